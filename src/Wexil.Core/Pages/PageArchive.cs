@@ -1,0 +1,85 @@
+using System.IO.Compression;
+
+namespace Wexil.Core.Pages;
+
+/// <summary>What an upload may hold, in bytes and files.</summary>
+public sealed record ArchiveLimits(long FileBytes = 16 << 20, long TotalBytes = 64 << 20, int Files = 1000);
+
+/// <summary>A page unpacked: its files, and which of them is the page itself.</summary>
+public sealed record PageBundle(IReadOnlyList<PageFile> Files, string Entry);
+
+/// <summary>Takes a page with its styles, scripts and images out of a .zip, or says in words why not.</summary>
+public static class PageArchive
+{
+    /// <param name="zip">A seekable stream.</param>
+    public static (PageBundle? Page, string? Problem) Read(Stream zip, ArchiveLimits limits)
+    {
+        try
+        {
+            using var archive = new ZipArchive(zip, ZipArchiveMode.Read);
+            var entries = archive.Entries.Where(entry => !IsLeftover(entry.FullName)).ToArray();
+            if (entries.Length > limits.Files) return (null, $"The .zip holds {entries.Length:N0} files; at most {limits.Files:N0} can be taken in.");
+            var files = new List<PageFile>();
+            long total = 0;
+            foreach (var entry in entries)
+            {
+                if (Refusal(entry) is { } refusal) return (null, refusal);
+                // The size in the archive's directory may be a lie, so what is really unpacked is bounded too.
+                var content = Unpack(entry, Math.Min(limits.FileBytes, limits.TotalBytes - total));
+                if (content is null)
+                    return (null, total + limits.FileBytes > limits.TotalBytes
+                        ? $"Unpacked, the .zip is larger than {limits.TotalBytes >> 20} MB."
+                        : $"“{entry.FullName}” is larger than {limits.FileBytes >> 20} MB.");
+                total += content.Length;
+                files.Add(new(entry.FullName.Replace('\\', '/'), content));
+            }
+            return Bundle(files);
+        }
+        catch (InvalidDataException)
+        {
+            return (null, "This file is not a .zip that can be opened.");
+        }
+    }
+
+    private static (PageBundle?, string?) Bundle(List<PageFile> files)
+    {
+        var entry = files.Where(file => ContentTypes.IsHtml(file.Path))
+            .OrderBy(file => file.Path.Count(c => c == '/'))
+            .ThenBy(file => Path.GetFileNameWithoutExtension(file.Path).Equals("index", StringComparison.OrdinalIgnoreCase) ? 0 : 1)
+            .ThenBy(file => file.Path, StringComparer.Ordinal)
+            .FirstOrDefault();
+        if (entry is null) return (null, "There is no .html file in the .zip, so there is no page to show.");
+
+        // A folder that everything lies in is the archive's, not the page's.
+        var root = entry.Path[..(entry.Path.LastIndexOf('/') + 1)];
+        if (root.Length == 0 || !files.TrueForAll(file => file.Path.StartsWith(root, StringComparison.Ordinal))) root = "";
+        return (new([.. files.Select(file => file with { Path = file.Path[root.Length..] })], entry.Path[root.Length..]), null);
+    }
+
+    private static string? Refusal(ZipArchiveEntry entry)
+    {
+        var path = entry.FullName.Replace('\\', '/');
+        if (path.StartsWith('/') || path.Contains(':') || path.Split('/').Contains(".."))
+            return $"“{entry.FullName}” points out of the .zip. Nothing was taken in.";
+        const int symbolicLink = 0xA000, fileType = 0xF000;
+        if (((entry.ExternalAttributes >> 16) & fileType) == symbolicLink) return $"“{entry.FullName}” is a link, not a file. Nothing was taken in.";
+        return ContentTypes.Of(path) is null ? $"“{entry.FullName}” is not a kind of file that a page can bring along. Nothing was taken in." : null;
+    }
+
+    private static byte[]? Unpack(ZipArchiveEntry entry, long limit)
+    {
+        using var source = entry.Open();
+        using var target = new MemoryStream();
+        var buffer = new byte[81920];
+        for (int read; (read = source.Read(buffer)) > 0;)
+        {
+            target.Write(buffer, 0, read);
+            if (target.Length > limit) return null;
+        }
+        return target.ToArray();
+    }
+
+    private static bool IsLeftover(string path) =>
+        path.EndsWith('/') || path.EndsWith('\\') || path.StartsWith("__MACOSX/", StringComparison.Ordinal)
+        || Path.GetFileName(path) is ".DS_Store" or "Thumbs.db";
+}

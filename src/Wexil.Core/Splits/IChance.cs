@@ -1,0 +1,26 @@
+namespace Wexil.Core.Splits;
+
+/// <summary>The one source of chance, so that a seeded one gives the same world again.</summary>
+public interface IChance
+{
+    /// <summary>Fills the span with random bytes.</summary>
+    void Fill(Span<byte> bytes);
+}
+
+/// <summary>Chance that repeats itself from a seed; safe to use from several threads, though then the order is not repeatable.</summary>
+public sealed class SeededChance(int seed) : IChance
+{
+    private readonly Random _random = new(seed);
+    private readonly Lock _lock = new();
+
+    public void Fill(Span<byte> bytes)
+    {
+        lock (_lock) _random.NextBytes(bytes);
+    }
+}
+
+/// <summary>Chance nobody can foresee: visitors' ids must not be guessable.</summary>
+public sealed class SecureChance : IChance
+{
+    public void Fill(Span<byte> bytes) => System.Security.Cryptography.RandomNumberGenerator.Fill(bytes);
+}

@@ -1,0 +1,44 @@
+using System.Buffers;
+using System.Buffers.Binary;
+using System.Buffers.Text;
+
+namespace Wexil.Core.Splits;
+
+/// <summary>A visitor's first-party id: a UUID of version 7 (RFC 9562), random but for the millisecond of the first visit, with nothing personal in it.</summary>
+public readonly record struct VisitorId(Guid Value)
+{
+    /// <summary>Length of the text form.</summary>
+    public const int TextLength = 22;
+
+    public static VisitorId New(DateTimeOffset now, IChance chance)
+    {
+        Span<byte> bytes = stackalloc byte[16];
+        chance.Fill(bytes[6..]);
+        Span<byte> time = stackalloc byte[8];
+        BinaryPrimitives.WriteInt64BigEndian(time, now.ToUnixTimeMilliseconds());
+        time[2..].CopyTo(bytes);
+        bytes[6] = (byte)(bytes[6] & 0x0F | 0x70);
+        bytes[8] = (byte)(bytes[8] & 0x3F | 0x80);
+        return new(new Guid(bytes, bigEndian: true));
+    }
+
+    /// <summary>The id from its text form; false for anything that is not one.</summary>
+    public static bool TryParse(ReadOnlySpan<char> text, out VisitorId id)
+    {
+        id = default;
+        if (text.Length != TextLength) return false;
+        Span<byte> bytes = stackalloc byte[16];
+        if (Base64Url.DecodeFromChars(text, bytes, out _, out var written) != OperationStatus.Done || written != 16) return false;
+        if ((bytes[6] & 0xF0) != 0x70) return false;
+        id = new(new Guid(bytes, bigEndian: true));
+        return true;
+    }
+
+    /// <summary>22 characters that need no encoding in a cookie or an address.</summary>
+    public override string ToString()
+    {
+        Span<byte> bytes = stackalloc byte[16];
+        Value.TryWriteBytes(bytes, bigEndian: true, out _);
+        return Base64Url.EncodeToString(bytes);
+    }
+}

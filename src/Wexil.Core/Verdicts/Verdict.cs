@@ -1,0 +1,130 @@
+using System.Globalization;
+using Wexil.Core.Evidence;
+using Wexil.Core.Funnels;
+
+namespace Wexil.Core.Verdicts;
+
+public enum VerdictKind
+{
+    /// <summary>Nobody has come yet.</summary>
+    Waiting,
+    TooEarly,
+
+    /// <summary>A challenger is better: keep it.</summary>
+    Ready,
+
+    /// <summary>Every challenger is worse: keep the control.</summary>
+    ControlWins,
+
+    /// <summary>Whatever difference there is, it is smaller than the smallest one worth finding.</summary>
+    NoDifference,
+
+    /// <summary>The numbers cannot be trusted.</summary>
+    Problem,
+}
+
+/// <summary>What to do, in a sentence, and why.</summary>
+/// <param name="Keep">The page to keep, where there is one.</param>
+/// <param name="MoreVisitors">How many more visitors would settle it if the lead holds; null where that says nothing.</param>
+/// <param name="Days">The same in days at the present traffic.</param>
+public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, TestPage? Keep = null, long? MoreVisitors = null, double? Days = null)
+{
+    /// <summary>No chance this small of a silence being luck is believed; looked at all the time, so far below the usual 5%.</summary>
+    private const double SilenceAlarm = 1e-6;
+
+    /// <summary>The kind as a short label.</summary>
+    public string Label => Kind switch
+    {
+        VerdictKind.Waiting => "Waiting",
+        VerdictKind.TooEarly => "Too early",
+        VerdictKind.Problem => "Look here",
+        _ => "Ready",
+    };
+
+    public static Verdict Of(TestStanding standing)
+    {
+        if (standing.Total.Visitors == 0)
+            return new(VerdictKind.Waiting, "Nobody has come yet.", "Put the step’s link in an ad or a letter, or open it yourself.");
+        return Problem(standing) ?? Decided(standing) ?? TooEarly(standing);
+    }
+
+    private static Verdict? Problem(TestStanding standing)
+    {
+        if (standing.SplitP < SampleRatio.AlarmP)
+            return new(VerdictKind.Problem, "The split did not arrive as set.",
+                "The pages’ visitors are further from the weights than chance allows, so some visitors were lost on the way. Mend that first: no comparison can be trusted before.");
+        var (facts, total) = (standing.Facts, standing.Total);
+        if (facts.Silence is not { Visitors: > 0 } silence || total.Conversions == 0) return null;
+        var before = new Arm(Math.Max(total.Conversions, total.Visitors - silence.Visitors), total.Conversions);
+        var luck = Math.Pow(1 - WilsonInterval.Of(before).Low, silence.Visitors);
+        var words = facts.Step.ConversionWords();
+        return luck >= SilenceAlarm ? null : new(VerdictKind.Problem, $"{Count(silence.Visitors)} visitors and not one {words.One} since the last.",
+            $"Before, {Percent(before.Rate)} of the visitors converted. Most likely the next step no longer counts: open it and see that the page answers and carries the script.");
+    }
+
+    private static Verdict? Decided(TestStanding standing)
+    {
+        var (facts, control) = (standing.Facts, standing.Control);
+        var (many, _) = facts.Step.ConversionWords();
+        var better = standing.Challengers.Where(page => page.AgainstControl is { P: <= TestStanding.Alpha, Difference: > 0 })
+            .MaxBy(page => page.AgainstControl!.Difference);
+        if (better is not null)
+        {
+            var lift = better.AgainstControl!.Difference / control.Total.Rate;
+            return new(VerdictKind.Ready, $"Keep {better.Page.Letter}. It brings {Percent(lift)} more {many} than {control.Page.Letter}.",
+                "Sure by a rule that allows looking at any time: fewer than 1 in 20 such calls are wrong.", better.Page);
+        }
+        var margin = facts.SmallestLift * facts.BaseRate;
+        bool Worse(PageStanding page) => page.AgainstControl is { P: <= TestStanding.Alpha, Difference: < 0 };
+        bool Same(PageStanding page) => page.AgainstControl?.Interval is { } interval && interval.Low > -margin && interval.High < margin;
+        if (standing.Challengers.All(Worse))
+            return new(VerdictKind.ControlWins, $"Keep {control.Page.Letter}. Nothing that was tried beats it.",
+                standing.Pages.Count == 2 ? "The other page brings fewer, and not by chance." : "Every other page brings fewer, and not by chance.", control.Page);
+        if (standing.Challengers.All(page => Worse(page) || Same(page)))
+            return new(VerdictKind.NoDifference, $"No difference that matters: keep {control.Page.Letter}.",
+                $"Whatever difference there is lies inside ±{Percent(facts.SmallestLift)}, the smallest lift worth finding. Try something bolder.", control.Page);
+        return null;
+    }
+
+    private static Verdict TooEarly(TestStanding standing)
+    {
+        var (facts, control) = (standing.Facts, standing.Control);
+        var (many, _) = facts.Step.ConversionWords();
+        var leader = standing.Pages.MaxBy(page => page.ChanceBest)!;
+        var rival = leader.IsControl ? standing.Challengers.MaxBy(page => page.ChanceBest)! : leader;
+        var baseRate = control.Total.Conversions > 0 && control.Total.Rate < 1 ? control.Total.Rate : facts.BaseRate;
+        var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), facts.SmallestLift * facts.BaseRate);
+        var other = Math.Min(baseRate + gap, (1 + baseRate) / 2);
+        var needed = Planner.PeekSafeTotal(baseRate, other, standing.Pages.Count) - standing.Total.Visitors;
+        var more = RoundUp(Math.Max(needed, standing.Total.Visitors * 0.1));
+        double? days = facts.VisitorsPerDay > 0 ? more / facts.VisitorsPerDay : null;
+        var wait = $"about {Count(more)} more visitors settle it" + (days is { } d ? $": {InWords(d)} at this week’s traffic." : ".");
+
+        var least = standing.Pages.Min(page => page.Total.Conversions);
+        if (least < PeekSafe.LeastConversions)
+            return new(VerdictKind.TooEarly, $"Too few {many} to say anything yet.",
+                $"No call is made before every page has {PeekSafe.LeastConversions}; the smallest has {Count(least)}. By plan, {wait}", null, more, days);
+        var sentence = leader.IsControl
+            ? $"{control.Page.Letter}, the control, is ahead, but not by enough to bank on."
+            : $"{leader.Page.Letter} is ahead of {control.Page.Letter}, but not by enough to bank on.";
+        return new(VerdictKind.TooEarly, sentence, $"If the lead holds, {wait}", null, more, days);
+    }
+
+    private static string InWords(double days) => days switch
+    {
+        < 1.5 => "a day",
+        < 60 => $"{Count((long)Math.Round(days))} days",
+        < 730 => $"{Count((long)Math.Round(days / 30.4))} months",
+        _ => "years",
+    };
+
+    private static long RoundUp(double visitors)
+    {
+        var unit = Math.Pow(10, Math.Max(1, Math.Floor(Math.Log10(Math.Max(10, visitors))) - 1));
+        return (long)(Math.Ceiling(visitors / unit) * unit);
+    }
+
+    private static string Count(long number) => number.ToString("N0", CultureInfo.InvariantCulture);
+
+    private static string Percent(double share) => (share * 100).ToString(share >= 1 ? "0" : "0.#", CultureInfo.InvariantCulture) + "%";
+}

@@ -1,0 +1,71 @@
+using CsCheck;
+using Wexil.Core.Evidence;
+
+namespace Wexil.Core.Tests.Evidence;
+
+public sealed class PeekSafeTests
+{
+    private static readonly Gen<Arm> AnyArm =
+        from visitors in Gen.Long[1, 100_000]
+        from conversions in Gen.Long[0, visitors]
+        select new Arm(visitors, conversions);
+
+    [Fact]
+    public void One_phase_has_the_variance_of_two_independent_rates() => Gen.Select(AnyArm, AnyArm).Sample((a, b) =>
+    {
+        var expected = a.Rate * (1 - a.Rate) / a.Visitors + b.Rate * (1 - b.Rate) / b.Visitors;
+        Assert.Equal(expected, Phases.Difference([new(a, b)])!.Value.Variance, 1e-12);
+    });
+
+    [Fact]
+    public void Interval_excludes_zero_exactly_when_the_look_is_sure() => Gen.Select(AnyArm, AnyArm, Gen.Double[0.001, 0.2]).Sample((a, b, tau) =>
+    {
+        var look = PeekSafe.At(Phases.Difference([new(a, b)])!.Value, tau);
+        if (Math.Abs(look.P - 0.05) > 1e-9) Assert.Equal(look.P < 0.05, !look.Difference.Contains(0));
+    });
+
+    [Fact]
+    public void Weights_that_change_while_the_rate_moves_do_not_invent_a_difference()
+    {
+        // Both pages convert alike: 10% in one phase, 30% in the next; B gets most of the visitors of the better phase.
+        PhasePair[] phases = [new(new(9_000, 900), new(1_000, 100)), new(new(1_000, 300), new(9_000, 2_700))];
+        Assert.Equal(0, Phases.Difference(phases)!.Value.Difference, 1e-12);
+        Assert.True(TwoRates.PooledP(new(10_000, 1_200), new(10_000, 2_800)) < 1e-9, "pooled, they would look very different");
+    }
+
+    [Fact]
+    public void Looking_every_hour_at_two_identical_pages_rarely_crowns_one()
+    {
+        const int runs = 400, looks = 24 * 14, visitorsAnHour = 30;
+        const double rate = 0.05, tau = rate * 0.2;
+        var random = new Random(20261);
+        int peekSafe = 0, textbook = 0;
+        for (var run = 0; run < runs; run++)
+        {
+            Arm a = new(), b = new();
+            bool safeCall = false, textbookCall = false;
+            for (var look = 0; look < looks; look++)
+            {
+                a += Hour();
+                b += Hour();
+                if (Math.Min(a.Conversions, b.Conversions) < PeekSafe.LeastConversions) continue;
+                safeCall |= PeekSafe.At(Phases.Difference([new(a, b)])!.Value, tau).P <= 0.05;
+                textbookCall |= TwoRates.PooledP(a, b) <= 0.05;
+            }
+            if (safeCall) peekSafe++;
+            if (textbookCall) textbook++;
+        }
+        Assert.InRange(peekSafe, 0, runs * 5 / 100);
+        Assert.True(textbook > runs * 15 / 100, $"the textbook test under the same looks is the known bad example: {textbook} of {runs}");
+
+        Arm Hour() => new(visitorsAnHour, Enumerable.Range(0, visitorsAnHour).Count(_ => random.NextDouble() < rate));
+    }
+
+    [Fact]
+    public void Holm_asks_more_of_the_smallest()
+    {
+        var adjusted = Holm.Adjust([0.03, 0.01, 0.02]);
+        double[] expected = [0.04, 0.03, 0.04];
+        foreach (var (want, got) in expected.Zip(adjusted)) Assert.Equal(want, got, 1e-12);
+    }
+}

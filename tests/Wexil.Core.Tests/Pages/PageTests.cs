@@ -1,0 +1,94 @@
+using System.IO.Compression;
+using System.Text;
+using Wexil.Core.Pages;
+
+namespace Wexil.Core.Tests.Pages;
+
+public sealed class PageTests
+{
+    [Theory]
+    [InlineData("<img src=pic.png>", "<img src=/p/kit/pic.png>")]
+    [InlineData("<A  HREF='deep/two.html?x=1#y'>", "<A  HREF='/p/kit/deep/two.html?x=1#y'>")]
+    [InlineData("<img srcset=\"a.png 1x, b.png 2x\">", "<img srcset=\"/p/kit/a.png 1x, /p/kit/b.png 2x\">")]
+    [InlineData("<p style=\"background:url('bg.jpg')\">", "<p style=\"background:url('/p/kit/bg.jpg')\">")]
+    [InlineData("<style>b{background:url(bg.jpg)}</style>", "<style>b{background:url(/p/kit/bg.jpg)}</style>")]
+    [InlineData("<base href=\"sub/\"><img src=pic.png>", "<base href=\"/p/kit/sub/\"><img src=pic.png>")]
+    public void Relative_references_lead_into_the_pages_folder(string html, string expected) =>
+        Assert.Equal(expected, HostedHtml.Prepare(html, "index.html", "/p/kit/"));
+
+    [Theory]
+    [InlineData("<a href=\"#signup\">x</a><a href=\"#!\">")]
+    [InlineData("<a href=\"https://a.example/x.css\"><link href=\"//cdn.example/x.css\"><a href='mailto:a@b.example'>")]
+    [InlineData("<img src=\"data:image/gif;base64,R0lGODlhAQABAAAAACw=\">")]
+    [InlineData("<p>broken <b>markup <td> & stray < signs\r\n<!-- <img src=pic.png> -->")]
+    [InlineData("<script>var a = '<img src=pic.png>';</script>")]
+    [InlineData("<form action=\"https://mail.example/join\"><input type=email name=e></form>")]
+    public void Everything_else_stays_as_it_was_written(string html) => Assert.Equal(html, HostedHtml.Prepare(html, "index.html", "/p/kit/"));
+
+    [Fact]
+    public void Places_are_right_behind_line_ends_of_every_kind_and_characters_of_any_width() =>
+        Assert.Equal("<p>é 🌱\r\n\r\n<img\r\n src=\"/p/kit/a.png\">\r<img src=/p/kit/b.png>\n", HostedHtml.Prepare("<p>é 🌱\r\n\r\n<img\r\n src=\"a.png\">\r<img src=b.png>\n", "index.html", "/p/kit/"));
+
+    [Fact]
+    public void An_opt_in_form_that_leads_nowhere_is_wired_to_its_page()
+    {
+        var html = HostedHtml.Prepare("<form class=f method=get action=\"#\"><input type=\"email\" id=e><button>Go</button></form>", "index.html", "/p/kit/");
+        Assert.Equal("<form class=f method=\"post\" action=\"/p/kit/opt-in\"><input name=\"email\" type=\"email\" id=e><button>Go</button></form>", html);
+    }
+
+    [Theory]
+    [InlineData("fetch('prices.json')", true)]
+    [InlineData("import('./x.js')", true)]
+    [InlineData("document.querySelector('a').addEventListener('click', go)", false)]
+    [InlineData("/* Use this file to add JavaScript to your project */", false)]
+    public void Scripts_that_build_addresses_are_recognised(string script, bool builds) => Assert.Equal(builds, HostedHtml.BuildsAddresses(script));
+
+    [Fact]
+    public void Text_is_read_in_the_encoding_it_was_saved_in()
+    {
+        Assert.Equal("Größe €", PageText.Decode(Encoding.UTF8.GetBytes("Größe €")));
+        Assert.Equal("<meta charset=windows-1252>Größe €", PageText.Decode([.. "<meta charset=windows-1252>"u8, .. "Gr"u8, 0xF6, 0xDF, .. "e "u8, 0x80]));
+        Assert.Equal("é", PageText.Decode([0xFF, 0xFE, 0xE9, 0x00]));
+    }
+
+    [Fact]
+    public void A_zip_gives_its_files_without_the_folder_around_them()
+    {
+        var (page, problem) = PageArchive.Read(Zip(("dist/index.html", "<h1>x"), ("dist/css/a.css", "b{}"), ("__MACOSX/dist/._index.html", "")), new());
+        Assert.Null(problem);
+        Assert.Equal("index.html", page!.Entry);
+        Assert.Equal(["css/a.css", "index.html"], page.Files.Select(file => file.Path).Order());
+    }
+
+    [Theory]
+    [InlineData("../evil.html", "points out of")]
+    [InlineData("/evil.html", "points out of")]
+    [InlineData("setup.exe", "not a kind of file")]
+    [InlineData("readme.txt", "no .html")]
+    public void A_zip_that_cannot_be_taken_in_says_why(string path, string why) =>
+        Assert.Contains(why, PageArchive.Read(Zip((path, "x")), new()).Problem);
+
+    [Fact]
+    public void A_zip_that_unpacks_to_more_than_allowed_is_refused_before_it_fills_memory()
+    {
+        var bomb = Zip(("index.html", new string('x', 3_000_000)));
+        Assert.Contains("larger than", PageArchive.Read(bomb, new ArchiveLimits(FileBytes: 1 << 20)).Problem);
+        Assert.Contains("at most 1", PageArchive.Read(Zip(("a.html", ""), ("b.html", "")), new ArchiveLimits(Files: 1)).Problem);
+        Assert.Contains("not a .zip", PageArchive.Read(new MemoryStream("no zip"u8.ToArray()), new()).Problem);
+    }
+
+    private static MemoryStream Zip(params (string Path, string Text)[] files)
+    {
+        var stream = new MemoryStream();
+        using (var archive = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
+        {
+            foreach (var (path, text) in files)
+            {
+                using var writer = new StreamWriter(archive.CreateEntry(path).Open());
+                writer.Write(text);
+            }
+        }
+        stream.Position = 0;
+        return stream;
+    }
+}
