@@ -1,0 +1,48 @@
+namespace Wexil.Store;
+
+/// <summary>The one folder that holds everything: the data file, the spill file, the keys. Used by one process at a time.</summary>
+public sealed class DataFolder : IDisposable
+{
+    private readonly FileStream _inUse;
+
+    private DataFolder(string path, FileStream inUse) => (Path, _inUse) = (path, inUse);
+
+    public string Path { get; }
+
+    public string DataFile => System.IO.Path.Combine(Path, "wexil.db");
+
+    public string SpillFile => System.IO.Path.Combine(Path, "spill.bin");
+
+    public string ReserveFile => System.IO.Path.Combine(Path, "reserve.bin");
+
+    public string Keys => System.IO.Path.Combine(Path, "keys");
+
+    /// <exception cref="StoreException">The folder cannot be written to, or another process uses it.</exception>
+    public static DataFolder Open(string path)
+    {
+        var full = System.IO.Path.GetFullPath(path);
+        try
+        {
+            Directory.CreateDirectory(full);
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            throw new StoreException($"The data folder {full} cannot be made: {error.Message}", error);
+        }
+        try
+        {
+            var inUse = new FileStream(System.IO.Path.Combine(full, "in-use"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            return new(full, inUse);
+        }
+        catch (UnauthorizedAccessException error)
+        {
+            throw new StoreException($"The data folder {full} cannot be written to.", error);
+        }
+        catch (IOException error)
+        {
+            throw new StoreException($"The data folder {full} is in use by another Wexil, or cannot be written to: {error.Message}", error);
+        }
+    }
+
+    public void Dispose() => _inUse.Dispose();
+}

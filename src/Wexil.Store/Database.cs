@@ -1,0 +1,142 @@
+using System.Collections.Concurrent;
+using DbUp;
+using Microsoft.Data.Sqlite;
+using Wexil.Core.Funnels;
+using Wexil.Core.Splits;
+
+namespace Wexil.Store;
+
+/// <summary>
+/// The SQLite file: brought up to date when opened, read through pooled connections that cannot write. Writing is the
+/// <see cref="Recording.Journal"/>'s alone.
+/// </summary>
+public sealed class Database : IDisposable
+{
+    private readonly string _file;
+    private readonly ConcurrentBag<Reader> _idle = [];
+
+    private Database(string file) => _file = file;
+
+    /// <exception cref="StoreException">The file is newer than this program, or no data file of Wexil, or cannot be opened.</exception>
+    public static Database Open(DataFolder folder)
+    {
+        try
+        {
+            Migrate(folder.DataFile);
+        }
+        catch (SqliteException error) when (IsFull(error) && File.Exists(folder.ReserveFile))
+        {
+            // A full disk leaves no room even for the files that reading needs: give up the room kept for this.
+            File.Delete(folder.ReserveFile);
+            Migrate(folder.DataFile);
+        }
+        catch (SqliteException error)
+        {
+            throw new StoreException($"The data file {folder.DataFile} cannot be opened: {error.Message}", error);
+        }
+        return new(folder.DataFile);
+    }
+
+    /// <summary>Reads in one consistent view of the data.</summary>
+    public T Read<T>(Func<SqliteConnection, T> read)
+    {
+        var reader = Borrow();
+        try
+        {
+            using var view = reader.Connection.BeginTransaction(deferred: true);
+            return read(reader.Connection);
+        }
+        finally
+        {
+            _idle.Add(reader);
+        }
+    }
+
+    /// <summary>Where a visitor was put in a test; null when nowhere yet.</summary>
+    public Place? PlaceOf(VisitorId visitor, TestId test)
+    {
+        var reader = Borrow();
+        try
+        {
+            return reader.PlaceOf(visitor, test);
+        }
+        finally
+        {
+            _idle.Add(reader);
+        }
+    }
+
+    public void Dispose()
+    {
+        while (_idle.TryTake(out var reader)) reader.Dispose();
+    }
+
+    /// <summary>The connection that writes; there is one, and its caller owns it.</summary>
+    internal SqliteConnection OpenWriter(bool survivePowerLoss)
+    {
+        var connection = Connect(_file);
+        connection.Execute($"PRAGMA synchronous={(survivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA wal_autocheckpoint=4000; PRAGMA cache_size=-65536");
+        return connection;
+    }
+
+    private static bool IsFull(SqliteException error) => error.SqliteErrorCode is SQLitePCL.raw.SQLITE_FULL or SQLitePCL.raw.SQLITE_IOERR or SQLitePCL.raw.SQLITE_CANTOPEN;
+
+    private Reader Borrow() => _idle.TryTake(out var reader) ? reader : new Reader(Connect(_file));
+
+    private static SqliteConnection Connect(string file)
+    {
+        // A busy file is retried for a second at most; visitors are never kept waiting for it.
+        var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = file, Pooling = false, DefaultTimeout = 1, ForeignKeys = true }.ToString());
+        connection.Open();
+        return connection;
+    }
+
+    private static void Migrate(string file)
+    {
+        var scripts = typeof(Database).Assembly.GetManifestResourceNames().Where(name => name.EndsWith(".sql", StringComparison.Ordinal)).Order().ToArray();
+        using var connection = Connect(file);
+        var present = connection.Number("SELECT count(*) FROM sqlite_schema WHERE name = 'SchemaVersions'") > 0
+            ? connection.Rows("SELECT ScriptName FROM SchemaVersions", row => row.GetString(0)) : [];
+        if (present.Except(scripts).Any())
+            throw new StoreException($"The data file {file} was made by a newer Wexil than this one. It was not touched; start it with the newer program.");
+        if (present.Count == 0 && connection.Number("SELECT count(*) FROM sqlite_schema") > 0)
+            throw new StoreException($"{file} is a database, but not one of Wexil. It was not touched.");
+        if (present.Count == scripts.Length) return;
+
+        if (connection.Text("PRAGMA journal_mode=WAL") != "wal") throw new StoreException($"The data file {file} lies on a disk that cannot keep a write-ahead log.");
+        var result = DeployChanges.To.SqliteDatabase(connection.ConnectionString)
+            .WithScriptsEmbeddedInAssembly(typeof(Database).Assembly).WithTransactionPerScript().WithVariablesDisabled().LogToNowhere()
+            .Build().PerformUpgrade();
+        if (!result.Successful) throw new StoreException($"The data file {file} could not be brought up to date: {result.Error.Message}", result.Error);
+    }
+
+    private sealed class Reader : IDisposable
+    {
+        private readonly SqliteCommand _place;
+
+        public Reader(SqliteConnection connection)
+        {
+            Connection = connection;
+            connection.Execute("PRAGMA query_only=1");
+            _place = connection.Command("SELECT page_id, phase_id FROM enrolments WHERE test_id = $1 AND visitor = $2", 0L, Array.Empty<byte>());
+            _place.Prepare();
+        }
+
+        public SqliteConnection Connection { get; }
+
+        public Place? PlaceOf(VisitorId visitor, TestId test)
+        {
+            _place.Parameters[0].Value = test.Value;
+            _place.Parameters[1].Value = visitor.Value.ToByteArray(bigEndian: true);
+            using var row = _place.ExecuteReader();
+            if (!row.Read()) return null;
+            return new(new(row.GetInt64(0)), row.NumberOrNull(1) is { } phase ? new PhaseId(phase) : null);
+        }
+
+        public void Dispose()
+        {
+            _place.Dispose();
+            Connection.Dispose();
+        }
+    }
+}

@@ -1,0 +1,308 @@
+using System.Diagnostics;
+using Microsoft.Data.Sqlite;
+
+namespace Wexil.Store.Recording;
+
+/// <summary>How the journal writes.</summary>
+/// <param name="SurvivePowerLoss">Waits for the disk at every commit. Without it a commit survives the end of the process, but a power cut may take the last ones.</param>
+/// <param name="Patience">How long a visitor waits for the store.</param>
+/// <param name="Memory">Events that may wait in memory when the store is not well.</param>
+public sealed record JournalOptions(bool SurvivePowerLoss = false, TimeSpan? Patience = null, int Memory = 500_000, int SpillBytes = 8 << 20);
+
+/// <summary>
+/// The single writer. Events are appended in groups, a commit a group, and whoever appended is told when the commit is done;
+/// Studio's writes stand in the same line. What is appended is projected in the time between.
+/// </summary>
+public sealed class Journal : IDisposable
+{
+    private const int GroupSize = 4096, ProjectionSize = 2000;
+    private static readonly TimeSpan LongestLag = TimeSpan.FromMilliseconds(100);
+
+    private readonly Lock _lock = new();
+    private readonly SemaphoreSlim _work = new(0);
+    private readonly Thread _writer;
+    private readonly Timer _watch;
+    private readonly SpillFile _spill;
+    private readonly JournalOptions _options;
+    private readonly long _patience;
+    private readonly SqliteConnection _connection;
+    private readonly Projector _projector;
+    private readonly Queue<Entry> _queue = [];
+    private readonly Queue<Action> _studio = [];
+    private readonly List<Entry> _group = [];
+    private readonly List<(long Seq, TaskCompletionSource Done)> _followers = [];
+    private long _appended, _lost, _lagSince;
+    private bool _stopping;
+    private volatile string? _trouble;
+
+    public Journal(Database database, string spillFile, JournalOptions? options = null)
+    {
+        _options = options ?? new();
+        _patience = (long)((_options.Patience ?? TimeSpan.FromMilliseconds(250)).TotalSeconds * Stopwatch.Frequency);
+        _connection = database.OpenWriter(_options.SurvivePowerLoss);
+        _projector = new(_connection);
+        _appended = _connection.Number("SELECT max(seq) FROM events") ?? 0;
+        _spill = SpillFile.Open(spillFile, _options.SpillBytes);
+        foreach (var left in _spill.Read()) _queue.Enqueue(new(left, Stopwatch.GetTimestamp()) { Spilled = true });
+        _writer = new(Write) { IsBackground = true, Name = "journal" };
+        _writer.Start();
+        _watch = new(_ => ReleaseOverdue(), null, 25, 25);
+        if (_queue.Count > 0) _work.Release();
+    }
+
+    /// <summary>Raised on the writer's thread after a projected batch is committed.</summary>
+    public event Action<Projected>? Projected;
+
+    public StoreHealth Health
+    {
+        get
+        {
+            lock (_lock) return new(_trouble, _queue.Count + _group.Count, _lost);
+        }
+    }
+
+    /// <summary>Appends, and completes when the event is committed or the patience is over; never fails.</summary>
+    public Task<Recorded> AppendAsync(JournalEvent happened)
+    {
+        var entry = new Entry(happened, Stopwatch.GetTimestamp());
+        lock (_lock)
+        {
+            if (_queue.Count >= _options.Memory)
+            {
+                _lost++;
+                return Task.FromResult(Recorded.Lost);
+            }
+            _queue.Enqueue(entry);
+        }
+        _work.Release();
+        return entry.Done.Task;
+    }
+
+    /// <summary>Runs Studio's write in a transaction of its own. Its exception is the caller's; nothing is changed then.</summary>
+    /// <exception cref="StoreException">The store is not well.</exception>
+    public Task<T> WriteAsync<T>(Func<SqliteConnection, T> write)
+    {
+        var done = new TaskCompletionSource<T>(TaskCreationOptions.RunContinuationsAsynchronously);
+        lock (_lock)
+        {
+            _studio.Enqueue(() =>
+            {
+                try
+                {
+                    T result;
+                    using (var transaction = _connection.BeginTransaction(deferred: false))
+                    {
+                        result = write(_connection);
+                        transaction.Commit();
+                    }
+                    _projector.LoadGoals();
+                    done.SetResult(result);
+                }
+                catch (SqliteException error) when (error.SqliteErrorCode != SQLitePCL.raw.SQLITE_CONSTRAINT)
+                {
+                    done.SetException(new StoreException($"This could not be saved just now: {error.Message}", error));
+                }
+                catch (Exception error)
+                {
+                    done.SetException(error);
+                }
+            });
+        }
+        _work.Release();
+        return done.Task;
+    }
+
+    public Task WriteAsync(Action<SqliteConnection> write) => WriteAsync(connection =>
+    {
+        write(connection);
+        return true;
+    });
+
+    /// <summary>Completes when everything committed by now is projected.</summary>
+    public Task WhenProjectedAsync()
+    {
+        var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        lock (_lock)
+        {
+            if (_queue.Count == 0 && _group.Count == 0 && _projector.Mark >= _appended) return Task.CompletedTask;
+            _followers.Add((_appended + _queue.Count + _group.Count, done));
+        }
+        _work.Release();
+        return done.Task;
+    }
+
+    /// <summary>Counts everything again from the first event.</summary>
+    public Task RecountAsync()
+    {
+        var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        lock (_lock)
+        {
+            _studio.Enqueue(() =>
+            {
+                try
+                {
+                    _projector.Reset();
+                    done.SetResult();
+                }
+                catch (Exception error)
+                {
+                    done.SetException(error);
+                }
+            });
+        }
+        _work.Release();
+        return done.Task;
+    }
+
+    public void Dispose()
+    {
+        lock (_lock)
+        {
+            if (_stopping) return;
+            _stopping = true;
+        }
+        _work.Release();
+        _writer.Join(TimeSpan.FromSeconds(20));
+        _watch.Dispose();
+        ReleaseOverdue();
+        _projector.Dispose();
+        _connection.Dispose();
+        _spill.Dispose();
+        _work.Dispose();
+    }
+
+    private void Write()
+    {
+        using var append = _connection.Command(
+            "INSERT OR IGNORE INTO events (id, at, kind, visitor, step_id, page_id, test_id, phase_id, data) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)", new object?[9]);
+        append.Prepare();
+        while (true)
+        {
+            var projecting = _projector.Mark < _appended;
+            if (!projecting) _work.Wait();
+            while (_work.Wait(0))
+            {
+                // One round serves everything that was announced so far.
+            }
+            bool stopping, idle;
+            Action? studio;
+            lock (_lock)
+            {
+                while (_group.Count < GroupSize && _queue.TryDequeue(out var entry)) _group.Add(entry);
+                _studio.TryDequeue(out studio);
+                idle = _queue.Count == 0 && _group.Count == 0;
+                stopping = _stopping;
+            }
+            if (_group.Count > 0 && !Commit(append))
+            {
+                // Events that cannot be committed wait in the spill file; the next start appends them.
+                if (stopping) return;
+                Thread.Sleep(100);
+                _work.Release();
+            }
+            studio?.Invoke();
+            if (_projector.Mark < _appended && (idle || Stopwatch.GetElapsedTime(_lagSince) > LongestLag)) Project();
+            if (stopping && idle && studio is null && (_projector.Mark >= _appended || _trouble is not null)) return;
+            TellFollowers();
+        }
+    }
+
+    private bool Commit(SqliteCommand append)
+    {
+        try
+        {
+            var added = 0;
+            using (var transaction = _connection.BeginTransaction(deferred: false))
+            {
+                append.Transaction = transaction;
+                foreach (var entry in _group) added += Append(append, entry.Event);
+                transaction.Commit();
+            }
+            if (_projector.Mark >= _appended) _lagSince = Stopwatch.GetTimestamp();
+            Entry[] committed;
+            lock (_lock)
+            {
+                _appended += added;
+                committed = [.. _group];
+                _group.Clear();
+                if (_queue.Count == 0) _spill.Clear();
+                _trouble = null;
+            }
+            foreach (var entry in committed) entry.Done.TrySetResult(Recorded.Committed);
+            return true;
+        }
+        catch (SqliteException error)
+        {
+            _trouble = error.Message;
+            return false;
+        }
+    }
+
+    private static int Append(SqliteCommand append, JournalEvent happened)
+    {
+        var values = append.Parameters;
+        values[0].Value = happened.Id.ToByteArray(bigEndian: true);
+        values[1].Value = happened.At.ToUnixTimeMilliseconds();
+        values[2].Value = (long)happened.Kind;
+        values[3].Value = happened.Visitor.Value.ToByteArray(bigEndian: true);
+        values[4].Value = happened.Step.Value;
+        values[5].Value = happened.Page.Value;
+        values[6].Value = happened.Test is { } test ? test.Value : DBNull.Value;
+        values[7].Value = happened.Phase is { } phase ? phase.Value : DBNull.Value;
+        values[8].Value = (object?)happened.Data ?? DBNull.Value;
+        return append.ExecuteNonQuery();
+    }
+
+    private void Project()
+    {
+        try
+        {
+            if (_projector.Next(ProjectionSize) is { } projected) Projected?.Invoke(projected);
+            _lagSince = Stopwatch.GetTimestamp();
+        }
+        catch (SqliteException error)
+        {
+            _trouble = error.Message;
+            Thread.Sleep(100);
+        }
+    }
+
+    private void TellFollowers()
+    {
+        if (_followers.Count == 0) return;
+        lock (_lock)
+        {
+            var arrived = _queue.Count == 0 && _group.Count == 0 && _projector.Mark >= _appended;
+            _followers.RemoveAll(follower => (arrived || _projector.Mark >= follower.Seq) && follower.Done.TrySetResult());
+        }
+    }
+
+    /// <summary>Lets visitors go whose events the store did not take in time, and puts the events where they survive the process.</summary>
+    private void ReleaseOverdue()
+    {
+        lock (_lock)
+        {
+            var now = Stopwatch.GetTimestamp();
+            foreach (var entry in _group.Concat(_queue))
+            {
+                if (entry.Spilled) continue;
+                if (now - entry.Since < _patience && !_stopping) break;
+                entry.Spilled = true;
+                _spill.TryWrite(entry.Event);
+                entry.Done.TrySetResult(Recorded.Late);
+            }
+        }
+    }
+
+    private sealed class Entry(JournalEvent happened, long since)
+    {
+        public JournalEvent Event { get; } = happened;
+
+        public long Since { get; } = since;
+
+        /// <summary>The visitor was let go; the event is in the spill file, if there was room.</summary>
+        public bool Spilled { get; set; }
+
+        public TaskCompletionSource<Recorded> Done { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
+    }
+}

@@ -1,0 +1,37 @@
+using Wexil.Core.Funnels;
+using Wexil.Core.Splits;
+
+namespace Wexil.Store.Recording;
+
+/// <summary>What happened; the numbers are stored and never change their meaning.</summary>
+public enum EventKind
+{
+    /// <summary>A visitor was shown a page of a step.</summary>
+    Visit = 1,
+
+    /// <summary>The same, and took a place in the step's test by it.</summary>
+    Enrol = 2,
+
+    /// <summary>The same, at a step whose test is decided.</summary>
+    Apart = 3,
+
+    /// <summary>A visitor gave an e-mail address; it stands in the event's data.</summary>
+    OptIn = 4,
+}
+
+/// <summary>One thing a visitor did. Its id makes it one and the same however often it is written.</summary>
+public sealed record JournalEvent(
+    Guid Id, DateTimeOffset At, EventKind Kind, VisitorId Visitor, StepId Step, PageId Page, TestId? Test = null, PhaseId? Phase = null, string? Data = null);
+
+/// <summary>What became of an event by the time the visitor was answered.</summary>
+public enum Recorded
+{
+    /// <summary>It is in the store.</summary>
+    Committed,
+
+    /// <summary>The store was not well; the event waits, in the spill file where there was room.</summary>
+    Late,
+
+    /// <summary>There was no room for it anywhere. It is counted as lost.</summary>
+    Lost,
+}

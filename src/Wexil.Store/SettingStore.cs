@@ -1,0 +1,34 @@
+using System.Security.Cryptography;
+using Wexil.Store.Recording;
+
+namespace Wexil.Store;
+
+/// <summary>The owner's settings and the program's own secrets.</summary>
+public sealed class SettingStore(Database database, Journal journal)
+{
+    private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", ZoneName = "time-zone";
+
+    /// <summary>The hash of the owner's password; null until one is set.</summary>
+    public string? PasswordHash => Get(PasswordName);
+
+    /// <summary>The owner's time zone.</summary>
+    public TimeZoneInfo Zone => Get(ZoneName) is { } id && TimeZoneInfo.TryFindSystemTimeZoneById(id, out var zone) ? zone : TimeZoneInfo.Utc;
+
+    public Task SetPasswordHashAsync(string hash) => SetAsync(PasswordName, hash);
+
+    public Task SetZoneAsync(TimeZoneInfo zone) => SetAsync(ZoneName, zone.Id);
+
+    /// <summary>The key that visitor tokens are signed with, made on first use.</summary>
+    public async Task<byte[]> TokenKeyAsync()
+    {
+        if (Get(TokenKeyName) is null) await SetAsync(TokenKeyName, Convert.ToBase64String(RandomNumberGenerator.GetBytes(32)), overwrite: false);
+        return Convert.FromBase64String(Get(TokenKeyName)!);
+    }
+
+    private string? Get(string name) => database.Read(c => c.Text("SELECT value FROM settings WHERE name = $1", name));
+
+    private Task SetAsync(string name, string value, bool overwrite = true) => journal.WriteAsync(c =>
+    {
+        c.Execute($"INSERT INTO settings (name, value) VALUES ($1, $2) ON CONFLICT DO {(overwrite ? "UPDATE SET value = excluded.value" : "NOTHING")}", name, value);
+    });
+}

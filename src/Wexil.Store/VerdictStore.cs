@@ -1,0 +1,53 @@
+using Wexil.Core.Funnels;
+using Wexil.Store.Recording;
+
+namespace Wexil.Store;
+
+/// <summary>The end of a test, with the evidence as it stood.</summary>
+/// <param name="Evidence">JSON, never changed afterwards.</param>
+public sealed record StoredVerdict(long Id, TestId Test, PageId Page, string KeptBy, DateTimeOffset KeptAt, string Sentence, string Evidence, DateTimeOffset? TakenBackAt);
+
+/// <summary>Keeps pages and takes it back.</summary>
+public sealed class VerdictStore(Database database, Journal journal, TimeProvider time)
+{
+    private const string Columns = "v.id, v.test_id, v.page_id, v.kept_by, v.kept_at, v.sentence, v.evidence, v.taken_back_at";
+
+    /// <summary>Every verdict on a step's tests, the newest first.</summary>
+    public IReadOnlyList<StoredVerdict> Of(StepId step) => database.Read(c => c.Rows(
+        $"SELECT {Columns} FROM verdicts v JOIN tests t ON t.id = v.test_id WHERE t.step_id = $1 ORDER BY v.id DESC",
+        row => new StoredVerdict(row.GetInt64(0), new(row.GetInt64(1)), new(row.GetInt64(2)), row.GetString(3), row.Time(4), row.GetString(5), row.GetString(6), row.TimeOrNull(7)),
+        step.Value));
+
+    /// <summary>Ends a running test: its step shows the page to everybody. False when the test no longer runs.</summary>
+    public Task<bool> KeepAsync(TestId test, PageId page, string keptBy, string sentence, string evidence) => journal.WriteAsync(c =>
+    {
+        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        if (c.Execute("UPDATE tests SET decided_at = $2 WHERE id = $1 AND decided_at IS NULL", test.Value, now) == 0) return false;
+        c.Execute("UPDATE phases SET ended_at = $2 WHERE test_id = $1 AND ended_at IS NULL", test.Value, now);
+        c.Execute(
+            """
+            INSERT INTO verdicts (test_id, page_id, page_before_id, kept_by, kept_at, sentence, evidence)
+            SELECT $1, $2, s.page_id, $3, $4, $5, $6 FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1
+            """, test.Value, page.Value, keptBy, now, sentence, evidence);
+        c.Execute("UPDATE steps SET page_id = $2 WHERE id = (SELECT step_id FROM tests WHERE id = $1)", test.Value, page.Value);
+        return true;
+    });
+
+    /// <summary>
+    /// Takes the newest verdict on a test back: the test runs again, in a new phase, and those who came meanwhile stay out of it.
+    /// False when there is nothing to take back, or another test has been started on the step since.
+    /// </summary>
+    public Task<bool> TakeBackAsync(TestId test) => journal.WriteAsync(c =>
+    {
+        var step = c.Number("SELECT step_id FROM tests WHERE id = $1 AND decided_at IS NOT NULL", test.Value);
+        if (step is null || c.Number("SELECT 1 FROM tests WHERE step_id = $1 AND id > $2", step, test.Value) is not null) return false;
+        var verdict = c.Number("SELECT max(id) FROM verdicts WHERE test_id = $1 AND taken_back_at IS NULL", test.Value);
+        if (verdict is null) return false;
+        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        c.Execute("UPDATE verdicts SET taken_back_at = $2 WHERE id = $1", verdict, now);
+        c.Execute("UPDATE steps SET page_id = (SELECT page_before_id FROM verdicts WHERE id = $2) WHERE id = $1", step, verdict);
+        c.Execute("UPDATE tests SET decided_at = NULL WHERE id = $1", test.Value);
+        TestStore.StartPhase(c, test, null, "Verdict taken back", now);
+        return true;
+    });
+}

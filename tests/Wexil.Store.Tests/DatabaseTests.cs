@@ -1,0 +1,89 @@
+using Microsoft.Data.Sqlite;
+using Wexil.Core.Funnels;
+using Wexil.Core.Splits;
+
+namespace Wexil.Store.Tests;
+
+public sealed class DatabaseTests
+{
+    [Fact]
+    public async Task What_was_made_is_there_at_the_next_start()
+    {
+        var path = Directory.CreateTempSubdirectory("wexil-db-").FullName;
+        SplitTest test;
+        using (var world = new World(path)) test = await world.StartTestAsync();
+        using var again = new World(path);
+        Assert.Equal(test.Weights, again.Tests.Running().Single().Weights);
+        Assert.Equal(test.Pages, again.Tests.Find(test.Id)!.Pages);
+        Assert.Equal("First salad", again.Pages.Find(test.Pages[1])!.Name);
+        Assert.Equal(test.Pages[0], again.Pages.Find(test.Pages[1])!.Parent);
+    }
+
+    [Fact]
+    public void A_file_of_a_newer_program_is_refused_and_not_touched()
+    {
+        var path = Directory.CreateTempSubdirectory("wexil-newer-").FullName;
+        using (new World(path))
+        {
+            // Makes the file.
+        }
+        Sql(path, "INSERT INTO SchemaVersions (ScriptName, Applied) VALUES ('Wexil.Store.Migrations.9999-later.sql', '2030-01-01'); PRAGMA wal_checkpoint(TRUNCATE)");
+        var before = File.ReadAllBytes(Path.Combine(path, "wexil.db"));
+        using var folder = DataFolder.Open(path);
+        Assert.Contains("newer Wexil", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
+        Assert.Equal(before, File.ReadAllBytes(folder.DataFile));
+    }
+
+    [Fact]
+    public void Somebody_elses_file_is_refused()
+    {
+        var path = Directory.CreateTempSubdirectory("wexil-else-").FullName;
+        Sql(path, "CREATE TABLE recipes (id INTEGER)");
+        using (var folder = DataFolder.Open(path)) Assert.Contains("not one of Wexil", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
+        File.WriteAllText(Path.Combine(path, "wexil.db"), "This is a letter, not a database, and long enough to look at its head.");
+        using (var folder = DataFolder.Open(path)) Assert.Contains("cannot be opened", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
+    }
+
+    [Fact]
+    public void Two_programs_do_not_share_a_folder()
+    {
+        using var world = new World();
+        Assert.Contains("in use", Assert.Throws<StoreException>(() => DataFolder.Open(world.Path)).Message);
+    }
+
+    [Fact]
+    public async Task A_link_belongs_to_one_step_and_one_test_runs_on_it()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        Assert.Null(await world.Funnels.AddStepAsync(new(1), StepKind.Sales, "Kit", "calendar"));
+        Assert.Null(await world.Tests.StartAsync(new(test.Step, test.Goal, "Second", "", 0.1, 0.2, test.Pages, Weights.Even(2))));
+    }
+
+    [Fact]
+    public async Task Every_change_of_a_running_test_starts_a_phase_and_the_table_follows()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        await world.Tests.ChangeWeightsAsync(test.Id, Weights.Of(80, 20));
+        await world.Pages.SaveSourceAsync(world.Pages.Find(test.Pages[1])!, "<h1>new");
+        var phases = world.Tests.Phases(test.Id);
+        Assert.Equal(["50/50", "80/20", "80/20"], phases.Select(phase => phase.Weights.ToString()));
+        Assert.Equal([false, false, true], phases.Select(phase => phase.EndedAt is null));
+        var route = world.Routes.Load().Step("calendar")!;
+        Assert.Equal(phases[^1].Id, route.Test!.Phase);
+        Assert.Equal(2, route.Test.Pages[1].Revision);
+        Assert.Equal("inbox", route.NextSlug);
+        Assert.Equal("<h1>new", world.Pages.Source(world.Pages.Find(test.Pages[1])!));
+        Assert.Equal("<h1>x", world.Pages.Source(world.Pages.Find(test.Pages[0])!));
+    }
+
+    private static void Sql(string path, string sql)
+    {
+        using var connection = new SqliteConnection($"Data Source={Path.Combine(path, "wexil.db")};Pooling=false");
+        connection.Open();
+        using var command = connection.CreateCommand();
+        command.CommandText = sql;
+        command.ExecuteNonQuery();
+    }
+}
