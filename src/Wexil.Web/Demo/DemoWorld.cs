@@ -1,0 +1,207 @@
+using System.Diagnostics;
+using System.Text;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Rehearsal;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Store.Recording;
+using Wexil.Web.Hosting;
+using Wexil.Web.Shared;
+using Wexil.Web.Standins;
+using Wexil.Web.Studio.Keep;
+using Wexil.Web.Studio.Shared;
+using Wexil.Web.Visitors;
+
+namespace Wexil.Web.Demo;
+
+/// <summary>
+/// Larkrow Balcony Gardens, made up: two funnels, and a few weeks of simulated visitors recorded as real ones are. One test is
+/// ready to keep, one is too early, one has a problem.
+/// </summary>
+public sealed class DemoWorld
+{
+    private const int Seed = 2211;
+    private readonly Database _database;
+    private readonly Journal _journal;
+    private readonly Routes _routes;
+    private readonly VisitDesk _desk;
+    private readonly IServiceProvider _services;
+    private readonly DateTimeOffset _now;
+    private readonly SimulatedCrowd _crowd = new(Seed);
+    private readonly List<Task> _recording = [];
+    private long _visitors;
+
+    private DemoWorld(WexilHost host)
+    {
+        _services = host.Services;
+        (_database, _journal, _routes, _desk) = (host.Database, host.Journal, _services.GetRequiredService<Routes>(), _services.GetRequiredService<VisitDesk>());
+        _now = _services.GetRequiredService<TimeProvider>().GetUtcNow();
+    }
+
+    /// <summary>Fills an empty store; one that has funnels already is left as it is.</summary>
+    public static async Task FillAsync(WexilHost host, TextWriter says)
+    {
+        if (host.Services.GetRequiredService<FunnelStore>().All().Count > 0) return;
+        var world = new DemoWorld(host);
+        var watch = Stopwatch.StartNew();
+        await world.BalconyHarvestAsync();
+        await world.HerbClubAsync();
+        await Task.WhenAll(world._recording);
+        await host.Journal.WhenProjectedAsync();
+        await says.WriteLineAsync($"{Show.Count(world._visitors)} simulated visitors recorded and counted in {watch.Elapsed.TotalSeconds:0.0} seconds.");
+    }
+
+    private async Task BalconyHarvestAsync()
+    {
+        var began = _now.AddDays(-62);
+        var funnel = await At(began).Funnels.CreateAsync("Balcony Harvest");
+        var calendar = await StepAsync(funnel, StepKind.OptIn, "Planting calendar", "calendar");
+        var inbox = await StepAsync(funnel, StepKind.ThankYou, "Check your inbox", "inbox");
+        var kit = await StepAsync(funnel, StepKind.Sales, "Harvest Kit", "kit");
+        var checkout = await StepAsync(funnel, StepKind.Checkout, "Checkout", "checkout");
+        var light = await StepAsync(funnel, StepKind.Upsell, "Winter light", "light");
+        var received = await StepAsync(funnel, StepKind.ThankYou, "Order received", "received");
+
+        var first = await PageAsync(began, calendar, "A gift for your balcony", Source("calendar").Replace("Your free balcony planting calendar</h1>", "A gift for your balcony</h1>", StringComparison.Ordinal));
+        await PageAsync(began, inbox, "Check your inbox", Source("inbox"));
+        var kitA = await PageAsync(began, kit, "Kit, as it was", Source("kit"));
+        await OutsideAsync(began, checkout, "Checkout", "checkout");
+        await PageAsync(began, light, "Winter light", Source("light"));
+        await OutsideAsync(began, received, "Order received", "order-received");
+
+        // Settled a month ago: the headline that the tests of today start from.
+        var named = await CloneAsync(began, first, "Calendar, as it was", source => source.Replace("A gift for your balcony</h1>", "Your free balcony planting calendar</h1>", StringComparison.Ordinal));
+        var headline = await StartAsync(began, new(calendar.Id, inbox.Id, "Headline", "A promise of something useful beats a promise of a gift.", 0.2, 0.2, [first, named], Weights.Even(2)));
+        Visits(calendar, began, _now.AddDays(-38), 230, [(first, 0.205), (named, 0.262)], [inbox]);
+        await Recorded();
+        await KeepAsync(_now.AddDays(-38), headline, named);
+
+        var started = _now.AddDays(-12);
+        var salad = await CloneAsync(started, named, "“First salad in 21 days”", source => source.Replace("Your free balcony planting calendar</h1>", "Your first balcony salad in 21 days</h1>", StringComparison.Ordinal));
+        var photo = await CloneAsync(started, named, "Photo of the rail planter", source => ReplacePicture(source, Source("rail-planter.svg")));
+        Visits(calendar, _now.AddDays(-38), started, 220, [(named, 0.268)], [inbox]);
+        await StartAsync(started, new(calendar.Id, inbox.Id, "What the calendar promises", "A promise with a date beats a promise of a calendar.", 0.26, 0.2, [named, salad, photo], Weights.Of(40, 40, 20)));
+        Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.296), (photo, 0.276)], [inbox]);
+
+        var kitStarted = _now.AddDays(-26);
+        var kitB = await CloneAsync(kitStarted, kitA, "The guarantee beside the price", source => source.Replace("Grows, or your money back until the first of July.", "<b>It grows, or you get your money back.</b> Until the first of July, no questions.", StringComparison.Ordinal));
+        await StartAsync(kitStarted, new(kit.Id, received.Id, "Guarantee", "Whoever doubts looks at the price, not at the foot of the page.", 0.05, 0.2, [kitA, kitB], Weights.Even(2)));
+        Visits(kit, kitStarted, _now, 620, [(kitA, 0.052), (kitB, 0.067)], [checkout, light, received]);
+        await Recorded();
+    }
+
+    private async Task HerbClubAsync()
+    {
+        var began = _now.AddDays(-15);
+        var funnel = await At(began).Funnels.CreateAsync("Herb Club");
+        var swap = await StepAsync(funnel, StepKind.OptIn, "Seed swap", "swap");
+        var list = await StepAsync(funnel, StepKind.ThankYou, "On the list", "swap-list");
+        var a = await OutsideAsync(began, swap, "Swap page", "swap");
+        var b = await OutsideAsync(began, swap, "“Three out, three in”", "swap-now");
+        await OutsideAsync(began, list, "On the list", "swap-thanks");
+        await StartAsync(began, new(swap.Id, list.Id, "Swap headline", "Numbers say it quicker.", 0.3, 0.2, [a, b], Weights.Even(2)));
+        // The thank-you page lost its script yesterday: visitors still come, and nothing is counted any more.
+        var lost = new DateTimeOffset(_now.UtcDateTime.Date, TimeSpan.Zero).AddDays(-1).AddHours(18).AddMinutes(40);
+        Visits(swap, began, _now, 150, [(a, 0.31), (b, 0.33)], [list], countedUntil: lost);
+        await Recorded();
+    }
+
+    /// <summary>Visitors of a step, and those of them who reach the goal by the steps in between.</summary>
+    private void Visits(Step step, DateTimeOffset from, DateTimeOffset until, double perDay, (PageId Page, double Rate)[] rates, Step[] onward, DateTimeOffset? countedUntil = null)
+    {
+        var table = _routes.Current;
+        foreach (var at in _crowd.Arrivals(from, until, perDay))
+        {
+            var visitor = _desk.NewVisitor(at);
+            var shown = Visit(table.Step(step.Id)!, visitor, at);
+            _visitors++;
+            var then = at;
+            if (!_crowd.Does(rates.Single(rate => rate.Page == shown).Rate)) continue;
+            foreach (var next in onward)
+            {
+                then += _crowd.Hesitates();
+                if (then < _now && then < (countedUntil ?? _now)) Visit(table.Step(next.Id)!, visitor, then);
+            }
+        }
+    }
+
+    private PageId Visit(RouteStep step, VisitorId visitor, DateTimeOffset at)
+    {
+        var visit = _desk.VisitAsync(step, visitor, known: false, at);
+        _recording.Add(visit.AsTask());
+        return _desk.Peek(step, visitor, known: false)!.Id;
+    }
+
+    private async Task Recorded()
+    {
+        await Task.WhenAll(_recording);
+        _recording.Clear();
+        await _journal.WhenProjectedAsync();
+    }
+
+    private async Task<Step> StepAsync(Funnel funnel, StepKind kind, string name, string slug) =>
+        await At(_now).Funnels.AddStepAsync(funnel.Id, kind, name, slug) ?? throw new StoreException($"The demo's link {slug} is taken.");
+
+    private async Task<PageId> PageAsync(DateTimeOffset at, Step step, string name, string html)
+    {
+        var page = await At(at).Pages.AddAsync(step.Id, name, new PageBundle([new("index.html", Encoding.UTF8.GetBytes(html))], "index.html"));
+        _routes.Reload();
+        return page;
+    }
+
+    private async Task<PageId> OutsideAsync(DateTimeOffset at, Step step, string name, string path)
+    {
+        var page = await At(at).Pages.AddAsync(step.Id, name, new Uri(LarkrowSite.DefaultAddress, path));
+        _routes.Reload();
+        return page;
+    }
+
+    private async Task<PageId> CloneAsync(DateTimeOffset at, PageId parent, string name, Func<string, string> change)
+    {
+        var pages = At(at).Pages;
+        var clone = pages.Find(await pages.CloneAsync(pages.Find(parent)!, name))!;
+        await pages.SaveSourceAsync(clone, change(pages.Source(clone)));
+        _routes.Reload();
+        return clone.Id;
+    }
+
+    private async Task<TestId> StartAsync(DateTimeOffset at, TestPlan plan)
+    {
+        var test = await At(at).Tests.StartAsync(plan) ?? throw new StoreException("The demo's test could not be started.");
+        _routes.Reload();
+        return test;
+    }
+
+    private async Task KeepAsync(DateTimeOffset at, TestId test, PageId page)
+    {
+        var reading = _services.GetRequiredService<TestReader>().Read(At(at).Tests.Find(test)!, At(at).Funnels.AllSteps());
+        await Keeper.KeepAsync(new VerdictStore(_database, _journal, new Moment(at)), reading, page, "by hand");
+        _routes.Reload();
+    }
+
+    private (FunnelStore Funnels, PageStore Pages, TestStore Tests) At(DateTimeOffset moment)
+    {
+        var time = new Moment(moment);
+        return (new(_database, _journal, time), new(_database, _journal, time), new(_database, _journal, time));
+    }
+
+    private static string ReplacePicture(string source, string picture)
+    {
+        var from = source.IndexOf("<svg", StringComparison.Ordinal);
+        var until = source.IndexOf("</svg>", from, StringComparison.Ordinal) + "</svg>".Length;
+        return source[..from] + picture.Trim() + source[until..];
+    }
+
+    private static string Source(string name)
+    {
+        using var reader = new StreamReader(typeof(DemoWorld).Assembly.GetManifestResourceStream($"Wexil.Web.Demo.Pages.{name}.html")!);
+        return reader.ReadToEnd();
+    }
+
+    /// <summary>A clock that stands at a moment of the made-up past.</summary>
+    private sealed class Moment(DateTimeOffset moment) : TimeProvider
+    {
+        public override DateTimeOffset GetUtcNow() => moment;
+    }
+}

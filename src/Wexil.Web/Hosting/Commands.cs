@@ -1,0 +1,90 @@
+using System.CommandLine;
+using System.Net.Sockets;
+using Wexil.Store;
+using Wexil.Web.Demo;
+using Wexil.Web.Standins;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Account;
+
+namespace Wexil.Web.Hosting;
+
+/// <summary>What <c>wexil</c> can be asked to do.</summary>
+public static class Commands
+{
+    public static RootCommand Root()
+    {
+        var data = new Option<string>("--data") { Description = "The data folder (also WEXIL_DATA).", DefaultValueFactory = _ => Environment.GetEnvironmentVariable("WEXIL_DATA") ?? "data" };
+        var studio = new Option<Uri>("--studio") { Description = "Where Studio listens.", DefaultValueFactory = _ => new("http://localhost:5080") };
+        var visitors = new Option<Uri>("--visitors") { Description = "Where visitors come; another host than Studio's.", DefaultValueFactory = _ => new("http://127.0.0.1:5081") };
+        var publicStudio = new Option<Uri?>("--public-studio") { Description = "Studio's address as browsers see it, behind a proxy." };
+        var publicVisitors = new Option<Uri?>("--public-visitors") { Description = "The visitors' address as browsers see it: the one in ads." };
+        var powerLoss = new Option<bool>("--survive-power-loss") { Description = "Wait for the disk at every commit." };
+        var serve = new Command("serve", "Starts Wexil with an empty or existing data folder.") { data, studio, visitors, publicStudio, publicVisitors, powerLoss };
+        serve.SetAction(async (result, cancellation) => await Guarded(async () =>
+        {
+            var options = new WexilOptions
+            {
+                Data = result.GetValue(data)!, Studio = result.GetValue(studio)!, Visitors = result.GetValue(visitors)!,
+                PublicStudio = result.GetValue(publicStudio), PublicVisitors = result.GetValue(publicVisitors), SurvivePowerLoss = result.GetValue(powerLoss),
+            };
+            if (Clash(options) is { } clash) throw new StoreException(clash);
+            await using var host = await WexilHost.StartAsync(options);
+            Announce(host, demo: false);
+            await host.WaitForShutdownAsync();
+        }));
+
+        var demoData = new Option<string>("--data") { Description = "The demo's data folder.", DefaultValueFactory = _ => Environment.GetEnvironmentVariable("WEXIL_DATA") ?? "demo-data" };
+        var fresh = new Option<bool>("--fresh") { Description = "Start over with new demo data." };
+        var demo = new Command("demo", "Starts Wexil with made-up funnels and a few weeks of simulated visitors.") { demoData, studio, visitors, fresh };
+        demo.SetAction(async (result, cancellation) => await Guarded(async () =>
+        {
+            var options = new WexilOptions { Data = result.GetValue(demoData)!, Studio = result.GetValue(studio)!, Visitors = result.GetValue(visitors)! };
+            if (Clash(options) is { } clash) throw new StoreException(clash);
+            if (result.GetValue(fresh)) DemoData.Clear(options.Data);
+            await using var site = await LarkrowSite.StartAsync(options.Visitors);
+            await using var host = await WexilHost.StartAsync(options);
+            await DemoWorld.FillAsync(host, Console.Out);
+            Announce(host, demo: true);
+            await host.WaitForShutdownAsync();
+        }));
+        return new RootCommand("Wexil: split tests for direct-response pages.") { serve, demo };
+    }
+
+    private static void Announce(WexilHost host, bool demo)
+    {
+        var studio = host.Services.GetRequiredService<StudioAddress>().Origin;
+        var key = host.Services.GetRequiredService<SignInLinks>().Issue();
+        var firstRun = !demo && !host.Services.GetRequiredService<Owner>().HasPassword;
+        Console.WriteLine($"Visitors come to  {host.Services.GetRequiredService<VisitorsAddress>().Origin}");
+        Console.WriteLine(firstRun ? $"Set your password {studio}/first-run?key={key}" : $"Studio            {studio}/sign-in?key={key}");
+        Console.WriteLine("This link works once. Ctrl+C ends Wexil.");
+    }
+
+    private static string? Clash(WexilOptions options) =>
+        options.Studio.Host.Equals(options.Visitors.Host, StringComparison.OrdinalIgnoreCase)
+            ? "Studio and the visitors' side need two different hosts, such as localhost and 127.0.0.1: cookies ignore ports, and marketers' pages must not reach Studio's."
+            : null;
+
+    /// <summary>What a person can mend is one clear line, not a stack trace.</summary>
+    private static async Task<int> Guarded(Func<Task> run)
+    {
+        try
+        {
+            await run();
+            return 0;
+        }
+        catch (StoreException error)
+        {
+            await Console.Error.WriteLineAsync($"wexil: {error.Message}");
+        }
+        catch (IOException error) when (error.InnerException is Microsoft.AspNetCore.Connections.AddressInUseException || error.Message.Contains("in use", StringComparison.Ordinal))
+        {
+            await Console.Error.WriteLineAsync($"wexil: {error.Message.TrimEnd('.')}. Is another Wexil running? Use --studio and --visitors to choose other addresses.");
+        }
+        catch (SocketException error)
+        {
+            await Console.Error.WriteLineAsync($"wexil: an address cannot be listened on: {error.Message}");
+        }
+        return 1;
+    }
+}

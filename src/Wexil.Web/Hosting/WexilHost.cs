@@ -1,0 +1,129 @@
+using Microsoft.AspNetCore.DataProtection;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Store.Recording;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio;
+using Wexil.Web.Visitors;
+
+namespace Wexil.Web.Hosting;
+
+/// <summary>One Wexil: the store, and two doors in one process that share nothing but it.</summary>
+public sealed class WexilHost : IAsyncDisposable
+{
+    private readonly DataFolder _folder;
+    private readonly WebApplication _studio, _visitors;
+
+    private WexilHost(WexilOptions options, DataFolder folder, Database database, Journal journal, VisitorToken tokens, TimeProvider time, IChance chance)
+    {
+        (_folder, Database, Journal, Options) = (folder, database, journal, options);
+        var routes = new Routes(new RouteStore(database));
+        var desk = new VisitDesk(routes, journal, database, chance);
+        var pages = new PageStore(database, journal, time);
+        var protection = DataProtectionProvider.Create(new DirectoryInfo(folder.Keys), configure => configure.SetApplicationName("Wexil"));
+        var shared = new ServiceCollection()
+            .AddSingleton(database).AddSingleton(journal).AddSingleton(time).AddSingleton(chance)
+            .AddSingleton(routes).AddSingleton(desk).AddSingleton(pages).AddSingleton(tokens)
+            .AddSingleton(new FunnelStore(database, journal, time)).AddSingleton(new TestStore(database, journal, time))
+            .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(new TallyStore(database, time))
+            .AddSingleton(new LeadStore(database)).AddSingleton(new SettingStore(database, journal))
+            .AddSingleton(new Drafts(protection))
+            .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
+            .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors));
+        _visitors = BuildVisitors(options, shared);
+        _studio = BuildStudio(options, folder, shared);
+    }
+
+    public WexilOptions Options { get; }
+    public Database Database { get; }
+    public Journal Journal { get; }
+
+    /// <summary>What both doors share.</summary>
+    public IServiceProvider Services => _studio.Services;
+
+    /// <summary>Opens the data folder and both doors.</summary>
+    /// <exception cref="StoreException">The data cannot be used.</exception>
+    /// <exception cref="IOException">An address is taken.</exception>
+    public static async Task<WexilHost> StartAsync(WexilOptions options, TimeProvider? time = null, IChance? chance = null)
+    {
+        var folder = DataFolder.Open(options.Data);
+        Database? database = null;
+        Journal? journal = null;
+        try
+        {
+            database = Database.Open(folder);
+            journal = new Journal(database, folder.SpillFile, new JournalOptions(options.SurvivePowerLoss));
+            var key = await new SettingStore(database, journal).TokenKeyAsync();
+            var host = new WexilHost(options, folder, database, journal, new VisitorToken(key), time ?? TimeProvider.System, chance ?? new SecureChance());
+            await host._visitors.StartAsync();
+            await host._studio.StartAsync();
+            return host;
+        }
+        catch
+        {
+            journal?.Dispose();
+            database?.Dispose();
+            folder.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>Waits until the process is asked to end.</summary>
+    public Task WaitForShutdownAsync() => Task.WhenAny(_studio.WaitForShutdownAsync(), _visitors.WaitForShutdownAsync());
+
+    public async ValueTask DisposeAsync()
+    {
+        await _visitors.DisposeAsync();
+        await _studio.DisposeAsync();
+        Journal.Dispose();
+        Database.Dispose();
+        _folder.Dispose();
+    }
+
+    private static WebApplication BuildVisitors(WexilOptions options, IServiceCollection shared)
+    {
+        var builder = WebApplication.CreateSlimBuilder(Application());
+        builder.Logging.SetMinimumLevel(LogLevel.Warning);
+        builder.WebHost.UseUrls(options.Visitors.GetLeftPart(UriPartial.Authority));
+        builder.WebHost.ConfigureKestrel(kestrel =>
+        {
+            kestrel.AddServerHeader = false;
+            kestrel.Limits.MaxRequestBodySize = 1 << 20;
+        });
+        AddAll(builder.Services, shared);
+        builder.Services.AddSingleton<HostedPages>();
+        var app = builder.Build();
+        VisitorsApp.Map(app);
+        return app;
+    }
+
+    private static WebApplication BuildStudio(WexilOptions options, DataFolder folder, IServiceCollection shared)
+    {
+        var builder = WebApplication.CreateBuilder(Application());
+        builder.Logging.SetMinimumLevel(LogLevel.Warning);
+        builder.WebHost.UseUrls(options.Studio.GetLeftPart(UriPartial.Authority));
+        builder.WebHost.ConfigureKestrel(kestrel =>
+        {
+            kestrel.AddServerHeader = false;
+            kestrel.Limits.MaxRequestBodySize = 80 << 20;
+        });
+        AddAll(builder.Services, shared);
+        builder.Services.AddDataProtection().SetApplicationName("Wexil").PersistKeysToFileSystem(new DirectoryInfo(folder.Keys));
+        StudioApp.AddServices(builder.Services);
+        var app = builder.Build();
+        StudioApp.Map(app);
+        return app;
+    }
+
+    private static WebApplicationOptions Application() => new()
+    {
+        ApplicationName = typeof(WexilHost).Assembly.GetName().Name,
+        ContentRootPath = AppContext.BaseDirectory,
+        EnvironmentName = Environments.Production,
+    };
+
+    private static void AddAll(IServiceCollection services, IServiceCollection shared)
+    {
+        foreach (var service in shared) services.Add(service);
+    }
+}

@@ -1,0 +1,23 @@
+namespace Wexil.Web.Hosting;
+
+/// <summary>How this Wexil runs.</summary>
+public sealed record WexilOptions
+{
+    /// <summary>The data folder.</summary>
+    public required string Data { get; init; }
+
+    /// <summary>Where Studio listens. Another host than the visitors', because cookies ignore ports.</summary>
+    public Uri Studio { get; init; } = new("http://localhost:5080");
+
+    /// <summary>Where the visitors' side listens.</summary>
+    public Uri Visitors { get; init; } = new("http://127.0.0.1:5081");
+
+    /// <summary>Studio's address as browsers see it, where a proxy stands in between.</summary>
+    public Uri? PublicStudio { get; init; }
+
+    /// <summary>The visitors' address as browsers see it: the one that is printed in ads.</summary>
+    public Uri? PublicVisitors { get; init; }
+
+    /// <summary>Waits for the disk at every commit, so that a power cut takes nothing either.</summary>
+    public bool SurvivePowerLoss { get; init; }
+}

@@ -1,0 +1,3 @@
+using Wexil.Web.Hosting;
+
+return await Commands.Root().Parse(args).InvokeAsync();

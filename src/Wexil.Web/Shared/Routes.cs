@@ -1,0 +1,26 @@
+using Wexil.Core.Splits;
+using Wexil.Store;
+
+namespace Wexil.Web.Shared;
+
+/// <summary>Holds the table that visitors are answered from. Whoever changes something in Studio calls for a new one.</summary>
+public sealed class Routes
+{
+    private readonly RouteStore _store;
+    private readonly Lock _lock = new();
+    private volatile RouteTable _current = RouteTable.Empty;
+
+    public Routes(RouteStore store)
+    {
+        _store = store;
+        Reload();
+    }
+
+    public RouteTable Current => _current;
+
+    /// <summary>From its return on, every request sees what is stored now.</summary>
+    public void Reload()
+    {
+        lock (_lock) _current = _store.Load();
+    }
+}

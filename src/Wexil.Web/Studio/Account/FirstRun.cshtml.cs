@@ -1,0 +1,38 @@
+using System.ComponentModel.DataAnnotations;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Store;
+
+namespace Wexil.Web.Studio.Account;
+
+/// <summary>The owner sets a password. The key from the printed link shows that it is the owner.</summary>
+public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore settings) : PageModel
+{
+    [BindProperty(SupportsGet = true)]
+    public string? Key { get; set; }
+
+    [BindProperty]
+    [Required(ErrorMessage = "Choose a password.")]
+    [MinLength(Owner.ShortestPassword, ErrorMessage = "At least 10 characters: a short sentence is easy to remember.")]
+    [MaxLength(200, ErrorMessage = "At most 200 characters.")]
+    public string Password { get; set; } = "";
+
+    [BindProperty]
+    public string Zone { get; set; } = TimeZoneInfo.Local.Id;
+
+    public bool MayBegin => !owner.HasPassword && links.IsOpen(Key);
+
+    public IActionResult OnGet() => owner.HasPassword ? Redirect("/sign-in") : Page();
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        if (!MayBegin) return Redirect("/sign-in");
+        if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone)) ModelState.AddModelError(nameof(Zone), "This time zone is not known here.");
+        if (!ModelState.IsValid) return Page();
+        await owner.SetPasswordAsync(Password);
+        await settings.SetZoneAsync(zone!);
+        links.Redeem(Key);
+        await Owner.SignInAsync(HttpContext);
+        return Redirect("/");
+    }
+}

@@ -1,0 +1,82 @@
+using Wexil.Core.Evidence;
+using Wexil.Core.Verdicts;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Count;
+
+/// <summary>The likely rate of each page, drawn: the density of the rate, its 95% interval and the rate itself on one scale.</summary>
+public sealed class RateChart
+{
+    public const double Width = 860, RowHeight = 62, Top = 8;
+    private const double Left = 60, Right = 830, DensityHeight = 48;
+    private static readonly int[] NiceSteps = [1, 2, 5, 10];
+    private readonly double _from, _until;
+
+    public sealed record Row(string Letter, double Base, string Curve, double IntervalFrom, double IntervalUntil, double Rate, string Words);
+
+    private RateChart(TestStanding standing, string many)
+    {
+        Many = many;
+        var shown = standing.Pages.Where(page => page.Rate is not null).Select(page => (Standing: page, Density: new RateDensity(page.Total))).ToArray();
+        _from = shown.Length == 0 ? 0 : shown.Min(page => Edge(page.Density, 0.0005));
+        _until = shown.Length == 0 ? 1 : shown.Max(page => Edge(page.Density, 0.9995));
+        var highest = shown.Length == 0 ? 1 : shown.Max(page => page.Density.Density.Max());
+        Rows = [.. shown.Select((page, i) =>
+        {
+            var line = Top + (i + 1) * RowHeight;
+            var rate = page.Standing.Rate!.Value;
+            return new Row(
+                page.Standing.Page.Letter, line, Curve(page.Density, line, highest), At(rate.Low), At(rate.High), At(page.Standing.Total.Rate),
+                $"{page.Standing.Page.Letter} {Show.Percent(page.Standing.Total.Rate)}, {Show.Range(rate)}");
+        })];
+        Height = Top + Math.Max(1, Rows.Count) * RowHeight + 44;
+        Ticks = [.. NiceTicks(_from, _until).Select(tick => (At(tick), Label(tick)))];
+    }
+
+    public string Many { get; }
+    public double Height { get; }
+    public IReadOnlyList<Row> Rows { get; }
+    public IReadOnlyList<(double Place, string Label)> Ticks { get; }
+
+    public static RateChart Of(TestStanding standing, string many) => new(standing, many);
+
+    private double At(double rate) => Left + (rate - _from) / (_until - _from) * (Right - Left);
+
+    private string Curve(RateDensity density, double line, double highest)
+    {
+        // All curves have the same area: who knows more stands taller. A floor keeps the flattest visible.
+        var scale = DensityHeight / Math.Max(highest, 1e-12);
+        var own = density.Density.Max() * scale;
+        if (own < 10) scale *= 10 / own;
+        const int points = 90;
+        var (from, until) = (Math.Max(_from, density.Low), Math.Min(_until, density.High));
+        return string.Join(' ', Enumerable.Range(0, points + 1).Select(i =>
+        {
+            var rate = from + (until - from) * i / points;
+            var index = Math.Clamp((int)Math.Round((rate - density.Low) / density.Step), 0, density.Density.Length - 1);
+            return $"{Show.At(At(rate))},{Show.At(line - 4 - density.Density[index] * scale)}";
+        }));
+    }
+
+    private static double Edge(RateDensity density, double chance)
+    {
+        double low = density.Low, high = density.High;
+        for (var i = 0; i < 40; i++)
+        {
+            var middle = (low + high) / 2;
+            if (density.CumulativeAt(middle) < chance) low = middle;
+            else high = middle;
+        }
+        return (low + high) / 2;
+    }
+
+    private static IEnumerable<double> NiceTicks(double from, double until)
+    {
+        var rough = (until - from) / 7;
+        var power = Math.Pow(10, Math.Floor(Math.Log10(rough)));
+        var step = power * NiceSteps.First(nice => nice * power >= rough);
+        for (var tick = Math.Ceiling(from / step) * step; tick <= until; tick += step) yield return tick;
+    }
+
+    private string Label(double tick) => (tick * 100).ToString(_until - _from < 0.02 ? "0.0#" : "0.#", System.Globalization.CultureInfo.InvariantCulture) + "%";
+}

@@ -1,0 +1,54 @@
+using System.ComponentModel.DataAnnotations;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.Filters;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
+using Wexil.Store;
+using Wexil.Web.Shared;
+
+namespace Wexil.Web.Studio.Funnels;
+
+/// <summary>Adds a step with its permanent link at a funnel's end.</summary>
+public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAddress visitors) : PageModel
+{
+    public Funnel Funnel { get; private set; } = null!;
+
+    public string LinkStart => visitors.Link("");
+
+    [BindProperty]
+    [Required(ErrorMessage = "Give the step a name.")]
+    [MaxLength(80, ErrorMessage = "At most 80 characters.")]
+    public string Name { get; set; } = "";
+
+    [BindProperty]
+    public StepKind Kind { get; set; } = StepKind.OptIn;
+
+    [BindProperty]
+    [Display(Name = "Link")]
+    public string? LinkName { get; set; }
+
+    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
+    {
+        Funnel = funnels.BySlug((string)RouteData.Values["funnel"]!)!;
+        if (Funnel is null) context.Result = NotFound();
+    }
+
+    /// <summary>While the link's name is typed: what is wrong with it, or null.</summary>
+    public IActionResult OnGetLink(string? name) => new JsonResult(new { problem = Problem(name) });
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        if (string.IsNullOrWhiteSpace(LinkName) && ModelState.IsValid) LinkName = Slug.Free(Slug.From(Name), funnels.SlugTaken);
+        if (Problem(LinkName) is { } problem) ModelState.AddModelError(nameof(LinkName), problem);
+        if (!ModelState.IsValid) return Page();
+        if (await funnels.AddStepAsync(Funnel.Id, Kind, Name.Trim(), LinkName!) is not { } step)
+        {
+            ModelState.AddModelError(nameof(LinkName), Problem(LinkName)!);
+            return Page();
+        }
+        routes.Reload();
+        return Redirect($"/f/{Funnel.Slug}/{step.Slug}/build");
+    }
+
+    private string? Problem(string? name) => Slug.Problem(name) ?? (funnels.SlugTaken(name!) ? "Another step has this link already." : null);
+}

@@ -1,0 +1,32 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Store;
+
+namespace Wexil.Web.Studio.Jump;
+
+/// <summary>Finds a step, a page or a link by a part of its name.</summary>
+public sealed class JumpModel(FunnelStore funnels, PageStore pages) : PageModel
+{
+    public sealed record Hit(string Address, string Name, string What);
+
+    [BindProperty(SupportsGet = true)]
+    public string Q { get; set; } = "";
+
+    public IReadOnlyList<Hit> Hits { get; private set; } = [];
+
+    public IActionResult OnGet()
+    {
+        var words = Q.Trim();
+        var slug = words.Contains("/go/", StringComparison.Ordinal) ? words[(words.LastIndexOf("/go/", StringComparison.Ordinal) + 4)..] : words;
+        var all = funnels.All().ToDictionary(funnel => funnel.Id);
+        bool Fits(string name) => words.Length > 0 && name.Contains(words, StringComparison.OrdinalIgnoreCase);
+        Hits = [.. funnels.AllSteps().SelectMany(step =>
+        {
+            var funnel = all[step.Funnel];
+            var address = $"/f/{funnel.Slug}/{step.Slug}/build";
+            var own = Fits(step.Name) || Fits(step.Slug) || step.Slug == slug || Fits(funnel.Name) ? new[] { new Hit(address, step.Name, $"step of {funnel.Name}, /go/{step.Slug}") } : [];
+            return own.Concat(pages.Of(step.Id).Where(page => Fits(page.Name)).Select(page => new Hit(page.IsHosted ? $"{address}/{page.Slug}" : address, page.Name, $"page of {step.Name}")));
+        })];
+        return Hits is [var only] ? Redirect(only.Address) : Page();
+    }
+}

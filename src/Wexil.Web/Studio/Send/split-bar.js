@@ -1,0 +1,144 @@
+// The split bar: shares drawn to scale, with handles between them for mouse, touch and keys. It writes into the number fields,
+// which work without it. What a handle gives to one page it takes from its neighbour, so the split always adds up to 100.
+const root = document.querySelector("[data-split]");
+const svgNamespace = "http://www.w3.org/2000/svg";
+const total = 100;
+
+class SplitBar {
+  constructor(section) {
+    this.section = section;
+    this.bar = section.querySelector("[data-bar]");
+    this.problem = section.querySelector("[data-split-problem]");
+    this.perDay = Number(section.dataset.perDay);
+    for (const part of section.querySelectorAll("[data-split-tools], [data-split-hint]")) part.hidden = false;
+    section.querySelector("[data-even]").addEventListener("click", () => this.set(this.even()));
+    section.querySelector("[data-only]").addEventListener("click", () => this.set(this.pages().map((_, i) => (i === 0 ? total : 0))));
+    section.addEventListener("change", (event) => {
+      if (event.target.matches("[data-in]")) this.set(this.even());
+      else this.draw();
+    });
+    section.addEventListener("input", () => this.draw());
+    this.draw();
+  }
+
+  /** The rows in the test, the control first: A, B, C … */
+  pages() {
+    const rows = [...this.section.querySelectorAll("[data-row]")];
+    const chosen = rows.filter((row) => row.querySelector("[data-in]")?.checked ?? true);
+    return chosen.sort((a, b) => Number(this.isControl(b)) - Number(this.isControl(a)));
+  }
+
+  isControl(row) {
+    return row.querySelector("[data-control]")?.checked ?? false;
+  }
+
+  weights() {
+    return this.pages().map((row) => Math.max(0, Math.round(Number(row.querySelector("[data-weight]").value) || 0)));
+  }
+
+  even() {
+    const count = this.pages().length;
+    return this.pages().map((_, i) => Math.floor(total / count) + (i < total % count ? 1 : 0));
+  }
+
+  set(weights) {
+    this.pages().forEach((row, i) => (row.querySelector("[data-weight]").value = weights[i]));
+    this.draw();
+  }
+
+  /** Moves the border behind page i by so many percent, as far as its two neighbours allow. */
+  move(i, by) {
+    const weights = this.weights();
+    const step = Math.max(-weights[i], Math.min(by, weights[i + 1]));
+    weights[i] += step;
+    weights[i + 1] -= step;
+    this.set(weights);
+  }
+
+  draw() {
+    const pages = this.pages();
+    const weights = this.weights();
+    const sum = weights.reduce((a, b) => a + b, 0);
+    for (const row of this.section.querySelectorAll("[data-row]")) {
+      const place = pages.indexOf(row);
+      const mark = row.querySelector("[data-letter]");
+      mark.textContent = place < 0 ? "" : String.fromCharCode(65 + place);
+      mark.className = place < 0 ? "mark-here" : `mark mark-${String.fromCharCode(97 + place)}`;
+      row.querySelector("[data-weight]").disabled = place < 0;
+    }
+    const words = pages.length < 2 ? "A split test needs two pages or more."
+      : sum < total ? `The weights add up to ${sum}: ${total - sum} more to give out.`
+      : sum > total ? `The weights add up to ${sum}: ${sum - total} too many.` : "";
+    if (this.problem.textContent !== words) this.problem.textContent = words;
+    if (sum !== total || pages.length < 2) {
+      this.bar.replaceChildren();
+      return;
+    }
+
+    const focused = this.bar.contains(document.activeElement) ? document.activeElement.dataset.handle : null;
+    this.bar.replaceChildren();
+    let from = 0;
+    weights.forEach((weight, i) => {
+      const letter = String.fromCharCode(65 + i);
+      this.add("rect", { x: `${from}%`, y: 10, width: `${weight}%`, height: 54, class: `fill-${letter.toLowerCase()}` });
+      if (weight >= 8) {
+        const label = this.add("svg", { x: `${from}%`, y: 10, width: `${weight}%`, height: 54 });
+        this.add("text", { x: 14, y: 35, class: "bar-big" }, `${letter} ${weight}%`, label);
+        if (this.perDay > 0 && weight >= 16) this.add("text", { x: "100%", dx: -16, y: 34, class: "bar-small" }, `${Math.round((this.perDay * weight) / total)} a day`, label);
+      }
+      from += weight;
+    });
+    from = 0;
+    for (let i = 0; i < weights.length - 1; i++) {
+      from += weights[i];
+      this.handle(i, from, weights);
+    }
+    if (focused !== null) this.bar.querySelector(`[data-handle="${focused}"]`)?.focus();
+  }
+
+  handle(i, place, weights) {
+    const [left, right] = [String.fromCharCode(65 + i), String.fromCharCode(66 + i)];
+    const group = this.add("svg", { x: `${place}%`, y: 0, overflow: "visible", width: 1, height: 76 });
+    const grip = this.add("g", {
+      class: "handle", tabindex: 0, role: "slider", "data-handle": i, "aria-label": `Border between ${left} and ${right}`, "aria-valuemin": 0,
+      "aria-valuemax": weights[i] + weights[i + 1], "aria-valuenow": weights[i], "aria-valuetext": `${left} ${weights[i]}%, ${right} ${weights[i + 1]}%`,
+    }, null, group);
+    this.add("path", { d: "M0 2v70", class: "border-line" }, null, grip);
+    this.add("circle", { cx: 0, cy: 37, r: 11 }, null, grip);
+    this.add("path", { d: "M-3 32v10M3 32v10", class: "grip" }, null, grip);
+    grip.addEventListener("keydown", (event) => {
+      const by = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageDown: -10, PageUp: 10, Home: -total, End: total }[event.key];
+      if (by === undefined) return;
+      event.preventDefault();
+      this.move(i, by);
+    });
+    grip.addEventListener("pointerdown", (event) => this.drag(event, i));
+  }
+
+  drag(down, i) {
+    down.preventDefault();
+    const box = this.bar.getBoundingClientRect();
+    const follow = (event) => {
+      const weights = this.weights();
+      const before = weights.slice(0, i).reduce((a, b) => a + b, 0);
+      this.move(i, Math.round(((event.clientX - box.left) / box.width) * total) - before - weights[i]);
+    };
+    const end = () => {
+      removeEventListener("pointermove", follow);
+      removeEventListener("pointerup", end);
+      this.bar.querySelector(`[data-handle="${i}"]`)?.focus();
+    };
+    addEventListener("pointermove", follow);
+    addEventListener("pointerup", end);
+  }
+
+  add(name, attributes, text = null, parent = this.bar) {
+    const element = document.createElementNS(svgNamespace, name);
+    for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
+    if (text) element.textContent = text;
+    parent.append(element);
+    return element;
+  }
+}
+
+if (root) new SplitBar(root);

@@ -1,0 +1,36 @@
+using System.Globalization;
+using Wexil.Core.Evidence;
+
+namespace Wexil.Web.Studio.Shared;
+
+/// <summary>Numbers as screens show them.</summary>
+public static class Show
+{
+    private const string Minus = "−";
+
+    public static string Count(long number) => number.ToString("N0", CultureInfo.InvariantCulture);
+
+    public static string Count(double number) => Count((long)Math.Round(number));
+
+    /// <summary>"1 visitor", "2,104 visitors".</summary>
+    public static string Count(long number, string one, string many) => $"{Count(number)} {(number == 1 ? one : many)}";
+
+    /// <summary>A share as "26.8%"; small rates with more digits.</summary>
+    public static string Percent(double share) => Digits(share * 100, Math.Abs(share) is > 0 and < 0.01 ? 2 : 1) + "%";
+
+    /// <summary>A lift as "+12.5%" or "−3%".</summary>
+    public static string Lift(double share) => (share < 0 ? Minus : "+") + Digits(Math.Abs(share) * 100, Math.Abs(share) >= 10 ? 0 : 1) + "%";
+
+    /// <summary>"24.7 to 28.9", in percent.</summary>
+    public static string Range(Interval interval) => $"{Digits(interval.Low * 100, 1)} to {Digits(interval.High * 100, 1)}";
+
+    /// <summary>"−2.2 to +28.6", in percent.</summary>
+    public static string LiftRange(Interval interval) => $"{Signed(interval.Low)} to {Signed(interval.High)}";
+
+    /// <summary>A coordinate in a drawing.</summary>
+    public static string At(double place) => place.ToString("0.##", CultureInfo.InvariantCulture);
+
+    private static string Signed(double share) => (share < 0 ? Minus : "+") + Digits(Math.Abs(share) * 100, 1);
+
+    private static string Digits(double number, int digits) => number.ToString("N" + digits, CultureInfo.InvariantCulture);
+}

@@ -1,0 +1,56 @@
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Verdicts;
+using Wexil.Store;
+
+namespace Wexil.Web.Studio.Shared;
+
+/// <summary>What every screen of a step shows: the funnel's strip, the four stages, the step itself.</summary>
+/// <param name="Visitors">How many visitors each step had.</param>
+/// <param name="RunningPages">How many pages the running test of each step has.</param>
+/// <param name="Reading">The step's newest test, running or decided.</param>
+public sealed record StepScreen(
+    Funnel Funnel, IReadOnlyList<Step> Steps, Step Step, IReadOnlyDictionary<StepId, long> Visitors, IReadOnlyDictionary<StepId, int> RunningPages,
+    IReadOnlyList<Page> Pages, TestReading? Reading)
+{
+    public bool IsRunning => Reading is { Test.IsRunning: true };
+
+    public TestReading? Running => IsRunning ? Reading : null;
+
+    public Page? KeptPage => Pages.FirstOrDefault(page => page.Id == Step.Page);
+
+    /// <summary>The steps that can be a goal: those that come after this one.</summary>
+    public IEnumerable<Step> LaterSteps => Steps.Where(step => step.Position > Step.Position);
+
+    public string Address(string stage) => Address(Step, stage);
+
+    public string Address(Step step, string stage) => $"/f/{Funnel.Slug}/{step.Slug}/{stage}";
+
+    /// <summary>How a stage stands, in a line.</summary>
+    public string Line(string stage) => stage switch
+    {
+        "build" => Pages.Count switch { 0 => "No page yet", 1 => "1 page", var n => $"{n} pages" },
+        "send" when Running is { } running => string.Join(" · ", running.Test.Weights.Percent.Select((weight, i) => $"{Mark.Letter(i)} {weight}")),
+        "send" => KeptPage is { } page ? $"Everyone sees “{page.Name}”" : "The link shows nothing yet",
+        "count" when Reading is { Standing.Total: var total } reading =>
+            $"{Show.Count(total.Visitors, "visitor", "visitors")} · {Show.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
+        "count" => "Nothing tested yet",
+        "keep" when Running is { Verdict: var verdict } => verdict.Days is { } days and < 1000 ? $"{verdict.Label} · about {Show.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go" : verdict.Label,
+        "keep" when Reading is not null && KeptPage is { } page => $"Kept “{page.Name}”",
+        _ => "Nothing to keep yet",
+    };
+}
+
+/// <summary>Finds a step's screen by its address.</summary>
+public sealed class StepScreens(FunnelStore funnels, PageStore pages, TestStore tests, TallyStore tallies, TestReader reader)
+{
+    public StepScreen? Find(string funnelSlug, string stepSlug)
+    {
+        if (funnels.BySlug(funnelSlug) is not { } funnel) return null;
+        var steps = funnels.Steps(funnel.Id);
+        if (steps.FirstOrDefault(s => s.Slug == stepSlug) is not { } step) return null;
+        var running = tests.Running().ToDictionary(test => test.Step, test => test.Pages.Count);
+        var test = tests.Of(step.Id) is [var newest, ..] ? newest : null;
+        return new(funnel, steps, step, tallies.StepVisitors(), running, pages.Of(step.Id), test is null ? null : reader.Read(test, steps));
+    }
+}

@@ -1,0 +1,32 @@
+// Keys for the hands that stay on the keyboard: stages, steps, jump, new, and the list of keys.
+const typing = (target) => target.closest("input, textarea, select, [contenteditable], [role=slider]");
+const follow = (selector) => document.querySelector(selector)?.click();
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+  const steps = [...document.querySelectorAll(".strip .place a")];
+  const here = steps.findIndex((step) => step.hasAttribute("aria-current"));
+  const actions = {
+    "[": () => steps[here - 1]?.click(),
+    "]": () => steps[here + 1]?.click(),
+    "/": () => document.getElementById("jump")?.focus(),
+    "?": () => document.getElementById("keys")?.showModal(),
+  };
+  if (/^[1-4n]$/.test(event.key)) actions[event.key] = () => follow(`main [data-key="${event.key}"], [data-key="${event.key}"]`);
+  const action = actions[event.key];
+  if (!action) return;
+  event.preventDefault();
+  action();
+});
+
+// A menu closes when something else is chosen.
+document.addEventListener("click", (event) => {
+  for (const menu of document.querySelectorAll("details.menu[open]")) if (!menu.contains(event.target)) menu.open = false;
+});
+document.addEventListener("keydown", (event) => {
+  if (event.key !== "Escape") return;
+  for (const menu of document.querySelectorAll("details.menu[open]")) {
+    menu.open = false;
+    menu.querySelector("summary").focus();
+  }
+});

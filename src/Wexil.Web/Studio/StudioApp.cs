@@ -1,0 +1,58 @@
+using System.Threading.RateLimiting;
+using Microsoft.AspNetCore.Authentication.Cookies;
+using Microsoft.AspNetCore.RateLimiting;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Account;
+using Wexil.Web.Studio.Count;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio;
+
+/// <summary>The owner's door: everything behind a sign-in, nothing of the marketers' pages in its origin.</summary>
+public static class StudioApp
+{
+    public static void AddServices(IServiceCollection services)
+    {
+        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>();
+        services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
+        services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
+        {
+            var secure = studio.Address.Scheme == Uri.UriSchemeHttps;
+            cookie.LoginPath = "/sign-in";
+            cookie.ExpireTimeSpan = TimeSpan.FromDays(30);
+            cookie.Cookie.Name = secure ? "__Host-wexil" : "wexil";
+            cookie.Cookie.HttpOnly = true;
+            cookie.Cookie.SameSite = SameSiteMode.Strict;
+            cookie.Cookie.SecurePolicy = secure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
+        });
+        services.AddAuthorization();
+        services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "X-Antiforgery");
+        services.AddRateLimiter(limiter => limiter.AddFixedWindowLimiter("sign-in", window =>
+        {
+            window.PermitLimit = 20;
+            window.Window = TimeSpan.FromMinutes(1);
+            window.QueueLimit = 0;
+        }));
+        services.AddRazorPages(pages =>
+        {
+            pages.RootDirectory = "/Studio";
+            pages.Conventions.AuthorizeFolder("/").AllowAnonymousToFolder("/Account");
+            // A screen is found by its folder: Today/Today.cshtml states its address itself.
+        });
+        services.Configure<RouteOptions>(routes => routes.LowercaseUrls = true);
+    }
+
+    public static void Map(WebApplication app)
+    {
+        app.UseExceptionHandler("/problem");
+        app.UseStatusCodePagesWithReExecute("/problem", "?status={0}");
+        app.UseMiddleware<StudioGuard>();
+        app.UseStaticFiles(new StaticFileOptions { OnPrepareResponse = context => context.Context.Response.Headers.CacheControl = "no-cache" });
+        app.UseRouting();
+        app.UseRateLimiter();
+        app.UseAuthentication();
+        app.UseAuthorization();
+        app.MapRazorPages();
+        app.MapGet("/live/{test:long}", LiveFeed.Answer).RequireAuthorization();
+    }
+}

@@ -1,0 +1,54 @@
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
+using Wexil.Core.Verdicts;
+using Wexil.Store;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Today;
+
+/// <summary>What needs the owner, what is ready, what runs.</summary>
+public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, TestReader reader, OwnerTime time) : PageModel
+{
+    private const int Days = 14;
+
+    public sealed record Row(TestReading Reading, Funnel Funnel, IReadOnlyList<long> ConversionsByDay);
+
+    public IReadOnlyList<Funnel> Funnels { get; private set; } = [];
+    public IReadOnlyList<Row> Rows { get; private set; } = [];
+
+    public string Heading
+    {
+        get
+        {
+            var ready = Rows.Count(row => row.Reading.Verdict.Keep is not null);
+            var problems = Rows.Count(row => row.Reading.Verdict.Kind == VerdictKind.Problem);
+            string[] parts = [.. new[] { Tests(ready, "is", "are", "ready"), Tests(problems, "needs", "need", "you") }.OfType<string>()];
+            if (parts.Length > 0) return string.Join(", and ", parts) + ".";
+            return Rows.Count switch { 0 => "Nothing is being tested.", 1 => "One test runs. Nothing needs you.", var n => $"{n} tests run. Nothing needs you." };
+        }
+    }
+
+    public void OnGet()
+    {
+        Funnels = funnels.All();
+        var steps = funnels.AllSteps();
+        var from = time.Now.AddDays(-Days);
+        Rows = [.. tests.Running().Select(test => reader.Read(test, steps))
+            .OrderBy(reading => reading.Verdict.Kind switch { VerdictKind.Problem => 0, _ when reading.Verdict.Keep is not null => 1, VerdictKind.TooEarly => 2, _ => 3 })
+            .Select(reading => new Row(reading, Funnels.Single(funnel => funnel.Id == reading.Step.Funnel), ByDay(reading.Test, from)))];
+    }
+
+    private static string? Tests(int count, string one, string many, string what) => count switch
+    {
+        0 => null,
+        1 => $"One test {one} {what}",
+        _ => $"{count} tests {many} {what}",
+    };
+
+    private long[] ByDay(SplitTest test, DateTimeOffset from)
+    {
+        var days = new long[Days];
+        foreach (var bucket in tallies.Buckets(test.Id, from)) days[Math.Clamp((int)(bucket.From - from).TotalDays, 0, Days - 1)] += bucket.Conversions;
+        return days;
+    }
+}

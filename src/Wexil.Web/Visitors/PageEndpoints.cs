@@ -1,0 +1,85 @@
+using System.Net.Mail;
+using Wexil.Core.Pages;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Shared;
+
+namespace Wexil.Web.Visitors;
+
+/// <summary><c>/p/{page-slug}/…</c>: a hosted page by itself, its files, and the target of its opt-in form.</summary>
+public static class PageEndpoints
+{
+    private const int LongestForm = 64 << 10;
+
+    public static async Task Answer(HttpContext http, string slug, string? path, VisitDesk desk, HostedPages hosted, VisitorToken tokens, TimeProvider time)
+    {
+        if (http.Request.Headers.ContainsKey("Service-Worker"))
+        {
+            // A worker of one marketer's page would sit between visitors and every other page of this host.
+            await PlainPage.Write(http, StatusCodes.Status403Forbidden, "Service workers are not allowed here.");
+            return;
+        }
+        if (desk.Routes.Page(slug) is not { Outside: null } page)
+        {
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
+            return;
+        }
+        if (string.IsNullOrEmpty(path))
+        {
+            if (!http.Request.Path.Value!.EndsWith('/'))
+            {
+                http.Response.StatusCode = StatusCodes.Status301MovedPermanently;
+                http.Response.Headers.Location = HostedPages.Folder(page) + http.Request.QueryString;
+                return;
+            }
+            var only = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
+            if (!only)
+            {
+                var now = time.GetUtcNow();
+                await desk.ReachAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, now);
+            }
+            await FileResponse.Write(http, hosted.Page(page).File, FileResponse.Caching.Never);
+        }
+        else if (hosted.File(page, path) is { } file) await FileResponse.Write(http, file, FileResponse.Caching.Revalidate);
+        else await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page has no such file.");
+    }
+
+    public static async Task OptIn(HttpContext http, string slug, VisitDesk desk, VisitorToken tokens, TimeProvider time)
+    {
+        if (desk.Routes.Page(slug) is not { Outside: null } page)
+        {
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
+            return;
+        }
+        if (!http.Request.HasFormContentType || http.Request.ContentLength is null or > LongestForm)
+        {
+            await PlainPage.Write(http, StatusCodes.Status400BadRequest, "This form cannot be taken in.");
+            return;
+        }
+        var form = await http.Request.ReadFormAsync(http.RequestAborted);
+        var email = form.Where(field => field.Key.Contains("email", StringComparison.OrdinalIgnoreCase)).Select(field => field.Value.ToString().Trim())
+            .Append(form.Select(field => field.Value.ToString().Trim()).FirstOrDefault(value => value.Contains('@')) ?? "").First();
+        if (email.Length > 254 || !MailAddress.TryCreate(email, out var address) || address.Address != email || !address.Host.Contains('.'))
+        {
+            await PlainPage.Write(http, StatusCodes.Status400BadRequest, "This e-mail address cannot be right. Please go back and look at it once more.");
+            return;
+        }
+        var now = time.GetUtcNow();
+        await desk.OptInAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, email, now);
+        http.Response.StatusCode = StatusCodes.Status303SeeOther;
+        http.Response.Headers.Location = desk.Routes.Step(page.Step)?.NextSlug is { } next ? $"/go/{next}" : HostedPages.Folder(page);
+    }
+
+    /// <summary><c>GET /draft/{ticket}</c>: an unsaved source in Studio's preview frame, without scripts and never counted.</summary>
+    public static async Task Draft(HttpContext http, string ticket, Drafts drafts, PageStore pages, HostedPages hosted, VisitDesk desk, StudioAddress studio)
+    {
+        http.Response.Headers.ContentSecurityPolicy = $"sandbox; script-src 'none'; frame-ancestors {studio.Origin}";
+        if (drafts.Open(ticket) is not { } draft || pages.Find(draft.Page) is not { } stored || desk.Routes.Page(stored.Slug) is not { } page)
+        {
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "This preview is over. Open the page again in Studio.");
+            return;
+        }
+        var file = draft.Source is null ? hosted.Page(page).File : new HostedFile(HostedPages.Prepare(page, stored.Entry!, draft.Source), ContentTypes.Html, "");
+        await FileResponse.Write(http, file, FileResponse.Caching.Never);
+    }
+}

@@ -1,0 +1,22 @@
+using Wexil.Core.Splits;
+
+namespace Wexil.Web.Visitors;
+
+/// <summary>The first-party cookie that holds the visitor's id and nothing else.</summary>
+public static class VisitorCookie
+{
+    public const string Name = "wx_visitor";
+    private const int Days = 400;
+
+    /// <summary>The visitor of a request: by the cookie, else by the token in the address, else someone new.</summary>
+    /// <returns>The visitor, and whether the id may have been seen before.</returns>
+    public static (VisitorId Visitor, bool Known) Of(HttpContext http, VisitDesk desk, VisitorToken tokens, DateTimeOffset now)
+    {
+        if (http.Request.Cookies.TryGetValue(Name, out var cookie) && VisitorId.TryParse(cookie, out var visitor)) return (visitor, true);
+        var carried = http.Request.QueryString.HasValue && http.Request.Query.TryGetValue("wx", out var token) ? tokens.Read(token, now) : null;
+        (visitor, var known) = carried is { } id ? (id, true) : (desk.NewVisitor(now), false);
+        var secure = http.Request.IsHttps ? "; secure" : "";
+        http.Response.Headers.Append("Set-Cookie", $"{Name}={visitor}; max-age={Days * 86400}; path=/; samesite=lax; httponly{secure}");
+        return (visitor, known);
+    }
+}

@@ -1,0 +1,33 @@
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Shared;
+
+namespace Wexil.Web.Visitors;
+
+/// <summary>The visitors' door: public addresses only, no Studio route and no Studio cookie.</summary>
+public static class VisitorsApp
+{
+    public static void Map(WebApplication app)
+    {
+        var services = app.Services;
+        var desk = services.GetRequiredService<VisitDesk>();
+        var hosted = services.GetRequiredService<HostedPages>();
+        var tokens = services.GetRequiredService<VisitorToken>();
+        var time = services.GetRequiredService<TimeProvider>();
+        var drafts = services.GetRequiredService<Drafts>();
+        var pages = services.GetRequiredService<PageStore>();
+        var studio = services.GetRequiredService<StudioAddress>();
+        string[] read = ["GET", "HEAD"];
+
+        // Plain request delegates: nothing is bound or resolved on the way of a visitor.
+        app.MapMethods("/go/{slug}", read, http => GoEndpoint.Answer(http, Part(http, "slug")!, desk, hosted, tokens, time));
+        app.MapMethods("/p/{slug}/{**path}", read, http => PageEndpoints.Answer(http, Part(http, "slug")!, Part(http, "path"), desk, hosted, tokens, time));
+        app.MapPost("/p/{slug}/opt-in", http => PageEndpoints.OptIn(http, Part(http, "slug")!, desk, tokens, time));
+        app.MapGet("/draft/{ticket}", http => PageEndpoints.Draft(http, Part(http, "ticket")!, drafts, pages, hosted, desk, studio));
+        app.MapGet("/wexil.js", ScriptEndpoint.Answer);
+        app.MapPost("/reached", http => ReachedEndpoint.Answer(http, desk, tokens, time));
+        app.MapFallback(http => PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address."));
+    }
+
+    private static string? Part(HttpContext http, string name) => http.Request.RouteValues[name] as string;
+}

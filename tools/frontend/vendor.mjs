@@ -1,0 +1,34 @@
+// Copies what Wexil ships out of node_modules, each with its licence and version. Run after `npm ci`.
+import { cpSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from "node:fs";
+import { dirname, join } from "node:path";
+
+const root = join(import.meta.dirname, "../..");
+const shipped = join(root, "src/Wexil.Web/wwwroot/lib");
+const forTests = join(root, "tests/Wexil.Browser.Tests/lib");
+
+const libraries = [
+  { name: "bootstrap", to: join(shipped, "bootstrap"), files: ["dist/css/bootstrap.min.css"] },
+  { name: "@fontsource-variable/bricolage-grotesque", to: join(shipped, "bricolage-grotesque"), files: ["files/bricolage-grotesque-latin-wght-normal.woff2"] },
+  { name: "@fontsource-variable/atkinson-hyperlegible-next", to: join(shipped, "atkinson-hyperlegible-next"), files: ["files/atkinson-hyperlegible-next-latin-wght-normal.woff2"] },
+  { name: "axe-core", to: join(forTests, "axe-core"), files: ["axe.min.js"] },
+  { name: "startbootstrap-landing-page", to: join(forTests, "startbootstrap-landing-page"), files: ["dist"] },
+];
+
+rmSync(shipped, { recursive: true, force: true });
+rmSync(forTests, { recursive: true, force: true });
+for (const { name, to, files } of libraries) {
+  const from = join(import.meta.dirname, "node_modules", name);
+  mkdirSync(to, { recursive: true });
+  for (const file of files) {
+    const target = join(to, file.split("/").at(-1));
+    mkdirSync(dirname(target), { recursive: true });
+    cpSync(join(from, file), target, { recursive: true });
+  }
+  const licence = readdirSync(from).find((file) => /^licen[cs]e/i.test(file));
+  if (licence) cpSync(join(from, licence), join(to, "LICENSE"));
+  const { version, license } = JSON.parse(readFileSync(join(from, "package.json")));
+  writeFileSync(join(to, "VERSION"), `${name} ${version} (${license})\n`);
+}
+// Bootstrap names a source map that is not shipped.
+const css = join(shipped, "bootstrap/bootstrap.min.css");
+writeFileSync(css, readFileSync(css, "utf8").replace(/\/\*# sourceMappingURL=.*?\*\//, ""));
