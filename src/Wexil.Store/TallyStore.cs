@@ -24,6 +24,11 @@ public sealed class TallyStore(Database database, TimeProvider time)
         return first is { } from && now - from >= TimeSpan.FromHours(6) ? visitors / (now - from).TotalDays : 0;
     });
 
+    /// <summary>New visitors of all steps and conversions of all tests since a moment.</summary>
+    public (long Visitors, long Conversions) Since(DateTimeOffset from) => database.Read(c => (
+        c.Number("SELECT sum(visitors) FROM step_buckets WHERE bucket >= $1", from.ToUnixTimeMilliseconds()) ?? 0,
+        c.Number("SELECT sum(conversions) FROM test_buckets WHERE bucket >= $1", from.ToUnixTimeMilliseconds()) ?? 0));
+
     /// <summary>Visitors and conversions of a test by quarter hours, from a moment on.</summary>
     public IReadOnlyList<TestBucket> Buckets(TestId test, DateTimeOffset from) => database.Read(c => c.Rows(
         "SELECT bucket, visitors, conversions FROM test_buckets WHERE test_id = $1 AND bucket >= $2 ORDER BY bucket",

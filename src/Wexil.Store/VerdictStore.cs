@@ -33,6 +33,9 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
         return true;
     });
 
+    /// <summary>How many verdicts stand.</summary>
+    public long Kept() => database.Read(c => c.Number("SELECT count(*) FROM verdicts WHERE taken_back_at IS NULL") ?? 0);
+
     /// <summary>
     /// Takes the newest verdict on a test back: the test runs again, in a new phase, and those who came meanwhile stay out of it.
     /// False when there is nothing to take back, or another test has been started on the step since.

@@ -73,21 +73,21 @@ public sealed class DemoWorld
         // Settled a month ago: the headline that the tests of today start from.
         var named = await CloneAsync(began, first, "Calendar, as it was", source => source.Replace("A gift for your balcony</h1>", "Your free balcony planting calendar</h1>", StringComparison.Ordinal));
         var headline = await StartAsync(began, new(calendar.Id, inbox.Id, "Headline", "A promise of something useful beats a promise of a gift.", 0.2, 0.2, [first, named], Weights.Even(2)));
-        Visits(calendar, began, _now.AddDays(-38), 230, [(first, 0.205), (named, 0.262)], [inbox]);
+        Visits(calendar, began, _now.AddDays(-38), 230, [(first, 0.205), (named, 0.262)], [(inbox, 1)]);
         await Recorded();
         await KeepAsync(_now.AddDays(-38), headline, named);
 
         var started = _now.AddDays(-12);
         var salad = await CloneAsync(started, named, "“First salad in 21 days”", source => source.Replace("Your free balcony planting calendar</h1>", "Your first balcony salad in 21 days</h1>", StringComparison.Ordinal));
         var photo = await CloneAsync(started, named, "Photo of the rail planter", source => ReplacePicture(source, Source("rail-planter.svg")));
-        Visits(calendar, _now.AddDays(-38), started, 220, [(named, 0.268)], [inbox]);
+        Visits(calendar, _now.AddDays(-38), started, 220, [(named, 0.268)], [(inbox, 1)]);
         await StartAsync(started, new(calendar.Id, inbox.Id, "What the calendar promises", "A promise with a date beats a promise of a calendar.", 0.26, 0.2, [named, salad, photo], Weights.Of(40, 40, 20)));
-        Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.296), (photo, 0.276)], [inbox]);
+        Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.296), (photo, 0.276)], [(inbox, 1)]);
 
         var kitStarted = _now.AddDays(-26);
         var kitB = await CloneAsync(kitStarted, kitA, "The guarantee beside the price", source => source.Replace("Grows, or your money back until the first of July.", "<b>It grows, or you get your money back.</b> Until the first of July, no questions.", StringComparison.Ordinal));
         await StartAsync(kitStarted, new(kit.Id, received.Id, "Guarantee", "Whoever doubts looks at the price, not at the foot of the page.", 0.05, 0.2, [kitA, kitB], Weights.Even(2)));
-        Visits(kit, kitStarted, _now, 620, [(kitA, 0.052), (kitB, 0.067)], [checkout, light, received]);
+        Visits(kit, kitStarted, _now, 620, [(kitA, 0.107), (kitB, 0.131)], [(checkout, 1), (light, 0.536), (received, 0.942)]);
         await Recorded();
     }
 
@@ -103,12 +103,12 @@ public sealed class DemoWorld
         await StartAsync(began, new(swap.Id, list.Id, "Swap headline", "Numbers say it quicker.", 0.3, 0.2, [a, b], Weights.Even(2)));
         // The thank-you page lost its script yesterday: visitors still come, and nothing is counted any more.
         var lost = new DateTimeOffset(_now.UtcDateTime.Date, TimeSpan.Zero).AddDays(-1).AddHours(18).AddMinutes(40);
-        Visits(swap, began, _now, 150, [(a, 0.31), (b, 0.33)], [list], countedUntil: lost);
+        Visits(swap, began, _now, 150, [(a, 0.31), (b, 0.33)], [(list, 1)], countedUntil: lost);
         await Recorded();
     }
 
     /// <summary>Visitors of a step, and those of them who reach the goal by the steps in between.</summary>
-    private void Visits(Step step, DateTimeOffset from, DateTimeOffset until, double perDay, (PageId Page, double Rate)[] rates, Step[] onward, DateTimeOffset? countedUntil = null)
+    private void Visits(Step step, DateTimeOffset from, DateTimeOffset until, double perDay, (PageId Page, double Rate)[] rates, (Step Step, double Rate)[] onward, DateTimeOffset? countedUntil = null)
     {
         var table = _routes.Current;
         foreach (var at in _crowd.Arrivals(from, until, perDay))
@@ -118,8 +118,9 @@ public sealed class DemoWorld
             _visitors++;
             var then = at;
             if (!_crowd.Does(rates.Single(rate => rate.Page == shown).Rate)) continue;
-            foreach (var next in onward)
+            foreach (var (next, rate) in onward)
             {
+                if (!_crowd.Does(rate)) break;
                 then += _crowd.Hesitates();
                 if (then < _now && then < (countedUntil ?? _now)) Visit(table.Step(next.Id)!, visitor, then);
             }

@@ -1,6 +1,9 @@
+using System.Text.Encodings.Web;
+using System.Text.Unicode;
 using System.Threading.RateLimiting;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.RateLimiting;
+using Microsoft.Extensions.WebEncoders;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Count;
@@ -26,6 +29,7 @@ public static class StudioApp
             cookie.Cookie.SecurePolicy = secure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
         });
         services.AddAuthorization();
+        services.Configure<WebEncoderOptions>(encoder => encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All));
         services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "X-Antiforgery");
         services.AddRateLimiter(limiter => limiter.AddFixedWindowLimiter("sign-in", window =>
         {

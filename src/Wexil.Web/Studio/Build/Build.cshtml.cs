@@ -16,6 +16,9 @@ public sealed class BuildModel(StepScreens screens, PageStore pages, Routes rout
     [BindProperty(SupportsGet = true)]
     public string As { get; set; } = "desktop";
 
+    /// <summary>The pages of the test first, by letter, then the others.</summary>
+    public IEnumerable<Page> InOrder => Screen.Pages.OrderBy(page => Letter(page) ?? "~").ThenBy(page => page.Id.Value);
+
     public string? Letter(Page page) => Screen.Reading?.Letter(page.Id) is { Length: > 0 } letter ? letter : null;
 
     public void OnGet()

@@ -18,8 +18,11 @@ public static class Show
     /// <summary>A share as "26.8%"; small rates with more digits.</summary>
     public static string Percent(double share) => Digits(share * 100, Math.Abs(share) is > 0 and < 0.01 ? 2 : 1) + "%";
 
+    /// <summary>A share somebody set, as "20%" or "2.5%".</summary>
+    public static string Plain(double share) => (share * 100).ToString("0.##", CultureInfo.InvariantCulture) + "%";
+
     /// <summary>A lift as "+12.5%" or "−3%".</summary>
-    public static string Lift(double share) => (share < 0 ? Minus : "+") + Digits(Math.Abs(share) * 100, Math.Abs(share) >= 10 ? 0 : 1) + "%";
+    public static string Lift(double share) => Math.Abs(share) < 0.0005 ? "±0%" : (share < 0 ? Minus : "+") + Digits(Math.Abs(share) * 100, Math.Abs(share) >= 10 ? 0 : 1) + "%";
 
     /// <summary>"24.7 to 28.9", in percent.</summary>
     public static string Range(Interval interval) => $"{Digits(interval.Low * 100, 1)} to {Digits(interval.High * 100, 1)}";

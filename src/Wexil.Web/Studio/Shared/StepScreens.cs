@@ -35,7 +35,7 @@ public sealed record StepScreen(
         "count" when Reading is { Standing.Total: var total } reading =>
             $"{Show.Count(total.Visitors, "visitor", "visitors")} · {Show.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
         "count" => "Nothing tested yet",
-        "keep" when Running is { Verdict: var verdict } => verdict.Days is { } days and < 1000 ? $"{verdict.Label} · about {Show.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go" : verdict.Label,
+        "keep" when Running is { Verdict: var verdict } => verdict.Days is { } days and < 1000 ? $"{verdict.Label} · about {Show.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go" : verdict.Keep is { } keep ? $"{verdict.Label}: keep {keep.Letter}" : verdict.Label,
         "keep" when Reading is not null && KeptPage is { } page => $"Kept “{page.Name}”",
         _ => "Nothing to keep yet",
     };

@@ -7,7 +7,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Today;
 
 /// <summary>What needs the owner, what is ready, what runs.</summary>
-public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, TestReader reader, OwnerTime time) : PageModel
+public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, VerdictStore verdicts, TestReader reader, OwnerTime time) : PageModel
 {
     private const int Days = 14;
 
@@ -16,14 +16,24 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
     public IReadOnlyList<Funnel> Funnels { get; private set; } = [];
     public IReadOnlyList<Row> Rows { get; private set; } = [];
 
+    public long VisitorsThisWeek { get; private set; }
+
+    public long ConversionsThisWeek { get; private set; }
+
+    public long PagesKept { get; private set; }
+
     public string Heading
     {
         get
         {
             var ready = Rows.Count(row => row.Reading.Verdict.Keep is not null);
             var problems = Rows.Count(row => row.Reading.Verdict.Kind == VerdictKind.Problem);
-            string[] parts = [.. new[] { Tests(ready, "is", "are", "ready"), Tests(problems, "needs", "need", "you") }.OfType<string>()];
-            if (parts.Length > 0) return string.Join(", and ", parts) + ".";
+            switch (ready, problems)
+            {
+                case (> 0, > 0): return $"{Tests(ready)} ready to keep, and {Number(problems)} {(problems == 1 ? "needs" : "need")} you.";
+                case (> 0, 0): return $"{Tests(ready)} ready to keep.";
+                case (0, > 0): return $"{(problems == 1 ? "One test needs" : $"{problems} tests need")} you.";
+            }
             return Rows.Count switch { 0 => "Nothing is being tested.", 1 => "One test runs. Nothing needs you.", var n => $"{n} tests run. Nothing needs you." };
         }
     }
@@ -31,6 +41,8 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
     public void OnGet()
     {
         Funnels = funnels.All();
+        (VisitorsThisWeek, ConversionsThisWeek) = tallies.Since(time.Now.AddDays(-7));
+        PagesKept = verdicts.Kept();
         var steps = funnels.AllSteps();
         var from = time.Now.AddDays(-Days);
         Rows = [.. tests.Running().Select(test => reader.Read(test, steps))
@@ -38,12 +50,9 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
             .Select(reading => new Row(reading, Funnels.Single(funnel => funnel.Id == reading.Step.Funnel), ByDay(reading.Test, from)))];
     }
 
-    private static string? Tests(int count, string one, string many, string what) => count switch
-    {
-        0 => null,
-        1 => $"One test {one} {what}",
-        _ => $"{count} tests {many} {what}",
-    };
+    private static string Tests(int count) => count == 1 ? "One test is" : $"{count} tests are";
+
+    private static string Number(int count) => count == 1 ? "one" : Show.Count(count);
 
     private long[] ByDay(SplitTest test, DateTimeOffset from)
     {

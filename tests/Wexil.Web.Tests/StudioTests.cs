@@ -1,0 +1,181 @@
+using System.IO.Compression;
+using System.Net;
+using System.Net.Http.Headers;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Studio.Account;
+
+namespace Wexil.Web.Tests;
+
+/// <summary>The owner's side: who gets in, and what bad input does.</summary>
+public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture>
+{
+    [Fact]
+    public async Task Nobody_gets_in_without_signing_in_and_a_printed_link_works_once()
+    {
+        using var stranger = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = wexil.Studio };
+        foreach (var path in new[] { "/", "/funnels/new", "/people", "/f/any/step/count", "/live/1", "/jump?q=a" })
+        {
+            var answer = await stranger.GetAsync(path);
+            Assert.Equal((HttpStatusCode.Redirect, "/sign-in"), (answer.StatusCode, answer.Headers.Location!.AbsolutePath));
+        }
+        var key = wexil.Get<SignInLinks>().Issue();
+        using var owner = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = wexil.Studio };
+        var signed = await owner.GetAsync($"/sign-in?key={key}");
+        var cookie = signed.Headers.GetValues("Set-Cookie").Single();
+        Assert.Contains("httponly", cookie);
+        Assert.Contains("samesite=strict", cookie);
+        Assert.Contains("used before", await stranger.GetStringAsync($"/sign-in?key={key}"));
+    }
+
+    [Fact]
+    public async Task The_first_run_asks_the_owner_for_a_password_that_then_opens_studio()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        using var owner = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = fresh.Wexil.Studio };
+        Assert.DoesNotContain("<form", (await owner.GetStringAsync("/first-run")).Replace("action=\"/sign-in", "", StringComparison.Ordinal));
+        var page = $"/first-run?key={fresh.Wexil.Get<SignInLinks>().Issue()}";
+        var refused = await WexilFixture.PostAsync(owner, page, "", ("Password", "short"), ("Zone", "UTC"));
+        Assert.Contains("At least 10 characters", await refused.Content.ReadAsStringAsync());
+        Assert.Equal(HttpStatusCode.Redirect, (await WexilFixture.PostAsync(owner, page, "", ("Password", "tomatoes in pots"), ("Zone", "Europe/Vienna"))).StatusCode);
+        Assert.Equal("Europe/Vienna", fresh.Wexil.Get<SettingStore>().Zone.Id);
+
+        using var later = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = fresh.Wexil.Studio };
+        Assert.Contains("not the password", await (await WexilFixture.PostAsync(later, "/sign-in", "", ("Password", "radishes in pots"))).Content.ReadAsStringAsync());
+        await WexilFixture.PostAsync(later, "/sign-in", "", ("Password", "tomatoes in pots"));
+        Assert.Equal(HttpStatusCode.OK, (await later.GetAsync("/")).StatusCode);
+    }
+
+    [Fact]
+    public async Task Posts_from_elsewhere_and_other_host_names_are_turned_away()
+    {
+        using var owner = await wexil.OwnerAsync();
+        Assert.Equal(HttpStatusCode.BadRequest, (await owner.PostAsync("/funnels/new", new FormUrlEncodedContent([new("Name", "Forged")]))).StatusCode);
+        using var foreign = new HttpRequestMessage(HttpMethod.Post, "/funnels/new") { Content = new FormUrlEncodedContent([new("Name", "Forged")]) };
+        foreign.Headers.Add("Origin", wexil.Visitors.GetLeftPart(UriPartial.Authority));
+        Assert.Equal(HttpStatusCode.Forbidden, (await owner.SendAsync(foreign)).StatusCode);
+        using var renamed = new HttpRequestMessage(HttpMethod.Get, "/");
+        renamed.Headers.Host = $"studio.evil.example:{wexil.Studio.Port}";
+        Assert.Equal(HttpStatusCode.MisdirectedRequest, (await owner.SendAsync(renamed)).StatusCode);
+        var policy = string.Join(' ', (await owner.GetAsync("/")).Headers.GetValues("Content-Security-Policy"));
+        Assert.Contains("script-src 'self'", policy);
+        Assert.DoesNotContain("unsafe", policy);
+        Assert.DoesNotContain(wexil.Get<FunnelStore>().All(), funnel => funnel.Name == "Forged");
+    }
+
+    [Theory]
+    [InlineData("Upload", "Choose an .html or .zip file.")]
+    [InlineData("Paste", "Paste the page")]
+    [InlineData("Outside", "Give the address of the page")]
+    public async Task A_page_that_cannot_be_brought_in_says_why_and_changes_nothing(string handler, string why)
+    {
+        var tested = await wexil.StartTestAsync($"bad-{handler.ToLowerInvariant()}");
+        using var owner = await wexil.OwnerAsync();
+        var page = $"/f/{tested.Funnel.Slug}/{tested.Step.Slug}/build/add";
+        var answer = await WexilFixture.PostAsync(owner, page, handler, ("Name", "A name that was typed"), ("Html", ""), ("Outside", ""));
+        var html = await answer.Content.ReadAsStringAsync();
+        Assert.Contains(why, WebUtility.HtmlDecode(html));
+        Assert.Contains("A name that was typed", html);
+        Assert.Equal(2, wexil.Get<PageStore>().Of(tested.Step.Id).Count);
+    }
+
+    [Fact]
+    public async Task A_zip_becomes_a_page_with_its_files()
+    {
+        var tested = await wexil.StartTestAsync("zipped");
+        using var owner = await wexil.OwnerAsync();
+        using var zip = new MemoryStream();
+        using (var archive = new ZipArchive(zip, ZipArchiveMode.Create, leaveOpen: true))
+        {
+            foreach (var (path, text) in new[] { ("dist/index.html", "<title>The kit</title><img src=img/k.svg>"), ("dist/img/k.svg", "<svg/>") })
+            {
+                using var writer = new StreamWriter(archive.CreateEntry(path).Open());
+                writer.Write(text);
+            }
+        }
+        var page = $"/f/{tested.Funnel.Slug}/zipped/build/add";
+        var token = System.Text.RegularExpressions.Regex.Match(await owner.GetStringAsync(page), "__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)").Groups[1].Value;
+        using var form = new MultipartFormDataContent { { new StringContent(token), "__RequestVerificationToken" } };
+        var content = new ByteArrayContent(zip.ToArray());
+        content.Headers.ContentType = new MediaTypeHeaderValue("application/zip");
+        form.Add(content, "Upload", "kit.zip");
+        Assert.Equal(HttpStatusCode.Redirect, (await owner.PostAsync(page + "?handler=Upload", form)).StatusCode);
+        var added = wexil.Get<PageStore>().Of(tested.Step.Id)[^1];
+        Assert.Equal("The kit", added.Name);
+        using var visitor = wexil.Visitor();
+        Assert.Equal("<title>The kit</title><img src=/p/the-kit/img/k.svg>", await visitor.GetStringAsync("/p/the-kit/"));
+        Assert.Equal("<svg/>", await visitor.GetStringAsync("/p/the-kit/img/k.svg"));
+    }
+
+    [Fact]
+    public async Task Weights_that_do_not_add_up_are_not_saved_and_stay_as_typed()
+    {
+        var tested = await wexil.StartTestAsync("uneven");
+        using var owner = await wexil.OwnerAsync();
+        var send = $"/f/{tested.Funnel.Slug}/uneven/send";
+        var rows = new[] { ("Rows[0].Page", tested.A.Id.Value.ToString()), ("Rows[0].Weight", "70"), ("Rows[1].Page", tested.B.Id.Value.ToString()), ("Rows[1].Weight", "20") };
+        var html = await (await WexilFixture.PostAsync(owner, send, "Weights", rows)).Content.ReadAsStringAsync();
+        Assert.Contains("The weights add up to 90: 10 more to give out.", html);
+        Assert.Contains("value=\"70\"", html);
+        Assert.Equal(Weights.Even(2), wexil.Get<TestStore>().Find(tested.Test)!.Weights);
+
+        rows[3] = ("Rows[1].Weight", "30");
+        await WexilFixture.PostAsync(owner, send, "Weights", rows);
+        Assert.Equal(Weights.Of(70, 30), wexil.Get<TestStore>().Find(tested.Test)!.Weights);
+        Assert.Equal(2, wexil.Get<TestStore>().Phases(tested.Test).Count);
+    }
+
+    [Fact]
+    public async Task A_links_name_is_checked_while_it_is_typed()
+    {
+        var tested = await wexil.StartTestAsync("taken");
+        using var owner = await wexil.OwnerAsync();
+        async Task<string> Ask(string name) => await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/steps/new?handler=Link&name={Uri.EscapeDataString(name)}");
+        Assert.Contains("Another step has this link", await Ask("taken"));
+        Assert.Contains("Only small letters", await Ask("Taken"));
+        Assert.Equal("{\"problem\":null}", await Ask("free-one"));
+    }
+
+    [Fact]
+    public async Task An_unsaved_source_is_seen_in_the_preview_and_by_no_visitor()
+    {
+        var tested = await wexil.StartTestAsync("drafted", Weights.Of(100, 0));
+        using var owner = await wexil.OwnerAsync();
+        var edit = $"/f/{tested.Funnel.Slug}/drafted/build/{tested.A.Slug}";
+        var ticket = System.Text.RegularExpressions.Regex.Match(await owner.GetStringAsync(edit), "/draft/([^\"]+)").Groups[1].Value;
+        await WexilFixture.PostAsync(owner, edit, "Draft", ("Name", "x"), ("Source", "<h1>Not yet</h1><script>alert(1)</script>"));
+        using var frame = wexil.Visitor();
+        var preview = await frame.GetAsync($"/draft/{ticket}");
+        Assert.Contains("Not yet", await preview.Content.ReadAsStringAsync());
+        Assert.Contains("sandbox", string.Join(' ', preview.Headers.GetValues("Content-Security-Policy")));
+        Assert.DoesNotContain("Not yet", await frame.GetStringAsync("/go/drafted"));
+    }
+
+    [Fact]
+    public async Task An_open_screen_is_told_at_once_when_the_numbers_move()
+    {
+        var tested = await wexil.StartTestAsync("live");
+        using var owner = await wexil.OwnerAsync();
+        using var stream = await owner.GetStreamAsync($"/live/{tested.Test.Value}");
+        using var reader = new StreamReader(stream);
+        Assert.Equal("retry: 1000", await reader.ReadLineAsync());
+        using var visitor = wexil.Visitor();
+        await visitor.GetAsync("/go/live");
+        using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(10));
+        string? line;
+        do line = await reader.ReadLineAsync(patience.Token);
+        while (line is "");
+        Assert.Equal("event: moved", line);
+        Assert.Contains("1 visitor · 0 opt-ins", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/live/count"));
+    }
+
+    private sealed class FreshWexil : IAsyncDisposable
+    {
+        public WexilFixture Wexil { get; } = new();
+
+        public Task InitializeAsync() => Wexil.InitializeAsync();
+
+        public async ValueTask DisposeAsync() => await Wexil.DisposeAsync();
+    }
+}

@@ -1,0 +1,95 @@
+using System.Net;
+using System.Net.Sockets;
+using System.Text.RegularExpressions;
+using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.Time.Testing;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Hosting;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Account;
+using Wexil.Web.Visitors;
+
+namespace Wexil.Web.Tests;
+
+/// <summary>A whole Wexil in this process, on free ports, with an empty store of its own, a clock that stands still and chance from a seed.</summary>
+public sealed partial class WexilFixture : IAsyncLifetime
+{
+    public WexilHost Host { get; private set; } = null!;
+    public FakeTimeProvider Time { get; } = new(new DateTimeOffset(2026, 11, 9, 8, 0, 0, TimeSpan.Zero));
+    public Uri Studio => Host.Options.Studio;
+    public Uri Visitors => Host.Options.Visitors;
+
+    public T Get<T>() where T : notnull => Host.Services.GetRequiredService<T>();
+
+    public async Task InitializeAsync() => Host = await WexilHost.StartAsync(new WexilOptions
+    {
+        Data = Directory.CreateTempSubdirectory("wexil-web-").FullName,
+        Studio = new($"http://localhost:{FreePort()}"),
+        Visitors = new($"http://127.0.0.1:{FreePort()}"),
+    }, Time, new SeededChance(4));
+
+    public async Task DisposeAsync() => await Host.DisposeAsync();
+
+    /// <summary>Someone on the visitors' side, with cookies of their own.</summary>
+    public HttpClient Visitor(bool cookies = true) =>
+        new(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = cookies }) { BaseAddress = Visitors };
+
+    /// <summary>The owner, signed in.</summary>
+    public async Task<HttpClient> OwnerAsync()
+    {
+        var client = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = Studio };
+        var answer = await client.GetAsync($"/sign-in?key={Get<SignInLinks>().Issue()}");
+        Assert.Equal(HttpStatusCode.Redirect, answer.StatusCode);
+        return client;
+    }
+
+    /// <summary>Sends a form as a browser does: after reading the page that it stands on.</summary>
+    public static async Task<HttpResponseMessage> PostAsync(HttpClient client, string page, string handler, params (string Name, string Value)[] fields)
+    {
+        var token = Token().Match(await client.GetStringAsync(page)).Groups[1].Value;
+        var form = new FormUrlEncodedContent(fields.Append(("__RequestVerificationToken", token)).Select(field => KeyValuePair.Create(field.Item1, field.Item2)));
+        return await client.PostAsync(handler.Length == 0 ? page : $"{page}?handler={handler}", form);
+    }
+
+    /// <summary>A funnel with an opt-in step that has two pages and a thank-you step that has one, and a test on the first.</summary>
+    public async Task<TestedStep> StartTestAsync(string slug, Weights? weights = null, Uri? outsideB = null, Uri? outsideThanks = null)
+    {
+        var funnel = await Get<FunnelStore>().CreateAsync(slug);
+        var step = (await Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.OptIn, slug, slug))!;
+        var thanks = (await Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.ThankYou, "Thanks", slug + "-thanks"))!;
+        var pages = Get<PageStore>();
+        var a = await pages.AddAsync(step.Id, slug + " a", Bundle("<link rel=stylesheet href=css/a.css><h1>Page A</h1><form><input type=email name=email></form>"));
+        var b = outsideB is null ? await pages.AddAsync(step.Id, slug + " b", Bundle("<h1>Page B</h1>")) : await pages.AddAsync(step.Id, slug + " b", outsideB);
+        var last = outsideThanks is null ? await pages.AddAsync(thanks.Id, slug + " end", Bundle("<h1>Thanks</h1>")) : await pages.AddAsync(thanks.Id, slug + " end", outsideThanks);
+        var test = await Get<TestStore>().StartAsync(new(step.Id, thanks.Id, slug, "", 0.2, 0.2, [a, b], weights ?? Weights.Even(2)));
+        Get<Routes>().Reload();
+        return new(funnel, step, thanks, test!.Value, pages.Find(a)!, pages.Find(b)!, pages.Find(last)!);
+    }
+
+    /// <summary>Visitors and conversions of a test, once everything is counted.</summary>
+    public async Task<(long Visitors, long Conversions)> CountedAsync(TestId test)
+    {
+        await Host.Journal.WhenProjectedAsync();
+        var stored = Get<TestStore>().Find(test)!;
+        var arms = Get<TallyStore>().Phases(stored, Get<TestStore>().Phases(test)).SelectMany(phase => phase.Arms).ToArray();
+        return (arms.Sum(arm => arm.Visitors), arms.Sum(arm => arm.Conversions));
+    }
+
+    public static PageBundle Bundle(string html) => new([new("index.html", System.Text.Encoding.UTF8.GetBytes(html)), new("css/a.css", "h1{color:green}"u8.ToArray())], "index.html");
+
+    public static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
+    [GeneratedRegex("""name="__RequestVerificationToken" type="hidden" value="([^"]+)""")]
+    private static partial Regex Token();
+}
+
+/// <summary>What <see cref="WexilFixture.StartTestAsync"/> made.</summary>
+public sealed record TestedStep(Funnel Funnel, Step Step, Step Thanks, TestId Test, Page A, Page B, Page End);
