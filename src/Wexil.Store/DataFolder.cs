@@ -3,6 +3,7 @@ namespace Wexil.Store;
 /// <summary>The one folder that holds everything: the data file, the spill file, the keys. Used by one process at a time.</summary>
 public sealed class DataFolder : IDisposable
 {
+    private const int ReserveBytes = 1 << 20;
     private readonly FileStream _inUse;
 
     private DataFolder(string path, FileStream inUse) => (Path, _inUse) = (path, inUse);
@@ -41,6 +42,21 @@ public sealed class DataFolder : IDisposable
         catch (IOException error)
         {
             throw new StoreException($"The data folder {full} is in use by another Wexil, or cannot be written to: {error.Message}", error);
+        }
+    }
+
+    /// <summary>Takes the room that a later start on a full disk gives up again, so that it can still read what there is.</summary>
+    public void TakeReserve()
+    {
+        if (File.Exists(ReserveFile)) return;
+        try
+        {
+            File.WriteAllBytes(ReserveFile, new byte[ReserveBytes]);
+        }
+        catch (IOException)
+        {
+            // No room now; the next start tries again.
+            File.Delete(ReserveFile);
         }
     }
 

@@ -23,6 +23,7 @@ public sealed class Database : IDisposable
         try
         {
             Migrate(folder.DataFile);
+            folder.TakeReserve();
         }
         catch (SqliteException error) when (IsFull(error) && File.Exists(folder.ReserveFile))
         {

@@ -32,7 +32,7 @@ public sealed class Journal : IDisposable
     private readonly List<Entry> _group = [];
     private readonly List<(long Seq, TaskCompletionSource Done)> _followers = [];
     private long _appended, _lost, _lagSince;
-    private bool _stopping;
+    private bool _stopping, _unwell;
     private volatile string? _trouble;
 
     public Journal(Database database, string spillFile, JournalOptions? options = null)
@@ -73,6 +73,8 @@ public sealed class Journal : IDisposable
                 return Task.FromResult(Recorded.Lost);
             }
             _queue.Enqueue(entry);
+            // One visitor has waited in vain already; nobody else has to.
+            if (_unwell) LetGo(entry);
         }
         _work.Release();
         return entry.Done.Task;
@@ -227,6 +229,7 @@ public sealed class Journal : IDisposable
                 _group.Clear();
                 if (_queue.Count == 0) _spill.Clear();
                 _trouble = null;
+                _unwell = false;
             }
             foreach (var entry in committed) entry.Done.TrySetResult(Recorded.Committed);
             return true;
@@ -234,6 +237,7 @@ public sealed class Journal : IDisposable
         catch (SqliteException error)
         {
             _trouble = error.Message;
+            lock (_lock) _unwell = true;
             return false;
         }
     }
@@ -287,11 +291,17 @@ public sealed class Journal : IDisposable
             {
                 if (entry.Spilled) continue;
                 if (now - entry.Since < _patience && !_stopping) break;
-                entry.Spilled = true;
-                _spill.TryWrite(entry.Event);
-                entry.Done.TrySetResult(Recorded.Late);
+                _unwell = true;
+                LetGo(entry);
             }
         }
+    }
+
+    private void LetGo(Entry entry)
+    {
+        entry.Spilled = true;
+        _spill.TryWrite(entry.Event);
+        entry.Done.TrySetResult(Recorded.Late);
     }
 
     private sealed class Entry(JournalEvent happened, long since)

@@ -13,11 +13,11 @@ public static class Commands
 {
     public static RootCommand Root()
     {
-        var data = new Option<string>("--data") { Description = "The data folder (also WEXIL_DATA).", DefaultValueFactory = _ => Environment.GetEnvironmentVariable("WEXIL_DATA") ?? "data" };
-        var studio = new Option<Uri>("--studio") { Description = "Where Studio listens.", DefaultValueFactory = _ => new("http://localhost:5080") };
-        var visitors = new Option<Uri>("--visitors") { Description = "Where visitors come; another host than Studio's.", DefaultValueFactory = _ => new("http://127.0.0.1:5081") };
-        var publicStudio = new Option<Uri?>("--public-studio") { Description = "Studio's address as browsers see it, behind a proxy." };
-        var publicVisitors = new Option<Uri?>("--public-visitors") { Description = "The visitors' address as browsers see it: the one in ads." };
+        var data = new Option<string>("--data") { Description = "The data folder (also WEXIL_DATA).", DefaultValueFactory = _ => Environment.GetEnvironmentVariable("WEXIL_DATA") ?? InHome("data") };
+        var studio = Address("--studio", "Where Studio listens.", "http://localhost:5080");
+        var visitors = Address("--visitors", "Where visitors come; another host than Studio's.", "http://127.0.0.1:5081");
+        var publicStudio = Address("--public-studio", "Studio's address as browsers see it, behind a proxy.", null);
+        var publicVisitors = Address("--public-visitors", "The visitors' address as browsers see it: the one in ads.", null);
         var powerLoss = new Option<bool>("--survive-power-loss") { Description = "Wait for the disk at every commit." };
         var serve = new Command("serve", "Starts Wexil with an empty or existing data folder.") { data, studio, visitors, publicStudio, publicVisitors, powerLoss };
         serve.SetAction(async (result, cancellation) => await Guarded(async () =>
@@ -33,7 +33,7 @@ public static class Commands
             await host.WaitForShutdownAsync();
         }));
 
-        var demoData = new Option<string>("--data") { Description = "The demo's data folder.", DefaultValueFactory = _ => Environment.GetEnvironmentVariable("WEXIL_DATA") ?? "demo-data" };
+        var demoData = new Option<string>("--data") { Description = "The demo's data folder.", DefaultValueFactory = _ => InHome("demo-data") };
         var fresh = new Option<bool>("--fresh") { Description = "Start over with new demo data." };
         var demo = new Command("demo", "Starts Wexil with made-up funnels and a few weeks of simulated visitors.") { demoData, studio, visitors, fresh };
         demo.SetAction(async (result, cancellation) => await Guarded(async () =>
@@ -49,6 +49,20 @@ public static class Commands
         }));
         return new RootCommand("Wexil: split tests for direct-response pages.") { serve, demo };
     }
+
+    private static Option<Uri?> Address(string name, string description, string? usual) => new(name)
+    {
+        Description = description,
+        DefaultValueFactory = _ => usual is null ? null : new Uri(usual),
+        CustomParser = result =>
+        {
+            if (Uri.TryCreate(result.Tokens[0].Value, UriKind.Absolute, out var address) && address.Scheme is ("http" or "https")) return address;
+            result.AddError($"{name} is not an http address: {result.Tokens[0].Value}");
+            return null;
+        },
+    };
+
+    private static string InHome(string folder) => Path.Combine(Environment.GetEnvironmentVariable("WEXIL_HOME") ?? "", folder);
 
     private static void Announce(WexilHost host, bool demo)
     {
