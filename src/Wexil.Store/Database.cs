@@ -3,12 +3,13 @@ using DbUp;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.Splits;
+using Wexil.Store.Recording;
 
 namespace Wexil.Store;
 
 /// <summary>
 /// The SQLite file: brought up to date when opened, read through pooled connections that cannot write. Writing is the
-/// <see cref="Recording.Journal"/>'s alone.
+/// <see cref="Journal"/>'s alone.
 /// </summary>
 public sealed class Database : IDisposable
 {
@@ -72,11 +73,14 @@ public sealed class Database : IDisposable
         while (_idle.TryTake(out var reader)) reader.Dispose();
     }
 
+    /// <summary>A connection for housekeeping, which its caller owns.</summary>
+    internal SqliteConnection OpenHousekeeper() => Connect(_file);
+
     /// <summary>The connection that writes; there is one, and its caller owns it.</summary>
     internal SqliteConnection OpenWriter(bool survivePowerLoss)
     {
         var connection = Connect(_file);
-        connection.Execute($"PRAGMA synchronous={(survivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA wal_autocheckpoint=4000; PRAGMA cache_size=-65536");
+        connection.Execute($"PRAGMA synchronous={(survivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA wal_autocheckpoint=100000; PRAGMA cache_size=-65536");
         return connection;
     }
 
@@ -113,25 +117,23 @@ public sealed class Database : IDisposable
 
     private sealed class Reader : IDisposable
     {
-        private readonly SqliteCommand _place;
+        private readonly HotStatement _place;
 
         public Reader(SqliteConnection connection)
         {
             Connection = connection;
             connection.Execute("PRAGMA query_only=1");
-            _place = connection.Command("SELECT page_id, phase_id FROM enrolments WHERE test_id = $1 AND visitor = $2", 0L, Array.Empty<byte>());
-            _place.Prepare();
+            _place = new(connection, "SELECT page_id, phase_id FROM enrolments WHERE test_id = ?1 AND visitor = ?2");
         }
 
         public SqliteConnection Connection { get; }
 
         public Place? PlaceOf(VisitorId visitor, TestId test)
         {
-            _place.Parameters[0].Value = test.Value;
-            _place.Parameters[1].Value = visitor.Value.ToByteArray(bigEndian: true);
-            using var row = _place.ExecuteReader();
-            if (!row.Read()) return null;
-            return new(new(row.GetInt64(0)), row.NumberOrNull(1) is { } phase ? new PhaseId(phase) : null);
+            if (!_place.Bind(1, test.Value).Bind(2, visitor.Value).Next()) return null;
+            var place = new Place(new(_place.Number(0)), _place.IsNull(1) ? null : new PhaseId(_place.Number(1)));
+            _place.Reset();
+            return place;
         }
 
         public void Dispose()

@@ -15,8 +15,9 @@ public sealed record JournalOptions(bool SurvivePowerLoss = false, TimeSpan? Pat
 /// </summary>
 public sealed class Journal : IDisposable
 {
-    private const int GroupSize = 4096, ProjectionSize = 2000;
-    private static readonly TimeSpan LongestLag = TimeSpan.FromMilliseconds(100);
+    private const int GroupSize = 4096, ProjectionSize = 500;
+    // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a third of the time at most.
+    private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5), LongestLag = TimeSpan.FromMilliseconds(100);
 
     private readonly Lock _lock = new();
     private readonly SemaphoreSlim _work = new(0);
@@ -27,12 +28,13 @@ public sealed class Journal : IDisposable
     private readonly long _patience;
     private readonly SqliteConnection _connection;
     private readonly Projector _projector;
+    private readonly Checkpointer _checkpointer;
     private readonly Queue<Entry> _queue = [];
     private readonly Queue<Action> _studio = [];
     private readonly List<Entry> _group = [];
     private readonly List<(long Seq, TaskCompletionSource Done)> _followers = [];
-    private long _appended, _lost, _lagSince;
-    private bool _stopping, _unwell;
+    private long _appended, _lost, _lagSince, _lastCommit, _notBefore;
+    private bool _stopping, _unwell, _asleep;
     private volatile string? _trouble;
 
     public Journal(Database database, string spillFile, JournalOptions? options = null)
@@ -41,13 +43,13 @@ public sealed class Journal : IDisposable
         _patience = (long)((_options.Patience ?? TimeSpan.FromMilliseconds(250)).TotalSeconds * Stopwatch.Frequency);
         _connection = database.OpenWriter(_options.SurvivePowerLoss);
         _projector = new(_connection);
+        _checkpointer = new(database.OpenHousekeeper());
         _appended = _connection.Number("SELECT max(seq) FROM events") ?? 0;
         _spill = SpillFile.Open(spillFile, _options.SpillBytes);
         foreach (var left in _spill.Read()) _queue.Enqueue(new(left, Stopwatch.GetTimestamp()) { Spilled = true });
         _writer = new(Write) { IsBackground = true, Name = "journal" };
         _writer.Start();
         _watch = new(_ => ReleaseOverdue(), null, 25, 25);
-        if (_queue.Count > 0) _work.Release();
     }
 
     /// <summary>Raised on the writer's thread after a projected batch is committed.</summary>
@@ -75,8 +77,8 @@ public sealed class Journal : IDisposable
             _queue.Enqueue(entry);
             // One visitor has waited in vain already; nobody else has to.
             if (_unwell) LetGo(entry);
+            WakeWriter();
         }
-        _work.Release();
         return entry.Done.Task;
     }
 
@@ -109,8 +111,8 @@ public sealed class Journal : IDisposable
                     done.SetException(error);
                 }
             });
+            WakeWriter();
         }
-        _work.Release();
         return done.Task;
     }
 
@@ -128,8 +130,8 @@ public sealed class Journal : IDisposable
         {
             if (_queue.Count == 0 && _group.Count == 0 && _projector.Mark >= _appended) return Task.CompletedTask;
             _followers.Add((_appended + _queue.Count + _group.Count, done));
+            WakeWriter();
         }
-        _work.Release();
         return done.Task;
     }
 
@@ -151,8 +153,8 @@ public sealed class Journal : IDisposable
                     done.SetException(error);
                 }
             });
+            WakeWriter();
         }
-        _work.Release();
         return done.Task;
     }
 
@@ -162,11 +164,12 @@ public sealed class Journal : IDisposable
         {
             if (_stopping) return;
             _stopping = true;
+            WakeWriter();
         }
-        _work.Release();
         _writer.Join(TimeSpan.FromSeconds(20));
         _watch.Dispose();
         ReleaseOverdue();
+        _checkpointer.Dispose();
         _projector.Dispose();
         _connection.Dispose();
         _spill.Dispose();
@@ -175,17 +178,11 @@ public sealed class Journal : IDisposable
 
     private void Write()
     {
-        using var append = _connection.Command(
-            "INSERT OR IGNORE INTO events (id, at, kind, visitor, step_id, page_id, test_id, phase_id, data) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)", new object?[9]);
-        append.Prepare();
+        using var append = new HotStatement(
+            _connection, "INSERT OR IGNORE INTO events (id, at, kind, visitor, step_id, page_id, test_id, phase_id, data) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)");
         while (true)
         {
-            var projecting = _projector.Mark < _appended;
-            if (!projecting) _work.Wait();
-            while (_work.Wait(0))
-            {
-                // One round serves everything that was announced so far.
-            }
+            Sleep();
             bool stopping, idle;
             Action? studio;
             lock (_lock)
@@ -200,27 +197,52 @@ public sealed class Journal : IDisposable
                 // Events that cannot be committed wait in the spill file; the next start appends them.
                 if (stopping) return;
                 Thread.Sleep(100);
-                _work.Release();
             }
             studio?.Invoke();
-            if (_projector.Mark < _appended && (idle || Stopwatch.GetElapsedTime(_lagSince) > LongestLag)) Project();
+            if (_projector.Mark < _appended && MayProject()) Project();
             if (stopping && idle && studio is null && (_projector.Mark >= _appended || _trouble is not null)) return;
             TellFollowers();
         }
     }
 
-    private bool Commit(SqliteCommand append)
+    /// <summary>Waits until there is something to write, or what is written may be projected.</summary>
+    private void Sleep()
+    {
+        lock (_lock)
+        {
+            if (_queue.Count > 0 || _group.Count > 0 || _studio.Count > 0 || _stopping || (_projector.Mark < _appended && MayProject())) return;
+            _asleep = true;
+        }
+        if (_projector.Mark < _appended) _work.Wait(Quiet);
+        else _work.Wait();
+        lock (_lock)
+        {
+            _asleep = false;
+            // A wake-up that came with the end of the wait.
+            while (_work.Wait(0)) continue;
+        }
+    }
+
+    /// <summary>To be called under the lock. A writer that is awake looks into the queue again by itself.</summary>
+    private void WakeWriter()
+    {
+        if (!_asleep) return;
+        _asleep = false;
+        _work.Release();
+    }
+
+    private bool Commit(HotStatement append)
     {
         try
         {
             var added = 0;
             using (var transaction = _connection.BeginTransaction(deferred: false))
             {
-                append.Transaction = transaction;
                 foreach (var entry in _group) added += Append(append, entry.Event);
                 transaction.Commit();
             }
-            if (_projector.Mark >= _appended) _lagSince = Stopwatch.GetTimestamp();
+            _lastCommit = Stopwatch.GetTimestamp();
+            if (_projector.Mark >= _appended) _lagSince = _lastCommit;
             Entry[] committed;
             lock (_lock)
             {
@@ -242,27 +264,25 @@ public sealed class Journal : IDisposable
         }
     }
 
-    private static int Append(SqliteCommand append, JournalEvent happened)
+    private static int Append(HotStatement append, JournalEvent happened) => append
+        .Bind(1, happened.Id).Bind(2, happened.At.ToUnixTimeMilliseconds()).Bind(3, (long)happened.Kind).Bind(4, happened.Visitor.Value)
+        .Bind(5, happened.Step.Value).Bind(6, happened.Page.Value).Bind(7, happened.Test?.Value).Bind(8, happened.Phase?.Value).Bind(9, happened.Data).Run();
+
+    private bool MayProject()
     {
-        var values = append.Parameters;
-        values[0].Value = happened.Id.ToByteArray(bigEndian: true);
-        values[1].Value = happened.At.ToUnixTimeMilliseconds();
-        values[2].Value = (long)happened.Kind;
-        values[3].Value = happened.Visitor.Value.ToByteArray(bigEndian: true);
-        values[4].Value = happened.Step.Value;
-        values[5].Value = happened.Page.Value;
-        values[6].Value = happened.Test is { } test ? test.Value : DBNull.Value;
-        values[7].Value = happened.Phase is { } phase ? phase.Value : DBNull.Value;
-        values[8].Value = (object?)happened.Data ?? DBNull.Value;
-        return append.ExecuteNonQuery();
+        var quiet = _stopping || Stopwatch.GetElapsedTime(_lastCommit) >= Quiet;
+        return quiet || (Stopwatch.GetElapsedTime(_lagSince) >= LongestLag && Stopwatch.GetTimestamp() >= _notBefore);
     }
 
     private void Project()
     {
+        var began = Stopwatch.GetTimestamp();
         try
         {
             if (_projector.Next(ProjectionSize) is { } projected) Projected?.Invoke(projected);
-            _lagSince = Stopwatch.GetTimestamp();
+            var now = Stopwatch.GetTimestamp();
+            if (_projector.Mark >= _appended) _lagSince = now;
+            _notBefore = now + 2 * (now - began);
         }
         catch (SqliteException error)
         {

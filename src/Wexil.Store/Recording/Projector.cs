@@ -16,19 +16,19 @@ internal sealed class Projector : IDisposable
 {
     private const long BucketMilliseconds = 15 * 60 * 1000;
     private readonly SqliteConnection _connection;
-    private readonly SqliteCommand _events, _reach, _enrol, _place, _convert, _close, _lead;
+    private readonly HotStatement _events, _reach, _enrol, _place, _convert, _close, _lead;
     private Dictionary<long, List<GoalTest>> _goals = [];
 
     public Projector(SqliteConnection connection)
     {
         _connection = connection;
-        _events = Prepared("SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data FROM events WHERE seq > $1 ORDER BY seq LIMIT $2", 2);
-        _reach = Prepared("INSERT OR IGNORE INTO reached (step_id, visitor) VALUES ($1, $2)", 2);
-        _enrol = Prepared("INSERT OR IGNORE INTO enrolments (test_id, visitor, page_id, phase_id, at, closed) VALUES ($1, $2, $3, $4, $5, $6)", 6);
-        _place = Prepared("SELECT page_id, phase_id, at, converted_at, closed FROM enrolments WHERE test_id = $1 AND visitor = $2", 2);
-        _convert = Prepared("UPDATE enrolments SET converted_at = $3 WHERE test_id = $1 AND visitor = $2", 3);
-        _close = Prepared("UPDATE enrolments SET closed = 1 WHERE test_id = $1 AND visitor = $2 AND page_id <> $3", 3);
-        _lead = Prepared("INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor) VALUES ($1, $2, $3, $4, $5)", 5);
+        _events = new(connection, "SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data FROM events WHERE seq > ?1 ORDER BY seq LIMIT ?2");
+        _reach = new(connection, "INSERT OR IGNORE INTO reached (step_id, visitor) VALUES (?1, ?2)");
+        _enrol = new(connection, "INSERT OR IGNORE INTO enrolments (test_id, visitor, page_id, phase_id, at, closed) VALUES (?1, ?2, ?3, ?4, ?5, ?6)");
+        _place = new(connection, "SELECT page_id, phase_id, at, converted_at, closed FROM enrolments WHERE test_id = ?1 AND visitor = ?2");
+        _convert = new(connection, "UPDATE enrolments SET converted_at = ?3 WHERE test_id = ?1 AND visitor = ?2");
+        _close = new(connection, "UPDATE enrolments SET closed = 1 WHERE test_id = ?1 AND visitor = ?2 AND page_id <> ?3");
+        _lead = new(connection, "INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor) VALUES (?1, ?2, ?3, ?4, ?5)");
         Mark = connection.Number("SELECT mark FROM projection") ?? 0;
         LoadGoals();
     }
@@ -50,7 +50,6 @@ internal sealed class Projector : IDisposable
     {
         var batch = new Batch();
         using var transaction = _connection.BeginTransaction(deferred: false);
-        foreach (var command in Commands) command.Transaction = transaction;
         var mark = Mark;
         foreach (var (seq, happened) in ReadEvents(mark, limit))
         {
@@ -79,47 +78,47 @@ internal sealed class Projector : IDisposable
 
     public void Dispose()
     {
-        foreach (var command in Commands) command.Dispose();
+        foreach (var statement in (HotStatement[])[_events, _reach, _enrol, _place, _convert, _close, _lead]) statement.Dispose();
     }
-
-    private SqliteCommand[] Commands => [_events, _reach, _enrol, _place, _convert, _close, _lead];
 
     private void Apply(JournalEvent happened, Batch batch)
     {
-        var visitor = happened.Visitor.Value.ToByteArray(bigEndian: true);
+        var visitor = happened.Visitor.Value;
         var at = happened.At.ToUnixTimeMilliseconds();
         var bucket = at - at % BucketMilliseconds;
         if (happened.Kind == EventKind.OptIn)
         {
-            Run(_lead, happened.Id.ToByteArray(bigEndian: true), at, happened.Data ?? "", happened.Page.Value, visitor);
+            _lead.Bind(1, happened.Id).Bind(2, at).Bind(3, happened.Data ?? "").Bind(4, happened.Page.Value).Bind(5, visitor).Run();
             return;
         }
-        if (Run(_reach, happened.Step.Value, visitor) > 0) batch.Reached(happened.Step, bucket);
+        if (_reach.Bind(1, happened.Step.Value).Bind(2, visitor).Run() > 0) batch.Reached(happened.Step, bucket);
         if (happened is { Kind: EventKind.Enrol, Test: { } test, Phase: { } phase })
         {
             batch.Places.Add((happened.Visitor, test));
-            if (Run(_enrol, test.Value, visitor, happened.Page.Value, phase.Value, at, 0L) > 0) batch.Enrolled(test, phase, happened.Page, bucket);
+            if (Enrol(test, phase, closed: 0) > 0) batch.Enrolled(test, phase, happened.Page, bucket);
         }
         else if (happened is { Kind: EventKind.Apart, Test: { } decided })
         {
             // Saw the page kept: someone new never counts in the test, someone enrolled elsewhere no longer does.
-            if (Run(_enrol, decided.Value, visitor, happened.Page.Value, null, at, 1L) == 0) Run(_close, decided.Value, visitor, happened.Page.Value);
+            if (Enrol(decided, null, closed: 1) == 0) _close.Bind(1, decided.Value).Bind(2, visitor).Bind(3, happened.Page.Value).Run();
         }
         if (!_goals.TryGetValue(happened.Step.Value, out var goals)) return;
         foreach (var goal in goals)
             if (goal.RunsAt(at)) Credit(goal, visitor, at, bucket, batch);
+
+        int Enrol(TestId into, PhaseId? phase, long closed) => _enrol
+            .Bind(1, into.Value).Bind(2, visitor).Bind(3, happened.Page.Value).Bind(4, phase?.Value).Bind(5, at).Bind(6, closed).Run();
     }
 
-    private void Credit(GoalTest goal, byte[] visitor, long at, long bucket, Batch batch)
+    private void Credit(GoalTest goal, Guid visitor, long at, long bucket, Batch batch)
     {
-        _place.Parameters[0].Value = goal.Test;
-        _place.Parameters[1].Value = visitor;
-        using (var row = _place.ExecuteReader())
-        {
-            if (!row.Read() || row.IsDBNull(1) || row.GetInt64(2) > at || !row.IsDBNull(3) || row.GetInt64(4) != 0) return;
-            batch.Converted(new(goal.Test), new(row.GetInt64(1)), new(row.GetInt64(0)), bucket, at);
-        }
-        Run(_convert, goal.Test, visitor, at);
+        if (!_place.Bind(1, goal.Test).Bind(2, visitor).Next()) return;
+        var (page, phase) = (_place.Number(0), _place.Number(1));
+        var counts = !_place.IsNull(1) && _place.Number(2) <= at && _place.IsNull(3) && _place.Number(4) == 0;
+        _place.Reset();
+        if (!counts) return;
+        batch.Converted(new(goal.Test), new(phase), new(page), bucket, at);
+        _convert.Bind(1, goal.Test).Bind(2, visitor).Bind(3, at).Run();
     }
 
     private void Write(Batch batch)
@@ -147,31 +146,16 @@ internal sealed class Projector : IDisposable
 
     private List<(long Seq, JournalEvent Event)> ReadEvents(long mark, int limit)
     {
-        _events.Parameters[0].Value = mark;
-        _events.Parameters[1].Value = (long)limit;
-        using var row = _events.ExecuteReader();
+        _events.Bind(1, mark).Bind(2, limit);
         var events = new List<(long, JournalEvent)>();
-        while (row.Read())
+        while (_events.Next())
         {
-            events.Add((row.GetInt64(0), new(
-                new Guid(row.GetFieldValue<byte[]>(1), bigEndian: true), row.Time(2), (EventKind)row.GetInt32(3), new(new Guid(row.GetFieldValue<byte[]>(4), bigEndian: true)),
-                new(row.GetInt64(5)), new(row.GetInt64(6)), row.NumberOrNull(7) is { } test ? new TestId(test) : null,
-                row.NumberOrNull(8) is { } phase ? new PhaseId(phase) : null, row.TextOrNull(9))));
+            events.Add((_events.Number(0), new(
+                _events.Id(1), DateTimeOffset.FromUnixTimeMilliseconds(_events.Number(2)), (EventKind)_events.Number(3), new(_events.Id(4)),
+                new(_events.Number(5)), new(_events.Number(6)), _events.IsNull(7) ? null : new TestId(_events.Number(7)),
+                _events.IsNull(8) ? null : new PhaseId(_events.Number(8)), _events.Text(9))));
         }
         return events;
-    }
-
-    private SqliteCommand Prepared(string sql, int parameters)
-    {
-        var command = _connection.Command(sql, new object?[parameters]);
-        command.Prepare();
-        return command;
-    }
-
-    private static int Run(SqliteCommand command, params ReadOnlySpan<object?> values)
-    {
-        for (var i = 0; i < values.Length; i++) command.Parameters[i].Value = values[i] ?? DBNull.Value;
-        return command.ExecuteNonQuery();
     }
 
     /// <summary>A test that counts visitors who reach a step, and when it ran.</summary>

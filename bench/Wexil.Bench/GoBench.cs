@@ -1,0 +1,73 @@
+using System.Diagnostics;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
+using Microsoft.Extensions.Logging;
+
+namespace Wexil.Bench;
+
+/// <summary>The link, which commits before it answers, against an endpoint of the framework that answers a fixed 302; the same generator, in turns.</summary>
+public static class GoBench
+{
+    private const int Connections = 64;
+    private const double Returning = 0.3;
+
+    public static async Task RunAsync(bool quick)
+    {
+        var (rounds, duration) = quick ? (2, TimeSpan.FromSeconds(2)) : (5, TimeSpan.FromSeconds(6));
+        await using var world = await BenchWorld.StartAsync();
+        await using var bare = await StartBareAsync();
+        var go = new Uri(world.Host.Options.Visitors, "/go/bench");
+        var fixedAnswer = new Uri(bare.Urls.Single() + "/bare");
+        Console.WriteLine($"{Connections} connections, {rounds} rounds of {duration.TotalSeconds:0} s each, {Environment.ProcessorCount} cores shared with the generator; {1 - Returning:P0} new visitors, {Returning:P0} returning.");
+        await LoadGenerator.RunAsync(fixedAnswer, Connections, TimeSpan.FromSeconds(1), Returning);
+        await LoadGenerator.RunAsync(go, Connections, TimeSpan.FromSeconds(1), Returning);
+        await world.Host.Journal.WhenProjectedAsync();
+
+        var before = world.Events();
+        List<Round> bareRounds = [], goRounds = [];
+        var lag = TimeSpan.Zero;
+        for (var i = 1; i <= rounds; i++)
+        {
+            bareRounds.Add(await LoadGenerator.RunAsync(fixedAnswer, Connections, duration, Returning));
+            goRounds.Add(await LoadGenerator.RunAsync(go, Connections, duration, Returning));
+            // The next round of the bare endpoint starts only when nothing is left to do from this one.
+            var watch = Stopwatch.StartNew();
+            await world.Host.Journal.WhenProjectedAsync();
+            lag = watch.Elapsed > lag ? watch.Elapsed : lag;
+            Print($"round {i}  bare", bareRounds[^1]);
+            Print($"round {i}  /go ", goRounds[^1]);
+        }
+        var sent = goRounds.Sum(round => round.Answered);
+        var recorded = world.Events() - before;
+        var health = world.Host.Journal.Health;
+        Console.WriteLine($"sent {sent:N0}, recorded {recorded:N0}, failed {goRounds.Sum(round => round.Failed)}, lost {health.Lost}; everything projected at most {lag.TotalSeconds:0.00} s after a round's end");
+        Console.WriteLine($"ratio of /go to the bare endpoint, median of the rounds: {Median(goRounds.Zip(bareRounds, (g, b) => g.PerSecond / b.PerSecond)):0.00}");
+    }
+
+    private static void Print(string name, Round round) =>
+        Console.WriteLine($"{name}  {round.PerSecond,9:N0} a second   p50 {round.Quantile(0.5):0.00} ms   p99 {round.Quantile(0.99):0.00} ms");
+
+    private static double Median(IEnumerable<double> values)
+    {
+        double[] sorted = [.. values.Order()];
+        return (sorted[(sorted.Length - 1) / 2] + sorted[sorted.Length / 2]) / 2;
+    }
+
+    private static async Task<WebApplication> StartBareAsync()
+    {
+        var builder = WebApplication.CreateSlimBuilder();
+        builder.Logging.ClearProviders();
+        builder.WebHost.UseUrls($"http://127.0.0.1:{BenchWorld.FreePort()}");
+        builder.WebHost.ConfigureKestrel(kestrel => kestrel.AddServerHeader = false);
+        var app = builder.Build();
+        app.MapGet("/bare", http =>
+        {
+            http.Response.StatusCode = StatusCodes.Status302Found;
+            http.Response.Headers.Location = "https://larkrow.example/a";
+            return Task.CompletedTask;
+        });
+        await app.StartAsync();
+        return app;
+    }
+}

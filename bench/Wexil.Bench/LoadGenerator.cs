@@ -1,0 +1,76 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
+using System.Text;
+
+namespace Wexil.Bench;
+
+/// <summary>What a round of load measured.</summary>
+/// <param name="Latencies">Every answer's time in milliseconds, sorted.</param>
+public sealed record Round(long Answered, long Failed, TimeSpan Took, float[] Latencies)
+{
+    public double PerSecond => Answered / Took.TotalSeconds;
+
+    public float Quantile(double share) => Latencies.Length == 0 ? 0 : Latencies[(int)Math.Min(Latencies.Length - 1, share * Latencies.Length)];
+}
+
+/// <summary>
+/// Asks one address over keep-alive connections as fast as it answers, with as little of its own work as it can: the generator
+/// shares the machine with what it measures. The same for every address measured.
+/// </summary>
+public static class LoadGenerator
+{
+    /// <param name="returning">Share of the requests that carry a cookie from an earlier answer; the rest carry none.</param>
+    public static async Task<Round> RunAsync(Uri address, int connections, TimeSpan duration, double returning)
+    {
+        var watch = Stopwatch.StartNew();
+        var until = Stopwatch.GetTimestamp() + (long)(duration.TotalSeconds * Stopwatch.Frequency);
+        var results = await Task.WhenAll(Enumerable.Range(0, connections).Select(i => Task.Run(() => ConnectionAsync(address, until, returning, new Random(i)))));
+        var took = watch.Elapsed;
+        float[] latencies = [.. results.SelectMany(result => result.Latencies)];
+        Array.Sort(latencies);
+        return new(latencies.Length, results.Sum(result => result.Failed), took, latencies);
+    }
+
+    private static async Task<(List<float> Latencies, long Failed)> ConnectionAsync(Uri address, long until, double returning, Random random)
+    {
+        using var socket = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
+        await socket.ConnectAsync(IPAddress.Parse(address.Host), address.Port);
+        var start = $"GET {address.PathAndQuery} HTTP/1.1\r\nHost: {address.Authority}\r\n";
+        var bare = Encoding.ASCII.GetBytes(start + "\r\n");
+        var known = new List<byte[]>();
+        var latencies = new List<float>(1 << 16);
+        var buffer = new byte[4096];
+        long failed = 0;
+        while (Stopwatch.GetTimestamp() < until)
+        {
+            var request = known.Count > 0 && random.NextDouble() < returning ? known[random.Next(known.Count)] : bare;
+            var sent = Stopwatch.GetTimestamp();
+            await socket.SendAsync(request);
+            var read = 0;
+            int end;
+            while ((end = buffer.AsSpan(0, read).IndexOf("\r\n\r\n"u8)) < 0)
+            {
+                var more = await socket.ReceiveAsync(buffer.AsMemory(read));
+                if (more == 0) return (latencies, failed + 1);
+                read += more;
+            }
+            if (!buffer.AsSpan(0, end).StartsWith("HTTP/1.1 302"u8))
+            {
+                failed++;
+                continue;
+            }
+            latencies.Add((float)Stopwatch.GetElapsedTime(sent).TotalMilliseconds);
+            if (known.Count < 200 && Cookie(buffer.AsSpan(0, end)) is { } cookie) known.Add(Encoding.ASCII.GetBytes($"{start}Cookie: {cookie}\r\n\r\n"));
+        }
+        return (latencies, failed);
+    }
+
+    private static string? Cookie(ReadOnlySpan<byte> head)
+    {
+        var at = head.IndexOf("Set-Cookie: "u8);
+        if (at < 0) return null;
+        var value = head[(at + "Set-Cookie: ".Length)..];
+        return Encoding.ASCII.GetString(value[..value.IndexOf((byte)';')]);
+    }
+}

@@ -1,0 +1,45 @@
+using Microsoft.Data.Sqlite;
+
+namespace Wexil.Store.Recording;
+
+/// <summary>
+/// Moves the write-ahead log into the data file in the background, on a connection of its own and without blocking anybody:
+/// waiting for the disk is not the writer's business, which visitors wait for.
+/// </summary>
+internal sealed class Checkpointer : IDisposable
+{
+    private static readonly TimeSpan Pause = TimeSpan.FromMilliseconds(500);
+    private readonly SqliteConnection _connection;
+    private readonly ManualResetEventSlim _ended = new();
+    private readonly Thread _thread;
+
+    public Checkpointer(SqliteConnection connection)
+    {
+        _connection = connection;
+        _thread = new(Run) { IsBackground = true, Name = "checkpointer", Priority = ThreadPriority.BelowNormal };
+        _thread.Start();
+    }
+
+    public void Dispose()
+    {
+        _ended.Set();
+        _thread.Join();
+        _connection.Dispose();
+        _ended.Dispose();
+    }
+
+    private void Run()
+    {
+        while (!_ended.Wait(Pause))
+        {
+            try
+            {
+                _connection.Execute("PRAGMA wal_checkpoint(PASSIVE)");
+            }
+            catch (SqliteException)
+            {
+                // The journal notices by itself that the store is not well; the log waits.
+            }
+        }
+    }
+}
