@@ -18,7 +18,8 @@ namespace Wexil.Web.Tests;
 public sealed partial class WexilFixture : IAsyncLifetime
 {
     public WexilHost Host { get; private set; } = null!;
-    public FakeTimeProvider Time { get; } = new(new DateTimeOffset(2026, 11, 9, 8, 0, 0, TimeSpan.Zero));
+    // Far ahead, so that no cookie of the tests is ever over by the clock of the machine.
+    public FakeTimeProvider Time { get; } = new(new DateTimeOffset(2040, 11, 9, 8, 0, 0, TimeSpan.Zero));
     public Uri Studio => Host.Options.Studio;
     public Uri Visitors => Host.Options.Visitors;
 

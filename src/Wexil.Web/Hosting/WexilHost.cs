@@ -100,7 +100,8 @@ public sealed class WexilHost : IAsyncDisposable
     private static WebApplication BuildStudio(WexilOptions options, DataFolder folder, IServiceCollection shared)
     {
         var builder = WebApplication.CreateBuilder(Application());
-        builder.Logging.SetMinimumLevel(LogLevel.Warning);
+        // The keys lie in the data folder like everything else; who can read it needs no key.
+        builder.Logging.SetMinimumLevel(LogLevel.Warning).AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error);
         builder.WebHost.UseUrls(options.Studio.GetLeftPart(UriPartial.Authority));
         builder.WebHost.ConfigureKestrel(kestrel =>
         {

@@ -1,0 +1,100 @@
+using System.Collections.ObjectModel;
+using OpenQA.Selenium;
+using OpenQA.Selenium.Chrome;
+using OpenQA.Selenium.Support.UI;
+
+namespace Wexil.Browser.Tests;
+
+/// <summary>A browser of somebody's own: a fresh profile, no cookies of anybody else's.</summary>
+public sealed class Browser : IDisposable
+{
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
+    private static readonly string Axe = File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe-core", "axe.min.js"));
+    private readonly ChromeDriver _driver;
+
+    public Browser(int width = 1280, int height = 800)
+    {
+        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
+        options.AddArguments(
+            "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+            "--hide-scrollbars", "--force-prefers-reduced-motion", $"--window-size={width},{height}");
+        _driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options, TimeSpan.FromSeconds(60));
+        _driver.ExecuteCdpCommand("Emulation.setDeviceMetricsOverride", new() { ["width"] = width, ["height"] = height, ["deviceScaleFactor"] = 1, ["mobile"] = false });
+    }
+
+    public IWebDriver Driver => _driver;
+
+    public string Address => _driver.Url;
+
+    public string Text => _driver.FindElement(By.TagName("body")).Text;
+
+    public void Open(Uri address) => _driver.Navigate().GoToUrl(address);
+
+    public void Open(Uri site, string path) => Open(new Uri(site, path));
+
+    public IWebElement Find(string css) => _driver.FindElement(By.CssSelector(css));
+
+    public ReadOnlyCollection<IWebElement> All(string css) => _driver.FindElements(By.CssSelector(css));
+
+    /// <summary>Follows the link or presses the button with this text.</summary>
+    public void Press(string text)
+    {
+        var element = WaitFor(() => _driver.FindElements(By.XPath($"//a[contains(normalize-space(), \"{text}\")] | //button[contains(normalize-space(), \"{text}\")]")).FirstOrDefault(e => e.Displayed));
+        _driver.ExecuteScript("arguments[0].scrollIntoView({block:'center'})", element);
+        element.Click();
+    }
+
+    public void Fill(string css, string text)
+    {
+        var field = Find(css);
+        field.Clear();
+        field.SendKeys(text);
+    }
+
+    public object? Run(string script, params object[] arguments) => _driver.ExecuteScript(script, arguments);
+
+    public T WaitFor<T>(Func<T?> condition)
+    {
+        var wait = new WebDriverWait(_driver, Patience) { PollingInterval = TimeSpan.FromMilliseconds(30) };
+        wait.IgnoreExceptionTypes(typeof(StaleElementReferenceException), typeof(NoSuchElementException));
+        return wait.Until(_ => condition())!;
+    }
+
+    public void WaitForText(string text) => WaitFor(() => Text.Contains(text, StringComparison.Ordinal) ? text : null);
+
+    /// <summary>Reads what a frame shows.</summary>
+    public string InFrame(string css)
+    {
+        _driver.SwitchTo().Frame(Find(css));
+        try
+        {
+            return Text;
+        }
+        finally
+        {
+            _driver.SwitchTo().DefaultContent();
+        }
+    }
+
+    /// <summary>Nothing for axe to object to, and nothing wider than the window.</summary>
+    public void IsAccessible()
+    {
+        _driver.ExecuteScript(Axe);
+        var found = (string)_driver.ExecuteAsyncScript("""
+            const done = arguments[arguments.length - 1];
+            axe.run(document, { iframes: false, resultTypes: ["violations"] }).then(
+              (result) => done(result.violations.map((v) => `${v.id}: ${v.help}\n` + v.nodes.slice(0, 4).map((n) => `  ${n.html.slice(0, 160)} ${n.any.map((a) => a.message).join(" ")}`).join("\n")).join("\n")),
+              (error) => done(String(error)));
+            """)!;
+        Assert.True(found.Length == 0, $"{Address}\n{found}");
+        var over = (long)_driver.ExecuteScript("return document.documentElement.scrollWidth - document.documentElement.clientWidth")!;
+        Assert.True(over <= 0, $"{Address} is {over} pixels wider than the window");
+    }
+
+    public byte[] Picture() => _driver.GetScreenshot().AsByteArray;
+
+    /// <summary>Forgets who visited the site that is open.</summary>
+    public void ForgetCookies() => _driver.Manage().Cookies.DeleteAllCookies();
+
+    public void Dispose() => _driver.Dispose();
+}

@@ -1,0 +1,43 @@
+using Wexil.Web.Demo;
+
+namespace Wexil.Browser.Tests;
+
+/// <summary>The demo's screens, at a desk and on a phone.</summary>
+public sealed class DemoTests
+{
+    private static readonly (string Name, string Path, string Shows)[] Screens =
+    [
+        ("today", "/", "One test is ready to keep, and one needs you."),
+        ("build", "/f/balcony-harvest/calendar/build", "Photo of the rail planter"),
+        ("edit", "/f/balcony-harvest/calendar/build/first-salad-in-21-days", "Preview"),
+        ("send", "/f/balcony-harvest/calendar/send", "Drag a handle"),
+        ("count", "/f/balcony-harvest/calendar/count", "but not by enough to bank on"),
+        ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It brings"),
+        ("problem", "/f/herb-club/swap/count", "and not one opt-in since the last"),
+    ];
+
+    /// <summary>
+    /// With WEXIL_PICTURES naming a folder, the pictures of the main views are written there.
+    /// </summary>
+    [Theory]
+    [InlineData(1280, 800)]
+    [InlineData(390, 844)]
+    public async Task Every_screen_shows_its_story_and_nothing_for_axe_to_object_to(int width, int height)
+    {
+        await using var site = await Site.StartAsync();
+        await DemoWorld.FillAsync(site.Host, TextWriter.Null);
+        using var owner = new Browser(width, height);
+        site.SignIn(owner);
+        foreach (var (name, path, shows) in Screens)
+        {
+            owner.Open(site.Studio, path);
+            owner.WaitForText(shows);
+            owner.IsAccessible();
+            if (Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder)
+            {
+                await Task.Delay(700);
+                await File.WriteAllBytesAsync(Path.Combine(folder, width < 500 ? $"{name}-phone.png" : $"{name}.png"), owner.Picture());
+            }
+        }
+    }
+}

@@ -1,0 +1,58 @@
+using System.Net;
+using System.Net.Sockets;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
+using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.Logging;
+using Microsoft.Extensions.Time.Testing;
+using Wexil.Core.Splits;
+using Wexil.Web.Hosting;
+using Wexil.Web.Studio.Account;
+
+namespace Wexil.Browser.Tests;
+
+/// <summary>A whole Wexil for a browser to open: an empty store, a clock that stands still, chance from a seed.</summary>
+public sealed class Site : IAsyncDisposable
+{
+    private Site(WexilHost host) => Host = host;
+
+    public WexilHost Host { get; }
+    public Uri Studio => Host.Options.Studio;
+    public Uri Visitors => Host.Options.Visitors;
+
+    public static async Task<Site> StartAsync() => new(await WexilHost.StartAsync(
+        new WexilOptions
+        {
+            Data = Directory.CreateTempSubdirectory("wexil-browser-").FullName,
+            Studio = new($"http://localhost:{FreePort()}"),
+            Visitors = new($"http://127.0.0.1:{FreePort()}"),
+        },
+        new FakeTimeProvider(new DateTimeOffset(2040, 11, 9, 15, 0, 0, TimeSpan.Zero)), new SeededChance(12)));
+
+    /// <summary>Opens Studio signed in, by the link that the program prints.</summary>
+    public void SignIn(Browser browser) => browser.Open(Studio, $"/sign-in?key={Host.Services.GetRequiredService<SignInLinks>().Issue()}");
+
+    /// <summary>Somebody else's site, on an address that is another site to the browser.</summary>
+    public static async Task<WebApplication> ElsewhereAsync(Func<Uri, IReadOnlyDictionary<string, string>> pages)
+    {
+        var address = new Uri($"http://127.0.0.2:{FreePort()}");
+        var builder = WebApplication.CreateSlimBuilder();
+        builder.Logging.ClearProviders();
+        builder.WebHost.UseUrls(address.GetLeftPart(UriPartial.Authority));
+        var app = builder.Build();
+        var shown = pages(address);
+        app.MapGet("/{page}", (string page) => shown.TryGetValue(page, out var html) ? Results.Content(html, "text/html; charset=utf-8") : Results.NotFound());
+        await app.StartAsync();
+        return app;
+    }
+
+    public ValueTask DisposeAsync() => Host.DisposeAsync();
+
+    private static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+}
