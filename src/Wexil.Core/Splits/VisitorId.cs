@@ -1,5 +1,4 @@
 using System.Buffers;
-using System.Buffers.Binary;
 using System.Buffers.Text;
 
 namespace Wexil.Core.Splits;
@@ -10,17 +9,7 @@ public readonly record struct VisitorId(Guid Value)
     /// <summary>Length of the text form.</summary>
     public const int TextLength = 22;
 
-    public static VisitorId New(DateTimeOffset now, IChance chance)
-    {
-        Span<byte> bytes = stackalloc byte[16];
-        chance.Fill(bytes[6..]);
-        Span<byte> time = stackalloc byte[8];
-        BinaryPrimitives.WriteInt64BigEndian(time, now.ToUnixTimeMilliseconds());
-        time[2..].CopyTo(bytes);
-        bytes[6] = (byte)(bytes[6] & 0x0F | 0x70);
-        bytes[8] = (byte)(bytes[8] & 0x3F | 0x80);
-        return new(new Guid(bytes, bigEndian: true));
-    }
+    public static VisitorId New(DateTimeOffset now, IChance chance) => new(TimeOrderedId.New(now, chance));
 
     /// <summary>The id from its text form; false for anything that is not one.</summary>
     public static bool TryParse(ReadOnlySpan<char> text, out VisitorId id)

@@ -15,8 +15,8 @@ public sealed record JournalOptions(bool SurvivePowerLoss = false, TimeSpan? Pat
 /// </summary>
 public sealed class Journal : IDisposable
 {
-    private const int GroupSize = 4096, ProjectionSize = 500;
-    // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a third of the time at most.
+    private const int GroupSize = 4096, AnswersAThread = 16, ProjectionSize = 500;
+    // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a quarter of the time at most.
     private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5), LongestLag = TimeSpan.FromMilliseconds(100);
 
     private readonly Lock _lock = new();
@@ -76,7 +76,11 @@ public sealed class Journal : IDisposable
             }
             _queue.Enqueue(entry);
             // One visitor has waited in vain already; nobody else has to.
-            if (_unwell) LetGo(entry);
+            if (_unwell)
+            {
+                Spill(entry);
+                entry.Done.SetResult(Recorded.Late);
+            }
             WakeWriter();
         }
         return entry.Done.Task;
@@ -253,7 +257,7 @@ public sealed class Journal : IDisposable
                 _trouble = null;
                 _unwell = false;
             }
-            foreach (var entry in committed) entry.Done.TrySetResult(Recorded.Committed);
+            Answer(committed, Recorded.Committed);
             return true;
         }
         catch (SqliteException error)
@@ -282,7 +286,7 @@ public sealed class Journal : IDisposable
             if (_projector.Next(ProjectionSize) is { } projected) Projected?.Invoke(projected);
             var now = Stopwatch.GetTimestamp();
             if (_projector.Mark >= _appended) _lagSince = now;
-            _notBefore = now + 2 * (now - began);
+            _notBefore = now + 3 * (now - began);
         }
         catch (SqliteException error)
         {
@@ -304,6 +308,7 @@ public sealed class Journal : IDisposable
     /// <summary>Lets visitors go whose events the store did not take in time, and puts the events where they survive the process.</summary>
     private void ReleaseOverdue()
     {
+        List<Entry> overdue = [];
         lock (_lock)
         {
             var now = Stopwatch.GetTimestamp();
@@ -312,16 +317,31 @@ public sealed class Journal : IDisposable
                 if (entry.Spilled) continue;
                 if (now - entry.Since < _patience && !_stopping) break;
                 _unwell = true;
-                LetGo(entry);
+                Spill(entry);
+                overdue.Add(entry);
             }
         }
+        if (overdue.Count > 0) Answer(overdue, Recorded.Late);
     }
 
-    private void LetGo(Entry entry)
+    private void Spill(Entry entry)
     {
         entry.Spilled = true;
         _spill.TryWrite(entry.Event);
-        entry.Done.TrySetResult(Recorded.Late);
+    }
+
+    /// <summary>Lets those who wait go on, on other threads: a few at a time on each, for waking a thread costs more than an answer.</summary>
+    private static void Answer(IReadOnlyList<Entry> entries, Recorded outcome)
+    {
+        for (var from = 0; from < entries.Count; from += AnswersAThread)
+        {
+            ThreadPool.UnsafeQueueUserWorkItem(
+                static work =>
+                {
+                    for (var i = work.From; i < Math.Min(work.From + AnswersAThread, work.Entries.Count); i++) work.Entries[i].Done.TrySetResult(work.Outcome);
+                },
+                (Entries: entries, From: from, Outcome: outcome), preferLocal: false);
+        }
     }
 
     private sealed class Entry(JournalEvent happened, long since)
@@ -333,6 +353,6 @@ public sealed class Journal : IDisposable
         /// <summary>The visitor was let go; the event is in the spill file, if there was room.</summary>
         public bool Spilled { get; set; }
 
-        public TaskCompletionSource<Recorded> Done { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
+        public TaskCompletionSource<Recorded> Done { get; } = new();
     }
 }

@@ -48,11 +48,11 @@ public sealed class VisitDesk
 
     /// <summary>A visitor is on a page without having come by its step's link.</summary>
     public Task ReachAsync(RoutePage page, VisitorId visitor, DateTimeOffset at) =>
-        _journal.AppendAsync(new(Guid.CreateVersion7(at), at, EventKind.Visit, visitor, page.Step, page.Id));
+        _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.Visit, visitor, page.Step, page.Id));
 
     /// <summary>A visitor gave an e-mail address on a page.</summary>
     public Task OptInAsync(RoutePage page, VisitorId visitor, string email, DateTimeOffset at) =>
-        _journal.AppendAsync(new(Guid.CreateVersion7(at), at, EventKind.OptIn, visitor, page.Step, page.Id, Data: email));
+        _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.OptIn, visitor, page.Step, page.Id, Data: email));
 
     private Turn? Decide(RouteStep step, VisitorId visitor, bool known)
     {
@@ -82,7 +82,7 @@ public sealed class VisitDesk
     {
         var kind = turn.Kind switch { TurnKind.Enrols => EventKind.Enrol, TurnKind.Apart => EventKind.Apart, _ => EventKind.Visit };
         return _journal.AppendAsync(new(
-            Guid.CreateVersion7(at), at, kind, visitor, step.Id, turn.Page.Id,
+            TimeOrderedId.New(at, _chance), at, kind, visitor, step.Id, turn.Page.Id,
             kind == EventKind.Visit ? null : step.Test!.Id, kind == EventKind.Enrol ? step.Test!.Phase : null));
     }
 }
