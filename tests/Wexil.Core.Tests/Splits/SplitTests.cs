@@ -90,12 +90,13 @@ public sealed class SplitTests
     [Fact]
     public void A_token_is_good_for_ten_minutes_and_only_as_it_was_signed()
     {
-        var tokens = new VisitorToken(new byte[32]);
+        using var tokens = new VisitorToken(new byte[32]);
         var visitor = VisitorId.New(Now, new SeededChance(2));
         var token = tokens.Issue(visitor, Now);
         Assert.Equal(visitor, tokens.Read(token, Now.AddMinutes(9)));
         Assert.Null(tokens.Read(token, Now.AddMinutes(11)));
-        Assert.Null(new VisitorToken([.. Enumerable.Repeat((byte)1, 32)]).Read(token, Now));
+        using var others = new VisitorToken([.. Enumerable.Repeat((byte)1, 32)]);
+        Assert.Null(others.Read(token, Now));
         for (var i = 0; i < token.Length; i++)
         {
             var forged = token[..i] + (token[i] == 'A' ? 'B' : 'A') + token[(i + 1)..];
