@@ -14,10 +14,23 @@ public static partial class HostedHtml
 
     private static readonly Dictionary<string, string[]> Addresses = new(StringComparer.Ordinal)
     {
-        ["a"] = ["href"], ["area"] = ["href"], ["link"] = ["href", "imagesrcset"], ["img"] = ["src", "srcset"], ["source"] = ["src", "srcset"],
-        ["script"] = ["src"], ["iframe"] = ["src"], ["video"] = ["src", "poster"], ["audio"] = ["src"], ["track"] = ["src"], ["embed"] = ["src"],
-        ["object"] = ["data"], ["input"] = ["src", "formaction"], ["button"] = ["formaction"], ["form"] = ["action"],
-        ["use"] = ["href", "xlink:href"], ["image"] = ["href", "xlink:href"],
+        ["a"] = ["href"],
+        ["area"] = ["href"],
+        ["link"] = ["href", "imagesrcset"],
+        ["img"] = ["src", "srcset"],
+        ["source"] = ["src", "srcset"],
+        ["script"] = ["src"],
+        ["iframe"] = ["src"],
+        ["video"] = ["src", "poster"],
+        ["audio"] = ["src"],
+        ["track"] = ["src"],
+        ["embed"] = ["src"],
+        ["object"] = ["data"],
+        ["input"] = ["src", "formaction"],
+        ["button"] = ["formaction"],
+        ["form"] = ["action"],
+        ["use"] = ["href", "xlink:href"],
+        ["image"] = ["href", "xlink:href"],
     };
 
     /// <param name="html">The page's source.</param>

@@ -2,8 +2,8 @@ using System.CommandLine;
 using System.Net.Sockets;
 using Wexil.Store;
 using Wexil.Web.Demo;
-using Wexil.Web.Standins;
 using Wexil.Web.Shared;
+using Wexil.Web.Standins;
 using Wexil.Web.Studio.Account;
 
 namespace Wexil.Web.Hosting;
@@ -24,8 +24,12 @@ public static class Commands
         {
             var options = new WexilOptions
             {
-                Data = result.GetValue(data)!, Studio = result.GetValue(studio)!, Visitors = result.GetValue(visitors)!,
-                PublicStudio = result.GetValue(publicStudio), PublicVisitors = result.GetValue(publicVisitors), SurvivePowerLoss = result.GetValue(powerLoss),
+                Data = result.GetValue(data)!,
+                Studio = result.GetValue(studio)!,
+                Visitors = result.GetValue(visitors)!,
+                PublicStudio = result.GetValue(publicStudio),
+                PublicVisitors = result.GetValue(publicVisitors),
+                SurvivePowerLoss = result.GetValue(powerLoss),
             };
             if (Clash(options) is { } clash) throw new StoreException(clash);
             await using var host = await WexilHost.StartAsync(options);

@@ -30,8 +30,8 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
             var problems = Rows.Count(row => row.Reading.Verdict.Kind == VerdictKind.Problem);
             switch (ready, problems)
             {
-                case (> 0, > 0): return $"{Tests(ready)} ready to keep, and {Number(problems)} {(problems == 1 ? "needs" : "need")} you.";
-                case (> 0, 0): return $"{Tests(ready)} ready to keep.";
+                case ( > 0, > 0): return $"{Tests(ready)} ready to keep, and {Number(problems)} {(problems == 1 ? "needs" : "need")} you.";
+                case ( > 0, 0): return $"{Tests(ready)} ready to keep.";
                 case (0, > 0): return $"{(problems == 1 ? "One test needs" : $"{problems} tests need")} you.";
             }
             return Rows.Count switch { 0 => "Nothing is being tested.", 1 => "One test runs. Nothing needs you.", var n => $"{n} tests run. Nothing needs you." };
