@@ -61,7 +61,7 @@ public sealed class Journal : IDisposable
     {
         get
         {
-            lock (_lock) return new(_trouble, _queue.Count + _group.Count, _lost);
+            lock (_lock) return new(_trouble ?? (_unwell ? "no answer yet" : null), _queue.Count + _group.Count, _lost);
         }
     }
 

@@ -82,12 +82,12 @@ public sealed class DemoWorld
         var photo = await CloneAsync(started, named, "Photo of the rail planter", source => ReplacePicture(source, Source("rail-planter.svg")));
         Visits(calendar, _now.AddDays(-38), started, 220, [(named, 0.268)], [(inbox, 1)]);
         await StartAsync(started, new(calendar.Id, inbox.Id, "What the calendar promises", "A promise with a date beats a promise of a calendar.", 0.26, 0.2, [named, salad, photo], Weights.Of(40, 40, 20)));
-        Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.296), (photo, 0.276)], [(inbox, 1)]);
+        Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.289), (photo, 0.276)], [(inbox, 1)]);
 
         var kitStarted = _now.AddDays(-26);
         var kitB = await CloneAsync(kitStarted, kitA, "The guarantee beside the price", source => source.Replace("Grows, or your money back until the first of July.", "<b>It grows, or you get your money back.</b> Until the first of July, no questions.", StringComparison.Ordinal));
         await StartAsync(kitStarted, new(kit.Id, received.Id, "Guarantee", "Whoever doubts looks at the price, not at the foot of the page.", 0.05, 0.2, [kitA, kitB], Weights.Even(2)));
-        Visits(kit, kitStarted, _now, 620, [(kitA, 0.107), (kitB, 0.131)], [(checkout, 1), (light, 0.536), (received, 0.942)]);
+        Visits(kit, kitStarted, _now, 900, [(kitA, 0.107), (kitB, 0.137)], [(checkout, 1), (light, 0.536), (received, 0.942)]);
         await Recorded();
     }
 

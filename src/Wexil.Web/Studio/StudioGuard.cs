@@ -16,8 +16,10 @@ public sealed class StudioGuard(RequestDelegate next, StudioAddress studio, Visi
     {
         var request = http.Request;
         // Another name that leads here would be another site's page reading ours.
-        if (!string.Equals(request.Host.Host, studio.Address.Host, StringComparison.OrdinalIgnoreCase)) return Refuse(http, StatusCodes.Status421MisdirectedRequest);
-        if (HttpMethods.IsPost(request.Method) && request.Headers.Origin is [{ } origin] && origin != studio.Origin) return Refuse(http, StatusCodes.Status403Forbidden);
+        if (!string.Equals(request.Host.Host, studio.Address.Host, StringComparison.OrdinalIgnoreCase))
+            return Refuse(http, StatusCodes.Status421MisdirectedRequest, $"Studio is at {studio.Origin}.");
+        if (HttpMethods.IsPost(request.Method) && request.Headers.Origin is [{ } origin] && origin != studio.Origin)
+            return Refuse(http, StatusCodes.Status403Forbidden, "This did not come from Studio.");
 
         var headers = http.Response.Headers;
         headers.ContentSecurityPolicy = _policy;
@@ -27,9 +29,9 @@ public sealed class StudioGuard(RequestDelegate next, StudioAddress studio, Visi
         return next(http);
     }
 
-    private static Task Refuse(HttpContext http, int status)
+    private static Task Refuse(HttpContext http, int status, string why)
     {
         http.Response.StatusCode = status;
-        return Task.CompletedTask;
+        return http.Response.WriteAsync(why);
     }
 }
