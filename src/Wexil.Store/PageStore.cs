@@ -59,7 +59,8 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
 
     private PageId Insert(SqliteConnection c, StepId step, string name, string? outside, string? entry, PageId? parent)
     {
-        var slug = Slug.Free(Slug.From(name), s => c.Number("SELECT 1 FROM pages WHERE slug = $1", s) is not null);
+        // Studio's own address for adding a page stands where a page's name would.
+        var slug = Slug.Free(Slug.From(name), s => s == "add" || c.Number("SELECT 1 FROM pages WHERE slug = $1", s) is not null);
         var id = c.Insert(
             "INSERT INTO pages (step_id, slug, name, outside, entry, parent_id, created_at, changed_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $7)",
             step.Value, slug, name, outside, entry, parent?.Value, time.GetUtcNow().ToUnixTimeMilliseconds());

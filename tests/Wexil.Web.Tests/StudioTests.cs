@@ -48,6 +48,52 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     }
 
     [Fact]
+    public async Task Signing_out_closes_the_door_behind_oneself()
+    {
+        using var owner = await wexil.OwnerAsync();
+        var token = System.Text.RegularExpressions.Regex.Match(await owner.GetStringAsync("/"), "__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)").Groups[1].Value;
+        await owner.PostAsync("/sign-in?handler=Out", new FormUrlEncodedContent([new("__RequestVerificationToken", token)]));
+        Assert.Equal(HttpStatusCode.Redirect, (await owner.GetAsync("/")).StatusCode);
+    }
+
+    [Fact]
+    public async Task A_funnel_made_step_by_step_leads_from_one_link_to_the_next()
+    {
+        using var owner = await wexil.OwnerAsync();
+        var made = await WexilFixture.PostAsync(owner, "/funnels/new", "", ("Name", "Größe zählt"), ("Starter", "empty"));
+        Assert.Equal("/f/groesse-zaehlt/steps/new", made.Headers.Location!.ToString());
+        await WexilFixture.PostAsync(owner, "/f/groesse-zaehlt/steps/new", "", ("Name", "First"), ("Kind", "OptIn"), ("LinkName", ""));
+        await WexilFixture.PostAsync(owner, "/f/groesse-zaehlt/steps/new", "", ("Name", "First"), ("Kind", "ThankYou"), ("LinkName", ""));
+        await WexilFixture.PostAsync(owner, "/f/groesse-zaehlt/first/build/add", "Paste", ("Html", "<title>Add</title><form><input type=email></form>"));
+        await WexilFixture.PostAsync(owner, "/f/groesse-zaehlt/first-2/build/add", "Paste", ("Html", "<h1>Done</h1>"), ("Name", "The end"));
+        Assert.Contains("Preview", await owner.GetStringAsync("/f/groesse-zaehlt/first/build/add-2"));
+        Assert.Contains("One page is nothing to compare", await owner.GetStringAsync("/f/groesse-zaehlt/first-2/send"));
+        using var visitor = wexil.Visitor();
+        var answer = await visitor.PostAsync("/p/add-2/opt-in", new FormUrlEncodedContent([new("email", "bo@larkrow.example")]));
+        Assert.Contains("Done", await visitor.GetStringAsync(answer.Headers.Location!));
+        Assert.Equal(HttpStatusCode.NotFound, (await owner.GetAsync("/f/groesse-zaehlt/nothing/build")).StatusCode);
+        Assert.Equal("/f/groesse-zaehlt/first-2/build", (await owner.GetAsync("/jump?q=http://127.0.0.1/go/first-2")).Headers.Location!.ToString());
+    }
+
+    [Fact]
+    public async Task The_evidence_of_a_verdict_stays_as_it_was()
+    {
+        var tested = await wexil.StartTestAsync("frozen", Weights.Of(100, 0));
+        using var visitor = wexil.Visitor();
+        await visitor.GetAsync("/go/frozen");
+        await wexil.Host.Journal.WhenProjectedAsync();
+        using var owner = await wexil.OwnerAsync();
+        await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/frozen/keep", "Keep", ("Kept", tested.A.Id.Value.ToString()));
+        var stored = wexil.Get<VerdictStore>().Of(tested.Step.Id).Single();
+        await visitor.GetAsync("/go/frozen-thanks");
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal(stored, wexil.Get<VerdictStore>().Of(tested.Step.Id).Single());
+        var page = Studio.Keep.Evidence.Parse(stored.Evidence).Pages[0];
+        Assert.Equal((1, 0), (page.Visitors, page.Conversions));
+        Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
+    }
+
+    [Fact]
     public async Task Posts_from_elsewhere_and_other_host_names_are_turned_away()
     {
         using var owner = await wexil.OwnerAsync();

@@ -10,7 +10,7 @@ namespace Wexil.Web.Shared;
 /// </summary>
 public sealed class Drafts(IDataProtectionProvider protection)
 {
-    private const int Most = 200;
+    private const int Most = 20;
     private readonly ITimeLimitedDataProtector _protector = protection.CreateProtector("draft").ToTimeLimitedDataProtector();
     private readonly ConcurrentDictionary<long, string> _sources = [];
 
