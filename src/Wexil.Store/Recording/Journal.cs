@@ -16,6 +16,7 @@ public sealed record JournalOptions(bool SurvivePowerLoss = false, TimeSpan? Pat
 public sealed class Journal : IDisposable
 {
     private const int GroupSize = 4096, AnswersAThread = 16, ProjectionSize = 1000;
+
     // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the time at most:
     // visitors wait for the writer, screens do not. In quiet moments it catches up several times faster than visits can come in.
     private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5), LongestLag = TimeSpan.FromMilliseconds(100);
@@ -286,6 +287,8 @@ public sealed class Journal : IDisposable
         try
         {
             if (_projector.Next(ProjectionSize) is { } projected) Projected?.Invoke(projected);
+            // Trouble with committing is over when a commit succeeds; trouble with projecting is over now.
+            if (!_unwell) _trouble = null;
             var now = Stopwatch.GetTimestamp();
             if (_projector.Mark >= _appended) _lagSince = now;
             _notBefore = now + Math.Max(9 * (now - began), Breather);
