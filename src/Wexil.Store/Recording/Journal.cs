@@ -15,10 +15,10 @@ public sealed record JournalOptions(bool SurvivePowerLoss = false, TimeSpan? Pat
 /// </summary>
 public sealed class Journal : IDisposable
 {
-    private const int GroupSize = 4096, AnswersAThread = 16, ProjectionSize = 1000;
+    private const int GroupSize = 4096, AnswersAThread = 16, ProjectionSize = 1000, Saturated = 20_000;
 
-    // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the time at most:
-    // visitors wait for the writer, screens do not. In quiet moments it catches up several times faster than visits can come in.
+    // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the time at most,
+    // and a fiftieth once it is far behind: visitors wait for the writer, screens do not. In quiet moments it catches up several times faster than visits can come in.
     private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5), LongestLag = TimeSpan.FromMilliseconds(100);
     private static readonly long Breather = Stopwatch.Frequency / 20;
 
@@ -291,7 +291,8 @@ public sealed class Journal : IDisposable
             if (!_unwell) _trouble = null;
             var now = Stopwatch.GetTimestamp();
             if (_projector.Mark >= _appended) _lagSince = now;
-            _notBefore = now + Math.Max(9 * (now - began), Breather);
+            var pause = _appended - _projector.Mark > Saturated ? 49 : 9;
+            _notBefore = now + Math.Max(pause * (now - began), Breather);
         }
         catch (SqliteException error)
         {
