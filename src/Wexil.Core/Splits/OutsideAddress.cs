@@ -31,8 +31,11 @@ public static class OutsideAddress
         }
 
         Add(page.Query.AsSpan().TrimStart('?'));
-        foreach (var part in query.TrimStart('?').Split('&'))
-            if (!IsOurs(part)) Add(part);
+        if (query.Length > 1)
+        {
+            foreach (var part in query.TrimStart('?').Split('&'))
+                if (!IsOurs(part)) Add(part);
+        }
         foreach (var (name, value) in ours) Add($"{name}={Uri.EscapeDataString(value)}");
         return page.GetLeftPart(UriPartial.Path) + parts + page.Fragment;
     }
