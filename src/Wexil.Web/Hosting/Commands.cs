@@ -45,6 +45,7 @@ public static class Commands
             var options = new WexilOptions { Data = result.GetValue(demoData)!, Studio = result.GetValue(studio)!, Visitors = result.GetValue(visitors)! };
             if (Clash(options) is { } clash) throw new StoreException(clash);
             if (result.GetValue(fresh)) DemoData.Clear(options.Data);
+            DemoData.Mark(options.Data);
             await using var site = await LarkrowSite.StartAsync(options.Visitors);
             await using var host = await WexilHost.StartAsync(options);
             await DemoWorld.FillAsync(host, Console.Out);

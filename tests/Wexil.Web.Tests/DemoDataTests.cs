@@ -1,0 +1,43 @@
+using Wexil.Store;
+using Wexil.Web.Demo;
+
+namespace Wexil.Web.Tests;
+
+public sealed class DemoDataTests
+{
+    private readonly string _folder = Directory.CreateTempSubdirectory("wexil-demo-").FullName;
+
+    [Fact]
+    public void Starting_over_empties_what_the_demo_made_and_nothing_else()
+    {
+        DemoData.Mark(_folder);
+        Make("wexil.db", "wexil.db-wal", "notes.txt");
+        DemoData.Clear(_folder);
+        Assert.Empty(Directory.EnumerateFiles(_folder, "wexil.db*"));
+        Assert.True(File.Exists(Path.Combine(_folder, "notes.txt")));
+    }
+
+    [Fact]
+    public void Somebodys_real_data_is_never_touched()
+    {
+        Make("wexil.db");
+        DemoData.Mark(_folder);
+        Assert.Contains("was not made by the demo", Assert.Throws<StoreException>(() => DemoData.Clear(_folder)).Message);
+        Assert.True(File.Exists(Path.Combine(_folder, "wexil.db")));
+    }
+
+    [Fact]
+    public void A_demo_that_runs_is_not_emptied_under_its_feet()
+    {
+        DemoData.Mark(_folder);
+        Make("wexil.db");
+        using var running = DataFolder.Open(_folder);
+        Assert.Contains("in use", Assert.Throws<StoreException>(() => DemoData.Clear(_folder)).Message);
+        Assert.True(File.Exists(Path.Combine(_folder, "wexil.db")));
+    }
+
+    private void Make(params string[] names)
+    {
+        foreach (var name in names) File.WriteAllText(Path.Combine(_folder, name), "");
+    }
+}
