@@ -13,10 +13,15 @@ public sealed class DemoTests
         ("send", "/f/balcony-harvest/calendar/send", "Drag a handle"),
         ("count", "/f/balcony-harvest/calendar/count", "but not by enough to bank on"),
         ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It brings"),
+        ("add", "/f/balcony-harvest/calendar/build/add", "From a file"),
+        ("new-funnel", "/funnels/new", "Begin with"),
+        ("new-step", "/f/herb-club/steps/new", "Its link, for good"),
+        ("jump", "/jump?q=e", "page of"),
+        ("people", "/people", "Nobody has opted in yet"),
         ("problem", "/f/herb-club/swap/count", "and not one opt-in since the last"),
     ];
 
-    /// <summary>With WEXIL_PICTURES naming a folder, the pictures of the main views are written there.</summary>
+    /// <summary>With WEXIL_PICTURES naming a folder, the pictures that lie there are taken anew.</summary>
     [Theory]
     [InlineData(1280, 800)]
     [InlineData(390, 844)]
@@ -31,7 +36,7 @@ public sealed class DemoTests
             owner.Open(site.Studio, path);
             owner.WaitForText(shows);
             owner.IsAccessible();
-            if (Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder && (width > 500 || name == "count"))
+            if (Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder && File.Exists(Path.Combine(folder, name + ".png")) && (width > 500 || name == "count"))
                 await File.WriteAllBytesAsync(Path.Combine(folder, width > 500 ? $"{name}.png" : $"{name}-phone.png"), owner.Picture());
         }
     }

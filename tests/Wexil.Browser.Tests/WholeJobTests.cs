@@ -2,6 +2,7 @@ using System.IO.Compression;
 using Microsoft.Extensions.DependencyInjection;
 using OpenQA.Selenium;
 using Wexil.Store;
+using Wexil.Web.Studio.Account;
 
 namespace Wexil.Browser.Tests;
 
@@ -15,7 +16,18 @@ public sealed class WholeJobTests
     {
         await using var site = await Site.StartAsync();
         using var owner = new Browser();
+        foreach (var door in new[] { "/sign-in", $"/first-run?key={site.Host.Services.GetRequiredService<SignInLinks>().Issue()}", "/first-run" })
+        {
+            owner.Open(site.Studio, door);
+            owner.IsAccessible();
+        }
         site.SignIn(owner);
+        foreach (var path in new[] { "/jump?q=nothing", "/f/nothing/here/build", "/people" })
+        {
+            owner.Open(site.Studio, path);
+            owner.IsAccessible();
+        }
+        owner.Open(site.Studio);
 
         // A funnel from a starter.
         owner.WaitForText("Start with a funnel");

@@ -1,5 +1,3 @@
-using MathNet.Numerics;
-
 namespace Wexil.Core.Evidence;
 
 /// <summary>
@@ -79,7 +77,7 @@ public sealed class RateDensity
     private static double Edge(Func<double, double> logShape, double mode, double limit)
     {
         double inside = mode, outside = limit;
-        for (var i = 0; i < 80 && Precision.CompareTo(inside, outside, 1e-15) != 0; i++)
+        for (var i = 0; i < 60; i++)
         {
             var middle = (inside + outside) / 2;
             if (logShape(middle) > NegligibleLogDensity) inside = middle;

@@ -10,8 +10,9 @@ public sealed record Comparison(double Difference, Interval? Interval, double P)
 
 /// <summary>How a page stands in its test.</summary>
 /// <param name="Rate">95% interval of the page's own rate; null while it had nobody.</param>
+/// <param name="Density">What the counts say about the page's true rate.</param>
 /// <param name="AgainstControl">Null for the control itself, and while the two share no phase with visitors on both.</param>
-public sealed record PageStanding(TestPage Page, bool IsControl, Arm Total, Interval? Rate, double ChanceBest, Comparison? AgainstControl);
+public sealed record PageStanding(TestPage Page, bool IsControl, Arm Total, Interval? Rate, RateDensity Density, double ChanceBest, Comparison? AgainstControl);
 
 /// <summary>The figures of a test at one moment, computed from its facts alone.</summary>
 public sealed record TestStanding(TestFacts Facts, IReadOnlyList<PageStanding> Pages, double SplitP)
@@ -27,10 +28,11 @@ public sealed record TestStanding(TestFacts Facts, IReadOnlyList<PageStanding> P
     public static TestStanding Of(TestFacts facts)
     {
         var totals = facts.Pages.Select((_, i) => facts.Phases.Aggregate(new Arm(), (sum, phase) => sum + phase.Arms[i])).ToArray();
-        var chances = RateDensity.ChancesBest([.. totals.Select(total => new RateDensity(total))]);
+        RateDensity[] densities = [.. totals.Select(total => new RateDensity(total))];
+        var chances = RateDensity.ChancesBest(densities);
         var comparisons = Compare(facts, totals);
         var pages = facts.Pages.Select((page, i) => new PageStanding(
-            page, i == facts.Control, totals[i], totals[i].Visitors == 0 ? null : WilsonInterval.Of(totals[i]), chances[i], comparisons[i]));
+            page, i == facts.Control, totals[i], totals[i].Visitors == 0 ? null : WilsonInterval.Of(totals[i]), densities[i], chances[i], comparisons[i]));
         var splitP = SampleRatio.Of(facts.Phases.Select(phase =>
             (IReadOnlyList<(long, double)>)[.. phase.Arms.Select((arm, i) => (arm.Visitors, (double)phase.Weights[i]))])).P;
         return new(facts, [.. pages], splitP);

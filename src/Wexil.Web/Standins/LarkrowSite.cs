@@ -18,6 +18,7 @@ public sealed class LarkrowSite : IAsyncDisposable
         builder.WebHost.UseUrls((address ?? DefaultAddress).GetLeftPart(UriPartial.Authority));
         var app = builder.Build();
         var pages = Pages(wexil.GetLeftPart(UriPartial.Authority));
+        app.MapGet("/larkrow.css", () => Results.Content(pages["larkrow"], "text/css; charset=utf-8"));
         app.MapGet("/{page}", (string page) => pages.TryGetValue(page, out var html) ? Results.Content(html, "text/html; charset=utf-8") : Results.NotFound());
         await app.StartAsync();
         return new(app);

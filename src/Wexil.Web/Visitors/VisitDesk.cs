@@ -44,7 +44,7 @@ public sealed class VisitDesk
     }
 
     /// <summary>The page that the visitor would be shown, with nothing recorded.</summary>
-    public RoutePage? Peek(RouteStep step, VisitorId visitor, bool known) => Place(step, visitor, known) is var place ? Turn.Take(step, visitor, place)?.Page : null;
+    public RoutePage? Peek(RouteStep step, VisitorId visitor, bool known) => Turn.Take(step, visitor, Place(step, visitor, known))?.Page;
 
     /// <summary>A visitor is on a page without having come by its step's link.</summary>
     public Task ReachAsync(RoutePage page, VisitorId visitor, DateTimeOffset at) =>

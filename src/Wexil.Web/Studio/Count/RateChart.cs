@@ -17,17 +17,17 @@ public sealed class RateChart
     private RateChart(TestStanding standing, string many)
     {
         Many = many;
-        var shown = standing.Pages.Where(page => page.Rate is not null).Select(page => (Standing: page, Density: new RateDensity(page.Total))).ToArray();
+        var shown = standing.Pages.Where(page => page.Rate is not null).ToArray();
         _from = shown.Length == 0 ? 0 : shown.Min(page => Edge(page.Density, 0.0005));
         _until = shown.Length == 0 ? 1 : shown.Max(page => Edge(page.Density, 0.9995));
         var highest = shown.Length == 0 ? 1 : shown.Max(page => page.Density.Density.Max());
         Rows = [.. shown.Select((page, i) =>
         {
             var line = Top + (i + 1) * RowHeight;
-            var rate = page.Standing.Rate!.Value;
+            var rate = page.Rate!.Value;
             return new Row(
-                page.Standing.Page.Letter, line, Curve(page.Density, line, highest), At(rate.Low), At(rate.High), At(page.Standing.Total.Rate),
-                $"{page.Standing.Page.Letter} {Show.Percent(page.Standing.Total.Rate)}, {Show.Range(rate)}");
+                page.Page.Letter, line, Curve(page.Density, line, highest), At(rate.Low), At(rate.High), At(page.Total.Rate),
+                $"{page.Page.Letter} {Show.Percent(page.Total.Rate)}, {Show.Range(rate)}");
         })];
         Height = Top + Math.Max(1, Rows.Count) * RowHeight + 44;
         Ticks = [.. NiceTicks(_from, _until).Select(tick => (At(tick), Label(tick)))];
