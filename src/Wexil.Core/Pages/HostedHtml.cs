@@ -1,18 +1,45 @@
+using System.Globalization;
 using System.Text.RegularExpressions;
 using AngleSharp.Dom;
-using AngleSharp.Html.Parser;
+using Wexil.Core.Pages.Editing;
 
 namespace Wexil.Core.Pages;
 
+/// <summary>How a hosted page is made ready.</summary>
+/// <param name="Path">Where the source lies in the page's folder: "index.html" or "en/index.html".</param>
+/// <param name="Folder">The absolute path of the page's folder, ending in a slash: "/p/calendar/".</param>
+/// <param name="Asset">The address by content of a file of the page's folder, for those that have one.</param>
+/// <param name="Wiring">What its forms and buttons are wired to.</param>
+/// <param name="View">Who looks at it.</param>
+public sealed record PageServing(string Path, string Folder, WiringPlan Wiring, Func<string, string?>? Asset = null, PageView View = PageView.Visitor)
+{
+    /// <summary>Markup put in front of everything, in the editor.</summary>
+    public string Ahead { get; init; } = "";
+}
+
+public enum PageView
+{
+    /// <summary>A visitor: the page as it came, wired.</summary>
+    Visitor,
+
+    /// <summary>The owner, looking: no pictures that are there to count a visit, nothing that leads away by itself.</summary>
+    Preview,
+
+    /// <summary>The owner, changing it: as a preview, and each element carries its number.</summary>
+    Editor,
+}
+
+/// <summary>A page ready to be sent.</summary>
+/// <param name="BuyTargets">Where each of the page's buy buttons leads, in order; empty when it names nothing but the next step.</param>
+public sealed record ReadyPage(string Html, IReadOnlyList<string> BuyTargets);
+
 /// <summary>
-/// A hosted page made ready to be shown at its step's link: relative references point into the page's own folder, and an
-/// opt-in form that leads nowhere is wired to the page. Every other character stays as it came.
+/// Makes a hosted page ready to be shown at its step's link: relative references point into the page's own folder, opt-in forms and
+/// buy buttons know the page that they stand on. Every other character stays as it came.
 /// </summary>
 public static partial class HostedHtml
 {
-    private static readonly HtmlParser Parser = new(new HtmlParserOptions { IsKeepingSourceReferences = true, IsScripting = false });
-
-    private static readonly Dictionary<string, string[]> Addresses = new(StringComparer.Ordinal)
+    private static readonly Dictionary<string, string[]> References = new(StringComparer.Ordinal)
     {
         ["a"] = ["href"],
         ["area"] = ["href"],
@@ -31,26 +58,35 @@ public static partial class HostedHtml
         ["form"] = ["action"],
         ["use"] = ["href", "xlink:href"],
         ["image"] = ["href", "xlink:href"],
+        ["body"] = ["background"],
+        ["table"] = ["background"],
+        ["td"] = ["background"],
     };
 
-    /// <param name="html">The page's source.</param>
-    /// <param name="path">Where the source lies in the page's folder, such as "index.html" or "en/index.html".</param>
-    /// <param name="folder">The absolute path of the page's folder, ending in a slash: "/p/calendar/".</param>
-    public static string Prepare(string html, string path, string folder)
+    public static ReadyPage Prepare(string html, PageServing serving)
     {
-        var document = Parser.ParseDocument(html);
+        var map = SourceMap.Of(html);
         var edits = new SourceEdits(html);
-        var resolver = new Uri("http://page.invalid" + folder + path);
-        var based = document.QuerySelector("base[href]");
-        foreach (var element in document.All)
+        var based = map.Document.QuerySelector("base[href]");
+        var resolver = new Resolver(new Uri("http://page.invalid" + serving.Folder + serving.Path), serving);
+        var targets = new List<string>();
+        var canonical = $"{serving.Wiring.Origin}/go/{serving.Wiring.Link}";
+        if (serving.Ahead.Length > 0) edits.Insert(AheadOf(map), serving.Ahead);
+        foreach (var node in map.Elements)
         {
-            if (Tag(html, element) is not { } tag) continue;
-            if (element == based && tag["href"] is { } baseHref) Splice(edits, html, baseHref, value => Absolute(value, resolver));
-            if (element is { LocalName: "form" } && LeadsNowhere(element)) WireForm(html, edits, element, tag, folder);
-            else if (based is null) SpliceReferences(html, edits, element, tag, resolver);
-            if (based is null && element is { LocalName: "style" }) SpliceStyles(html, edits, element, resolver);
+            var (element, tag) = (node.Element, node.Tag);
+            if (serving.View == PageView.Editor) edits.Insert(tag.NameEnd, $" {TypedMarkup.NumberAttribute}=\"{node.Id.ToString(CultureInfo.InvariantCulture)}\"");
+            if (element == based && tag["href"] is { } baseHref) Splice(edits, html, baseHref, value => resolver.Absolute(value, asset: false));
+            else if (node.Name == "link" && IsCanonical(element))
+                Attributes.Set(edits, html, tag, "href", canonical);
+            else if (serving.View != PageView.Visitor && IsForVisitorsOnly(element)) Silence(edits, node);
+            else if (node.Name == "form" && OptInForms.EmailField(element) is { } field && OptInForms.IsWired(element.GetAttribute("action")?.Trim(), serving.Wiring)) WireForm(map, edits, tag, field, serving);
+            else if (node.Name is "a" or "area" && Wiring.RoleOf(element, serving.Wiring) is { } role) WireLink(edits, html, node, role, serving, targets);
+            else if (based is null) SpliceReferences(html, edits, node, resolver);
+            if (based is null && tag["style"] is { } style) Splice(edits, html, style, resolver.AbsoluteStyles);
+            if (based is null && node.Name == "style") SpliceStyles(html, edits, node, resolver);
         }
-        return edits.Apply();
+        return new(edits.Apply(), targets);
     }
 
     /// <summary>Does a script build addresses, so that the page must be shown at its own address to find its files?</summary>
@@ -58,65 +94,83 @@ public static partial class HostedHtml
 
     /// <summary>The scripts that stand in the page itself.</summary>
     public static IEnumerable<string> InlineScripts(string html) =>
-        Parser.ParseDocument(html).QuerySelectorAll("script:not([src])").Select(script => script.TextContent);
+        SourceMap.Of(html).Document.QuerySelectorAll("script:not([src])").Select(script => script.TextContent);
 
     /// <summary>The page's title, or its first heading; null when it has neither.</summary>
     public static string? Title(string html)
     {
-        var document = Parser.ParseDocument(html);
-        var title = document.Title?.Trim() is { Length: > 0 } named ? named : document.QuerySelector("h1")?.TextContent.Trim();
-        return string.IsNullOrEmpty(title) ? null : string.Join(' ', title.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+        var document = SourceMap.Of(html).Document;
+        var title = document.Title?.Trim() is { Length: > 0 } named ? named : document.QuerySelector("h1")?.TextContent;
+        return string.IsNullOrWhiteSpace(title) ? null : HtmlText.Collapse(title);
     }
 
-    /// <summary>The forms on the page that ask for an e-mail address.</summary>
-    public static int OptInForms(string html) => Parser.ParseDocument(html).QuerySelectorAll("form").Count(form => EmailField(form) is not null);
-
-    private static void SpliceReferences(string html, SourceEdits edits, IElement element, StartTag tag, Uri resolver)
+    private static void SpliceReferences(string html, SourceEdits edits, SourceElement node, Resolver resolver)
     {
-        if (tag["style"] is { } style) Splice(edits, html, style, value => AbsoluteStyles(value, resolver));
-        if (!Addresses.TryGetValue(element.LocalName, out var names)) return;
+        if (!References.TryGetValue(node.Name, out var names)) return;
         foreach (var name in names)
         {
-            if (tag[name] is not { } attribute) continue;
-            Splice(edits, html, attribute, value => name.EndsWith("srcset", StringComparison.Ordinal) ? AbsoluteSet(value, resolver) : Absolute(value, resolver));
+            if (node.Tag[name] is not { } attribute) continue;
+            Splice(edits, html, attribute, value => name.EndsWith("srcset", StringComparison.Ordinal) ? resolver.AbsoluteSet(value) : resolver.Absolute(value));
         }
     }
 
-    private static void SpliceStyles(string html, SourceEdits edits, IElement style, Uri resolver)
+    private static void SpliceStyles(string html, SourceEdits edits, SourceElement style, Resolver resolver)
     {
-        var start = html.IndexOf('>', style.SourceReference!.Position.Index());
-        var end = start < 0 ? -1 : html.IndexOf("</style", start, StringComparison.OrdinalIgnoreCase);
-        if (end < 0) return;
-        var css = html[(start + 1)..end];
-        var spliced = AbsoluteStyles(css, resolver);
-        if (spliced != css) edits.Replace(start + 1, end, spliced);
+        var css = html[style.OpenEnd..style.CloseStart];
+        var spliced = resolver.AbsoluteStyles(css);
+        if (spliced != css) edits.Replace(style.OpenEnd, style.CloseStart, spliced);
     }
 
-    private static void WireForm(string html, SourceEdits edits, IElement form, StartTag tag, string folder)
+    private static void WireForm(SourceMap map, SourceEdits edits, StartTag tag, IElement field, PageServing serving)
     {
-        Set(edits, tag, "action", folder + "opt-in");
-        Set(edits, tag, "method", "post");
-        var field = EmailField(form)!;
-        if (string.IsNullOrEmpty(field.GetAttribute("name")) && Tag(html, field) is { } fieldTag) Set(edits, fieldTag, "name", "email");
+        Attributes.Set(edits, map.Source, tag, "action", serving.Folder + "opt-in");
+        Attributes.Set(edits, map.Source, tag, "method", "post");
+        if (string.IsNullOrEmpty(field.GetAttribute("name")) && map.Of(field) is { } written) Attributes.Set(edits, map.Source, written.Tag, "name", "email");
     }
 
-    private static bool LeadsNowhere(IElement form) =>
-        EmailField(form) is not null
-        && form.GetAttribute("action")?.Trim() is null or "" or "#" or "#!" or "javascript:void(0)" or "javascript:;";
-
-    private static IElement? EmailField(IElement form) =>
-        form.QuerySelector("input[type=email]") ?? form.QuerySelector("input[name*=email i]");
-
-    private static StartTag? Tag(string html, IElement element) =>
-        element.SourceReference is { } reference ? StartTag.At(html, reference.Position.Index(), element.LocalName) : null;
-
-    private static int Index(this AngleSharp.Text.TextPosition position) => position.Position - 1;
-
-    private static void Set(SourceEdits edits, StartTag tag, string name, string value)
+    private static void WireLink(SourceEdits edits, string html, SourceElement link, string role, PageServing serving, List<string> targets)
     {
-        if (tag[name] is { } present) edits.Replace(present.Start, present.End, $"{name}=\"{value}\"");
-        else edits.Insert(tag.NameEnd, $" {name}=\"{value}\"");
+        if (role == Wiring.No)
+        {
+            Attributes.Set(edits, html, link.Tag, "href", $"/no/{serving.Wiring.Page}");
+            return;
+        }
+        var href = link.Element.GetAttribute("href")?.Trim() ?? "";
+        // Another page's buy button, or one that leads nowhere yet, leads to the next step.
+        var target = href is "" || href[0] == '#' || Wiring.Own(href, serving.Wiring)?.StartsWith("/buy/", StringComparison.Ordinal) == true ? "" : href;
+        var place = targets.IndexOf(target);
+        if (place < 0)
+        {
+            place = targets.Count;
+            targets.Add(target);
+        }
+        Attributes.Set(edits, html, link.Tag, "href", place == 0 ? $"/buy/{serving.Wiring.Page}" : $"/buy/{serving.Wiring.Page}?button={place + 1}");
     }
+
+    private static bool IsCanonical(IElement link) => string.Equals(link.GetAttribute("rel"), "canonical", StringComparison.OrdinalIgnoreCase);
+
+    /// <summary>Pictures of one pixel count a visit for somebody; a refresh or a policy in the page would act on the owner's frame.</summary>
+    private static bool IsForVisitorsOnly(IElement element) => element.LocalName switch
+    {
+        "img" or "iframe" => IsTiny(element) && element.GetAttribute("src")?.Contains("//", StringComparison.Ordinal) == true,
+        "meta" => element.GetAttribute("http-equiv")?.ToLowerInvariant() is "refresh" or "content-security-policy",
+        _ => false,
+    };
+
+    private static bool IsTiny(IElement element) =>
+        element.GetAttribute("width") is "0" or "1" or "1px" || element.GetAttribute("height") is "0" or "1" or "1px"
+        || element.GetAttribute("style")?.Replace(" ", "", StringComparison.Ordinal).Contains("display:none", StringComparison.OrdinalIgnoreCase) == true;
+
+    private static void Silence(SourceEdits edits, SourceElement node)
+    {
+        foreach (var name in new[] { "src", "srcset", "http-equiv" })
+            if (node.Tag[name] is { } attribute) edits.Replace(attribute.Start, attribute.Start + attribute.Name.Length, "data-" + attribute.Name);
+    }
+
+    private static int AheadOf(SourceMap map) =>
+        map.Document.Head is { } head && map.Of(head) is { } written ? written.OpenEnd
+        : map.Document.DocumentElement is { } html && map.Of(html) is { } root ? root.OpenEnd
+        : PageSettings.BehindDoctype(map.Source);
 
     private static void Splice(SourceEdits edits, string html, SourceAttribute attribute, Func<string, string> change)
     {
@@ -125,19 +179,25 @@ public static partial class HostedHtml
         if (changed != value) edits.Replace(attribute.ValueStart, attribute.ValueEnd, changed);
     }
 
-    private static string Absolute(string reference, Uri resolver)
+    private sealed class Resolver(Uri at, PageServing serving)
     {
-        var trimmed = reference.Trim();
-        // Absolute, rooted, protocol-relative, other schemes and places on this page stay as they are.
-        if (trimmed.Length == 0 || trimmed[0] is '/' or '#' or '?' || Scheme().IsMatch(trimmed)) return reference;
-        return Uri.TryCreate(resolver, trimmed, out var absolute) ? absolute.PathAndQuery + absolute.Fragment : reference;
+        public string Absolute(string reference) => Absolute(reference, asset: true);
+
+        public string Absolute(string reference, bool asset)
+        {
+            var trimmed = reference.Trim();
+            // Absolute, rooted, protocol-relative, other schemes and places on this page stay as they are.
+            if (trimmed.Length == 0 || trimmed[0] is '/' or '#' or '?' || Scheme().IsMatch(trimmed)) return reference;
+            if (!Uri.TryCreate(at, HtmlText.Decode(trimmed), out var absolute)) return reference;
+            if (asset && serving.Asset is { } find && absolute.AbsolutePath.StartsWith(serving.Folder, StringComparison.Ordinal)
+                && find(Uri.UnescapeDataString(absolute.AbsolutePath[serving.Folder.Length..])) is { } address) return address + absolute.Fragment;
+            return absolute.PathAndQuery.Replace("&", "&amp;", StringComparison.Ordinal) + absolute.Fragment;
+        }
+
+        public string AbsoluteSet(string set) => SetCandidate().Replace(set, match => match.Groups[1].Value + Absolute(match.Groups[2].Value));
+
+        public string AbsoluteStyles(string css) => StyleUrl().Replace(css, match => match.Groups[1].Value + Absolute(match.Groups[2].Value));
     }
-
-    private static string AbsoluteSet(string set, Uri resolver) =>
-        SetCandidate().Replace(set, match => match.Groups[1].Value + Absolute(match.Groups[2].Value, resolver));
-
-    private static string AbsoluteStyles(string css, Uri resolver) =>
-        StyleUrl().Replace(css, match => match.Groups[1].Value + Absolute(match.Groups[2].Value, resolver));
 
     [GeneratedRegex("^[a-zA-Z][a-zA-Z0-9+.-]*:")]
     private static partial Regex Scheme();

@@ -9,12 +9,15 @@ internal readonly record struct SourceAttribute(string Name, int Start, int Valu
 /// </summary>
 internal sealed class StartTag
 {
-    private StartTag(int nameEnd, List<SourceAttribute> attributes) => (NameEnd, Attributes) = (nameEnd, attributes);
+    private StartTag(int nameEnd, List<SourceAttribute> attributes, int end) => (NameEnd, Attributes, End) = (nameEnd, attributes, end);
 
     /// <summary>The place right behind the tag's name: where a new attribute can go.</summary>
     public int NameEnd { get; }
 
     public IReadOnlyList<SourceAttribute> Attributes { get; }
+
+    /// <summary>The place right behind the tag.</summary>
+    public int End { get; }
 
     public SourceAttribute? this[string name]
     {
@@ -63,6 +66,6 @@ internal sealed class StartTag
                 attributes.Add(new(attributeName, start, valueStart, i, i));
             }
         }
-        return new(nameEnd, attributes);
+        return new(nameEnd, attributes, Math.Min(i + 1, source.Length));
     }
 }

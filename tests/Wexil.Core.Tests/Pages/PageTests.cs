@@ -14,7 +14,7 @@ public sealed class PageTests
     [InlineData("<style>b{background:url(bg.jpg)}</style>", "<style>b{background:url(/p/kit/bg.jpg)}</style>")]
     [InlineData("<base href=\"sub/\"><img src=pic.png>", "<base href=\"/p/kit/sub/\"><img src=pic.png>")]
     public void Relative_references_lead_into_the_pages_folder(string html, string expected) =>
-        Assert.Equal(expected, HostedHtml.Prepare(html, "index.html", "/p/kit/"));
+        Assert.Equal(expected, Prepared(html));
 
     [Theory]
     [InlineData("<a href=\"#signup\">x</a><a href=\"#!\">")]
@@ -23,16 +23,16 @@ public sealed class PageTests
     [InlineData("<p>broken <b>markup <td> & stray < signs\r\n<!-- <img src=pic.png> -->")]
     [InlineData("<script>var a = '<img src=pic.png>';</script>")]
     [InlineData("<form action=\"https://mail.example/join\"><input type=email name=e></form>")]
-    public void Everything_else_stays_as_it_was_written(string html) => Assert.Equal(html, HostedHtml.Prepare(html, "index.html", "/p/kit/"));
+    public void Everything_else_stays_as_it_was_written(string html) => Assert.Equal(html, Prepared(html));
 
     [Fact]
     public void Places_are_right_behind_line_ends_of_every_kind_and_characters_of_any_width() =>
-        Assert.Equal("<p>é 🌱\r\n\r\n<img\r\n src=\"/p/kit/a.png\">\r<img src=/p/kit/b.png>\n", HostedHtml.Prepare("<p>é 🌱\r\n\r\n<img\r\n src=\"a.png\">\r<img src=b.png>\n", "index.html", "/p/kit/"));
+        Assert.Equal("<p>é 🌱\r\n\r\n<img\r\n src=\"/p/kit/a.png\">\r<img src=/p/kit/b.png>\n", Prepared("<p>é 🌱\r\n\r\n<img\r\n src=\"a.png\">\r<img src=b.png>\n"));
 
     [Fact]
     public void An_opt_in_form_that_leads_nowhere_is_wired_to_its_page()
     {
-        var html = HostedHtml.Prepare("<form class=f method=get action=\"#\"><input type=\"email\" id=e><button>Go</button></form>", "index.html", "/p/kit/");
+        var html = Prepared("<form class=f method=get action=\"#\"><input type=\"email\" id=e><button>Go</button></form>");
         Assert.Equal("<form class=f method=\"post\" action=\"/p/kit/opt-in\"><input name=\"email\" type=\"email\" id=e><button>Go</button></form>", html);
     }
 
@@ -76,6 +76,10 @@ public sealed class PageTests
         Assert.Contains("at most 1", PageArchive.Read(Zip(("a.html", ""), ("b.html", "")), new ArchiveLimits(Files: 1)).Problem);
         Assert.Contains("not a .zip", PageArchive.Read(new MemoryStream("no zip"u8.ToArray()), new()).Problem);
     }
+
+    private static readonly WiringPlan Plan = new("kit", "sales", "https://go.larkrow.example", ["till.example/pay", "/go/till"]);
+
+    private static string Prepared(string html) => HostedHtml.Prepare(html, new("index.html", "/p/kit/", Plan)).Html;
 
     private static MemoryStream Zip(params (string Path, string Text)[] files)
     {

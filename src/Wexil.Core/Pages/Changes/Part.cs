@@ -1,0 +1,196 @@
+using System.Runtime.InteropServices;
+using AngleSharp.Dom;
+
+namespace Wexil.Core.Pages.Changes;
+
+/// <summary>A part of a page as differences see it: an element, or a run of text beside elements.</summary>
+internal sealed class Part
+{
+    public const string Run = "#text";
+
+    private static readonly HashSet<string> Inline =
+        ["b", "strong", "i", "em", "u", "s", "small", "mark", "sub", "sup", "span", "br", "wbr", "a", "code", "abbr", "q", "cite", "time", "font", "kbd", "del", "ins"];
+
+    private static readonly HashSet<string> Whole = ["script", "style", "textarea", "title", "svg", "template", "option"];
+
+    // Attributes that say nothing about the page to its reader.
+    private static readonly HashSet<string> Ignored = ["style", "data-wx", "xmlns"];
+
+    private Dictionary<string, int>? _words;
+
+    private Part(Part? parent, SourceElement? element, string tag) => (Parent, Element, Tag) = (parent, element, tag);
+
+    public Part? Parent { get; }
+
+    /// <summary>Null for a run of text.</summary>
+    public SourceElement? Element { get; }
+
+    public string Tag { get; }
+
+    public List<Part> Children { get; } = [];
+
+    /// <summary>What a reader reads here, white space collapsed; of a part that holds others only for comparing.</summary>
+    public string Text { get; private set; } = "";
+
+    /// <summary>Its text is compared as one: it holds nothing but words and emphasis.</summary>
+    public bool IsLeaf { get; private set; }
+
+    public Dictionary<string, string> Attributes { get; } = new(StringComparer.Ordinal);
+
+    public List<KeyValuePair<string, string>> Style { get; private set; } = [];
+
+    public ulong Hash { get; private set; }
+
+    public int Weight { get; private set; } = 1;
+
+    /// <summary>The place of the part in the source; for a run of text only when it stands there as one piece.</summary>
+    public (int Start, int End)? Place { get; private set; }
+
+    /// <summary>The part of the other page that this one is.</summary>
+    public Part? Match { get; set; }
+
+    public bool IsMoved { get; set; }
+
+    public static Part Of(SourceMap map)
+    {
+        var root = new Part(null, null, "#page");
+        root.Fill(map, map.Document);
+        root.Finish();
+        return root;
+    }
+
+    public IEnumerable<Part> All()
+    {
+        var open = new Stack<Part>([this]);
+        while (open.TryPop(out var part))
+        {
+            yield return part;
+            for (var i = part.Children.Count - 1; i >= 0; i--) open.Push(part.Children[i]);
+        }
+    }
+
+    /// <summary>How alike what is read in two parts is, 0 to 1: the share of words in common.</summary>
+    public double Likeness(Part other)
+    {
+        var (mine, theirs) = (Words(), other.Words());
+        int common = 0, all = 0;
+        foreach (var (word, count) in mine)
+        {
+            all += count;
+            common += Math.Min(count, theirs.GetValueOrDefault(word));
+        }
+        foreach (var count in theirs.Values) all += count;
+        return all == 0 ? 1 : 2.0 * common / all;
+    }
+
+    private Dictionary<string, int> Words()
+    {
+        if (_words is not null) return _words;
+        _words = new(StringComparer.OrdinalIgnoreCase);
+        foreach (var word in Text.Split(' ', StringSplitOptions.RemoveEmptyEntries)) CollectionsMarshal.GetValueRefOrAddDefault(_words, word, out _)++;
+        return _words;
+    }
+
+    private void Fill(SourceMap map, INode holder)
+    {
+        var place = Element?.OpenEnd ?? 0;
+        foreach (var child in holder.ChildNodes)
+        {
+            if (child is IText text)
+            {
+                var words = HtmlText.Collapse(text.Data);
+                if (words.Length == 0) continue;
+                var run = new Part(this, null, Run) { IsLeaf = true, Text = words };
+                var end = Following(map, child) ?? Element?.CloseStart ?? map.Source.Length;
+                if (place <= end && HtmlText.Collapse(HtmlText.Decode(map.Source[place..end])) == words) run.Place = Trim(map.Source, place, end);
+                run.Finish();
+                Children.Add(run);
+            }
+            else if (child is IElement element)
+            {
+                // What the parser made up, such as a body or a table's body without a tag, counts as not being there.
+                if (map.Of(element) is not { } written)
+                {
+                    Fill(map, element);
+                    continue;
+                }
+                Children.Add(Make(map, written));
+                place = Math.Max(place, written.End);
+            }
+        }
+    }
+
+    private Part Make(SourceMap map, SourceElement written)
+    {
+        var element = written.Element;
+        var part = new Part(this, written, written.Name) { Place = (written.Start, written.End), Style = InlineStyle.Parse(element.GetAttribute("style")) };
+        foreach (var attribute in element.Attributes)
+            if (!Ignored.Contains(attribute.Name)) part.Attributes[attribute.Name] = attribute.Name == "class" ? HtmlText.Collapse(attribute.Value) : attribute.Value.Trim();
+        if (Whole.Contains(written.Name))
+        {
+            part.IsLeaf = true;
+            part.Text = HtmlText.Collapse(written.Name is "svg" or "template" ? map.Inner(written) : element.TextContent);
+        }
+        else if (element.ChildNodes.Any(child => child is IText text && !string.IsNullOrWhiteSpace(text.Data)) && IsInline(element))
+        {
+            part.IsLeaf = true;
+            part.Text = HtmlText.Collapse(element.TextContent);
+            foreach (var child in element.Children)
+                if (map.Of(child) is { } held) part.Children.Add(part.Make(map, held));
+        }
+        else
+        {
+            part.Fill(map, element);
+            part.Text = string.Join(' ', part.Children.Select(child => child.Text).Where(words => words.Length > 0));
+        }
+        part.Finish();
+        return part;
+    }
+
+    private static bool IsInline(IElement element)
+    {
+        foreach (var child in element.Children)
+            if (!Inline.Contains(child.LocalName) || !IsInline(child)) return false;
+        return true;
+    }
+
+    private static int? Following(SourceMap map, INode node)
+    {
+        for (var next = node.NextSibling; next is not null; next = next.NextSibling)
+            if (next is IElement element && map.Of(element) is { } written) return written.Start;
+        return null;
+    }
+
+    private static (int, int) Trim(string source, int start, int end)
+    {
+        while (start < end && char.IsWhiteSpace(source[start])) start++;
+        while (end > start && char.IsWhiteSpace(source[end - 1])) end--;
+        return (start, end);
+    }
+
+    private void Finish()
+    {
+        var hash = Mix(14695981039346656037, Tag);
+        // The order of attributes means nothing.
+        ulong sum = 0;
+        foreach (var (name, value) in Attributes) sum += Mix(Mix(1469598103934665603, name), value);
+        foreach (var (name, value) in Style) sum += Mix(Mix(7809847782465536322, name), value);
+        hash = Mix(hash, sum);
+        if (IsLeaf) hash = Mix(hash, Text);
+        foreach (var child in Children)
+        {
+            hash = Mix(hash, child.Hash);
+            Weight += child.Weight;
+        }
+        if (IsLeaf) Weight += Text.Length / 20;
+        Hash = hash;
+    }
+
+    private static ulong Mix(ulong hash, string text)
+    {
+        foreach (var c in text) hash = (hash ^ c) * 1099511628211;
+        return (hash ^ 0xFF51) * 1099511628211;
+    }
+
+    private static ulong Mix(ulong hash, ulong other) => System.Numerics.BitOperations.RotateLeft(hash ^ (other * 0x9E3779B97F4A7C15), 27) * 1099511628211 + 0x52DCE729;
+}

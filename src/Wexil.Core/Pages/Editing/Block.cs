@@ -1,0 +1,37 @@
+using AngleSharp.Dom;
+
+namespace Wexil.Core.Pages.Editing;
+
+/// <summary>A piece of a page that can be put between two others. It takes its type from the page, and its button the look of the page's own.</summary>
+/// <param name="Name">As it is offered: "Guarantee".</param>
+public sealed record Block(string Key, string Name)
+{
+    public static IReadOnlyList<Block> All { get; } =
+    [
+        new("text", "Headline and text"),
+        new("picture", "Picture"),
+        new("benefits", "Benefits"),
+        new("testimonials", "Testimonials"),
+        new("order", "Price and order box"),
+        new("guarantee", "Guarantee"),
+        new("questions", "Questions and answers"),
+        new("opt-in", "Opt-in form"),
+        new("video", "Video"),
+    ];
+
+    public static Block? Find(string key) => All.FirstOrDefault(block => block.Key == key);
+
+    /// <summary>The block's markup for a page.</summary>
+    internal string For(SourceMap page)
+    {
+        var like = page.Elements.FirstOrDefault(element => element.Name is "button" or "a"
+            && (element.Name == "button" || element.Element.ClassName?.Contains("btn", StringComparison.OrdinalIgnoreCase) == true
+                || element.Element.ClassName?.Contains("button", StringComparison.OrdinalIgnoreCase) == true || element.Element.HasAttribute(Wiring.RoleAttribute)));
+        var look = like is null
+            ? " style=\"background-color: #1d4f3a; color: #fff; padding: .7em 1.4em; border: 0; border-radius: 4px; font: inherit; font-weight: bold; text-decoration: none; display: inline-block\""
+            : Written("class", like.Element.GetAttribute("class")) + Written("style", like.Element.GetAttribute("style"));
+        return EmbeddedText.Read($"Editing.Blocks.{Key}.html").TrimEnd().Replace(" data-look", look, StringComparison.Ordinal);
+
+        static string Written(string name, string? value) => value is null ? "" : $" {name}=\"{HtmlText.EncodeValue(value)}\"";
+    }
+}

@@ -1,0 +1,194 @@
+using System.Text.RegularExpressions;
+using AngleSharp.Dom;
+
+namespace Wexil.Core.Pages.Editing;
+
+/// <summary>The source after an edit with a few words about it, or why it cannot be done.</summary>
+public readonly record struct Edited(string? Source, string Label, string? Problem)
+{
+    public static Edited Refuse(string problem) => new(null, "", problem);
+}
+
+/// <summary>Makes edits in a page's source. What an edit is not about stays byte for byte.</summary>
+public static partial class PageEditor
+{
+    private const int LongestText = 20_000, LongestValue = 2_000;
+
+    private static readonly HashSet<string> Frame = ["html", "head", "body", "title", "script", "style", "meta", "link", "base"];
+
+    // What a person can set from the panel; anything else is for the source.
+    private static readonly HashSet<string> Properties =
+        ["color", "background-color", "font-size", "padding", "border-radius", "text-align", "text-wrap", "width", "max-width", "font-weight"];
+
+    public static Edited Apply(string source, PageEdit edit)
+    {
+        if (edit is PageEdit.Source typed) return new(typed.Whole, "Source", null);
+        var map = SourceMap.Of(source);
+        return edit switch
+        {
+            PageEdit.Settings settings => new(PageSettings.Write(map, settings.To), "Page settings", null),
+            PageEdit.Text text => At(map, text.Node, node => SetText(map, node, text.Html)),
+            PageEdit.Picture picture => At(map, picture.Node, node => SetPicture(map, node, picture)),
+            PageEdit.Address address => At(map, address.Node, node => SetAddress(map, node, address.To)),
+            PageEdit.Hint hint => At(map, hint.Node, node => node.Name is "input" or "textarea"
+                ? Done(map, $"Hint of a field", edits => Attributes.Set(edits, map.Source, node.Tag, "placeholder", Short(hint.Words)))
+                : Edited.Refuse("Only a form field has a hint.")),
+            PageEdit.Look look => At(map, look.Node, node => SetLook(map, node, look.Property, look.Value)),
+            PageEdit.Move move => At(map, move.Node, node => Swap(map, node, move.Down)),
+            PageEdit.Duplicate duplicate => At(map, duplicate.Node, node => Copy(map, node)),
+            PageEdit.Hide hide => At(map, hide.Node, node => Done(map, $"Hid {Kind(node)}", edits => SetStyle(edits, map.Source, node, "display", "none !important"))),
+            PageEdit.Show show => At(map, show.Node, node => Done(map, $"Showed {Kind(node)}", edits => SetStyle(edits, map.Source, node, "display", null))),
+            PageEdit.Remove remove => At(map, remove.Node, node => Done(map, $"Removed {Kind(node)}", edits => Cut(edits, map, node))),
+            PageEdit.Insert insert => At(map, insert.Node, node => Add(map, node, insert.Block)),
+            PageEdit.Role role => At(map, role.Node, node => SetRole(map, node, role.For)),
+            PageEdit.TakeForm form => At(map, form.Node, node => node.Name == "form"
+                ? Done(map, "Form taken over", edits => Attributes.Remove(edits, node.Tag, "action", "method", "target", "onsubmit"))
+                : Edited.Refuse("This is not a form.")),
+            _ => throw new ArgumentOutOfRangeException(nameof(edit)),
+        };
+    }
+
+    private static Edited At(SourceMap map, int id, Func<SourceElement, Edited> change)
+    {
+        if (map.Find(id) is not { } node) return Edited.Refuse("This part is not on the page any more. The page was changed meanwhile.");
+        if (Frame.Contains(node.Name)) return Edited.Refuse("This part belongs to the page as a whole; change it in the source.");
+        return node.IsWhole ? change(node) : Edited.Refuse("The markup is not well formed here, so this part can be changed in the source only.");
+    }
+
+    private static Edited Done(SourceMap map, string label, Action<SourceEdits> change)
+    {
+        var edits = new SourceEdits(map.Source);
+        change(edits);
+        return new(edits.Apply(), label, null);
+    }
+
+    private static Edited SetText(SourceMap map, SourceElement node, string html)
+    {
+        if (html.Length > LongestText) return Edited.Refuse($"At most {LongestText:N0} characters at a time.");
+        var inner = TypedMarkup.Rebuild(map, node, html);
+        return Done(map, $"Text of {Kind(node)}", edits => edits.Replace(node.OpenEnd, node.CloseStart, inner));
+    }
+
+    private static Edited SetPicture(SourceMap map, SourceElement node, PageEdit.Picture picture)
+    {
+        if (node.Name != "img") return Edited.Refuse("This is not a picture.");
+        if (picture.File is { } address && !IsSafe(address)) return Edited.Refuse("A picture’s address begins with http, https or a file of the page.");
+        return Done(map, picture.File is null ? "Words for a picture" : "Picture", edits =>
+        {
+            Attributes.Set(edits, map.Source, node.Tag, "alt", Short(picture.Alternative));
+            if (picture.File is null) return;
+            Attributes.Set(edits, map.Source, node.Tag, "src", picture.File);
+            // Other sizes of the old picture would be shown in the new one's place.
+            Attributes.Remove(edits, node.Tag, "srcset", "sizes");
+            if (node.Element.ParentElement is { LocalName: "picture" } parent)
+                foreach (var other in parent.Children.Where(child => child.LocalName == "source"))
+                    if (map.Of(other) is { } alternative) Cut(edits, map, alternative);
+        });
+    }
+
+    private static Edited SetAddress(SourceMap map, SourceElement node, string to)
+    {
+        to = to.Trim();
+        var name = node.Name is "a" or "area" ? "href" : node.Name is "iframe" or "video" or "audio" or "source" ? "src" : node.Name == "form" ? "action" : null;
+        if (name is null) return Edited.Refuse("Only a link, a video or a form leads somewhere.");
+        if (!IsSafe(to)) return Edited.Refuse("An address begins with http, https, mailto, tel, / or #.");
+        return Done(map, $"Address of {Kind(node)}", edits => Attributes.Set(edits, map.Source, node.Tag, name, to));
+    }
+
+    private static Edited SetLook(SourceMap map, SourceElement node, string property, string? value)
+    {
+        if (!Properties.Contains(property)) return Edited.Refuse("This cannot be set here; use the source.");
+        if (value is not null && !SafeValue().IsMatch(value)) return Edited.Refuse("This value cannot be used: write a colour such as #2d6a3e, or a size such as 18px.");
+        return Done(map, $"Look of {Kind(node)}", edits => SetStyle(edits, map.Source, node, property, string.IsNullOrWhiteSpace(value) ? null : value.Trim()));
+    }
+
+    private static Edited SetRole(SourceMap map, SourceElement node, LinkRole role)
+    {
+        if (node.Name != "a") return Edited.Refuse("Only a link can be this.");
+        return Done(map, "What a link is for", edits =>
+        {
+            if (role == LinkRole.None) Attributes.Remove(edits, node.Tag, Wiring.RoleAttribute);
+            else Attributes.Set(edits, map.Source, node.Tag, Wiring.RoleAttribute, role == LinkRole.Buy ? Wiring.Buy : Wiring.No);
+        });
+    }
+
+    private static Edited Swap(SourceMap map, SourceElement node, bool down)
+    {
+        var other = node.Element;
+        do other = down ? other.NextElementSibling : other.PreviousElementSibling;
+        while (other is not null && (other.LocalName is "script" or "style" or "br" || map.Of(other) is null));
+        if (other is null) return Edited.Refuse(down ? "It is the last one here." : "It is the first one here.");
+        var neighbour = map.Of(other)!;
+        if (!neighbour.IsWhole || (down ? neighbour.Start < node.End : node.Start < neighbour.End)) return Edited.Refuse("The markup beside it is not well formed, so it can be moved in the source only.");
+        var (first, second) = down ? (node, neighbour) : (neighbour, node);
+        return Done(map, $"Moved {Kind(node)} {(down ? "down" : "up")}", edits =>
+        {
+            edits.Replace(first.Start, first.End, map.Outer(second));
+            edits.Replace(second.Start, second.End, map.Outer(first));
+        });
+    }
+
+    private static Edited Copy(SourceMap map, SourceElement node)
+    {
+        // Two elements of one id would confuse the page's own styles and scripts.
+        var copy = new SourceEdits(map.Outer(node));
+        foreach (var held in map.Elements.Skip(node.Id).TakeWhile(element => element.Start < node.End))
+            if (held.Tag["id"] is { } id) copy.Replace(id.Start - node.Start - 1, id.End - node.Start, "");
+        return Done(map, $"Duplicated {Kind(node)}", edits => edits.Insert(node.End, Indent(map.Source, node.Start) + copy.Apply()));
+    }
+
+    private static Edited Add(SourceMap map, SourceElement node, string key)
+    {
+        if (Block.Find(key) is not { } block) return Edited.Refuse("There is no such block.");
+        return Done(map, $"Added {block.Name.ToLowerInvariant()}", edits => edits.Insert(node.End, Indent(map.Source, node.Start) + block.For(map)));
+    }
+
+    private static void Cut(SourceEdits edits, SourceMap map, SourceElement node)
+    {
+        // A line that held nothing else goes with it.
+        var source = map.Source;
+        var start = node.Start;
+        while (start > 0 && source[start - 1] is ' ' or '\t') start--;
+        var alone = (start == 0 || source[start - 1] == '\n') && (node.End == source.Length || source[node.End] is '\n' or '\r');
+        if (!alone) edits.Replace(node.Start, node.End, "");
+        else edits.Replace(start, node.End < source.Length ? source.IndexOf('\n', node.End) is >= 0 and var line ? line + 1 : source.Length : source.Length, "");
+    }
+
+    private static void SetStyle(SourceEdits edits, string source, SourceElement node, string property, string? value)
+    {
+        var style = InlineStyle.With(node.Element.GetAttribute("style"), property, value);
+        if (style.Length == 0) Attributes.Remove(edits, node.Tag, "style");
+        else Attributes.Set(edits, source, node.Tag, "style", style);
+    }
+
+    private static string Indent(string source, int place)
+    {
+        var line = source.LastIndexOf('\n', Math.Max(0, place - 1)) + 1;
+        var before = source[line..place];
+        return line > 0 && string.IsNullOrWhiteSpace(before) ? "\n" + before : "";
+    }
+
+    private static string Kind(SourceElement node) => node.Name switch
+    {
+        "h1" => "the headline",
+        "h2" or "h3" or "h4" or "h5" or "h6" => "a heading",
+        "p" => "a paragraph",
+        "a" => "a link",
+        "button" => "a button",
+        "img" => "a picture",
+        "li" => "a point",
+        "form" => "a form",
+        "section" or "div" or "article" or "header" or "footer" or "main" or "aside" => "a section",
+        _ => "a part",
+    };
+
+    private static string Short(string value) => value.Length <= LongestValue ? value : value[..LongestValue];
+
+    private static bool IsSafe(string address) => address.Length <= LongestValue && SafeAddress().IsMatch(address);
+
+    [GeneratedRegex(@"^(https?://|mailto:|tel:|/|#|\?|data:image/|(?![a-zA-Z][a-zA-Z0-9+.-]*:))[^\x00-\x1f""<>]*$", RegexOptions.IgnoreCase)]
+    private static partial Regex SafeAddress();
+
+    [GeneratedRegex(@"^[#a-zA-Z0-9 .,%()/-]{0,80}$")]
+    private static partial Regex SafeValue();
+}
