@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using System.Text;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
@@ -6,76 +7,163 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Store;
 
-/// <summary>Pages and their files. A file's content is stored once, by its hash, however many pages have it.</summary>
+/// <summary>Pages, their versions and the files of each. A file's content is stored once, by its hash, however many pages have it.</summary>
 public sealed class PageStore(Database database, Journal journal, TimeProvider time)
 {
-    private const string Columns = "id, step_id, slug, name, outside, entry, parent_id, revision, changed_at";
+    /// <summary>The number under which files are kept that no version has yet.</summary>
+    internal const int Draft = 0;
+
+    private const string Columns =
+        """
+        id, step_id, slug, name, outside, entry, parent_id, parent_version, revision, changed_at, indexed,
+        EXISTS (SELECT 1 FROM drafts d JOIN version_files f ON f.page_id = d.page_id AND f.version = pages.revision AND f.path = pages.entry WHERE d.page_id = pages.id AND d.hash <> f.hash)
+        """;
 
     public IReadOnlyList<Page> Of(StepId step) => database.Read(c => c.Rows($"SELECT {Columns} FROM pages WHERE step_id = $1 ORDER BY id", Map, step.Value));
 
-    public Page? Find(PageId page) => database.Read(c => c.Rows($"SELECT {Columns} FROM pages WHERE id = $1", Map, page.Value).SingleOrDefault());
+    public IReadOnlyList<Page> All() => database.Read(c => c.Rows($"SELECT {Columns} FROM pages ORDER BY id", Map));
 
-    /// <summary>A file of a hosted page; null when the page has none of that name.</summary>
-    public PageFile? File(PageId page, string path) => database.Read(c => c.Rows(
-        "SELECT f.path, a.content FROM page_files f JOIN assets a ON a.hash = f.hash WHERE f.page_id = $1 AND f.path = $2",
-        row => new PageFile(row.GetString(0), row.GetFieldValue<byte[]>(1)), page.Value, path).SingleOrDefault());
+    public Page? Find(PageId page) => database.Read(c => Find(c, page));
 
-    public IReadOnlyList<string> Paths(PageId page) =>
-        database.Read(c => c.Rows("SELECT path FROM page_files WHERE page_id = $1 ORDER BY path", row => row.GetString(0), page.Value));
+    public Page? BySlug(string slug) => database.Read(c => c.Rows($"SELECT {Columns} FROM pages WHERE slug = $1", Map, slug).SingleOrDefault());
 
-    /// <summary>The source of a hosted page.</summary>
-    public string Source(Page page) => PageText.Decode(File(page.Id, page.Entry!)!.Content);
+    public IReadOnlyList<Page> ClonesOf(PageId page) => database.Read(c => c.Rows($"SELECT {Columns} FROM pages WHERE parent_id = $1 ORDER BY id", Map, page.Value));
+
+    /// <summary>Every version of a page that was published, the newest first.</summary>
+    public IReadOnlyList<PageVersion> Versions(PageId page) => database.Read(c => c.Rows(
+        "SELECT version, published_at, note FROM page_versions WHERE page_id = $1 ORDER BY version DESC", row => new PageVersion(row.GetInt32(0), row.Time(1), row.GetString(2)), page.Value));
+
+    /// <summary>A file of a page's published version; null when it has none of that name.</summary>
+    public PageFile? File(PageId page, int version, string path) => database.Read(c => c.Rows(
+        "SELECT f.path, a.content FROM version_files f JOIN assets a ON a.hash = f.hash WHERE f.page_id = $1 AND f.version = $2 AND f.path = $3",
+        row => new PageFile(row.GetString(0), row.GetFieldValue<byte[]>(1)), page.Value, version, path).SingleOrDefault());
+
+    /// <summary>The hash of every file of a version by its path; with the draft's own files on top when asked for.</summary>
+    public IReadOnlyDictionary<string, string> Hashes(PageId page, int version, bool withDraft = false) => database.Read(c =>
+    {
+        var hashes = new Dictionary<string, string>(StringComparer.Ordinal);
+        foreach (var (path, hash) in c.Rows(
+            "SELECT path, hash FROM version_files WHERE page_id = $1 AND version IN ($2, $3) ORDER BY version = 0",
+            row => (row.GetString(0), Convert.ToHexStringLower(row.GetFieldValue<byte[]>(1))), page.Value, version, withDraft ? Draft : version)) hashes[path] = hash;
+        return hashes;
+    });
+
+    /// <summary>The source of a version of a hosted page.</summary>
+    public string Source(Page page, int version) => PageText.Decode(File(page.Id, version, page.Entry!)!.Content);
+
+    /// <summary>The source that visitors see.</summary>
+    public string Source(Page page) => Source(page, page.Revision);
 
     /// <summary>Adds a hosted page; the first page of a step becomes the one that it shows.</summary>
-    public Task<PageId> AddAsync(StepId step, string name, PageBundle bundle) => journal.WriteAsync(c =>
-    {
-        var page = Insert(c, step, name, null, bundle.Entry, null);
-        foreach (var file in bundle.Files) Put(c, page, file);
-        return page;
-    });
+    public Task<PageId> AddAsync(StepId step, string name, PageBundle bundle, string note = "Brought in") => journal.WriteAsync(c => Add(c, step, name, bundle, note));
+
+    /// <summary>Adds several pages at once, each on its step.</summary>
+    public Task<IReadOnlyList<PageId>> AddAsync(IReadOnlyList<(StepId Step, string Name, PageBundle Bundle)> pages) =>
+        journal.WriteAsync<IReadOnlyList<PageId>>(c => [.. pages.Select(page => Add(c, page.Step, page.Name, page.Bundle, "Brought in"))]);
 
     /// <summary>Adds an outside page.</summary>
-    public Task<PageId> AddAsync(StepId step, string name, Uri outside) => journal.WriteAsync(c => Insert(c, step, name, outside.AbsoluteUri, null, null));
+    public Task<PageId> AddAsync(StepId step, string name, Uri outside) => journal.WriteAsync(c => AddOutside(c, step, name, outside, time.GetUtcNow()));
 
-    /// <summary>Makes a page of the same step with the same content, which knows where it came from.</summary>
-    public Task<PageId> CloneAsync(Page page, string name) => journal.WriteAsync(c =>
-    {
-        var clone = Insert(c, page.Step, name, page.Outside?.AbsoluteUri, page.Entry, page.Id);
-        c.Execute("INSERT INTO page_files (page_id, path, hash) SELECT $1, path, hash FROM page_files WHERE page_id = $2", clone.Value, page.Id.Value);
-        return clone;
-    });
+    /// <summary>Makes a page with the content that visitors see of another, which knows where it came from.</summary>
+    /// <param name="step">The step it is for; without one, that of the original.</param>
+    public Task<PageId> CloneAsync(Page page, string name, StepId? step = null) => journal.WriteAsync(c => Clone(c, page, name, step ?? page.Step, time.GetUtcNow()));
 
     public Task RenameAsync(PageId page, string name) => journal.WriteAsync(c => { c.Execute("UPDATE pages SET name = $2 WHERE id = $1", page.Value, name); });
 
-    /// <summary>Stores a hosted page's source. In a running test the change starts a phase: what came before was about another page.</summary>
-    public Task SaveSourceAsync(Page page, string source) => journal.WriteAsync(c =>
+    public Task SetIndexedAsync(PageId page, bool indexed) => journal.WriteAsync(c => { c.Execute("UPDATE pages SET indexed = $2 WHERE id = $1", page.Value, indexed); });
+
+    /// <summary>Makes a source the version that visitors see. In a running test that starts a phase: what came before was about another page.</summary>
+    /// <returns>The version's number.</returns>
+    public Task<int> PublishAsync(Page page, string source, string note) => journal.WriteAsync(c => Publish(c, page.Id, source, note, null));
+
+    /// <summary>Publishes what was carried over from the parent to several clones at once, each with the version of the parent that it has now seen.</summary>
+    public Task CarryAsync(IReadOnlyList<(Page Clone, string Source, string? Draft)> clones, int parentVersion) => journal.WriteAsync(c =>
     {
-        Put(c, page.Id, new(page.Entry!, System.Text.Encoding.UTF8.GetBytes(source)));
-        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-        c.Execute("UPDATE pages SET revision = revision + 1, changed_at = $2 WHERE id = $1", page.Id.Value, now);
-        var test = c.Number("SELECT t.id FROM tests t JOIN test_pages p ON p.test_id = t.id WHERE p.page_id = $1 AND t.decided_at IS NULL", page.Id.Value);
-        if (test is { } running) TestStore.StartPhase(c, new(running), null, $"“{page.Name}” was changed", now);
+        foreach (var (clone, source, draft) in clones)
+        {
+            Publish(c, clone.Id, source, "Carried over from the page it was cloned from", parentVersion);
+            if (draft is not null) DraftStore.Replace(c, clone.Id, draft);
+        }
     });
 
-    private PageId Insert(SqliteConnection c, StepId step, string name, string? outside, string? entry, PageId? parent)
+    internal static Page? Find(SqliteConnection c, PageId page) => c.Rows($"SELECT {Columns} FROM pages WHERE id = $1", Map, page.Value).SingleOrDefault();
+
+    internal static PageId Clone(SqliteConnection c, Page page, string name, StepId step, DateTimeOffset now)
     {
-        // Studio's own address for adding a page stands where a page's name would.
-        var slug = Slug.Free(Slug.From(name), s => s == "add" || c.Number("SELECT 1 FROM pages WHERE slug = $1", s) is not null);
+        var clone = Insert(c, step, name, page.Outside?.AbsoluteUri, page.Entry, page, now);
+        if (!page.IsHosted) return clone;
+        c.Execute("INSERT INTO version_files (page_id, version, path, hash) SELECT $1, 1, path, hash FROM version_files WHERE page_id = $2 AND version = $3", clone.Value, page.Id.Value, page.Revision);
+        c.Execute("INSERT INTO page_versions VALUES ($1, 1, $2, $3)", clone.Value, now.ToUnixTimeMilliseconds(), $"Cloned from “{page.Name}”");
+        return clone;
+    }
+
+    internal static PageId Add(SqliteConnection c, StepId step, string name, PageBundle bundle, string note, DateTimeOffset now)
+    {
+        var page = Insert(c, step, name, null, bundle.Entry, null, now);
+        foreach (var file in bundle.Files) Put(c, page, 1, file);
+        c.Execute("INSERT INTO page_versions VALUES ($1, 1, $2, $3)", page.Value, now.ToUnixTimeMilliseconds(), note);
+        return page;
+    }
+
+    /// <summary>Changes the first version of each page of a step that is being made.</summary>
+    internal static void Relink(SqliteConnection c, StepId step, Func<string, string> change)
+    {
+        foreach (var (page, entry, content) in c.Rows(
+            "SELECT p.id, p.entry, a.content FROM pages p JOIN version_files f ON f.page_id = p.id AND f.version = p.revision AND f.path = p.entry JOIN assets a ON a.hash = f.hash WHERE p.step_id = $1",
+            row => (new PageId(row.GetInt64(0)), row.GetString(1), row.GetFieldValue<byte[]>(2)), step.Value))
+        {
+            var source = PageText.Decode(content);
+            if (change(source) is var changed && changed != source) Put(c, page, 1, new(entry, Encoding.UTF8.GetBytes(changed)));
+        }
+    }
+
+    internal static PageId AddOutside(SqliteConnection c, StepId step, string name, Uri outside, DateTimeOffset now) => Insert(c, step, name, outside.AbsoluteUri, null, null, now);
+
+    internal static void Put(SqliteConnection c, PageId page, int version, PageFile file)
+    {
+        var hash = SHA256.HashData(file.Content);
+        c.Execute("INSERT OR IGNORE INTO assets (hash, content) VALUES ($1, $2)", hash, file.Content);
+        c.Execute(
+            "INSERT INTO version_files (page_id, version, path, hash) VALUES ($1, $2, $3, $4) ON CONFLICT DO UPDATE SET hash = excluded.hash",
+            page.Value, version, file.Path, hash);
+    }
+
+    private PageId Add(SqliteConnection c, StepId step, string name, PageBundle bundle, string note) => Add(c, step, name, bundle, note, time.GetUtcNow());
+
+    private static PageId Insert(SqliteConnection c, StepId step, string name, string? outside, string? entry, Page? parent, DateTimeOffset now)
+    {
+        // Studio's own addresses beside a page's stand where a page's name would.
+        var slug = Slug.Free(Slug.From(name), s => s is "add" or "files" or "import" or "path" || c.Number("SELECT 1 FROM pages WHERE slug = $1", s) is not null);
         var id = c.Insert(
-            "INSERT INTO pages (step_id, slug, name, outside, entry, parent_id, created_at, changed_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $7)",
-            step.Value, slug, name, outside, entry, parent?.Value, time.GetUtcNow().ToUnixTimeMilliseconds());
+            "INSERT INTO pages (step_id, slug, name, outside, entry, parent_id, parent_version, created_at, changed_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $8)",
+            step.Value, slug, name, outside, entry, parent?.Id.Value, parent?.Revision, now.ToUnixTimeMilliseconds());
         c.Execute("UPDATE steps SET page_id = $2 WHERE id = $1 AND page_id IS NULL", step.Value, id);
         return new(id);
     }
 
-    private static void Put(SqliteConnection c, PageId page, PageFile file)
+    private int Publish(SqliteConnection c, PageId id, string source, string note, int? parentVersion)
     {
-        var hash = SHA256.HashData(file.Content);
-        c.Execute("INSERT OR IGNORE INTO assets (hash, content) VALUES ($1, $2)", hash, file.Content);
-        c.Execute("INSERT INTO page_files (page_id, path, hash) VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET hash = excluded.hash", page.Value, file.Path, hash);
+        var page = Find(c, id)!;
+        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        var version = page.Revision + 1;
+        c.Execute("INSERT INTO version_files (page_id, version, path, hash) SELECT page_id, $3, path, hash FROM version_files WHERE page_id = $1 AND version = $2", id.Value, page.Revision, version);
+        // Files added since then come along where the page uses them; the others stay at hand.
+        foreach (var path in c.Rows("SELECT path FROM version_files WHERE page_id = $1 AND version = 0", row => row.GetString(0), id.Value))
+        {
+            if (!source.Contains(path, StringComparison.Ordinal)) continue;
+            c.Execute("DELETE FROM version_files WHERE page_id = $1 AND version = $2 AND path = $3", id.Value, version, path);
+            c.Execute("UPDATE version_files SET version = $2 WHERE page_id = $1 AND version = 0 AND path = $3", id.Value, version, path);
+        }
+        Put(c, id, version, new(page.Entry!, Encoding.UTF8.GetBytes(source)));
+        c.Execute("INSERT INTO page_versions VALUES ($1, $2, $3, $4)", id.Value, version, now, note);
+        c.Execute("UPDATE pages SET revision = $2, changed_at = $3, parent_version = coalesce($4, parent_version) WHERE id = $1", id.Value, version, now, parentVersion);
+        var test = c.Number("SELECT t.id FROM tests t JOIN test_pages p ON p.test_id = t.id WHERE p.page_id = $1 AND t.decided_at IS NULL", id.Value);
+        if (test is { } running) TestStore.StartPhase(c, new(running), null, $"“{page.Name}” was changed", now);
+        return version;
     }
 
     private static Page Map(SqliteDataReader row) => new(
         new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetString(2), row.GetString(3), row.TextOrNull(4) is { } outside ? new Uri(outside) : null,
-        row.TextOrNull(5), row.NumberOrNull(6) is { } parent ? new PageId(parent) : null, row.GetInt32(7), row.Time(8));
+        row.TextOrNull(5), row.NumberOrNull(6) is { } parent ? new PageId(parent) : null, (int?)row.NumberOrNull(7), row.GetInt32(8), row.Time(9),
+        row.GetBoolean(10), row.GetBoolean(11));
 }

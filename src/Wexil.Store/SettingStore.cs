@@ -6,13 +6,18 @@ namespace Wexil.Store;
 /// <summary>The owner's settings and the program's own secrets.</summary>
 public sealed class SettingStore(Database database, Journal journal)
 {
-    private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", ZoneName = "time-zone";
+    private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", ZoneName = "time-zone", PrivateName = "fetch-private-addresses";
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
     public string? PasswordHash => Get(PasswordName);
 
     /// <summary>The owner's time zone.</summary>
     public TimeZoneInfo Zone => Get(ZoneName) is { } id && TimeZoneInfo.TryFindSystemTimeZoneById(id, out var zone) ? zone : TimeZoneInfo.Utc;
+
+    /// <summary>The owner lets the server fetch pages from private and loopback addresses.</summary>
+    public bool FetchesPrivateAddresses => Get(PrivateName) == "yes";
+
+    public Task SetFetchesPrivateAddressesAsync(bool allowed) => SetAsync(PrivateName, allowed ? "yes" : "no");
 
     public Task SetPasswordHashAsync(string hash) => SetAsync(PasswordName, hash);
 

@@ -66,14 +66,14 @@ public sealed class DatabaseTests
         using var world = new World();
         var test = await world.StartTestAsync();
         await world.Tests.ChangeWeightsAsync(test.Id, Weights.Of(80, 20));
-        await world.Pages.SaveSourceAsync(world.Pages.Find(test.Pages[1])!, "<h1>new");
+        await world.Pages.PublishAsync(world.Pages.Find(test.Pages[1])!, "<h1>new", "");
         var phases = world.Tests.Phases(test.Id);
         Assert.Equal(["50/50", "80/20", "80/20"], phases.Select(phase => phase.Weights.ToString()));
         Assert.Equal([false, false, true], phases.Select(phase => phase.EndedAt is null));
         var route = world.Routes.Load().Step("calendar")!;
         Assert.Equal(phases[^1].Id, route.Test!.Phase);
         Assert.Equal(2, route.Test.Pages[1].Revision);
-        Assert.Equal("inbox", route.NextSlug);
+        Assert.Equal("inbox", route.YesSlug);
         Assert.Equal("<h1>new", world.Pages.Source(world.Pages.Find(test.Pages[1])!));
         Assert.Equal("<h1>x", world.Pages.Source(world.Pages.Find(test.Pages[0])!));
     }

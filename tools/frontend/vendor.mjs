@@ -1,4 +1,5 @@
 // Copies what Wexil ships out of node_modules, each with its licence and version. Run after `npm ci`.
+import { buildSync } from "esbuild";
 import { cpSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 
@@ -10,6 +11,8 @@ const libraries = [
   { name: "bootstrap", to: join(shipped, "bootstrap"), files: ["dist/css/bootstrap.min.css"] },
   { name: "@fontsource-variable/bricolage-grotesque", to: join(shipped, "bricolage-grotesque"), files: ["files/bricolage-grotesque-latin-wght-normal.woff2"] },
   { name: "@fontsource-variable/atkinson-hyperlegible-next", to: join(shipped, "atkinson-hyperlegible-next"), files: ["files/atkinson-hyperlegible-next-latin-wght-normal.woff2"] },
+  { name: "codemirror", to: join(shipped, "codemirror"), files: [] },
+  { name: "sortablejs", to: join(shipped, "sortablejs"), files: ["modular/sortable.esm.js"] },
   { name: "axe-core", to: join(forTests, "axe-core"), files: ["axe.min.js"] },
   { name: "startbootstrap-landing-page", to: join(forTests, "startbootstrap-landing-page"), files: ["dist"] },
 ];
@@ -29,6 +32,8 @@ for (const { name, to, files } of libraries) {
   const { version, license } = JSON.parse(readFileSync(join(from, "package.json")));
   writeFileSync(join(to, "VERSION"), `${name} ${version} (${license})\n`);
 }
+// The source view's editor is many small modules; browsers get them as one.
+buildSync({ entryPoints: [join(import.meta.dirname, "codemirror.mjs")], bundle: true, minify: true, format: "esm", legalComments: "none", outfile: join(shipped, "codemirror/codemirror.js") });
 // Bootstrap names a source map that is not shipped.
 const css = join(shipped, "bootstrap/bootstrap.min.css");
 writeFileSync(css, readFileSync(css, "utf8").replace(/\/\*# sourceMappingURL=.*?\*\//, ""));

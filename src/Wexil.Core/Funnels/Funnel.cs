@@ -1,8 +1,14 @@
 namespace Wexil.Core.Funnels;
 
 /// <summary>The path a visitor takes for one offer.</summary>
-public sealed record Funnel(FunnelId Id, string Slug, string Name);
+public sealed record Funnel(FunnelId Id, string Slug, string Name, bool IsArchived);
 
 /// <summary>One place on the path, with the one link that never changes.</summary>
 /// <param name="Page">The page everybody sees while nothing is tested; null while the step has none.</param>
-public sealed record Step(StepId Id, FunnelId Funnel, int Position, StepKind Kind, string Name, string Slug, PageId? Page);
+/// <param name="Yes">Where a yes leads when the owner says otherwise than the order does.</param>
+/// <param name="No">Where a no leads, likewise.</param>
+/// <param name="IsArchived">Put away; its link goes on working.</param>
+/// <param name="Forward">Where the link of an archived step leads instead of showing its page.</param>
+public sealed record Step(
+    StepId Id, FunnelId Funnel, int Position, StepKind Kind, string Name, string Slug, PageId? Page,
+    StepId? Yes = null, StepId? No = null, bool IsArchived = false, string? Forward = null);

@@ -6,13 +6,30 @@ namespace Wexil.Core.Pages;
 public sealed record ArchiveLimits(long FileBytes = 16 << 20, long TotalBytes = 64 << 20, int Files = 1000);
 
 /// <summary>A page unpacked: its files, and which of them is the page itself.</summary>
-public sealed record PageBundle(IReadOnlyList<PageFile> Files, string Entry);
+public sealed record PageBundle(IReadOnlyList<PageFile> Files, string Entry)
+{
+    /// <summary>All files that are pages, the entry first.</summary>
+    public IEnumerable<string> Pages => Files.Select(file => file.Path).Where(ContentTypes.IsHtml).OrderBy(path => path == Entry ? "" : path, StringComparer.Ordinal);
+
+    public string Source(string path) => PageText.Decode(Files.First(file => file.Path == path).Content);
+
+    /// <summary>A page that is one file.</summary>
+    public static PageBundle OneFile(string html) => new([new("index.html", System.Text.Encoding.UTF8.GetBytes(html))], "index.html");
+}
 
 /// <summary>Takes a page with its styles, scripts and images out of a .zip, or says in words why not.</summary>
 public static class PageArchive
 {
     /// <param name="zip">A seekable stream.</param>
     public static (PageBundle? Page, string? Problem) Read(Stream zip, ArchiveLimits limits)
+    {
+        var (files, problem) = Files(zip, limits);
+        return files is null ? (null, problem) : Bundle(files);
+    }
+
+    /// <summary>All files of an archive, within the limits.</summary>
+    /// <param name="zip">A seekable stream.</param>
+    public static (List<PageFile>? Files, string? Problem) Files(Stream zip, ArchiveLimits limits)
     {
         try
         {
@@ -31,14 +48,31 @@ public static class PageArchive
                         ? $"Unpacked, the .zip is larger than {limits.TotalBytes >> 20} MB."
                         : $"“{entry.FullName}” is larger than {limits.FileBytes >> 20} MB.");
                 total += content.Length;
-                files.Add(new(entry.FullName.Replace('\\', '/'), content));
+                var path = entry.FullName.Replace('\\', '/');
+                if (files.Exists(file => file.Path == path)) return (null, $"“{entry.FullName}” is in the .zip twice. Nothing was taken in.");
+                files.Add(new(path, PageText.AsUtf8(path, content)));
             }
-            return Bundle(files);
+            return (files, null);
         }
         catch (InvalidDataException)
         {
             return (null, "This file is not a .zip that can be opened.");
         }
+    }
+
+    /// <summary>Packs files in the order given.</summary>
+    public static byte[] Write(IEnumerable<PageFile> files)
+    {
+        using var memory = new MemoryStream();
+        using (var archive = new ZipArchive(memory, ZipArchiveMode.Create, leaveOpen: true))
+        {
+            foreach (var file in files)
+            {
+                using var stream = archive.CreateEntry(file.Path, CompressionLevel.Optimal).Open();
+                stream.Write(file.Content);
+            }
+        }
+        return memory.ToArray();
     }
 
     private static (PageBundle?, string?) Bundle(List<PageFile> files)

@@ -54,5 +54,34 @@ public static class ContentTypes
     /// <summary>The type by the path's extension; null for one that a page may not bring.</summary>
     public static string? Of(string path) => ByExtension.GetValueOrDefault(Path.GetExtension(path));
 
+    /// <summary>Does the file lead to no other file, so that it can be had from anywhere?</summary>
+    public static bool IsFinal(string path) => Of(path) is { } type && (type.StartsWith("image/", StringComparison.Ordinal) || type.StartsWith("font/", StringComparison.Ordinal)
+        || type.StartsWith("video/", StringComparison.Ordinal) || type.StartsWith("audio/", StringComparison.Ordinal) || type == "application/pdf");
+
+    /// <summary>Is it worth compressing?</summary>
+    public static bool IsText(string type) => type.StartsWith("text/", StringComparison.Ordinal) || type is "application/json" or "application/manifest+json" or "application/xml" or "image/svg+xml" or "image/bmp" or "font/ttf" or "font/otf";
+
+    /// <summary>The extension under which a file is kept that a server sent; null for a type that a page may not bring.</summary>
+    /// <param name="type">The media type that the server named.</param>
+    /// <param name="path">The path that it was asked for by.</param>
+    public static string? Extension(string type, string path)
+    {
+        var own = Path.GetExtension(path).ToLowerInvariant();
+        if (Of(path) is { } byName && !IsHtml(path) && (type.Length == 0 || type is "application/octet-stream" or "text/plain" or "binary/octet-stream" || byName.StartsWith(type, StringComparison.Ordinal) || Same(type, byName))) return own;
+        var found = type switch
+        {
+            "application/javascript" or "application/x-javascript" or "text/ecmascript" => ".js",
+            "image/vnd.microsoft.icon" => ".ico",
+            "application/font-woff" or "application/x-font-woff" => ".woff",
+            "application/font-woff2" => ".woff2",
+            "application/x-font-ttf" or "font/sfnt" => ".ttf",
+            "text/html" => null,
+            _ => ByExtension.FirstOrDefault(pair => pair.Value.Split(';')[0] == type).Key,
+        };
+        return found ?? null;
+
+        static bool Same(string type, string byName) => type.Split('/')[0] is "font" or "image" or "video" or "audio" && byName.Split('/')[0] == type.Split('/')[0];
+    }
+
     public static bool IsHtml(string path) => Of(path) == Html;
 }

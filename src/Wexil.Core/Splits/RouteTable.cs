@@ -6,14 +6,25 @@ namespace Wexil.Core.Splits;
 /// <summary>A page as the visitors' side needs it: its own address, and where it lives when that is outside.</summary>
 /// <param name="Revision">Goes up with every change of a hosted page's content.</param>
 /// <param name="Outside">The address of an outside page; null for a hosted one.</param>
-public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision, Uri? Outside);
+public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision, Uri? Outside)
+{
+    /// <summary>The slug of the step that it stands on.</summary>
+    public string Link { get; init; } = "";
+
+    /// <summary>The addresses where its funnel takes money; links to them are buy buttons.</summary>
+    public IReadOnlyList<string> Tills { get; init; } = [];
+
+    /// <summary>Search engines may list it under its own address.</summary>
+    public bool IsIndexed { get; init; }
+}
 
 /// <summary>A running test, or one that was decided and could be taken up again.</summary>
 /// <param name="Phase">The phase new visitors are enrolled in; null once the test is decided.</param>
 public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePage> Pages, Weights Weights, int Control);
 
-/// <summary>A step: the page everybody sees while nothing is tested, its test if any, and the link of the step that comes next.</summary>
-public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTest? Test, string? NextSlug);
+/// <summary>A step: the page everybody sees while nothing is tested, its test if any, and the links that a yes and a no lead to.</summary>
+/// <param name="Forward">Where everybody is sent instead, once the step is archived and its owner says so.</param>
+public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTest? Test, string? YesSlug, string? NoSlug = null, string? Forward = null);
 
 /// <summary>
 /// All that is needed to answer a visitor, in memory and never changed: a change in Studio makes a new table that takes the old

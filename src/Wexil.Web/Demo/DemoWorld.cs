@@ -162,7 +162,7 @@ public sealed class DemoWorld
     {
         var pages = At(at).Pages;
         var clone = pages.Find(await pages.CloneAsync(pages.Find(parent)!, name))!;
-        await pages.SaveSourceAsync(clone, change(pages.Source(clone)));
+        await pages.PublishAsync(clone, change(pages.Source(clone)), name);
         _routes.Reload();
         return clone.Id;
     }

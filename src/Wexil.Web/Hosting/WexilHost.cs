@@ -27,7 +27,8 @@ public sealed class WexilHost : IAsyncDisposable
             .AddSingleton(new FunnelStore(database, journal, time)).AddSingleton(new TestStore(database, journal, time))
             .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(new TallyStore(database, time))
             .AddSingleton(new LeadStore(database)).AddSingleton(new SettingStore(database, journal))
-            .AddSingleton(new Drafts(protection))
+            .AddSingleton(new PreviewTickets(protection))
+            .AddSingleton(new DraftStore(database, journal)).AddSingleton(new AssetStore(database, journal))
             .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
             .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors));
         _visitors = BuildVisitors(options, shared);

@@ -6,6 +6,8 @@ using Microsoft.AspNetCore.RateLimiting;
 using Microsoft.Extensions.WebEncoders;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Account;
+using Wexil.Web.Studio.Build;
+using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Count;
 using Wexil.Web.Studio.Shared;
 
@@ -16,7 +18,7 @@ public static class StudioApp
 {
     public static void AddServices(IServiceCollection services)
     {
-        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>();
+        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<PageFetcher>().AddSingleton<Imports>();
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
         {
@@ -30,6 +32,7 @@ public static class StudioApp
         });
         services.AddAuthorization();
         services.Configure<WebEncoderOptions>(encoder => encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All));
+        services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(form => form.ValueLengthLimit = 16 << 20);
         services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "X-Antiforgery");
         services.AddRateLimiter(limiter => limiter.AddFixedWindowLimiter("sign-in", window =>
         {

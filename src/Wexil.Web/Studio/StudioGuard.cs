@@ -1,3 +1,5 @@
+using System.Buffers.Text;
+using System.Security.Cryptography;
 using Wexil.Web.Shared;
 
 namespace Wexil.Web.Studio;
@@ -8,9 +10,13 @@ namespace Wexil.Web.Studio;
 /// </summary>
 public sealed class StudioGuard(RequestDelegate next, StudioAddress studio, VisitorsAddress visitors)
 {
+    /// <summary>Where a screen finds the nonce that lets the source view write its own styles.</summary>
+    public const string Nonce = "nonce";
+
+    // Pictures of the marketer's pages come by the hash of what they hold, from the visitors' host.
     private readonly string _policy =
-        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
-        + $"frame-src {visitors.Origin}; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+        $"default-src 'none'; script-src 'self'; img-src 'self' data: {visitors.Origin}/a/; font-src 'self'; connect-src 'self'; "
+        + $"frame-src {visitors.Origin}; form-action 'self'; base-uri 'none'; frame-ancestors 'none'; ";
 
     public Task Invoke(HttpContext http)
     {
@@ -22,7 +28,9 @@ public sealed class StudioGuard(RequestDelegate next, StudioAddress studio, Visi
             return Refuse(http, StatusCodes.Status403Forbidden, "This did not come from Studio.");
 
         var headers = http.Response.Headers;
-        headers.ContentSecurityPolicy = _policy;
+        var nonce = Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(16));
+        http.Items[Nonce] = nonce;
+        headers.ContentSecurityPolicy = $"{_policy}style-src 'self' 'nonce-{nonce}'";
         headers.XContentTypeOptions = "nosniff";
         headers["Referrer-Policy"] = "same-origin";
         headers["Cross-Origin-Opener-Policy"] = "same-origin";

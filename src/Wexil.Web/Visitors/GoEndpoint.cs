@@ -15,6 +15,11 @@ public static class GoEndpoint
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address.");
             return;
         }
+        if (step.Forward is { } forward)
+        {
+            Redirect(http, OutsideAddress.WithQuery(new(forward), http.Request.QueryString.Value ?? "", []));
+            return;
+        }
         var now = time.GetUtcNow();
         RoutePage? page;
         VisitorId visitor;
@@ -32,7 +37,13 @@ public static class GoEndpoint
 
         if (page is null) await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page is not here yet. Please come back later.");
         else if (page.Outside is { } outside) Redirect(http, Onward(outside, http, step, page, tokens.Issue(visitor, now)));
-        else if (hosted.Page(page) is { OwnAddressOnly: false } ready) await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
+        else if (hosted.Page(page) is { OwnAddressOnly: false } ready)
+        {
+            http.Response.Headers.Link = ready.Canonical;
+            // What search engines list at the link is the page kept, not one that is being tried.
+            if (page != step.Page && !page.IsIndexed) http.Response.Headers["X-Robots-Tag"] = "noindex";
+            await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
+        }
         else Redirect(http, HostedPages.Folder(page) + http.Request.QueryString);
     }
 
@@ -43,7 +54,7 @@ public static class GoEndpoint
         return OutsideAddress.WithQuery(outside, http.Request.QueryString.Value ?? "", ours);
     }
 
-    private static void Redirect(HttpContext http, string address)
+    internal static void Redirect(HttpContext http, string address)
     {
         http.Response.StatusCode = StatusCodes.Status302Found;
         http.Response.Headers.Location = address;

@@ -1,30 +1,38 @@
+using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
 using Microsoft.Extensions.Caching.Memory;
 using Wexil.Core.Pages;
 using Wexil.Core.Splits;
 using Wexil.Store;
+using Wexil.Web.Shared;
 
 namespace Wexil.Web.Visitors;
 
-/// <summary>A file ready to be sent.</summary>
-public sealed record HostedFile(byte[] Content, string ContentType, string ETag);
+/// <summary>A file ready to be sent, compressed beforehand where that makes it smaller.</summary>
+public sealed record HostedFile(byte[] Content, string ContentType, string ETag, byte[]? Brotli, byte[]? Gzip)
+{
+    public long Size => Content.Length + (Brotli?.Length ?? 0) + (Gzip?.Length ?? 0);
+}
 
 /// <summary>A hosted page ready to be shown.</summary>
 /// <param name="OwnAddressOnly">Its scripts build addresses, so it is shown at its own address and not at the step's link.</param>
-public sealed record HostedPage(HostedFile File, bool OwnAddressOnly);
+/// <param name="Canonical">What search engines are told, as the value of a Link header.</param>
+public sealed record HostedPage(HostedFile File, bool OwnAddressOnly, IReadOnlyList<string> BuyTargets, string Canonical);
 
 /// <summary>Keeps hosted pages and their files in memory, a bounded amount of them.</summary>
-public sealed class HostedPages(PageStore pages) : IDisposable
+public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore drafts, VisitorsAddress visitors) : IDisposable
 {
+    private const int TooSmallToCompress = 512;
     private readonly MemoryCache _cache = new(new MemoryCacheOptions { SizeLimit = 256 << 20 });
 
     public static string Folder(RoutePage page) => $"/p/{page.Slug}/";
 
     public HostedPage Page(RoutePage page)
     {
-        var key = (page.Id, page.Revision);
-        return _cache.TryGetValue(key, out HostedPage? ready) ? ready! : Keep(key, Prepare(page), prepared => prepared.File.Content.Length);
+        // Besides its content, a page is made of where its buttons lead.
+        var key = (page.Id, page.Revision, page.Link, string.Join('\n', page.Tills));
+        return _cache.TryGetValue(key, out HostedPage? ready) ? ready! : Keep(key, Prepare(page), prepared => prepared.File.Size);
     }
 
     /// <summary>A file of the page's folder; null when there is none of that name.</summary>
@@ -32,24 +40,60 @@ public sealed class HostedPages(PageStore pages) : IDisposable
     {
         var key = (page.Id, page.Revision, path);
         if (_cache.TryGetValue(key, out HostedFile? ready)) return ready;
-        return pages.File(page.Id, path) is { } file ? Keep(key, Ready(file.Content, file.ContentType), kept => kept.Content.Length) : null;
+        return pages.File(page.Id, page.Revision, path) is { } file ? Keep(key, Ready(file.Content, file.ContentType), kept => kept.Size) : null;
     }
 
-    /// <summary>A source of the page that is not stored, made ready in the same way.</summary>
-    public static byte[] Prepare(RoutePage page, string entry, string source) => Encoding.UTF8.GetBytes(HostedHtml.Prepare(source, entry, Folder(page)));
+    /// <summary>A file by the hash of its content, under a name that says its type; null when there is none, or pages are asked for in this way.</summary>
+    public HostedFile? Asset(string hash, string name)
+    {
+        if (hash.Length != 64 || !hash.All(char.IsAsciiHexDigitLower) || ContentTypes.Of(name) is not { } type || ContentTypes.IsHtml(name)) return null;
+        var key = (hash, type);
+        if (_cache.TryGetValue(key, out HostedFile? ready)) return ready;
+        return assets.Content(hash) is { } content ? Keep(key, Ready(content, type), kept => kept.Size) : null;
+    }
+
+    /// <summary>A draft or an earlier version, as its owner sees it.</summary>
+    /// <param name="version">The version's number; null for the draft.</param>
+    public byte[] Preview(RoutePage route, int? version, PageView view, string ahead)
+    {
+        var page = pages.Find(route.Id)!;
+        var source = version is { } number ? pages.Source(page, number) : drafts.Of(page).Source;
+        var hashes = pages.Hashes(page.Id, version ?? page.Revision, withDraft: version is null);
+        return Encoding.UTF8.GetBytes(HostedHtml.Prepare(source, Serving(route, page.Entry!, hashes) with { View = view, Ahead = ahead }).Html);
+    }
 
     public void Dispose() => _cache.Dispose();
 
-    private HostedPage Prepare(RoutePage page)
+    private HostedPage Prepare(RoutePage route)
     {
-        var stored = pages.Find(page.Id)!;
-        var source = pages.Source(stored);
-        var scripts = HostedHtml.InlineScripts(source)
-            .Concat(pages.Paths(page.Id).Where(path => path.EndsWith(".js", StringComparison.OrdinalIgnoreCase)).Select(path => PageText.Decode(pages.File(page.Id, path)!.Content)));
-        return new(Ready(Prepare(page, stored.Entry!, source), ContentTypes.Html), scripts.Any(HostedHtml.BuildsAddresses));
+        var page = pages.Find(route.Id)!;
+        var source = pages.Source(page, route.Revision);
+        var hashes = pages.Hashes(route.Id, route.Revision);
+        var scripts = HostedHtml.InlineScripts(source).Concat(hashes.Keys
+            .Where(path => path.EndsWith(".js", StringComparison.OrdinalIgnoreCase)).Select(path => PageText.Decode(pages.File(route.Id, route.Revision, path)!.Content)));
+        var ready = HostedHtml.Prepare(source, Serving(route, page.Entry!, hashes));
+        return new(Ready(Encoding.UTF8.GetBytes(ready.Html), ContentTypes.Html), scripts.Any(HostedHtml.BuildsAddresses), ready.BuyTargets, $"<{visitors.Link(route.Link)}>; rel=\"canonical\"");
     }
 
-    private static HostedFile Ready(byte[] content, string type) => new(content, type, $"\"{Convert.ToHexStringLower(SHA256.HashData(content)[..12])}\"");
+    private PageServing Serving(RoutePage route, string entry, IReadOnlyDictionary<string, string> hashes) =>
+        new(entry, Folder(route), new(route.Slug, route.Link, visitors.Origin, route.Tills), path =>
+            hashes.TryGetValue(path, out var hash) && ContentTypes.IsFinal(path) ? $"/a/{hash}/{Uri.EscapeDataString(System.IO.Path.GetFileName(path))}" : null);
 
-    private T Keep<T>(object key, T value, Func<T, int> size) => _cache.Set(key, value, new MemoryCacheEntryOptions { Size = size(value) + 256 });
+    private static HostedFile Ready(byte[] content, string type)
+    {
+        var etag = $"\"{Convert.ToHexStringLower(SHA256.HashData(content)[..12])}\"";
+        if (content.Length < TooSmallToCompress || !ContentTypes.IsText(type)) return new(content, type, etag, null, null);
+        var brotli = Compressed(content, stream => new BrotliStream(stream, new BrotliCompressionOptions { Quality = 5 }));
+        var gzip = Compressed(content, stream => new GZipStream(stream, CompressionLevel.Optimal));
+        return new(content, type, etag, brotli, gzip);
+    }
+
+    private static byte[]? Compressed(byte[] content, Func<Stream, Stream> compressor)
+    {
+        using var memory = new MemoryStream();
+        using (var stream = compressor(memory)) stream.Write(content);
+        return memory.Length < content.Length ? memory.ToArray() : null;
+    }
+
+    private T Keep<T>(object key, T value, Func<T, long> size) => _cache.Set(key, value, new MemoryCacheEntryOptions { Size = size(value) + 256 });
 }

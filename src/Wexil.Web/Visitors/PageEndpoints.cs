@@ -1,8 +1,5 @@
 using System.Net.Mail;
-using Wexil.Core.Pages;
 using Wexil.Core.Splits;
-using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Web.Visitors;
 
@@ -10,6 +7,9 @@ namespace Wexil.Web.Visitors;
 public static class PageEndpoints
 {
     private const int LongestForm = 64 << 10;
+
+    // Who tries a page sees its own scripts at work, and fires nobody else's.
+    private const string Trying = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'";
 
     public static async Task Answer(HttpContext http, string slug, string? path, VisitDesk desk, HostedPages hosted, VisitorToken tokens, TimeProvider time)
     {
@@ -38,7 +38,11 @@ public static class PageEndpoints
                 var now = time.GetUtcNow();
                 await desk.ReachAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, now);
             }
-            await FileResponse.Write(http, hosted.Page(page).File, FileResponse.Caching.Never);
+            var ready = hosted.Page(page);
+            http.Response.Headers.Link = ready.Canonical;
+            if (only || !page.IsIndexed) http.Response.Headers["X-Robots-Tag"] = "noindex";
+            if (only) http.Response.Headers.ContentSecurityPolicy = Trying;
+            await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
         }
         else if (hosted.File(page, path) is { } file) await FileResponse.Write(http, file, FileResponse.Caching.Revalidate);
         else await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page has no such file.");
@@ -67,19 +71,6 @@ public static class PageEndpoints
         var now = time.GetUtcNow();
         await desk.OptInAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, email, now);
         http.Response.StatusCode = StatusCodes.Status303SeeOther;
-        http.Response.Headers.Location = desk.Routes.Step(page.Step)?.NextSlug is { } next ? $"/go/{next}" : HostedPages.Folder(page);
-    }
-
-    /// <summary><c>GET /draft/{ticket}</c>: an unsaved source in Studio's preview frame, without scripts and never counted.</summary>
-    public static async Task Draft(HttpContext http, string ticket, Drafts drafts, PageStore pages, HostedPages hosted, VisitDesk desk, StudioAddress studio)
-    {
-        http.Response.Headers.ContentSecurityPolicy = $"sandbox; script-src 'none'; frame-ancestors {studio.Origin}";
-        if (drafts.Open(ticket) is not { } draft || pages.Find(draft.Page) is not { } stored || desk.Routes.Page(stored.Slug) is not { } page)
-        {
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "This preview is over. Open the page again in Studio.");
-            return;
-        }
-        var file = draft.Source is null ? hosted.Page(page).File : new HostedFile(HostedPages.Prepare(page, stored.Entry!, draft.Source), ContentTypes.Html, "");
-        await FileResponse.Write(http, file, FileResponse.Caching.Never);
+        http.Response.Headers.Location = desk.Routes.Step(page.Step)?.YesSlug is { } next ? $"/go/{next}" : HostedPages.Folder(page);
     }
 }

@@ -14,7 +14,7 @@ public static class VisitorsApp
         var hosted = services.GetRequiredService<HostedPages>();
         var tokens = services.GetRequiredService<VisitorToken>();
         var time = services.GetRequiredService<TimeProvider>();
-        var drafts = services.GetRequiredService<Drafts>();
+        var tickets = services.GetRequiredService<PreviewTickets>();
         var pages = services.GetRequiredService<PageStore>();
         var studio = services.GetRequiredService<StudioAddress>();
         string[] read = ["GET", "HEAD"];
@@ -23,7 +23,10 @@ public static class VisitorsApp
         app.MapMethods("/go/{slug}", read, http => GoEndpoint.Answer(http, Part(http, "slug")!, desk, hosted, tokens, time));
         app.MapMethods("/p/{slug}/{**path}", read, http => PageEndpoints.Answer(http, Part(http, "slug")!, Part(http, "path"), desk, hosted, tokens, time));
         app.MapPost("/p/{slug}/opt-in", http => PageEndpoints.OptIn(http, Part(http, "slug")!, desk, tokens, time));
-        app.MapGet("/draft/{ticket}", http => PageEndpoints.Draft(http, Part(http, "ticket")!, drafts, pages, hosted, desk, studio));
+        app.MapMethods("/a/{hash}/{name}", read, http => AssetEndpoint.Answer(http, Part(http, "hash")!, Part(http, "name")!, hosted));
+        app.MapGet("/buy/{slug}", http => BuyEndpoint.Buy(http, Part(http, "slug")!, desk, hosted, tokens, time));
+        app.MapGet("/no/{slug}", http => BuyEndpoint.No(http, Part(http, "slug")!, desk));
+        app.MapGet("/draft/{ticket}", http => PreviewEndpoint.Answer(http, Part(http, "ticket")!, tickets, pages, hosted, desk, studio));
         app.MapGet("/wexil.js", ScriptEndpoint.Answer);
         app.MapPost("/reached", http => ReachedEndpoint.Answer(http, desk, tokens, time));
         app.MapFallback(http => PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address."));

@@ -93,6 +93,17 @@ public sealed record PageChanges(IReadOnlyList<PageChange> Changes, ChangeVerdic
         _ => "a redesign",
     };
 
+    /// <summary>A name for the page, made from the first change; null while there is none.</summary>
+    public string? Name => Changes is [var first, ..] ? HtmlText.Shorten(first.Kind switch
+    {
+        ChangeKind.Text => $"“{first.After}”",
+        ChangeKind.Added => $"With {first.Place}",
+        ChangeKind.Removed => $"Without {first.Place}",
+        ChangeKind.Moved => $"{first.Place} {first.Where}",
+        ChangeKind.Style or ChangeKind.Picture => $"{first.Place}: {first.After ?? first.What}",
+        _ => first.Place,
+    }, 70) : null;
+
     /// <summary>What it means, as a sentence.</summary>
     public string Sentence => Verdict switch
     {

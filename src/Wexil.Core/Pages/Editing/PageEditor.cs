@@ -4,7 +4,8 @@ using AngleSharp.Dom;
 namespace Wexil.Core.Pages.Editing;
 
 /// <summary>The source after an edit with a few words about it, or why it cannot be done.</summary>
-public readonly record struct Edited(string? Source, string Label, string? Problem)
+/// <param name="Node">The number of the part that the edit was about, or made, in the new source; null where it is gone.</param>
+public readonly record struct Edited(string? Source, string Label, string? Problem, int? Node = null)
 {
     public static Edited Refuse(string problem) => new(null, "", problem);
 }
@@ -31,8 +32,8 @@ public static partial class PageEditor
             PageEdit.Picture picture => At(map, picture.Node, node => SetPicture(map, node, picture)),
             PageEdit.Address address => At(map, address.Node, node => SetAddress(map, node, address.To)),
             PageEdit.Hint hint => At(map, hint.Node, node => node.Name is "input" or "textarea"
-                ? Done(map, $"Hint of a field", edits => Attributes.Set(edits, map.Source, node.Tag, "placeholder", Short(hint.Words)))
-                : Edited.Refuse("Only a form field has a hint.")),
+                ? Done(map, "Words in a field", edits => Attributes.Set(edits, map.Source, node.Tag, node.Element.GetAttribute("type") is "submit" or "button" ? "value" : "placeholder", Short(hint.Words)))
+                : Edited.Refuse("Only a form field has words in it.")),
             PageEdit.Look look => At(map, look.Node, node => SetLook(map, node, look.Property, look.Value)),
             PageEdit.Move move => At(map, move.Node, node => Swap(map, node, move.Down)),
             PageEdit.Duplicate duplicate => At(map, duplicate.Node, node => Copy(map, node)),
@@ -52,7 +53,16 @@ public static partial class PageEditor
     {
         if (map.Find(id) is not { } node) return Edited.Refuse("This part is not on the page any more. The page was changed meanwhile.");
         if (Frame.Contains(node.Name)) return Edited.Refuse("This part belongs to the page as a whole; change it in the source.");
-        return node.IsWhole ? change(node) : Edited.Refuse("The markup is not well formed here, so this part can be changed in the source only.");
+        return node.IsWhole ? Numbered(change(node), id) : Edited.Refuse("The markup is not well formed here, so this part can be changed in the source only.");
+    }
+
+    /// <summary>An edit that changes no start tag in front of its part leaves the part its number.</summary>
+    private static Edited Numbered(Edited edited, int id) => edited.Source is null || edited.Node is not null ? edited : edited with { Node = id };
+
+    private static Edited Found(Edited edited, int place)
+    {
+        var elements = SourceMap.Of(edited.Source!).Elements;
+        return elements.FirstOrDefault(element => element.Start >= place) is { } part ? edited with { Node = part.Id } : edited;
     }
 
     private static Edited Done(SourceMap map, string label, Action<SourceEdits> change)
@@ -121,11 +131,12 @@ public static partial class PageEditor
         var neighbour = map.Of(other)!;
         if (!neighbour.IsWhole || (down ? neighbour.Start < node.End : node.Start < neighbour.End)) return Edited.Refuse("The markup beside it is not well formed, so it can be moved in the source only.");
         var (first, second) = down ? (node, neighbour) : (neighbour, node);
-        return Done(map, $"Moved {Kind(node)} {(down ? "down" : "up")}", edits =>
+        var moved = Done(map, $"Moved {Kind(node)} {(down ? "down" : "up")}", edits =>
         {
             edits.Replace(first.Start, first.End, map.Outer(second));
             edits.Replace(second.Start, second.End, map.Outer(first));
         });
+        return Found(moved, down ? second.End - (first.End - first.Start) : first.Start);
     }
 
     private static Edited Copy(SourceMap map, SourceElement node)
@@ -134,13 +145,13 @@ public static partial class PageEditor
         var copy = new SourceEdits(map.Outer(node));
         foreach (var held in map.Elements.Skip(node.Id).TakeWhile(element => element.Start < node.End))
             if (held.Tag["id"] is { } id) copy.Replace(id.Start - node.Start - 1, id.End - node.Start, "");
-        return Done(map, $"Duplicated {Kind(node)}", edits => edits.Insert(node.End, Indent(map.Source, node.Start) + copy.Apply()));
+        return Found(Done(map, $"Duplicated {Kind(node)}", edits => edits.Insert(node.End, Indent(map.Source, node.Start) + copy.Apply())), node.End);
     }
 
     private static Edited Add(SourceMap map, SourceElement node, string key)
     {
         if (Block.Find(key) is not { } block) return Edited.Refuse("There is no such block.");
-        return Done(map, $"Added {block.Name.ToLowerInvariant()}", edits => edits.Insert(node.End, Indent(map.Source, node.Start) + block.For(map)));
+        return Found(Done(map, $"Added {block.Name.ToLowerInvariant()}", edits => edits.Insert(node.End, Indent(map.Source, node.Start) + block.For(map))), node.End);
     }
 
     private static void Cut(SourceEdits edits, SourceMap map, SourceElement node)

@@ -1,20 +1,23 @@
-using System.Text;
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Pages;
 using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
 
-/// <summary>Brings a page in: a file, pasted source, or an address outside.</summary>
-public sealed class AddPageModel(StepScreens screens, PageStore pages, Routes routes) : StepPageModel(screens)
+/// <summary>Brings a page in: from a file, an address, pasted source, a starter of ours; or names one that stays outside.</summary>
+public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports imports, Routes routes) : StepPageModel(screens)
 {
     private const int LongestName = 120, LongestSource = 4 << 20;
     private static readonly ArchiveLimits Limits = new();
 
     public override string Stage => "build";
+
+    /// <summary>Our own pages, those for this kind of step first.</summary>
+    public IEnumerable<Starter> Starters => Core.Pages.Starter.All.OrderBy(starter => starter.Kind == Screen.Step.Kind ? 0 : 1);
 
     [BindProperty]
     public string? Name { get; set; }
@@ -24,6 +27,12 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Routes ro
 
     [BindProperty]
     public string? Outside { get; set; }
+
+    [BindProperty]
+    public string? Address { get; set; }
+
+    [BindProperty]
+    public string? Starter { get; set; }
 
     [BindProperty]
     public IFormFile? Upload { get; set; }
@@ -41,20 +50,39 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Routes ro
         if (Path.GetExtension(upload.FileName).Equals(".zip", StringComparison.OrdinalIgnoreCase))
         {
             var (bundle, problem) = PageArchive.Read(stream, Limits);
-            return bundle is null ? Refuse(nameof(Upload), problem!) : await Add(bundle);
+            if (bundle is null) return Refuse(nameof(Upload), problem!);
+            if (bundle.Pages.FirstOrDefault(path => bundle.Source(path).Length > LongestSource) is { } large) return Refuse(nameof(Upload), $"“{large}” has more than {LongestSource >> 20} MB of HTML.");
+            return bundle.Pages.Count() == 1 ? await Add(bundle) : Redirect(Screen.Address($"build/add/{imports.Keep(Screen.Step.Id, bundle)}"));
         }
         if (!ContentTypes.IsHtml(upload.FileName)) return Refuse(nameof(Upload), "This is neither an .html nor a .zip file.");
         if (upload.Length > LongestSource) return Refuse(nameof(Upload), $"A page is at most {LongestSource >> 20} MB of HTML.");
         using var memory = new MemoryStream();
         await stream.CopyToAsync(memory);
-        return await Add(Single(PageText.Decode(memory.ToArray())));
+        return await Add(PageBundle.OneFile(PageText.Decode(memory.ToArray())));
     }
 
     public async Task<IActionResult> OnPostPasteAsync()
     {
         if (string.IsNullOrWhiteSpace(Html)) return Refuse(nameof(Html), "Paste the page’s HTML.");
         if (!Html.Contains('<')) return Refuse(nameof(Html), "There is no HTML in this: it has no tags.");
-        return Html.Length > LongestSource ? Refuse(nameof(Html), $"A page is at most {LongestSource >> 20} MB of HTML.") : await Add(Single(Html));
+        return Html.Length > LongestSource ? Refuse(nameof(Html), $"A page is at most {LongestSource >> 20} MB of HTML.") : await Add(PageBundle.OneFile(Html.ReplaceLineEndings("\n")));
+    }
+
+    public IActionResult OnPostFetch()
+    {
+        var (address, problem) = OutsideAddress.Check(Address);
+        if (address is null) return Refuse(nameof(Address), problem!);
+        if (Name?.Length > LongestName) return Refuse(nameof(Name), $"At most {LongestName} characters.");
+        return Redirect(Screen.Address($"build/import/{imports.Start(Screen.Step.Id, string.IsNullOrWhiteSpace(Name) ? null : Name.Trim(), address).Id}"));
+    }
+
+    public async Task<IActionResult> OnPostStarterAsync()
+    {
+        if (Core.Pages.Starter.Find(Starter) is not { } starter) return Refuse(nameof(Starter), "Choose a page to start from.");
+        var page = pages.Find(await pages.AddAsync(Screen.Step.Id, starter.Name, PageBundle.OneFile(starter.Html), "Begun from a page of Wexil’s"))!;
+        routes.Reload();
+        Done = $"“{page.Name}” is on the step. Put your own words and pictures in.";
+        return Redirect(Screen.Address($"build/{page.Slug}"));
     }
 
     public async Task<IActionResult> OnPostOutsideAsync()
@@ -69,12 +97,9 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Routes ro
         return Redirect(Screen.Address($"build/{page.Slug}"));
     }
 
-    private static PageBundle Single(string html) => new([new("index.html", Encoding.UTF8.GetBytes(html))], "index.html");
-
     private async Task<IActionResult> Add(PageBundle bundle)
     {
-        var html = PageText.Decode(bundle.Files.Single(file => file.Path == bundle.Entry).Content);
-        if (NameOr(HostedHtml.Title(html) ?? Screen.Step.Name) is not { } name) return Page();
+        if (NameOr(HostedHtml.Title(bundle.Source(bundle.Entry)) ?? Screen.Step.Name) is not { } name) return Page();
         await pages.AddAsync(Screen.Step.Id, name, bundle);
         routes.Reload();
         Done = bundle.Files.Count == 1 ? $"“{name}” is on the step." : $"“{name}” is on the step, with {bundle.Files.Count - 1} files of its own.";

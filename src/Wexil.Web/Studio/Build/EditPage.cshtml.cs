@@ -1,76 +1,172 @@
 using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.Filters;
 using Wexil.Core.Pages;
+using Wexil.Core.Pages.Editing;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
 
-/// <summary>A page's name and source, with a live preview beside it.</summary>
-public sealed class EditPageModel(StepScreens screens, PageStore pages, Drafts drafts, Routes routes) : StepPageModel(screens)
+/// <summary>A page changed where it stands, or in its source. What is changed is a draft until it is published.</summary>
+public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
 {
-    private const int LongestSource = 4 << 20;
+    private const int LongestSource = 4 << 20, LargestPicture = 8 << 20;
 
-    public override string Stage => "build";
+    public PageDraft Draft { get; private set; } = null!;
 
-    public Page Shown { get; private set; } = null!;
+    public string Frame => Desk.Frame(Shown, PreviewUse.Edit);
 
-    public string PreviewTicket => drafts.Ticket(Shown.Id);
-
-    /// <summary>The page is in a running test, so a change of it starts a phase.</summary>
-    public bool IsTested => Screen.Running?.Test.Pages.Contains(Shown.Id) == true;
-
-    public int OptInForms => HostedHtml.OptInForms(Source ?? "");
+    /// <summary>The name that was given by counting, and waits for a better one.</summary>
+    public bool HasPlainName => BuildModel.IsPlainName(Shown.Name);
 
     [BindProperty]
-    [Required(ErrorMessage = "Give the page a name.")]
-    [MaxLength(120, ErrorMessage = "At most 120 characters.")]
     public string Name { get; set; } = "";
 
     [BindProperty]
     public string? Source { get; set; }
 
-    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
-    {
-        base.OnPageHandlerExecuting(context);
-        if (context.Result is not null) return;
-        Shown = Screen.Pages.FirstOrDefault(page => page.Slug == (string)RouteData.Values["version"]!)!;
-        if (Shown is null) context.Result = NotFound();
-    }
+    /// <summary>The position that an edit was made at.</summary>
+    [BindProperty]
+    public int At { get; set; }
 
     public void OnGet()
     {
         Name = Shown.Name;
-        drafts.Drop(Shown.Id);
-        if (Shown.IsHosted) Source = pages.Source(Shown);
+        if (!Shown.IsHosted) return;
+        Draft = Desk.Drafts.Of(Shown);
+        Source = Draft.Source;
     }
 
-    /// <summary>While the source is typed: what the preview shows next.</summary>
-    public IActionResult OnPostDraft()
-    {
-        if (!Shown.IsHosted || Source is null or { Length: > LongestSource }) return BadRequest();
-        drafts.Put(Shown.Id, Source);
-        return new NoContentResult();
-    }
+    /// <summary>The source of the draft, for the source view.</summary>
+    public IActionResult OnGetSource() => Shown.IsHosted ? Content(Desk.Drafts.Of(Shown).Source, "text/plain; charset=utf-8") : NotFound();
 
-    public async Task<IActionResult> OnPostAsync()
+    /// <summary>How the draft stands: what differs, what is not wired.</summary>
+    public IActionResult OnGetState()
     {
-        if (Shown.IsHosted && string.IsNullOrWhiteSpace(Source)) ModelState.AddModelError(nameof(Source), "The page would be empty.");
-        if (Source?.Length > LongestSource) ModelState.AddModelError(nameof(Source), $"A page is at most {LongestSource >> 20} MB of HTML.");
-        if (!ModelState.IsValid) return Page();
-        if (Name.Trim() != Shown.Name) await pages.RenameAsync(Shown.Id, Name.Trim());
-        // Browsers send line ends as CR LF; the page keeps the ones that it has.
-        if (Shown.IsHosted && pages.Source(Shown) is var before && AsBefore(Source!, before) is var source && source != before)
+        if (!Shown.IsHosted) return NotFound();
+        var draft = Desk.Drafts.Of(Shown);
+        var changes = Desk.FromParent(Shown, draft.Source);
+        var wiring = Desk.Wiring(Shown, Screen, draft.Source);
+        return new JsonResult(new
         {
-            await pages.SaveSourceAsync(Shown with { Name = Name.Trim() }, source);
-            drafts.Drop(Shown.Id);
+            draft.Position,
+            draft.Last,
+            differs = Shown.HasDraft,
+            changes = changes is null ? null : new
+            {
+                changes.Label,
+                changes.Sentence,
+                tone = changes.Verdict.ToString().ToLowerInvariant(),
+                list = changes.Changes.Take(40).Select(change => new { change.Sentence, node = change.AfterNode }),
+            },
+            name = HasPlainName ? changes?.Name : null,
+            wiring = new { wiring.Forms, wiring.Buttons, wiring.Noes, notes = wiring.Notes.Select(note => new { problem = note.Problem.ToString(), note.Node, note.What, note.Todo }) },
+        });
+    }
+
+    /// <summary>The pictures that the page has.</summary>
+    public IActionResult OnGetPictures()
+    {
+        if (!Shown.IsHosted) return NotFound();
+        return new JsonResult(Desk.Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true).Where(file => ContentTypes.Of(file.Key)?.StartsWith("image/", StringComparison.Ordinal) == true)
+            .OrderBy(file => file.Key, StringComparer.Ordinal).Take(200)
+            .Select(file => new { path = FromEntry(file.Key), address = Desk.Asset(file.Value, file.Key) }));
+    }
+
+    public async Task<IActionResult> OnPostEditAsync()
+    {
+        if (!Shown.IsHosted) return NotFound();
+        var draft = Desk.Drafts.Of(Shown);
+        if (draft.Position != At) return Moved();
+        return EditForm.Read(Request.Form, draft.Source) is { } edit ? await Make(draft, edit) : Problem("This edit is not understood.");
+    }
+
+    /// <summary>Another picture, from the person's own files.</summary>
+    public async Task<IActionResult> OnPostPictureAsync(int node, string? alternative, IFormFile? picture)
+    {
+        if (!Shown.IsHosted) return NotFound();
+        var draft = Desk.Drafts.Of(Shown);
+        if (draft.Position != At) return Moved();
+        if (picture is not { Length: > 0 }) return Problem("Choose a picture.");
+        if (picture.Length > LargestPicture) return Problem($"A picture is at most {LargestPicture >> 20} MB; this one has {picture.Length / 1048576.0:0.#} MB.");
+        var extension = Path.GetExtension(picture.FileName).ToLowerInvariant();
+        using var memory = new MemoryStream();
+        await picture.CopyToAsync(memory);
+        if (!PictureFile.IsPicture(extension, memory.GetBuffer().AsSpan(0, (int)memory.Length))) return Problem("This is no picture that a page can show: JPEG, PNG, GIF, WebP, AVIF or SVG.");
+        var taken = Desk.Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true).Keys.ToHashSet(StringComparer.OrdinalIgnoreCase);
+        var path = PictureFile.Free(Path.GetFileNameWithoutExtension(picture.FileName), extension, taken);
+        await Desk.Drafts.AddFileAsync(Shown.Id, new(path, memory.ToArray()));
+        return await Make(draft, new PageEdit.Picture(node, FromEntry(path), alternative ?? ""));
+    }
+
+    public async Task<IActionResult> OnPostUndoAsync() => Shown.IsHosted ? Answer(await Desk.Drafts.UndoAsync(Shown, At), null) : NotFound();
+
+    public async Task<IActionResult> OnPostRedoAsync() => Shown.IsHosted ? Answer(await Desk.Drafts.RedoAsync(Shown, At), null) : NotFound();
+
+    /// <summary>Saves name and source as typed: the way without script.</summary>
+    public async Task<IActionResult> OnPostSaveAsync()
+    {
+        Draft = Shown.IsHosted ? Desk.Drafts.Of(Shown) : null!;
+        if (Shown.IsHosted)
+        {
+            if (string.IsNullOrWhiteSpace(Source)) ModelState.AddModelError(nameof(Source), "The page would be empty.");
+            else if (Source.Length > LongestSource) ModelState.AddModelError(nameof(Source), $"A page is at most {LongestSource >> 20} MB of HTML.");
+            else if (At != Draft.Position) ModelState.AddModelError(nameof(Source), "The page was changed in another window meanwhile. Copy what you typed, load the page again, and put it in there.");
         }
-        routes.Reload();
-        Done = IsTested ? $"“{Name.Trim()}” is saved and shown from now on. The test goes on in a new phase." : $"“{Name.Trim()}” is saved.";
+        if (!await Rename()) return Page();
+        if (!ModelState.IsValid) return Page();
+        if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source) await Desk.Drafts.EditAsync(Shown, At, Draft.Source, source, "Source");
+        Done = Shown.IsHosted ? "Saved as a draft. Visitors see it once you publish it." : $"“{Name.Trim()}” is saved.";
+        return Redirect(Shown.IsHosted ? Own() : Screen.Address("build"));
+    }
+
+    /// <summary>Renames while the person goes on.</summary>
+    public async Task<IActionResult> OnPostNameAsync() => await Rename() ? new JsonResult(new { name = Name.Trim() }) : Problem(ModelState[nameof(Name)]!.Errors[0].ErrorMessage);
+
+    public async Task<IActionResult> OnPostPublishAsync()
+    {
+        if (!Shown.IsHosted) return NotFound();
+        if (IsTested) return Redirect(Own("publish"));
+        await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, "");
+        Desk.Routes.Reload();
+        Done = $"“{Shown.Name}” is published: whoever is sent to it sees it so from now on.";
         return Redirect(Screen.Address("build"));
     }
 
+    private async Task<bool> Rename()
+    {
+        if (string.IsNullOrWhiteSpace(Name)) ModelState.AddModelError(nameof(Name), "Give the page a name.");
+        else if (Name.Trim().Length > 120) ModelState.AddModelError(nameof(Name), "At most 120 characters.");
+        else if (Name.Trim() != Shown.Name) await Desk.Pages.RenameAsync(Shown.Id, Name.Trim());
+        return ModelState.GetFieldValidationState(nameof(Name)) != Microsoft.AspNetCore.Mvc.ModelBinding.ModelValidationState.Invalid;
+    }
+
+    private async Task<IActionResult> Make(PageDraft draft, PageEdit edit)
+    {
+        var edited = PageEditor.Apply(draft.Source, edit);
+        if (edited.Problem is { } problem) return Problem(problem);
+        if (edited.Source!.Length > LongestSource) return Problem($"A page is at most {LongestSource >> 20} MB of HTML.");
+        if (edited.Source == draft.Source) return new JsonResult(new { draft.Position, draft.Last, label = "", edited.Node });
+        return Answer(await Desk.Drafts.EditAsync(Shown, draft.Position, draft.Source, edited.Source, edited.Label), edited.Node);
+    }
+
+    private static IActionResult Answer(DraftStep? step, int? node) => step is null ? Moved() : new JsonResult(new
+    {
+        step.Position,
+        step.Last,
+        step.Label,
+        node,
+        change = new { step.Change.Start, removed = step.Change.Removed.Length, step.Change.Inserted },
+    });
+
+    private static JsonResult Problem(string problem) => new(new { problem }) { StatusCode = StatusCodes.Status422UnprocessableEntity };
+
+    private static JsonResult Moved() => new(new { problem = "The page was changed in another window. It is loaded again as it stands now.", moved = true }) { StatusCode = StatusCodes.Status409Conflict };
+
+    /// <summary>A file of the page's folder as the page itself names it.</summary>
+    private string FromEntry(string path) => string.Concat(Enumerable.Repeat("../", Shown.Entry!.Count(c => c == '/'))) + path;
+
+    // Browsers send line ends as CR LF; the page keeps the ones that it has.
     private static string AsBefore(string typed, string before) => before.Contains("\r\n", StringComparison.Ordinal) ? typed : typed.ReplaceLineEndings("\n");
 }

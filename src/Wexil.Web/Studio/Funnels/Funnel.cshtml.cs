@@ -10,6 +10,6 @@ public sealed class FunnelModel(FunnelStore funnels) : PageModel
     public IActionResult OnGet(string funnel)
     {
         if (funnels.BySlug(funnel) is not { } found) return NotFound();
-        return Redirect(funnels.Steps(found.Id) is [var first, ..] ? $"/f/{found.Slug}/{first.Slug}/build" : $"/f/{found.Slug}/steps/new");
+        return Redirect(funnels.Steps(found.Id).FirstOrDefault(step => !step.IsArchived) is { } first ? $"/f/{found.Slug}/{first.Slug}/build" : $"/f/{found.Slug}/steps/new");
     }
 }

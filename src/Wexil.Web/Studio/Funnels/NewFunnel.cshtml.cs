@@ -8,33 +8,53 @@ using Wexil.Web.Shared;
 
 namespace Wexil.Web.Studio.Funnels;
 
-/// <summary>Makes a funnel: from a starter with two pages that work at once, or empty.</summary>
-public sealed class NewFunnelModel(FunnelStore funnels, PageStore pages, Routes routes) : PageModel
+/// <summary>Makes a funnel: from a starter whose pages work at once, from a .zip that a funnel went out as, or empty.</summary>
+public sealed class NewFunnelModel(FunnelStore funnels, Routes routes) : PageModel
 {
-    [BindProperty]
-    [Required(ErrorMessage = "Give the funnel a name: the offer that it is for.")]
-    [MaxLength(80, ErrorMessage = "At most 80 characters.")]
-    public string Name { get; set; } = "";
+    public const string Empty = "empty";
 
     [BindProperty]
-    public string Starter { get; set; } = "opt-in";
+    [MaxLength(80, ErrorMessage = "At most 80 characters.")]
+    public string? Name { get; set; }
+
+    [BindProperty]
+    public string Starter { get; set; } = StarterFunnel.All[0].Key;
+
+    [BindProperty]
+    public IFormFile? Upload { get; set; }
 
     public async Task<IActionResult> OnPostAsync()
     {
+        if (string.IsNullOrWhiteSpace(Name)) ModelState.AddModelError(nameof(Name), "Give the funnel a name: the offer that it is for.");
         if (!ModelState.IsValid) return Page();
-        var funnel = await funnels.CreateAsync(Name.Trim());
-        if (Starter != "opt-in") return Redirect($"/f/{funnel.Slug}/steps/new");
-        var optIn = await Add(funnel, StepKind.OptIn, "Opt-in", funnel.Slug, Core.Pages.Starter.OptIn);
-        await Add(funnel, StepKind.ThankYou, "Thank-you", $"{funnel.Slug}-thanks", Core.Pages.Starter.ThankYou);
+        var name = Name!.Trim();
+        if (StarterFunnel.Find(Starter) is not { } starter) return Redirect($"/f/{(await funnels.CreateAsync(name)).Slug}/steps/new");
+        var slug = Slug.From(name);
+        var made = await funnels.CreateAsync(name, [.. starter.Steps.Select((step, i) => new FunnelStep(
+            step.Page.Kind, step.Name, i == 0 ? slug : Slug.From($"{slug}-{Slug.From(step.Name)}"), [new(step.Page.Name, PageBundle.OneFile(step.Page.Html), null)]))]);
         routes.Reload();
-        return Redirect($"/f/{funnel.Slug}/{optIn.Slug}/build");
+        return Redirect($"/f/{made.Slug}");
     }
 
-    private async Task<Step> Add(Funnel funnel, StepKind kind, string name, string slug, string html)
+    /// <summary>Takes a funnel in that went out as a .zip.</summary>
+    public async Task<IActionResult> OnPostUploadAsync()
     {
-        var step = await funnels.AddStepAsync(funnel.Id, kind, name, Slug.Free(Slug.From(slug), funnels.SlugTaken))
-            ?? throw new StoreException("The link’s name was taken a moment ago.");
-        await pages.AddAsync(step.Id, name, new PageBundle([new("index.html", System.Text.Encoding.UTF8.GetBytes(html))], "index.html"));
-        return step;
+        var limits = new ArchiveLimits();
+        if (Upload is not { Length: > 0 }) return Refuse("Choose the .zip of a funnel.");
+        if (Upload.Length > limits.TotalBytes) return Refuse($"The file is larger than {limits.TotalBytes >> 20} MB.");
+        await using var stream = Upload.OpenReadStream();
+        var (plan, problem) = FunnelArchive.Read(stream, limits);
+        if (plan is null) return Refuse(problem!);
+        var name = string.IsNullOrWhiteSpace(Name) ? plan.Name : Name.Trim();
+        var made = await funnels.CreateAsync(name, plan.WithFreeLinks(funnels.SlugTaken).Steps);
+        routes.Reload();
+        return Redirect($"/f/{made.Slug}");
+    }
+
+    private IActionResult Refuse(string problem)
+    {
+        ModelState.Clear();
+        ModelState.AddModelError(nameof(Upload), problem);
+        return Page();
     }
 }

@@ -18,14 +18,14 @@ public sealed class JumpModel(FunnelStore funnels, PageStore pages) : PageModel
     {
         var words = Q.Trim();
         var slug = words.Contains("/go/", StringComparison.Ordinal) ? words[(words.LastIndexOf("/go/", StringComparison.Ordinal) + 4)..] : words;
-        var all = funnels.All().ToDictionary(funnel => funnel.Id);
+        var all = funnels.All().Concat(funnels.Archived()).ToDictionary(funnel => funnel.Id);
         bool Fits(string name) => words.Length > 0 && name.Contains(words, StringComparison.OrdinalIgnoreCase);
         Hits = [.. funnels.AllSteps().SelectMany(step =>
         {
             var funnel = all[step.Funnel];
             var address = $"/f/{funnel.Slug}/{step.Slug}/build";
             var own = Fits(step.Name) || Fits(step.Slug) || step.Slug == slug || Fits(funnel.Name) ? new[] { new Hit(address, step.Name, $"step of {funnel.Name}, /go/{step.Slug}") } : [];
-            return own.Concat(pages.Of(step.Id).Where(page => Fits(page.Name)).Select(page => new Hit(page.IsHosted ? $"{address}/{page.Slug}" : address, page.Name, $"page of {step.Name}")));
+            return own.Concat(pages.Of(step.Id).Where(page => Fits(page.Name) || page.Slug == slug).Select(page => new Hit(page.IsHosted ? $"{address}/{page.Slug}" : address, page.Name, $"page of {step.Name}")));
         })];
         return Hits is [var only] ? Redirect(only.Address) : Page();
     }

@@ -51,6 +51,8 @@ public sealed class StepScreens(FunnelStore funnels, PageStore pages, TestStore 
         if (steps.FirstOrDefault(s => s.Slug == stepSlug) is not { } step) return null;
         var running = tests.Running().ToDictionary(test => test.Step, test => test.Pages.Count);
         var test = tests.Of(step.Id) is [var newest, ..] ? newest : null;
+        // What is put away is out of sight, unless it is what one looks at.
+        steps = [.. steps.Where(s => !s.IsArchived || s.Id == step.Id)];
         return new(funnel, steps, step, tallies.StepVisitors(), running, pages.Of(step.Id), test is null ? null : reader.Read(test, steps));
     }
 }

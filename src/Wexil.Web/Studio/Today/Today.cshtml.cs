@@ -45,9 +45,10 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
         PagesKept = verdicts.Kept();
         var steps = funnels.AllSteps();
         var from = time.Now.AddDays(-Days);
+        var every = Funnels.Concat(funnels.Archived()).ToDictionary(funnel => funnel.Id);
         Rows = [.. tests.Running().Select(test => reader.Read(test, steps))
             .OrderBy(reading => reading.Verdict.Kind switch { VerdictKind.Problem => 0, _ when reading.Verdict.Keep is not null => 1, VerdictKind.TooEarly => 2, _ => 3 })
-            .Select(reading => new Row(reading, Funnels.Single(funnel => funnel.Id == reading.Step.Funnel), ByDay(reading.Test, from)))];
+            .Select(reading => new Row(reading, every[reading.Step.Funnel], ByDay(reading.Test, from)))];
     }
 
     private static string Tests(int count) => count == 1 ? "One test is" : $"{count} tests are";

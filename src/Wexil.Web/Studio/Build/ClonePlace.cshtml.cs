@@ -1,0 +1,34 @@
+using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Funnels;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Build;
+
+/// <summary>Clones a page to another step, of this funnel or another.</summary>
+public sealed class ClonePlaceModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+{
+    public IEnumerable<(Funnel Funnel, IEnumerable<Step> Steps)> Places =>
+        Desk.Funnels.All().Select(funnel => (funnel, Desk.Funnels.Steps(funnel.Id).Where(step => !step.IsArchived && step.Id != Screen.Step.Id)));
+
+    [BindProperty]
+    public long To { get; set; }
+
+    public void OnGet()
+    {
+        // The form alone.
+    }
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        var place = Places.SelectMany(funnel => funnel.Steps.Select(step => (funnel.Funnel, Step: step))).FirstOrDefault(place => place.Step.Id.Value == To);
+        if (place.Step is null)
+        {
+            ModelState.AddModelError(nameof(To), "Choose the step that the clone is for.");
+            return Page();
+        }
+        var clone = Desk.Pages.Find(await Desk.Pages.CloneAsync(Shown, Shown.Name, place.Step.Id))!;
+        Desk.Routes.Reload();
+        Done = $"A clone of “{Shown.Name}” is on {place.Step.Name}. Its form and buttons know their new page.";
+        return Redirect($"/f/{place.Funnel.Slug}/{place.Step.Slug}/build/{clone.Slug}");
+    }
+}

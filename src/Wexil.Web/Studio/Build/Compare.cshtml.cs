@@ -1,0 +1,56 @@
+using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Pages;
+using Wexil.Core.Pages.Changes;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Build;
+
+/// <summary>Two pages, or two versions of one, side by side or one over the other, with every difference named.</summary>
+public sealed class CompareModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+{
+    /// <summary>The slug of another page to compare with; else the page it was cloned from.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? With { get; set; }
+
+    /// <summary>A version of this page to compare with.</summary>
+    [BindProperty(SupportsGet = true)]
+    public int From { get; set; }
+
+    /// <summary>The version of this page that is compared; 0 for the draft.</summary>
+    [BindProperty(SupportsGet = true)]
+    public int To { get; set; }
+
+    public PageChanges Changes { get; private set; } = null!;
+
+    public (string Name, string Frame) Before { get; private set; }
+
+    public (string Name, string Frame) After { get; private set; }
+
+    /// <summary>The pages of the step that this one can be compared with.</summary>
+    public IEnumerable<Page> Others => Screen.Pages.Where(page => page.IsHosted && page.Id != Shown.Id);
+
+    public Page? Other { get; private set; }
+
+    public IActionResult OnGet()
+    {
+        if (!Shown.IsHosted) return NotFound();
+        var versions = Desk.Pages.Versions(Shown.Id);
+        bool Known(int number) => versions.Any(version => version.Number == number);
+        if ((From != 0 && !Known(From)) || (To != 0 && !Known(To))) return NotFound();
+        var now = To == 0 ? Desk.Drafts.Of(Shown).Source : Desk.Pages.Source(Shown, To);
+        After = (To == 0 ? $"“{Shown.Name}”{(Shown.HasDraft ? ", not published yet" : "")}" : $"Version {To}", Desk.Frame(Shown, PreviewUse.Inspect, To == 0 ? null : To));
+        if (From != 0)
+        {
+            Before = ($"Version {From}", Desk.Frame(Shown, PreviewUse.Inspect, From));
+            Changes = Differences.Between(Desk.Pages.Source(Shown, From), now,
+                PageDesk.FilesThatDiffer(Desk.Pages.Hashes(Shown.Id, From), Shown.Entry!, Desk.Pages.Hashes(Shown.Id, To == 0 ? Shown.Revision : To, To == 0), Shown.Entry!));
+            return Page();
+        }
+        Other = With is { } slug ? Others.FirstOrDefault(page => page.Slug == slug) : Parent is { IsHosted: true } parent ? parent : Others.FirstOrDefault();
+        if (Other is null) return With is null ? Page() : NotFound();
+        Before = ($"“{Other.Name}”", Desk.Frame(Other, PreviewUse.Inspect, Other.Revision));
+        Changes = Differences.Between(Desk.Pages.Source(Other), now, PageDesk.FilesThatDiffer(Desk.Pages.Hashes(Other.Id, Other.Revision), Other.Entry!, Desk.Pages.Hashes(Shown.Id, Shown.Revision, true), Shown.Entry!));
+        return Page();
+    }
+}

@@ -1,0 +1,36 @@
+using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Pages;
+using Wexil.Store;
+using Wexil.Web.Studio.Build.Importing;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Build;
+
+/// <summary>How far a page has come that is being fetched, and what could not be had.</summary>
+public sealed class ImportPageModel(StepScreens screens, Imports imports, PageStore pages) : StepPageModel(screens)
+{
+    public override string Stage => "build";
+
+    public Import Import { get; private set; } = null!;
+
+    public Page? Made { get; private set; }
+
+    public IActionResult OnGet(string id)
+    {
+        if (imports.Find(id) is not { } found || found.Step != Screen.Step.Id) return NotFound();
+        Import = found;
+        Made = found.Result is { Page: var page } ? pages.Find(page) : null;
+        return Page();
+    }
+
+    /// <summary>How far it is, for the bar.</summary>
+    public IActionResult OnGetProgress(string id) => imports.Find(id) is { } found && found.Step == Screen.Step.Id
+        ? new JsonResult(new { found.Progress.Done, found.Progress.Known, kilobytes = found.Progress.Bytes / 1024, found.Progress.Now, over = !found.IsUnderWay })
+        : NotFound();
+
+    public IActionResult OnPostStop(string id)
+    {
+        imports.Find(id)?.Stop();
+        return Redirect(Screen.Address($"build/import/{id}"));
+    }
+}

@@ -1,0 +1,183 @@
+using System.Net;
+using System.Net.Sockets;
+using System.Text;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Pages.Importing;
+using Wexil.Store;
+
+namespace Wexil.Web.Studio.Build.Importing;
+
+/// <summary>A file of a page that could not be had, and why.</summary>
+public sealed record Missing(Uri Address, string Why);
+
+/// <summary>A page fetched with what it needs.</summary>
+public sealed record Fetched(PageBundle Bundle, Uri Address, IReadOnlyList<Missing> Missing);
+
+/// <summary>How far a fetch has come.</summary>
+public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
+
+/// <summary>Fetches a page and the files that it needs, within bounds, and rewrites the page so that it finds them here.</summary>
+public sealed class PageFetcher(SettingStore settings) : IDisposable
+{
+    private const int LongestPage = 4 << 20, LargestFile = 16 << 20, LargestTotal = 64 << 20, MostFiles = 500, AtOnce = 6;
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
+
+    private readonly HttpClient _public = Client(allowPrivate: false), _any = Client(allowPrivate: true);
+
+    /// <exception cref="FetchException">The page itself cannot be had; says why in words.</exception>
+    /// <exception cref="OperationCanceledException">It was stopped.</exception>
+    public async Task<Fetched> FetchAsync(Uri address, IProgress<FetchProgress> progress, CancellationToken stop)
+    {
+        var client = settings.FetchesPrivateAddresses ? _any : _public;
+        progress.Report(new(0, 1, 0, address.Host));
+        var (page, why) = await GetAsync(client, address, LongestPage, stop);
+        if (page is null) throw new FetchException(why!);
+        if (page.Type is not ("text/html" or "application/xhtml+xml")) throw new FetchException($"There is no page at this address, but {(page.Type.Length == 0 ? "something without a type" : page.Type)}.");
+        var html = PageText.Decode(page.Content, page.Charset);
+        return await new Collecting(client, page.Address, progress, page.Content.Length, stop).CollectAsync(html);
+    }
+
+    public void Dispose()
+    {
+        _public.Dispose();
+        _any.Dispose();
+    }
+
+    private sealed record Answer(Uri Address, byte[] Content, string Type, string? Charset);
+
+    private static HttpClient Client(bool allowPrivate)
+    {
+        var handler = new SocketsHttpHandler
+        {
+            AutomaticDecompression = DecompressionMethods.All,
+            ConnectCallback = (context, stop) => AddressGuard.ConnectAsync(context.DnsEndPoint.Host, context.DnsEndPoint.Port, allowPrivate, stop),
+            ConnectTimeout = TimeSpan.FromSeconds(10),
+            MaxAutomaticRedirections = 5,
+            MaxResponseHeadersLength = 64,
+            UseCookies = false,
+            UseProxy = false,
+        };
+        var client = new HttpClient(handler) { Timeout = Timeout.InfiniteTimeSpan };
+        client.DefaultRequestHeaders.UserAgent.ParseAdd("Mozilla/5.0 (compatible; Wexil)");
+        client.DefaultRequestHeaders.Accept.ParseAdd("text/html,application/xhtml+xml,*/*;q=0.8");
+        return client;
+    }
+
+    private static async Task<(Answer? Answer, string? Why)> GetAsync(HttpClient client, Uri address, int longest, CancellationToken stop)
+    {
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        patience.CancelAfter(Patience);
+        try
+        {
+            using var response = await client.GetAsync(address, HttpCompletionOption.ResponseHeadersRead, patience.Token);
+            if (!response.IsSuccessStatusCode) return (null, $"{address.Host} answers {(int)response.StatusCode} {response.ReasonPhrase}.");
+            if (response.Content.Headers.ContentLength > longest) return (null, $"It is larger than {longest >> 20} MB.");
+            await using var stream = await response.Content.ReadAsStreamAsync(patience.Token);
+            using var memory = new MemoryStream();
+            var buffer = new byte[81920];
+            for (int read; (read = await stream.ReadAsync(buffer, patience.Token)) > 0;)
+            {
+                memory.Write(buffer, 0, read);
+                if (memory.Length > longest) return (null, $"It is larger than {longest >> 20} MB.");
+            }
+            var type = response.Content.Headers.ContentType;
+            return (new(response.RequestMessage!.RequestUri!, memory.ToArray(), type?.MediaType?.ToLowerInvariant() ?? "", type?.CharSet?.Trim('"')), null);
+        }
+        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        {
+            return (null, $"{address.Host} did not answer within {Patience.TotalSeconds:0} seconds.");
+        }
+        catch (HttpRequestException error)
+        {
+            for (Exception? inner = error; inner is not null; inner = inner.InnerException)
+            {
+                if (inner is PrivateAddressException) return (null, inner.Message);
+                if (inner is SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain }) return (null, $"There is no host called {address.Host}.");
+            }
+            return (null, $"{address.Host} cannot be reached: {error.Message}");
+        }
+        catch (IOException error)
+        {
+            return (null, $"{address.Host} broke off: {error.Message}");
+        }
+    }
+
+    /// <summary>One page on its way in: what it needs, what of that was had, and where it is put.</summary>
+    private sealed class Collecting(HttpClient client, Uri page, IProgress<FetchProgress> progress, long bytes, CancellationToken stop)
+    {
+        private readonly Lock _lock = new();
+        private readonly Dictionary<Uri, string> _paths = [];
+        private readonly Dictionary<Uri, Answer> _sheets = [];
+        private readonly List<PageFile> _files = [];
+        private readonly List<Missing> _missing = [];
+        private readonly HashSet<Uri> _known = [];
+        private readonly HashSet<string> _taken = new(StringComparer.OrdinalIgnoreCase);
+        private long _bytes = bytes;
+        private int _done = 1;
+
+        public async Task<Fetched> CollectAsync(string html)
+        {
+            // Style sheets name further files, and those are known only once the sheets are here.
+            var wanted = New(PageReferences.Find(html, page));
+            while (wanted.Count > 0)
+            {
+                await Parallel.ForEachAsync(wanted, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (address, _) => await TakeAsync(address));
+                wanted = New(_sheets.Values.SelectMany(sheet => PageReferences.FindInStyles(Text(sheet), sheet.Address)));
+            }
+            foreach (var (address, sheet) in _sheets)
+                _files.Add(new(_paths[address], Encoding.UTF8.GetBytes(PageReferences.RewriteStyles(Text(sheet), sheet.Address, other => Local(other, inFiles: true)))));
+            _files.Insert(0, new("index.html", Encoding.UTF8.GetBytes(PageReferences.Rewrite(html, page, other => Local(other, inFiles: false)))));
+            return new(new(_files, "index.html"), page, [.. _missing.OrderBy(missing => missing.Address.AbsoluteUri, StringComparer.Ordinal)]);
+        }
+
+        private List<Uri> New(IEnumerable<Uri> addresses)
+        {
+            var found = new List<Uri>();
+            foreach (var address in addresses)
+            {
+                if (!_known.Add(address)) continue;
+                if (_known.Count <= MostFiles) found.Add(address);
+                else if (_known.Count == MostFiles + 1) _missing.Add(new(address, $"The page needs more than {MostFiles} files; this one and those after it stay where they are."));
+            }
+            return found;
+        }
+
+        private async Task TakeAsync(Uri address)
+        {
+            progress.Report(new(_done, Math.Min(_known.Count, MostFiles) + 1, _bytes, address.Segments[^1]));
+            var (answer, why) = await GetAsync(client, address, LargestFile, stop);
+            lock (_lock)
+            {
+                _done++;
+                if (answer is not null && _bytes + answer.Content.Length > LargestTotal) (answer, why) = (null, $"With it the page would be larger than {LargestTotal >> 20} MB.");
+                var extension = answer is null ? null : ContentTypes.Extension(answer.Type, address.AbsolutePath);
+                if (answer is not null && extension is null) why = $"It is {(answer.Type.Length == 0 ? "of no type" : answer.Type)}, which a page cannot bring along.";
+                if (answer is null || extension is null)
+                {
+                    _missing.Add(new(address, why!));
+                    return;
+                }
+                _bytes += answer.Content.Length;
+                var path = _paths[address] = Path(address, extension);
+                if (extension == ".css") _sheets[address] = answer;
+                else _files.Add(new(path, PageText.AsUtf8(path, answer.Content)));
+            }
+        }
+
+        private string Path(Uri address, string extension)
+        {
+            var name = Slug.From(System.IO.Path.GetFileNameWithoutExtension(Uri.UnescapeDataString(address.AbsolutePath)));
+            var free = Slug.Free(name, slug => _taken.Contains(slug + extension));
+            _taken.Add(free + extension);
+            return $"files/{free}{extension}";
+        }
+
+        private string? Local(Uri address, bool inFiles) => _paths.TryGetValue(address, out var path) ? inFiles ? path["files/".Length..] : path : null;
+
+        private static string Text(Answer sheet) => PageText.Decode(sheet.Content, sheet.Charset);
+    }
+}
+
+/// <summary>A page that cannot be fetched; the message is for the person who asked for it.</summary>
+public sealed class FetchException(string message) : Exception(message);

@@ -1,0 +1,22 @@
+using Microsoft.AspNetCore.Mvc;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Build;
+
+/// <summary>A page at three widths side by side, with nothing counted.</summary>
+public sealed class PreviewPageModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+{
+    /// <summary>Which version; 0 for the draft.</summary>
+    [BindProperty(SupportsGet = true, Name = "v")]
+    public int Version { get; set; }
+
+    public string Frame { get; private set; } = "";
+
+    public IActionResult OnGet()
+    {
+        if (!Shown.IsHosted || (Version != 0 && Desk.Pages.Versions(Shown.Id).All(version => version.Number != Version))) return NotFound();
+        Frame = Desk.Frame(Shown, PreviewUse.Inspect, Version == 0 ? null : Version);
+        return Page();
+    }
+}

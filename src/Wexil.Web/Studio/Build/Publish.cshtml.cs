@@ -1,0 +1,35 @@
+using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Pages.Changes;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Build;
+
+/// <summary>Publishes a page that is in a running test: says first what that does to the evidence.</summary>
+public sealed class PublishModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+{
+    /// <summary>What visitors will see otherwise than they do now.</summary>
+    public PageChanges Changes { get; private set; } = null!;
+
+    public string? Letter => Screen.Reading?.Letter(Shown.Id);
+
+    [BindProperty]
+    public string? Note { get; set; }
+
+    public IActionResult OnGet()
+    {
+        if (!Shown.IsHosted) return NotFound();
+        Changes = Differences.Between(Desk.Pages.Source(Shown), Desk.Drafts.Of(Shown).Source);
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        if (!Shown.IsHosted) return NotFound();
+        var tested = IsTested;
+        var note = (Note ?? "").Trim();
+        await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, note.Length <= 200 ? note : note[..200]);
+        Desk.Routes.Reload();
+        Done = tested ? $"“{Shown.Name}” is published. The test goes on in a new phase; what was counted before stays." : $"“{Shown.Name}” is published.";
+        return Redirect(Screen.Address("build"));
+    }
+}

@@ -1,0 +1,57 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.Filters;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Store;
+using Wexil.Web.Studio.Build;
+using Wexil.Web.Studio.Shared;
+using Page = Wexil.Core.Pages.Page;
+
+namespace Wexil.Web.Studio.Files;
+
+/// <summary>A file in the list: what it is, how large, where it is used.</summary>
+public sealed record FileLine(Asset Asset, string Name, string? Picture, IReadOnlyList<(Page Page, AssetUse Use)> Uses, bool IsUnused);
+
+/// <summary>The files of a funnel's pages, each stored once however many pages have it.</summary>
+public sealed class FilesModel(FunnelStore funnels, AssetStore assets, PageDesk desk) : PageModel
+{
+    public Funnel Funnel { get; private set; } = null!;
+
+    public IReadOnlyList<FileLine> Lines { get; private set; } = [];
+
+    [TempData]
+    public string? Done { get; set; }
+
+    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
+    {
+        Funnel = funnels.BySlug((string)RouteData.Values["funnel"]!)!;
+        if (Funnel is null) context.Result = NotFound();
+    }
+
+    public void OnGet() => Lines = Read();
+
+    /// <summary>Clears files that no page uses.</summary>
+    public async Task<IActionResult> OnPostClearAsync()
+    {
+        var unused = Read().Where(line => line.IsUnused).SelectMany(line => line.Uses).Where(use => use.Use.State == AssetState.Draft).Select(use => (use.Page.Id, use.Use.Path)).ToArray();
+        var (files, bytes) = await assets.ClearAsync(unused);
+        Done = files == 0 ? "There was nothing to clear." : $"{Show.Count(files, "file", "files")} cleared, {Show.Count(bytes / 1024)} KB.";
+        return RedirectToPage();
+    }
+
+    private List<FileLine> Read()
+    {
+        var pages = desk.Pages.All().ToDictionary(page => page.Id);
+        var drafts = new Dictionary<PageId, string>();
+        string Draft(Page page) => drafts.TryGetValue(page.Id, out var source) ? source : drafts[page.Id] = desk.Drafts.Of(page).Source;
+        return [.. assets.Of(Funnel.Id).Select(asset =>
+        {
+            var uses = asset.Uses.Select(use => (Page: pages[use.Page], Use: use)).ToArray();
+            var name = asset.Uses[0].Path;
+            var picture = ContentTypes.Of(name)?.StartsWith("image/", StringComparison.Ordinal) == true ? desk.Asset(asset.Hash, name) : null;
+            // What was added to a draft and is not in it any more is used by nobody; earlier versions keep what they have.
+            return new FileLine(asset, name, picture, uses, uses.All(use => use.Use.State == AssetState.Draft && !Draft(use.Page).Contains(use.Use.Path, StringComparison.Ordinal)));
+        })];
+    }
+}

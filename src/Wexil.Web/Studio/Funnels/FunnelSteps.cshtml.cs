@@ -1,0 +1,190 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.Filters;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Funnels;
+
+/// <summary>The order of a funnel's steps, where each leads, and what can be done with a step or with the whole funnel.</summary>
+public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestStore tests, TallyStore tallies, Routes routes) : PageModel
+{
+    private const int LongestName = 80;
+
+    public Funnel Funnel { get; private set; } = null!;
+
+    public IReadOnlyList<Step> All { get; private set; } = [];
+
+    public IEnumerable<Step> Steps => All.Where(step => !step.IsArchived);
+
+    public IEnumerable<Step> Archived => All.Where(step => step.IsArchived);
+
+    public IReadOnlyDictionary<StepId, long> Visitors { get; private set; } = new Dictionary<StepId, long>();
+
+    public IReadOnlySet<StepId> Tested { get; private set; } = new HashSet<StepId>();
+
+    [TempData]
+    public string? Done { get; set; }
+
+    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
+    {
+        Funnel = funnels.BySlug((string)RouteData.Values["funnel"]!)!;
+        if (Funnel is null)
+        {
+            context.Result = NotFound();
+            return;
+        }
+        Read();
+    }
+
+    public void OnGet()
+    {
+        // What is shown is read beforehand.
+    }
+
+    /// <summary>Puts the steps in the order given: the way of dragging.</summary>
+    public async Task<IActionResult> OnPostOrderAsync(long[] order)
+    {
+        await funnels.OrderAsync(Funnel.Id, [.. order.Select(id => new StepId(id))]);
+        routes.Reload();
+        return new NoContentResult();
+    }
+
+    /// <summary>Moves a step by one place: the way of keys, and without script.</summary>
+    public async Task<IActionResult> OnPostMoveAsync(long id, bool down)
+    {
+        var order = Steps.Select(step => step.Id).ToList();
+        var at = order.IndexOf(new(id));
+        var to = down ? at + 1 : at - 1;
+        if (at < 0) return NotFound();
+        if (to < 0 || to >= order.Count) return RedirectToPage();
+        (order[at], order[to]) = (order[to], order[at]);
+        await funnels.OrderAsync(Funnel.Id, order);
+        routes.Reload();
+        Done = "The order is changed. Links lead on in the new order from now on; every step keeps its own link.";
+        return RedirectToPage();
+    }
+
+    public async Task<IActionResult> OnPostChangeAsync(long id, string? name, StepKind kind, long? yes, long? no)
+    {
+        if (Find(id) is not { } step) return NotFound();
+        if (string.IsNullOrWhiteSpace(name) || name.Trim().Length > LongestName)
+        {
+            ModelState.AddModelError($"name-{id}", string.IsNullOrWhiteSpace(name) ? "Give the step a name." : $"At most {LongestName} characters.");
+            return Page();
+        }
+        await funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
+        routes.Reload();
+        Done = $"“{name.Trim()}” is saved. Its link is still /go/{step.Slug}.";
+        return RedirectToPage();
+    }
+
+    public async Task<IActionResult> OnPostCloneAsync(long id)
+    {
+        if (Find(id) is not { } step) return NotFound();
+        var clone = await funnels.CloneStepAsync(step, $"{step.Name}, second");
+        routes.Reload();
+        Done = $"“{clone.Name}” stands behind it, with a link of its own: /go/{clone.Slug}. Its pages are clones that know where they came from.";
+        return RedirectToPage();
+    }
+
+    public async Task<IActionResult> OnPostArchiveAsync(long id, string? forward)
+    {
+        if (Find(id) is not { } step) return NotFound();
+        if (Tested.Contains(step.Id))
+        {
+            ModelState.AddModelError($"archive-{id}", "A test runs on this step. Keep a page first.");
+            return Page();
+        }
+        Uri? address = null;
+        if (!string.IsNullOrWhiteSpace(forward))
+        {
+            (address, var problem) = OutsideAddress.Check(forward);
+            if (problem is not null)
+            {
+                ModelState.AddModelError($"archive-{id}", problem);
+                return Page();
+            }
+        }
+        await funnels.ArchiveStepAsync(step.Id, address?.AbsoluteUri);
+        routes.Reload();
+        Done = address is null ? $"“{step.Name}” is put away. Its link goes on showing its page." : $"“{step.Name}” is put away. Its link leads to {address} now.";
+        return RedirectToPage();
+    }
+
+    public async Task<IActionResult> OnPostRestoreAsync(long id)
+    {
+        if (Find(id) is not { } step) return NotFound();
+        await funnels.RestoreStepAsync(step.Id);
+        routes.Reload();
+        Done = $"“{step.Name}” is back in its place.";
+        return RedirectToPage();
+    }
+
+    public async Task<IActionResult> OnPostRenameAsync(string? funnelName)
+    {
+        if (string.IsNullOrWhiteSpace(funnelName) || funnelName.Trim().Length > LongestName)
+        {
+            ModelState.AddModelError(nameof(funnelName), string.IsNullOrWhiteSpace(funnelName) ? "Give the funnel a name." : $"At most {LongestName} characters.");
+            return Page();
+        }
+        await funnels.RenameAsync(Funnel.Id, funnelName.Trim());
+        return RedirectToPage();
+    }
+
+    public async Task<IActionResult> OnPostCloneFunnelAsync()
+    {
+        var clone = await funnels.CloneAsync(Funnel, $"{Funnel.Name}, second");
+        routes.Reload();
+        Done = $"This is a clone of “{Funnel.Name}”, with fresh links. Its pages know which pages they came from.";
+        return Redirect($"/f/{clone.Slug}/steps");
+    }
+
+    public async Task<IActionResult> OnPostArchiveFunnelAsync(bool archived)
+    {
+        await funnels.ArchiveAsync(Funnel.Id, archived);
+        routes.Reload();
+        Done = archived ? "The funnel is put away. Its links go on working, and its tests go on counting." : "The funnel is back.";
+        return RedirectToPage();
+    }
+
+    /// <summary>The whole funnel as a .zip of plain HTML, files and funnel.json.</summary>
+    public IActionResult OnGetExport()
+    {
+        var steps = Steps.ToList();
+        int? Place(StepId? id) => steps.FindIndex(step => step.Id == id) is >= 0 and var place ? place : null;
+        var plan = new FunnelPlan(Funnel.Name, [.. steps.Select(step =>
+        {
+            var own = pages.Of(step.Id).ToList();
+            return new FunnelStep(step.Kind, step.Name, step.Slug, [.. own.Select(page => new FunnelPage(
+                page.Name, page.IsHosted ? new(Files(page), page.Entry!) : null, page.Outside, own.FindIndex(other => other.Id == page.Parent) is >= 0 and var parent ? parent : null, page.IsIndexed))],
+                Place(step.Yes), Place(step.No), Math.Max(0, own.FindIndex(page => page.Id == step.Page)));
+        })]);
+        return File(FunnelArchive.Write(plan), "application/zip", $"{Funnel.Slug}.zip");
+    }
+
+    /// <summary>Where a step leads on, as a sentence.</summary>
+    public string Onward(Step step)
+    {
+        var yes = FunnelPath.Yes(All, step)?.Name;
+        if (!step.Kind.AsksYesOrNo()) return yes is null ? "the end" : $"→ {yes}";
+        return $"yes → {yes ?? "the end"}, no → {FunnelPath.No(All, step)?.Name ?? "the end"}";
+    }
+
+    private List<PageFile> Files(Core.Pages.Page page) => [.. pages.Hashes(page.Id, page.Revision).Keys.Order(StringComparer.Ordinal).Select(path => pages.File(page.Id, page.Revision, path)!)];
+
+    private Step? Find(long id) => All.FirstOrDefault(step => step.Id.Value == id);
+
+    private StepId? Target(long? id, Step from) => id is { } to && Find(to) is { } step && step.Id != from.Id ? step.Id : null;
+
+    private void Read()
+    {
+        All = funnels.Steps(Funnel.Id);
+        Visitors = tallies.StepVisitors();
+        Tested = tests.Running().Select(test => test.Step).ToHashSet();
+    }
+}

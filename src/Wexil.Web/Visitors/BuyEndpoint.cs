@@ -1,0 +1,54 @@
+using System.Globalization;
+using Wexil.Core.Splits;
+
+namespace Wexil.Web.Visitors;
+
+/// <summary>
+/// <c>GET /buy/{page}</c> and <c>GET /no/{page}</c>: where a page's buy buttons and its noes lead. The address names the page, so that
+/// a button cannot be another page's.
+/// </summary>
+public static class BuyEndpoint
+{
+    public static async Task Buy(HttpContext http, string slug, VisitDesk desk, HostedPages hosted, VisitorToken tokens, TimeProvider time)
+    {
+        http.Response.Headers.CacheControl = "no-store";
+        if (desk.Routes.Page(slug) is not { Outside: null } page)
+        {
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
+            return;
+        }
+        var targets = hosted.Page(page).BuyTargets;
+        var button = int.TryParse(http.Request.Query["button"], NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number - 1 : 0;
+        var target = button >= 0 && button < targets.Count ? targets[button] : targets.Count > 0 ? targets[0] : "";
+        var query = Travelling(http);
+        if (target.StartsWith('/') && !target.StartsWith("//", StringComparison.Ordinal)) GoEndpoint.Redirect(http, OutsideAddress.WithQuery(new(new Uri("http://own.invalid"), target), query, [])["http://own.invalid".Length..]);
+        else if (Uri.TryCreate(target.StartsWith("//", StringComparison.Ordinal) ? "https:" + target : target, UriKind.Absolute, out var till) && till.Scheme is "http" or "https")
+        {
+            var now = time.GetUtcNow();
+            var visitor = VisitorCookie.Of(http, desk, tokens, now).Visitor;
+            List<(string, string)> ours = [("wx", tokens.Issue(visitor, now)), ("wx_page", page.Slug)];
+            if (desk.Routes.Step(page.Step)?.Test is { Phase: not null } test) ours.Insert(1, ("wx_test", test.Id.Value.ToString(CultureInfo.InvariantCulture)));
+            GoEndpoint.Redirect(http, OutsideAddress.WithQuery(till, query, ours));
+        }
+        else await Onward(http, desk.Routes.Step(page.Step)?.YesSlug, query);
+    }
+
+    public static async Task No(HttpContext http, string slug, VisitDesk desk)
+    {
+        http.Response.Headers.CacheControl = "no-store";
+        if (desk.Routes.Page(slug) is { Outside: null } page) await Onward(http, desk.Routes.Step(page.Step)?.NoSlug, Travelling(http));
+        else await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
+    }
+
+    private static async Task Onward(HttpContext http, string? next, string query)
+    {
+        if (next is not null) GoEndpoint.Redirect(http, $"/go/{next}{query}");
+        else await PlainPage.Write(http, StatusCodes.Status404NotFound, "The page behind this button is not here yet. Please come back later.");
+    }
+
+    private static string Travelling(HttpContext http)
+    {
+        var parts = (http.Request.QueryString.Value ?? "").TrimStart('?').Split('&').Where(part => part.Length > 0 && !part.StartsWith("button=", StringComparison.Ordinal)).ToArray();
+        return parts.Length == 0 ? "" : "?" + string.Join('&', parts);
+    }
+}

@@ -1,0 +1,44 @@
+using System.Buffers.Text;
+using System.Security.Cryptography;
+using Wexil.Core.Pages;
+using Wexil.Store;
+using Wexil.Web.Shared;
+
+namespace Wexil.Web.Visitors;
+
+/// <summary>
+/// <c>GET /draft/{ticket}</c>: a page in one of Studio's frames. Its own scripts never run; ours does where the frame needs it,
+/// in an origin of its own that can reach neither Studio nor the visitors' cookies. Nothing is counted, and no picture that
+/// counts visits for somebody else is fetched.
+/// </summary>
+public static class PreviewEndpoint
+{
+    private static readonly string Script = Load();
+
+    public static async Task Answer(HttpContext http, string ticket, PreviewTickets tickets, PageStore pages, HostedPages hosted, VisitDesk desk, StudioAddress studio)
+    {
+        var headers = http.Response.Headers;
+        headers["X-Robots-Tag"] = "noindex";
+        headers["Referrer-Policy"] = "no-referrer";
+        if (tickets.Open(ticket) is not { } preview || pages.Find(preview.Page) is not { } page || desk.Routes.Page(page.Slug) is not { Outside: null } route)
+        {
+            headers.ContentSecurityPolicy = $"sandbox; default-src 'none'; style-src 'unsafe-inline'; frame-ancestors {studio.Origin}";
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "This preview is over. Load the page in Studio again.");
+            return;
+        }
+        var nonce = Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(16));
+        var ours = preview.Use != PreviewUse.Look;
+        headers.ContentSecurityPolicy =
+            $"sandbox{(ours ? " allow-scripts" : "")}; default-src * data: blob: 'unsafe-inline'; script-src {(ours ? $"'nonce-{nonce}'" : "'none'")}; "
+            + $"connect-src 'none'; form-action 'none'; object-src 'none'; frame-ancestors {studio.Origin}";
+        var ahead = ours ? $"<script nonce=\"{nonce}\" data-use=\"{preview.Use.ToString().ToLowerInvariant()}\">{Script}</script>" : "";
+        var html = hosted.Preview(route, preview.Version, ours ? PageView.Editor : PageView.Preview, ahead);
+        await FileResponse.Write(http, new(html, ContentTypes.Html, "", null, null), FileResponse.Caching.Never);
+    }
+
+    private static string Load()
+    {
+        using var reader = new StreamReader(typeof(PreviewEndpoint).Assembly.GetManifestResourceStream("Wexil.Web.Visitors.frame.js")!);
+        return reader.ReadToEnd();
+    }
+}

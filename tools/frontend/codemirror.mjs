@@ -1,0 +1,6 @@
+// What of CodeMirror the source view uses, bundled once when vendored.
+export { basicSetup } from "codemirror";
+export { EditorView, keymap } from "@codemirror/view";
+export { EditorState, Transaction } from "@codemirror/state";
+export { indentWithTab } from "@codemirror/commands";
+export { html } from "@codemirror/lang-html";
