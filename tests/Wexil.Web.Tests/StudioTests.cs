@@ -150,7 +150,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var added = wexil.Get<PageStore>().Of(tested.Step.Id)[^1];
         Assert.Equal("The kit", added.Name);
         using var visitor = wexil.Visitor();
-        Assert.Equal("<title>The kit</title><img src=/p/the-kit/img/k.svg>", await visitor.GetStringAsync("/p/the-kit/"));
+        Assert.Matches("^<title>The kit</title><img src=/a/[0-9a-f]{64}/k.svg>$", await visitor.GetStringAsync("/p/the-kit/"));
         Assert.Equal("<svg/>", await visitor.GetStringAsync("/p/the-kit/img/k.svg"));
     }
 
@@ -184,21 +184,6 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     }
 
     [Fact]
-    public async Task An_unsaved_source_is_seen_in_the_preview_and_by_no_visitor()
-    {
-        var tested = await wexil.StartTestAsync("drafted", Weights.Of(100, 0));
-        using var owner = await wexil.OwnerAsync();
-        var edit = $"/f/{tested.Funnel.Slug}/drafted/build/{tested.A.Slug}";
-        var ticket = System.Text.RegularExpressions.Regex.Match(await owner.GetStringAsync(edit), "/draft/([^\"]+)").Groups[1].Value;
-        await WexilFixture.PostAsync(owner, edit, "Draft", ("Name", "x"), ("Source", "<h1>Not yet</h1><script>alert(1)</script>"));
-        using var frame = wexil.Visitor();
-        var preview = await frame.GetAsync($"/draft/{ticket}");
-        Assert.Contains("Not yet", await preview.Content.ReadAsStringAsync());
-        Assert.Contains("sandbox", string.Join(' ', preview.Headers.GetValues("Content-Security-Policy")));
-        Assert.DoesNotContain("Not yet", await frame.GetStringAsync("/go/drafted"));
-    }
-
-    [Fact]
     public async Task An_open_screen_is_told_at_once_when_the_numbers_move()
     {
         var tested = await wexil.StartTestAsync("live");
@@ -214,14 +199,5 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         while (line is "");
         Assert.Equal("event: moved", line);
         Assert.Contains("1 visitor · 0 opt-ins", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/live/count"));
-    }
-
-    private sealed class FreshWexil : IAsyncDisposable
-    {
-        public WexilFixture Wexil { get; } = new();
-
-        public Task InitializeAsync() => Wexil.InitializeAsync();
-
-        public async ValueTask DisposeAsync() => await Wexil.DisposeAsync();
     }
 }

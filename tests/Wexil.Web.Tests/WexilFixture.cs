@@ -94,3 +94,13 @@ public sealed partial class WexilFixture : IAsyncLifetime
 
 /// <summary>What <see cref="WexilFixture.StartTestAsync"/> made.</summary>
 public sealed record TestedStep(Funnel Funnel, Step Step, Step Thanks, TestId Test, Page A, Page B, Page End);
+
+/// <summary>A Wexil of a test's own, for what must not touch the others'.</summary>
+internal sealed class FreshWexil : IAsyncDisposable
+{
+    public WexilFixture Wexil { get; } = new();
+
+    public Task InitializeAsync() => Wexil.InitializeAsync();
+
+    public async ValueTask DisposeAsync() => await Wexil.DisposeAsync();
+}

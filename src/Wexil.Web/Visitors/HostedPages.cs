@@ -92,7 +92,8 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
     {
         using var memory = new MemoryStream();
         using (var stream = compressor(memory)) stream.Write(content);
-        return memory.Length < content.Length ? memory.ToArray() : null;
+        var packed = memory.ToArray();
+        return packed.Length < content.Length ? packed : null;
     }
 
     private T Keep<T>(object key, T value, Func<T, long> size) => _cache.Set(key, value, new MemoryCacheEntryOptions { Size = size(value) + 256 });

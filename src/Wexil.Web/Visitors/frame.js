@@ -129,9 +129,9 @@
   function describe(element) {
     const style = getComputedStyle(element);
     const trail = [];
-    for (let up = element.parentElement; up && up !== document.body; up = up.parentElement) if (up.hasAttribute(number) && kindOf(up) === "section" | kindOf(up) === "form") trail.push({ id: idOf(up), name: nameOf(up), words: wordsOf(up) });
+    for (let up = element.parentElement; up && up !== document.body; up = up.parentElement) if (up.hasAttribute(number) && ["section", "form"].includes(kindOf(up)) && wordsOf(up) !== trail.at(-1)?.words) trail.push({ id: idOf(up), name: nameOf(up), words: wordsOf(up) });
     return {
-      id: idOf(element), tag: element.localName, kind: kindOf(element), name: nameOf(element), words: wordsOf(element), hidden: isHidden(element), trail: trail.slice(0, 4),
+      id: idOf(element), tag: element.localName, kind: kindOf(element), name: nameOf(element), words: wordsOf(element), hidden: isHidden(element), trail: trail.slice(0, 3),
       text: kindOf(element) === "button" || kindOf(element) === "text" ? element.localName === "input" ? element.value : element.innerText : "",
       plain: element.children.length === 0, href: element.getAttribute("href"), src: element.getAttribute("src"), alt: element.getAttribute("alt"),
       placeholder: element.getAttribute("placeholder"), action: element.getAttribute("action"), role: element.dataset.wexil || "",

@@ -59,6 +59,12 @@ public static class Differences
 
     private static IEnumerable<PageChange> Changed(Part was, Part now)
     {
+        // A drawing is one thing, whatever of it differs.
+        if (now.Tag == "svg")
+        {
+            yield return new(ChangeKind.Code, PlaceName.Of(now), was, now);
+            yield break;
+        }
         var place = PlaceName.Of(now.Tag is "h2" or "h3" or "h4" or "a" or "button" or "img" ? was : now);
         foreach (var change in ChangedAttributes(was, now, place)) yield return change;
         foreach (var name in was.Style.Concat(now.Style).Select(declaration => declaration.Key).Distinct())

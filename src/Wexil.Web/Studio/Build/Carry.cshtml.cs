@@ -43,7 +43,7 @@ public sealed class CarryModel(StepScreens screens, PageDesk desk) : PageScreenM
         }
         if (carried.Count == 0)
         {
-            ModelState.AddModelError("", "Choose at least one clone.");
+            ModelState.AddModelError("clones", "Choose at least one clone.");
             return OnGet();
         }
         await Desk.Pages.CarryAsync(carried, Shown.Revision);

@@ -28,7 +28,7 @@ public sealed class ClonePlaceModel(StepScreens screens, PageDesk desk) : PageSc
         }
         var clone = Desk.Pages.Find(await Desk.Pages.CloneAsync(Shown, Shown.Name, place.Step.Id))!;
         Desk.Routes.Reload();
-        Done = $"A clone of “{Shown.Name}” is on {place.Step.Name}. Its form and buttons know their new page.";
+        Done = $"A clone of {Show.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons know their new page.";
         return Redirect($"/f/{place.Funnel.Slug}/{place.Step.Slug}/build/{clone.Slug}");
     }
 }

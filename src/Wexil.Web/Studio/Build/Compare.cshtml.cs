@@ -39,7 +39,7 @@ public sealed class CompareModel(StepScreens screens, PageDesk desk) : PageScree
         bool Known(int number) => versions.Any(version => version.Number == number);
         if ((From != 0 && !Known(From)) || (To != 0 && !Known(To))) return NotFound();
         var now = To == 0 ? Desk.Drafts.Of(Shown).Source : Desk.Pages.Source(Shown, To);
-        After = (To == 0 ? $"“{Shown.Name}”{(Shown.HasDraft ? ", not published yet" : "")}" : $"Version {To}", Desk.Frame(Shown, PreviewUse.Inspect, To == 0 ? null : To));
+        After = (To == 0 ? Shown.Name + (Shown.HasDraft ? ", not published yet" : "") : $"Version {To}", Desk.Frame(Shown, PreviewUse.Inspect, To == 0 ? null : To));
         if (From != 0)
         {
             Before = ($"Version {From}", Desk.Frame(Shown, PreviewUse.Inspect, From));
@@ -49,7 +49,7 @@ public sealed class CompareModel(StepScreens screens, PageDesk desk) : PageScree
         }
         Other = With is { } slug ? Others.FirstOrDefault(page => page.Slug == slug) : Parent is { IsHosted: true } parent ? parent : Others.FirstOrDefault();
         if (Other is null) return With is null ? Page() : NotFound();
-        Before = ($"“{Other.Name}”", Desk.Frame(Other, PreviewUse.Inspect, Other.Revision));
+        Before = (Other.Name, Desk.Frame(Other, PreviewUse.Inspect, Other.Revision));
         Changes = Differences.Between(Desk.Pages.Source(Other), now, PageDesk.FilesThatDiffer(Desk.Pages.Hashes(Other.Id, Other.Revision), Other.Entry!, Desk.Pages.Hashes(Shown.Id, Shown.Revision, true), Shown.Entry!));
         return Page();
     }

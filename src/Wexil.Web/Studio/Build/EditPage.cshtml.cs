@@ -13,7 +13,9 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
 {
     private const int LongestSource = 4 << 20, LargestPicture = 8 << 20;
 
-    public PageDraft Draft { get; private set; } = null!;
+    private PageDraft? _draft;
+
+    public PageDraft Draft => _draft ??= Desk.Drafts.Of(Shown);
 
     public string Frame => Desk.Frame(Shown, PreviewUse.Edit);
 
@@ -34,7 +36,6 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
     {
         Name = Shown.Name;
         if (!Shown.IsHosted) return;
-        Draft = Desk.Drafts.Of(Shown);
         Source = Draft.Source;
     }
 
@@ -107,7 +108,6 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
     /// <summary>Saves name and source as typed: the way without script.</summary>
     public async Task<IActionResult> OnPostSaveAsync()
     {
-        Draft = Shown.IsHosted ? Desk.Drafts.Of(Shown) : null!;
         if (Shown.IsHosted)
         {
             if (string.IsNullOrWhiteSpace(Source)) ModelState.AddModelError(nameof(Source), "The page would be empty.");
@@ -117,7 +117,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
         if (!await Rename()) return Page();
         if (!ModelState.IsValid) return Page();
         if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source) await Desk.Drafts.EditAsync(Shown, At, Draft.Source, source, "Source");
-        Done = Shown.IsHosted ? "Saved as a draft. Visitors see it once you publish it." : $"“{Name.Trim()}” is saved.";
+        Done = Shown.IsHosted ? "Saved as a draft. Visitors see it once you publish it." : $"{Show.Quoted(Name.Trim())} is saved.";
         return Redirect(Shown.IsHosted ? Own() : Screen.Address("build"));
     }
 
@@ -130,7 +130,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
         if (IsTested) return Redirect(Own("publish"));
         await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, "");
         Desk.Routes.Reload();
-        Done = $"“{Shown.Name}” is published: whoever is sent to it sees it so from now on.";
+        Done = $"{Show.Quoted(Shown.Name)} is published: whoever is sent to it sees it so from now on.";
         return Redirect(Screen.Address("build"));
     }
 

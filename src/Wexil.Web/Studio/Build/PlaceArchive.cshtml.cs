@@ -28,10 +28,10 @@ public sealed class PlaceArchiveModel(StepScreens screens, Imports imports, Page
         return Page();
     }
 
-    public async Task<IActionResult> OnPostAsync(string id, string[] path, string[] to)
+    public async Task<IActionResult> OnPostAsync(string id, string[] path, string?[] to)
     {
         if (imports.Archive(id, Screen.Step.Id) is not { } bundle) return Gone();
-        Placed = [.. bundle.Pages.Select(page => new PlacedPage(page, TitleOf(bundle, page), Array.IndexOf(path, page) is >= 0 and var i && i < to.Length ? to[i] : ""))];
+        Placed = [.. bundle.Pages.Select(page => new PlacedPage(page, TitleOf(bundle, page), Array.IndexOf(path, page) is >= 0 and var i && i < to.Length ? to[i] ?? "" : ""))];
         var chosen = Placed.Where(page => page.To.Length > 0).ToArray();
         if (chosen.Length == 0)
         {
@@ -48,7 +48,7 @@ public sealed class PlaceArchiveModel(StepScreens screens, Imports imports, Page
         await pages.AddAsync([.. chosen.Select(page => (steps[page.Path].Id, page.Title, Relinked(bundle, page.Path, steps)))]);
         imports.Forget(id);
         routes.Reload();
-        Done = chosen.Length == 1 ? $"“{chosen[0].Title}” is on its step." : $"{chosen.Length} pages are on their steps. Links between them lead along the funnel.";
+        Done = chosen.Length == 1 ? $"{Show.Quoted(chosen[0].Title)} is on its step." : $"{chosen.Length} pages are on their steps. Links between them lead along the funnel.";
         return Redirect(Screen.Address("build"));
     }
 

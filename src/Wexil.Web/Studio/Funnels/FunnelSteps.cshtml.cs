@@ -79,7 +79,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         }
         await funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
         routes.Reload();
-        Done = $"“{name.Trim()}” is saved. Its link is still /go/{step.Slug}.";
+        Done = $"{Show.Quoted(name.Trim())} is saved. Its link is still /go/{step.Slug}.";
         return RedirectToPage();
     }
 
@@ -88,7 +88,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         if (Find(id) is not { } step) return NotFound();
         var clone = await funnels.CloneStepAsync(step, $"{step.Name}, second");
         routes.Reload();
-        Done = $"“{clone.Name}” stands behind it, with a link of its own: /go/{clone.Slug}. Its pages are clones that know where they came from.";
+        Done = $"{Show.Quoted(clone.Name)} stands behind it, with a link of its own: /go/{clone.Slug}. Its pages are clones that know where they came from.";
         return RedirectToPage();
     }
 
@@ -112,7 +112,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         }
         await funnels.ArchiveStepAsync(step.Id, address?.AbsoluteUri);
         routes.Reload();
-        Done = address is null ? $"“{step.Name}” is put away. Its link goes on showing its page." : $"“{step.Name}” is put away. Its link leads to {address} now.";
+        Done = address is null ? $"{Show.Quoted(step.Name)} is put away. Its link goes on showing its page." : $"{Show.Quoted(step.Name)} is put away. Its link leads to {address} now.";
         return RedirectToPage();
     }
 
@@ -121,7 +121,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         if (Find(id) is not { } step) return NotFound();
         await funnels.RestoreStepAsync(step.Id);
         routes.Reload();
-        Done = $"“{step.Name}” is back in its place.";
+        Done = $"{Show.Quoted(step.Name)} is back in its place.";
         return RedirectToPage();
     }
 
@@ -140,7 +140,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     {
         var clone = await funnels.CloneAsync(Funnel, $"{Funnel.Name}, second");
         routes.Reload();
-        Done = $"This is a clone of “{Funnel.Name}”, with fresh links. Its pages know which pages they came from.";
+        Done = $"This is a clone of {Show.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages they came from.";
         return Redirect($"/f/{clone.Slug}/steps");
     }
 
@@ -168,7 +168,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     }
 
     /// <summary>Where a step leads on, as a sentence.</summary>
-    public string Onward(Step step)
+    public string LeadsTo(Step step)
     {
         var yes = FunnelPath.Yes(All, step)?.Name;
         if (!step.Kind.AsksYesOrNo()) return yes is null ? "the end" : $"→ {yes}";

@@ -38,7 +38,7 @@ public sealed class KeepModel(StepScreens screens, VerdictStore verdicts, TestSt
         }
         await Keeper.KeepAsync(verdicts, running, page.Id, "by hand");
         routes.Reload();
-        Done = $"“{page.Name}” is kept. /go/{Screen.Step.Slug} shows it to everybody from now on.";
+        Done = $"{Show.Quoted(page.Name)} is kept. /go/{Screen.Step.Slug} shows it to everybody from now on.";
         return Redirect(Screen.Address("keep"));
     }
 

@@ -15,6 +15,9 @@ public static class Show
     /// <summary>"1 visitor", "2,104 visitors".</summary>
     public static string Count(long number, string one, string many) => $"{Count(number)} {(number == 1 ? one : many)}";
 
+    /// <summary>A name in quotation marks, unless it has its own.</summary>
+    public static string Quoted(string name) => name.StartsWith('“') ? name : $"“{name}”";
+
     /// <summary>A share as "26.8%"; small rates with more digits.</summary>
     public static string Percent(double share) => Digits(share * 100, Math.Abs(share) is > 0 and < 0.01 ? 2 : 1) + "%";
 

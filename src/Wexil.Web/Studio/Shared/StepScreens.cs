@@ -31,12 +31,12 @@ public sealed record StepScreen(
     {
         "build" => Pages.Count switch { 0 => "No page yet", 1 => "1 page", var n => $"{n} pages" },
         "send" when Running is { } running => string.Join(" · ", running.Test.Weights.Percent.Select((weight, i) => $"{Mark.Letter(i)} {weight}")),
-        "send" => KeptPage is { } page ? $"Everyone sees “{page.Name}”" : "The link shows nothing yet",
+        "send" => KeptPage is { } page ? $"Everyone sees {Show.Quoted(page.Name)}" : "The link shows nothing yet",
         "count" when Reading is { Standing.Total: var total } reading =>
             $"{Show.Count(total.Visitors, "visitor", "visitors")} · {Show.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
         "count" => "Nothing tested yet",
         "keep" when Running is { Verdict: var verdict } => verdict.Days is { } days and < 1000 ? $"{verdict.Label} · about {Show.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go" : verdict.Keep is { } keep ? $"{verdict.Label}: keep {keep.Letter}" : verdict.Label,
-        "keep" when Reading is not null && KeptPage is { } page => $"Kept “{page.Name}”",
+        "keep" when Reading is not null && KeptPage is { } page => $"Kept {Show.Quoted(page.Name)}",
         _ => "Nothing to keep yet",
     };
 }
