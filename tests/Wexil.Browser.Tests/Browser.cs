@@ -62,19 +62,28 @@ public sealed class Browser : IDisposable
 
     public void WaitForText(string text) => WaitFor(() => Text.Contains(text, StringComparison.Ordinal) ? text : null);
 
-    /// <summary>Reads what a frame shows.</summary>
-    public string InFrame(string css)
+    /// <summary>Does something inside a frame. What is there is waited for: an edit loads the frame again.</summary>
+    public T In<T>(string css, Func<IWebDriver, T?> act)
     {
-        _driver.SwitchTo().Frame(Find(css));
-        try
-        {
-            return Text;
-        }
-        finally
+        var wait = new WebDriverWait(_driver, Patience) { PollingInterval = TimeSpan.FromMilliseconds(50) };
+        wait.IgnoreExceptionTypes(typeof(WebDriverException));
+        return wait.Until(_ =>
         {
             _driver.SwitchTo().DefaultContent();
-        }
+            _driver.SwitchTo().Frame(Find(css));
+            try
+            {
+                return act(_driver);
+            }
+            finally
+            {
+                _driver.SwitchTo().DefaultContent();
+            }
+        })!;
     }
+
+    /// <summary>Waits until a frame shows a text.</summary>
+    public void WaitForTextIn(string css, string text) => In(css, frame => frame.FindElement(By.TagName("body")).Text.Contains(text, StringComparison.Ordinal) ? text : null);
 
     /// <summary>Nothing for axe to object to, and nothing wider than the window.</summary>
     public void IsAccessible()

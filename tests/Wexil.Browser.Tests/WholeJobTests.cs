@@ -42,10 +42,10 @@ public sealed class WholeJobTests
         // A real landing page from a .zip, which looks as it does from its folder.
         owner.Press("Add a page");
         owner.IsAccessible();
-        owner.Press("Bring it in");
+        owner.Press("Take it in");
         owner.WaitForText("Choose an .html or .zip file.");
         owner.Find("#Upload").SendKeys(Zip());
-        owner.Press("Bring it in");
+        owner.Press("Take it in");
         owner.WaitForText("is on the step, with");
         using (var reader = new Browser())
         {
@@ -55,22 +55,33 @@ public sealed class WholeJobTests
             Assert.True(fromFolder.AsSpan().SequenceEqual(Whole(reader)), "served by Wexil, the page looks as from the folder");
         }
 
-        // Cloned, and one thing changed in the source with the preview beside it.
+        // Cloned, and the headline changed where it stands; visitors see it once it is published.
         owner.Find("article[aria-label^='Landing Page'] form button").Click();
         owner.WaitForText("Change one thing");
+        owner.WaitForText("no change yet");
         owner.IsAccessible();
-        owner.Run("const s = document.querySelector('#Source'); s.value = s.value.replace('Generate more leads', 'Grow more salad'); s.dispatchEvent(new Event('input', { bubbles: true }))");
-        owner.WaitFor(() => owner.InFrame("[data-preview]").Contains("Grow more salad", StringComparison.Ordinal) ? "" : null);
-        owner.Fill("#Name", "More salad");
-        owner.Press("Save");
-        owner.WaitForText("“More salad” is saved.");
+        owner.In("[data-page]", frame => Type(frame, "h1", "Grow more salad with a professional landing page!"));
+        owner.WaitForText("Compare · one change");
+        owner.IsAccessible();
+        owner.Press("Call it “Grow more salad");
+        owner.WaitFor(() => owner.Find("#Name").GetAttribute("value")!.StartsWith("Grow more salad", StringComparison.Ordinal) ? "" : null);
+        owner.Fill("#Name", "More salad" + Keys.Tab);
+        using (var reader = new Browser())
+        {
+            reader.Open(site.Visitors, "/p/landing-page-start-bootstrap-theme-version-2/?try=1");
+            Assert.StartsWith("Generate more leads", reader.Find("h1").Text, StringComparison.Ordinal);
+        }
+        owner.Press("Publish");
+        owner.WaitForText("“More salad” is published");
+        Assert.Contains("Headline changed", owner.Find("article[aria-label='More salad']").Text, StringComparison.Ordinal);
+        Assert.Contains("one change", owner.Find("article[aria-label='More salad']").Text, StringComparison.Ordinal);
 
         // Split over the two, the weights set by keyboard.
         owner.Press("Send");
         owner.WaitForText("Split of this step’s traffic");
         owner.Find("input[aria-label='“Landing Page - Start Bootstrap Theme” is in the test']").Click();
         owner.Find("input[aria-label='“Landing Page - Start Bootstrap Theme” is the control']").Click();
-        owner.Find("input[aria-label='“Opt-in” is in the test']").Click();
+        owner.Find("input[aria-label='“Short opt-in” is in the test']").Click();
         var handle = owner.Find("[role=slider]");
         Assert.Equal("A 50%, B 50%", handle.GetAttribute("aria-valuetext"));
         owner.Run("document.querySelector('[role=slider]').focus()");
@@ -103,7 +114,7 @@ public sealed class WholeJobTests
             if (people % 3 == 0)
             {
                 visitor.Find("#emailAddress").SendKeys($"reader{people}@larkrow.example" + Keys.Enter);
-                visitor.WaitForText("It is on its way");
+                visitor.WaitForText("look in your inbox");
                 convinced++;
             }
             owner.WaitForText($"{people} {(people == 1 ? "visitor" : "visitors")} · {convinced} {(convinced == 1 ? "opt-in" : "opt-ins")}");
@@ -197,6 +208,15 @@ public sealed class WholeJobTests
         visitor.Press("Join");
         visitor.WaitForText("Thank you");
         owner.WaitForText("1 visitor · 1 opt-in");
+    }
+
+    /// <summary>Points at a text in the page, writes another in its place, and is done with Enter.</summary>
+    private static string Type(IWebDriver frame, string css, string text)
+    {
+        frame.FindElement(By.CssSelector(css)).Click();
+        frame.FindElement(By.CssSelector($"{css}[contenteditable]")).SendKeys(Keys.Control + "a");
+        frame.FindElement(By.CssSelector($"{css}[contenteditable]")).SendKeys(text + Keys.Enter);
+        return text;
     }
 
     private static long ControlOf(Site site) => site.Host.Services.GetRequiredService<TestStore>().Running().Single().Pages[0].Value;

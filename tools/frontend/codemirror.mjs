@@ -4,3 +4,5 @@ export { EditorView, keymap } from "@codemirror/view";
 export { EditorState, Transaction } from "@codemirror/state";
 export { indentWithTab } from "@codemirror/commands";
 export { html } from "@codemirror/lang-html";
+export { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
+export { tags } from "@lezer/highlight";

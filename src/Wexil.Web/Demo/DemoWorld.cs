@@ -22,6 +22,7 @@ namespace Wexil.Web.Demo;
 public sealed class DemoWorld
 {
     private const int Seed = 2211;
+    private static readonly PageFile[] Pictures = [.. new[] { "seedlings.svg", "rail-planter.svg" }.Select(name => new PageFile($"files/{name}", Encoding.UTF8.GetBytes(Source(name))))];
     private readonly Database _database;
     private readonly Journal _journal;
     private readonly Routes _routes;
@@ -63,11 +64,11 @@ public sealed class DemoWorld
         var light = await StepAsync(funnel, StepKind.Upsell, "Winter light", "light");
         var received = await StepAsync(funnel, StepKind.ThankYou, "Order received", "received");
 
-        var first = await PageAsync(began, calendar, "A gift for your balcony", Source("calendar").Replace("Your free balcony planting calendar</h1>", "A gift for your balcony</h1>", StringComparison.Ordinal));
-        await PageAsync(began, inbox, "Check your inbox", Source("inbox"));
-        var kitA = await PageAsync(began, kit, "Kit, as it was", Source("kit"));
+        var first = await PageAsync(began, calendar, "A gift for your balcony", Source("calendar.html").Replace("Your free balcony planting calendar</h1>", "A gift for your balcony</h1>", StringComparison.Ordinal));
+        await PageAsync(began, inbox, "Check your inbox", Source("inbox.html"));
+        var kitA = await PageAsync(began, kit, "Kit, as it was", Source("kit.html"));
         await OutsideAsync(began, checkout, "Checkout", "checkout");
-        await PageAsync(began, light, "Winter light", Source("light"));
+        await PageAsync(began, light, "Winter light", Source("light.html"));
         await OutsideAsync(began, received, "Order received", "order-received");
 
         // Settled a month ago: the headline that the tests of today start from.
@@ -79,10 +80,15 @@ public sealed class DemoWorld
 
         var started = _now.AddDays(-12);
         var salad = await CloneAsync(started, named, "“First salad in 21 days”", source => source.Replace("Your free balcony planting calendar</h1>", "Your first balcony salad in 21 days</h1>", StringComparison.Ordinal));
-        var photo = await CloneAsync(started, named, "Photo of the rail planter", source => ReplacePicture(source, Source("rail-planter.svg")));
+        var photo = await CloneAsync(started, named, "Photo of the rail planter", source => source.Replace("files/seedlings.svg\" alt=\"Rows of seedlings in a planter", "files/rail-planter.svg\" alt=\"A planter on a balcony rail, in flower", StringComparison.Ordinal));
         Visits(calendar, _now.AddDays(-38), started, 220, [(named, 0.268)], [(inbox, 1)]);
         await StartAsync(started, new(calendar.Id, inbox.Id, "What the calendar promises", "A promise with a date beats a promise of a calendar.", 0.26, 0.2, [named, salad, photo], Weights.Of(40, 40, 20)));
         Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.289), (photo, 0.276)], [(inbox, 1)]);
+
+        // A correction made to the first page only: its clones do not have it yet.
+        var pages = At(_now.AddDays(-2)).Pages;
+        var corrected = pages.Find(first)!;
+        await pages.PublishAsync(corrected, pages.Source(corrected).Replace("you can leave whenever you like", "you can leave with one click", StringComparison.Ordinal), "The small print, corrected");
 
         var kitStarted = _now.AddDays(-26);
         var kitB = await CloneAsync(kitStarted, kitA, "The guarantee beside the price", source => source.Replace("Grows, or your money back until the first of July.", "<b>It grows, or you get your money back.</b> Until the first of July, no questions.", StringComparison.Ordinal));
@@ -146,7 +152,7 @@ public sealed class DemoWorld
 
     private async Task<PageId> PageAsync(DateTimeOffset at, Step step, string name, string html)
     {
-        var page = await At(at).Pages.AddAsync(step.Id, name, new PageBundle([new("index.html", Encoding.UTF8.GetBytes(html))], "index.html"));
+        var page = await At(at).Pages.AddAsync(step.Id, name, new PageBundle([new("index.html", Encoding.UTF8.GetBytes(html)), .. Pictures], "index.html"));
         _routes.Reload();
         return page;
     }
@@ -187,16 +193,9 @@ public sealed class DemoWorld
         return (new(_database, _journal, time), new(_database, _journal, time), new(_database, _journal, time));
     }
 
-    private static string ReplacePicture(string source, string picture)
-    {
-        var from = source.IndexOf("<svg", StringComparison.Ordinal);
-        var until = source.IndexOf("</svg>", from, StringComparison.Ordinal) + "</svg>".Length;
-        return source[..from] + picture.Trim() + source[until..];
-    }
-
     private static string Source(string name)
     {
-        using var reader = new StreamReader(typeof(DemoWorld).Assembly.GetManifestResourceStream($"Wexil.Web.Demo.Pages.{name}.html")!);
+        using var reader = new StreamReader(typeof(DemoWorld).Assembly.GetManifestResourceStream($"Wexil.Web.Demo.Pages.{name}")!);
         return reader.ReadToEnd();
     }
 

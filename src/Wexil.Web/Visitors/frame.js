@@ -191,7 +191,7 @@
           }
         }
       }
-      if (count > 2 && ends.length === 2 && ends[0].rect.top >= ends[1].rect.bottom - 2) found.push({ id: idOf(heading), words: words(heading.textContent), word: ends[0].word });
+      if (count > 2 && ends.length === 2 && ends[0].rect.top > ends[1].rect.top + ends[1].rect.height / 2) found.push({ id: idOf(heading), words: words(heading.textContent), word: ends[0].word });
     }
     say("lonely", { width: innerWidth, found });
   }

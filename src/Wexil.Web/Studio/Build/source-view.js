@@ -1,8 +1,16 @@
 // The source of the page, in step with the page: what is typed goes to the server as the stretch that changed, and what was changed
 // in the page is put into the text.
-import { basicSetup, EditorView, EditorState, Transaction, keymap, indentWithTab, html } from "/lib/codemirror/codemirror.js";
+import { basicSetup, EditorView, EditorState, HighlightStyle, Transaction, keymap, indentWithTab, html, syntaxHighlighting, tags } from "/lib/codemirror/codemirror.js";
 
 const pause = 400;
+// Wexil's own colours, dark enough on the line that is being edited too.
+const colours = syntaxHighlighting(HighlightStyle.define([
+  { tag: [tags.tagName, tags.keyword], color: "#0a5f5b" },
+  { tag: [tags.attributeName, tags.propertyName], color: "#1f4f8f" },
+  { tag: [tags.attributeValue, tags.string, tags.number, tags.unit], color: "#9c3a0e" },
+  { tag: [tags.comment, tags.meta, tags.documentMeta], color: "#55625e" },
+  { tag: [tags.className, tags.labelName], color: "#70459c" },
+]));
 const line = (text) => text.replace(/\r\n?/g, "\n");
 
 export class SourceView {
@@ -25,7 +33,7 @@ export class SourceView {
     this.#view = new EditorView({
       state: EditorState.create({
         doc: this.#sent,
-        extensions: [basicSetup, html(), keymap.of([indentWithTab]), EditorView.lineWrapping, EditorView.cspNonce.of(nonce), EditorView.contentAttributes.of({ "aria-label": "Source of the page" }), heard],
+        extensions: [basicSetup, html(), colours, keymap.of([indentWithTab]), EditorView.lineWrapping, EditorView.cspNonce.of(nonce), EditorView.contentAttributes.of({ "aria-label": "Source of the page" }), heard],
       }),
     });
     textarea.hidden = true;

@@ -1,0 +1,171 @@
+using Microsoft.Extensions.DependencyInjection;
+using OpenQA.Selenium;
+using OpenQA.Selenium.Interactions;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Store;
+using Wexil.Web.Shared;
+
+namespace Wexil.Browser.Tests;
+
+/// <summary>A page changed in place, by hand and by keys, with the source in step.</summary>
+public sealed class EditorTests
+{
+    // As pages are found: no closing tags, an inline handler, a policy and a refresh of its own, a script that would change the page.
+    private const string Found =
+        """
+        <!DOCTYPE html><html><head><meta http-equiv="Content-Security-Policy" content="script-src 'self'"><meta http-equiv=refresh content="1;url=https://larkrow.example/"><title>Found</title>
+        <style>.btn{background:#2d6a3e;color:#fff;padding:8px}</style></head><BODY onload="document.title='ran'">
+        <div class=top><h1>Salad from your balcony</h1><p>Sow it on <b>Monday</b> &amp; eat it soon<p>Second line
+        <p><a class=btn href=#>Order</a></div>
+        <div class=mid><h2>Questions</h2><p>Sun?</div>
+        <div class=end><h2>Guarantee</h2><p>Thirty days</div>
+        <script>document.body.innerHTML = 'gone'; alert(1)</script>
+        """;
+
+    [Fact]
+    public async Task A_page_that_Wexil_has_never_seen_is_changed_in_place_and_its_source_follows()
+    {
+        await using var site = await Site.StartAsync();
+        var (page, editor) = await PageAsync(site, Found);
+        string Source() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source;
+        using var owner = new Browser();
+        site.SignIn(owner);
+        owner.Open(site.Studio, editor);
+
+        // A button: its words and colour, and that it is the one to buy with.
+        owner.In("[data-page]", frame => { frame.FindElement(By.CssSelector("a.btn")).Click(); return ""; });
+        owner.WaitFor(() => owner.All("#part-words").SingleOrDefault());
+        owner.Find("#part-words").SendKeys(Keys.Control + "a");
+        owner.Find("#part-words").SendKeys("Order now" + Keys.Tab);
+        owner.WaitForTextIn("[data-page]", "Order now");
+        owner.WaitFor(() => owner.All("#part-role").SingleOrDefault());
+        owner.Run("const r = document.querySelector('#part-role'); r.value = 'buy'; r.dispatchEvent(new Event('change'))");
+        owner.WaitForText("1 buy button wired");
+        owner.Run("const c = document.querySelector('#part-background-color'); c.value = '#a3271f'; c.dispatchEvent(new Event('change'))");
+        owner.WaitFor(() => Source().Contains("background-color: #a3271f", StringComparison.Ordinal) ? "" : null);
+        owner.IsAccessible();
+
+        // A section up, another hidden, a block between.
+        Select(owner, "Section Guarantee");
+        owner.Press("Move up");
+        owner.WaitFor(() => Source().IndexOf("Guarantee", StringComparison.Ordinal) < Source().IndexOf("Questions", StringComparison.Ordinal) ? "" : null);
+        Select(owner, "Section Questions");
+        owner.Press("Hide");
+        owner.WaitFor(() => Source().Contains("<div style=\"display: none !important\" class=mid>", StringComparison.Ordinal) ? "" : null);
+        owner.WaitFor(() => owner.All(".parts em").SingleOrDefault(hidden => hidden.Text.Contains("hidden", StringComparison.Ordinal)));
+        Select(owner, "Headline Salad from your balcony");
+        owner.Find("#part-insert").SendKeys("Opt-in form");
+        owner.Find("[data-part] .copyline button").Click();
+        owner.WaitForTextIn("[data-page]", "Get it by e-mail");
+        owner.WaitForText("1 form, 1 buy button wired");
+
+        // All of it back, and forth again.
+        var made = Source();
+        for (var i = 0; i < 6; i++)
+        {
+            var before = Source();
+            owner.WaitFor(() => owner.Find("[data-undo]").Enabled ? "" : null);
+            owner.Find("[data-undo]").Click();
+            owner.WaitFor(() => Source() != before ? "" : null);
+        }
+        Assert.Equal(Found, Source());
+        owner.WaitForTextIn("[data-page]", "Second line");
+        for (var i = 0; i < 6; i++)
+        {
+            var before = Source();
+            owner.WaitFor(() => owner.Find("[data-redo]").Enabled ? "" : null);
+            owner.Find("[data-redo]").Click();
+            owner.WaitFor(() => Source() != before ? "" : null);
+        }
+        Assert.Equal(made, Source());
+
+        // The source: what is typed there stands in the page, what is done in the page stands there.
+        owner.Press("Source");
+        owner.WaitFor(() => owner.All(".cm-content").SingleOrDefault());
+        owner.IsAccessible();
+        new Actions(owner.Driver).Click(owner.Find(".cm-content")).KeyDown(Keys.Control).SendKeys(Keys.End).KeyUp(Keys.Control).SendKeys("<p>Typed below").Perform();
+        owner.WaitForTextIn("[data-page]", "Typed below");
+        owner.In("[data-page]", frame =>
+        {
+            frame.FindElement(By.CssSelector("h1")).Click();
+            frame.FindElement(By.CssSelector("h1[contenteditable]")).SendKeys(Keys.Control + "a");
+            frame.FindElement(By.CssSelector("h1[contenteditable]")).SendKeys("Both ways" + Keys.Enter);
+            return "";
+        });
+        owner.WaitFor(() => Source().Contains("<h1>Both ways</h1><p>Sow it on <b>Monday</b> &amp; eat it soon<p>Second line", StringComparison.Ordinal) && Source().Contains("<p>Typed below", StringComparison.Ordinal) ? "" : null);
+        Assert.Contains("<h1>Both ways</h1>", (string)owner.Run("document.querySelector('.cm-scroller').scrollTop = 0; return document.querySelector('.cm-content').textContent")!, StringComparison.Ordinal);
+        Assert.Equal("Found", owner.In("[data-page]", frame => ((IJavaScriptExecutor)frame).ExecuteScript("return document.title") as string));
+    }
+
+    [Fact]
+    public async Task Everything_in_the_page_can_be_done_by_keys_alone()
+    {
+        await using var site = await Site.StartAsync();
+        var (page, editor) = await PageAsync(site, "<main><h1>First</h1><p>Second</p><p>Third</p></main>");
+        string Source() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source;
+        using var owner = new Browser();
+        site.SignIn(owner);
+        owner.Open(site.Studio, editor);
+        owner.WaitForTextIn("[data-page]", "Third");
+        owner.WaitFor(() => owner.All(".parts button").Count >= 3 ? "" : null);
+        var parts = owner.All(".parts button");
+        parts.First(part => part.Text.Contains("Second", StringComparison.Ordinal)).SendKeys(Keys.Enter);
+        owner.WaitFor(() => owner.All("[data-part] h2").SingleOrDefault(name => name.Text == "Text"));
+        Key(owner, "p", Keys.Alt + Keys.ArrowDown);
+        owner.WaitFor(() => Source() == "<main><h1>First</h1><p>Third</p><p>Second</p></main>" ? "" : null);
+        Key(owner, "h1", Keys.Control + "d");
+        owner.WaitFor(() => Source() == "<main><h1>First</h1><h1>First</h1><p>Third</p><p>Second</p></main>" ? "" : null);
+        Key(owner, "h1", Keys.Delete);
+        owner.WaitFor(() => Source() == "<main><h1>First</h1><p>Third</p><p>Second</p></main>" ? "" : null);
+        Key(owner, "h1", Keys.Enter);
+        owner.In("[data-page]", frame =>
+        {
+            frame.FindElement(By.CssSelector("h1[contenteditable]")).SendKeys(Keys.End + "!" + Keys.Enter);
+            return "";
+        });
+        owner.WaitFor(() => Source().Contains("<h1>First!</h1>", StringComparison.Ordinal) ? "" : null);
+        Key(owner, "h1", Keys.Control + "z");
+        owner.WaitFor(() => Source().Contains("<h1>First</h1>", StringComparison.Ordinal) ? "" : null);
+    }
+
+    [Fact]
+    public async Task A_lonely_word_is_pointed_out_at_the_width_where_it_stands_alone_and_can_be_balanced()
+    {
+        await using var site = await Site.StartAsync();
+        var (page, editor) = await PageAsync(site, "<body style='margin:0'><h1 style='font:40px/1.2 monospace;width:16ch;margin:0'>aaaa bbbb cccc d</h1><h1 style='font:40px/1.2 monospace;margin:0'>aaaaaaa bbbbbbb cc</h1>");
+        using var owner = new Browser();
+        site.SignIn(owner);
+        owner.Open(site.Studio, editor);
+        owner.WaitForTextIn("[data-page]", "aaaa bbbb");
+        Assert.Empty(owner.All(".lonely p"));
+        owner.Press("Phone");
+        owner.WaitForText("At 390 pixels “cc” stands alone on the last line of “aaaaaaa bbbbbbb cc”");
+        owner.Press("Balance the lines");
+        owner.WaitFor(() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source.Contains("text-wrap: balance", StringComparison.Ordinal) ? "" : null);
+        owner.IsAccessible();
+    }
+
+    private static void Select(Browser owner, string part)
+    {
+        var button = owner.WaitFor(() => owner.All(".parts button").FirstOrDefault(each => each.Text.Contains(part, StringComparison.Ordinal)));
+        owner.Run("arguments[0].click()", button);
+        owner.WaitFor(() => owner.All(".parts button[aria-current=true]").FirstOrDefault(each => each.Text.Contains(part, StringComparison.Ordinal)));
+    }
+
+    private static void Key(Browser owner, string css, string keys) => owner.In("[data-page]", frame =>
+    {
+        frame.FindElement(By.CssSelector($"{css}[tabindex]")).SendKeys(keys);
+        return "";
+    });
+
+    private static async Task<(PageId Page, string Editor)> PageAsync(Site site, string html)
+    {
+        var services = site.Host.Services;
+        var funnel = await services.GetRequiredService<FunnelStore>().CreateAsync("Kit");
+        var step = (await services.GetRequiredService<FunnelStore>().AddStepAsync(funnel.Id, StepKind.Sales, "Kit", "kit"))!;
+        var page = await services.GetRequiredService<PageStore>().AddAsync(step.Id, "Found", PageBundle.OneFile(html));
+        services.GetRequiredService<Routes>().Reload();
+        return (page, "/f/kit/kit/build/found");
+    }
+}
