@@ -149,10 +149,12 @@
   }
 
   let before = "";
+  let was = "";
   function edit(element) {
     if (open === element || kindOf(element) !== "text" && element.localName !== "a") return;
     open = element;
     before = element.innerHTML;
+    was = element.textContent;
     element.setAttribute("contenteditable", "true");
     element.style.outline = "none";
     element.focus();
@@ -166,7 +168,7 @@
     element.removeAttribute("contenteditable");
     const after = element.innerHTML;
     if (!keep) element.innerHTML = before;
-    else if (after !== before) say("edit", { edit: { kind: "text", node: idOf(element), html: after } });
+    else if (after !== before) say("edit", { edit: { kind: "text", node: idOf(element), html: after, was } });
     say("editing", { on: false });
   }
 

@@ -74,6 +74,14 @@ public sealed class EditingTests
     }
 
     [Fact]
+    public void A_part_is_known_by_its_words_when_its_number_is_out_of_date()
+    {
+        const string html = "<h1>New</h1><p>one</p><p>two</p><p>two</p>";
+        Assert.Equal("<h1>New</h1><p>first</p><p>two</p><p>two</p>", PageEditor.Apply(html, new PageEdit.Text(0, "first", "one")).Source);
+        Assert.NotNull(PageEditor.Apply(html, new PageEdit.Text(0, "first", "two")).Problem);
+    }
+
+    [Fact]
     public void What_a_frame_says_cannot_bring_script_into_the_page() =>
         Gen.OneOf(Gen.Const("<script>x</script>"), Gen.Const("<img src=x onerror=y>"), Gen.Const("<a href=javascript:x data-wx=1>t</a>"), Gen.Const("<svg onload=x>"), Gen.Const("<iframe srcdoc=x>"), Gen.Const("<b onclick=x data-wx=99>"), Gen.String)
             .Array[1, 6].Sample(parts =>

@@ -9,7 +9,8 @@ public abstract record PageEdit
     }
 
     /// <summary>New words in place. The markup comes from a browser frame and is not trusted: only what the page had, and plain emphasis, is kept of it.</summary>
-    public sealed record Text(int Node, string Html) : PageEdit;
+    /// <param name="Was">The words before, by which the part is known when edits made meanwhile have shifted the numbers.</param>
+    public sealed record Text(int Node, string Html, string? Was = null) : PageEdit;
 
     /// <summary>Another picture, with the text that stands for it where it cannot be seen; without a file the picture stays.</summary>
     public sealed record Picture(int Node, string? File, string Alternative) : PageEdit;

@@ -28,7 +28,7 @@ public static partial class PageEditor
         return edit switch
         {
             PageEdit.Settings settings => new(PageSettings.Write(map, settings.To), "Page settings", null),
-            PageEdit.Text text => At(map, text.Node, node => SetText(map, node, text.Html)),
+            PageEdit.Text text => At(map, Meant(map, text), node => SetText(map, node, text.Html)),
             PageEdit.Picture picture => At(map, picture.Node, node => SetPicture(map, node, picture)),
             PageEdit.Address address => At(map, address.Node, node => SetAddress(map, node, address.To)),
             PageEdit.Hint hint => At(map, hint.Node, node => node.Name is "input" or "textarea"
@@ -70,6 +70,17 @@ public static partial class PageEditor
         var edits = new SourceEdits(map.Source);
         change(edits);
         return new(edits.Apply(), label, null);
+    }
+
+    /// <summary>The part that had the words; the one named when none is said, none when it is not to be told.</summary>
+    private static int Meant(SourceMap map, PageEdit.Text text)
+    {
+        if (text.Was is null) return text.Node;
+        var was = HtmlText.Collapse(text.Was);
+        bool Had(SourceElement? node) => node is not null && HtmlText.Collapse(node.Element.TextContent) == was;
+        if (Had(map.Find(text.Node))) return text.Node;
+        var others = map.Elements.Where(Had).ToArray();
+        return others.Length == 1 ? others[0].Id : -1;
     }
 
     private static Edited SetText(SourceMap map, SourceElement node, string html)

@@ -22,7 +22,7 @@ internal static class EditForm
         if (Number("node") is not { } node) return null;
         return kind switch
         {
-            "text" => new PageEdit.Text(node, Value("html")),
+            "text" => new PageEdit.Text(node, Value("html"), form.ContainsKey("was") ? Value("was") : null),
             "picture" => new PageEdit.Picture(node, Value("file") is { Length: > 0 } file ? file : null, Value("alternative")),
             "address" => new PageEdit.Address(node, Value("to")),
             "hint" => new PageEdit.Hint(node, Value("words")),

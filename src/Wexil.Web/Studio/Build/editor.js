@@ -28,8 +28,12 @@ document.querySelector("#save > input[name=At]").disabled = true;
 const tell = (message) => frame.contentWindow.postMessage(message, "*");
 const panel = new Panel({ edit, picture, select: (id, reveal = true, write = false) => tell({ select: id, reveal, type: write }), blocks: find("blocks").content });
 
+// The page is loaded again after an edit, but never under the hands of somebody who is writing in it.
+let writing = false;
+let stale = false;
 function show() {
-  frame.src = `${root.dataset.frame}?${at}`;
+  stale = writing;
+  if (!writing) frame.src = `${root.dataset.frame}?${at}`;
 }
 
 function steps() {
@@ -100,6 +104,7 @@ addEventListener("message", ({ source, data }) => {
   if (source !== frame.contentWindow || !data?.wexil) return;
   switch (data.wexil) {
     case "ready":
+      writing = false;
       panel.parts(data.parts);
       tell({ scroll });
       if (chosen !== null) tell({ select: chosen, type });
@@ -110,6 +115,10 @@ addEventListener("message", ({ source, data }) => {
     case "selected":
       chosen = Number(data.part.id);
       panel.show(data.part);
+      break;
+    case "editing":
+      writing = data.on;
+      if (!writing && stale) show();
       break;
     case "edit":
       edit(data.edit);
