@@ -6,6 +6,7 @@ using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Hosting;
 using Wexil.Web.Shared;
+using Wexil.Web.Studio.Account;
 
 namespace Wexil.Bench;
 
@@ -43,6 +44,14 @@ public sealed class BenchWorld : IAsyncDisposable
         command.CommandText = "SELECT count(*) FROM events";
         return (long)command.ExecuteScalar()!;
     });
+
+    /// <summary>The owner, signed in.</summary>
+    public async Task<HttpClient> OwnerAsync()
+    {
+        var client = new HttpClient { BaseAddress = Host.Options.Studio };
+        await client.GetStringAsync($"/sign-in?key={Get<SignInLinks>().Issue()}");
+        return client;
+    }
 
     public static int FreePort()
     {

@@ -1,3 +1,4 @@
+using System.Buffers.Text;
 using System.Diagnostics;
 using System.Net;
 using System.Net.Sockets;
@@ -21,26 +22,28 @@ public sealed record Round(long Answered, long Failed, TimeSpan Took, float[] La
 public static class LoadGenerator
 {
     /// <param name="returning">Share of the requests that carry a cookie from an earlier answer; the rest carry none.</param>
-    public static async Task<Round> RunAsync(Uri address, int connections, TimeSpan duration, double returning)
+    /// <param name="status">The status that counts as an answer; what comes with it is read to its end.</param>
+    public static async Task<Round> RunAsync(Uri address, int connections, TimeSpan duration, double returning, string status = "302")
     {
         var watch = Stopwatch.StartNew();
         var until = Stopwatch.GetTimestamp() + (long)(duration.TotalSeconds * Stopwatch.Frequency);
-        var results = await Task.WhenAll(Enumerable.Range(0, connections).Select(i => Task.Run(() => ConnectionAsync(address, until, returning, new Random(i)))));
+        var results = await Task.WhenAll(Enumerable.Range(0, connections).Select(i => Task.Run(() => ConnectionAsync(address, until, returning, status, new Random(i)))));
         var took = watch.Elapsed;
         float[] latencies = [.. results.SelectMany(result => result.Latencies)];
         Array.Sort(latencies);
         return new(latencies.Length, results.Sum(result => result.Failed), took, latencies);
     }
 
-    private static async Task<(List<float> Latencies, long Failed)> ConnectionAsync(Uri address, long until, double returning, Random random)
+    private static async Task<(List<float> Latencies, long Failed)> ConnectionAsync(Uri address, long until, double returning, string status, Random random)
     {
         using var socket = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
         await socket.ConnectAsync(IPAddress.Parse(address.Host), address.Port);
         var start = $"GET {address.PathAndQuery} HTTP/1.1\r\nHost: {address.Authority}\r\n";
+        var expected = Encoding.ASCII.GetBytes($"HTTP/1.1 {status}");
         var bare = Encoding.ASCII.GetBytes(start + "\r\n");
         var known = new List<byte[]>();
         var latencies = new List<float>(1 << 16);
-        var buffer = new byte[4096];
+        var buffer = new byte[64 << 10];
         long failed = 0;
         while (Stopwatch.GetTimestamp() < until)
         {
@@ -55,7 +58,13 @@ public static class LoadGenerator
                 if (more == 0) return (latencies, failed + 1);
                 read += more;
             }
-            if (!buffer.AsSpan(0, end).StartsWith("HTTP/1.1 302"u8))
+            for (var left = Length(buffer.AsSpan(0, end)) - (read - end - 4); left > 0;)
+            {
+                var more = await socket.ReceiveAsync(buffer.AsMemory(end, (int)Math.Min(left, buffer.Length - end)));
+                if (more == 0) return (latencies, failed + 1);
+                left -= more;
+            }
+            if (!buffer.AsSpan(0, end).StartsWith(expected))
             {
                 failed++;
                 continue;
@@ -64,6 +73,12 @@ public static class LoadGenerator
             if (known.Count < 200 && Cookie(buffer.AsSpan(0, end)) is { } cookie) known.Add(Encoding.ASCII.GetBytes($"{start}Cookie: {cookie}\r\n\r\n"));
         }
         return (latencies, failed);
+    }
+
+    private static long Length(ReadOnlySpan<byte> head)
+    {
+        var at = head.IndexOf("Content-Length: "u8);
+        return at >= 0 && Utf8Parser.TryParse(head[(at + "Content-Length: ".Length)..], out long length, out _) ? length : 0;
     }
 
     private static string? Cookie(ReadOnlySpan<byte> head)

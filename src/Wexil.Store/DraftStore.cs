@@ -26,10 +26,10 @@ public sealed class DraftStore(Database database, Journal journal)
     /// <summary>The page's draft; where there is none, what is published.</summary>
     public PageDraft Of(Page page) => database.Read(c => Read(c, page));
 
-    /// <summary>A file of the draft: one added since the last publishing, or one of the published version.</summary>
-    public PageFile? File(Page page, string path) => database.Read(c => c.Rows(
-        "SELECT f.path, a.content FROM version_files f JOIN assets a ON a.hash = f.hash WHERE f.page_id = $1 AND f.version IN (0, $2) AND f.path = $3 ORDER BY f.version LIMIT 1",
-        row => new PageFile(row.GetString(0), row.GetFieldValue<byte[]>(1)), page.Id.Value, page.Revision, path).SingleOrDefault());
+    /// <summary>The hash of the page's source as it stands, without reading it.</summary>
+    public string Hash(Page page) => database.Read(c => c.Rows(
+        "SELECT coalesce((SELECT hash FROM drafts WHERE page_id = $1), (SELECT hash FROM version_files WHERE page_id = $1 AND version = $2 AND path = $3))",
+        row => Convert.ToHexStringLower(row.GetFieldValue<byte[]>(0)), page.Id.Value, page.Revision, page.Entry).Single());
 
     /// <summary>Puts a new source in the place of the one at a position; null when the draft has moved on meanwhile.</summary>
     public Task<DraftStep?> EditAsync(Page page, int position, string before, string after, string label) => journal.WriteAsync(c =>

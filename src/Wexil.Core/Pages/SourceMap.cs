@@ -27,14 +27,14 @@ internal sealed class SourceMap
     private static readonly HashSet<string> Void = ["area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "param", "source", "track", "wbr"];
     private static readonly HashSet<string> RawText = ["script", "style", "textarea", "title", "xmp", "iframe", "noembed", "noframes", "template"];
 
-    private readonly Dictionary<IElement, SourceElement> _byElement = [];
+    private readonly Dictionary<IElement, SourceElement> _byElement = new(ReferenceEqualityComparer.Instance);
 
     private SourceMap(string source)
     {
         Source = source;
         Document = Parser.ParseDocument(source);
-        var tags = new Dictionary<int, (IElement Element, StartTag Tag)>();
         var all = Document.All.ToArray();
+        var tags = new Dictionary<int, (IElement Element, StartTag Tag)>(all.Length);
         var behind = 0;
         foreach (var element in all)
         {
@@ -45,26 +45,26 @@ internal sealed class SourceMap
             behind = RawText.Contains(element.LocalName) ? Close(element, tag, tag.End, tags).End : tag.End;
         }
         var placed = tags.OrderBy(tag => tag.Key).ToArray();
-        var ids = new Dictionary<IElement, int>();
+        var ids = new Dictionary<IElement, int>(placed.Length, ReferenceEqualityComparer.Instance);
         for (var i = 0; i < placed.Length; i++) ids[placed[i].Value.Element] = i;
         var elements = new SourceElement[placed.Length];
-        var ranges = new Dictionary<IElement, (int Start, int End, bool IsWhole)>(all.Length);
+        var ranges = new Dictionary<IElement, (int Start, int End, bool IsWhole)>(all.Length, ReferenceEqualityComparer.Instance);
         // Children come behind their parents in document order, so from the end they are known first.
         for (var i = all.Length - 1; i >= 0; i--)
         {
             var element = all[i];
             if (!ids.TryGetValue(element, out var id))
             {
-                var held = element.Children.Where(ranges.ContainsKey).Select(child => ranges[child]).ToArray();
+                var held = element.ChildNodes.OfType<IElement>().Where(ranges.ContainsKey).Select(child => ranges[child]).ToArray();
                 if (held.Length > 0) ranges[element] = (held.Min(range => range.Start), held.Max(range => range.End), false);
                 continue;
             }
             var (start, (_, tag)) = placed[id];
             var end = tag.End;
             var whole = true;
-            foreach (var child in element.Children)
+            for (var node = element.FirstChild; node is not null; node = node.NextSibling)
             {
-                if (!ranges.TryGetValue(child, out var range)) continue;
+                if (node is not IElement child || !ranges.TryGetValue(child, out var range)) continue;
                 whole &= range.Start >= end && (range.IsWhole || !ids.ContainsKey(child));
                 end = Math.Max(end, range.End);
             }

@@ -16,6 +16,11 @@ internal sealed class Part
     // Attributes that say nothing about the page to its reader.
     private static readonly HashSet<string> Ignored = ["style", "data-wx", "xmlns"];
 
+    // Most parts have none of these, and a large page has many parts.
+    private static readonly List<Part> None = [];
+    private static readonly Dictionary<string, string> NoAttributes = [];
+    private static readonly List<KeyValuePair<string, string>> Unstyled = [];
+
     private Dictionary<string, int>? _words;
 
     private Part(Part? parent, SourceElement? element, string tag) => (Parent, Element, Tag) = (parent, element, tag);
@@ -27,7 +32,7 @@ internal sealed class Part
 
     public string Tag { get; }
 
-    public List<Part> Children { get; } = [];
+    public List<Part> Children { get; private set; } = None;
 
     /// <summary>What a reader reads here, white space collapsed; of a part that holds others only for comparing.</summary>
     public string Text { get; private set; } = "";
@@ -35,9 +40,9 @@ internal sealed class Part
     /// <summary>Its text is compared as one: it holds nothing but words and emphasis.</summary>
     public bool IsLeaf { get; private set; }
 
-    public Dictionary<string, string> Attributes { get; } = new(StringComparer.Ordinal);
+    public Dictionary<string, string> Attributes { get; private set; } = NoAttributes;
 
-    public List<KeyValuePair<string, string>> Style { get; private set; } = [];
+    public List<KeyValuePair<string, string>> Style { get; private set; } = Unstyled;
 
     public ulong Hash { get; private set; }
 
@@ -91,6 +96,12 @@ internal sealed class Part
         return _words;
     }
 
+    private void Add(Part child)
+    {
+        if (ReferenceEquals(Children, None)) Children = [];
+        Children.Add(child);
+    }
+
     private void Fill(SourceMap map, INode holder)
     {
         var place = Element?.OpenEnd ?? 0;
@@ -104,7 +115,7 @@ internal sealed class Part
                 var end = Following(map, child) ?? Element?.CloseStart ?? map.Source.Length;
                 if (place <= end && HtmlText.Collapse(HtmlText.Decode(map.Source[place..end])) == words) run.Place = Trim(map.Source, place, end);
                 run.Finish();
-                Children.Add(run);
+                Add(run);
             }
             else if (child is IElement element)
             {
@@ -114,7 +125,7 @@ internal sealed class Part
                     Fill(map, element);
                     continue;
                 }
-                Children.Add(Make(map, written));
+                Add(Make(map, written));
                 place = Math.Max(place, written.End);
             }
         }
@@ -123,7 +134,8 @@ internal sealed class Part
     private Part Make(SourceMap map, SourceElement written)
     {
         var element = written.Element;
-        var part = new Part(this, written, written.Name) { Place = (written.Start, written.End), Style = InlineStyle.Parse(element.GetAttribute("style")) };
+        var part = new Part(this, written, written.Name) { Place = (written.Start, written.End), Style = element.GetAttribute("style") is { } style ? InlineStyle.Parse(style) : Unstyled };
+        if (element.Attributes.Length > 0) part.Attributes = new(element.Attributes.Length, StringComparer.Ordinal);
         foreach (var attribute in element.Attributes)
             if (!Ignored.Contains(attribute.Name)) part.Attributes[attribute.Name] = attribute.Name == "class" ? HtmlText.Collapse(attribute.Value) : attribute.Value.Trim();
         if (Whole.Contains(written.Name))
@@ -136,7 +148,7 @@ internal sealed class Part
             part.IsLeaf = true;
             part.Text = HtmlText.Collapse(element.TextContent);
             foreach (var child in element.Children)
-                if (map.Of(child) is { } held) part.Children.Add(part.Make(map, held));
+                if (map.Of(child) is { } held) part.Add(part.Make(map, held));
         }
         else
         {

@@ -48,8 +48,8 @@ public sealed partial class BuildModel(StepScreens screens, PageDesk desk) : Ste
         var parent = page.Parent is { } id ? desk.Pages.Find(id) : null;
         var clones = Screen.Pages.Count(other => other.Parent == page.Id);
         if (!page.IsHosted) return new(page, letter, parent, clones, null, null, false, null);
-        var source = desk.Drafts.Of(page).Source;
-        return new(page, letter, parent, clones, desk.FromParent(page, source), desk.Wiring(page, Screen, source),
+        var (changes, wiring) = desk.Review(page, Screen);
+        return new(page, letter, parent, clones, changes, wiring,
             parent is { IsHosted: true } && page.ParentVersion < parent.Revision, desk.Frame(page, PreviewUse.Look));
     }
 

@@ -46,13 +46,9 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
     public IActionResult OnGetState()
     {
         if (!Shown.IsHosted) return NotFound();
-        var draft = Desk.Drafts.Of(Shown);
-        var changes = Desk.FromParent(Shown, draft.Source);
-        var wiring = Desk.Wiring(Shown, Screen, draft.Source);
+        var (changes, wiring) = Desk.Review(Shown, Screen);
         return new JsonResult(new
         {
-            draft.Position,
-            draft.Last,
             differs = Shown.HasDraft,
             changes = changes is null ? null : new
             {

@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.Mvc.Filters;
+using Microsoft.Extensions.Caching.Memory;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.Pages.Changes;
@@ -8,25 +9,47 @@ using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
 
+/// <summary>A page looked at as a whole.</summary>
+/// <param name="Changes">What differs from the page it was cloned from; null when there is none.</param>
+public sealed record PageReview(PageChanges? Changes, WiringReport Wiring);
+
 /// <summary>What the screens of one page need to read.</summary>
-public sealed record PageDesk(PageStore Pages, DraftStore Drafts, PreviewTickets Tickets, VisitorsAddress Visitors, Routes Routes, FunnelStore Funnels)
+public sealed class PageDesk(PageStore pages, DraftStore drafts, PreviewTickets tickets, VisitorsAddress visitors, Routes routes, FunnelStore funnels) : IDisposable
 {
+    private readonly MemoryCache _reviews = new(new MemoryCacheOptions { SizeLimit = 500 });
+
+    public PageStore Pages => pages;
+
+    public DraftStore Drafts => drafts;
+
+    public Routes Routes => routes;
+
+    public FunnelStore Funnels => funnels;
+
     /// <summary>Where a frame is shown a page.</summary>
-    public string Frame(Page page, PreviewUse use, int? version = null) => $"{Visitors.Origin}/draft/{Tickets.Issue(page.Id, use, version)}";
+    public string Frame(Page page, PreviewUse use, int? version = null) => $"{visitors.Origin}/draft/{tickets.Issue(page.Id, use, version)}";
 
     /// <summary>Where a file is to be seen, by the hash of what it holds.</summary>
-    public string Asset(string hash, string path) => $"{Visitors.Origin}/a/{hash}/{Uri.EscapeDataString(path.Split('/')[^1])}";
+    public string Asset(string hash, string path) => $"{visitors.Origin}/a/{hash}/{Uri.EscapeDataString(path.Split('/')[^1])}";
 
-    /// <summary>How a page's forms and buttons are wired, as its draft stands.</summary>
-    public WiringReport Wiring(Page page, StepScreen screen, string source) =>
-        Core.Pages.Wiring.Check(source, new(page.Slug, screen.Step.Slug, Visitors.Origin, [.. RouteStore.Tills(screen.Steps, step => Pages.Of(step.Id).Select(other => other.Outside))]), screen.Step.Kind);
-
-    /// <summary>What differs between a page as it stands and the page it was cloned from, as visitors see that; null without a hosted parent.</summary>
-    public PageChanges? FromParent(Page page, string source)
+    /// <summary>
+    /// What a page as it stands differs in from the page it was cloned from (as visitors see that one), and how it is wired. Worked
+    /// out once for each state of both.
+    /// </summary>
+    public PageReview Review(Page page, StepScreen screen)
     {
-        if (!page.IsHosted || page.Parent is not { } id || Pages.Find(id) is not { IsHosted: true } parent) return null;
-        return Differences.Between(Pages.Source(parent), source, FilesThatDiffer(Pages.Hashes(parent.Id, parent.Revision), parent.Entry!, Pages.Hashes(page.Id, page.Revision), page.Entry!));
+        string[] tills = [.. RouteStore.Tills(screen.Steps, step => Pages.Of(step.Id).Select(other => other.Outside))];
+        var parent = page.Parent is { } id && Pages.Find(id) is { IsHosted: true } found ? found : null;
+        var key = string.Join('\n', [Drafts.Hash(page), $"{page.Id.Value} {page.Revision} {parent?.Id.Value} {parent?.Revision} {screen.Step.Slug} {screen.Step.Kind}", .. tills]);
+        if (_reviews.TryGetValue(key, out PageReview? known)) return known!;
+        var source = Drafts.Of(page).Source;
+        var changes = parent is null ? null
+            : Differences.Between(Pages.Source(parent), source, FilesThatDiffer(Pages.Hashes(parent.Id, parent.Revision), parent.Entry!, Pages.Hashes(page.Id, page.Revision, withDraft: true), page.Entry!));
+        var review = new PageReview(changes, Wiring.Check(source, new(page.Slug, screen.Step.Slug, visitors.Origin, tills), screen.Step.Kind));
+        return _reviews.Set(key, review, new MemoryCacheEntryOptions { Size = 1 });
     }
+
+    public void Dispose() => _reviews.Dispose();
 
     /// <summary>Files that both pages have under one name, holding something else. What one page has more is seen where it is used.</summary>
     public static IEnumerable<string> FilesThatDiffer(IReadOnlyDictionary<string, string> before, string entryBefore, IReadOnlyDictionary<string, string> after, string entryAfter) =>
