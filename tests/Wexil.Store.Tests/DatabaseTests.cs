@@ -78,6 +78,32 @@ public sealed class DatabaseTests
         Assert.Equal("<h1>x", world.Pages.Source(world.Pages.Find(test.Pages[0])!));
     }
 
+    [Fact]
+    public void Pages_of_the_first_version_are_there_after_the_move_with_their_sources_and_clones()
+    {
+        var path = Directory.CreateTempSubdirectory("wexil-old-").FullName;
+        const string script = "Wexil.Store.Migrations.0001-first.sql";
+        using var reader = new StreamReader(typeof(Database).Assembly.GetManifestResourceStream(script)!);
+        Sql(path, reader.ReadToEnd() + $"""
+            CREATE TABLE SchemaVersions (SchemaVersionID INTEGER CONSTRAINT 'PK_SchemaVersions_SchemaVersionID' PRIMARY KEY AUTOINCREMENT NOT NULL, ScriptName TEXT NOT NULL, Applied DATETIME NOT NULL);
+            INSERT INTO SchemaVersions (ScriptName, Applied) VALUES ('{script}', '2026-01-01');
+            INSERT INTO funnels VALUES (1, 'old', 'Old', 0);
+            INSERT INTO steps VALUES (1, 1, 0, 'OptIn', 'Start', 'start', NULL);
+            INSERT INTO assets VALUES (x'01', CAST('<h1>four' AS BLOB)), (x'02', CAST('h1 (x)' AS BLOB));
+            INSERT INTO pages VALUES (1, 1, 'parent', 'Parent', NULL, 'index.html', NULL, 4, 0, 1000), (2, 1, 'clone', 'Clone', NULL, 'index.html', 1, 1, 0, 2000), (3, 1, 'out', 'Out', 'https://larkrow.example/', NULL, NULL, 1, 0, 0);
+            INSERT INTO page_files VALUES (1, 'index.html', x'01'), (1, 'a.css', x'02'), (2, 'index.html', x'01');
+            UPDATE steps SET page_id = 1;
+            """);
+        using var world = new World(path);
+        var (parent, clone) = (world.Pages.Find(new(1))!, world.Pages.Find(new(2))!);
+        Assert.Equal(("<h1>four", 4, false), (world.Pages.Source(parent), parent.Revision, parent.HasDraft));
+        Assert.Equal((4, 1), (world.Pages.Versions(parent.Id).Single().Number, world.Pages.Versions(clone.Id).Single().Number));
+        Assert.Equal((parent.Id, 4), (clone.Parent!.Value, clone.ParentVersion!.Value));
+        Assert.NotNull(world.Pages.File(parent.Id, 4, "a.css"));
+        Assert.Equal("out", world.Routes.Load().OutsidePage(new("https://larkrow.example/"))!.Slug);
+        Assert.False(world.Funnels.Steps(new(1)).Single().IsArchived);
+    }
+
     private static void Sql(string path, string sql)
     {
         using var connection = new SqliteConnection($"Data Source={Path.Combine(path, "wexil.db")};Pooling=false");

@@ -231,7 +231,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var step = (await wexil.Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.Sales, "Kit", "served"))!;
         var svg = Encoding.UTF8.GetBytes("<svg xmlns='http://www.w3.org/2000/svg'>" + new string(' ', 4000) + "</svg>");
         var pages = wexil.Get<PageStore>();
-        var page = pages.Find(await pages.AddAsync(step.Id, "Served", new PageBundle([new("index.html", "<link rel=canonical href=http://old.example/><img src=\"img/k t.svg\"><a href=https://shop.example/x>x</a>"u8.ToArray()), new("img/k t.svg", svg)], "index.html")))!;
+        var page = pages.Find(await pages.AddAsync(step.Id, "Served", new PageBundle([new("index.html", "<link rel=canonical href=http://old.example/><img src=\"img/k t.svg\"><a href=https://shop.example/x>x</a>"u8.ToArray()), new("img/k t.svg", svg), new("clip.mp4", "abcdef"u8.ToArray())], "index.html")))!;
         wexil.Get<Routes>().Reload();
         using var visitor = wexil.Visitor();
         var shown = await visitor.GetAsync("/go/served");
@@ -258,6 +258,10 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         using var known = new HttpRequestMessage(HttpMethod.Get, address);
         known.Headers.Add("If-None-Match", plain.Headers.ETag!.ToString());
         Assert.Equal(HttpStatusCode.NotModified, (await visitor.SendAsync(known)).StatusCode);
+        using var piece = new HttpRequestMessage(HttpMethod.Get, $"/p/served/clip.mp4");
+        piece.Headers.Range = new(2, 4);
+        using var part = await visitor.SendAsync(piece);
+        Assert.Equal((HttpStatusCode.PartialContent, "cde", "bytes 2-4/6"), (part.StatusCode, await part.Content.ReadAsStringAsync(), part.Content.Headers.ContentRange!.ToString()));
         // A page's source is no file that may be asked for by its hash.
         Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync($"/a/{pages.Hashes(page.Id, 1)["index.html"]}/index.html")).StatusCode);
     }

@@ -32,7 +32,7 @@ public static class FileResponse
                 return Task.CompletedTask;
             }
         }
-        var content = file.Content;
+        ReadOnlyMemory<byte> content = file.Content;
         if (file.Brotli is not null || file.Gzip is not null)
         {
             headers.Vary = "Accept-Encoding";
@@ -40,9 +40,30 @@ public static class FileResponse
             if (file.Brotli is not null && Accepts(accepted, "br")) (content, headers.ContentEncoding) = (file.Brotli, "br");
             else if (file.Gzip is not null && Accepts(accepted, "gzip")) (content, headers.ContentEncoding) = (file.Gzip, "gzip");
         }
+        else if (caching != Caching.Never && file.ContentType.AsSpan(0, 5) is "video" or "audio")
+        {
+            // Some browsers play nothing that they cannot ask for in pieces.
+            headers.AcceptRanges = "bytes";
+            if (Part(http, content.Length) is { } part)
+            {
+                http.Response.StatusCode = StatusCodes.Status206PartialContent;
+                headers.ContentRange = $"bytes {part.Start}-{part.End - 1}/{content.Length}";
+                content = content[part.Start..part.End];
+            }
+        }
         http.Response.ContentType = file.ContentType;
         http.Response.ContentLength = content.Length;
         return HttpMethods.IsHead(http.Request.Method) ? Task.CompletedTask : http.Response.Body.WriteAsync(content).AsTask();
+    }
+
+    /// <summary>The one stretch that is asked for; null when it is all, or several, or none that there is.</summary>
+    private static (int Start, int End)? Part(HttpContext http, int length)
+    {
+        if (http.Request.GetTypedHeaders().Range is not { Unit.Value: "bytes" } asked || asked.Ranges.Count != 1) return null;
+        var range = asked.Ranges.First();
+        var start = range.From ?? Math.Max(0, length - (range.To ?? 0));
+        var end = range.From is null ? length : Math.Min(length, (range.To ?? length - 1) + 1);
+        return start < end && start < length ? ((int)start, (int)end) : null;
     }
 
     private static bool Accepts(StringValues accepted, string encoding)

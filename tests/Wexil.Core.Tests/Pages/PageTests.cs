@@ -1,5 +1,6 @@
 using System.IO.Compression;
 using System.Text;
+using CsCheck;
 using Wexil.Core.Pages;
 
 namespace Wexil.Core.Tests.Pages;
@@ -24,6 +25,37 @@ public sealed class PageTests
     [InlineData("<script>var a = '<img src=pic.png>';</script>")]
     [InlineData("<form action=\"https://mail.example/join\"><input type=email name=e></form>")]
     public void Everything_else_stays_as_it_was_written(string html) => Assert.Equal(html, Prepared(html));
+
+    /// <summary>Pages as they are found in the world: nothing of them changes but the one reference.</summary>
+    [Theory]
+    [InlineData("<!DOCTYPE HTML PUBLIC \"-//W3C//DTD HTML 4.01//EN\"><HTML><BODY BGCOLOR=white><CENTER><FONT SIZE=7>BUY<P><TABLE><TR><TD>x<IMG SRC=$>")]
+    [InlineData("<p>a<table><b>misnested<tr><td>1</b><td>2</table><img src='$'></p></p></div>")]
+    [InlineData("<title>1 < 2 && 3 > 2</title>text before <html> any <head> tag <img\n\tsrc = \"$\"\n/ ><body class=late>")]
+    [InlineData("<script>document.write('<img src=\"other.png\">'); if (a</b/.test(x)) '</scr' + 'ipt>';</script><noscript><img src=\"$\"></noscript>")]
+    [InlineData("<svg viewBox='0 0 1 1'><defs><linearGradient id=g /></defs><path d='M0 0'/><image href='$'/><style>path { fill: url(#g) }</style></svg>")]
+    [InlineData("<!-- <img src=\"old.png\"> --><![CDATA[ <b> ]]><?php echo '<i>' ?><img src=\"$\" alt='a > b'>")]
+    [InlineData("<template><img src=inside.png></template><select><option>1<option>2</select><textarea><img src=t.png></textarea><img src=\"$\">")]
+    [InlineData("<a href=\"//cdn.example/x\"><a href=\"https://x.example\"><a href=\"?page=2\"><a href=\"JavaScript:go()\"><img src=\"$\"><img src=\"data:image/png;base64,AA==\">")]
+    [InlineData("<div itemscope data-x='{\"src\": \"y.png\"}'><img data-src=lazy.png src=\"$\" loading=lazy></div>\r\n\r<br/>\u00A0&nbsp;&copy;&unknown; é 🌱")]
+    public void A_hard_page_is_served_as_it_came(string html)
+    {
+        Assert.Equal(html.Replace("$", "/p/kit/img/pic.png", StringComparison.Ordinal), Prepared(html.Replace("$", "img/pic.png", StringComparison.Ordinal)));
+        // And every part of it has a place from which the page can be put together again.
+        var map = SourceMap.Of(html);
+        Assert.All(map.Elements, element => Assert.True(element.Start < element.OpenEnd && element.OpenEnd <= element.CloseStart && element.CloseStart <= element.End && element.End <= html.Length, element.Name));
+    }
+
+    private static readonly string[] Fragments =
+        ["<", ">", "</", "<p", "<b>", "</b>", "<a id=", "\"", "'", "x", " ", "=", "<!--", "-->", "<script>", "</script>", "<table>", "<td>", "<svg>", "</svg>", "/>", "&", "\0", "é"];
+
+    [Fact]
+    public void Any_text_at_all_is_served_without_losing_a_character() =>
+        Gen.Int[0, Fragments.Length - 1].Select(i => Fragments[i])
+            .Array[0, 40].Sample(parts =>
+            {
+                var html = string.Concat(parts);
+                Assert.Equal(html, Prepared(html));
+            }, iter: 3000);
 
     [Fact]
     public void Places_are_right_behind_line_ends_of_every_kind_and_characters_of_any_width() =>
