@@ -54,13 +54,17 @@ public sealed class PageChange
         _ => $"{Place}: {What} {Quote(Before)} → {Quote(After)}",
     };
 
+    /// <summary>The words of <see cref="Brief"/> say themselves that it was changed.</summary>
+    public bool SaysWhat => Kind is ChangeKind.Added or ChangeKind.Removed or ChangeKind.Moved;
+
     /// <summary>In a word or two, for a page's card: "Headline".</summary>
     public string Brief => Kind switch
     {
         ChangeKind.Added => $"{Place} added",
         ChangeKind.Removed => $"{Place} removed",
         ChangeKind.Moved => $"{Place} moved",
-        _ => Place,
+        // The card has little room: which heading or picture it is, the comparison says.
+        _ => Place.Split(" “")[0],
     };
 
     internal Part? BeforePart { get; }
