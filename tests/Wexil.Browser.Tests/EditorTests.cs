@@ -99,6 +99,24 @@ public sealed class EditorTests
     }
 
     [Fact]
+    public async Task The_source_view_keeps_the_line_ends_that_a_page_has()
+    {
+        await using var site = await Site.StartAsync();
+        var (page, editor) = await PageAsync(site, "<h1>One</h1>\r\n<p>Two</p>\n<p>Three</p>\r\n");
+        string Source() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source;
+        using var owner = new Browser();
+        site.SignIn(owner);
+        owner.Open(site.Studio, editor);
+        owner.Press("Source");
+        owner.WaitFor(() => owner.All(".cm-content").SingleOrDefault());
+        new Actions(owner.Driver).Click(owner.All(".cm-line")[2]).SendKeys(Keys.End + "!" + Keys.Enter + "New").Perform();
+        owner.WaitFor(() => Source() == "<h1>One</h1>\r\n<p>Two</p>\n<p>Three</p>!\r\nNew\r\n" ? "" : null);
+        owner.Find("[data-undo]").Click();
+        owner.WaitFor(() => !Source().Contains("New", StringComparison.Ordinal) ? "" : null);
+        owner.WaitFor(() => owner.Find(".cm-content").Text.Contains("New", StringComparison.Ordinal) ? null : "");
+    }
+
+    [Fact]
     public async Task Everything_in_the_page_can_be_done_by_keys_alone()
     {
         await using var site = await Site.StartAsync();

@@ -70,6 +70,8 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Contains("another window", moved.GetProperty("problem").GetString());
         await PostJsonAsync(owner, editor, "Edit", HttpStatusCode.UnprocessableEntity, ("At", "5"), ("kind", "address"), ("node", "0"), ("to", "javascript:x"));
         Assert.Equal(sources[5], Source());
+        await PostJsonAsync(owner, editor, "Edit", HttpStatusCode.UnprocessableEntity, ("At", "5"), ("kind", "source"), ("start", "1"), ("removed", "\"not there\""), ("inserted", "\"x\""));
+        Assert.Equal(sources[5], Source());
         // Without script, the source is a form; what was typed on an old page is kept and not saved over the new one.
         var stale = await WexilFixture.PostAsync(owner, editor, "Save", ("Name", "undone b"), ("Source", "<h1>typed"), ("At", "2"));
         Assert.Contains("another window", await stale.Content.ReadAsStringAsync());
@@ -181,7 +183,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         using var owner = await wexil.OwnerAsync();
         var editor = $"/f/cleared/cleared/build/{tested.B.Slug}";
         byte[] png = [0x89, 0x50, 0x4E, 0x47, 1, 2, 3, 4];
-        await EditAsync(owner, editor, 0, ("kind", "source"), ("start", "0"), ("removed", "0"), ("inserted", "<img src=old.png alt=x>"));
+        await EditAsync(owner, editor, 0, ("kind", "source"), ("start", "0"), ("removed", "\"\""), ("inserted", "\"<img src=old.png alt=x>\""));
         Assert.Equal(HttpStatusCode.OK, (await UploadAsync(owner, editor, "Picture", png, "My planter.PNG", "picture", ("node", "0"), ("At", "1"))).StatusCode);
         var refused = await UploadAsync(owner, editor, "Picture", "<script>"u8.ToArray(), "evil.png", "picture", ("node", "0"), ("At", "2"));
         Assert.Contains("no picture", await refused.Content.ReadAsStringAsync());

@@ -27,8 +27,8 @@ public enum WiringProblem
 /// <summary>Something on a page that is not wired.</summary>
 /// <param name="Node">The element's number in the source; null when it is about the page as a whole.</param>
 /// <param name="What">What is so, as a sentence.</param>
-/// <param name="Todo">What to do about it, as a sentence.</param>
-public sealed record WiringNote(WiringProblem Problem, int? Node, string What, string Todo);
+/// <param name="Remedy">What to do about it, as a sentence.</param>
+public sealed record WiringNote(WiringProblem Problem, int? Node, string What, string Remedy);
 
 /// <summary>Finds a page's opt-in forms and buy buttons, and makes each know the page that it stands on.</summary>
 public static class Wiring

@@ -53,7 +53,7 @@ public sealed class WiringTests
     {
         var report = Wiring.Check(html, Plan, kind);
         Assert.Equal(problems, report.Notes.Select(note => note.Problem));
-        Assert.All(report.Notes, note => Assert.EndsWith(".", note.Todo));
+        Assert.All(report.Notes, note => Assert.EndsWith(".", note.Remedy));
     }
 
     [Fact]

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json;
 using Wexil.Core.Pages;
 using Wexil.Core.Pages.Editing;
 
@@ -12,12 +13,23 @@ internal static class EditForm
     {
         string Value(string name) => form[name].ToString().ReplaceLineEndings("\n");
         int? Number(string name) => int.TryParse(form[name], NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
+        string? Text(string name)
+        {
+            try
+            {
+                return JsonSerializer.Deserialize<string>(form[name].ToString());
+            }
+            catch (JsonException)
+            {
+                return null;
+            }
+        }
         var kind = form["kind"].ToString();
         if (kind == "source")
         {
-            // Only the stretch that was typed travels, not the whole page.
-            if (Number("start") is not { } start || Number("removed") is not { } removed || start + removed > source.Length) return null;
-            return new PageEdit.Source(string.Concat(source.AsSpan(0, start), form["inserted"].ToString(), source.AsSpan(start + removed)));
+            // Only the stretch that was typed travels, as JSON, since a form would change its line ends.
+            return Number("start") is { } start && Text("removed") is { } removed && Text("inserted") is { } inserted
+                && new TextChange(start, removed, inserted).Apply(source) is { } changed ? new PageEdit.Source(changed) : null;
         }
         if (Number("node") is not { } node) return null;
         return kind switch

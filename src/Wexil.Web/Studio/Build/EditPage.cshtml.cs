@@ -58,7 +58,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
                 list = changes.Changes.Take(40).Select(change => new { change.Sentence, node = change.AfterNode }),
             },
             name = HasPlainName ? changes?.Name : null,
-            wiring = new { wiring.Forms, wiring.Buttons, wiring.Noes, notes = wiring.Notes.Select(note => new { problem = note.Problem.ToString(), note.Node, note.What, note.Todo }) },
+            wiring = new { wiring.Forms, wiring.Buttons, wiring.Noes, notes = wiring.Notes.Select(note => new { problem = note.Problem.ToString(), note.Node, note.What, note.Remedy }) },
         });
     }
 
@@ -76,7 +76,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
         if (!Shown.IsHosted) return NotFound();
         var draft = Desk.Drafts.Of(Shown);
         if (draft.Position != At) return Moved();
-        return EditForm.Read(Request.Form, draft.Source) is { } edit ? await Make(draft, edit) : Problem("This edit is not understood.");
+        return EditForm.Read(Request.Form, draft.Source) is { } edit ? await Make(draft, edit) : Problem("This edit does not fit the page as it stands. Load the page again.");
     }
 
     /// <summary>Another picture, from the person's own files.</summary>

@@ -1,19 +1,11 @@
 // Two pages beside each other or one over the other. What differs is outlined in both; they scroll together.
+import { fit } from "./screens.js";
+
 const both = document.querySelector("[data-both]");
 const frames = { before: document.querySelector("[data-side=before]"), after: document.querySelector("[data-side=after]") };
 const buttons = [...document.querySelectorAll("[data-list] button")];
 const wipe = document.getElementById("wipe");
 const colours = { before: "#46525c", after: "#0a706c" };
-
-function fit() {
-  for (const frame of Object.values(frames)) {
-    const screen = frame.parentElement;
-    const scale = Math.min(1, screen.clientWidth / Number(screen.dataset.screen));
-    frame.style.width = `${screen.dataset.screen}px`;
-    frame.style.transform = `scale(${scale})`;
-    frame.style.height = `${screen.clientHeight / scale}px`;
-  }
-}
 
 function outline(side) {
   const ids = [...new Set(buttons.map((button) => button.dataset[side]).filter(Boolean).map(Number))].slice(0, 200);
@@ -43,7 +35,7 @@ for (const button of document.querySelectorAll("[data-as]")) {
     document.querySelector("[data-wipe]").hidden = !over;
     for (const other of document.querySelectorAll("[data-as]")) other.setAttribute("aria-pressed", String(other === button));
     cut();
-    fit();
+    fit(Object.values(frames));
   });
 }
 
@@ -55,6 +47,6 @@ function cut() {
 wipe?.addEventListener("input", cut);
 
 if (both) {
-  new ResizeObserver(fit).observe(both);
-  fit();
+  new ResizeObserver(() => fit(Object.values(frames))).observe(both);
+  fit(Object.values(frames));
 }

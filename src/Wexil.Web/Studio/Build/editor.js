@@ -51,12 +51,15 @@ function send(handler, fields) {
       answer = await fetch(`?handler=${handler}`, { method: "POST", body: form });
     } catch {
       problem.textContent = "Studio does not answer. What you did last is not saved; try it again.";
-      return;
+      return false;
     }
     const result = answer.headers.get("content-type")?.includes("json") ? await answer.json() : { problem: "This could not be saved. Load the page again." };
     problem.textContent = result.problem ?? "";
     if (result.moved) location.reload();
-    if (!answer.ok) return show();
+    if (!answer.ok) {
+      show();
+      return false;
+    }
     at = result.position;
     last = result.last;
     steps();
@@ -64,13 +67,14 @@ function send(handler, fields) {
     if (handler !== "Edit" || fields.kind !== "source") sourceView?.take(result.change);
     show();
     askState();
+    return true;
   });
   return queue;
 }
 
-function edit(fields) {
-  sourceView?.flush();
+async function edit(fields) {
   type = false;
+  await sourceView?.flush();
   return send("Edit", fields);
 }
 
@@ -80,10 +84,9 @@ function picture(node, alternative, file) {
 
 undo.addEventListener("click", () => back("Undo"));
 redo.addEventListener("click", () => back("Redo"));
-function back(handler) {
+async function back(handler) {
   tell({ finish: true });
-  sourceView?.flush();
-  queue = queue.then(() => undefined);
+  await sourceView?.flush();
   send(handler, {});
 }
 
@@ -194,7 +197,7 @@ addEventListener("keydown", (event) => {
 document.addEventListener("submit", async (event) => {
   if (!sourceView?.waits()) return;
   event.preventDefault();
-  sourceView.flush();
+  await sourceView.flush();
   await queue;
   event.target.submit();
 });

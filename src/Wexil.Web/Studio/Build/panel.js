@@ -180,7 +180,7 @@ export class Panel {
     if (wiring.buttons) sum.push(wiring.buttons === 1 ? "1 buy button" : `${wiring.buttons} buy buttons`);
     if (wiring.noes) sum.push("a no");
     find("wiring-sum").textContent = [sum.length ? `${sum.join(", ")} wired` : "", wiring.notes.length ? `${wiring.notes.length} to look at` : ""].filter(Boolean).join(" · ");
-    find("wiring").replaceChildren(...wiring.notes.map((note) => make("p", {}, make("b", {}, note.what), " ", note.todo, " ",
+    find("wiring").replaceChildren(...wiring.notes.map((note) => make("p", {}, make("b", {}, note.what), " ", note.remedy, " ",
       note.node !== null && note.node !== undefined ? make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.select(note.node) }, "Show it") : null,
       note.problem === "FormElsewhere" ? make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.edit({ kind: "take-form", node: note.node }) }, "Let Wexil take it") : null)));
     const box = find("changes-box");

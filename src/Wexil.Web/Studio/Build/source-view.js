@@ -13,26 +13,38 @@ const colours = syntaxHighlighting(HighlightStyle.define([
 ]));
 const line = (text) => text.replace(/\r\n?/g, "\n");
 
+// The one stretch in which two texts differ.
+function stretch(before, after) {
+  let start = 0;
+  while (start < before.length && start < after.length && before[start] === after[start]) start++;
+  let end = 0;
+  while (end < before.length - start && end < after.length - start && before[before.length - 1 - end] === after[after.length - 1 - end]) end++;
+  return { start, end: before.length - end, inserted: after.slice(start, after.length - end) };
+}
+
+// Where a place of the text with plain line ends stands in the text as it is written.
+function written(text, place) {
+  let at = 0;
+  for (let seen = 0; seen < place; seen++) at += text[at] === "\r" && text[at + 1] === "\n" ? 2 : 1;
+  return at;
+}
+
 export class SourceView {
   #view;
-  #sent;
+  #server; // the text that the server has, or is being sent
   #send;
   #timer;
-  #crlf;
+  #flight = null;
 
   constructor(textarea, text, nonce, send) {
     this.#send = send;
-    // CodeMirror counts every line end as one character; a page with CR LF keeps them.
-    this.#crlf = text.includes("\r\n");
-    this.#sent = line(text);
+    this.#server = text;
     const heard = EditorView.updateListener.of((update) => {
-      if (!update.docChanged || update.transactions.some((change) => change.annotation(Transaction.remote))) return;
-      clearTimeout(this.#timer);
-      this.#timer = setTimeout(() => this.flush(), pause);
+      if (update.docChanged && !update.transactions.some((change) => change.annotation(Transaction.remote))) this.#later();
     });
     this.#view = new EditorView({
       state: EditorState.create({
-        doc: this.#sent,
+        doc: line(text),
         extensions: [basicSetup, html(), colours, keymap.of([indentWithTab]), EditorView.lineWrapping, EditorView.cspNonce.of(nonce), EditorView.contentAttributes.of({ "aria-label": "Source of the page" }), heard],
       }),
     });
@@ -46,40 +58,39 @@ export class SourceView {
     this.#view.focus();
   }
 
+  // Is there anything that the server does not have?
   waits() {
-    return this.#view.state.doc.toString() !== this.#sent;
+    return this.#flight !== null || this.#view.state.doc.toString() !== line(this.#server);
   }
 
-  // Sends what was typed since the last time.
-  flush() {
+  #later() {
     clearTimeout(this.#timer);
-    const now = this.#view.state.doc.toString();
-    if (now === this.#sent) return;
-    const before = this.#outside(this.#sent);
-    const after = this.#outside(now);
-    let start = 0;
-    while (start < before.length && start < after.length && before[start] === after[start]) start++;
-    let end = 0;
-    while (end < before.length - start && end < after.length - start && before[before.length - 1 - end] === after[after.length - 1 - end]) end++;
-    this.#sent = now;
-    this.#send({ start, removed: before.length - start - end, inserted: after.slice(start, after.length - end) });
+    this.#timer = setTimeout(() => this.flush(), pause);
+  }
+
+  // Sends what was typed since the last time, one stretch after the other; what could not be sent is sent with the next.
+  async flush() {
+    clearTimeout(this.#timer);
+    while (this.#flight) await this.#flight;
+    if (!this.waits()) return;
+    const before = this.#server;
+    const { start, end, inserted } = stretch(line(before), this.#view.state.doc.toString());
+    const [from, to] = [written(before, start), written(before, end)];
+    const text = before.includes("\r\n") ? inserted.replace(/\n/g, "\r\n") : inserted;
+    this.#server = before.slice(0, from) + text + before.slice(to);
+    this.#flight = this.#send({ start: from, removed: JSON.stringify(before.slice(from, to)), inserted: JSON.stringify(text) });
+    const taken = await this.#flight;
+    this.#flight = null;
+    if (!taken) this.#server = before;
+    if (taken && this.waits()) this.#later();
   }
 
   // Puts a change that was made elsewhere into the text.
   take(change) {
     if (!change) return;
-    const text = this.#outside(this.#sent);
-    const next = line(text.slice(0, change.start) + change.inserted + text.slice(change.start + change.removed));
-    const old = this.#view.state.doc.toString();
-    let start = 0;
-    while (start < old.length && start < next.length && old[start] === next[start]) start++;
-    let end = 0;
-    while (end < old.length - start && end < next.length - start && old[old.length - 1 - end] === next[next.length - 1 - end]) end++;
-    this.#sent = next;
-    this.#view.dispatch({ changes: { from: start, to: old.length - end, insert: next.slice(start, next.length - end) }, annotations: Transaction.remote.of(true), scrollIntoView: true });
-  }
-
-  #outside(text) {
-    return this.#crlf ? text.replace(/\n/g, "\r\n") : text;
+    const text = this.#server;
+    this.#server = text.slice(0, change.start) + change.inserted + text.slice(change.start + change.removed);
+    const { start, end, inserted } = stretch(line(text), line(this.#server));
+    if (end <= this.#view.state.doc.length) this.#view.dispatch({ changes: { from: start, to: end, insert: inserted }, annotations: Transaction.remote.of(true), scrollIntoView: true });
   }
 }
