@@ -25,8 +25,6 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
 
     public Page? Find(PageId page) => database.Read(c => Find(c, page));
 
-    public Page? BySlug(string slug) => database.Read(c => c.Rows($"SELECT {Columns} FROM pages WHERE slug = $1", Map, slug).SingleOrDefault());
-
     public IReadOnlyList<Page> ClonesOf(PageId page) => database.Read(c => c.Rows($"SELECT {Columns} FROM pages WHERE parent_id = $1 ORDER BY id", Map, page.Value));
 
     /// <summary>Every version of a page that was published, the newest first.</summary>

@@ -57,9 +57,16 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
     public byte[] Preview(RoutePage route, int? version, PageView view, string ahead)
     {
         var page = pages.Find(route.Id)!;
-        var source = version is { } number ? pages.Source(page, number) : drafts.Of(page).Source;
         var hashes = pages.Hashes(page.Id, version ?? page.Revision, withDraft: version is null);
-        return Encoding.UTF8.GetBytes(HostedHtml.Prepare(source, Serving(route, page.Entry!, hashes) with { View = view, Ahead = ahead }).Html);
+        byte[] Prepare()
+        {
+            var source = version is { } number ? pages.Source(page, number) : drafts.Of(page).Source;
+            return Encoding.UTF8.GetBytes(HostedHtml.Prepare(source, Serving(route, page.Entry!, hashes) with { View = view, Ahead = ahead }).Html);
+        }
+        // What is put ahead is another each time.
+        if (ahead.Length > 0) return Prepare();
+        var key = (page.Id, version is null ? drafts.Hash(page) : hashes[page.Entry!], string.Join('\n', [route.Link, .. route.Tills, .. hashes.Values]));
+        return _cache.TryGetValue(key, out byte[]? ready) ? ready! : Keep(key, Prepare(), prepared => prepared.Length);
     }
 
     public void Dispose() => _cache.Dispose();

@@ -15,7 +15,7 @@ public static class Differences
     public static PageChanges Between(string before, string after) => Between(before, after, []);
 
     /// <summary>Compares two pages: their sources, and their other files by what they hold.</summary>
-    /// <param name="files">The paths of files that differ, with whether they are on both pages.</param>
+    /// <param name="files">The paths of files that both pages have, holding something else.</param>
     public static PageChanges Between(string before, string after, IEnumerable<string> files)
     {
         var (b, a) = Match(before, after);

@@ -80,6 +80,4 @@ public abstract class PageScreenModel(StepScreens screens, PageDesk desk) : Step
         Shown = Screen.Pages.FirstOrDefault(page => page.Slug == (string)RouteData.Values["version"]!)!;
         if (Shown is null) context.Result = NotFound();
     }
-
-    protected void Reload() => Shown = desk.Pages.Find(Shown.Id)!;
 }

@@ -47,6 +47,7 @@ function cut() {
 wipe?.addEventListener("input", cut);
 
 if (both) {
+  document.querySelector("[data-script]").hidden = false;
   new ResizeObserver(() => fit(Object.values(frames))).observe(both);
   fit(Object.values(frames));
 }

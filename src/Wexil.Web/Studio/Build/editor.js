@@ -21,7 +21,7 @@ let type = false;
 let queue = Promise.resolve();
 let sourceView = null;
 
-for (const box of [stage, panelBox]) box.hidden = false;
+for (const box of [stage, panelBox, ...document.querySelectorAll("[data-script]")]) box.hidden = false;
 find("plain").hidden = true;
 document.querySelector("#save > input[name=At]").disabled = true;
 

@@ -8,6 +8,7 @@ if (list && token) {
   new Sortable(list, {
     handle: ".grip",
     animation: 120,
+    forceFallback: true,
     async onEnd() {
       const form = new FormData();
       form.append("__RequestVerificationToken", token.value);

@@ -5,10 +5,7 @@ namespace Wexil.Web.Studio.Build.Importing;
 
 /// <summary>An address that the server does not fetch from, because it leads into somebody's own network.</summary>
 public sealed class PrivateAddressException(string host) : IOException(
-    $"{host} is an address inside a private network, and Wexil does not fetch from there. If it is yours, allow it in the settings.")
-{
-    public string Host { get; } = host;
-}
+    $"{host} is an address inside a private network, and Wexil does not fetch from there. If it is yours, allow it in the settings.");
 
 /// <summary>Tells public addresses from private ones. Asked at the moment of connecting, so that neither a redirect nor a name that changes its address gets around it.</summary>
 public static class AddressGuard

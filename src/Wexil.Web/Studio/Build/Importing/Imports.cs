@@ -27,8 +27,6 @@ public sealed class Import(string id, StepId step, Uri address) : IProgress<Fetc
     /// <summary>What came in.</summary>
     public (PageId Page, Fetched Fetched)? Result { get; set; }
 
-    public bool IsStopped => _stop.IsCancellationRequested;
-
     public bool IsUnderWay => Problem is null && Result is null;
 
     public CancellationToken Stopping => _stop.Token;

@@ -12,7 +12,7 @@ namespace Wexil.Web.Studio.Build.Importing;
 public sealed record Missing(Uri Address, string Why);
 
 /// <summary>A page fetched with what it needs.</summary>
-public sealed record Fetched(PageBundle Bundle, Uri Address, IReadOnlyList<Missing> Missing);
+public sealed record Fetched(PageBundle Bundle, IReadOnlyList<Missing> Missing);
 
 /// <summary>How far a fetch has come.</summary>
 public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
@@ -128,7 +128,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             foreach (var (address, sheet) in _sheets)
                 _files.Add(new(_paths[address], Encoding.UTF8.GetBytes(PageReferences.RewriteStyles(Text(sheet), sheet.Address, other => Local(other, inFiles: true)))));
             _files.Insert(0, new("index.html", Encoding.UTF8.GetBytes(PageReferences.Rewrite(html, page, other => Local(other, inFiles: false)))));
-            return new(new(_files, "index.html"), page, [.. _missing.OrderBy(missing => missing.Address.AbsoluteUri, StringComparer.Ordinal)]);
+            return new(new(_files, "index.html"), [.. _missing.OrderBy(missing => missing.Address.AbsoluteUri, StringComparer.Ordinal)]);
         }
 
         private List<Uri> New(IEnumerable<Uri> addresses)
