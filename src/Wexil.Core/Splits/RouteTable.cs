@@ -49,6 +49,10 @@ public sealed class RouteTable
             .GroupBy(page => OutsideKey(page.Outside!)).ToFrozenDictionary(group => group.Key, group => group.First(), StringComparer.Ordinal);
     }
 
+    /// <summary>The pages that visitors are being sent to now.</summary>
+    public IEnumerable<RoutePage> Shown => _steps.Values
+        .SelectMany(step => step.Test is { Phase: not null } test ? test.Pages : step.Page is { } page ? [page] : []).Distinct();
+
     public RouteStep? Step(string slug) => _steps.GetValueOrDefault(slug);
 
     public RouteStep? Step(StepId id) => _stepsById.GetValueOrDefault(id);

@@ -18,9 +18,13 @@ public sealed class Routes
 
     public RouteTable Current => _current;
 
+    /// <summary>A new table has taken its place.</summary>
+    public event Action<RouteTable>? Changed;
+
     /// <summary>From its return on, every request sees what is stored now.</summary>
     public void Reload()
     {
         lock (_lock) _current = _store.Load();
+        Changed?.Invoke(_current);
     }
 }

@@ -1,6 +1,7 @@
 using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
+using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.Caching.Memory;
 using Wexil.Core.Pages;
 using Wexil.Core.Splits;
@@ -34,6 +35,19 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
         var key = (page.Id, page.Revision, page.Link, string.Join('\n', page.Tills));
         return _cache.TryGetValue(key, out HostedPage? ready) ? ready! : Keep(key, Prepare(page), prepared => prepared.File.Size);
     }
+
+    /// <summary>Makes the pages ready that visitors are sent to, so that none of them waits for it.</summary>
+    public void Warm(RouteTable routes) => _ = Task.Run(() =>
+    {
+        try
+        {
+            foreach (var page in routes.Shown.Where(page => page.Outside is null)) Page(page);
+        }
+        catch (Exception error) when (error is SqliteException or ObjectDisposedException)
+        {
+            // The store is not well, or the program ends: who asks for a page makes it ready then.
+        }
+    });
 
     /// <summary>A file of the page's folder; null when there is none of that name.</summary>
     public HostedFile? File(RoutePage page, string path)

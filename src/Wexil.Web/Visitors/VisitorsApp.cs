@@ -17,6 +17,9 @@ public static class VisitorsApp
         var tickets = services.GetRequiredService<PreviewTickets>();
         var pages = services.GetRequiredService<PageStore>();
         var studio = services.GetRequiredService<StudioAddress>();
+        var routes = services.GetRequiredService<Routes>();
+        routes.Changed += hosted.Warm;
+        hosted.Warm(routes.Current);
         string[] read = ["GET", "HEAD"];
 
         // Plain request delegates: nothing is bound or resolved on the way of a visitor.

@@ -77,7 +77,10 @@
         const holds = kind === "section" || kind === "form";
         // A box around one other thing is that thing.
         const wrapper = holds && !["section", "form", "header", "footer", "article"].includes(child.localName) && child.children.length === 1;
-        if (!wrapper && (wordsOf(child) || kind !== "section")) list.push({ element: child, level, hidden: isHidden(child) });
+        // So is a paragraph that is all one link.
+        const link = kind === "text" && child.querySelector(`a[${number}]`);
+        const whole = link && link.textContent.trim() === child.textContent.trim();
+        if (!wrapper && !whole && (wordsOf(child) || kind !== "section")) list.push({ element: child, level, hidden: isHidden(child) });
         if (holds) walk(child, wrapper ? level : level + 1);
         else if (kind === "text") for (const link of child.querySelectorAll(`a[${number}], img[${number}]`)) list.push({ element: link, level: level + 1, hidden: false });
       }

@@ -114,7 +114,7 @@ public sealed class EditingTests
     [Fact]
     public void Every_block_goes_in_with_the_look_of_the_pages_own_button()
     {
-        const string html = "<main>\n  <h1>x</h1>\n  <p><a class=\"btn big\" href=#>Go</a></p>\n</main>";
+        const string html = "<main>\n  <h1>x</h1>\n  <nav><button class=\"menu-toggle\">Menu</button><a class=btn href=#>Contact</a></nav><p><a class=\"btn big\" href=#>Go</a></p>\n</main>";
         foreach (var block in Block.All)
         {
             var source = PageEditor.Apply(html, new PageEdit.Insert(1, block.Key)).Source!;

@@ -18,6 +18,7 @@ let view = "page";
 let scroll = 0;
 let chosen = null;
 let type = false;
+let reveal = false;
 let queue = Promise.resolve();
 let sourceView = null;
 
@@ -75,6 +76,8 @@ function send(handler, fields) {
 async function edit(fields) {
   type = false;
   await sourceView?.flush();
+  // What went elsewhere, or is new, is shown where it stands now.
+  reveal = ["insert", "duplicate", "move"].includes(fields.kind);
   return send("Edit", fields);
 }
 
@@ -110,7 +113,8 @@ addEventListener("message", ({ source, data }) => {
       writing = false;
       panel.parts(data.parts);
       tell({ scroll });
-      if (chosen !== null) tell({ select: chosen, type });
+      if (chosen !== null) tell({ select: chosen, type, reveal });
+      reveal = false;
       break;
     case "scrolled":
       scroll = Number(data.y);
