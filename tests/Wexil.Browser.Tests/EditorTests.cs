@@ -164,6 +164,56 @@ public sealed class EditorTests
         owner.IsAccessible();
     }
 
+    [Fact]
+    public async Task What_changed_is_named_outlined_and_seen_through_the_wipe_and_a_fix_reaches_the_clone()
+    {
+        await using var site = await Site.StartAsync();
+        var pages = site.Host.Services.GetRequiredService<PageStore>();
+        var (page, editor) = await PageAsync(site, "<h1>Kit</h1><p id=price>49 euros</p><section><h2>Questions</h2><p>Does it need sun? Four hours will do for salad and herbs.</p></section><section data-block=guarantee><h2>Money back</h2></section>");
+        using var owner = new Browser();
+        site.SignIn(owner);
+        owner.Open(site.Studio, "/f/kit/kit/build");
+        owner.Find("article form button").Click();
+        owner.WaitForText("This is a clone of “Found”");
+        Select(owner, "Section Money back");
+        owner.Press("Move up");
+        owner.WaitForText("Compare · one change");
+        owner.Press("Compare");
+        owner.WaitForText("Guarantee moved above Section “Questions”");
+        owner.WaitForText("One change: if it wins, you know what did it.");
+        owner.IsAccessible();
+        owner.Press("One over the other");
+        owner.WaitFor(() => owner.Find("#wipe").Displayed ? "" : null);
+        object? Cut() => owner.Run("return document.querySelector('[data-side=after]').parentElement.style.clipPath");
+        Assert.Equal("inset(0px 0px 0px 50%)", Cut());
+        owner.Find("#wipe").SendKeys(Keys.Home);
+        Assert.Equal("inset(0px 0px 0px 0%)", Cut());
+        owner.IsAccessible();
+        owner.Press("Edit");
+        owner.Press("Publish");
+        owner.WaitForText("is published");
+
+        // The price of the first page is mended; the clone is told, and gets it with one press.
+        owner.Open(site.Studio, editor);
+        owner.In("[data-page]", frame =>
+        {
+            frame.FindElement(By.CssSelector("#price")).Click();
+            frame.FindElement(By.CssSelector("#price[contenteditable]")).SendKeys(Keys.Control + "a");
+            frame.FindElement(By.CssSelector("#price[contenteditable]")).SendKeys("39 euros" + Keys.Enter);
+            return "";
+        });
+        owner.WaitFor(() => pages.Find(page)!.HasDraft ? "" : null);
+        owner.Press("Publish");
+        owner.WaitForText("was changed since");
+        owner.Press("Carry over");
+        owner.WaitForText("“49 euros” → “39 euros”");
+        owner.IsAccessible();
+        owner.Press("Carry over and publish");
+        owner.WaitForText("Carried over to 1 clone.");
+        Assert.Contains("39 euros", pages.Source(pages.ClonesOf(page).Single()), StringComparison.Ordinal);
+        Assert.DoesNotContain("was changed since", owner.Text, StringComparison.Ordinal);
+    }
+
     private static void Select(Browser owner, string part)
     {
         var button = owner.WaitFor(() => owner.All(".parts button").FirstOrDefault(each => each.Text.Contains(part, StringComparison.Ordinal)));

@@ -23,6 +23,8 @@ internal sealed class World : IDisposable
         Verdicts = new(Database, Journal, Time);
         Tallies = new(Database, Time);
         Routes = new(Database);
+        Drafts = new(Database, Journal);
+        Assets = new(Database, Journal);
     }
 
     public string Path { get; }
@@ -36,6 +38,8 @@ internal sealed class World : IDisposable
     public VerdictStore Verdicts { get; }
     public TallyStore Tallies { get; }
     public RouteStore Routes { get; }
+    public DraftStore Drafts { get; }
+    public AssetStore Assets { get; }
 
     public async Task<SplitTest> StartTestAsync()
     {

@@ -1,3 +1,4 @@
+using System.IO.Compression;
 using System.Net;
 using System.Text;
 using Microsoft.AspNetCore.Builder;
@@ -138,6 +139,54 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         Assert.Equal("Thanks", pages.Of(second.Id).Single().Name);
         var extra = wexil.Get<FunnelStore>().Steps(funnel.Id)[2];
         Assert.Equal(("Extra", "<title>Extra</title><a href=\"/go/placed\">back</a>"), (extra.Name, pages.Source(pages.Of(extra.Id).Single())));
+    }
+
+    public static TheoryData<string, string> Refused() => new()
+    {
+        { "many", "at most 1,000 can be taken in" }, { "large", "is larger than 16 MB" }, { "bomb", "larger than" }, { "outside", "points out of the .zip" }, { "absolute", "points out of the .zip" },
+        { "link", "is a link, not a file" }, { "program", "is not a kind of file" }, { "no-page", "no .html file" }, { "no-zip", "not a .zip" }, { "twice", "is in the .zip twice" },
+    };
+
+    [Theory]
+    [MemberData(nameof(Refused))]
+    public async Task An_archive_that_is_too_much_or_not_right_says_so_and_changes_nothing(string what, string why)
+    {
+        var tested = await wexil.StartTestAsync($"refused-{what}");
+        using var owner = await wexil.OwnerAsync();
+        var answer = await BuildTests.UploadAsync(owner, $"/f/refused-{what}/refused-{what}/build/add", "Upload", Archive(what), fields: ("Name", "Typed before"));
+        var screen = WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync());
+        Assert.Contains(why, screen);
+        Assert.Contains("Typed before", screen);
+        Assert.Equal(2, wexil.Get<PageStore>().Of(tested.Step.Id).Count);
+    }
+
+    private static byte[] Archive(string what)
+    {
+        if (what == "no-zip") return "PK, but no more than that"u8.ToArray();
+        using var memory = new MemoryStream();
+        using (var archive = new ZipArchive(memory, ZipArchiveMode.Create, leaveOpen: true))
+        {
+            void Put(string path, long length = 1)
+            {
+                using var stream = archive.CreateEntry(path).Open();
+                var zeros = new byte[1 << 20];
+                for (var left = length; left > 0; left -= zeros.Length) stream.Write(zeros, 0, (int)Math.Min(left, zeros.Length));
+            }
+            if (what != "no-page") Put("index.html");
+            switch (what)
+            {
+                case "many": for (var i = 0; i < 1000; i++) Put($"{i}.css"); break;
+                case "large": Put("film.mp4", 17 << 20); break;
+                case "bomb": for (var i = 0; i < 8; i++) Put($"{i}.png", 15 << 20); break;
+                case "outside": Put("a/../../b.css"); break;
+                case "absolute": Put("C:\\b.css"); break;
+                case "link": archive.CreateEntry("passwd.txt").ExternalAttributes = unchecked((int)0xA1FF0000); break;
+                case "program": Put("run.php"); break;
+                case "no-page": Put("readme.txt"); break;
+                case "twice": Put("index.html"); break;
+            }
+        }
+        return memory.ToArray();
     }
 
     private async Task<(Page? Page, string Screen)> FetchAsync(string slug, Uri address)

@@ -11,6 +11,9 @@ public sealed record TextChange(int Start, string Removed, string Inserted)
         var start = before.AsSpan().CommonPrefixLength(after);
         var end = 0;
         while (end < most - start && before[^(end + 1)] == after[^(end + 1)]) end++;
+        // A character of two units is never cut in half: neither half can be stored by itself.
+        if (start > 0 && char.IsHighSurrogate(before[start - 1])) start--;
+        if (end > 0 && char.IsLowSurrogate(before[^end])) end--;
         return new(start, before[start..^end], after[start..^end]);
     }
 

@@ -43,6 +43,9 @@ public sealed class ImportingTests
     public void A_file_is_kept_by_what_its_server_calls_it(string type, string path, string? extension) => Assert.Equal(extension, ContentTypes.Extension(type, path));
 
     [Fact]
+    public void A_change_of_text_cuts_no_character_in_half() => Assert.Equal(new TextChange(1, "🌱", "🌿"), TextChange.Between("a🌱b", "a🌿b"));
+
+    [Fact]
     public void A_change_of_text_leads_forth_and_back() => Gen.Select(Gen.String, Gen.String, Gen.String).Sample((shared, before, after) =>
     {
         var (one, two) = (shared + before + shared, shared + after + shared);

@@ -1,0 +1,104 @@
+using Wexil.Core.Pages;
+
+namespace Wexil.Store.Tests;
+
+public sealed class DraftTests
+{
+    /// <summary>Edits, undoing and doing again at random, beside a list of sources that does the same in memory; with restarts in between.</summary>
+    [Theory]
+    [InlineData(1)]
+    [InlineData(2)]
+    [InlineData(3)]
+    public async Task A_sitting_of_any_length_can_be_walked_back_and_forth_even_over_a_restart(int seed)
+    {
+        var random = new Random(seed);
+        var path = Directory.CreateTempSubdirectory("wexil-drafts-").FullName;
+        var world = new World(path);
+        var test = await world.StartTestAsync();
+        var page = world.Pages.Find(test.Pages[1])!;
+        List<string> sources = [world.Drafts.Of(page).Source];
+        var at = 0;
+        for (var i = 0; i < 120; i++)
+        {
+            switch (random.Next(5))
+            {
+                case 0 when at > 0:
+                    Assert.NotNull(await world.Drafts.UndoAsync(page, at--));
+                    break;
+                case 1 when at + 1 < sources.Count:
+                    Assert.NotNull(await world.Drafts.RedoAsync(page, at++));
+                    break;
+                case 2 when i % 17 == 0:
+                    world.Dispose();
+                    world = new World(path);
+                    break;
+                default:
+                    // 🌱 and 🌿 share their first half.
+                    var next = random.Next(3) switch
+                    {
+                        0 when sources[at].Contains('\uD83C') => random.Next(2) == 0 ? sources[at].Replace("🌱", "🌿", StringComparison.Ordinal) : sources[at].Replace("🌿", "🌱", StringComparison.Ordinal),
+                        1 when sources[at].LastIndexOf("<p>", StringComparison.Ordinal) is > 0 and var from => sources[at][..from],
+                        _ => sources[at].Insert(Math.Max(0, sources[at].IndexOf('<', random.Next(sources[at].Length))), $"<p>{i} ü🌱</p>"),
+                    };
+                    Assert.NotNull(await world.Drafts.EditAsync(page, at, sources[at], next, $"Edit {i}"));
+                    sources.RemoveRange(at + 1, sources.Count - at - 1);
+                    sources.Add(next);
+                    at++;
+                    break;
+            }
+            var draft = world.Drafts.Of(page);
+            Assert.Equal((sources[at], at, sources.Count - 1), (draft.Source, draft.Position, draft.Last));
+            Assert.Equal(sources[at] != sources[0], world.Pages.Find(page.Id)!.HasDraft);
+        }
+        Assert.Null(await world.Drafts.EditAsync(page, at + 1, "", "", "From another window"));
+        Assert.Equal(sources[0], world.Pages.Source(page));
+        world.Dispose();
+    }
+
+    [Fact]
+    public async Task A_version_keeps_its_files_and_takes_along_only_what_its_page_uses()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        var page = world.Pages.Find(test.Pages[0])!;
+        await world.Drafts.AddFileAsync(page.Id, new("files/used.svg", "<svg>1</svg>"u8.ToArray()));
+        await world.Drafts.AddFileAsync(page.Id, new("files/spare.svg", "<svg>2</svg>"u8.ToArray()));
+        Assert.Equal(2, await world.Pages.PublishAsync(page, "<img src=files/used.svg>", "With a picture"));
+        Assert.Equal(["files/used.svg", "index.html"], world.Pages.Hashes(page.Id, 2).Keys.Order());
+        Assert.Equal(["index.html"], world.Pages.Hashes(page.Id, 1).Keys);
+        Assert.Contains("files/spare.svg", world.Pages.Hashes(page.Id, 2, withDraft: true).Keys);
+
+        // The same picture on a clone is the same file; what nothing has any more goes, and versions keep theirs.
+        var clone = await world.Pages.CloneAsync(world.Pages.Find(page.Id)!, "Clone");
+        var files = world.Assets.Of(new(1));
+        Assert.Equal(2, files.Single(file => file.Uses.Any(use => use.Path == "files/used.svg")).Uses.Count);
+        Assert.Equal((1, 12L), await world.Assets.ClearAsync([(page.Id, "files/spare.svg"), (page.Id, "files/used.svg")]));
+        Assert.NotNull(world.Pages.File(page.Id, 2, "files/used.svg"));
+        Assert.Equal((page.Id, 2), (world.Pages.Find(clone)!.Parent!.Value, world.Pages.Find(clone)!.ParentVersion!.Value));
+
+        // Brought back after the page did without it.
+        await world.Pages.PublishAsync(world.Pages.Find(page.Id)!, "<p>none", "");
+        var now = world.Pages.Find(page.Id)!;
+        Assert.Equal("<img src=files/used.svg>", world.Pages.Source(now, 2));
+        await world.Drafts.TakeFilesAsync(now, 2);
+        Assert.Equal(world.Pages.Hashes(page.Id, 2)["files/used.svg"], world.Pages.Hashes(page.Id, 3, withDraft: true)["files/used.svg"]);
+    }
+
+    [Fact]
+    public async Task A_carried_change_reaches_what_is_published_and_what_is_being_worked_on()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        var parent = world.Pages.Find(test.Pages[0])!;
+        var clone = world.Pages.Find(test.Pages[1])!;
+        await world.Drafts.EditAsync(clone, 0, "<h1>x", "<h1>x, mine", "Mine");
+        var phases = world.Tests.Phases(test.Id).Count;
+        await world.Pages.PublishAsync(parent, "<h1>x<p>new", "");
+        await world.Pages.CarryAsync([(clone, "<h1>x<p>new", "<h1>x, mine<p>new")], 2);
+        var after = world.Pages.Find(clone.Id)!;
+        Assert.Equal(("<h1>x<p>new", "<h1>x, mine<p>new", 2, true), (world.Pages.Source(after), world.Drafts.Of(after).Source, after.ParentVersion, after.HasDraft));
+        Assert.Equal(phases + 2, world.Tests.Phases(test.Id).Count);
+        Assert.NotNull(await world.Drafts.UndoAsync(after, 2));
+        Assert.Equal("<h1>x, mine", world.Drafts.Of(after).Source);
+    }
+}
