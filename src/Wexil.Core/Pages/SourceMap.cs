@@ -35,13 +35,19 @@ internal sealed class SourceMap
         Document = Parser.ParseDocument(source);
         var all = Document.All.ToArray();
         var tags = new Dictionary<int, (IElement Element, StartTag Tag)>(all.Length);
+        var split = new HashSet<int>();
         var behind = 0;
         foreach (var element in all)
         {
             // Elements that the parser made up have no place, and of one that it made twice the first has it.
             var place = element.SourceReference is { } reference ? reference.Position.Position - 1
                 : element.LocalName is "svg" or "math" ? Unplaced(element.LocalName, behind) : -1;
-            if (StartTag.At(source, place, element.LocalName) is not { } tag || !tags.TryAdd(place, (element, tag))) continue;
+            if (StartTag.At(source, place, element.LocalName) is not { } tag) continue;
+            if (!tags.TryAdd(place, (element, tag)))
+            {
+                split.Add(place);
+                continue;
+            }
             behind = RawText.Contains(element.LocalName) ? Close(element, tag, tag.End, tags).End : tag.End;
         }
         var placed = tags.OrderBy(tag => tag.Key).ToArray();
@@ -61,7 +67,7 @@ internal sealed class SourceMap
             }
             var (start, (_, tag)) = placed[id];
             var end = tag.End;
-            var whole = true;
+            var whole = !split.Contains(start);
             for (var node = element.FirstChild; node is not null; node = node.NextSibling)
             {
                 if (node is not IElement child || !ranges.TryGetValue(child, out var range)) continue;

@@ -64,6 +64,15 @@ public sealed class ChangesTests
     }, iter: 300);
 
     [Fact]
+    public void Any_two_texts_can_be_compared_and_a_text_does_not_differ_from_itself() => Gen.Select(MadeUpPage.Garbage, MadeUpPage.Garbage, MadeUpPage.Garbage).Sample((one, two, three) =>
+    {
+        Assert.Empty(Differences.Between(one, one).Changes);
+        Assert.All(Differences.Between(one, two).Changes, change => Assert.NotEmpty(change.Sentence + change.Brief));
+        Assert.NotNull(CarryOver.Apply(one, two, three, new HashSet<int> { 0, 1 }));
+        Assert.Equal(three, CarryOver.Apply(one, one, three, new HashSet<int>()));
+    }, iter: 1500);
+
+    [Fact]
     public void What_does_not_conflict_is_carried_over_whole() => Gen.Select(MadeUpPage.Any, Gen.Int[0, 1_000_000]).Sample((page, seed) =>
     {
         // The parent changes what stands in odd sections, the clone what stands in even ones.
@@ -113,7 +122,7 @@ public sealed class ChangesTests
                     made.Add(ChangeKind.Removed);
                     break;
                 case 2:
-                    blocks.Insert(at + 1, new("p", 1000 + random.Next(1000), "Altogether other words that stand nowhere else"));
+                    blocks.Insert(at + 1, new("p", random.Next(1000, int.MaxValue), "Altogether other words that stand nowhere else"));
                     made.Add(ChangeKind.Added);
                     break;
                 case 3 when blocks.Count > 1:

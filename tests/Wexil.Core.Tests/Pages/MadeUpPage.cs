@@ -8,6 +8,13 @@ internal sealed record MadeUpPage(IReadOnlyList<MadeUpPage.Section> Sections)
 {
     private static readonly string[] Words = ["balcony", "salad", "water", "light", "pot", "seed", "week", "sow", "rail", "herb", "basil", "frost", "soil", "crop", "bee", "shade"];
 
+    private static readonly string[] Fragments =
+        ["<div>", "</div>", "<p>", "</p>", "<b>", "</b>", "<a href=x>", "</a>", "<h1>", "</h1>", "<ul><li>", "</ul>", "<table>", "<tr>", "<td>", "</table>", "<img src=a.png>", "<br>", "<svg>", "<path/>", "</svg>",
+         "<script>a<b</script>", "<style>b{c:d}</style>", "<!-- c -->", "<!--", "<form>", "<input type=email>", "</form>", "<section id=s>", "</section>", "&amp;", "&", "<", ">", "\"", " ", "\n", "word", "é🌱", "</", "<x-y>", "<template>", "<select><option>"];
+
+    /// <summary>Markup that nobody would write and that browsers show all the same.</summary>
+    public static Gen<string> Garbage { get; } = Gen.Int[0, Fragments.Length - 1].Select(i => Fragments[i]).Array[0, 30].Select(string.Concat);
+
     internal sealed record Section(int Number, IReadOnlyList<Block> Blocks)
     {
         public string Html => $"  <section id=\"s{Number}\">\n    <h2>Part {Number} of the letter</h2>\n{string.Concat(Blocks.Select(block => block.Html))}  </section>\n";

@@ -76,7 +76,8 @@ public static class CarryOver
     {
         if (change.Kind == ChangeKind.Added)
         {
-            var there = clone.All().Any(part => part.Hash == change.AfterPart!.Hash);
+            // What the clone added itself, not what both have had all along.
+            var there = clone.All().Any(part => part.Match is null && part.Hash == change.AfterPart!.Hash);
             return new(number, change, there ? CarryState.Already : Anchor(change.AfterPart!, toClone) is null ? CarryState.Nowhere : CarryState.Fits, null);
         }
         if (!toClone.TryGetValue(change.BeforePart!, out var ours)) return new(number, change, change.Kind == ChangeKind.Removed ? CarryState.Already : CarryState.Nowhere, null);

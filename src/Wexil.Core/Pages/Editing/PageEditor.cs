@@ -1,5 +1,6 @@
 using System.Text.RegularExpressions;
 using AngleSharp.Dom;
+using AngleSharp.Html.Parser;
 
 namespace Wexil.Core.Pages.Editing;
 
@@ -53,7 +54,18 @@ public static partial class PageEditor
     {
         if (map.Find(id) is not { } node) return Edited.Refuse("This part is not on the page any more. The page was changed meanwhile.");
         if (Frame.Contains(node.Name)) return Edited.Refuse("This part belongs to the page as a whole; change it in the source.");
-        return node.IsWhole ? Numbered(change(node), id) : Edited.Refuse("The markup is not well formed here, so this part can be changed in the source only.");
+        return IsWhole(map, node) ? Numbered(change(node), id) : Edited.Refuse("The markup is not well formed here, so this part can be changed in the source only.");
+    }
+
+    /// <summary>Is the piece of source by itself what it is on the page? Browsers move parts of misnested tables and forms elsewhere.</summary>
+    private static bool IsWhole(SourceMap map, SourceElement node)
+    {
+        if (!node.IsWhole) return false;
+        var context = node.Element.ParentElement ?? node.Element;
+        var nodes = new HtmlParser().ParseFragment(map.Outer(node), context);
+        var alone = nodes.OfType<IElement>().FirstOrDefault(element => element.LocalName == node.Name);
+        return alone is not null && nodes.All(other => other == alone || (other is not IElement && string.IsNullOrWhiteSpace(other.TextContent)))
+            && alone.TextContent == node.Element.TextContent && alone.QuerySelectorAll("*").Length == node.Element.QuerySelectorAll("*").Length;
     }
 
     /// <summary>An edit that changes no start tag in front of its part leaves the part its number.</summary>
@@ -140,7 +152,7 @@ public static partial class PageEditor
         while (other is not null && (other.LocalName is "script" or "style" or "br" || map.Of(other) is null));
         if (other is null) return Edited.Refuse(down ? "It is the last one here." : "It is the first one here.");
         var neighbour = map.Of(other)!;
-        if (!neighbour.IsWhole || (down ? neighbour.Start < node.End : node.Start < neighbour.End)) return Edited.Refuse("The markup beside it is not well formed, so it can be moved in the source only.");
+        if (!IsWhole(map, neighbour) || (down ? neighbour.Start < node.End : node.Start < neighbour.End)) return Edited.Refuse("The markup beside it is not well formed, so it can be moved in the source only.");
         var (first, second) = down ? (node, neighbour) : (neighbour, node);
         var moved = Done(map, $"Moved {Kind(node)} {(down ? "down" : "up")}", edits =>
         {
