@@ -177,6 +177,41 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
+    public async Task A_page_is_cloned_to_another_step_and_its_settings_go_along_in_its_source()
+    {
+        var from = await wexil.StartTestAsync("placed-from");
+        var to = await wexil.StartTestAsync("placed-to");
+        using var owner = await wexil.OwnerAsync();
+        var editor = $"/f/placed-from/placed-from/build/{from.A.Slug}";
+        var refused = await WexilFixture.PostAsync(owner, $"{editor}/settings", "", ("Title", new string('x', 301)), ("HeadCode", "<meta name=kept>"));
+        var screen = await refused.Content.ReadAsStringAsync();
+        Assert.Contains("At most 300 characters; this has 301.", screen);
+        Assert.Contains("&lt;meta name=kept&gt;", screen);
+        Assert.False(wexil.Get<PageStore>().Find(from.A.Id)!.HasDraft);
+        await WexilFixture.PostAsync(owner, $"{editor}/settings", "", ("Title", "Salad & more"), ("Description", "In 21 days"), ("HeadCode", "<meta name=a>"), ("Indexed", "true"));
+        Assert.True(wexil.Get<PageStore>().Find(from.A.Id)!.IsIndexed);
+        await WexilFixture.PostAsync(owner, $"{editor}/publish", "");
+
+        Assert.Contains("Choose the step", await (await WexilFixture.PostAsync(owner, $"{editor}/place", "", ("To", ""))).Content.ReadAsStringAsync());
+        var made = await WexilFixture.PostAsync(owner, $"{editor}/place", "", ("To", $"{to.Thanks.Id.Value}"));
+        Assert.StartsWith("/f/placed-to/placed-to-thanks/build/", made.Headers.Location!.ToString());
+        var clone = wexil.Get<PageStore>().Of(to.Thanks.Id)[^1];
+        Assert.Equal((from.A.Id, 2), (clone.Parent!.Value, clone.ParentVersion!.Value));
+        Assert.Contains("<title>Salad &amp; more</title>", wexil.Get<PageStore>().Source(clone));
+        using var visitor = wexil.Visitor();
+        Assert.Contains($"action=\"/p/{clone.Slug}/opt-in\"", await visitor.GetStringAsync($"/p/{clone.Slug}/?try=1"));
+
+        var step = await WexilFixture.PostAsync(owner, "/f/placed-to/steps", "Clone", ("id", $"{to.Thanks.Id.Value}"));
+        Assert.Equal("/f/placed-to/steps", step.Headers.Location!.ToString());
+        var steps = wexil.Get<FunnelStore>().Steps(to.Funnel.Id);
+        Assert.Equal(["placed-to", "Thanks", "Thanks, second"], steps.Select(each => each.Name));
+        Assert.Equal(2, wexil.Get<PageStore>().Of(steps[2].Id).Count);
+        // A step with a running test is not put away.
+        var kept = await WexilFixture.PostAsync(owner, "/f/placed-to/steps", "Archive", ("id", $"{to.Step.Id.Value}"), ("forward", ""));
+        Assert.Contains("Keep a page first", await kept.Content.ReadAsStringAsync());
+    }
+
+    [Fact]
     public async Task Files_that_no_page_uses_can_be_cleared_and_no_others()
     {
         var tested = await wexil.StartTestAsync("cleared");

@@ -11,7 +11,7 @@ public sealed class ClonePlaceModel(StepScreens screens, PageDesk desk) : PageSc
         Desk.Funnels.All().Select(funnel => (funnel, Desk.Funnels.Steps(funnel.Id).Where(step => !step.IsArchived && step.Id != Screen.Step.Id)));
 
     [BindProperty]
-    public long To { get; set; }
+    public long? To { get; set; }
 
     public void OnGet()
     {
