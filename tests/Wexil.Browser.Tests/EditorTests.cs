@@ -181,6 +181,8 @@ public sealed class EditorTests
         owner.Press("Compare");
         owner.WaitForText("Guarantee moved above Section “Questions”");
         owner.WaitForText("One change: if it wins, you know what did it.");
+        foreach (var side in new[] { "before", "after" })
+            owner.In($"[data-side={side}]", frame => ((IJavaScriptExecutor)frame).ExecuteScript("return document.documentElement.lastElementChild.shadowRoot?.children.length") as long? is 1 ? "" : null);
         owner.IsAccessible();
         owner.Press("One over the other");
         owner.WaitFor(() => owner.Find("#wipe").Displayed ? "" : null);

@@ -91,7 +91,7 @@
 
   // Marks are drawn over the page, not in it.
   const glass = document.createElement("div");
-  const shade = glass.attachShadow({ mode: "closed" });
+  const shade = glass.attachShadow({ mode: "open" });
   glass.style.cssText = "all: initial; position: fixed; inset: 0; pointer-events: none; z-index: 2147483647";
   let drawn = [];
 
@@ -227,6 +227,11 @@
 
   addEventListener("message", ({ data, source }) => {
     if (source !== parent || !data) return;
+    // Who began to listen after the page was there asks for what was said before.
+    if (data.ask && document.readyState !== "loading") {
+      tellParts();
+      lonely();
+    }
     if (typeof data.scroll === "number") scrollTo({ top: data.scroll, behavior: "instant" });
     if (data.outline) {
       unmark();

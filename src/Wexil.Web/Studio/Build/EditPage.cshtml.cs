@@ -123,6 +123,11 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
     public async Task<IActionResult> OnPostPublishAsync()
     {
         if (!Shown.IsHosted) return NotFound();
+        if (!Shown.HasDraft)
+        {
+            Done = "Visitors see it as it is already: nothing was changed since it was published.";
+            return Redirect(Own());
+        }
         if (IsTested) return Redirect(Own("publish"));
         await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, "");
         Desk.Routes.Reload();

@@ -25,6 +25,11 @@ public sealed class PublishModel(StepScreens screens, PageDesk desk) : PageScree
     public async Task<IActionResult> OnPostAsync()
     {
         if (!Shown.IsHosted) return NotFound();
+        if (!Shown.HasDraft)
+        {
+            Done = "Visitors see it as it is already: nothing was changed since it was published.";
+            return Redirect(Own());
+        }
         var tested = IsTested;
         var note = (Note ?? "").Trim();
         await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, note.Length <= 200 ? note : note[..200]);

@@ -50,4 +50,5 @@ if (both) {
   document.querySelector("[data-script]").hidden = false;
   new ResizeObserver(() => fit(Object.values(frames))).observe(both);
   fit(Object.values(frames));
+  for (const frame of Object.values(frames)) frame.contentWindow.postMessage({ ask: true }, "*");
 }

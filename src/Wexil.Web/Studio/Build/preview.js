@@ -15,3 +15,4 @@ addEventListener("message", ({ source, data }) => {
 const frames = screens.map((screen) => screen.querySelector("iframe"));
 new ResizeObserver(() => fit(frames)).observe(document.body);
 fit(frames);
+for (const frame of frames) frame.contentWindow.postMessage({ ask: true }, "*");
