@@ -68,9 +68,11 @@ internal sealed class SourceMap
             var (start, (_, tag)) = placed[id];
             var end = tag.End;
             var whole = !split.Contains(start);
-            for (var node = element.FirstChild; node is not null; node = node.NextSibling)
+            // By number: a node finds its sibling only by counting from the first.
+            var nodes = element.ChildNodes;
+            for (var n = 0; n < nodes.Length; n++)
             {
-                if (node is not IElement child || !ranges.TryGetValue(child, out var range)) continue;
+                if (nodes[n] is not IElement child || !ranges.TryGetValue(child, out var range)) continue;
                 whole &= range.Start >= end && (range.IsWhole || !ids.ContainsKey(child));
                 end = Math.Max(end, range.End);
             }

@@ -9,6 +9,8 @@ internal readonly record struct SourceAttribute(string Name, int Start, int Valu
 /// </summary>
 internal sealed class StartTag
 {
+    private static readonly List<SourceAttribute> None = [];
+
     private StartTag(int nameEnd, List<SourceAttribute> attributes, int end) => (NameEnd, Attributes, End) = (nameEnd, attributes, end);
 
     /// <summary>The place right behind the tag's name: where a new attribute can go.</summary>
@@ -36,7 +38,7 @@ internal sealed class StartTag
         if (string.Compare(source, place + 1, name, 0, name.Length, StringComparison.OrdinalIgnoreCase) != 0) return null;
         var i = place + 1 + name.Length;
         var nameEnd = i;
-        var attributes = new List<SourceAttribute>();
+        List<SourceAttribute>? attributes = null;
         while (i < source.Length && source[i] != '>')
         {
             if (char.IsWhiteSpace(source[i]) || source[i] == '/') { i++; continue; }
@@ -47,7 +49,7 @@ internal sealed class StartTag
             while (after < source.Length && char.IsWhiteSpace(source[after])) after++;
             if (after >= source.Length || source[after] != '=')
             {
-                attributes.Add(new(attributeName, start, i, i, i));
+                (attributes ??= new(2)).Add(new(attributeName, start, i, i, i));
                 continue;
             }
             i = after + 1;
@@ -56,16 +58,16 @@ internal sealed class StartTag
             {
                 var close = source.IndexOf(source[i], i + 1);
                 if (close < 0) return null;
-                attributes.Add(new(attributeName, start, i + 1, close, close + 1));
+                (attributes ??= new(2)).Add(new(attributeName, start, i + 1, close, close + 1));
                 i = close + 1;
             }
             else
             {
                 var valueStart = i;
                 while (i < source.Length && !char.IsWhiteSpace(source[i]) && source[i] != '>') i++;
-                attributes.Add(new(attributeName, start, valueStart, i, i));
+                (attributes ??= new(2)).Add(new(attributeName, start, valueStart, i, i));
             }
         }
-        return new(nameEnd, attributes, Math.Min(i + 1, source.Length));
+        return new(nameEnd, attributes ?? None, Math.Min(i + 1, source.Length));
     }
 }

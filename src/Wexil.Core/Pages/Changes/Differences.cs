@@ -36,25 +36,23 @@ public static class Differences
     internal static List<PageChange> List(Part before, Part after)
     {
         var found = new List<(double Place, PageChange Change)>();
-        var place = new Dictionary<Part, int>(ReferenceEqualityComparer.Instance);
         foreach (var part in after.All())
         {
-            place[part] = place.Count;
             if (part.Match is not { } was)
             {
                 // Of what was added as a whole, only the whole is named.
-                if (part.Parent is { Match: not null, IsLeaf: false }) found.Add((place[part], new(ChangeKind.Added, PlaceName.Of(part), null, part) { Where = Beside(part), After = part.Text }));
+                if (part.Parent is { Match: not null, IsLeaf: false }) found.Add((part.Order, new(ChangeKind.Added, PlaceName.Of(part), null, part) { Where = Beside(part), After = part.Text }));
                 continue;
             }
-            if (part is { IsMoved: true, Parent.IsLeaf: false }) found.Add((place[part], new(ChangeKind.Moved, PlaceName.Of(part), was, part) { Where = Beside(part) }));
-            if (was.Hash != part.Hash) found.AddRange(Changed(was, part).Select(change => ((double)place[part], change)));
+            if (part is { IsMoved: true, Parent.IsLeaf: false }) found.Add((part.Order, new(ChangeKind.Moved, PlaceName.Of(part), was, part) { Where = Beside(part) }));
+            if (was.Hash != part.Hash) found.AddRange(Changed(was, part).Select(change => ((double)part.Order, change)));
         }
         foreach (var part in before.All())
         {
             if (part.Match is not null || part.Parent is not { Match: not null, IsLeaf: false }) continue;
             var siblings = part.Parent.Children;
             var at = siblings.Take(siblings.IndexOf(part)).LastOrDefault(sibling => sibling.Match is not null)?.Match ?? part.Parent.Match;
-            found.Add((place[at] + .5, new(ChangeKind.Removed, PlaceName.Of(part), part, null) { Before = part.Text }));
+            found.Add((at.Order + .5, new(ChangeKind.Removed, PlaceName.Of(part), part, null) { Before = part.Text }));
         }
         return [.. found.OrderBy(entry => entry.Place).Select(entry => entry.Change)];
     }

@@ -155,6 +155,8 @@ internal sealed class Matching
     private static double Score(Part before, Part after, bool alone)
     {
         if (before.Tag != after.Tag) return 0;
+        // A page has one body; there is nothing to weigh, and a great deal to read.
+        if (alone && before.Tag is "html" or "head" or "body" or "main") return 1;
         var likeness = before.Likeness(after);
         var sameId = before.Attributes.GetValueOrDefault("id") is { Length: > 0 } id && after.Attributes.GetValueOrDefault("id") == id;
         var sameClass = before.Attributes.GetValueOrDefault("class") == after.Attributes.GetValueOrDefault("class");

@@ -22,6 +22,7 @@ internal sealed class Part
     private static readonly List<KeyValuePair<string, string>> Unstyled = [];
 
     private Dictionary<string, int>? _words;
+    private string? _text;
 
     private Part(Part? parent, SourceElement? element, string tag) => (Parent, Element, Tag) = (parent, element, tag);
 
@@ -35,7 +36,14 @@ internal sealed class Part
     public List<Part> Children { get; private set; } = None;
 
     /// <summary>What a reader reads here, white space collapsed; of a part that holds others only for comparing.</summary>
-    public string Text { get; private set; } = "";
+    public string Text
+    {
+        get => _text ??= string.Join(' ', Children.Select(child => child.Text).Where(words => words.Length > 0));
+        private set => _text = value;
+    }
+
+    /// <summary>Its place among the parts of its page, once the page is read.</summary>
+    public int Order { get; private set; }
 
     /// <summary>Its text is compared as one: it holds nothing but words and emphasis.</summary>
     public bool IsLeaf { get; private set; }
@@ -61,6 +69,8 @@ internal sealed class Part
         var root = new Part(null, null, "#page");
         root.Fill(map, map.Document);
         root.Finish();
+        var order = 0;
+        foreach (var part in root.All()) part.Order = order++;
         return root;
     }
 
@@ -105,14 +115,16 @@ internal sealed class Part
     private void Fill(SourceMap map, INode holder)
     {
         var place = Element?.OpenEnd ?? 0;
-        foreach (var child in holder.ChildNodes)
+        var nodes = holder.ChildNodes;
+        for (var n = 0; n < nodes.Length; n++)
         {
+            var child = nodes[n];
             if (child is IText text)
             {
                 var words = HtmlText.Collapse(text.Data);
                 if (words.Length == 0) continue;
                 var run = new Part(this, null, Run) { IsLeaf = true, Text = words };
-                var end = Following(map, child) ?? Element?.CloseStart ?? map.Source.Length;
+                var end = Following(map, nodes, n) ?? Element?.CloseStart ?? map.Source.Length;
                 if (place <= end && HtmlText.Collapse(HtmlText.Decode(map.Source[place..end])) == words) run.Place = Trim(map.Source, place, end);
                 run.Finish();
                 Add(run);
@@ -143,17 +155,16 @@ internal sealed class Part
             part.IsLeaf = true;
             part.Text = HtmlText.Collapse(written.Name is "svg" or "template" ? map.Inner(written) : element.TextContent);
         }
-        else if (element.ChildNodes.Any(child => child is IText text && !string.IsNullOrWhiteSpace(text.Data)) && IsInline(element))
+        else if (HoldsText(element) && IsInline(element))
         {
             part.IsLeaf = true;
             part.Text = HtmlText.Collapse(element.TextContent);
-            foreach (var child in element.Children)
-                if (map.Of(child) is { } held) part.Add(part.Make(map, held));
+            foreach (var child in element.ChildNodes)
+                if (child is IElement inline && map.Of(inline) is { } held) part.Add(part.Make(map, held));
         }
         else
         {
             part.Fill(map, element);
-            part.Text = string.Join(' ', part.Children.Select(child => child.Text).Where(words => words.Length > 0));
         }
         part.Finish();
         return part;
@@ -161,15 +172,24 @@ internal sealed class Part
 
     private static bool IsInline(IElement element)
     {
-        foreach (var child in element.Children)
-            if (!Inline.Contains(child.LocalName) || !IsInline(child)) return false;
+        var nodes = element.ChildNodes;
+        for (var n = 0; n < nodes.Length; n++)
+            if (nodes[n] is IElement child && (!Inline.Contains(child.LocalName) || !IsInline(child))) return false;
         return true;
     }
 
-    private static int? Following(SourceMap map, INode node)
+    private static bool HoldsText(IElement element)
     {
-        for (var next = node.NextSibling; next is not null; next = next.NextSibling)
-            if (next is IElement element && map.Of(element) is { } written) return written.Start;
+        var nodes = element.ChildNodes;
+        for (var n = 0; n < nodes.Length; n++)
+            if (nodes[n] is IText text && !string.IsNullOrWhiteSpace(text.Data)) return true;
+        return false;
+    }
+
+    private static int? Following(SourceMap map, INodeList nodes, int place)
+    {
+        for (var next = place + 1; next < nodes.Length; next++)
+            if (nodes[next] is IElement element && map.Of(element) is { } written) return written.Start;
         return null;
     }
 
