@@ -36,11 +36,7 @@ public sealed class DraftStore(Database database, Journal journal)
     {
         var draft = Position(c, page.Id);
         if (draft != position) return null;
-        var change = TextChange.Between(before, after);
-        c.Execute("DELETE FROM draft_edits WHERE page_id = $1 AND position >= $2", page.Id.Value, position);
-        c.Execute("INSERT INTO draft_edits VALUES ($1, $2, $3, $4, $5, $6)", page.Id.Value, position, label, change.Start, change.Removed, change.Inserted);
-        Put(c, page.Id, after, position + 1);
-        return new DraftStep(position + 1, position + 1, label, change);
+        return new DraftStep(position + 1, position + 1, label, Append(c, page.Id, position, before, after, label));
     });
 
     /// <summary>Takes the last edit back; null when there is none, or the draft has moved on.</summary>
@@ -68,11 +64,17 @@ public sealed class DraftStore(Database database, Journal journal)
     {
         var before = c.Text("SELECT source FROM drafts WHERE page_id = $1", page.Value);
         if (before is null) return;
-        var position = Position(c, page);
-        var change = TextChange.Between(before, source);
+        Append(c, page, Position(c, page), before, source, "Carried over");
+    }
+
+    /// <summary>Puts a source and the edit that led to it at a position; what was undone beyond it can not be done again.</summary>
+    private static TextChange Append(SqliteConnection c, PageId page, int position, string before, string after, string label)
+    {
+        var change = TextChange.Between(before, after);
         c.Execute("DELETE FROM draft_edits WHERE page_id = $1 AND position >= $2", page.Value, position);
-        c.Execute("INSERT INTO draft_edits VALUES ($1, $2, 'Carried over', $3, $4, $5)", page.Value, position, change.Start, change.Removed, change.Inserted);
-        Put(c, page, source, position + 1);
+        c.Execute("INSERT INTO draft_edits VALUES ($1, $2, $3, $4, $5, $6)", page.Value, position, label, change.Start, change.Removed, change.Inserted);
+        Put(c, page, after, position + 1);
+        return change;
     }
 
     private Task<DraftStep?> StepAsync(Page page, int position, int edit, Func<TextChange, TextChange> direction, int to) => journal.WriteAsync(c =>

@@ -47,9 +47,11 @@ public sealed class RouteStore(Database database)
         {
             var tills = Tills(steps, step => byStep[step.Id].Select(page => page.Outside)).ToArray();
             foreach (var step in steps)
-                foreach (var page in byStep[step.Id]) yield return page with { Link = step.Slug, Tills = step.Kind == StepKind.Checkout ? [] : tills };
+                foreach (var page in byStep[step.Id]) yield return Wired(page, step.Slug, step.Kind == StepKind.Checkout ? [] : tills);
         }
     }
+
+    private static RoutePage Wired(RoutePage page, string link, string[] tills) => page with { Link = link, Tills = tills, WiringKey = string.Join('\n', [link, .. tills]) };
 
     /// <summary>The addresses where a funnel takes money.</summary>
     public static IEnumerable<string> Tills(IEnumerable<Step> steps, Func<Step, IEnumerable<Uri?>> addresses) =>

@@ -14,6 +14,9 @@ public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision
     /// <summary>The addresses where its funnel takes money; links to them are buy buttons.</summary>
     public IReadOnlyList<string> Tills { get; init; } = [];
 
+    /// <summary>What besides its content the page is made of, in one text that is made once and compared at every visit.</summary>
+    public string WiringKey { get; init; } = "";
+
     /// <summary>Search engines may list it under its own address.</summary>
     public bool IsIndexed { get; init; }
 }

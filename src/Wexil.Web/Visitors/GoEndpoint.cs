@@ -41,7 +41,7 @@ public static class GoEndpoint
         {
             http.Response.Headers.Link = ready.Canonical;
             // What search engines list at the link is the page kept, not one that is being tried.
-            if (page != step.Page && !page.IsIndexed) http.Response.Headers["X-Robots-Tag"] = "noindex";
+            if (page.Id != step.Page?.Id && !page.IsIndexed) http.Response.Headers["X-Robots-Tag"] = "noindex";
             await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
         }
         else Redirect(http, HostedPages.Folder(page) + http.Request.QueryString);

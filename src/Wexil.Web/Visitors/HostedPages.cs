@@ -32,7 +32,7 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
     public HostedPage Page(RoutePage page)
     {
         // Besides its content, a page is made of where its buttons lead.
-        var key = (page.Id, page.Revision, page.Link, string.Join('\n', page.Tills));
+        var key = (page.Id, page.Revision, page.WiringKey);
         return _cache.TryGetValue(key, out HostedPage? ready) ? ready! : Keep(key, Prepare(page), prepared => prepared.File.Size);
     }
 
@@ -79,7 +79,7 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
         }
         // What is put ahead is another each time.
         if (ahead.Length > 0) return Prepare();
-        var key = (page.Id, version is null ? drafts.Hash(page) : hashes[page.Entry!], string.Join('\n', [route.Link, .. route.Tills, .. hashes.Values]));
+        var key = (page.Id, version is null ? drafts.Hash(page) : hashes[page.Entry!], string.Join('\n', [route.WiringKey, .. hashes.Values]));
         return _cache.TryGetValue(key, out byte[]? ready) ? ready! : Keep(key, Prepare(), prepared => prepared.Length);
     }
 
