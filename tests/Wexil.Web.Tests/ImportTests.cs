@@ -81,7 +81,7 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         foreach (var (address, isPublic) in new[]
         {
             ("10.1.2.3", false), ("172.16.0.1", false), ("172.32.0.1", true), ("192.168.9.9", false), ("169.254.169.254", false), ("100.64.0.1", false), ("8.8.8.8", true),
-            ("::1", false), ("fe80::1", false), ("fd00::1", false), ("2606:4700::1111", true), ("::ffff:10.0.0.1", false), ("0.0.0.0", false), ("224.0.0.1", false), ("2002:7f00:1::", false),
+            ("::1", false), ("fe80::1", false), ("fd00::1", false), ("2606:4700::1111", true), ("::ffff:10.0.0.1", false), ("0.0.0.0", false), ("224.0.0.1", false), ("2002:7f00:1::", false), ("::127.0.0.1", false), ("64:ff9b::7f00:1", false),
         }) Assert.Equal(isPublic, AddressGuard.IsPublic(IPAddress.Parse(address)));
         // A connection is judged when it is made, whoever led there.
         await Assert.ThrowsAsync<PrivateAddressException>(async () => await AddressGuard.ConnectAsync("localhost", site.Address.Port, allowPrivate: false, CancellationToken.None));

@@ -10,14 +10,14 @@ public sealed class PrivateAddressException(string host) : IOException(
 /// <summary>Tells public addresses from private ones. Asked at the moment of connecting, so that neither a redirect nor a name that changes its address gets around it.</summary>
 public static class AddressGuard
 {
-    // Everything that IANA's special-purpose registries do not call globally reachable.
+    // Everything that IANA's special-purpose registries do not call globally reachable, and the blocks that wrap an IPv4 address.
     private static readonly IPNetwork[] NotPublic =
     [
         .. new[]
         {
             "0.0.0.0/8", "10.0.0.0/8", "100.64.0.0/10", "127.0.0.0/8", "169.254.0.0/16", "172.16.0.0/12", "192.0.0.0/24", "192.0.2.0/24", "192.88.99.0/24", "192.168.0.0/16",
             "198.18.0.0/15", "198.51.100.0/24", "203.0.113.0/24", "224.0.0.0/4", "240.0.0.0/4",
-            "::/128", "::1/128", "64:ff9b:1::/48", "100::/64", "2001::/23", "2001:db8::/32", "2002::/16", "fc00::/7", "fe80::/10", "fec0::/10", "ff00::/8",
+            "::/96", "64:ff9b::/96", "64:ff9b:1::/48", "100::/64", "2001::/23", "2001:db8::/32", "2002::/16", "fc00::/7", "fe80::/10", "fec0::/10", "ff00::/8",
         }.Select(network => IPNetwork.Parse(network)),
     ];
 
