@@ -49,7 +49,7 @@ public sealed class BenchWorld : IAsyncDisposable
     public async Task<HttpClient> OwnerAsync()
     {
         var client = new HttpClient { BaseAddress = Host.Options.Studio };
-        await client.GetStringAsync($"/sign-in?key={Get<SignInLinks>().Issue()}");
+        await client.GetAsync($"/sign-in?key={Get<SignInLinks>().Issue()}");
         return client;
     }
 

@@ -8,8 +8,8 @@ namespace Wexil.Store;
 /// <summary>Funnels and their steps.</summary>
 public sealed class FunnelStore(Database database, Journal journal, TimeProvider time)
 {
-    internal const string StepColumns = "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, archived_at IS NOT NULL, forward";
-    private const string FunnelColumns = "id, slug, name, archived_at IS NOT NULL";
+    internal const string StepColumns = "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, archived_at IS NOT NULL, forward, carries_query, redirects";
+    private const string FunnelColumns = "id, slug, name, archived_at IS NOT NULL, sale_worth";
 
     /// <summary>Every funnel that is not put away.</summary>
     public IReadOnlyList<Funnel> All() => database.Read(c => c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE archived_at IS NULL ORDER BY id", MapFunnel));
@@ -99,6 +99,15 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
         c.Execute("UPDATE steps SET name = $2, kind = $3, yes_id = $4, no_id = $5 WHERE id = $1", step.Value, name, kind.ToString(), yes?.Value, no?.Value);
     });
 
+    /// <summary>How a step's link hands its visitors on.</summary>
+    public Task SetLinkAsync(StepId step, bool carriesQuery, bool redirects) => journal.WriteAsync(c =>
+    {
+        c.Execute("UPDATE steps SET carries_query = $2, redirects = $3 WHERE id = $1", step.Value, carriesQuery ? 1 : 0, redirects ? 1 : 0);
+    });
+
+    /// <summary>What a sale in the funnel brings on average; null for not known.</summary>
+    public Task SetSaleWorthAsync(FunnelId funnel, long? worth) => journal.WriteAsync(c => { c.Execute("UPDATE funnels SET sale_worth = $2 WHERE id = $1", funnel.Value, worth); });
+
     /// <summary>Puts the steps of a funnel in a new order; those not named keep theirs behind them.</summary>
     public Task OrderAsync(FunnelId funnel, IReadOnlyList<StepId> order) => journal.WriteAsync(c =>
     {
@@ -123,7 +132,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     internal static Step MapStep(SqliteDataReader row) => new(
         new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetInt32(2), Enum.Parse<StepKind>(row.GetString(3)), row.GetString(4), row.GetString(5),
         row.NumberOrNull(6) is { } page ? new PageId(page) : null, row.NumberOrNull(7) is { } yes ? new StepId(yes) : null,
-        row.NumberOrNull(8) is { } no ? new StepId(no) : null, row.GetBoolean(9), row.TextOrNull(10));
+        row.NumberOrNull(8) is { } no ? new StepId(no) : null, row.GetBoolean(9), row.TextOrNull(10)) { CarriesQuery = row.GetBoolean(11), Redirects = row.GetBoolean(12) };
 
     private Funnel Create(SqliteConnection c, string name)
     {
@@ -159,5 +168,5 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
 
     private static bool SlugTaken(SqliteConnection c, string slug) => c.Number("SELECT 1 FROM steps WHERE slug = $1", slug) is not null;
 
-    private static Funnel MapFunnel(SqliteDataReader row) => new(new(row.GetInt64(0)), row.GetString(1), row.GetString(2), row.GetBoolean(3));
+    private static Funnel MapFunnel(SqliteDataReader row) => new(new(row.GetInt64(0)), row.GetString(1), row.GetString(2), row.GetBoolean(3), row.NumberOrNull(4));
 }

@@ -156,7 +156,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         c.Execute("INSERT INTO page_versions VALUES ($1, $2, $3, $4)", id.Value, version, now, note);
         c.Execute("UPDATE pages SET revision = $2, changed_at = $3, parent_version = coalesce($4, parent_version) WHERE id = $1", id.Value, version, now, parentVersion);
         var test = c.Number("SELECT t.id FROM tests t JOIN test_pages p ON p.test_id = t.id WHERE p.page_id = $1 AND t.decided_at IS NULL", id.Value);
-        if (test is { } running) TestStore.StartPhase(c, new(running), null, $"“{page.Name}” was changed", now);
+        if (test is { } running) TestStore.StartPhase(c, new(running), $"“{page.Name}” was changed", now, log: "owner");
         return version;
     }
 

@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.Splits;
@@ -17,26 +18,56 @@ public sealed class RouteStore(Database database)
         });
         var pages = Wired(stored, funnels).ToDictionary(page => page.Id);
 
-        var testPages = c.Rows("SELECT test_id, page_id FROM test_pages ORDER BY test_id, position", row => (Test: row.GetInt64(0), Page: new PageId(row.GetInt64(1))))
-            .ToLookup(row => row.Test, row => pages[row.Page]);
-        // The newest test of a step, with its newest phase: running, or decided and still able to be taken up again.
+        var testPages = c.Rows(
+            "SELECT test_id, page_id, rests, closed_to_affiliates FROM test_pages ORDER BY test_id, position",
+            row => (Test: row.GetInt64(0), Page: pages[new(row.GetInt64(1))], Rests: row.GetBoolean(2), Closed: row.GetBoolean(3))).ToLookup(row => row.Test);
+        // The newest test of a step, with its newest phase: not decided, or decided and still able to be taken up again.
         var tests = c.Rows(
             """
-            SELECT t.id, t.step_id, t.decided_at IS NULL, p.id, p.weights FROM tests t JOIN phases p ON p.test_id = t.id
-            WHERE t.id = (SELECT max(id) FROM tests n WHERE n.step_id = t.step_id) AND p.id = (SELECT max(id) FROM phases n WHERE n.test_id = t.id)
+            SELECT t.id, t.step_id, t.decided_at IS NULL AND t.paused_at IS NULL, p.id, p.weights, t.started_at, t.ends_at, t.turns, t.share, t.audience, t.others_id, t.weights
+            FROM tests t LEFT JOIN phases p ON p.id = (SELECT max(id) FROM phases n WHERE n.test_id = t.id)
+            WHERE t.id = (SELECT max(id) FROM tests n WHERE n.step_id = t.step_id)
             """,
-            row => (Step: new StepId(row.GetInt64(1)), Test: new RouteTest(
-                new(row.GetInt64(0)), row.GetBoolean(2) ? new PhaseId(row.GetInt64(3)) : null, [.. testPages[row.GetInt64(0)]], Weights.Parse(row.GetString(4)), 0)))
-            .ToDictionary(row => row.Step, row => row.Test);
+            row =>
+            {
+                var own = testPages[row.GetInt64(0)].ToArray();
+                var phase = row.GetBoolean(2) && row.NumberOrNull(3) is { } newest ? new PhaseId(newest) : (PhaseId?)null;
+                // While nobody is drawn, the phase before may know fewer pages than there are by now.
+                var weights = Weights.Parse(phase is null ? row.GetString(11) : row.GetString(4));
+                return (Step: new StepId(row.GetInt64(1)), Test: new RouteTest(new(row.GetInt64(0)), phase, [.. own.Select(page => page.Page)], weights, 0)
+                {
+                    From = row.Time(5),
+                    Until = row.TimeOrNull(6) ?? DateTimeOffset.MaxValue,
+                    Turns = Enum.Parse<TurnTaking>(row.GetString(7)),
+                    Share = row.GetInt32(8),
+                    Audience = Audience.Parse(row.GetString(9)),
+                    Others = row.NumberOrNull(10) is { } others ? pages[new(others)] : null,
+                    Resting = Set(own.Where(page => page.Rests)),
+                    ClosedToAffiliates = Set(own.Where(page => page.Closed)),
+                });
+            }).ToDictionary(row => row.Step, row => row.Test);
+
+        static IReadOnlySet<PageId> Set(IEnumerable<(long, RoutePage Page, bool, bool)> of) => of.Select(page => page.Page.Id).ToHashSet();
+
+        var ties = c.Rows("SELECT t.step_id, s.tag, t.page_id FROM source_ties t JOIN sources s ON s.id = t.source_id", row => (Step: new StepId(row.GetInt64(0)), Tag: row.GetString(1), Page: pages[new(row.GetInt64(2))]))
+            .GroupBy(tie => tie.Step).ToDictionary(group => group.Key, group => (IReadOnlyDictionary<string, RoutePage>)group.ToDictionary(tie => tie.Tag, tie => tie.Page));
+        var affiliates = c.Rows("SELECT funnel_id, tag FROM sources WHERE kind = 'Affiliate'", row => (Funnel: new FunnelId(row.GetInt64(0)), Tag: row.GetString(1)))
+            .GroupBy(source => source.Funnel).ToDictionary(group => group.Key, group => (IReadOnlySet<string>)group.Select(source => source.Tag).ToHashSet());
 
         var steps = funnels.SelectMany(funnel =>
         {
             var inOrder = funnel.ToArray();
             return inOrder.Select(step => new RouteStep(
                 step.Id, step.Slug, step.Page is { } page ? pages[page] : null, tests.GetValueOrDefault(step.Id),
-                FunnelPath.Yes(inOrder, step)?.Slug, FunnelPath.No(inOrder, step)?.Slug, step.IsArchived ? step.Forward : null));
+                FunnelPath.Yes(inOrder, step)?.Slug, FunnelPath.No(inOrder, step)?.Slug, step.IsArchived ? step.Forward : null)
+            {
+                CarriesQuery = step.CarriesQuery,
+                Redirects = step.Redirects,
+                Tied = ties.GetValueOrDefault(step.Id, FrozenDictionary<string, RoutePage>.Empty),
+                Affiliates = affiliates.GetValueOrDefault(step.Funnel, FrozenSet<string>.Empty),
+            });
         }).ToArray();
-        return new RouteTable(steps, pages.Values);
+        return new RouteTable(steps, pages.Values) { AffiliateParameter = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.AffiliateName) ?? RouteTable.UsualAffiliateParameter };
     });
 
     /// <summary>Each page with the link of its step and with the tills of its funnel.</summary>

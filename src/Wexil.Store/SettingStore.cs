@@ -1,4 +1,6 @@
 using System.Security.Cryptography;
+using Wexil.Core.Funnels;
+using Wexil.Core.Splits;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;
@@ -6,7 +8,8 @@ namespace Wexil.Store;
 /// <summary>The owner's settings and the program's own secrets.</summary>
 public sealed class SettingStore(Database database, Journal journal)
 {
-    private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", ZoneName = "time-zone", PrivateName = "fetch-private-addresses";
+    private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", ZoneName = "time-zone", PrivateName = "fetch-private-addresses", CurrencyName = "currency";
+    internal const string AffiliateName = "affiliate-parameter";
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
     public string? PasswordHash => Get(PasswordName);
@@ -18,6 +21,16 @@ public sealed class SettingStore(Database database, Journal journal)
     public bool FetchesPrivateAddresses => Get(PrivateName) == "yes";
 
     public Task SetFetchesPrivateAddressesAsync(bool allowed) => SetAsync(PrivateName, allowed ? "yes" : "no");
+
+    /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
+    public string AffiliateParameter => Get(AffiliateName) ?? RouteTable.UsualAffiliateParameter;
+
+    public Task SetAffiliateParameterAsync(string name) => SetAsync(AffiliateName, name);
+
+    /// <summary>The currency that the owner counts in.</summary>
+    public Currency Currency => Currency.Find(Get(CurrencyName)) ?? Currency.Usual;
+
+    public Task SetCurrencyAsync(Currency currency) => SetAsync(CurrencyName, currency.Code);
 
     public Task SetPasswordHashAsync(string hash) => SetAsync(PasswordName, hash);
 

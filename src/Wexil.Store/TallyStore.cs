@@ -1,11 +1,18 @@
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
+using Wexil.Core.Splits;
 using Wexil.Core.Verdicts;
 
 namespace Wexil.Store;
 
 /// <summary>What a test did in a stretch of time.</summary>
 public readonly record struct TestBucket(DateTimeOffset From, long Visitors, long Conversions);
+
+/// <summary>Visitors who were shown a page of a test without being drawn, and those of them who converted.</summary>
+public sealed record ApartArm(PageId Page, Apart Reason, Arm Arm);
+
+/// <summary>What visitors of two tests did, by the pages that they saw of each. The conversion is the later step's.</summary>
+public sealed record PairCell(PageId First, PageId Second, Arm Arm);
 
 /// <summary>Reads the tallies. Nothing here grows with traffic: no event and no visitor is read.</summary>
 public sealed class TallyStore(Database database, TimeProvider time)
@@ -44,7 +51,36 @@ public sealed class TallyStore(Database database, TimeProvider time)
     {
         var tallies = c.Rows("SELECT phase_id, page_id, visitors, conversions FROM test_tallies WHERE test_id = $1",
             row => ((Phase: row.GetInt64(0), Page: row.GetInt64(1)), new Arm(row.GetInt64(2), row.GetInt64(3))), test.Id.Value).ToDictionary();
+        // A page that came in later had no weight before.
         return phases.Select(phase => new PhaseFacts(
-            phase.Weights.Percent, [.. test.Pages.Select(page => tallies.GetValueOrDefault((phase.Id.Value, page.Value)))])).ToArray();
+            [.. test.Pages.Select((_, i) => i < phase.Weights.Count ? phase.Weights[i] : 0)],
+            [.. test.Pages.Select(page => tallies.GetValueOrDefault((phase.Id.Value, page.Value)))])).ToArray();
+    });
+
+    public IReadOnlyList<ApartArm> Apart(TestId test) => database.Read(c => c.Rows(
+        "SELECT page_id, reason, visitors, conversions FROM apart_tallies WHERE test_id = $1 ORDER BY reason, page_id",
+        row => new ApartArm(new(row.GetInt64(0)), (Apart)row.GetInt64(1), new(row.GetInt64(2), row.GetInt64(3))), test.Value));
+
+    /// <summary>How many visits to a step were served and left out, by reason.</summary>
+    public IReadOnlyDictionary<LeftOut, long> LeftOut(StepId step) => database.Read(c => c.Rows(
+        "SELECT reason, visits FROM left_out WHERE step_id = $1", row => ((LeftOut)row.GetInt64(0), row.GetInt64(1)), step.Value)).ToDictionary();
+
+    /// <summary>The tests whose visitors were crossed with a test's, and what came of each pair of pages. The earlier step's test is the first.</summary>
+    public IReadOnlyList<(TestId First, TestId Second, IReadOnlyList<PairCell> Cells)> Pairs(TestId test) => database.Read(c => c.Rows(
+        "SELECT test_id, other_test_id, page_id, other_page_id, visitors, conversions FROM pair_tallies WHERE test_id = $1 OR other_test_id = $1",
+        row => (First: new TestId(row.GetInt64(0)), Second: new TestId(row.GetInt64(1)), Cell: new PairCell(new(row.GetInt64(2)), new(row.GetInt64(3)), new(row.GetInt64(4), row.GetInt64(5)))), test.Value)
+        .GroupBy(row => (row.First, row.Second)).Select(group => (group.Key.First, group.Key.Second, (IReadOnlyList<PairCell>)[.. group.Select(row => row.Cell)])).ToArray());
+
+    /// <summary>How many visitors each page of a phase has been given, those included whose visit is recorded but not counted yet.</summary>
+    public IReadOnlyDictionary<PageId, long> Turns(TestId test, PhaseId phase) => database.Read(c =>
+    {
+        var turns = c.Rows("SELECT page_id, visitors FROM test_tallies WHERE test_id = $1 AND phase_id = $2", row => (new PageId(row.GetInt64(0)), row.GetInt64(1)), test.Value, phase.Value).ToDictionary();
+        foreach (var (page, fresh) in c.Rows(
+            """
+            SELECT page_id, count(DISTINCT visitor) FROM events e WHERE seq > (SELECT mark FROM projection) AND kind = 2 AND phase_id = $1
+              AND NOT EXISTS (SELECT 1 FROM enrolments n WHERE n.test_id = $2 AND n.visitor = e.visitor) GROUP BY page_id
+            """, row => (new PageId(row.GetInt64(0)), row.GetInt64(1)), phase.Value, test.Value))
+            turns[page] = turns.GetValueOrDefault(page) + fresh;
+        return turns;
     });
 }

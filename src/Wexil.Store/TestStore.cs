@@ -7,27 +7,47 @@ namespace Wexil.Store;
 
 /// <summary>A split test as it is stored. The first page is the control, A.</summary>
 /// <param name="Goal">The step whose being reached is the conversion.</param>
-/// <param name="Weights">Those of the newest phase.</param>
-/// <param name="DecidedAt">Null while it runs.</param>
+/// <param name="Weights">As the owner set them.</param>
+/// <param name="Resting">Pages that rest because they do not answer.</param>
+/// <param name="StartedAt">May lie in the future.</param>
+/// <param name="DecidedAt">Null until a page is kept.</param>
 public sealed record SplitTest(
-    TestId Id, StepId Step, StepId Goal, string Name, string Idea, double BaseRate, double SmallestLift, DateTimeOffset StartedAt, DateTimeOffset? DecidedAt,
-    IReadOnlyList<PageId> Pages, Weights Weights)
+    TestId Id, StepId Step, StepId Goal, string Name, string Idea, double BaseRate, double SmallestLift, DateTimeOffset StartedAt, DateTimeOffset? PausedAt,
+    DateTimeOffset? DecidedAt, IReadOnlyList<PageId> Pages, Weights Weights, IReadOnlySet<PageId> Resting, Sending Sending)
 {
-    public bool IsRunning => DecidedAt is null;
+    /// <summary>No page is kept yet: it runs, waits for its start, is paused, or its time is over.</summary>
+    public bool IsOpen => DecidedAt is null;
+
+    public TestState StateAt(DateTimeOffset now) => (DecidedAt, PausedAt) switch
+    {
+        (not null, _) => TestState.Decided,
+        (_, not null) => TestState.Paused,
+        _ when now < StartedAt => TestState.Scheduled,
+        _ => now < (Sending.Until ?? DateTimeOffset.MaxValue) ? TestState.Running : TestState.Over,
+    };
 }
 
 /// <summary>What a person settles when starting a test.</summary>
-public sealed record TestPlan(StepId Step, StepId Goal, string Name, string Idea, double BaseRate, double SmallestLift, IReadOnlyList<PageId> Pages, Weights Weights);
+/// <param name="From">When it starts; null for now.</param>
+public sealed record TestPlan(
+    StepId Step, StepId Goal, string Name, string Idea, double BaseRate, double SmallestLift, IReadOnlyList<PageId> Pages, Weights Weights,
+    Sending? Sending = null, DateTimeOffset? From = null);
 
 /// <summary>A stretch of a test with nothing changed.</summary>
+/// <param name="Weights">Those in force; pages that came later are not among them.</param>
 public sealed record Phase(PhaseId Id, Weights Weights, string Reason, DateTimeOffset StartedAt, DateTimeOffset? EndedAt);
 
-/// <summary>Split tests and their phases.</summary>
+/// <summary>A line of a test's log.</summary>
+public sealed record TestChange(DateTimeOffset At, string Who, string What);
+
+/// <summary>Split tests, their phases and what was changed of them.</summary>
 public sealed class TestStore(Database database, Journal journal, TimeProvider time)
 {
-    private const string Columns = "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, decided_at";
+    private const string Columns =
+        "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, weights, turns, share, audience, others_id, rests_failing, ends_at";
 
-    public IReadOnlyList<SplitTest> Running() => Where("decided_at IS NULL");
+    /// <summary>Every test that is not decided.</summary>
+    public IReadOnlyList<SplitTest> Open() => Where("decided_at IS NULL");
 
     public SplitTest? Find(TestId test) => Where("id = $1", test.Value).SingleOrDefault();
 
@@ -38,40 +58,134 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         "SELECT id, weights, reason, started_at, ended_at FROM phases WHERE test_id = $1 ORDER BY id",
         row => new Phase(new(row.GetInt64(0)), Weights.Parse(row.GetString(1)), row.GetString(2), row.Time(3), row.TimeOrNull(4)), test.Value));
 
-    /// <summary>Starts a test; null when another one is running on the step.</summary>
+    /// <summary>What was changed of a test, the newest first.</summary>
+    public IReadOnlyList<TestChange> Changes(TestId test) => database.Read(c => c.Rows(
+        "SELECT at, who, what FROM test_changes WHERE test_id = $1 ORDER BY id DESC", row => new TestChange(row.Time(0), row.GetString(1), row.GetString(2)), test.Value));
+
+    /// <summary>Starts a test, at once or later; null when another one stands on the step.</summary>
     public Task<TestId?> StartAsync(TestPlan plan) => journal.WriteAsync<TestId?>(c =>
     {
         if (c.Number("SELECT 1 FROM tests WHERE step_id = $1 AND decided_at IS NULL", plan.Step.Value) is not null) return null;
-        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        var now = time.GetUtcNow();
+        var from = plan.From is { } later && later > now ? later : now;
+        var sending = plan.Sending ?? Sending.Usual;
         var test = new TestId(c.Insert(
-            "INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at) VALUES ($1, $2, $3, $4, $5, $6, $7)",
-            plan.Step.Value, plan.Goal.Value, plan.Name, plan.Idea, plan.BaseRate, plan.SmallestLift, now));
-        for (var i = 0; i < plan.Pages.Count; i++) c.Execute("INSERT INTO test_pages VALUES ($1, $2, $3)", test.Value, i, plan.Pages[i].Value);
-        StartPhase(c, test, plan.Weights, "Started", now);
+            "INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, weights) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
+            plan.Step.Value, plan.Goal.Value, plan.Name, plan.Idea, plan.BaseRate, plan.SmallestLift, from.ToUnixTimeMilliseconds(), plan.Weights.ToString()));
+        for (var i = 0; i < plan.Pages.Count; i++) c.Execute("INSERT INTO test_pages (test_id, position, page_id) VALUES ($1, $2, $3)", test.Value, i, plan.Pages[i].Value);
+        Write(c, test, sending);
+        c.Execute(
+            "INSERT INTO phases (test_id, weights, reason, started_at, ended_at) VALUES ($1, $2, 'Started', $3, $4)",
+            test.Value, plan.Weights.ToString(), from.ToUnixTimeMilliseconds(), sending.Until?.ToUnixTimeMilliseconds());
+        Log(c, test, now.ToUnixTimeMilliseconds(), "owner", from > now ? "Set up to start later" : "Started");
         return test;
     });
 
     /// <summary>Sets the weights for visitors to come; those already enrolled stay where they are.</summary>
-    public Task ChangeWeightsAsync(TestId test, Weights weights) => journal.WriteAsync(c =>
-        StartPhase(c, test, weights, $"Weights set to {weights}", time.GetUtcNow().ToUnixTimeMilliseconds()));
+    public Task ChangeWeightsAsync(TestId test, Weights weights) => journal.WriteAsync(c => ChangeWeights(c, test, weights, []));
 
-    /// <summary>Ends the newest phase, if it still runs, and starts the next; without new weights the old ones go on.</summary>
-    internal static void StartPhase(SqliteConnection c, TestId test, Weights? weights, string reason, long now)
+    /// <summary>Changes a test that is not decided. A phase begins where what was counted before is about something else.</summary>
+    /// <param name="added">Pages that come in, behind those there; the weights are for all.</param>
+    /// <param name="from">A new start, for a test that has not started.</param>
+    /// <param name="what">What changes, in words, besides weights and pages.</param>
+    public Task ChangeAsync(SplitTest test, Weights weights, IReadOnlyList<PageId> added, Sending sending, DateTimeOffset? from, IReadOnlyList<(string What, bool BeginsPhase)> what) => journal.WriteAsync(c =>
     {
-        var text = weights?.ToString() ?? c.Text("SELECT weights FROM phases WHERE test_id = $1 ORDER BY id DESC LIMIT 1", test.Value);
-        c.Execute("UPDATE phases SET ended_at = $2 WHERE test_id = $1 AND ended_at IS NULL", test.Value, now);
-        c.Execute("INSERT INTO phases (test_id, weights, reason, started_at) VALUES ($1, $2, $3, $4)", test.Value, text, reason, now);
+        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        if (c.Number("SELECT 1 FROM tests WHERE id = $1 AND decided_at IS NULL", test.Id.Value) is null) return;
+        Write(c, test.Id, sending);
+        if (from is { } start && test.StartedAt.ToUnixTimeMilliseconds() > now)
+        {
+            c.Execute("UPDATE tests SET started_at = $2 WHERE id = $1", test.Id.Value, Math.Max(now, start.ToUnixTimeMilliseconds()));
+            c.Execute("UPDATE phases SET started_at = $2 WHERE test_id = $1 AND started_at > $3", test.Id.Value, Math.Max(now, start.ToUnixTimeMilliseconds()), now);
+        }
+        // A moved end moves that of the phase under way; where the end had come, a phase begins again.
+        var until = sending.Until?.ToUnixTimeMilliseconds();
+        var wasOver = test.Sending.Until is { } end && end.ToUnixTimeMilliseconds() <= now;
+        if (until != test.Sending.Until?.ToUnixTimeMilliseconds() && !wasOver)
+            c.Execute("UPDATE phases SET ended_at = $2 WHERE test_id = $1 AND (ended_at IS NULL OR ended_at > $3)", test.Id.Value, until, now);
+        foreach (var (sentence, _) in what) Log(c, test.Id, now, "owner", sentence);
+        if (!weights.Equals(test.Weights) || added.Count > 0) ChangeWeights(c, test.Id, weights, added, string.Concat(what.Where(change => change.BeginsPhase).Select(change => $"; {change.What}")));
+        else if (what.Any(change => change.BeginsPhase)) StartPhase(c, test.Id, string.Join("; ", what.Where(change => change.BeginsPhase).Select(change => change.What)), now);
+        else if (wasOver && (until is null || until > now)) StartPhase(c, test.Id, "Goes on", now);
+    });
+
+    /// <summary>Stops sending visitors over the pages, or goes on. While it is paused, the link shows the step's page. False when nothing changed.</summary>
+    public Task<bool> PauseAsync(TestId test, bool paused) => journal.WriteAsync(c =>
+    {
+        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        if (c.Execute($"UPDATE tests SET paused_at = $2 WHERE id = $1 AND decided_at IS NULL AND paused_at IS {(paused ? "NULL" : "NOT NULL")}", test.Value, paused ? now : null) == 0) return false;
+        if (paused)
+        {
+            c.Execute("DELETE FROM phases WHERE test_id = $1 AND started_at > $2", test.Value, now);
+            c.Execute("UPDATE phases SET ended_at = $2 WHERE test_id = $1 AND (ended_at IS NULL OR ended_at > $2)", test.Value, now);
+            Log(c, test, now, "owner", "Paused");
+        }
+        else StartPhase(c, test, "Goes on", now, log: "owner");
+        return true;
+    });
+
+    /// <summary>An outside page does not answer and rests, or answers again. A phase begins where the test sends nobody there meanwhile.</summary>
+    public Task RestAsync(TestId test, PageId page, bool rests, string name) => journal.WriteAsync(c =>
+    {
+        if (c.Execute("UPDATE test_pages SET rests = $3 WHERE test_id = $1 AND page_id = $2 AND rests <> $3", test.Value, page.Value, rests ? 1 : 0) == 0) return;
+        StartPhase(c, test, rests ? $"{name} does not answer and rests" : $"{name} answers again", time.GetUtcNow().ToUnixTimeMilliseconds(), log: "the watch");
+    });
+
+    /// <summary>Ends the phase under way and starts the next with the weights as they are set, without pages that rest.</summary>
+    /// <param name="log">Who did it, for a line in the log; null for none.</param>
+    internal static void StartPhase(SqliteConnection c, TestId test, string reason, long now, string? log = null)
+    {
+        if (log is not null) Log(c, test, now, log, reason);
+        var (set, ends, stands) = c.Rows(
+            "SELECT weights, ends_at, paused_at IS NULL AND decided_at IS NULL FROM tests WHERE id = $1", row => (Weights.Parse(row.GetString(0)), row.NumberOrNull(1), row.GetBoolean(2)), test.Value).Single();
+        if (!stands || ends <= now) return;
+        var weights = set.Without([.. c.Rows("SELECT position FROM test_pages WHERE test_id = $1 AND rests", row => row.GetInt32(0), test.Value)]).ToString();
+        // One that has not begun saw nobody: it is changed, and none follows it.
+        if (c.Execute("UPDATE phases SET weights = $2 WHERE test_id = $1 AND started_at > $3", test.Value, weights, now) > 0) return;
+        c.Execute("UPDATE phases SET ended_at = $2 WHERE test_id = $1 AND (ended_at IS NULL OR ended_at > $2)", test.Value, now);
+        // A start that was put off by a pause comes when its time does.
+        var from = Math.Max(now, c.Number("SELECT started_at FROM tests WHERE id = $1", test.Value)!.Value);
+        c.Execute("INSERT INTO phases (test_id, weights, reason, started_at, ended_at) VALUES ($1, $2, $3, $4, $5)", test.Value, weights, reason, from, ends);
+    }
+
+    internal static void Log(SqliteConnection c, TestId test, long at, string who, string what) =>
+        c.Execute("INSERT INTO test_changes (test_id, at, who, what) VALUES ($1, $2, $3, $4)", test.Value, at, who, what);
+
+    private void ChangeWeights(SqliteConnection c, TestId test, Weights weights, IReadOnlyList<PageId> added, string besides = "")
+    {
+        foreach (var page in added)
+            c.Execute("INSERT INTO test_pages (test_id, position, page_id) SELECT $1, max(position) + 1, $2 FROM test_pages WHERE test_id = $1", test.Value, page.Value);
+        c.Execute("UPDATE tests SET weights = $2 WHERE id = $1", test.Value, weights.ToString());
+        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        var what = added.Count > 0 ? $"{(added.Count == 1 ? "A page" : $"{added.Count} pages")} added, weights set to {weights}" : $"Weights set to {weights}";
+        Log(c, test, now, "owner", what);
+        StartPhase(c, test, what + besides, now);
+    }
+
+    private static void Write(SqliteConnection c, TestId test, Sending sending)
+    {
+        c.Execute(
+            "UPDATE tests SET turns = $2, share = $3, audience = $4, others_id = $5, rests_failing = $6, ends_at = $7 WHERE id = $1",
+            test.Value, sending.Turns.ToString(), sending.Share, sending.Audience.IsEveryone ? "" : sending.Audience.ToJson(), sending.Others?.Value, sending.RestsFailing ? 1 : 0,
+            sending.Until?.ToUnixTimeMilliseconds());
+        c.Execute("UPDATE test_pages SET closed_to_affiliates = 0 WHERE test_id = $1", test.Value);
+        foreach (var page in sending.Closed) c.Execute("UPDATE test_pages SET closed_to_affiliates = 1 WHERE test_id = $1 AND page_id = $2", test.Value, page.Value);
     }
 
     private List<SplitTest> Where(string condition, params object?[] values) => database.Read(c =>
     {
-        var tests = c.Rows($"SELECT {Columns} FROM tests WHERE {condition} ORDER BY id DESC", row => new SplitTest(
-            new(row.GetInt64(0)), new(row.GetInt64(1)), new(row.GetInt64(2)), row.GetString(3), row.GetString(4), row.GetDouble(5), row.GetDouble(6),
-            row.Time(7), row.TimeOrNull(8), [], Weights.Even(2)), values);
-        return tests.ConvertAll(test => test with
+        var pages = c.Rows(
+            $"SELECT test_id, page_id, rests, closed_to_affiliates FROM test_pages WHERE test_id IN (SELECT id FROM tests WHERE {condition}) ORDER BY test_id, position",
+            row => (Test: row.GetInt64(0), Page: new PageId(row.GetInt64(1)), Rests: row.GetBoolean(2), Closed: row.GetBoolean(3)), values).ToLookup(row => row.Test);
+        return c.Rows($"SELECT {Columns} FROM tests WHERE {condition} ORDER BY id DESC", row =>
         {
-            Pages = c.Rows("SELECT page_id FROM test_pages WHERE test_id = $1 ORDER BY position", row => new PageId(row.GetInt64(0)), test.Id.Value),
-            Weights = Weights.Parse(c.Text("SELECT weights FROM phases WHERE test_id = $1 ORDER BY id DESC LIMIT 1", test.Id.Value)!),
-        });
+            var own = pages[row.GetInt64(0)].ToArray();
+            var sending = new Sending(
+                Enum.Parse<TurnTaking>(row.GetString(11)), row.GetInt32(12), Audience.Parse(row.GetString(13)), row.NumberOrNull(14) is { } others ? new PageId(others) : null,
+                [.. own.Where(page => page.Closed).Select(page => page.Page)], row.GetBoolean(15), row.TimeOrNull(16));
+            return new SplitTest(
+                new(row.GetInt64(0)), new(row.GetInt64(1)), new(row.GetInt64(2)), row.GetString(3), row.GetString(4), row.GetDouble(5), row.GetDouble(6), row.Time(7), row.TimeOrNull(8),
+                row.TimeOrNull(9), [.. own.Select(page => page.Page)], Weights.Parse(row.GetString(10)), own.Where(page => page.Rests).Select(page => page.Page).ToHashSet(), sending);
+        }, values);
     });
 }

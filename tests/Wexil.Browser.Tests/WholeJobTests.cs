@@ -219,7 +219,7 @@ public sealed class WholeJobTests
         return text;
     }
 
-    private static long ControlOf(Site site) => site.Host.Services.GetRequiredService<TestStore>().Running().Single().Pages[0].Value;
+    private static long ControlOf(Site site) => site.Host.Services.GetRequiredService<TestStore>().Open().Single().Pages[0].Value;
 
     private static byte[] Whole(Browser browser)
     {

@@ -13,7 +13,7 @@ public sealed class DatabaseTests
         SplitTest test;
         using (var world = new World(path)) test = await world.StartTestAsync();
         using var again = new World(path);
-        Assert.Equal(test.Weights, again.Tests.Running().Single().Weights);
+        Assert.Equal(test.Weights, again.Tests.Open().Single().Weights);
         Assert.Equal(test.Pages, again.Tests.Find(test.Id)!.Pages);
         Assert.Equal("First salad", again.Pages.Find(test.Pages[1])!.Name);
         Assert.Equal(test.Pages[0], again.Pages.Find(test.Pages[1])!.Parent);

@@ -137,6 +137,7 @@ public sealed partial class ProcessTests
     private async Task Visit(ConcurrentBag<string> answered, CancellationToken ended, int most = int.MaxValue)
     {
         using var client = new HttpClient(new SocketsHttpHandler { UseCookies = false }) { BaseAddress = _visitors };
+        client.DefaultRequestHeaders.UserAgent.ParseAdd(WexilFixture.Desktop);
         for (var i = 0; i < most && !ended.IsCancellationRequested; i++)
         {
             try

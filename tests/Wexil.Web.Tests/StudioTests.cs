@@ -161,13 +161,14 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         using var owner = await wexil.OwnerAsync();
         var send = $"/f/{tested.Funnel.Slug}/uneven/send";
         var rows = new[] { ("Rows[0].Page", tested.A.Id.Value.ToString()), ("Rows[0].Weight", "70"), ("Rows[1].Page", tested.B.Id.Value.ToString()), ("Rows[1].Weight", "20") };
-        var html = await (await WexilFixture.PostAsync(owner, send, "Weights", rows)).Content.ReadAsStringAsync();
+        var html = await (await WexilFixture.PostAsync(owner, send, "Change", rows)).Content.ReadAsStringAsync();
         Assert.Contains("The weights add up to 90: 10 more to give out.", html);
         Assert.Contains("value=\"70\"", html);
         Assert.Equal(Weights.Even(2), wexil.Get<TestStore>().Find(tested.Test)!.Weights);
 
         rows[3] = ("Rows[1].Weight", "30");
-        await WexilFixture.PostAsync(owner, send, "Weights", rows);
+        var saved = await WexilFixture.PostAsync(owner, send, "Change", rows);
+        Assert.True(saved.StatusCode == HttpStatusCode.Redirect, await saved.Content.ReadAsStringAsync());
         Assert.Equal(Weights.Of(70, 30), wexil.Get<TestStore>().Find(tested.Test)!.Weights);
         Assert.Equal(2, wexil.Get<TestStore>().Phases(tested.Test).Count);
     }

@@ -34,9 +34,16 @@ public sealed partial class WexilFixture : IAsyncLifetime
 
     public async Task DisposeAsync() => await Host.DisposeAsync();
 
-    /// <summary>Someone on the visitors' side, with cookies of their own.</summary>
-    public HttpClient Visitor(bool cookies = true) =>
-        new(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = cookies }) { BaseAddress = Visitors };
+    public const string Desktop = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36";
+    public const string Phone = "Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.0 Mobile/15E148 Safari/604.1";
+
+    /// <summary>Someone on the visitors' side, with a browser and cookies of their own.</summary>
+    public HttpClient Visitor(bool cookies = true, string agent = Desktop)
+    {
+        var client = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = cookies }) { BaseAddress = Visitors };
+        client.DefaultRequestHeaders.UserAgent.ParseAdd(agent);
+        return client;
+    }
 
     /// <summary>The owner, signed in.</summary>
     public async Task<HttpClient> OwnerAsync()

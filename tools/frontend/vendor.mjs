@@ -2,9 +2,11 @@
 import { buildSync } from "esbuild";
 import { cpSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
+import { gzipSync } from "node:zlib";
 
 const root = join(import.meta.dirname, "../..");
 const shipped = join(root, "src/Wexil.Web/wwwroot/lib");
+const agents = join(root, "src/Wexil.Web/Visitors/Callers/Data");
 const forTests = join(root, "tests/Wexil.Browser.Tests/lib");
 
 const libraries = [
@@ -17,9 +19,16 @@ const libraries = [
   { name: "startbootstrap-landing-page", to: join(forTests, "startbootstrap-landing-page"), files: ["dist"] },
 ];
 
+// What the visitors' side tells callers apart by: not served, so beside the code that reads it.
+const data = [
+  { name: "@ip-location-db/geo-whois-asn-country-mmdb", to: join(agents, "countries") },
+  { name: "isbot", to: join(agents, "robots") },
+];
+
+rmSync(agents, { recursive: true, force: true });
 rmSync(shipped, { recursive: true, force: true });
 rmSync(forTests, { recursive: true, force: true });
-for (const { name, to, files } of libraries) {
+for (const { name, to, files = [] } of [...libraries, ...data]) {
   const from = join(import.meta.dirname, "node_modules", name);
   mkdirSync(to, { recursive: true });
   for (const file of files) {
@@ -34,6 +43,24 @@ for (const { name, to, files } of libraries) {
 }
 // The source view's editor is many small modules; browsers get them as one.
 buildSync({ entryPoints: [join(import.meta.dirname, "codemirror.mjs")], bundle: true, minify: true, format: "esm", legalComments: "none", outfile: join(shipped, "codemirror/codemirror.js") });
+// The country of an address; kept packed.
+const countries = join(import.meta.dirname, "node_modules/@ip-location-db/geo-whois-asn-country-mmdb/geo-whois-asn-country.mmdb");
+writeFileSync(join(agents, "countries/countries.mmdb.gz"), gzipSync(readFileSync(countries), { level: 9 }));
+const { list } = await import("isbot");
+writeFileSync(join(agents, "robots/patterns.txt"), list.join("\n") + "\n");
+// The program runs without a system's names of countries and languages, so it brings them.
+const names = (type, codes) => {
+  const words = new Intl.DisplayNames("en", { type, fallback: "none" });
+  return codes.map((code) => [code, words.of(code)]).filter(([, name]) => name).sort(([, a], [, b]) => a.localeCompare(b, "en")).map((row) => row.join("\t")).join("\n") + "\n";
+};
+const letters = [..."abcdefghijklmnopqrstuvwxyz"];
+const pairs = letters.flatMap((a) => letters.map((b) => a + b));
+const notCountries = new Set(["EU", "EZ", "UN", "XA", "XB", "ZZ", "QO", "AC", "CP", "CQ", "DG", "EA", "IC", "TA"]);
+const places = join(root, "src/Wexil.Core/Splits/Names");
+mkdirSync(places, { recursive: true });
+const current = pairs.map((pair) => pair.toUpperCase()).filter((code) => !notCountries.has(code) && Intl.getCanonicalLocales(`und-${code}`)[0] === `und-${code}`);
+writeFileSync(join(places, "countries.tsv"), names("region", current));
+writeFileSync(join(places, "languages.tsv"), names("language", pairs.filter((code) => Intl.getCanonicalLocales(code)[0] === code)));
 // Bootstrap names a source map that is not shipped.
 const css = join(shipped, "bootstrap/bootstrap.min.css");
 writeFileSync(css, readFileSync(css, "utf8").replace(/\/\*# sourceMappingURL=.*?\*\//, ""));

@@ -1,7 +1,8 @@
 namespace Wexil.Core.Funnels;
 
 /// <summary>The path a visitor takes for one offer.</summary>
-public sealed record Funnel(FunnelId Id, string Slug, string Name, bool IsArchived);
+/// <param name="SaleWorth">What a sale brings on average, in the owner's currency's smallest unit; null while nobody said.</param>
+public sealed record Funnel(FunnelId Id, string Slug, string Name, bool IsArchived, long? SaleWorth = null);
 
 /// <summary>One place on the path, with the one link that never changes.</summary>
 /// <param name="Page">The page everybody sees while nothing is tested; null while the step has none.</param>
@@ -11,4 +12,11 @@ public sealed record Funnel(FunnelId Id, string Slug, string Name, bool IsArchiv
 /// <param name="Forward">Where the link of an archived step leads instead of showing its page.</param>
 public sealed record Step(
     StepId Id, FunnelId Funnel, int Position, StepKind Kind, string Name, string Slug, PageId? Page,
-    StepId? Yes = null, StepId? No = null, bool IsArchived = false, string? Forward = null);
+    StepId? Yes = null, StepId? No = null, bool IsArchived = false, string? Forward = null)
+{
+    /// <summary>The query of the link travels on to the page.</summary>
+    public bool CarriesQuery { get; init; } = true;
+
+    /// <summary>Hosted pages are shown at their own address instead of at the link.</summary>
+    public bool Redirects { get; init; }
+}

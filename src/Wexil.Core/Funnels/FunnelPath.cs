@@ -1,5 +1,12 @@
 namespace Wexil.Core.Funnels;
 
+/// <summary>What a visitor has done who reaches a step.</summary>
+public enum FunnelOutcome
+{
+    OptIn,
+    Sale,
+}
+
 /// <summary>Where visitors go from one step to the next.</summary>
 public static class FunnelPath
 {
@@ -16,6 +23,14 @@ public static class FunnelPath
     /// <summary>The step that a no leads to.</summary>
     public static Step? No(IReadOnlyList<Step> steps, Step step) =>
         steps.FirstOrDefault(other => other.Id == step.No) is { IsArchived: false } chosen ? chosen : Later(steps, step).FirstOrDefault();
+
+    /// <summary>What reaching a step means: the step behind an opt-in is an opt-in, the one behind a checkout, or behind a sales page without one, a sale.</summary>
+    public static FunnelOutcome? OutcomeOf(IReadOnlyList<Step> steps, Step step)
+    {
+        var before = steps.Where(other => other.Id != step.Id && !other.IsArchived && Yes(steps, other)?.Id == step.Id).Select(other => other.Kind).ToArray();
+        if (before.Contains(StepKind.Checkout) || before.Contains(StepKind.Sales) && step.Kind != StepKind.Checkout) return FunnelOutcome.Sale;
+        return before.Contains(StepKind.OptIn) ? FunnelOutcome.OptIn : null;
+    }
 
     /// <summary>Can a visitor say no here and still go on?</summary>
     public static bool AsksYesOrNo(this StepKind kind) => kind is StepKind.Upsell or StepKind.Downsell;

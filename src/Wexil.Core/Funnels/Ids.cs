@@ -10,3 +10,5 @@ public readonly record struct PageId(long Value);
 public readonly record struct TestId(long Value);
 
 public readonly record struct PhaseId(long Value);
+
+public readonly record struct SourceId(long Value);

@@ -7,7 +7,7 @@ internal static class EmbeddedText
     public static string Read(string name)
     {
         var assembly = typeof(EmbeddedText).Assembly;
-        var resource = assembly.GetManifestResourceNames().Single(full => full.EndsWith(".Pages." + name, StringComparison.Ordinal));
+        var resource = assembly.GetManifestResourceNames().Single(full => full.EndsWith("." + name, StringComparison.Ordinal));
         using var reader = new StreamReader(assembly.GetManifestResourceStream(resource)!);
         return reader.ReadToEnd();
     }

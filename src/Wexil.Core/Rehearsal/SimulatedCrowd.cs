@@ -28,6 +28,17 @@ public sealed class SimulatedCrowd(int seed)
     /// <summary>Does the next visitor do what one in <paramref name="rate"/> does?</summary>
     public bool Does(double rate) => _random.NextDouble() < rate;
 
+    /// <summary>One of several, each as often as its weight says.</summary>
+    public T OneOf<T>(params ReadOnlySpan<(T Value, int Weight)> choices)
+    {
+        var total = 0;
+        foreach (var choice in choices) total += choice.Weight;
+        var place = _random.Next(total);
+        foreach (var (value, weight) in choices)
+            if ((place -= weight) < 0) return value;
+        return choices[^1].Value;
+    }
+
     /// <summary>How long the visitor takes for it: half a minute to several, rarely longer.</summary>
     public TimeSpan Hesitates() => TimeSpan.FromSeconds(20 - 90 * Math.Log(1 - _random.NextDouble()));
 

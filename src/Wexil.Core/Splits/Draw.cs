@@ -9,11 +9,16 @@ namespace Wexil.Core.Splits;
 public static class Draw
 {
     /// <summary>A number from 0 up to, not including, 1, evenly spread over visitors.</summary>
-    public static double Unit(VisitorId visitor, TestId test)
+    public static double Unit(VisitorId visitor, TestId test) => Unit(visitor, (ulong)test.Value);
+
+    /// <summary>Another such number, which has nothing to do with the first: whether the visitor is of the share that takes part.</summary>
+    public static double ShareUnit(VisitorId visitor, TestId test) => Unit(visitor, (ulong)test.Value | 1UL << 63);
+
+    private static double Unit(VisitorId visitor, ulong salt)
     {
         Span<byte> bytes = stackalloc byte[16];
         visitor.Value.TryWriteBytes(bytes);
-        var hash = Mix(BitConverter.ToUInt64(bytes) ^ Mix((ulong)test.Value));
+        var hash = Mix(BitConverter.ToUInt64(bytes) ^ Mix(salt));
         hash = Mix(hash ^ BitConverter.ToUInt64(bytes[8..]));
         return (hash >> 11) * (1.0 / (1UL << 53));
     }

@@ -18,7 +18,7 @@ public static class OutsideAddress
 
     /// <summary>
     /// The page's address with the visitor's query parameters after its own, ours last, and the fragment kept.
-    /// Parameters of ours that came in do not travel on.
+    /// Parameters of ours (<c>wx</c> and all that begin with <c>wx_</c>) that came in do not travel on.
     /// </summary>
     /// <param name="query">The query as it came, with or without the question mark; its encoding is left as it is.</param>
     public static string WithQuery(Uri page, string query, IEnumerable<(string Name, string Value)> ours)
@@ -34,15 +34,9 @@ public static class OutsideAddress
         if (query.Length > 1)
         {
             foreach (var part in query.TrimStart('?').Split('&'))
-                if (!IsOurs(part)) Add(part);
+                if (!AddressQuery.IsOurs(part)) Add(part);
         }
         foreach (var (name, value) in ours) Add($"{name}={Uri.EscapeDataString(value)}");
         return page.GetLeftPart(UriPartial.Path) + parts + page.Fragment;
-    }
-
-    private static bool IsOurs(string part)
-    {
-        var name = part.Split('=', 2)[0];
-        return name is "wx" or "wx_test" or "wx_page";
     }
 }

@@ -21,13 +21,64 @@ public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision
     public bool IsIndexed { get; init; }
 }
 
-/// <summary>A running test, or one that was decided and could be taken up again.</summary>
-/// <param name="Phase">The phase new visitors are enrolled in; null once the test is decided.</param>
-public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePage> Pages, Weights Weights, int Control);
+/// <summary>How the pages of a test take turns.</summary>
+public enum TurnTaking
+{
+    /// <summary>Each new visitor is drawn by weight.</summary>
+    Chance,
+
+    /// <summary>One after the other, exactly to weight.</summary>
+    InTurn,
+}
+
+/// <summary>A test that is not decided, or one that was and could be taken up again.</summary>
+/// <param name="Phase">The phase new visitors are enrolled in; null while the test is paused, and once it is decided.</param>
+/// <param name="Weights">Those in force: a page that rests because it does not answer has none.</param>
+public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePage> Pages, Weights Weights, int Control)
+{
+    /// <summary>When it starts, and when it ends by itself.</summary>
+    public DateTimeOffset From { get; init; } = DateTimeOffset.MinValue;
+
+    public DateTimeOffset Until { get; init; } = DateTimeOffset.MaxValue;
+
+    public TurnTaking Turns { get; init; }
+
+    /// <summary>How many of a hundred visitors take part, 1 to 100.</summary>
+    public int Share { get; init; } = 100;
+
+    public Audience Audience { get; init; } = Audience.Everyone;
+
+    /// <summary>What people outside the audience see; null for the control.</summary>
+    public RoutePage? Others { get; init; }
+
+    /// <summary>Pages that do not answer and rest until they do.</summary>
+    public IReadOnlySet<PageId> Resting { get; init; } = new HashSet<PageId>();
+
+    /// <summary>Pages that affiliates' visitors are not sent to.</summary>
+    public IReadOnlySet<PageId> ClosedToAffiliates { get; init; } = new HashSet<PageId>();
+
+    public bool RunsAt(DateTimeOffset moment) => Phase is not null && From <= moment && moment < Until;
+
+    /// <summary>The control, or while it does not answer the first page that does.</summary>
+    public RoutePage Fallback => Resting.Contains(Pages[Control].Id) ? Pages.FirstOrDefault(page => !Resting.Contains(page.Id)) ?? Pages[Control] : Pages[Control];
+}
 
 /// <summary>A step: the page everybody sees while nothing is tested, its test if any, and the links that a yes and a no lead to.</summary>
 /// <param name="Forward">Where everybody is sent instead, once the step is archived and its owner says so.</param>
-public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTest? Test, string? YesSlug, string? NoSlug = null, string? Forward = null);
+public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTest? Test, string? YesSlug, string? NoSlug = null, string? Forward = null)
+{
+    /// <summary>The query of the link travels on to the page.</summary>
+    public bool CarriesQuery { get; init; } = true;
+
+    /// <summary>Hosted pages are shown at their own address and not at the link.</summary>
+    public bool Redirects { get; init; }
+
+    /// <summary>The one page that visitors of a source see, by the source's tag.</summary>
+    public IReadOnlyDictionary<string, RoutePage> Tied { get; init; } = FrozenDictionary<string, RoutePage>.Empty;
+
+    /// <summary>The tags of sources that are affiliates.</summary>
+    public IReadOnlySet<string> Affiliates { get; init; } = FrozenSet<string>.Empty;
+}
 
 /// <summary>
 /// All that is needed to answer a visitor, in memory and never changed: a change in Studio makes a new table that takes the old
@@ -36,6 +87,9 @@ public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTes
 public sealed class RouteTable
 {
     public static readonly RouteTable Empty = new([], []);
+
+    /// <summary>The parameter by which affiliates' links name the affiliate, unless the owner says otherwise.</summary>
+    public const string UsualAffiliateParameter = "aff";
 
     private readonly FrozenDictionary<string, RouteStep> _steps;
     private readonly FrozenDictionary<StepId, RouteStep> _stepsById;
@@ -52,9 +106,14 @@ public sealed class RouteTable
             .GroupBy(page => OutsideKey(page.Outside!)).ToFrozenDictionary(group => group.Key, group => group.First(), StringComparer.Ordinal);
     }
 
+    /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
+    public string AffiliateParameter { get; init; } = UsualAffiliateParameter;
+
+    public IEnumerable<RouteStep> Steps => _steps.Values;
+
     /// <summary>The pages that visitors are being sent to now.</summary>
     public IEnumerable<RoutePage> Shown => _steps.Values
-        .SelectMany(step => step.Test is { Phase: not null } test ? test.Pages : step.Page is { } page ? [page] : []).Distinct();
+        .SelectMany(step => step.Test is { Phase: not null } test ? test.Pages : step.Page is { } page ? [page] : []).Concat(_steps.Values.SelectMany(step => step.Tied.Values)).Distinct();
 
     public RouteStep? Step(string slug) => _steps.GetValueOrDefault(slug);
 

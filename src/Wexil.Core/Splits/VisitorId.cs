@@ -11,6 +11,19 @@ public readonly record struct VisitorId(Guid Value)
 
     public static VisitorId New(DateTimeOffset now, IChance chance) => new(TimeOrderedId.New(now, chance));
 
+    /// <summary>When the visitor first came.</summary>
+    public DateTimeOffset FirstSeen
+    {
+        get
+        {
+            Span<byte> bytes = stackalloc byte[16];
+            Value.TryWriteBytes(bytes, bigEndian: true, out _);
+            var milliseconds = System.Buffers.Binary.BinaryPrimitives.ReadInt64BigEndian(bytes) >>> 16;
+            // A forged id may hold any number; none of ours is past the year 9999.
+            return DateTimeOffset.FromUnixTimeMilliseconds(Math.Min(milliseconds, 253_402_300_799_999));
+        }
+    }
+
     /// <summary>The id from its text form; false for anything that is not one.</summary>
     public static bool TryParse(ReadOnlySpan<char> text, out VisitorId id)
     {

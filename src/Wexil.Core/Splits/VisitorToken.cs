@@ -2,6 +2,7 @@ using System.Buffers;
 using System.Buffers.Binary;
 using System.Buffers.Text;
 using System.Security.Cryptography;
+using Wexil.Core.Funnels;
 
 namespace Wexil.Core.Splits;
 
@@ -35,6 +36,35 @@ public sealed class VisitorToken(byte[] key) : IDisposable
         Sign(bytes[..Payload], expected);
         if (!CryptographicOperations.FixedTimeEquals(expected, bytes[Payload..])) return null;
         return BinaryPrimitives.ReadUInt32BigEndian(bytes[16..]) < now.ToUnixTimeSeconds() ? null : new VisitorId(new Guid(bytes[..16], bigEndian: true));
+    }
+
+    /// <summary>A promise that a visitor was drawn for a page, good for as long as a token.</summary>
+    public string IssuePage(VisitorId visitor, PageId page, DateTimeOffset now)
+    {
+        Span<byte> promise = stackalloc byte[12 + Signature];
+        BinaryPrimitives.WriteInt64BigEndian(promise, page.Value);
+        BinaryPrimitives.WriteUInt32BigEndian(promise[8..], (uint)(now + Life).ToUnixTimeSeconds());
+        SignPage(visitor, promise[..12], promise[12..]);
+        return Base64Url.EncodeToString(promise);
+    }
+
+    /// <summary>The page of a promise that was made to this visitor and is not over; null otherwise.</summary>
+    public PageId? ReadPage(string? promise, VisitorId visitor, DateTimeOffset now)
+    {
+        Span<byte> bytes = stackalloc byte[12 + Signature];
+        if (Base64Url.DecodeFromChars(promise, bytes, out _, out var written) != OperationStatus.Done || written != bytes.Length) return null;
+        Span<byte> expected = stackalloc byte[Signature];
+        SignPage(visitor, bytes[..12], expected);
+        if (!CryptographicOperations.FixedTimeEquals(expected, bytes[12..])) return null;
+        return BinaryPrimitives.ReadUInt32BigEndian(bytes[8..]) < now.ToUnixTimeSeconds() ? null : new PageId(BinaryPrimitives.ReadInt64BigEndian(bytes));
+    }
+
+    private void SignPage(VisitorId visitor, ReadOnlySpan<byte> promise, Span<byte> signature)
+    {
+        Span<byte> whole = stackalloc byte[16 + 12];
+        visitor.Value.TryWriteBytes(whole, bigEndian: true, out _);
+        promise.CopyTo(whole[16..]);
+        Sign(whole, signature);
     }
 
     public void Dispose()

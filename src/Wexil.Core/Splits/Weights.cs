@@ -55,6 +55,18 @@ public sealed class Weights : IEquatable<Weights>
         return last;
     }
 
+    /// <summary>The weights while some pages rest: their share goes to the others, in proportion. As they are, when nobody else has any.</summary>
+    public Weights Without(IReadOnlyCollection<int> resting)
+    {
+        var left = _percent.Where((_, page) => !resting.Contains(page)).Sum();
+        if (left is 0 or Total) return this;
+        var exact = _percent.Select((percent, page) => resting.Contains(page) ? 0 : (double)percent * Total / left).ToArray();
+        var whole = Array.ConvertAll(exact, share => (int)share);
+        // What rounding down left over goes to those who lost most by it.
+        foreach (var page in Enumerable.Range(0, Count).OrderByDescending(page => exact[page] - whole[page]).Take(Total - whole.Sum())) whole[page]++;
+        return new(whole);
+    }
+
     public bool Equals(Weights? other) => other is not null && _percent.AsSpan().SequenceEqual(other._percent);
 
     public override bool Equals(object? obj) => Equals(obj as Weights);

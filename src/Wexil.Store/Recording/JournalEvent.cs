@@ -12,11 +12,14 @@ public enum EventKind
     /// <summary>The same, and took a place in the step's test by it.</summary>
     Enrol = 2,
 
-    /// <summary>The same, at a step whose test is decided.</summary>
+    /// <summary>The same, without being drawn: stays out of the step's test from then on.</summary>
     Apart = 3,
 
     /// <summary>A visitor gave an e-mail address; it stands in the event's data.</summary>
     OptIn = 4,
+
+    /// <summary>Somebody was served who does not count: the reason stands in the event's data, the visitor is nobody.</summary>
+    LeftOut = 5,
 }
 
 /// <summary>One thing a visitor did. Its id makes it one and the same however often it is written.</summary>

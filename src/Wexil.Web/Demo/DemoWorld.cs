@@ -23,13 +23,15 @@ public sealed class DemoWorld
 {
     private const int Seed = 2211;
     private static readonly PageFile[] Pictures = [.. new[] { "seedlings.svg", "rail-planter.svg" }.Select(name => new PageFile($"files/{name}", Encoding.UTF8.GetBytes(Source(name))))];
+    private static readonly (string Tag, int Weight)[] CalendarSources = [("forum-ads", 58), ("sunday-letter", 27), ("", 15)];
+    private static readonly Dictionary<StepId, PageId> NoTies = [];
     private readonly Database _database;
     private readonly Journal _journal;
     private readonly Routes _routes;
     private readonly VisitDesk _desk;
     private readonly IServiceProvider _services;
     private readonly DateTimeOffset _now;
-    private readonly SimulatedCrowd _crowd = new(Seed);
+    private readonly SimulatedCrowd _crowd = new(Seed), _traits = new(Seed + 1);
     private readonly List<Task> _recording = [];
     private long _visitors;
 
@@ -71,6 +73,8 @@ public sealed class DemoWorld
         await PageAsync(began, light, "Winter light", Source("light.html"));
         await OutsideAsync(began, received, "Order received", "order-received");
 
+        await SourcesAsync(funnel);
+
         // Settled a month ago: the headline that the tests of today start from.
         var named = await CloneAsync(began, first, "Calendar, as it was", source => source.Replace("A gift for your balcony</h1>", "Your free balcony planting calendar</h1>", StringComparison.Ordinal));
         var headline = await StartAsync(began, new(calendar.Id, inbox.Id, "Headline", "A promise of something useful beats a promise of a gift.", 0.2, 0.2, [first, named], Weights.Even(2)));
@@ -97,6 +101,17 @@ public sealed class DemoWorld
         await Recorded();
     }
 
+    private async Task SourcesAsync(Funnel funnel)
+    {
+        var sources = _services.GetRequiredService<SourceStore>();
+        await sources.SaveAsync(funnel.Id, null, "forum-ads", "Garden forum ads", SourceKind.Ad, null, NoTies);
+        await sources.SaveAsync(funnel.Id, null, "sunday-letter", "Sunday letter", SourceKind.Letter, null, NoTies);
+        var ads = sources.Of(funnel.Id).Single(source => source.Tag == "forum-ads");
+        var today = DateOnly.FromDateTime(_now.UtcDateTime);
+        await sources.SetCostsAsync([.. Enumerable.Range(1, 60).Select(ago => new DayCost(ads.Id, today.AddDays(-ago), 21000 + 47 * (ago * 7919 % 200)))]);
+        await _services.GetRequiredService<FunnelStore>().SetSaleWorthAsync(funnel.Id, 3900);
+    }
+
     private async Task HerbClubAsync()
     {
         var began = _now.AddDays(-15);
@@ -109,18 +124,21 @@ public sealed class DemoWorld
         await StartAsync(began, new(swap.Id, list.Id, "Swap headline", "Numbers say it quicker.", 0.3, 0.2, [a, b], Weights.Even(2)));
         // The thank-you page lost its script yesterday: visitors still come, and nothing is counted any more.
         var lost = new DateTimeOffset(_now.UtcDateTime.Date, TimeSpan.Zero).AddDays(-1).AddHours(18).AddMinutes(40);
-        Visits(swap, began, _now, 150, [(a, 0.31), (b, 0.33)], [(list, 1)], countedUntil: lost);
+        Visits(swap, began, _now, 150, [(a, 0.31), (b, 0.33)], [(list, 1)], countedUntil: lost, sources: [("", 1)]);
         await Recorded();
     }
 
     /// <summary>Visitors of a step, and those of them who reach the goal by the steps in between.</summary>
-    private void Visits(Step step, DateTimeOffset from, DateTimeOffset until, double perDay, (PageId Page, double Rate)[] rates, (Step Step, double Rate)[] onward, DateTimeOffset? countedUntil = null)
+    private void Visits(Step step, DateTimeOffset from, DateTimeOffset until, double perDay, (PageId Page, double Rate)[] rates, (Step Step, double Rate)[] onward, DateTimeOffset? countedUntil = null, (string Tag, int Weight)[]? sources = null)
     {
         var table = _routes.Current;
         foreach (var at in _crowd.Arrivals(from, until, perDay))
         {
             var visitor = _desk.NewVisitor(at);
-            var shown = Visit(table.Step(step.Id)!, visitor, at);
+            var traits = new Traits(
+                _traits.OneOf((Device.Phone, 56), (Device.Desktop, 36), (Device.Tablet, 8)), _traits.OneOf(("US", 62), ("GB", 17), ("CA", 11), ("AU", 6), ("DE", 4)), _traits.OneOf(("en", 94), ("es", 4), ("de", 2)),
+                Source: _traits.OneOf(sources ?? CalendarSources));
+            var shown = Visit(table.Step(step.Id)!, visitor, at, traits);
             _visitors++;
             var then = at;
             if (!_crowd.Does(rates.Single(rate => rate.Page == shown).Rate)) continue;
@@ -128,16 +146,16 @@ public sealed class DemoWorld
             {
                 if (!_crowd.Does(rate)) break;
                 then += _crowd.Hesitates();
-                if (then < _now && then < (countedUntil ?? _now)) Visit(table.Step(next.Id)!, visitor, then);
+                if (then < _now && then < (countedUntil ?? _now)) Visit(table.Step(next.Id)!, visitor, then, traits with { Source = "" });
             }
         }
     }
 
-    private PageId Visit(RouteStep step, VisitorId visitor, DateTimeOffset at)
+    private PageId Visit(RouteStep step, VisitorId visitor, DateTimeOffset at, Traits traits)
     {
-        var visit = _desk.VisitAsync(step, visitor, known: false, at);
-        _recording.Add(visit.AsTask());
-        return _desk.Peek(step, visitor, known: false)!.Id;
+        var visit = new Visit(visitor, at, traits);
+        _recording.Add(_desk.VisitAsync(step, visit, known: false).AsTask());
+        return _desk.Peek(step, visit, known: false)!.Value.Page.Id;
     }
 
     private async Task Recorded()

@@ -19,7 +19,14 @@ public static class Commands
         var publicStudio = Address("--public-studio", "Studio's address as browsers see it, behind a proxy.", null);
         var publicVisitors = Address("--public-visitors", "The visitors' address as browsers see it: the one in ads.", null);
         var powerLoss = new Option<bool>("--survive-power-loss") { Description = "Wait for the disk at every commit." };
-        var serve = new Command("serve", "Starts Wexil with an empty or existing data folder.") { data, studio, visitors, publicStudio, publicVisitors, powerLoss };
+        var proxies = new Option<string[]>("--trusted-proxy") { Description = "Address of a proxy in front that may say for whom it asks; may be given several times." };
+        proxies.Validators.Add(result =>
+        {
+            foreach (var token in result.Tokens)
+                if (!System.Net.IPAddress.TryParse(token.Value, out _)) result.AddError($"--trusted-proxy is not an address such as 10.0.0.2: {token.Value}");
+        });
+        var countryHeader = new Option<string?>("--country-header") { Description = "Header in which a trusted proxy says the visitor's country, two letters." };
+        var serve = new Command("serve", "Starts Wexil with an empty or existing data folder.") { data, studio, visitors, publicStudio, publicVisitors, powerLoss, proxies, countryHeader };
         serve.SetAction(async (result, cancellation) => await Guarded(async () =>
         {
             var options = new WexilOptions
@@ -30,6 +37,8 @@ public static class Commands
                 PublicStudio = result.GetValue(publicStudio),
                 PublicVisitors = result.GetValue(publicVisitors),
                 SurvivePowerLoss = result.GetValue(powerLoss),
+                TrustedProxies = [.. (result.GetValue(proxies) ?? []).Select(System.Net.IPAddress.Parse)],
+                CountryHeader = result.GetValue(countryHeader),
             };
             if (Clash(options) is { } clash) throw new StoreException(clash);
             await using var host = await WexilHost.StartAsync(options);

@@ -5,6 +5,7 @@ using Wexil.Store.Recording;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio;
 using Wexil.Web.Visitors;
+using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Hosting;
 
@@ -18,16 +19,19 @@ public sealed class WexilHost : IAsyncDisposable
     {
         (_folder, Database, Journal, Options) = (folder, database, journal, options);
         var routes = new Routes(new RouteStore(database));
-        var desk = new VisitDesk(routes, journal, database, chance);
+        var tallies = new TallyStore(database, time);
+        var turns = new TurnKeeper(tallies);
+        var desk = new VisitDesk(routes, journal, database, turns, chance);
         var pages = new PageStore(database, journal, time);
         var protection = DataProtectionProvider.Create(new DirectoryInfo(folder.Keys), configure => configure.SetApplicationName("Wexil"));
         var shared = new ServiceCollection()
             .AddSingleton(database).AddSingleton(journal).AddSingleton(time).AddSingleton(chance)
             .AddSingleton(routes).AddSingleton(desk).AddSingleton(pages).AddSingleton(tokens)
             .AddSingleton(new FunnelStore(database, journal, time)).AddSingleton(new TestStore(database, journal, time))
-            .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(new TallyStore(database, time))
+            .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)
             .AddSingleton(new LeadStore(database)).AddSingleton(new SettingStore(database, journal))
-            .AddSingleton(new PreviewTickets(protection))
+            .AddSingleton(new PreviewTickets(protection)).AddSingleton(new TryTickets(protection)).AddSingleton(new StartSeen())
+            .AddSingleton(new SourceStore(database, journal)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
             .AddSingleton(new DraftStore(database, journal)).AddSingleton(new AssetStore(database, journal))
             .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
             .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors));
@@ -56,6 +60,8 @@ public sealed class WexilHost : IAsyncDisposable
             journal = new Journal(database, folder.SpillFile, new JournalOptions(options.SurvivePowerLoss));
             var key = await new SettingStore(database, journal).TokenKeyAsync();
             var host = new WexilHost(options, folder, database, journal, new VisitorToken(key), time ?? TimeProvider.System, chance ?? new SecureChance());
+            Agents.Warm();
+            await Countries.ReadyAsync();
             await host._visitors.StartAsync();
             await host._studio.StartAsync();
             return host;

@@ -18,6 +18,12 @@ public sealed record WexilOptions
     /// <summary>The visitors' address as browsers see it: the one that is printed in ads.</summary>
     public Uri? PublicVisitors { get; init; }
 
+    /// <summary>Proxies that may say for whom they ask.</summary>
+    public IReadOnlyCollection<System.Net.IPAddress> TrustedProxies { get; init; } = [];
+
+    /// <summary>The header in which such a proxy says the visitor's country.</summary>
+    public string? CountryHeader { get; init; }
+
     /// <summary>Waits for the disk at every commit, so that a power cut takes nothing either.</summary>
     public bool SurvivePowerLoss { get; init; }
 }

@@ -9,6 +9,7 @@ using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Count;
+using Wexil.Web.Studio.Send;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio;
@@ -18,7 +19,7 @@ public static class StudioApp
 {
     public static void AddServices(IServiceCollection services)
     {
-        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<PageFetcher>().AddSingleton<Imports>();
+        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<PageFetcher>().AddSingleton<Imports>().AddSingleton<Upcoming>();
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
         {

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Wexil.Core.Splits;
+using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
 
@@ -20,15 +21,13 @@ public static class BuyEndpoint
         var targets = hosted.Page(page).BuyTargets;
         var button = int.TryParse(http.Request.Query["button"], NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number - 1 : 0;
         var target = button >= 0 && button < targets.Count ? targets[button] : targets.Count > 0 ? targets[0] : "";
-        var query = Travelling(http);
+        var query = Arrivals.WithAffiliate(http, desk.Routes, Travelling(http));
         if (target.StartsWith('/') && !target.StartsWith("//", StringComparison.Ordinal)) GoEndpoint.Redirect(http, OutsideAddress.WithQuery(new(new Uri("http://own.invalid"), target), query, [])["http://own.invalid".Length..]);
         else if (Uri.TryCreate(target.StartsWith("//", StringComparison.Ordinal) ? "https:" + target : target, UriKind.Absolute, out var till) && till.Scheme is "http" or "https")
         {
             var now = time.GetUtcNow();
-            var visitor = VisitorCookie.Of(http, desk, tokens, now).Visitor;
-            List<(string, string)> ours = [("wx", tokens.Issue(visitor, now)), ("wx_page", page.Slug)];
-            if (desk.Routes.Step(page.Step)?.Test is { Phase: not null } test) ours.Insert(1, ("wx_test", test.Id.Value.ToString(CultureInfo.InvariantCulture)));
-            GoEndpoint.Redirect(http, OutsideAddress.WithQuery(till, query, ours));
+            var visitor = (Caller.Of(http).Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now)).Visitor;
+            GoEndpoint.Redirect(http, GoEndpoint.Onward(till, desk.Routes.Step(page.Step), page, tokens.Issue(visitor, now), query, now));
         }
         else await Onward(http, desk.Routes.Step(page.Step)?.YesSlug, query);
     }

@@ -1,12 +1,14 @@
 using System.Globalization;
 using Wexil.Core.Splits;
+using Wexil.Web.Shared;
+using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
 
 /// <summary><c>GET /go/{slug}</c>: a step's permanent link.</summary>
-public static class GoEndpoint
+public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken tokens, Arrivals arrivals, TryTickets tickets, TimeProvider time)
 {
-    public static async Task Answer(HttpContext http, string slug, VisitDesk desk, HostedPages hosted, VisitorToken tokens, TimeProvider time)
+    public async Task Answer(HttpContext http, string slug)
     {
         http.Response.Headers.CacheControl = "no-store";
         var routes = desk.Routes;
@@ -15,48 +17,72 @@ public static class GoEndpoint
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address.");
             return;
         }
+        var query = http.Request.QueryString.Value ?? "";
         if (step.Forward is { } forward)
         {
-            Redirect(http, OutsideAddress.WithQuery(new(forward), http.Request.QueryString.Value ?? "", []));
+            Redirect(http, OutsideAddress.WithQuery(new(forward), query, []));
             return;
         }
         var now = time.GetUtcNow();
-        RoutePage? page;
-        VisitorId visitor;
-        if (HttpMethods.IsHead(http.Request.Method))
+        if (query.Length > 1 && AddressQuery.Value(query, TryTickets.Parameter) is { Length: > 0 } ticket)
         {
-            // Asks whether the link answers; nobody is looking.
-            visitor = desk.NewVisitor(now);
-            page = desk.Peek(step, visitor, known: false);
+            await new TryAnswer(desk, hosted, now).Answer(http, step, tickets.Open(ticket));
+            return;
+        }
+        if (query.Length > 1 && AddressQuery.Value(query, Caller.CountMeCookie) is not null) CountMe(http);
+        var caller = Caller.Of(http);
+        if (query.Length > 1 && AddressQuery.Value(query, Caller.CountMeCookie) is not null) caller = caller with { LeftOut = null, IsTrying = false };
+
+        var (visitor, known) = caller.Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now);
+        var visit = arrivals.Of(http, routes, step, visitor, known, caller.Device, now);
+        RoutePage? page;
+        if (caller.Counts)
+        {
+            var promised = query.Length > 1 && AddressQuery.Value(query, "wx_start") is { } start ? tokens.ReadPage(start, visitor, now) : null;
+            page = (await desk.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
+            if (visit.Traits.IsAffiliate) Arrivals.Remember(http, routes);
         }
         else
         {
-            (visitor, var known) = VisitorCookie.Of(http, desk, tokens, now);
-            page = await desk.VisitAsync(step, visitor, known, now);
+            // Robots and previews show what the step stands for; the owner sees what a visitor would.
+            page = caller.LeftOut is LeftOut.Robot or LeftOut.Check ? step.Page ?? desk.Peek(step, visit, known)?.Page : desk.Peek(step, visit, known)?.Page;
+            if (page is not null && caller.LeftOut is { } why) desk.LeaveOut(step.Id, page.Id, why, now);
         }
+        await Show(http, routes, step, page, visitor, query, now);
+    }
 
+    private async Task Show(HttpContext http, RouteTable routes, RouteStep step, RoutePage? page, VisitorId visitor, string query, DateTimeOffset now)
+    {
+        var carried = step.CarriesQuery ? query : "";
         if (page is null) await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page is not here yet. Please come back later.");
-        else if (page.Outside is { } outside) Redirect(http, Onward(outside, http, step, page, tokens.Issue(visitor, now)));
-        else if (hosted.Page(page) is { OwnAddressOnly: false } ready)
+        else if (page.Outside is { } outside) Redirect(http, Onward(outside, step, page, tokens.Issue(visitor, now), Arrivals.WithAffiliate(http, routes, carried), now));
+        else if (!step.Redirects && hosted.Page(page) is { OwnAddressOnly: false } ready)
         {
             http.Response.Headers.Link = ready.Canonical;
             // What search engines list at the link is the page kept, not one that is being tried.
             if (page.Id != step.Page?.Id && !page.IsIndexed) http.Response.Headers["X-Robots-Tag"] = "noindex";
             await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
         }
-        else Redirect(http, HostedPages.Folder(page) + http.Request.QueryString);
+        else Redirect(http, HostedPages.Folder(page) + carried);
     }
 
-    private static string Onward(Uri outside, HttpContext http, RouteStep step, RoutePage page, string token)
+    /// <summary>Where a visitor of a step is sent when its page is outside.</summary>
+    internal static string Onward(Uri outside, RouteStep? step, RoutePage page, string token, string query, DateTimeOffset now)
     {
         List<(string, string)> ours = [("wx", token), ("wx_page", page.Slug)];
-        if (step.Test is { Phase: not null } test) ours.Insert(1, ("wx_test", test.Id.Value.ToString(CultureInfo.InvariantCulture)));
-        return OutsideAddress.WithQuery(outside, http.Request.QueryString.Value ?? "", ours);
+        if (step?.Test is { } test && test.RunsAt(now)) ours.Insert(1, ("wx_test", test.Id.Value.ToString(CultureInfo.InvariantCulture)));
+        return OutsideAddress.WithQuery(outside, query, ours);
     }
 
     internal static void Redirect(HttpContext http, string address)
     {
         http.Response.StatusCode = StatusCodes.Status302Found;
         http.Response.Headers.Location = address;
+    }
+
+    private static void CountMe(HttpContext http)
+    {
+        http.Response.Headers.Append("Set-Cookie", $"{Caller.CountMeCookie}=1; max-age=1800; path=/; samesite=lax; httponly");
+        http.Response.Headers.Append("Set-Cookie", $"{Caller.TryCookie}=; max-age=0; path=/; samesite=lax; httponly");
     }
 }

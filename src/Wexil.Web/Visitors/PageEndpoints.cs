@@ -1,5 +1,6 @@
 using System.Net.Mail;
 using Wexil.Core.Splits;
+using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
 
@@ -33,9 +34,11 @@ public static class PageEndpoints
                 return;
             }
             var only = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
-            if (!only)
+            var caller = Caller.Of(http);
+            var now = time.GetUtcNow();
+            if (!only && caller.LeftOut is { } why) desk.LeaveOut(page.Step, page.Id, why, now);
+            else if (!only && caller.Counts)
             {
-                var now = time.GetUtcNow();
                 await desk.ReachAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, now);
             }
             var ready = hosted.Page(page);
@@ -69,7 +72,10 @@ public static class PageEndpoints
             return;
         }
         var now = time.GetUtcNow();
-        await desk.OptInAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, email, now);
+        // The owner's own opt-in leads on, and makes no lead.
+        var caller = Caller.Of(http);
+        if (caller.LeftOut is { } why) desk.LeaveOut(page.Step, page.Id, why, now);
+        else if (caller.Counts) await desk.OptInAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, email, now);
         http.Response.StatusCode = StatusCodes.Status303SeeOther;
         http.Response.Headers.Location = desk.Routes.Step(page.Step)?.YesSlug is { } next ? $"/go/{next}" : HostedPages.Folder(page);
     }

@@ -31,7 +31,7 @@ public static class ReachedEndpoint
             http.Response.StatusCode = StatusCodes.Status204NoContent;
             return;
         }
-        if (desk.Routes.OutsidePage(address) is { } page) await desk.ReachAsync(page, visitor.Value, now);
+        if (!Callers.Agents.Of(http.Request.Headers.UserAgent).IsRobot && desk.Routes.OutsidePage(address) is { } page) await desk.ReachAsync(page, visitor.Value, now);
         await http.Response.WriteAsJsonAsync(new { visitor = visitor.Value.ToString() });
     }
 

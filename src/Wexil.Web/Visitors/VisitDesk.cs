@@ -17,13 +17,16 @@ public sealed class VisitDesk
     private readonly Journal _journal;
     private readonly Database _database;
     private readonly IChance _chance;
+    private readonly TurnKeeper _turns;
+    private readonly RecentVisits _recent = new();
+    private readonly Lock _inTurn = new();
 
     // Places taken but not yet projected, so that the next request of the same visitor finds them.
     private readonly ConcurrentDictionary<(VisitorId, TestId), Place> _fresh = [];
 
-    public VisitDesk(Routes routes, Journal journal, Database database, IChance chance)
+    public VisitDesk(Routes routes, Journal journal, Database database, TurnKeeper turns, IChance chance)
     {
-        (_routes, _journal, _database, _chance) = (routes, journal, database, chance);
+        (_routes, _journal, _database, _turns, _chance) = (routes, journal, database, turns, chance);
         journal.Projected += projected =>
         {
             foreach (var place in projected.Places) _fresh.TryRemove(place, out _);
@@ -34,17 +37,20 @@ public sealed class VisitDesk
 
     public VisitorId NewVisitor(DateTimeOffset at) => VisitorId.New(at, _chance);
 
-    /// <summary>A visitor follows a step's link. The page to show once the visit is recorded; null when the step has none.</summary>
+    /// <summary>A visitor follows a step's link. What is shown, once the visit is recorded; null when the step has no page.</summary>
     /// <param name="known">The visitor may have been here before. A new id needs no looking up.</param>
-    public async ValueTask<RoutePage?> VisitAsync(RouteStep step, VisitorId visitor, bool known, DateTimeOffset at)
+    /// <param name="promised">The page that the visitor was drawn for on a page of the owner's own.</param>
+    /// <param name="isInside">The visitor came from another page here, so no link of a source was followed.</param>
+    public async ValueTask<Turn?> VisitAsync(RouteStep step, Visit visit, bool known, PageId? promised = null, bool isInside = false)
     {
-        if (Decide(step, visitor, known) is not { } turn) return null;
-        await Record(step, visitor, turn, at);
-        return turn.Page;
+        if (Decide(step, visit, known, promised) is not { } turn) return null;
+        if (_recent.Add(visit.Visitor, step.Id, visit.At) || turn.Kind == TurnKind.Enrols) await Record(step, visit, turn, isInside);
+        return turn;
     }
 
-    /// <summary>The page that the visitor would be shown, with nothing recorded.</summary>
-    public RoutePage? Peek(RouteStep step, VisitorId visitor, bool known) => Turn.Take(step, visitor, Place(step, visitor, known))?.Page;
+    /// <summary>What the visitor would be shown, with nothing recorded and no turn taken.</summary>
+    public Turn? Peek(RouteStep step, Visit visit, bool known) =>
+        Turn.Take(step, visit, Place(step, visit.Visitor, known), (test, promised) => promised ?? _turns.Upcoming(test, 1)[0]);
 
     /// <summary>A visitor is on a page without having come by its step's link.</summary>
     public Task ReachAsync(RoutePage page, VisitorId visitor, DateTimeOffset at) =>
@@ -54,13 +60,32 @@ public sealed class VisitDesk
     public Task OptInAsync(RoutePage page, VisitorId visitor, string email, DateTimeOffset at) =>
         _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.OptIn, visitor, page.Step, page.Id, Data: email));
 
-    private Turn? Decide(RouteStep step, VisitorId visitor, bool known)
+    /// <summary>A visitor stayed on the page where a test begins, because we did not answer in time.</summary>
+    public Task StayLateAsync(RouteStep step, Visit visit) =>
+        step.Test is { Phase: not null } test ? Record(step, visit, new(test.Pages[test.Control], TurnKind.Apart, TurnReason.Late), isInside: false) : Task.CompletedTask;
+
+    /// <summary>Notes that somebody was served who does not count. Nobody waits for it.</summary>
+    public void LeaveOut(StepId step, PageId page, LeftOut why, DateTimeOffset at) =>
+        _ = _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.LeftOut, new(TimeOrderedId.New(at, _chance)), step, page, Data: ((char)why).ToString()));
+
+    private Turn? Decide(RouteStep step, Visit visit, bool known, PageId? promised)
     {
-        var turn = Turn.Take(step, visitor, Place(step, visitor, known));
-        if (turn is not { Kind: TurnKind.Enrols } enrols) return turn;
+        if (known && step.Test is { Turns: TurnTaking.InTurn, Phase: not null })
+        {
+            // A turn taken for a place that another request has just taken would be lost.
+            lock (_inTurn) return Settle(step, visit, known, promised);
+        }
+        return Settle(step, visit, known, promised);
+    }
+
+    private Turn? Settle(RouteStep step, Visit visit, bool known, PageId? promised)
+    {
+        var turn = Turn.Take(step, visit, Place(step, visit.Visitor, known), _turns.Next, promised);
+        if (turn is not { } taken || taken.Kind == TurnKind.Plain || step.Test is not { Phase: not null } test || taken.Apart == Apart.NotRunning) return turn;
         // Of two requests at the same moment one takes the place and the other finds it.
-        var taken = new Place(enrols.Page.Id, step.Test!.Phase);
-        return _fresh.TryAdd((visitor, step.Test.Id), taken) || !known ? enrols : Turn.Take(step, visitor, _fresh.GetValueOrDefault((visitor, step.Test.Id), taken));
+        var place = new Place(taken.Page.Id, taken.Kind == TurnKind.Enrols ? test.Phase : null);
+        return _fresh.TryAdd((visit.Visitor, test.Id), place) || !known
+            ? turn : Turn.Take(step, visit, _fresh.GetValueOrDefault((visit.Visitor, test.Id), place), _turns.Next);
     }
 
     private Place? Place(RouteStep step, VisitorId visitor, bool known)
@@ -78,11 +103,12 @@ public sealed class VisitDesk
         }
     }
 
-    private Task<Recorded> Record(RouteStep step, VisitorId visitor, Turn turn, DateTimeOffset at)
+    private Task<Recorded> Record(RouteStep step, Visit visit, Turn turn, bool isInside)
     {
         var kind = turn.Kind switch { TurnKind.Enrols => EventKind.Enrol, TurnKind.Apart => EventKind.Apart, _ => EventKind.Visit };
+        var note = VisitNote.Of(isInside ? visit.Traits with { Source = "" } : visit.Traits, turn.Apart);
         return _journal.AppendAsync(new(
-            TimeOrderedId.New(at, _chance), at, kind, visitor, step.Id, turn.Page.Id,
-            kind == EventKind.Visit ? null : step.Test!.Id, kind == EventKind.Enrol ? step.Test!.Phase : null));
+            TimeOrderedId.New(visit.At, _chance), visit.At, kind, visit.Visitor, step.Id, turn.Page.Id,
+            kind == EventKind.Visit ? null : step.Test!.Id, kind == EventKind.Enrol ? step.Test!.Phase : null, note.ToString()));
     }
 }

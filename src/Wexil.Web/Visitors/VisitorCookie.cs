@@ -8,15 +8,24 @@ public static class VisitorCookie
     public const string Name = "wx_visitor";
     private const int Days = 400;
 
-    /// <summary>The visitor of a request: by the cookie, else by the token in the address, else someone new.</summary>
+    /// <summary>The visitor of a request: by the cookie, else by the token in the address, else someone new, who is given the cookie.</summary>
     /// <returns>The visitor, and whether the id may have been seen before.</returns>
     public static (VisitorId Visitor, bool Known) Of(HttpContext http, VisitDesk desk, VisitorToken tokens, DateTimeOffset now)
     {
-        if (http.Request.Cookies.TryGetValue(Name, out var cookie) && VisitorId.TryParse(cookie, out var visitor)) return (visitor, true);
-        var carried = http.Request.QueryString.HasValue && http.Request.Query.TryGetValue("wx", out var token) ? tokens.Read(token, now) : null;
-        (visitor, var known) = carried is { } id ? (id, true) : (desk.NewVisitor(now), false);
+        if (Own(http) is { } own) return (own, true);
+        var (visitor, known) = Read(http, desk, tokens, now);
         var secure = http.Request.IsHttps ? "; secure" : "";
         http.Response.Headers.Append("Set-Cookie", $"{Name}={visitor}; max-age={Days * 86400}; path=/; samesite=lax; httponly{secure}");
         return (visitor, known);
     }
+
+    /// <summary>The same, and no cookie is given.</summary>
+    public static (VisitorId Visitor, bool Known) Read(HttpContext http, VisitDesk desk, VisitorToken tokens, DateTimeOffset now)
+    {
+        if (Own(http) is { } own) return (own, true);
+        var carried = http.Request.QueryString.HasValue && http.Request.Query.TryGetValue("wx", out var token) ? tokens.Read(token, now) : null;
+        return carried is { } id ? (id, true) : (desk.NewVisitor(now), false);
+    }
+
+    private static VisitorId? Own(HttpContext http) => http.Request.Cookies.TryGetValue(Name, out var cookie) && VisitorId.TryParse(cookie, out var visitor) ? visitor : null;
 }

@@ -1,6 +1,8 @@
 using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Visitors.Callers;
+using Wexil.Web.Visitors.Starting;
 
 namespace Wexil.Web.Visitors;
 
@@ -18,18 +20,25 @@ public static class VisitorsApp
         var pages = services.GetRequiredService<PageStore>();
         var studio = services.GetRequiredService<StudioAddress>();
         var routes = services.GetRequiredService<Routes>();
+        var tries = services.GetRequiredService<TryTickets>();
+        var arrivals = new Arrivals(services.GetRequiredService<Origins>());
+        var go = new GoEndpoint(desk, hosted, tokens, arrivals, tries, time);
+        var start = new StartEndpoint(desk, tokens, arrivals, services.GetRequiredService<VisitorsAddress>(), services.GetRequiredService<StartSeen>(), time);
         routes.Changed += hosted.Warm;
         hosted.Warm(routes.Current);
         string[] read = ["GET", "HEAD"];
 
         // Plain request delegates: nothing is bound or resolved on the way of a visitor.
-        app.MapMethods("/go/{slug}", read, http => GoEndpoint.Answer(http, Part(http, "slug")!, desk, hosted, tokens, time));
+        app.MapMethods("/go/{slug}", read, http => go.Answer(http, Part(http, "slug")!));
         app.MapMethods("/p/{slug}/{**path}", read, http => PageEndpoints.Answer(http, Part(http, "slug")!, Part(http, "path"), desk, hosted, tokens, time));
         app.MapPost("/p/{slug}/opt-in", http => PageEndpoints.OptIn(http, Part(http, "slug")!, desk, tokens, time));
         app.MapMethods("/a/{hash}/{name}", read, http => AssetEndpoint.Answer(http, Part(http, "hash")!, Part(http, "name")!, hosted));
         app.MapGet("/buy/{slug}", http => BuyEndpoint.Buy(http, Part(http, "slug")!, desk, hosted, tokens, time));
         app.MapGet("/no/{slug}", http => BuyEndpoint.No(http, Part(http, "slug")!, desk));
         app.MapGet("/draft/{ticket}", http => PreviewEndpoint.Answer(http, Part(http, "ticket")!, tickets, pages, hosted, desk, studio));
+        app.MapGet("/mine/{ticket}", http => MineEndpoint.Answer(http, Part(http, "ticket")!, tries, studio));
+        app.MapGet("/start/{slug}.js", http => start.Answer(http, Part(http, "slug")!));
+        app.MapPost("/start/{slug}/stayed", http => start.Stayed(http, Part(http, "slug")!));
         app.MapGet("/wexil.js", ScriptEndpoint.Answer);
         app.MapPost("/reached", http => ReachedEndpoint.Answer(http, desk, tokens, time));
         app.MapFallback(http => PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address."));

@@ -64,20 +64,20 @@ public sealed class SplitTests
     {
         var step = Step(weights);
         var own = step.Test!.Pages[seat % weights.Count];
-        return Turn.Take(step, visitor, new Place(own.Id, step.Test.Phase)) is { Kind: TurnKind.Plain } turn && turn.Page == own;
+        return Take(step, visitor, new Place(own.Id, step.Test.Phase)) is { Kind: TurnKind.Plain } turn && turn.Page == own;
     });
 
     [Fact]
     public void Someone_new_is_enrolled_on_the_page_that_the_same_draw_gives_again() => Gen.Select(AnyVisitor, AnyWeights).Sample((visitor, weights) =>
-        Turn.Take(Step(weights), visitor, null) is { Kind: TurnKind.Enrols } turn && Turn.Take(Step(weights), visitor, null) == turn);
+        Take(Step(weights), visitor, null) is { Kind: TurnKind.Enrols } turn && Take(Step(weights), visitor, null) == turn);
 
     [Fact]
     public void Once_a_page_is_kept_everybody_sees_it()
     {
         var running = Step(Weights.Of(50, 50));
         var kept = running with { Page = running.Test!.Pages[1], Test = running.Test with { Phase = null } };
-        var turn = Turn.Take(kept, VisitorId.New(Now, new SeededChance(1)), new Place(running.Test.Pages[0].Id, new PhaseId(1)));
-        Assert.Equal(new Turn(kept.Page, TurnKind.Apart), turn);
+        var turn = Take(kept, VisitorId.New(Now, new SeededChance(1)), new Place(running.Test.Pages[0].Id, new PhaseId(1)));
+        Assert.Equal(new Turn(kept.Page, TurnKind.Apart, TurnReason.NotRunning), turn);
     }
 
     [Fact]
@@ -108,9 +108,13 @@ public sealed class SplitTests
     [Theory]
     [InlineData("https://a.example/kit?own=1#order", "?s=letter&wx=stale&q=a%20b&q=c", "https://a.example/kit?own=1&s=letter&q=a%20b&q=c&wx=T#order")]
     [InlineData("https://a.example/kit", "", "https://a.example/kit?wx=T")]
+    [InlineData("https://a.example/kit?a=1", "?a=2&%77x=stale&wx%5Ftry=1&a=3&%C3%BC=%20", "https://a.example/kit?a=1&a=2&a=3&%C3%BC=%20&wx=T")]
     [InlineData("https://a.example/", "?wx_page=9&&wx_test=1", "https://a.example/?wx=T")]
     public void Parameters_travel_on_after_the_pages_own(string page, string query, string expected) =>
         Assert.Equal(expected, OutsideAddress.WithQuery(new Uri(page), query, [("wx", "T")]));
+
+    private static Turn? Take(RouteStep step, VisitorId visitor, Place? place) =>
+        Turn.Take(step, new(visitor, Now, Traits.Unknown), place, (test, _) => Quota.Next(test.Weights, new long[test.Weights.Count]));
 
     private static RouteStep Step(Weights weights)
     {

@@ -33,6 +33,6 @@ public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore s
         await settings.SetZoneAsync(zone!);
         links.Redeem(Key);
         await Owner.SignInAsync(HttpContext);
-        return Redirect("/");
+        return Redirect("/signed-in?hop=true");
     }
 }

@@ -2,11 +2,12 @@ using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Microsoft.AspNetCore.RateLimiting;
+using Wexil.Web.Shared;
 
 namespace Wexil.Web.Studio.Account;
 
 [EnableRateLimiting("sign-in")]
-public sealed class SignInModel(Owner owner, SignInLinks links) : PageModel
+public sealed class SignInModel(Owner owner, SignInLinks links, TryTickets tickets, VisitorsAddress visitors) : PageModel
 {
     [BindProperty]
     public string Password { get; set; } = "";
@@ -26,7 +27,7 @@ public sealed class SignInModel(Owner owner, SignInLinks links) : PageModel
             return Page();
         }
         await Owner.SignInAsync(HttpContext);
-        return Redirect("/");
+        return Redirect(SignedInModel.MarkAddress(tickets, visitors));
     }
 
     public async Task<IActionResult> OnPostAsync()
@@ -37,7 +38,7 @@ public sealed class SignInModel(Owner owner, SignInLinks links) : PageModel
             return Page();
         }
         await Owner.SignInAsync(HttpContext);
-        return LocalRedirect(Url.IsLocalUrl(ReturnUrl) ? ReturnUrl : "/");
+        return LocalRedirect(Url.IsLocalUrl(ReturnUrl) && ReturnUrl != "/" ? ReturnUrl : "/signed-in?hop=true");
     }
 
     public async Task<IActionResult> OnPostOutAsync()

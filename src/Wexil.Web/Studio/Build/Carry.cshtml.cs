@@ -18,7 +18,7 @@ public sealed class CarryModel(StepScreens screens, PageDesk desk) : PageScreenM
     {
         if (!Shown.IsHosted) return NotFound();
         var now = Desk.Pages.Source(Shown);
-        Plans = [.. Behind().Select(clone => new ClonePlan(clone, AddressOf(clone), Screen.Running?.Test.Pages.Contains(clone.Id) == true,
+        Plans = [.. Behind().Select(clone => new ClonePlan(clone, AddressOf(clone), Screen.Open?.Test.Pages.Contains(clone.Id) == true,
             CarryOver.Plan(Desk.Pages.Source(Shown, clone.ParentVersion!.Value), now, Desk.Pages.Source(clone))))];
         return Page();
     }

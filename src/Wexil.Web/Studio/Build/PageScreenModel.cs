@@ -66,7 +66,7 @@ public abstract class PageScreenModel(StepScreens screens, PageDesk desk) : Step
     public Page Shown { get; private set; } = null!;
 
     /// <summary>The page is in a running test, so publishing a change of it starts a phase.</summary>
-    public bool IsTested => Screen.Running?.Test.Pages.Contains(Shown.Id) == true;
+    public bool IsTested => Screen.Open?.Test.Pages.Contains(Shown.Id) == true;
 
     public Page? Parent => Shown.Parent is { } parent ? desk.Pages.Find(parent) : null;
 

@@ -185,6 +185,6 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     {
         All = funnels.Steps(Funnel.Id);
         Visitors = tallies.StepVisitors();
-        Tested = tests.Running().Select(test => test.Step).ToHashSet();
+        Tested = tests.Open().Select(test => test.Step).ToHashSet();
     }
 }

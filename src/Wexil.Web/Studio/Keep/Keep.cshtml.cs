@@ -16,7 +16,7 @@ public sealed class KeepModel(StepScreens screens, VerdictStore verdicts, TestSt
     public IReadOnlyList<Row> History { get; private set; } = [];
 
     /// <summary>The verdict that can be taken back.</summary>
-    public Row? Standing => !Screen.IsRunning && History is [{ Verdict.TakenBackAt: null } newest, ..] && newest.Test.Id == Screen.Reading!.Test.Id ? newest : null;
+    public Row? Standing => !Screen.IsOpen && History is [{ Verdict.TakenBackAt: null } newest, ..] && newest.Test.Id == Screen.Reading!.Test.Id ? newest : null;
 
     [BindProperty]
     public long Kept { get; set; }
@@ -25,7 +25,7 @@ public sealed class KeepModel(StepScreens screens, VerdictStore verdicts, TestSt
 
     public async Task<IActionResult> OnPostKeepAsync()
     {
-        if (Screen.Running is not { } running)
+        if (Screen.Open is not { } running)
         {
             Done = "The test was decided already; nothing was changed.";
             return Redirect(Screen.Address("keep"));
@@ -44,7 +44,7 @@ public sealed class KeepModel(StepScreens screens, VerdictStore verdicts, TestSt
 
     public async Task<IActionResult> OnPostTakeBackAsync()
     {
-        var taken = Screen.Reading is { Test: { IsRunning: false } test } && await verdicts.TakeBackAsync(test.Id);
+        var taken = Screen.Reading is { Test: { IsOpen: false } test } && await verdicts.TakeBackAsync(test.Id);
         routes.Reload();
         Done = taken ? "Taken back: the test runs on in a new phase. Visitors who came meanwhile stay out of it." : "There is nothing to take back any more.";
         return Redirect(Screen.Address("keep"));

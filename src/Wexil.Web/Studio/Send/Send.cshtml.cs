@@ -1,4 +1,5 @@
 using System.ComponentModel.DataAnnotations;
+using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
@@ -10,7 +11,9 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Send;
 
 /// <summary>The link, and how its visitors are split.</summary>
-public sealed class SendModel(StepScreens screens, TestStore tests, TallyStore tallies, VisitorsAddress visitors, Routes routes) : StepPageModel(screens)
+public sealed class SendModel(
+    StepScreens screens, TestStore tests, TallyStore tallies, FunnelStore funnels, SourceStore sources, WatchStore watch, SettingStore settings, VisitorsAddress visitors, Routes routes,
+    TryTickets tries, StartSeen starts, Upcoming upcoming, OwnerTime clock) : StepPageModel(screens)
 {
     public const int MostPages = 10;
 
@@ -20,6 +23,19 @@ public sealed class SendModel(StepScreens screens, TestStore tests, TallyStore t
         public long Page { get; set; }
         public bool In { get; set; }
         public int? Weight { get; set; }
+        public bool Closed { get; set; }
+    }
+
+    /// <summary>As whom the owner tries a link or the rules.</summary>
+    public sealed class TryForm
+    {
+        public string? Address { get; set; }
+        public Device Device { get; set; }
+        public string? Country { get; set; }
+        public string? Language { get; set; }
+        public bool Returning { get; set; }
+        public string? Source { get; set; }
+        public long? Page { get; set; }
     }
 
     public override string Stage => "send";
@@ -27,6 +43,32 @@ public sealed class SendModel(StepScreens screens, TestStore tests, TallyStore t
     public string Link => visitors.Link(Screen.Step.Slug);
 
     public double VisitorsPerDay { get; private set; }
+
+    public DateTimeOffset Now => clock.Now;
+
+    public IReadOnlyList<SourceLine> Sources { get; private set; } = [];
+
+    public IReadOnlyDictionary<PageId, PageLook> Looks { get; private set; } = new Dictionary<PageId, PageLook>();
+
+    public IReadOnlyList<TestChange> Changes { get; private set; } = [];
+
+    public IReadOnlyDictionary<LeftOut, long> LeftOut { get; private set; } = new Dictionary<LeftOut, long>();
+
+    public Currency Currency => settings.Currency;
+
+    public bool IsAffiliated => Sources.Any(line => line.Source?.Kind == SourceKind.Affiliate);
+
+    public Ahead Ahead { get; private set; } = null!;
+
+    /// <summary>What trying the rules said.</summary>
+    public (bool Runs, string Words)? Judged { get; private set; }
+
+    public string? TryLink { get; private set; }
+
+    /// <summary>What is pasted into an outside control page; null where the control is hosted here.</summary>
+    public string? Loader => Screen.Open is { Pages: [{ Outside: { } control }, ..] } ? StartLoader.For(Screen.Step.Slug, visitors.Origin, control) : null;
+
+    public DateTimeOffset? LoaderAsked => starts.Last(Screen.Step.Slug);
 
     [BindProperty]
     public List<Row> Rows { get; set; } = [];
@@ -53,26 +95,199 @@ public sealed class SendModel(StepScreens screens, TestStore tests, TallyStore t
     [Range(1, 500, ErrorMessage = "A percentage from 1 to 500.")]
     public double SmallestLift { get; set; } = 20;
 
-    /// <summary>About how many visitors the test will take in all.</summary>
-    public double PlannedVisitors
-    {
-        get
-        {
-            var rate = Math.Clamp(BaseRate / 100, 0.0001, 0.99);
-            return Planner.PeekSafeTotal(rate, Math.Min(rate * (1 + SmallestLift / 100), (1 + rate) / 2), Math.Max(2, Rows.Count(row => row.In)));
-        }
-    }
+    [BindProperty]
+    public TurnTaking Turns { get; set; }
 
-    public string PageName(long page) => Screen.Pages.Single(p => p.Id.Value == page).Name;
+    [BindProperty]
+    [Range(1, 100, ErrorMessage = "A whole percentage from 1 to 100.")]
+    public int Share { get; set; } = 100;
+
+    // With a name of their own these are never filled from what belongs to others.
+    [BindProperty(Name = nameof(Who))]
+    public AudienceForm Who { get; set; } = new();
+
+    [BindProperty]
+    public long? Others { get; set; }
+
+    [BindProperty]
+    public string? From { get; set; }
+
+    [BindProperty]
+    public string? Until { get; set; }
+
+    [BindProperty]
+    public bool RestsFailing { get; set; }
+
+    [BindProperty]
+    public bool CarriesQuery { get; set; }
+
+    [BindProperty]
+    public bool Redirects { get; set; }
+
+    [BindProperty(Name = nameof(Try))]
+    public TryForm Try { get; set; } = new();
+
+    public string PageName(long page) => Screen.Pages.FirstOrDefault(p => p.Id.Value == page)?.Name ?? "a page put away";
 
     public void OnGet()
     {
+        (CarriesQuery, Redirects) = (Screen.Step.CarriesQuery, Screen.Step.Redirects);
+        if (Screen.Open is { } open) FillFrom(open.Test);
+        else FillAnew();
+        LoadAround();
+    }
+
+    /// <summary>What lies ahead with the settings as they stand in the form; for the screen to follow them.</summary>
+    public IActionResult OnGetAhead(string weights, TurnTaking turns, int share, double baseRate, double smallestLift)
+    {
+        var parts = (weights ?? "").Split('/').Select(part => int.TryParse(part, NumberStyles.None, CultureInfo.InvariantCulture, out var weight) ? weight : -1).ToArray();
+        var (checkedWeights, _) = Weights.Check(parts);
         VisitorsPerDay = tallies.VisitorsPerDay(Screen.Step.Id);
-        if (Screen.Running is { } running)
+        return new JsonResult(checkedWeights is null ? null : upcoming.Of(Screen, checkedWeights, turns, Math.Clamp(share, 1, 100), baseRate, smallestLift, VisitorsPerDay));
+    }
+
+    public async Task<IActionResult> OnPostStartAsync()
+    {
+        if (Screen.IsOpen) return Redirect(Screen.Address("send"));
+        var chosen = Rows.Where(row => row.In && Screen.Pages.Any(page => page.Id.Value == row.Page)).OrderBy(row => row.Page != Control).ToArray();
+        var weights = CheckWeights(chosen);
+        if (chosen.Length > 0 && chosen[0].Page != Control) ModelState.AddModelError(nameof(Control), "The control is one of the pages in the test.");
+        if (Screen.LaterSteps.All(step => step.Id.Value != Goal)) ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
+        var (sending, from) = ReadSending(chosen, null);
+        if (!ModelState.IsValid) return Again();
+
+        var name = string.IsNullOrWhiteSpace(Name) ? PageName(chosen[^1].Page) : Name.Trim();
+        var plan = new TestPlan(
+            Screen.Step.Id, new(Goal), name, Idea?.Trim() ?? "", BaseRate / 100, SmallestLift / 100, [.. chosen.Select(row => new PageId(row.Page))], weights!, sending, from);
+        if (await tests.StartAsync(plan) is null)
         {
-            Rows = [.. running.Test.Pages.Select((page, i) => new Row { Page = page.Value, In = true, Weight = running.Test.Weights[i] })];
-            return;
+            ModelState.AddModelError(nameof(Rows), "A test was started on this step a moment ago. Load the page again.");
+            return Again();
         }
+        routes.Reload();
+        Done = from > clock.Now ? $"The test starts {clock.Moment(from.Value)}. Until then /go/{Screen.Step.Slug} shows everybody the same page." : $"The test runs. From now on /go/{Screen.Step.Slug} splits its visitors {weights}.";
+        return Redirect(Screen.Address("send"));
+    }
+
+    public async Task<IActionResult> OnPostChangeAsync()
+    {
+        ModelState.Remove(nameof(BaseRate));
+        ModelState.Remove(nameof(SmallestLift));
+        if (Screen.Open is not { } open) return Redirect(Screen.Address("send"));
+        var test = open.Test;
+        var rows = test.Pages.Select(page => Rows.FirstOrDefault(row => row.Page == page.Value) ?? new Row { Page = page.Value })
+            .Concat(Rows.Where(row => row.In && Screen.Pages.Any(page => page.Id.Value == row.Page) && test.Pages.All(page => page.Value != row.Page))).ToArray();
+        foreach (var row in rows) row.In = true;
+        var weights = CheckWeights(rows);
+        var (sending, from) = ReadSending(rows, test);
+        if (!ModelState.IsValid)
+        {
+            (BaseRate, SmallestLift) = (test.BaseRate * 100, test.SmallestLift * 100);
+            return Again();
+        }
+        var added = rows.Skip(test.Pages.Count).Select(row => new PageId(row.Page)).ToArray();
+        var what = test.Sending.ChangesTo(sending, page => Show.Quoted(PageName(page.Value)), clock.Moment).ToList();
+        var moves = from is { } start && start != test.StartedAt && test.StartedAt > clock.Now;
+        if (moves) what.Add(($"Starts {clock.Moment(from!.Value)}", false));
+        if (what.Count == 0 && added.Length == 0 && weights!.Equals(test.Weights)) Done = "Nothing was changed.";
+        else
+        {
+            await tests.ChangeAsync(test, weights!, added, sending, moves ? from : null, what);
+            routes.Reload();
+            var phase = added.Length > 0 || !weights!.Equals(test.Weights) || what.Any(change => change.BeginsPhase);
+            Done = (weights!.Equals(test.Weights) && added.Length == 0 ? "" : $"New visitors are split {weights}. ") + string.Concat(what.Select(change => change.What.TrimEnd('.') + ". "))
+                + (phase ? "Everyone enrolled before stays on their page, and the counts so far stay: a new phase has begun." : "No new phase was needed.");
+        }
+        return Redirect(Screen.Address("send"));
+    }
+
+    public Task<IActionResult> OnPostPauseAsync() => SetPausedAsync(true, $"Paused. /go/{Screen.Step.Slug} shows everybody {Show.Quoted(Screen.KeptPage?.Name ?? "the control")} until you go on; who comes meanwhile stays out of the test.");
+
+    public Task<IActionResult> OnPostGoOnAsync() => SetPausedAsync(false, "The test goes on, in a new phase.");
+
+    public async Task<IActionResult> OnPostLinkAsync()
+    {
+        await funnels.SetLinkAsync(Screen.Step.Id, CarriesQuery, Redirects);
+        routes.Reload();
+        Done = (CarriesQuery ? "Parameters of the link travel on to the page" : "Parameters of the link stop at the link") + (Redirects ? ", and hosted pages are shown at their own address." : ", and hosted pages are shown at the link itself.");
+        return Redirect(Screen.Address("send"));
+    }
+
+    /// <summary>Tries the rules as they stand in the form, saved or not.</summary>
+    public IActionResult OnPostJudge()
+    {
+        ModelState.Clear();
+        var audience = Who.Read(ModelState, nameof(Who));
+        if (ModelState.IsValid)
+        {
+            var query = Try.Address is { Length: > 0 } address && address.IndexOf('?') is >= 0 and var at ? address[at..].Split('#')[0] : "";
+            var (takesPart, why) = audience.Judge(TryTraits(query), query);
+            Judged = (takesPart, takesPart ? $"Takes part: {why}." : $"Does not take part: {why}. Sees {(Others is { } page ? Show.Quoted(PageName(page)) : "the control")}.");
+        }
+        return Again();
+    }
+
+    public IActionResult OnPostTry()
+    {
+        ModelState.Clear();
+        var link = $"{Link}?{TryTickets.Parameter}={tries.Issue(new(Screen.Step.Id, TryTraits(""), Try.Page is { } page ? new PageId(page) : null))}";
+        TryLink = SourceTag.From(Try.Source) is { Length: > 0 } tag ? $"{link}&{SourceTag.Parameter}={tag}" : link;
+        var keep = Try;
+        OnGet();
+        Try = keep;
+        return Page();
+    }
+
+    private Traits TryTraits(string query)
+    {
+        var source = SourceTag.From(Try.Source ?? AddressQuery.Value(query, SourceTag.Parameter) ?? AddressQuery.Value(query, "utm_source"));
+        return new(
+            Try.Device, Names.IsCountry(Try.Country ?? "") ? Try.Country!.ToUpperInvariant() : "", Names.IsLanguage(Try.Language ?? "") ? Try.Language!.ToLowerInvariant() : "", Try.Returning, source,
+            sources.Of(Screen.Funnel.Id).Any(known => known.Tag == source && known.Kind == SourceKind.Affiliate) || AddressQuery.Value(query, settings.AffiliateParameter) is not null);
+    }
+
+    private async Task<IActionResult> SetPausedAsync(bool paused, string done)
+    {
+        if (Screen.Open is { } open && await tests.PauseAsync(open.Test.Id, paused))
+        {
+            routes.Reload();
+            Done = done;
+        }
+        return Redirect(Screen.Address("send"));
+    }
+
+    private (Sending Sending, DateTimeOffset? From) ReadSending(IReadOnlyList<Row> rows, SplitTest? test)
+    {
+        var audience = Who.Read(ModelState, nameof(Who));
+        var (from, fromProblem) = LocalMoment.Parse(From, settings.Zone);
+        var (until, untilProblem) = LocalMoment.Parse(Until, settings.Zone);
+        if (fromProblem is not null) ModelState.AddModelError(nameof(From), fromProblem);
+        if (untilProblem is not null) ModelState.AddModelError(nameof(Until), untilProblem);
+        // The form knows minutes; an end that was not touched stays as it was.
+        if (test?.Sending.Until is { } before && until is { } same && (before - same).Duration() < TimeSpan.FromMinutes(1)) until = before;
+        if (test is not null && from is { } start && (test.StartedAt - start).Duration() < TimeSpan.FromMinutes(1)) from = test.StartedAt;
+        if (until is { } end && until != test?.Sending.Until && end <= clock.Now) ModelState.AddModelError(nameof(Until), "This has passed already.");
+        if (until is { } last && last <= (from ?? test?.StartedAt ?? clock.Now)) ModelState.AddModelError(nameof(Until), "The end comes after the start.");
+        if (Others is { } others && Screen.Pages.All(page => page.Id.Value != others)) ModelState.AddModelError(nameof(Others), "Choose a page of this step.");
+        PageId[] closed = [.. rows.Where(row => row.Closed).Select(row => new PageId(row.Page))];
+        if (closed.Length > 0 && closed.Length == rows.Count) ModelState.AddModelError(nameof(Rows), "Leave one page open to affiliates: their visitors must see something.");
+        return (new(Turns, Share, audience, Others is { } page ? new PageId(page) : null, closed, RestsFailing, until), from);
+    }
+
+    private void FillFrom(SplitTest test)
+    {
+        Rows = [
+            .. test.Pages.Select((page, i) => new Row { Page = page.Value, In = true, Weight = test.Weights[i], Closed = test.Sending.Closed.Contains(page) }),
+            .. Screen.Pages.Where(page => !test.Pages.Contains(page.Id)).Select(page => new Row { Page = page.Id.Value, Weight = 0 })];
+        (Turns, Share, Others, RestsFailing) = (test.Sending.Turns, test.Sending.Share, test.Sending.Others?.Value, test.Sending.RestsFailing);
+        (BaseRate, SmallestLift) = (test.BaseRate * 100, test.SmallestLift * 100);
+        Who = AudienceForm.Of(test.Sending.Audience);
+        From = LocalMoment.Write(test.StartedAt, settings.Zone);
+        Until = test.Sending.Until is { } until ? LocalMoment.Write(until, settings.Zone) : null;
+    }
+
+    private void FillAnew()
+    {
         var chosen = Screen.Pages.OrderBy(page => page.Id != Screen.Step.Page).ThenBy(page => page.Id.Value).ToArray();
         // The page shown now against the newest: what was cloned last is what somebody wants to try.
         var newest = chosen.Skip(1).LastOrDefault();
@@ -80,50 +295,32 @@ public sealed class SendModel(StepScreens screens, TestStore tests, TallyStore t
         Control = chosen.FirstOrDefault()?.Id.Value ?? 0;
         Goal = Screen.LaterSteps.FirstOrDefault()?.Id.Value ?? 0;
         BaseRate = Math.Round(UsualRate() * 100, 1);
+        Who = AudienceForm.Of(Audience.Everyone);
     }
 
-    public async Task<IActionResult> OnPostStartAsync()
+    private IActionResult Again()
     {
-        VisitorsPerDay = tallies.VisitorsPerDay(Screen.Step.Id);
-        if (Screen.IsRunning) return Redirect(Screen.Address("send"));
-        var chosen = Rows.Where(row => row.In && Screen.Pages.Any(page => page.Id.Value == row.Page)).OrderBy(row => row.Page != Control).ToArray();
-        var weights = CheckWeights(chosen);
-        if (chosen.Length > MostPages) ModelState.AddModelError(nameof(Rows), $"At most {MostPages} pages in one test.");
-        if (chosen.Length > 0 && chosen[0].Page != Control) ModelState.AddModelError(nameof(Control), "The control is one of the pages in the test.");
-        if (Screen.LaterSteps.All(step => step.Id.Value != Goal)) ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
-        if (!ModelState.IsValid) return Page();
-
-        var name = string.IsNullOrWhiteSpace(Name) ? PageName(chosen[^1].Page) : Name.Trim();
-        var plan = new TestPlan(
-            Screen.Step.Id, new(Goal), name, Idea?.Trim() ?? "", BaseRate / 100, SmallestLift / 100, [.. chosen.Select(row => new PageId(row.Page))], weights!);
-        if (await tests.StartAsync(plan) is null)
-        {
-            ModelState.AddModelError(nameof(Rows), "A test was started on this step a moment ago. Load the page again.");
-            return Page();
-        }
-        routes.Reload();
-        Done = $"The test runs. From now on /go/{Screen.Step.Slug} splits its visitors {weights}.";
-        return Redirect(Screen.Address("send"));
+        Who.WithRoom();
+        // Pages that were not sent along are still there to choose.
+        Rows = [.. Rows, .. Screen.Pages.Where(page => Rows.All(row => row.Page != page.Id.Value)).Select(page => new Row { Page = page.Id.Value, Weight = 0 })];
+        LoadAround();
+        return Page();
     }
 
-    public async Task<IActionResult> OnPostWeightsAsync()
+    private void LoadAround()
     {
         VisitorsPerDay = tallies.VisitorsPerDay(Screen.Step.Id);
-        ModelState.Remove(nameof(BaseRate));
-        ModelState.Remove(nameof(SmallestLift));
-        if (Screen.Running is not { } running) return Redirect(Screen.Address("send"));
-        var rows = running.Test.Pages.Select(page => Rows.FirstOrDefault(row => row.Page == page.Value) ?? new Row { Page = page.Value }).ToArray();
-        var weights = CheckWeights(rows);
-        Rows = [.. rows];
-        if (!ModelState.IsValid) return Page();
-        if (!weights!.Equals(running.Test.Weights)) await tests.ChangeWeightsAsync(running.Test.Id, weights);
-        routes.Reload();
-        Done = $"New visitors are split {weights}. Everyone enrolled before stays on their page, and the counts so far stay: a new phase has begun.";
-        return Redirect(Screen.Address("send"));
+        Sources = sources.Lines(Screen.Funnel.Id);
+        Looks = watch.All();
+        LeftOut = tallies.LeftOut(Screen.Step.Id);
+        Changes = Screen.Open is { } open ? tests.Changes(open.Test.Id) : [];
+        var weights = Weights.Check([.. Rows.Where(row => row.In).Select(row => row.Weight ?? 0)]).Weights ?? Weights.Even(Math.Max(2, Rows.Count(row => row.In)));
+        Ahead = upcoming.Of(Screen, weights, Turns, Math.Clamp(Share, 1, 100), BaseRate, SmallestLift, VisitorsPerDay);
     }
 
     private Weights? CheckWeights(IReadOnlyList<Row> rows)
     {
+        if (rows.Count > MostPages) ModelState.AddModelError(nameof(Rows), $"At most {MostPages} pages in one test.");
         var (weights, problem) = Weights.Check([.. rows.Select(row => row.Weight ?? 0)]);
         if (problem is not null) ModelState.AddModelError(nameof(Rows), problem);
         return weights;

@@ -18,7 +18,37 @@ class SplitBar {
       else this.draw();
     });
     section.addEventListener("input", () => this.draw());
+    this.follow(section.closest("form"));
     this.draw();
+  }
+
+  /** Asks what lies ahead with the settings as they stand, a moment after the last change. */
+  follow(form) {
+    form.addEventListener("input", () => this.ask(form));
+    form.addEventListener("change", () => this.ask(form));
+    this.form = form;
+    this.asked = "";
+  }
+
+  ask(form) {
+    clearTimeout(this.waiting);
+    this.waiting = setTimeout(async () => {
+      const value = (name) => form.querySelector(`[name=${name}]`)?.value ?? this.section.dataset[name] ?? "";
+      const query = new URLSearchParams({
+        weights: this.weights().join("/"), turns: form.querySelector("[data-turns]:checked")?.value ?? "Chance", share: value("Share") || 100, baseRate: value("BaseRate") || 0, smallestLift: value("SmallestLift") || 0,
+      }).toString();
+      if (query === this.asked) return;
+      this.asked = query;
+      const answer = await fetch(`${this.section.dataset.ahead}&${query}`);
+      const ahead = answer.ok ? await answer.json() : null;
+      if (!ahead) return;
+      form.querySelector("[data-shares]").textContent = ahead.shares;
+      if (ahead.plan) form.querySelector("[data-plan]").textContent = ahead.plan;
+      form.querySelectorAll("[data-next] .mark").forEach((mark, i) => {
+        mark.textContent = ahead.next[i];
+        mark.className = `mark mark-${ahead.next[i].toLowerCase()}`;
+      });
+    }, 150);
   }
 
   /** The rows in the test, the control first: A, B, C … */
@@ -44,6 +74,7 @@ class SplitBar {
   set(weights) {
     this.pages().forEach((row, i) => (row.querySelector("[data-weight]").value = weights[i]));
     this.draw();
+    if (this.form) this.ask(this.form);
   }
 
   /** Moves the border behind page i by so many percent, as far as its two neighbours allow. */

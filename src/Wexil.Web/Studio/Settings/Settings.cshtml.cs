@@ -1,11 +1,14 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
+using Wexil.Core.Splits;
 using Wexil.Store;
+using Wexil.Web.Shared;
 
 namespace Wexil.Web.Studio.Settings;
 
 /// <summary>What the owner settles for the whole of Wexil.</summary>
-public sealed class OwnerSettingsModel(SettingStore settings) : PageModel
+public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets, VisitorsAddress visitors, Routes routes) : PageModel
 {
     [BindProperty]
     public bool FetchPrivate { get; set; }
@@ -13,19 +16,34 @@ public sealed class OwnerSettingsModel(SettingStore settings) : PageModel
     [BindProperty]
     public string Zone { get; set; } = "";
 
+    [BindProperty]
+    public string CurrencyCode { get; set; } = "";
+
+    [BindProperty]
+    public string? AffiliateParameter { get; set; }
+
+    /// <summary>Marks the device that opens it as the owner's.</summary>
+    public string MineLink => $"{visitors.Origin}/mine/{tickets.IssueMine(TimeSpan.FromDays(1))}";
+
+    public string OffLink => $"{visitors.Origin}/mine/off";
+
     [TempData]
     public string? Done { get; set; }
 
-    public void OnGet() => (FetchPrivate, Zone) = (settings.FetchesPrivateAddresses, settings.Zone.Id);
+    public void OnGet() => 
+        (FetchPrivate, Zone, CurrencyCode, AffiliateParameter) = (settings.FetchesPrivateAddresses, settings.Zone.Id, settings.Currency.Code, settings.AffiliateParameter);
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone))
-        {
-            ModelState.AddModelError(nameof(Zone), "Choose a time zone from the list.");
-            return Page();
-        }
-        await settings.SetZoneAsync(zone);
+        if (Currency.Find(CurrencyCode) is null) ModelState.AddModelError(nameof(CurrencyCode), "Choose a currency from the list.");
+        if (AffiliateParameter is not { Length: > 0 and <= 40 } parameter || parameter.Any(letter => !char.IsAsciiLetterOrDigit(letter) && letter is not ('_' or '-')) || AddressQuery.IsOurs(parameter))
+            ModelState.AddModelError(nameof(AffiliateParameter), "Letters, digits, - and _, such as aff.");
+        if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone)) ModelState.AddModelError(nameof(Zone), "Choose a time zone from the list.");
+        if (!ModelState.IsValid) return Page();
+        await settings.SetZoneAsync(zone!);
+        await settings.SetCurrencyAsync(Currency.Find(CurrencyCode)!);
+        await settings.SetAffiliateParameterAsync(AffiliateParameter!);
+        routes.Reload();
         await settings.SetFetchesPrivateAddressesAsync(FetchPrivate);
         Done = "The settings are saved.";
         return Redirect("/settings");

@@ -1,5 +1,6 @@
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
+using Wexil.Core.Splits;
 using Wexil.Core.Verdicts;
 using Wexil.Store;
 
@@ -11,11 +12,13 @@ namespace Wexil.Web.Studio.Shared;
 /// <param name="Reading">The step's newest test, running or decided.</param>
 public sealed record StepScreen(
     Funnel Funnel, IReadOnlyList<Step> Steps, Step Step, IReadOnlyDictionary<StepId, long> Visitors, IReadOnlyDictionary<StepId, int> RunningPages,
-    IReadOnlyList<Page> Pages, TestReading? Reading)
+    IReadOnlyList<Page> Pages, TestReading? Reading, DateTimeOffset At)
 {
-    public bool IsRunning => Reading is { Test.IsRunning: true };
+    public bool IsOpen => Reading is { Test.IsOpen: true };
 
-    public TestReading? Running => IsRunning ? Reading : null;
+    public TestReading? Open => IsOpen ? Reading : null;
+
+    public TestState? State => Reading?.Test.StateAt(At);
 
     public Page? KeptPage => Pages.FirstOrDefault(page => page.Id == Step.Page);
 
@@ -30,29 +33,37 @@ public sealed record StepScreen(
     public string Line(string stage) => stage switch
     {
         "build" => Pages.Count switch { 0 => "No page yet", 1 => "1 page", var n => $"{n} pages" },
-        "send" when Running is { } running => string.Join(" · ", running.Test.Weights.Percent.Select((weight, i) => $"{Mark.Letter(i)} {weight}")),
+        "send" when Open is { } open => string.Join(" · ", open.Test.Weights.Percent.Select((weight, i) => $"{Mark.Letter(i)} {weight}")) + (State, open.Test.Sending) switch
+        {
+            (TestState.Paused, _) => " · paused",
+            (TestState.Scheduled, _) => " · starts later",
+            (TestState.Over, _) => " · over",
+            (_, { Share: < 100 and var share }) => $" · {share}% take part",
+            (_, { Audience.IsEveryone: false }) => " · some take part",
+            _ => " · everyone",
+        },
         "send" => KeptPage is { } page ? $"Everyone sees {Show.Quoted(page.Name)}" : "The link shows nothing yet",
         "count" when Reading is { Standing.Total: var total } reading =>
             $"{Show.Count(total.Visitors, "visitor", "visitors")} · {Show.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
         "count" => "Nothing tested yet",
-        "keep" when Running is { Verdict: var verdict } => verdict.Days is { } days and < 1000 ? $"{verdict.Label} · about {Show.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go" : verdict.Keep is { } keep ? $"{verdict.Label}: keep {keep.Letter}" : verdict.Label,
+        "keep" when Open is { Verdict: var verdict } => verdict.Days is { } days and < 1000 ? $"{verdict.Label} · about {Show.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go" : verdict.Keep is { } keep ? $"{verdict.Label}: keep {keep.Letter}" : verdict.Label,
         "keep" when Reading is not null && KeptPage is { } page => $"Kept {Show.Quoted(page.Name)}",
         _ => "Nothing to keep yet",
     };
 }
 
 /// <summary>Finds a step's screen by its address.</summary>
-public sealed class StepScreens(FunnelStore funnels, PageStore pages, TestStore tests, TallyStore tallies, TestReader reader)
+public sealed class StepScreens(FunnelStore funnels, PageStore pages, TestStore tests, TallyStore tallies, TestReader reader, TimeProvider time)
 {
     public StepScreen? Find(string funnelSlug, string stepSlug)
     {
         if (funnels.BySlug(funnelSlug) is not { } funnel) return null;
         var steps = funnels.Steps(funnel.Id);
         if (steps.FirstOrDefault(s => s.Slug == stepSlug) is not { } step) return null;
-        var running = tests.Running().ToDictionary(test => test.Step, test => test.Pages.Count);
+        var running = tests.Open().ToDictionary(test => test.Step, test => test.Pages.Count);
         var test = tests.Of(step.Id) is [var newest, ..] ? newest : null;
         // What is put away is out of sight, unless it is what one looks at.
         steps = [.. steps.Where(s => !s.IsArchived || s.Id == step.Id)];
-        return new(funnel, steps, step, tallies.StepVisitors(), running, pages.Of(step.Id), test is null ? null : reader.Read(test, steps));
+        return new(funnel, steps, step, tallies.StepVisitors(), running, pages.Of(step.Id), test is null ? null : reader.Read(test, steps), time.GetUtcNow());
     }
 }

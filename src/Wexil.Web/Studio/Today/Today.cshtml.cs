@@ -46,7 +46,7 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
         var steps = funnels.AllSteps();
         var from = time.Now.AddDays(-Days);
         var every = Funnels.Concat(funnels.Archived()).ToDictionary(funnel => funnel.Id);
-        Rows = [.. tests.Running().Select(test => reader.Read(test, steps))
+        Rows = [.. tests.Open().Select(test => reader.Read(test, steps))
             .OrderBy(reading => reading.Verdict.Kind switch { VerdictKind.Problem => 0, _ when reading.Verdict.Keep is not null => 1, VerdictKind.TooEarly => 2, _ => 3 })
             .Select(reading => new Row(reading, every[reading.Step.Funnel], ByDay(reading.Test, from)))];
     }

@@ -1,0 +1,52 @@
+using Wexil.Core.Evidence;
+using Wexil.Core.Splits;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Send;
+
+/// <summary>What lies ahead with some settings, in letters and words.</summary>
+/// <param name="Next">The letters of the pages that the next ten visitors who take part would get.</param>
+/// <param name="Shares">How share and weights multiply; empty where everyone takes part.</param>
+/// <param name="Plan">How many visitors the test takes, and how many more with another page.</param>
+public sealed record Ahead(IReadOnlyList<string> Next, string Shares, string Plan);
+
+/// <summary>Works out what lies ahead.</summary>
+public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, TimeProvider time)
+{
+    private const int Visitors = 10;
+
+    /// <param name="baseRate">In percent, as in the form; so is the lift.</param>
+    /// <param name="perDay">New visitors a day; 0 when not known.</param>
+    public Ahead Of(StepScreen screen, Weights weights, TurnTaking taking, int share, double baseRate, double smallestLift, double perDay) =>
+        new([.. Next(screen, weights, taking).Select(Mark.Letter)], Shares(weights, share), Plan(weights.Count, share, baseRate, smallestLift, perDay));
+
+    private IEnumerable<int> Next(StepScreen screen, Weights weights, TurnTaking taking)
+    {
+        if (taking == TurnTaking.Chance)
+        {
+            // Ten made-up visitors, drawn as real ones are.
+            return Enumerable.Range(0, Visitors).Select(_ => weights.PageAt(Draw.Unit(VisitorId.New(time.GetUtcNow(), chance), screen.Reading?.Test.Id ?? default)));
+        }
+        var running = routes.Current.Step(screen.Step.Id)?.Test;
+        return running is { Turns: TurnTaking.InTurn, Phase: not null } && running.Weights.Equals(weights)
+            ? turns.Upcoming(running, Visitors) : Quota.Upcoming(weights, new long[weights.Count], Visitors);
+    }
+
+    private static string Shares(Weights weights, int share) => share == 100 ? "" :
+        $"{share}% take part: of all visitors {string.Join(", ", weights.Percent.Select((weight, i) => $"{Show.Plain(weight * share / 10_000.0)} are drawn for {Mark.Letter(i)}"))}. The other {100 - share}% see A and are not counted.";
+
+    private static string Plan(int pages, int share, double baseRate, double smallestLift, double perDay)
+    {
+        if (baseRate is < 0.01 or > 99 || smallestLift is < 1 or > 500) return "";
+        var rate = baseRate / 100;
+        double Needed(int count) => Math.Ceiling(Planner.PeekSafeTotal(rate, Math.Min(rate * (1 + smallestLift / 100), (1 + rate) / 2), Math.Max(2, count)) / 100) * 100;
+        var daily = perDay * share / 100;
+        string Days(double visitors) => daily > 0 ? $", {Show.Count((long)Math.Max(1, Math.Ceiling(visitors / daily)), "day", "days")} at this week’s traffic" : "";
+        var now = Needed(pages);
+        var plan = $"About {Show.Count(now)} visitors in all will tell whether a lift of that size is there{Days(now)}. You may look at any time; a page called better is better.";
+        if (pages >= SendModel.MostPages) return plan;
+        var more = Needed(pages + 1) - now;
+        return $"{plan} Another page would take about {Show.Count(more)} visitors more{(daily > 0 ? $", {Show.Count((long)Math.Max(1, Math.Ceiling(more / daily)), "day", "days")} longer" : "")}.";
+    }
+}

@@ -1,0 +1,149 @@
+using System.ComponentModel.DataAnnotations;
+using System.Globalization;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.Filters;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Shared;
+
+namespace Wexil.Web.Studio.Sources;
+
+/// <summary>The sources of a funnel: their links, what they cost, what they brought.</summary>
+public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceStore sources, SettingStore settings, VisitorsAddress visitors, Routes routes) : PageModel
+{
+    public Funnel Funnel { get; private set; } = null!;
+    public IReadOnlyList<Step> Steps { get; private set; } = [];
+    public IReadOnlyDictionary<StepId, IReadOnlyList<Core.Pages.Page>> Pages { get; private set; } = new Dictionary<StepId, IReadOnlyList<Core.Pages.Page>>();
+    public SourceTable Table { get; private set; } = null!;
+    public Source? Chosen { get; private set; }
+    public IReadOnlyList<CostRow> Preview { get; private set; } = [];
+    public Currency Currency => settings.Currency;
+
+    [BindProperty(SupportsGet = true)]
+    public long? Edit { get; set; }
+
+    [BindProperty]
+    [StringLength(80, ErrorMessage = "At most 80 characters.")]
+    public string? Name { get; set; }
+
+    [BindProperty]
+    public string? Tag { get; set; }
+
+    [BindProperty]
+    public SourceKind Kind { get; set; }
+
+    [BindProperty]
+    public string? ClickCost { get; set; }
+
+    /// <summary>By step, the page that the source's visitors see.</summary>
+    [BindProperty]
+    public Dictionary<string, string?> Ties { get; set; } = [];
+
+    [BindProperty]
+    public string? Worth { get; set; }
+
+    [BindProperty]
+    public string? Csv { get; set; }
+
+    [BindProperty]
+    public IFormFile? Upload { get; set; }
+
+    [TempData]
+    public string? Done { get; set; }
+
+    public string Address => $"/f/{Funnel.Slug}/sources";
+
+    /// <summary>The links of a source, one a step, with the parameters that other analytics know.</summary>
+    public IEnumerable<(Step Step, string Link)> Links(Source source) => Steps.Select(step =>
+        (step, $"{visitors.Link(step.Slug)}?s={source.Tag}&utm_source={source.Tag}&utm_medium={source.Kind.ToString().ToLowerInvariant()}&utm_campaign={Funnel.Slug}"));
+
+    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
+    {
+        if (funnels.BySlug((string)RouteData.Values["funnel"]!) is not { } funnel)
+        {
+            context.Result = NotFound();
+            return;
+        }
+        Funnel = funnel;
+        Steps = [.. funnels.Steps(funnel.Id).Where(step => !step.IsArchived)];
+        Pages = Steps.ToDictionary(step => step.Id, step => pages.Of(step.Id));
+        Table = new(sources.Lines(funnel.Id), funnel.SaleWorth, Currency);
+        Chosen = Edit is { } id ? Table.Lines.FirstOrDefault(line => line.Source?.Id.Value == id)?.Source : null;
+    }
+
+    public void OnGet()
+    {
+        Worth = Funnel.SaleWorth is { } worth ? Currency.Write(worth) : null;
+        if (Chosen is null) return;
+        (Name, Tag, Kind, ClickCost) = (Chosen.Name, Chosen.Tag, Chosen.Kind, Chosen.ClickCost is { } cost ? Currency.Write(cost) : null);
+        Ties = Chosen.Ties.ToDictionary(tie => tie.Key.Value.ToString(CultureInfo.InvariantCulture), tie => (string?)tie.Value.Value.ToString(CultureInfo.InvariantCulture));
+    }
+
+    public async Task<IActionResult> OnPostSaveAsync()
+    {
+        if (string.IsNullOrWhiteSpace(Name)) ModelState.AddModelError(nameof(Name), "Give it a name, such as Sunday letter.");
+        var tag = Chosen?.Tag ?? SourceTag.From(string.IsNullOrWhiteSpace(Tag) ? Name : Tag);
+        if (tag.Length == 0) ModelState.AddModelError(nameof(Tag), "A tag is made of letters and digits, such as sunday-letter.");
+        long? cost = null;
+        if (!string.IsNullOrWhiteSpace(ClickCost) && (cost = Currency.Parse(ClickCost)) is null) ModelState.AddModelError(nameof(ClickCost), "An amount such as 0.35.");
+        var ties = new Dictionary<StepId, PageId>();
+        foreach (var (key, value) in Ties)
+        {
+            if (!long.TryParse(value, out var page)) continue;
+            var step = Pages.Keys.FirstOrDefault(known => known.Value.ToString(CultureInfo.InvariantCulture) == key);
+            if (Pages.TryGetValue(step, out var own) && own.Any(known => known.Id.Value == page)) ties[step] = new(page);
+            else ModelState.AddModelError(nameof(Ties), "Choose a page of the step.");
+        }
+        if (ModelState.IsValid && !await sources.SaveAsync(Funnel.Id, Chosen?.Id, tag, Name!.Trim(), Kind, cost, ties)) ModelState.AddModelError(nameof(Tag), $"Another source has the tag {tag}.");
+        if (!ModelState.IsValid) return Page();
+        routes.Reload();
+        Done = $"{Name!.Trim()} is saved. Its links carry s={tag}.";
+        return Redirect(Address);
+    }
+
+    public async Task<IActionResult> OnPostWorthAsync()
+    {
+        long? worth = null;
+        if (!string.IsNullOrWhiteSpace(Worth) && (worth = Currency.Parse(Worth)) is null)
+        {
+            ModelState.AddModelError(nameof(Worth), "An amount such as 39.00.");
+            return Page();
+        }
+        await funnels.SetSaleWorthAsync(Funnel.Id, worth);
+        Done = worth is null ? "Nothing is said about money earned any more." : $"A sale counts as {Currency.Show(worth.Value)}.";
+        return Redirect(Address);
+    }
+
+    public async Task<IActionResult> OnPostCostsAsync()
+    {
+        await ReadCostsAsync();
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostTakeInAsync()
+    {
+        await ReadCostsAsync();
+        if (!ModelState.IsValid) return Page();
+        var costs = Preview.Where(row => row.Changes).Select(row => row.Cost!).ToArray();
+        await sources.SetCostsAsync(costs);
+        var bad = Preview.Count(row => row.Problem is not null);
+        Done = (costs.Length == 0 ? "Nothing was changed: all of it was known." : $"{costs.Length} {(costs.Length == 1 ? "day" : "days")} of costs taken in.") + (bad > 0 ? $" {bad} {(bad == 1 ? "line was" : "lines were")} left out." : "");
+        return Redirect(Address);
+    }
+
+    private async Task ReadCostsAsync()
+    {
+        if (Upload is { Length: > 0 and <= CostFile.LongestText })
+        {
+            using var reader = new StreamReader(Upload.OpenReadStream());
+            Csv = await reader.ReadToEndAsync(HttpContext.RequestAborted);
+            // What is shown in the form is what was read.
+            ModelState.Remove(nameof(Csv));
+        }
+        (Preview, var problem) = CostFile.Read(Csv ?? "", [.. Table.Lines.Where(line => line.Source is not null).Select(line => line.Source!)], sources.Costs(Funnel.Id), Currency);
+        if (problem is not null) ModelState.AddModelError(nameof(Csv), problem);
+    }
+}

@@ -1,0 +1,51 @@
+using System.Collections.Concurrent;
+using System.Text.RegularExpressions;
+using Wexil.Core.Splits;
+
+namespace Wexil.Web.Visitors.Callers;
+
+/// <summary>What a program says of itself: which kind of device, and whether a person sits before it.</summary>
+public readonly record struct Agent(Device Device, bool IsRobot);
+
+/// <summary>Tells browsers from robots, link previews and health checks by their User-Agent. What was told once is remembered.</summary>
+public static class Agents
+{
+    private const int MostRemembered = 20_000, LongestAgent = 400;
+    private static readonly Regex Robots = Load();
+    private static ConcurrentDictionary<string, Agent> _known = new(StringComparer.Ordinal);
+
+    /// <summary>Makes the patterns ready, so that no visitor waits for it.</summary>
+    public static void Warm() => Of("Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36");
+
+    public static Agent Of(string? agent)
+    {
+        // Every browser says something.
+        if (string.IsNullOrEmpty(agent)) return new(Device.Desktop, IsRobot: true);
+        if (_known.TryGetValue(agent, out var known)) return known;
+        var read = agent.Length > LongestAgent ? agent[..LongestAgent] : agent;
+        known = new(AgentRules.DeviceOf(read), IsRobot(read));
+        if (_known.Count > MostRemembered) _known = new(StringComparer.Ordinal);
+        _known[agent] = known;
+        return known;
+    }
+
+    private static bool IsRobot(string agent)
+    {
+        try
+        {
+            return Robots.IsMatch(agent);
+        }
+        catch (RegexMatchTimeoutException)
+        {
+            return true;
+        }
+    }
+
+    private static Regex Load()
+    {
+        using var stream = typeof(Agents).Assembly.GetManifestResourceStream("Wexil.Web.Visitors.Callers.Data.robots.patterns.txt")!;
+        using var reader = new StreamReader(stream);
+        var patterns = reader.ReadToEnd().Split('\n', StringSplitOptions.RemoveEmptyEntries);
+        return new(string.Join('|', patterns), RegexOptions.IgnoreCase | RegexOptions.CultureInvariant | RegexOptions.Compiled, TimeSpan.FromSeconds(1));
+    }
+}

@@ -1,0 +1,52 @@
+using System.Net;
+using Wexil.Core.Splits;
+
+namespace Wexil.Web.Visitors.Callers;
+
+/// <summary>Reads who comes, by which source, and what is known of the browser.</summary>
+public sealed class Arrivals(Origins origins)
+{
+    /// <summary>Keeps the affiliate who sent a visitor, so that the buy link can name them.</summary>
+    private const string AffiliateCookie = "wx_aff";
+    private const int AffiliateDays = 60, LongestAffiliate = 64;
+
+    /// <summary>The traits of a request, and who follows the link.</summary>
+    public Visit Of(HttpContext http, RouteTable routes, RouteStep step, VisitorId visitor, bool known, Device device, DateTimeOffset now)
+    {
+        var query = http.Request.QueryString.Value ?? "";
+        var affiliate = Affiliate(http, routes, query);
+        var source = "";
+        if (query.Length > 1)
+        {
+            source = SourceTag.From(AddressQuery.Value(query, SourceTag.Parameter));
+            if (source.Length == 0 && affiliate is not null) source = SourceTag.From(AddressQuery.Value(query, routes.AffiliateParameter));
+            if (source.Length == 0) source = SourceTag.From(AddressQuery.Value(query, "utm_source"));
+        }
+        var traits = new Traits(
+            device, origins.CountryOf(http), AgentRules.LanguageOf(http.Request.Headers.AcceptLanguage), known && now - visitor.FirstSeen > Traits.FirstSitting,
+            source, affiliate is not null || step.Affiliates.Contains(source));
+        return new(visitor, now, traits, query);
+    }
+
+    /// <summary>The visitor came from another page on this host.</summary>
+    public static bool IsInside(HttpContext http) => http.Request.Headers["Sec-Fetch-Site"] == "same-origin";
+
+    /// <summary>Remembers the affiliate that the address names.</summary>
+    public static void Remember(HttpContext http, RouteTable routes)
+    {
+        if (Clean(AddressQuery.Value(http.Request.QueryString.Value ?? "", routes.AffiliateParameter)) is not { } id) return;
+        http.Response.Headers.Append("Set-Cookie", $"{AffiliateCookie}={WebUtility.UrlEncode(id)}; max-age={AffiliateDays * 86400}; path=/; samesite=lax; httponly");
+    }
+
+    /// <summary>The query with the affiliate's id, where the visitor was sent by one and the query does not say so itself.</summary>
+    public static string WithAffiliate(HttpContext http, RouteTable routes, string query)
+    {
+        if (AddressQuery.Value(query, routes.AffiliateParameter) is not null || Clean(http.Request.Cookies[AffiliateCookie]) is not { } id) return query;
+        return $"{(query.Length > 1 ? query + "&" : "?")}{Uri.EscapeDataString(routes.AffiliateParameter)}={Uri.EscapeDataString(id)}";
+    }
+
+    private static string? Affiliate(HttpContext http, RouteTable routes, string query) =>
+        Clean(AddressQuery.Value(query, routes.AffiliateParameter)) ?? Clean(http.Request.Cookies[AffiliateCookie]);
+
+    private static string? Clean(string? id) => id is { Length: > 0 and <= LongestAffiliate } && id.All(letter => char.IsAsciiLetterOrDigit(letter) || letter is '-' or '_' or '.' or '~' or '@') ? id : null;
+}
