@@ -70,7 +70,7 @@ public sealed record Audience(IReadOnlyList<Device> Devices, OnlyOrBut Countries
         var outs = Rules.Where(rule => !rule.TakesIn).Select(rule => rule.Words()).ToArray();
         var only = ins.Length == 0 ? "" : $", when the address has {Join(ins, "or")}";
         var left = outs.Length == 0 ? "" : $"; left out when the address has {Join(outs, "or")}";
-        return $"{who}{from}{languages}{sources} {(Devices.Count == 1 || who == "Everyone" && from.Length + languages.Length + sources.Length == 0 ? "take" : "take")} part{only}{left}.".Replace("Everyone take", "Everyone takes", StringComparison.Ordinal);
+        return $"{who}{from}{languages}{sources} {(who == "Everyone" ? "takes" : "take")} part{only}{left}.";
     }
 
     public string ToJson() => JsonSerializer.Serialize(this, Format);

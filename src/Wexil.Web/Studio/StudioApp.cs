@@ -19,7 +19,8 @@ public static class StudioApp
 {
     public static void AddServices(IServiceCollection services)
     {
-        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<PageFetcher>().AddSingleton<Imports>().AddSingleton<Upcoming>();
+        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<PageFetcher>().AddSingleton<Imports>().AddSingleton<Upcoming>().AddSingleton<Watch>();
+        services.AddHostedService(services => services.GetRequiredService<Watch>());
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
         {

@@ -55,6 +55,31 @@ public sealed class ReferenceTests
     }
 
     [Fact]
+    public void Several_sections_match()
+    {
+        foreach (var row in Rows("sections-logit"))
+        {
+            int[] levels = [.. Numbers(row["levels"]).Select(n => (int)n)];
+            var cells = row["cells"].Split('|').Select(Numbers).Select(n => ((IReadOnlyList<int>)[.. n.Take(levels.Length).Select(v => (int)v)], new Arm((long)n[^2], (long)n[^1]))).ToArray();
+            var effects = MainEffects.Fit(levels, cells)!.Effects;
+            Assert.Equal(row["terms"].Split(';'), effects.Select(effect => $"s{effect.Section + 1}{effect.Version}"));
+            foreach (var (column, value) in new (string, Func<Effect, double>)[] { ("log_odds", effect => effect.LogOdds), ("std_error", effect => effect.StandardError), ("p_value", effect => effect.P) })
+                foreach (var (expected, effect) in Numbers(row[column]).Zip(effects)) Assert.Equal(expected, value(effect), 1e-5 * Math.Max(1e-5, Math.Abs(expected)));
+        }
+    }
+
+    [Fact]
+    public void A_pair_that_beats_its_parts_stands_out_and_parts_that_only_add_up_do_not()
+    {
+        static Arm Of(double rate) => new(4000, (long)(4000 * rate));
+        Assert.Null(PairTable.Of([[Of(0.05), Of(0.06)], [Of(0.07), Of(0.083)]]).Standout);
+        var better = PairTable.Of([[Of(0.05), Of(0.05)], [Of(0.05), Of(0.10)]]).Standout;
+        Assert.Equal((1, 1), (better!.First, better.Second));
+        Assert.True(better.Expected < 0.10);
+        Assert.Null(PairTable.Of([[Of(0.05), default], [Of(0.05), Of(0.10)]]).Standout);
+    }
+
+    [Fact]
     public void Sample_ratio_matches()
     {
         foreach (var row in Rows("sample-ratio"))

@@ -23,13 +23,16 @@ public static class Agents
         if (string.IsNullOrEmpty(agent)) return new(Device.Desktop, IsRobot: true);
         if (_known.TryGetValue(agent, out var known)) return known;
         var read = agent.Length > LongestAgent ? agent[..LongestAgent] : agent;
-        known = new(AgentRules.DeviceOf(read), IsRobot(read));
+        var isRobot = IsRobot(read);
+        known = new(AgentRules.DeviceOf(read), isRobot ?? false);
+        // A machine too busy to tell is asked again next time; a visitor lost is worse than a robot counted.
+        if (isRobot is null) return known;
         if (_known.Count > MostRemembered) _known = new(StringComparer.Ordinal);
         _known[agent] = known;
         return known;
     }
 
-    private static bool IsRobot(string agent)
+    private static bool? IsRobot(string agent)
     {
         try
         {
@@ -37,7 +40,7 @@ public static class Agents
         }
         catch (RegexMatchTimeoutException)
         {
-            return true;
+            return null;
         }
     }
 

@@ -21,6 +21,9 @@ public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
 public sealed class PageFetcher(SettingStore settings) : IDisposable
 {
     private const int LongestPage = 4 << 20, LargestFile = 16 << 20, LargestTotal = 64 << 20, MostFiles = 500, AtOnce = 6;
+    /// <summary>The address lies in a private network and was not asked.</summary>
+    public const string NotAsked = "private address, not looked at";
+
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
 
     private readonly HttpClient _public = Client(allowPrivate: false), _any = Client(allowPrivate: true);
@@ -36,6 +39,27 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         if (page.Type is not ("text/html" or "application/xhtml+xml")) throw new FetchException($"There is no page at this address, but {(page.Type.Length == 0 ? "something without a type" : page.Type)}.");
         var html = PageText.Decode(page.Content, page.Charset);
         return await new Collecting(client, page.Address, progress, page.Content.Length, stop).CollectAsync(html);
+    }
+
+    /// <summary>Does an address answer? What is wrong, in words; null when it does.</summary>
+    public async Task<string?> LookAsync(Uri address, CancellationToken stop)
+    {
+        try
+        {
+            using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
+            patience.CancelAfter(Patience);
+            using var answer = await (settings.FetchesPrivateAddresses ? _any : _public).GetAsync(address, HttpCompletionOption.ResponseHeadersRead, patience.Token);
+            return answer.IsSuccessStatusCode ? null : $"it answers {(int)answer.StatusCode}";
+        }
+        catch (Exception error) when (error is HttpRequestException or IOException or SocketException)
+        {
+            // What the guard refuses was never asked, so nothing is known of it.
+            return (error as PrivateAddressException ?? error.InnerException as PrivateAddressException) is not null ? NotAsked : "nothing answers there";
+        }
+        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        {
+            return "it does not answer in time";
+        }
     }
 
     public void Dispose()

@@ -1,0 +1,70 @@
+using Microsoft.Data.Sqlite;
+using Wexil.Store;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Build.Importing;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Send;
+
+/// <summary>
+/// Looks at the outside pages that visitors are sent to every few minutes. One that fails twice in a row is reported, and rests
+/// in a test whose owner wishes so, until it answers again.
+/// </summary>
+public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, PageStore pages, PageFetcher fetcher, TimeProvider time) : BackgroundService
+{
+    public static readonly TimeSpan Every = TimeSpan.FromMinutes(3);
+    private const int FailuresToReport = 2, AtOnce = 4;
+
+    /// <summary>Looks at every page once.</summary>
+    public async Task LookAsync(CancellationToken stop)
+    {
+        var before = watch.All();
+        // A page that rests is still looked at: the tests' pages are all shown.
+        var shown = routes.Current.Shown.Where(page => page.Outside is not null).DistinctBy(page => page.Id).ToArray();
+        await Parallel.ForEachAsync(shown, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (page, ended) =>
+        {
+            var problem = await fetcher.LookAsync(page.Outside!, ended);
+            var last = before.GetValueOrDefault(page.Id);
+            var now = time.GetUtcNow();
+            var fails = problem is not null and not PageFetcher.NotAsked;
+            var failures = fails ? (last?.Failures ?? 0) + 1 : 0;
+            await watch.SaveAsync(new(page.Id, now, failures, problem, failures >= FailuresToReport ? last?.DownSince ?? now : null));
+        });
+        await RestAsync();
+    }
+
+    /// <summary>Lets pages rest that are down, and wakes those that answer or shall not rest any more.</summary>
+    private async Task RestAsync()
+    {
+        var looks = watch.All();
+        var changed = false;
+        foreach (var test in tests.Open())
+        {
+            foreach (var page in test.Pages)
+            {
+                var rests = test.Sending.RestsFailing && looks.GetValueOrDefault(page)?.DownSince is not null;
+                if (rests == test.Resting.Contains(page)) continue;
+                await tests.RestAsync(test.Id, page, rests, Show.Quoted(pages.Find(page)!.Name));
+                changed = true;
+            }
+        }
+        if (changed) routes.Reload();
+    }
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        using var timer = new PeriodicTimer(Every, time);
+        do
+        {
+            try
+            {
+                await LookAsync(stoppingToken);
+            }
+            catch (Exception error) when (error is StoreException or SqliteException)
+            {
+                // The store is not well, and every screen says so already; the next look is in a few minutes.
+            }
+        }
+        while (await timer.WaitForNextTickAsync(stoppingToken));
+    }
+}
