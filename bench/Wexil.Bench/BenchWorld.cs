@@ -24,7 +24,7 @@ public sealed class BenchWorld : IAsyncDisposable
     public static async Task<BenchWorld> StartAsync()
     {
         var folder = Directory.CreateTempSubdirectory("wexil-bench-").FullName;
-        var host = await WexilHost.StartAsync(new WexilOptions { Data = folder, Studio = new($"http://localhost:{FreePort()}"), Visitors = new($"http://127.0.0.1:{FreePort()}") });
+        var host = await WexilHost.StartAsync(new WexilOptions { Data = folder, Studio = new($"http://localhost:{FreePort()}"), Visitors = new($"http://127.0.0.1:{FreePort()}"), TrustedProxies = [IPAddress.Loopback], Watches = false });
         var world = new BenchWorld(host, folder);
         var funnel = await world.Get<FunnelStore>().CreateAsync("Bench");
         var step = (await world.Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.OptIn, "Bench", "bench"))!;
@@ -36,6 +36,38 @@ public sealed class BenchWorld : IAsyncDisposable
         world.Get<Routes>().Reload();
         world.Test = world.Get<TestStore>().Find(test!.Value)!;
         return world;
+    }
+
+    /// <summary>Two hundred funnels of five steps with ten outside pages each, a test on every step but the last of a funnel, and every rule in use.</summary>
+    /// <returns>The links with their parameters.</returns>
+    public async Task<IReadOnlyList<string>> FillWithRulesAsync()
+    {
+        const int funnels = 200, steps = 5, pages = 10;
+        var paths = new List<string>();
+        for (var f = 0; f < funnels; f++)
+        {
+            var plan = Enumerable.Range(0, steps).Select(s => new FunnelStep(
+                s == steps - 1 ? StepKind.ThankYou : StepKind.Sales, $"Step {s}", $"bench-{f}-{s}",
+                [.. Enumerable.Range(0, pages).Select(p => new FunnelPage($"Page {f}-{s}-{p}", null, new Uri($"https://larkrow.example/{f}/{s}/{p}")))])).ToArray();
+            var funnel = await Get<FunnelStore>().CreateAsync($"Bench {f}", plan);
+            var made = Get<FunnelStore>().Steps(funnel.Id);
+            for (var s = 0; s < steps; s++)
+            {
+                paths.Add($"/go/bench-{f}-{s}?s=ad-{s}&utm_campaign=spring&gclid=a{f}b{s}");
+                if (s == steps - 1) continue;
+                PageId[] tested = [.. Get<PageStore>().Of(made[s].Id).Select(page => page.Id)];
+                if (s == 0) await Get<SourceStore>().SaveAsync(funnel.Id, null, "ad-0", "Tied", SourceKind.Ad, 30, new Dictionary<StepId, PageId> { [made[0].Id] = tested[3] });
+                if (s == 1) await Get<SourceStore>().SaveAsync(funnel.Id, null, "ad-1", "Affiliate", SourceKind.Affiliate, null, new Dictionary<StepId, PageId>());
+                var audience = new Audience(
+                    [Device.Phone, Device.Tablet], new(["DE", "AT"], true), Visits.Both, OnlyOrBut.All, new(["fr"], true),
+                    [new(false, "staff", RuleKind.Present), new(true, "utm_campaign", RuleKind.Matches, "^spring|summer$")]);
+                await Get<TestStore>().StartAsync(new(
+                    made[s].Id, made[steps - 1].Id, "Bench", "", 0.1, 0.2, tested, Weights.Even(pages),
+                    new(s % 2 == 0 ? TurnTaking.Chance : TurnTaking.InTurn, 90, audience, tested[1], [tested[9]], true, DateTimeOffset.UtcNow.AddDays(9))));
+            }
+        }
+        Get<Routes>().Reload();
+        return paths;
     }
 
     public long Events() => Host.Database.Read(connection =>

@@ -21,33 +21,46 @@ public sealed record Round(long Answered, long Failed, TimeSpan Took, float[] La
 /// </summary>
 public static class LoadGenerator
 {
+    /// <summary>Longer than a double click, so that a visitor who returns is a visit.</summary>
+    private static readonly TimeSpan Away = TimeSpan.FromSeconds(2.2);
+
+    private const string Browser = "User-Agent: Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.0 Mobile/15E148 Safari/604.1\r\nAccept-Language: en-US,en;q=0.9\r\nX-Forwarded-For: 8.8.8.8\r\n";
+
+    /// <param name="address">The host, and the path where no others are given.</param>
+    /// <param name="paths">What is asked for instead, each as often as the others.</param>
     /// <param name="returning">Share of the requests that carry a cookie from an earlier answer; the rest carry none.</param>
     /// <param name="status">The status that counts as an answer; what comes with it is read to its end.</param>
-    public static async Task<Round> RunAsync(Uri address, int connections, TimeSpan duration, double returning, string status = "302")
+    public static async Task<Round> RunAsync(Uri address, int connections, TimeSpan duration, double returning, string status = "302", IReadOnlyList<string>? paths = null)
     {
         var watch = Stopwatch.StartNew();
         var until = Stopwatch.GetTimestamp() + (long)(duration.TotalSeconds * Stopwatch.Frequency);
-        var results = await Task.WhenAll(Enumerable.Range(0, connections).Select(i => Task.Run(() => ConnectionAsync(address, until, returning, status, new Random(i)))));
+        var results = await Task.WhenAll(Enumerable.Range(0, connections).Select(i => Task.Run(() => ConnectionAsync(address, paths ?? [address.PathAndQuery], until, returning, status, new Random(i)))));
         var took = watch.Elapsed;
         float[] latencies = [.. results.SelectMany(result => result.Latencies)];
         Array.Sort(latencies);
         return new(latencies.Length, results.Sum(result => result.Failed), took, latencies);
     }
 
-    private static async Task<(List<float> Latencies, long Failed)> ConnectionAsync(Uri address, long until, double returning, string status, Random random)
+    private static async Task<(List<float> Latencies, long Failed)> ConnectionAsync(Uri address, IReadOnlyList<string> paths, long until, double returning, string status, Random random)
     {
         using var socket = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
         await socket.ConnectAsync(IPAddress.Parse(address.Host), address.Port);
-        var start = $"GET {address.PathAndQuery} HTTP/1.1\r\nHost: {address.Authority}\r\n";
+        var starts = paths.Select(path => $"GET {path} HTTP/1.1\r\nHost: {address.Authority}\r\n{Browser}").ToArray();
         var expected = Encoding.ASCII.GetBytes($"HTTP/1.1 {status}");
-        var bare = Encoding.ASCII.GetBytes(start + "\r\n");
-        var known = new List<byte[]>();
+        var bare = Array.ConvertAll(starts, start => Encoding.ASCII.GetBytes(start + "\r\n"));
+        var known = new Queue<(byte[] Request, long Since)>();
         var latencies = new List<float>(1 << 16);
         var buffer = new byte[64 << 10];
         long failed = 0;
         while (Stopwatch.GetTimestamp() < until)
         {
-            var request = known.Count > 0 && random.NextDouble() < returning ? known[random.Next(known.Count)] : bare;
+            var path = random.Next(starts.Length);
+            var request = bare[path];
+            if (random.NextDouble() < returning && known.TryPeek(out var next) && Stopwatch.GetElapsedTime(next.Since) > Away)
+            {
+                request = next.Request;
+                known.Enqueue(known.Dequeue() with { Since = Stopwatch.GetTimestamp() });
+            }
             var sent = Stopwatch.GetTimestamp();
             await socket.SendAsync(request);
             var read = 0;
@@ -70,7 +83,8 @@ public static class LoadGenerator
                 continue;
             }
             latencies.Add((float)Stopwatch.GetElapsedTime(sent).TotalMilliseconds);
-            if (known.Count < 200 && Cookie(buffer.AsSpan(0, end)) is { } cookie) known.Add(Encoding.ASCII.GetBytes($"{start}Cookie: {cookie}\r\n\r\n"));
+            if (known.Count < 2000 && request == bare[path] && Cookie(buffer.AsSpan(0, end)) is { } cookie)
+                known.Enqueue((Encoding.ASCII.GetBytes($"{starts[path]}Cookie: {cookie}\r\n\r\n"), Stopwatch.GetTimestamp()));
         }
         return (latencies, failed);
     }

@@ -8,11 +8,15 @@ namespace Wexil.Store;
 /// <summary>Reads what the visitors' side answers from.</summary>
 public sealed class RouteStore(Database database)
 {
+    // Reading an address or an audience takes longer than all else, and a change leaves nearly all of them as they were.
+    private readonly Kept<Uri> _addresses = new(text => new(text));
+    private readonly Kept<Audience> _audiences = new(Audience.Parse);
+
     public RouteTable Load() => database.Read(c =>
     {
         var funnels = c.Rows($"SELECT {FunnelStore.StepColumns} FROM steps ORDER BY funnel_id, position", FunnelStore.MapStep).GroupBy(step => step.Funnel).ToArray();
         var stored = c.Rows("SELECT id, step_id, slug, revision, outside, indexed FROM pages ORDER BY id", row => new RoutePage(
-            new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetString(2), row.GetInt32(3), row.TextOrNull(4) is { } outside ? new Uri(outside) : null)
+            new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetString(2), row.GetInt32(3), row.TextOrNull(4) is { } outside ? _addresses.Of(outside) : null)
         {
             IsIndexed = row.GetBoolean(5),
         });
@@ -40,7 +44,7 @@ public sealed class RouteStore(Database database)
                     Until = row.TimeOrNull(6) ?? DateTimeOffset.MaxValue,
                     Turns = Enum.Parse<TurnTaking>(row.GetString(7)),
                     Share = row.GetInt32(8),
-                    Audience = Audience.Parse(row.GetString(9)),
+                    Audience = _audiences.Of(row.GetString(9)),
                     Others = row.NumberOrNull(10) is { } others ? pages[new(others)] : null,
                     Resting = Set(own.Where(page => page.Rests)),
                     ClosedToAffiliates = Set(own.Where(page => page.Closed)),
@@ -78,14 +82,31 @@ public sealed class RouteStore(Database database)
         {
             var tills = Tills(steps, step => byStep[step.Id].Select(page => page.Outside)).ToArray();
             foreach (var step in steps)
-                foreach (var page in byStep[step.Id]) yield return Wired(page, step.Slug, step.Kind == StepKind.Checkout ? [] : tills);
+            {
+                var own = step.Kind == StepKind.Checkout ? [] : tills;
+                // One text for all pages of a step.
+                var key = string.Join('\n', [step.Slug, .. own]);
+                foreach (var page in byStep[step.Id]) yield return page with { Link = step.Slug, Tills = own, WiringKey = key };
+            }
         }
     }
-
-    private static RoutePage Wired(RoutePage page, string link, string[] tills) => page with { Link = link, Tills = tills, WiringKey = string.Join('\n', [link, .. tills]) };
 
     /// <summary>The addresses where a funnel takes money.</summary>
     public static IEnumerable<string> Tills(IEnumerable<Step> steps, Func<Step, IEnumerable<Uri?>> addresses) =>
         steps.Where(step => step.Kind == StepKind.Checkout)
             .SelectMany(step => addresses(step).Where(address => address is not null).Select(address => Wiring.Key(address!.AbsoluteUri)).Prepend($"/go/{step.Slug}"));
+
+    /// <summary>What was read from a text, kept for the next table; loading is under a lock.</summary>
+    private sealed class Kept<T>(Func<string, T> read)
+    {
+        private const int Most = 100_000;
+        private readonly Dictionary<string, T> _known = new(StringComparer.Ordinal);
+
+        public T Of(string text)
+        {
+            if (_known.TryGetValue(text, out var value)) return value;
+            if (_known.Count >= Most) _known.Clear();
+            return _known[text] = read(text);
+        }
+    }
 }

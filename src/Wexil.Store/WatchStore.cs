@@ -16,10 +16,11 @@ public sealed class WatchStore(Database database, Journal journal)
         "SELECT page_id, looked_at, failures, problem, down_since FROM page_watch",
         row => new PageLook(new(row.GetInt64(0)), row.Time(1), row.GetInt32(2), row.TextOrNull(3), row.TimeOrNull(4)))).ToDictionary(look => look.Page);
 
-    public Task SaveAsync(PageLook look) => journal.WriteAsync(c =>
+    public Task SaveAsync(IReadOnlyCollection<PageLook> looks) => journal.WriteAsync(c =>
     {
-        c.Execute(
-            "INSERT INTO page_watch VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO UPDATE SET looked_at = excluded.looked_at, failures = excluded.failures, problem = excluded.problem, down_since = excluded.down_since",
-            look.Page.Value, look.At.ToUnixTimeMilliseconds(), look.Failures, look.Problem, look.DownSince?.ToUnixTimeMilliseconds());
+        foreach (var look in looks)
+            c.Execute(
+                "INSERT INTO page_watch VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO UPDATE SET looked_at = excluded.looked_at, failures = excluded.failures, problem = excluded.problem, down_since = excluded.down_since",
+                look.Page.Value, look.At.ToUnixTimeMilliseconds(), look.Failures, look.Problem, look.DownSince?.ToUnixTimeMilliseconds());
     });
 }

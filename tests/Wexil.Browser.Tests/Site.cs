@@ -34,7 +34,8 @@ public sealed class Site : IAsyncDisposable
     public void SignIn(Browser browser) => browser.Open(Studio, $"/sign-in?key={Host.Services.GetRequiredService<SignInLinks>().Issue()}");
 
     /// <summary>Somebody else's site, on an address that is another site to the browser.</summary>
-    public static async Task<WebApplication> ElsewhereAsync(Func<Uri, IReadOnlyDictionary<string, string>> pages)
+    /// <param name="own">What stands for the page <c>{{own}}</c>, asked anew each time.</param>
+    public static async Task<WebApplication> ElsewhereAsync(Func<Uri, IReadOnlyDictionary<string, string>> pages, Func<string>? own = null)
     {
         var address = new Uri($"http://127.0.0.2:{FreePort()}");
         var builder = WebApplication.CreateSlimBuilder();
@@ -42,7 +43,7 @@ public sealed class Site : IAsyncDisposable
         builder.WebHost.UseUrls(address.GetLeftPart(UriPartial.Authority));
         var app = builder.Build();
         var shown = pages(address);
-        app.MapGet("/{page}", (string page) => shown.TryGetValue(page, out var html) ? Results.Content(html, "text/html; charset=utf-8") : Results.NotFound());
+        app.MapGet("/{page}", (string page) => shown.TryGetValue(page, out var html) ? html == "{{own}}" ? Results.Content(own!(), "text/html; charset=utf-8") : Results.Content(html, "text/html; charset=utf-8") : Results.NotFound());
         await app.StartAsync();
         return app;
     }

@@ -215,7 +215,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         using var owner = await wexil.OwnerAsync();
         Assert.Contains("nothing answers there", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/watched/send"));
 
-        await wexil.Get<WatchStore>().SaveAsync(new(tested.B.Id, wexil.Time.GetUtcNow(), 0, null, null));
+        await wexil.Get<WatchStore>().SaveAsync([new(tested.B.Id, wexil.Time.GetUtcNow(), 0, null, null)]);
         await store.RestAsync(tested.Test, tested.B.Id, false, "B");
         wexil.Get<Routes>().Reload();
         Assert.Equal(HttpStatusCode.Redirect, (await enrolled.GetAsync("/go/watched")).StatusCode);

@@ -15,11 +15,20 @@ public static class AddressQuery
         }
     }
 
-    /// <summary>The first value of a parameter; null when it is not there.</summary>
+    /// <summary>The first value of a parameter; null when it is not there. Takes no memory where it is not: this is asked at every visit.</summary>
     public static string? Value(string query, string name)
     {
-        // Most addresses have none; nothing is split for them.
-        return query.Length > 1 ? Values(query, name).FirstOrDefault() : null;
+        var rest = query.AsSpan().TrimStart('?');
+        while (!rest.IsEmpty)
+        {
+            var end = rest.IndexOf('&');
+            var part = end < 0 ? rest : rest[..end];
+            rest = end < 0 ? [] : rest[(end + 1)..];
+            var equals = part.IndexOf('=');
+            var own = equals < 0 ? part : part[..equals];
+            if (own.IndexOfAny('%', '+') < 0 ? own.SequenceEqual(name) : Decoded(own.ToString()) == name) return equals < 0 ? "" : Decoded(part[(equals + 1)..].ToString());
+        }
+        return null;
     }
 
     /// <summary>Is the part of a query a parameter of ours, which never travels on?</summary>

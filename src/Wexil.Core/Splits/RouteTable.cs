@@ -91,19 +91,21 @@ public sealed class RouteTable
     /// <summary>The parameter by which affiliates' links name the affiliate, unless the owner says otherwise.</summary>
     public const string UsualAffiliateParameter = "aff";
 
-    private readonly FrozenDictionary<string, RouteStep> _steps;
-    private readonly FrozenDictionary<StepId, RouteStep> _stepsById;
-    private readonly FrozenDictionary<string, RoutePage> _pages;
-    private readonly FrozenDictionary<string, RoutePage> _outside;
+    private readonly Dictionary<string, RouteStep> _steps;
+    private readonly Dictionary<StepId, RouteStep> _stepsById;
+    private readonly Dictionary<string, RoutePage> _pages;
+    private readonly Dictionary<string, RoutePage> _outside;
 
     public RouteTable(IReadOnlyCollection<RouteStep> steps, IReadOnlyCollection<RoutePage> pages)
     {
-        _steps = steps.ToFrozenDictionary(step => step.Slug, StringComparer.Ordinal);
-        _stepsById = steps.ToFrozenDictionary(step => step.Id);
-        _pages = pages.ToFrozenDictionary(page => page.Slug, StringComparer.Ordinal);
+        // A table is made anew at every change, and a frozen dictionary takes longer to make than it saves.
+        _steps = steps.ToDictionary(step => step.Slug, StringComparer.Ordinal);
+        _stepsById = steps.ToDictionary(step => step.Id);
+        _pages = pages.ToDictionary(page => page.Slug, StringComparer.Ordinal);
+        _outside = new(StringComparer.Ordinal);
         // Two steps may show the same outside address; the one named first is the one that is reached.
-        _outside = pages.Where(page => page.Outside is not null)
-            .GroupBy(page => OutsideKey(page.Outside!)).ToFrozenDictionary(group => group.Key, group => group.First(), StringComparer.Ordinal);
+        foreach (var page in pages)
+            if (page.Outside is { } outside) _outside.TryAdd(OutsideKey(outside), page);
     }
 
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>

@@ -22,7 +22,8 @@ internal sealed class Projector : IDisposable
     /// <summary>Tests whose visitors are crossed with those of another.</summary>
     private const int MostPartners = 8;
     private readonly SqliteConnection _connection;
-    private readonly HotStatement _events, _reach, _enrol, _place, _convert, _close, _lead, _arrive, _arrival, _tag, _newSource;
+    private readonly HotStatement _events, _reach, _enrol, _place, _convert, _close, _lead, _arrive, _arrival, _tag, _newSource,
+        _stepTally, _stepBucket, _testTally, _testBucket, _apartTally, _pairTally, _sourceTally, _leftOut, _silence;
     private Dictionary<long, List<GoalTest>> _goals = [];
     private Dictionary<long, StepRole> _steps = [];
     private Dictionary<long, Partner[]> _partners = [];
@@ -42,6 +43,25 @@ internal sealed class Projector : IDisposable
         _arrival = new(connection, "SELECT source_id FROM arrivals WHERE funnel_id = ?1 AND visitor = ?2");
         _tag = new(connection, "UPDATE arrivals SET source_id = ?3 WHERE funnel_id = ?1 AND visitor = ?2");
         _newSource = new(connection, "INSERT INTO sources (funnel_id, tag, name, kind, declared) VALUES (?1, ?2, ?2, 'Other', 0) RETURNING id");
+        const string both = "ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + excluded.conversions";
+        _stepTally = new(connection, "INSERT INTO step_tallies VALUES (?1, ?2) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors");
+        _stepBucket = new(connection, "INSERT INTO step_buckets VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors");
+        _testTally = new(connection, $"INSERT INTO test_tallies VALUES (?1, ?2, ?3, ?4, ?5) {both}");
+        _testBucket = new(connection, $"INSERT INTO test_buckets VALUES (?1, ?2, ?3, ?4) {both}");
+        _apartTally = new(connection, $"INSERT INTO apart_tallies VALUES (?1, ?2, ?3, ?4, ?5) {both}");
+        _pairTally = new(connection, $"INSERT INTO pair_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6) {both}");
+        _sourceTally = new(connection,
+            """
+            INSERT INTO source_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT DO UPDATE SET clicks = clicks + excluded.clicks,
+              visitors = visitors + excluded.visitors, opt_ins = opt_ins + excluded.opt_ins, sales = sales + excluded.sales
+            """);
+        _leftOut = new(connection, "INSERT INTO left_out VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET visits = visits + excluded.visits");
+        _silence = new(connection,
+            """
+            INSERT INTO test_silences VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET
+              visitors_since = CASE WHEN excluded.last_conversion_at IS NULL THEN visitors_since ELSE 0 END + excluded.visitors_since,
+              last_conversion_at = coalesce(excluded.last_conversion_at, last_conversion_at)
+            """);
         Mark = connection.Number("SELECT mark FROM projection") ?? 0;
         LoadGoals();
     }
@@ -110,7 +130,8 @@ internal sealed class Projector : IDisposable
 
     public void Dispose()
     {
-        foreach (var statement in (HotStatement[])[_events, _reach, _enrol, _place, _convert, _close, _lead, _arrive, _arrival, _tag, _newSource]) statement.Dispose();
+        foreach (var statement in (HotStatement[])[_events, _reach, _enrol, _place, _convert, _close, _lead, _arrive, _arrival, _tag, _newSource,
+            _stepTally, _stepBucket, _testTally, _testBucket, _apartTally, _pairTally, _sourceTally, _leftOut, _silence]) statement.Dispose();
     }
 
     private void Apply(JournalEvent happened, Batch batch)
@@ -256,41 +277,16 @@ internal sealed class Projector : IDisposable
 
     private void Write(Batch batch)
     {
-        foreach (var (step, visitors) in batch.Steps)
-            _connection.Execute("INSERT INTO step_tallies VALUES ($1, $2) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors", step, visitors);
-        foreach (var ((step, bucket), visitors) in batch.StepBuckets)
-            _connection.Execute("INSERT INTO step_buckets VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors", step, bucket, visitors);
-        foreach (var ((test, phase, page), (visitors, conversions)) in batch.Tests)
-            _connection.Execute(
-                "INSERT INTO test_tallies VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + excluded.conversions",
-                test, phase, page, visitors, conversions);
-        foreach (var ((test, page, reason), (visitors, conversions)) in batch.Aparts)
-            _connection.Execute(
-                "INSERT INTO apart_tallies VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + excluded.conversions",
-                test, page, (long)reason, visitors, conversions);
+        foreach (var (step, visitors) in batch.Steps) _stepTally.Bind(1, step).Bind(2, visitors).Run();
+        foreach (var ((step, bucket), visitors) in batch.StepBuckets) _stepBucket.Bind(1, step).Bind(2, bucket).Bind(3, visitors).Run();
+        foreach (var ((test, phase, page), (visitors, conversions)) in batch.Tests) _testTally.Bind(1, test).Bind(2, phase).Bind(3, page).Bind(4, visitors).Bind(5, conversions).Run();
+        foreach (var ((test, page, reason), (visitors, conversions)) in batch.Aparts) _apartTally.Bind(1, test).Bind(2, page).Bind(3, (long)reason).Bind(4, visitors).Bind(5, conversions).Run();
         foreach (var ((test, other, page, otherPage), (visitors, conversions)) in batch.Pairs)
-            _connection.Execute(
-                "INSERT INTO pair_tallies VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + excluded.conversions",
-                test, other, page, otherPage, visitors, conversions);
-        foreach (var ((funnel, source), tally) in batch.Sources)
-            _connection.Execute(
-                """
-                INSERT INTO source_tallies VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO UPDATE SET clicks = clicks + excluded.clicks,
-                  visitors = visitors + excluded.visitors, opt_ins = opt_ins + excluded.opt_ins, sales = sales + excluded.sales
-                """, funnel, source, tally.Clicks, tally.Visitors, tally.OptIns, tally.Sales);
-        foreach (var ((step, reason), visits) in batch.LeftOut)
-            _connection.Execute("INSERT INTO left_out VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET visits = visits + excluded.visits", step, reason, visits);
-        foreach (var ((test, bucket), (visitors, conversions)) in batch.TestBuckets)
-            _connection.Execute(
-                "INSERT INTO test_buckets VALUES ($1, $2, $3, $4) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + excluded.conversions",
-                test, bucket, visitors, conversions);
-        foreach (var (test, (last, since)) in batch.Silences)
-            _connection.Execute(
-                """
-                INSERT INTO test_silences VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET
-                  visitors_since = CASE WHEN excluded.last_conversion_at IS NULL THEN visitors_since ELSE 0 END + excluded.visitors_since,
-                  last_conversion_at = coalesce(excluded.last_conversion_at, last_conversion_at)
-                """, test, last, since);
+            _pairTally.Bind(1, test).Bind(2, other).Bind(3, page).Bind(4, otherPage).Bind(5, visitors).Bind(6, conversions).Run();
+        foreach (var ((funnel, source), tally) in batch.Sources) _sourceTally.Bind(1, funnel).Bind(2, source).Bind(3, tally.Clicks).Bind(4, tally.Visitors).Bind(5, tally.OptIns).Bind(6, tally.Sales).Run();
+        foreach (var ((step, reason), visits) in batch.LeftOut) _leftOut.Bind(1, step).Bind(2, reason).Bind(3, visits).Run();
+        foreach (var ((test, bucket), (visitors, conversions)) in batch.TestBuckets) _testBucket.Bind(1, test).Bind(2, bucket).Bind(3, visitors).Bind(4, conversions).Run();
+        foreach (var (test, (last, since)) in batch.Silences) _silence.Bind(1, test).Bind(2, last).Bind(3, since).Run();
     }
 
     private List<(long Seq, JournalEvent Event)> ReadEvents(long mark, int limit)

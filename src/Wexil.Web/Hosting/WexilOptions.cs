@@ -24,6 +24,9 @@ public sealed record WexilOptions
     /// <summary>The header in which such a proxy says the visitor's country.</summary>
     public string? CountryHeader { get; init; }
 
+    /// <summary>Looks at outside pages every few minutes.</summary>
+    public bool Watches { get; init; } = true;
+
     /// <summary>Waits for the disk at every commit, so that a power cut takes nothing either.</summary>
     public bool SurvivePowerLoss { get; init; }
 }

@@ -17,10 +17,10 @@ namespace Wexil.Web.Studio;
 /// <summary>The owner's door: everything behind a sign-in, nothing of the marketers' pages in its origin.</summary>
 public static class StudioApp
 {
-    public static void AddServices(IServiceCollection services)
+    public static void AddServices(IServiceCollection services, bool watches)
     {
         services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<PageFetcher>().AddSingleton<Imports>().AddSingleton<Upcoming>().AddSingleton<Watch>();
-        services.AddHostedService(services => services.GetRequiredService<Watch>());
+        if (watches) services.AddHostedService(services => services.GetRequiredService<Watch>());
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
         {

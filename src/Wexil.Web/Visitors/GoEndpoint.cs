@@ -24,21 +24,24 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
             return;
         }
         var now = time.GetUtcNow();
-        if (query.Length > 1 && AddressQuery.Value(query, TryTickets.Parameter) is { Length: > 0 } ticket)
+        // Hardly any address has a parameter of ours.
+        var hasOurs = query.Contains("wx_", StringComparison.Ordinal);
+        if (hasOurs && AddressQuery.Value(query, TryTickets.Parameter) is { Length: > 0 } ticket)
         {
             await new TryAnswer(desk, hosted, now).Answer(http, step, tickets.Open(ticket));
             return;
         }
-        if (query.Length > 1 && AddressQuery.Value(query, Caller.CountMeCookie) is not null) CountMe(http);
+        var countsMe = hasOurs && AddressQuery.Value(query, Caller.CountMeCookie) is not null;
+        if (countsMe) CountMe(http);
         var caller = Caller.Of(http);
-        if (query.Length > 1 && AddressQuery.Value(query, Caller.CountMeCookie) is not null) caller = caller with { LeftOut = null, IsTrying = false };
+        if (countsMe) caller = caller with { LeftOut = null, IsTrying = false };
 
         var (visitor, known) = caller.Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now);
         var visit = arrivals.Of(http, routes, step, visitor, known, caller.Device, now);
         RoutePage? page;
         if (caller.Counts)
         {
-            var promised = query.Length > 1 && AddressQuery.Value(query, "wx_start") is { } start ? tokens.ReadPage(start, visitor, now) : null;
+            var promised = hasOurs && AddressQuery.Value(query, "wx_start") is { } start ? tokens.ReadPage(start, visitor, now) : null;
             page = (await desk.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
             if (visit.Traits.IsAffiliate) Arrivals.Remember(http, routes);
         }

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Microsoft.Data.Sqlite;
 using Wexil.Store;
 using Wexil.Web.Shared;
@@ -21,6 +22,7 @@ public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, Page
         var before = watch.All();
         // A page that rests is still looked at: the tests' pages are all shown.
         var shown = routes.Current.Shown.Where(page => page.Outside is not null).DistinctBy(page => page.Id).ToArray();
+        var looks = new ConcurrentBag<PageLook>();
         await Parallel.ForEachAsync(shown, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (page, ended) =>
         {
             var problem = await fetcher.LookAsync(page.Outside!, ended);
@@ -28,8 +30,10 @@ public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, Page
             var now = time.GetUtcNow();
             var fails = problem is not null and not PageFetcher.NotAsked;
             var failures = fails ? (last?.Failures ?? 0) + 1 : 0;
-            await watch.SaveAsync(new(page.Id, now, failures, problem, failures >= FailuresToReport ? last?.DownSince ?? now : null));
+            looks.Add(new(page.Id, now, failures, problem, failures >= FailuresToReport ? last?.DownSince ?? now : null));
         });
+        if (looks.IsEmpty) return;
+        await watch.SaveAsync(looks);
         await RestAsync();
     }
 
@@ -60,11 +64,27 @@ public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, Page
             {
                 await LookAsync(stoppingToken);
             }
+            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
+            {
+                return;
+            }
             catch (Exception error) when (error is StoreException or SqliteException)
             {
                 // The store is not well, and every screen says so already; the next look is in a few minutes.
             }
         }
-        while (await timer.WaitForNextTickAsync(stoppingToken));
+        while (await NextAsync(timer, stoppingToken));
+    }
+
+    private static async Task<bool> NextAsync(PeriodicTimer timer, CancellationToken stop)
+    {
+        try
+        {
+            return await timer.WaitForNextTickAsync(stop);
+        }
+        catch (OperationCanceledException)
+        {
+            return false;
+        }
     }
 }

@@ -1,9 +1,9 @@
 (function (d, l, slug, home, page) {
   if (/[?&]wx=/.test(l.search) || l.origin + l.pathname.replace(/\/$/, "") !== page) return;
   var id = (/(?:^|; )wx_visitor=([\w-]{22})/.exec(d.cookie) || [])[1] || "", hide = d.createElement("style"), done = false, late = false;
-  hide.textContent = "html{visibility:hidden!important;background:none!important}";
+  hide.textContent = "html{display:none!important}";
   d.documentElement.appendChild(hide);
-  function show(what) { if (done) return; done = true; hide.remove(); navigator.sendBeacon(home + "/start/" + slug + "/stayed", what); }
+  function show(what) { if (done) return; done = true; hide.remove(); dispatchEvent(new Event("resize")); navigator.sendBeacon(home + "/start/" + slug + "/stayed", what); }
   var timer = setTimeout(function () { late = true; show("late " + id); }, 300);
   window.wexilStart = function (visitor, move, proof) {
     clearTimeout(timer);
