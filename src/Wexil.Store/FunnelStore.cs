@@ -132,7 +132,8 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     internal static Step MapStep(SqliteDataReader row) => new(
         new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetInt32(2), Enum.Parse<StepKind>(row.GetString(3)), row.GetString(4), row.GetString(5),
         row.NumberOrNull(6) is { } page ? new PageId(page) : null, row.NumberOrNull(7) is { } yes ? new StepId(yes) : null,
-        row.NumberOrNull(8) is { } no ? new StepId(no) : null, row.GetBoolean(9), row.TextOrNull(10)) { CarriesQuery = row.GetBoolean(11), Redirects = row.GetBoolean(12) };
+        row.NumberOrNull(8) is { } no ? new StepId(no) : null, row.GetBoolean(9), row.TextOrNull(10))
+    { CarriesQuery = row.GetBoolean(11), Redirects = row.GetBoolean(12) };
 
     private Funnel Create(SqliteConnection c, string name)
     {

@@ -213,6 +213,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal("100/0", store.Phases(tested.Test)[^1].Weights.ToString());
         Assert.Contains("Page A", await enrolled.GetStringAsync("/go/watched"));
         using var owner = await wexil.OwnerAsync();
+        Assert.Contains("does not answer since", await owner.GetStringAsync("/"));
         Assert.Contains("nothing answers there", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/watched/send"));
 
         await wexil.Get<WatchStore>().SaveAsync([new(tested.B.Id, wexil.Time.GetUtcNow(), 0, null, null)]);

@@ -54,4 +54,8 @@ public sealed class ImportingTests
         Assert.Equal(one, change.Reversed.Apply(two));
         Assert.True(change.Removed.Length + change.Inserted.Length <= before.Length + after.Length + (2 * Math.Min(shared.Length, Math.Min(before.Length, after.Length))));
     });
+
+    [Fact]
+    public void The_lines_that_start_a_test_stay_behind() => Assert.Equal(
+        "<head><title>A</title></head><p>x", PageReferences.Rewrite("<head><script data-wexil-start>go()</script><title>A</title></head><p>x", new("https://larkrow.example/a"), _ => null));
 }

@@ -5,7 +5,7 @@ namespace Wexil.Core.Pages.Importing;
 
 /// <summary>
 /// Finds what a page that lives elsewhere needs to look as it does there, and rewrites the page so that it finds it here. What is
-/// not brought along, and everything that is a link, leads to where it led before.
+/// not brought along, and everything that is a link, leads to where it led before. Our own lines for starting a test there are left out.
 /// </summary>
 public static partial class PageReferences
 {
@@ -55,6 +55,12 @@ public static partial class PageReferences
         foreach (var node in map.Elements)
         {
             if (node.Element.LocalName == "base") continue;
+            if (node.Element.HasAttribute("data-wexil-start"))
+            {
+                // The lines by which a test begins on that page would begin it on every clone too.
+                edits.Replace(node.Start, node.End, "");
+                continue;
+            }
             foreach (var attribute in node.Tag.Attributes) Attribute(html, edits, node, attribute, at, local);
             if (node.Name == "style") Replace(edits, html, node.OpenEnd, node.CloseStart, css => Styles(css, at, local));
         }

@@ -30,7 +30,7 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
     [TempData]
     public string? Done { get; set; }
 
-    public void OnGet() => 
+    public void OnGet() =>
         (FetchPrivate, Zone, CurrencyCode, AffiliateParameter) = (settings.FetchesPrivateAddresses, settings.Zone.Id, settings.Currency.Code, settings.AffiliateParameter);
 
     public async Task<IActionResult> OnPostAsync()

@@ -30,7 +30,11 @@ public static class CostFile
         if (text.Length > LongestText) return ([], "The file is longer than 512 KB. Take it in in parts.");
         using var csv = new CsvReader(new StringReader(text), new CsvConfiguration(CultureInfo.InvariantCulture)
         {
-            DetectDelimiter = true, TrimOptions = TrimOptions.Trim, PrepareHeaderForMatch = header => header.Header.Trim().ToLowerInvariant(), MissingFieldFound = null, BadDataFound = null,
+            DetectDelimiter = true,
+            TrimOptions = TrimOptions.Trim,
+            PrepareHeaderForMatch = header => header.Header.Trim().ToLowerInvariant(),
+            MissingFieldFound = null,
+            BadDataFound = null,
         });
         var rows = new List<CostRow>();
         try

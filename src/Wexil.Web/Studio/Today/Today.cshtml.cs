@@ -7,7 +7,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Today;
 
 /// <summary>What needs the owner, what is ready, what runs.</summary>
-public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, VerdictStore verdicts, TestReader reader, OwnerTime time) : PageModel
+public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, VerdictStore verdicts, TestReader reader, WatchStore watch, PageStore pages, OwnerTime time) : PageModel
 {
     private const int Days = 14;
 
@@ -15,6 +15,9 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
 
     public IReadOnlyList<Funnel> Funnels { get; private set; } = [];
     public IReadOnlyList<Row> Rows { get; private set; } = [];
+
+    /// <summary>Outside pages that do not answer.</summary>
+    public IReadOnlyList<(PageLook Look, string Page, string Address)> Down { get; private set; } = [];
 
     public long VisitorsThisWeek { get; private set; }
 
@@ -45,6 +48,12 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
         PagesKept = verdicts.Kept();
         var steps = funnels.AllSteps();
         var from = time.Now.AddDays(-Days);
+        Down = [.. watch.All().Values.Where(look => look.DownSince is not null).Select(look =>
+        {
+            var page = pages.Find(look.Page)!;
+            var step = steps.Single(step => step.Id == page.Step);
+            return (look, page.Name, $"/f/{Funnels.Concat(funnels.Archived()).Single(funnel => funnel.Id == step.Funnel).Slug}/{step.Slug}/send");
+        })];
         var every = Funnels.Concat(funnels.Archived()).ToDictionary(funnel => funnel.Id);
         Rows = [.. tests.Open().Select(test => reader.Read(test, steps))
             .OrderBy(reading => reading.Verdict.Kind switch { VerdictKind.Problem => 0, _ when reading.Verdict.Keep is not null => 1, VerdictKind.TooEarly => 2, _ => 3 })
