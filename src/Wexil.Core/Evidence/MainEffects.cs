@@ -21,12 +21,15 @@ public sealed class MainEffects
     /// <summary>The fit is done when the deviance moves by less than this, as in R's glm.</summary>
     private const double Tolerance = 1e-8;
 
-    private MainEffects(IReadOnlyList<Effect> effects, IReadOnlyList<double> expected) => (Effects, Expected) = (effects, expected);
+    private MainEffects(IReadOnlyList<Effect> effects, IReadOnlyList<double> expected, IReadOnlyList<double> leverage) => (Effects, Expected, Leverage) = (effects, expected, leverage);
 
     public IReadOnlyList<Effect> Effects { get; }
 
     /// <summary>The rate that the parts suggest for each cell, in the order given.</summary>
     public IReadOnlyList<double> Expected { get; }
+
+    /// <summary>How much each cell pulls the fit to itself, from 0 to 1.</summary>
+    public IReadOnlyList<double> Leverage { get; }
 
     /// <summary>Fits the model; null where the cells do not settle it, as when a version has no conversion at all.</summary>
     /// <param name="levels">How many versions each section has, 2 or more.</param>
@@ -55,9 +58,11 @@ public sealed class MainEffects
             var before = deviance;
             deviance = cells.Select((cell, i) => Deviance(cell.Arm, rates[i])).Sum();
             if (!(Math.Abs(deviance - before) / (Math.Abs(deviance) + 0.1) < Tolerance)) continue;
-            var errors = information.Inverse().Diagonal().PointwiseSqrt();
+            var covariance = information.Inverse();
+            var errors = covariance.Diagonal().PointwiseSqrt();
             return new(
-                [.. terms.Select((term, i) => new Effect(term.Section, term.Version, beta[i + 1], errors[i + 1], 2 * Normal.CDF(0, 1, -Math.Abs(beta[i + 1] / errors[i + 1]))))], [.. rates]);
+                [.. terms.Select((term, i) => new Effect(term.Section, term.Version, beta[i + 1], errors[i + 1], 2 * Normal.CDF(0, 1, -Math.Abs(beta[i + 1] / errors[i + 1]))))], [.. rates],
+                [.. Enumerable.Range(0, cells.Count).Select(i => weights[i] * design.Row(i).DotProduct(covariance * design.Row(i)))]);
         }
         return null;
     }

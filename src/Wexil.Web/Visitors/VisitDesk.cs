@@ -44,7 +44,9 @@ public sealed class VisitDesk
     public async ValueTask<Turn?> VisitAsync(RouteStep step, Visit visit, bool known, PageId? promised = null, bool isInside = false)
     {
         if (Decide(step, visit, known, promised) is not { } turn) return null;
-        if (_recent.Add(visit.Visitor, step.Id, visit.At) || turn.Kind == TurnKind.Enrols) await Record(step, visit, turn, isInside);
+        // A place is recorded whenever it is taken; what else happens twice within two seconds is one visit.
+        var takesPlace = turn.Kind != TurnKind.Plain && turn.Apart != Apart.NotRunning;
+        if (_recent.Add(visit.Visitor, step.Id, visit.At) || takesPlace) await Record(step, visit, turn, isInside);
         return turn;
     }
 
