@@ -37,7 +37,7 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         if (countsMe) caller = caller with { LeftOut = null, IsTrying = false };
 
         var (visitor, known) = caller.Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now);
-        var visit = arrivals.Of(http, routes, step, visitor, known, caller.Device, now);
+        var visit = arrivals.Of(http, routes, step, visitor, known, caller.Device, query, now);
         RoutePage? page;
         if (caller.Counts)
         {

@@ -11,7 +11,7 @@ public sealed class SplitTests
     private static readonly Gen<VisitorId> AnyVisitor = Gen.Int.Select(seed => VisitorId.New(Now, new SeededChance(seed)));
 
     /// <summary>Two to ten weights that add up to 100, zeros among them.</summary>
-    private static readonly Gen<Weights> AnyWeights = Gen.Int[0, 100].Array[1, 9].Select(cuts =>
+    internal static readonly Gen<Weights> AnyWeights = Gen.Int[0, 100].Array[1, 9].Select(cuts =>
     {
         int[] edges = [0, .. cuts.Order(), 100];
         return Weights.Of([.. edges.Zip(edges.Skip(1), (from, to) => to - from)]);

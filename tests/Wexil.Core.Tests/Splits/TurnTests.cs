@@ -10,11 +10,7 @@ public sealed class TurnTests
 {
     private static readonly DateTimeOffset Now = new(2026, 11, 9, 8, 0, 0, TimeSpan.Zero);
 
-    private static readonly Gen<Weights> AnyWeights = Gen.Int[0, 100].Array[1, 9].Select(cuts =>
-    {
-        int[] edges = [0, .. cuts.Order(), 100];
-        return Weights.Of([.. edges.Zip(edges.Skip(1), (from, to) => to - from)]);
-    });
+    private static readonly Gen<Weights> AnyWeights = SplitTests.AnyWeights;
 
     private static readonly Gen<Audience> AnyAudience = Gen.Select(
         OneOf<Device[]>([], [Device.Phone], [Device.Phone, Device.Tablet]), OneOf(OnlyOrBut.All, new(["DE", "AT"], true), new(["US"], false)), OneOf(Visits.Both, Visits.First, Visits.Return),

@@ -11,9 +11,9 @@ public sealed class Arrivals(Origins origins)
     private const int AffiliateDays = 60, LongestAffiliate = 64;
 
     /// <summary>The traits of a request, and who follows the link.</summary>
-    public Visit Of(HttpContext http, RouteTable routes, RouteStep step, VisitorId visitor, bool known, Device device, DateTimeOffset now)
+    /// <param name="query">The query that the visitor came with: the request's own, or that of the page which asks.</param>
+    public Visit Of(HttpContext http, RouteTable routes, RouteStep step, VisitorId visitor, bool known, Device device, string query, DateTimeOffset now)
     {
-        var query = http.Request.QueryString.Value ?? "";
         var affiliate = Affiliate(http, routes, query);
         var source = "";
         if (query.Length > 1)

@@ -11,7 +11,7 @@ namespace Wexil.Web.Visitors.Starting;
 /// </summary>
 public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals arrivals, VisitorsAddress address, StartSeen seen, TimeProvider time)
 {
-    private const int LongestWord = 512;
+    private const int LongestBody = 4096;
 
     public async Task Answer(HttpContext http, string slug)
     {
@@ -46,7 +46,7 @@ public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals 
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
         var caller = Caller.Of(http);
-        if (desk.Routes.Step(slug) is not { } step || !caller.Counts || http.Request.ContentLength is null or > LongestWord * 8) return;
+        if (desk.Routes.Step(slug) is not { } step || !caller.Counts || http.Request.ContentLength is null or > LongestBody) return;
         using var reader = new StreamReader(http.Request.Body);
         var words = (await reader.ReadToEndAsync(http.RequestAborted)).Split(' ', 4);
         var now = time.GetUtcNow();
@@ -59,10 +59,7 @@ public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals 
             await desk.VisitAsync(step, Visit(http, step, visitor, known: true, caller, words.Length > 3 ? words[3] : "", now), known: true, tokens.ReadPage(promise, visitor, now));
     }
 
-    private Visit Visit(HttpContext http, RouteStep step, VisitorId visitor, bool known, Caller caller, string query, DateTimeOffset now)
-    {
-        // The traits are those of the page's own address, not of the question.
-        var visit = arrivals.Of(http, desk.Routes, step, visitor, known, caller.Device, now);
-        return visit with { Query = query, Traits = visit.Traits with { Source = SourceTag.From(AddressQuery.Value(query, SourceTag.Parameter) ?? AddressQuery.Value(query, "utm_source")) } };
-    }
+    // The traits are those of the page's own address, not of the question.
+    private Visit Visit(HttpContext http, RouteStep step, VisitorId visitor, bool known, Caller caller, string query, DateTimeOffset now) =>
+        arrivals.Of(http, desk.Routes, step, visitor, known, caller.Device, query, now);
 }
