@@ -67,7 +67,7 @@ public static class GoBench
     }
 
     private static void Print(string name, Round round) =>
-        Console.WriteLine($"{name}  {round.PerSecond,9:N0} a second   p50 {round.Quantile(0.5):0.00} ms   p99 {round.Quantile(0.99):0.00} ms");
+        Console.WriteLine($"{name}  {round.PerSecond,9:N0} a second   p50 {round.Quantile(0.5):0.00} ms   p99 {round.Quantile(0.99):0.00} ms   {round.Busy / round.PerSecond * 1e6:0} µs of a core each");
 
     private static double Median(IEnumerable<double> values)
     {

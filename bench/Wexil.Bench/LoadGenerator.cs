@@ -8,7 +8,8 @@ namespace Wexil.Bench;
 
 /// <summary>What a round of load measured.</summary>
 /// <param name="Latencies">Every answer's time in milliseconds, sorted.</param>
-public sealed record Round(long Answered, long Failed, TimeSpan Took, float[] Latencies)
+/// <param name="Busy">Cores that this process kept busy, generator and all.</param>
+public sealed record Round(long Answered, long Failed, TimeSpan Took, float[] Latencies, double Busy)
 {
     public double PerSecond => Answered / Took.TotalSeconds;
 
@@ -33,12 +34,14 @@ public static class LoadGenerator
     public static async Task<Round> RunAsync(Uri address, int connections, TimeSpan duration, double returning, string status = "302", IReadOnlyList<string>? paths = null)
     {
         var watch = Stopwatch.StartNew();
+        var used = Environment.CpuUsage.TotalTime;
         var until = Stopwatch.GetTimestamp() + (long)(duration.TotalSeconds * Stopwatch.Frequency);
         var results = await Task.WhenAll(Enumerable.Range(0, connections).Select(i => Task.Run(() => ConnectionAsync(address, paths ?? [address.PathAndQuery], until, returning, status, new Random(i)))));
         var took = watch.Elapsed;
+        var busy = (Environment.CpuUsage.TotalTime - used) / took;
         float[] latencies = [.. results.SelectMany(result => result.Latencies)];
         Array.Sort(latencies);
-        return new(latencies.Length, results.Sum(result => result.Failed), took, latencies);
+        return new(latencies.Length, results.Sum(result => result.Failed), took, latencies, busy);
     }
 
     private static async Task<(List<float> Latencies, long Failed)> ConnectionAsync(Uri address, IReadOnlyList<string> paths, long until, double returning, string status, Random random)

@@ -18,6 +18,13 @@ public sealed class Database : IDisposable
 
     private Database(string file) => _file = file;
 
+    static Database()
+    {
+        // A connection is never used by two threads at once, so SQLite need not lock it at every call.
+        SQLitePCL.Batteries_V2.Init();
+        SQLitePCL.raw.sqlite3_config(SQLitePCL.raw.SQLITE_CONFIG_MULTITHREAD);
+    }
+
     /// <exception cref="StoreException">The file is newer than this program, or no data file of Wexil, or cannot be opened.</exception>
     public static Database Open(DataFolder folder)
     {
@@ -123,14 +130,14 @@ public sealed class Database : IDisposable
         {
             Connection = connection;
             connection.Execute("PRAGMA query_only=1");
-            _place = new(connection, "SELECT page_id, phase_id FROM enrolments WHERE test_id = ?1 AND visitor = ?2");
+            _place = new(connection, "SELECT page_id, phase_id FROM enrolments WHERE visitor = ?1 AND test_id = ?2");
         }
 
         public SqliteConnection Connection { get; }
 
         public Place? PlaceOf(VisitorId visitor, TestId test)
         {
-            if (!_place.Bind(1, test.Value).Bind(2, visitor.Value).Next()) return null;
+            if (!_place.Bind(1, visitor.Value).Bind(2, test.Value).Next()) return null;
             var place = new Place(new(_place.Number(0)), _place.IsNull(1) ? null : new PhaseId(_place.Number(1)));
             _place.Reset();
             return place;

@@ -2,6 +2,7 @@ using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store.Recording;
+using Wexil.Store.Recording.Projection;
 
 namespace Wexil.Store;
 
@@ -154,7 +155,9 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     private static Step Insert(SqliteConnection c, FunnelId funnel, StepKind kind, string name, string slug)
     {
         var position = (int)(c.Number("SELECT coalesce(max(position) + 1, 0) FROM steps WHERE funnel_id = $1", funnel.Value) ?? 0);
-        var id = c.Insert("INSERT INTO steps (funnel_id, position, kind, name, slug) VALUES ($1, $2, $3, $4, $5)", funnel.Value, position, kind.ToString(), name, slug);
+        var number = c.Number("SELECT coalesce(max(number) + 1, 0) FROM steps WHERE funnel_id = $1", funnel.Value) ?? 0;
+        if (number >= StepRole.MostSteps) throw new StoreException($"A funnel holds {StepRole.MostSteps} steps at most, those in the archive too. Begin another funnel.");
+        var id = c.Insert("INSERT INTO steps (funnel_id, position, kind, name, slug, number) VALUES ($1, $2, $3, $4, $5, $6)", funnel.Value, position, kind.ToString(), name, slug, number);
         return new(new(id), funnel, position, kind, name, slug, null);
     }
 

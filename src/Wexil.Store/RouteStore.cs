@@ -9,7 +9,7 @@ namespace Wexil.Store;
 public sealed class RouteStore(Database database)
 {
     // Reading an address or an audience takes longer than all else, and a change leaves nearly all of them as they were.
-    private readonly Kept<Uri> _addresses = new(text => new(text));
+    private readonly Kept<OutsideAddress> _addresses = new(text => new(new Uri(text)));
     private readonly Kept<Audience> _audiences = new(Audience.Parse);
 
     public RouteTable Load() => database.Read(c =>
@@ -80,7 +80,7 @@ public sealed class RouteStore(Database database)
         var byStep = pages.ToLookup(page => page.Step);
         foreach (var steps in funnels)
         {
-            var tills = Tills(steps, step => byStep[step.Id].Select(page => page.Outside)).ToArray();
+            var tills = Tills(steps, step => byStep[step.Id].Select(page => page.Outside?.Address)).ToArray();
             foreach (var step in steps)
             {
                 var own = step.Kind == StepKind.Checkout ? [] : tills;

@@ -62,7 +62,7 @@ internal sealed class World : IDisposable
         new(Guid.CreateVersion7(), Time.GetUtcNow(), EventKind.Visit, visitor, test.Goal, new(3));
 
     /// <summary>Every tally and lead as text, to be compared before and after.</summary>
-    public string Tables() => Database.Read(connection => string.Join('\n', new[] { "reached", "enrolments", "step_tallies", "step_buckets", "test_tallies", "test_buckets", "test_silences", "leads" }
+    public string Tables() => Database.Read(connection => string.Join('\n', new[] { "visitors", "enrolments", "source_tallies", "apart_tallies", "pair_tallies", "left_out", "step_tallies", "step_buckets", "test_tallies", "test_buckets", "test_silences", "leads" }
         .SelectMany(table =>
         {
             using var command = connection.CreateCommand();

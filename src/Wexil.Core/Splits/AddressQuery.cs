@@ -2,43 +2,72 @@ using System.Net;
 
 namespace Wexil.Core.Splits;
 
-/// <summary>Reads parameters out of an address's query as it came, repeated and encoded ones too.</summary>
+/// <summary>
+/// Reads parameters out of an address's query as it came, repeated and encoded ones too. It is read at every visit, so nothing is
+/// taken apart that nobody asks for.
+/// </summary>
 public static class AddressQuery
 {
+    /// <summary>The parts of a query, with or without its question mark, in order.</summary>
+    public static Parts PartsOf(string query) => new(query.AsSpan().TrimStart('?'));
+
     /// <summary>Every value of a parameter, decoded, in order. Names are compared letter by letter.</summary>
-    public static IEnumerable<string> Values(string query, string name)
+    public static IReadOnlyList<string> Values(string query, string name)
     {
-        foreach (var part in query.TrimStart('?').Split('&', StringSplitOptions.RemoveEmptyEntries))
-        {
-            var equals = part.IndexOf('=');
-            if (Decoded(equals < 0 ? part : part[..equals]) == name) yield return equals < 0 ? "" : Decoded(part[(equals + 1)..]);
-        }
+        var values = new List<string>();
+        foreach (var part in PartsOf(query))
+            if (part.Is(name)) values.Add(part.Value.ToString());
+        return values;
     }
 
-    /// <summary>The first value of a parameter; null when it is not there. Takes no memory where it is not: this is asked at every visit.</summary>
+    /// <summary>The first value of a parameter, decoded; null when it is not there.</summary>
     public static string? Value(string query, string name)
     {
-        var rest = query.AsSpan().TrimStart('?');
-        while (!rest.IsEmpty)
-        {
-            var end = rest.IndexOf('&');
-            var part = end < 0 ? rest : rest[..end];
-            rest = end < 0 ? [] : rest[(end + 1)..];
-            var equals = part.IndexOf('=');
-            var own = equals < 0 ? part : part[..equals];
-            if (own.IndexOfAny('%', '+') < 0 ? own.SequenceEqual(name) : Decoded(own.ToString()) == name) return equals < 0 ? "" : Decoded(part[(equals + 1)..].ToString());
-        }
+        foreach (var part in PartsOf(query))
+            if (part.Is(name)) return part.Value.ToString();
         return null;
     }
 
-    /// <summary>Is the part of a query a parameter of ours, which never travels on?</summary>
-    public static bool IsOurs(ReadOnlySpan<char> part)
+    /// <summary>One parameter of a query.</summary>
+    /// <param name="whole">Name and value as they came.</param>
+    public readonly ref struct Part(ReadOnlySpan<char> whole)
     {
-        var equals = part.IndexOf('=');
-        var name = equals < 0 ? part : part[..equals];
-        if (name.IndexOf('%') >= 0) name = Decoded(name.ToString());
-        return name is "wx" || name.StartsWith("wx_", StringComparison.Ordinal);
+        private readonly int _equals = whole.IndexOf('=');
+
+        public ReadOnlySpan<char> Whole { get; } = whole;
+
+        public ReadOnlySpan<char> Name => Decoded(_equals < 0 ? Whole : Whole[.._equals]);
+
+        public ReadOnlySpan<char> Value => _equals < 0 ? [] : Decoded(Whole[(_equals + 1)..]);
+
+        /// <summary>A parameter of ours, which never travels on.</summary>
+        public bool IsOurs => Name is "wx" || Name.StartsWith("wx_", StringComparison.Ordinal);
+
+        public bool Is(string name) => Name.SequenceEqual(name);
+
+        private static ReadOnlySpan<char> Decoded(ReadOnlySpan<char> text) => text.IndexOfAny('%', '+') < 0 ? text : WebUtility.UrlDecode(text.ToString());
     }
 
-    private static string Decoded(string text) => text.AsSpan().IndexOfAny('%', '+') < 0 ? text : WebUtility.UrlDecode(text);
+    public ref struct Parts(ReadOnlySpan<char> rest)
+    {
+        private ReadOnlySpan<char> _rest = rest;
+
+        public Part Current { get; private set; }
+
+        public readonly Parts GetEnumerator() => this;
+
+        public bool MoveNext()
+        {
+            while (!_rest.IsEmpty)
+            {
+                var end = _rest.IndexOf('&');
+                var part = end < 0 ? _rest : _rest[..end];
+                _rest = end < 0 ? [] : _rest[(end + 1)..];
+                if (part.IsEmpty) continue;
+                Current = new(part);
+                return true;
+            }
+            return false;
+        }
+    }
 }

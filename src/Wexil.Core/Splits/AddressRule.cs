@@ -27,10 +27,16 @@ public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, 
         return Kind == RuleKind.Matches && Compile(Value) is null ? "This pattern cannot be used: it is not a regular expression, or looks back and ahead, which is left out to stay fast." : null;
     }
 
-    public bool Matches(string query) => AddressQuery.Value(query, Parameter) is not null && (Kind == RuleKind.Present || AddressQuery.Values(query, Parameter).Any(Fits));
-
-    private bool Fits(string value) => Kind switch
+    public bool Matches(string query)
     {
+        foreach (var part in AddressQuery.PartsOf(query))
+            if (part.Is(Parameter) && Fits(part.Value)) return true;
+        return false;
+    }
+
+    private bool Fits(ReadOnlySpan<char> value) => Kind switch
+    {
+        RuleKind.Present => true,
         RuleKind.EqualTo => value.Equals(Value, StringComparison.OrdinalIgnoreCase),
         RuleKind.Contains => value.Contains(Value, StringComparison.OrdinalIgnoreCase),
         _ => _pattern.Value?.IsMatch(value) ?? false,

@@ -8,7 +8,13 @@ public sealed record OnlyOrBut(IReadOnlyList<string> Names, bool IsOut)
 {
     public static readonly OnlyOrBut All = new([], true);
 
-    public bool Admits(string name) => Names.Count == 0 || Names.Contains(name, StringComparer.OrdinalIgnoreCase) != IsOut;
+    public bool Admits(string name)
+    {
+        if (Names.Count == 0) return true;
+        for (var i = 0; i < Names.Count; i++)
+            if (string.Equals(Names[i], name, StringComparison.OrdinalIgnoreCase)) return !IsOut;
+        return IsOut;
+    }
 
     public bool Equals(OnlyOrBut? other) => other is not null && Names.SequenceEqual(other.Names) && (Names.Count == 0 || IsOut == other.IsOut);
 
@@ -36,19 +42,24 @@ public sealed record Audience(IReadOnlyList<Device> Devices, OnlyOrBut Countries
     [JsonIgnore]
     public bool IsEveryone => Equals(Everyone);
 
+    /// <summary>Does a visitor take part? Asked at every visit, so no words are made.</summary>
+    public bool Admits(Traits traits, string query) => Decide(traits, query).Reason is Reason.Fits or Reason.RuleMet;
+
+    /// <summary>The same with the reason in words.</summary>
     public Admission Judge(Traits traits, string query)
     {
-        if (Devices.Count > 0 && !Devices.Contains(traits.Device)) return Out($"{Name(traits.Device)} {(traits.Device == Device.Desktop ? "computers" : "")}".TrimEnd() + " do not take part");
-        if (!Countries.Admits(traits.Country)) return Out(traits.Country.Length == 0 ? "the country is not known" : $"{Names.Country(traits.Country)} does not take part");
-        if (Visits == Visits.First && traits.IsReturning) return Out("only first visits take part");
-        if (Visits == Visits.Return && !traits.IsReturning) return Out("only returning visitors take part");
-        if (!Sources.Admits(traits.Source)) return Out(traits.Source.Length == 0 ? "the link names no source" : $"the source {traits.Source} does not take part");
-        if (!Languages.Admits(traits.Language)) return Out(traits.Language.Length == 0 ? "the language is not known" : $"{Names.Language(traits.Language)} does not take part");
-        if (Rules.Count == 0) return new(true, "everything fits");
-        if (Rules.FirstOrDefault(rule => !rule.TakesIn && rule.Matches(query)) is { } against) return Out($"the address has {against.Words()}");
-        var ins = Rules.Where(rule => rule.TakesIn).ToArray();
-        if (ins.Length == 0) return new(true, "everything fits");
-        return ins.FirstOrDefault(rule => rule.Matches(query)) is { } met ? new(true, $"the address has {met.Words()}") : Out($"the address lacks {Join(ins.Select(rule => rule.Words()), "or")}");
+        var (reason, rule) = Decide(traits, query);
+        return new(reason is Reason.Fits or Reason.RuleMet, reason switch
+        {
+            Reason.Fits => "everything fits",
+            Reason.RuleMet or Reason.RuleAgainst => $"the address has {rule!.Words()}",
+            Reason.Device => $"{Name(traits.Device)} {(traits.Device == Device.Desktop ? "computers" : "")}".TrimEnd() + " do not take part",
+            Reason.Country => traits.Country.Length == 0 ? "the country is not known" : $"{Names.Country(traits.Country)} does not take part",
+            Reason.Visit => Visits == Visits.First ? "only first visits take part" : "only returning visitors take part",
+            Reason.Source => traits.Source.Length == 0 ? "the link names no source" : $"the source {traits.Source} does not take part",
+            Reason.Language => traits.Language.Length == 0 ? "the language is not known" : $"{Names.Language(traits.Language)} does not take part",
+            _ => $"the address lacks {Join(Rules.Where(each => each.TakesIn).Select(each => each.Words()), "or")}",
+        });
     }
 
     /// <summary>Who takes part, as a sentence.</summary>
@@ -83,7 +94,25 @@ public sealed record Audience(IReadOnlyList<Device> Devices, OnlyOrBut Countries
 
     public override int GetHashCode() => HashCode.Combine(Devices.Count, Countries, Visits, Sources, Languages, Rules.Count);
 
-    private static Admission Out(string why) => new(false, why);
+    private (Reason Reason, AddressRule? Rule) Decide(Traits traits, string query)
+    {
+        if (Devices.Count > 0 && !Devices.Contains(traits.Device)) return (Reason.Device, null);
+        if (!Countries.Admits(traits.Country)) return (Reason.Country, null);
+        if (Visits != Visits.Both && traits.IsReturning != (Visits == Visits.Return)) return (Reason.Visit, null);
+        if (!Sources.Admits(traits.Source)) return (Reason.Source, null);
+        if (!Languages.Admits(traits.Language)) return (Reason.Language, null);
+        AddressRule? met = null;
+        var takesIn = false;
+        for (var i = 0; i < Rules.Count; i++)
+        {
+            var rule = Rules[i];
+            takesIn |= rule.TakesIn;
+            if ((rule.TakesIn && met is not null) || !rule.Matches(query)) continue;
+            if (!rule.TakesIn) return (Reason.RuleAgainst, rule);
+            met = rule;
+        }
+        return !takesIn ? (Reason.Fits, null) : met is not null ? (Reason.RuleMet, met) : (Reason.NoRuleMet, null);
+    }
 
     private static string Listed(string ins, string outs, OnlyOrBut list, Func<string, string> name) =>
         (list.IsOut ? outs : ins) + Join(list.Names.Select(name), list.IsOut ? "and" : "or");
@@ -96,5 +125,18 @@ public sealed record Audience(IReadOnlyList<Device> Devices, OnlyOrBut Countries
     {
         string[] all = [.. parts];
         return all.Length < 2 ? string.Concat(all) : $"{string.Join(", ", all[..^1])} {last} {all[^1]}";
+    }
+
+    private enum Reason
+    {
+        Fits,
+        RuleMet,
+        RuleAgainst,
+        NoRuleMet,
+        Device,
+        Country,
+        Visit,
+        Source,
+        Language,
     }
 }

@@ -1,10 +1,28 @@
-using System.Text;
+using System.Globalization;
+using System.Runtime.CompilerServices;
 
 namespace Wexil.Core.Splits;
 
-/// <summary>The address a visitor is sent on to.</summary>
-public static class OutsideAddress
+/// <summary>The address of a page that lives elsewhere, taken apart once so that visitors can be sent on to it.</summary>
+public sealed class OutsideAddress
 {
+    private readonly string _stem, _query, _fragment;
+
+    public OutsideAddress(Uri address)
+    {
+        Address = address;
+        (_stem, _query, _fragment) = (address.GetLeftPart(UriPartial.Path), address.Query.TrimStart('?'), address.Fragment);
+        Key = KeyOf(address);
+    }
+
+    public Uri Address { get; }
+
+    /// <summary>What two addresses of the same page have in common.</summary>
+    public string Key { get; }
+
+    /// <summary>Scheme, host, port and path, whatever the query or fragment.</summary>
+    public static string KeyOf(Uri address) => address.GetLeftPart(UriPartial.Authority).ToLowerInvariant() + address.AbsolutePath.TrimEnd('/');
+
     /// <summary>An http or https address as a person typed it, or what is wrong with it.</summary>
     public static (Uri? Address, string? Problem) Check(string? typed)
     {
@@ -21,22 +39,33 @@ public static class OutsideAddress
     /// Parameters of ours (<c>wx</c> and all that begin with <c>wx_</c>) that came in do not travel on.
     /// </summary>
     /// <param name="query">The query as it came, with or without the question mark; its encoding is left as it is.</param>
-    public static string WithQuery(Uri page, string query, IEnumerable<(string Name, string Value)> ours)
+    public string With(string query, params ReadOnlySpan<(string Name, string Value)> ours)
     {
-        var parts = new StringBuilder();
-        void Add(ReadOnlySpan<char> part)
+        var text = new DefaultInterpolatedStringHandler(0, 0, CultureInfo.InvariantCulture, stackalloc char[512]);
+        text.AppendLiteral(_stem);
+        var sign = "?";
+        if (_query.Length > 0)
         {
-            if (part.IsEmpty) return;
-            parts.Append(parts.Length == 0 ? '?' : '&').Append(part);
+            text.AppendLiteral("?");
+            text.AppendLiteral(_query);
+            sign = "&";
         }
-
-        Add(page.Query.AsSpan().TrimStart('?'));
-        if (query.Length > 1)
+        foreach (var part in AddressQuery.PartsOf(query))
         {
-            foreach (var part in query.TrimStart('?').Split('&'))
-                if (!AddressQuery.IsOurs(part)) Add(part);
+            if (part.IsOurs) continue;
+            text.AppendLiteral(sign);
+            text.AppendFormatted(part.Whole);
+            sign = "&";
         }
-        foreach (var (name, value) in ours) Add($"{name}={Uri.EscapeDataString(value)}");
-        return page.GetLeftPart(UriPartial.Path) + parts + page.Fragment;
+        foreach (var (name, value) in ours)
+        {
+            text.AppendLiteral(sign);
+            text.AppendLiteral(name);
+            text.AppendLiteral("=");
+            text.AppendLiteral(Uri.EscapeDataString(value));
+            sign = "&";
+        }
+        text.AppendLiteral(_fragment);
+        return text.ToStringAndClear();
     }
 }

@@ -6,7 +6,7 @@ namespace Wexil.Core.Splits;
 /// <summary>A page as the visitors' side needs it: its own address, and where it lives when that is outside.</summary>
 /// <param name="Revision">Goes up with every change of a hosted page's content.</param>
 /// <param name="Outside">The address of an outside page; null for a hosted one.</param>
-public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision, Uri? Outside)
+public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision, OutsideAddress? Outside)
 {
     /// <summary>The slug of the step that it stands on.</summary>
     public string Link { get; init; } = "";
@@ -105,7 +105,7 @@ public sealed class RouteTable
         _outside = new(StringComparer.Ordinal);
         // Two steps may show the same outside address; the one named first is the one that is reached.
         foreach (var page in pages)
-            if (page.Outside is { } outside) _outside.TryAdd(OutsideKey(outside), page);
+            if (page.Outside is { } outside) _outside.TryAdd(outside.Key, page);
     }
 
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
@@ -124,8 +124,5 @@ public sealed class RouteTable
     public RoutePage? Page(string slug) => _pages.GetValueOrDefault(slug);
 
     /// <summary>The outside page that an address belongs to: same scheme, host, port and path, whatever its query or fragment.</summary>
-    public RoutePage? OutsidePage(Uri address) => _outside.GetValueOrDefault(OutsideKey(address));
-
-    private static string OutsideKey(Uri address) =>
-        address.GetLeftPart(UriPartial.Authority).ToLowerInvariant() + address.AbsolutePath.TrimEnd('/');
+    public RoutePage? OutsidePage(Uri address) => _outside.GetValueOrDefault(OutsideAddress.KeyOf(address));
 }

@@ -9,12 +9,11 @@ public static class SourceTag
     public const string Parameter = "s";
 
     /// <summary>A tag from what stands in an address; empty where nothing usable does.</summary>
-    public static string From(string? text)
+    public static string From(ReadOnlySpan<char> text)
     {
-        if (string.IsNullOrWhiteSpace(text)) return "";
         Span<char> tag = stackalloc char[Longest];
         var length = 0;
-        foreach (var letter in text.AsSpan().Trim())
+        foreach (var letter in text.Trim())
         {
             if (length == Longest) break;
             var small = char.ToLowerInvariant(letter);

@@ -75,7 +75,7 @@ public readonly record struct Turn(RoutePage Page, TurnKind Kind, TurnReason Rea
         if (place is { } taken && Known(step, test, taken.Page) is { } own)
             return test.Resting.Contains(own.Id) ? new(test.Fallback, TurnKind.Plain, TurnReason.OwnPageDown) : new(own, TurnKind.Plain, TurnReason.Place);
         if (tied is not null) return new(test.Resting.Contains(tied.Id) ? test.Fallback : tied, TurnKind.Apart, TurnReason.Tied);
-        if (!test.Audience.Judge(visit.Traits, visit.Query).TakesPart) return new(test.Others ?? test.Fallback, TurnKind.Apart, TurnReason.Audience);
+        if (!test.Audience.Admits(visit.Traits, visit.Query)) return new(test.Others ?? test.Fallback, TurnKind.Apart, TurnReason.Audience);
         if (test.Share < Weights.Total && Draw.ShareUnit(visit.Visitor, test.Id) * Weights.Total >= test.Share) return new(test.Fallback, TurnKind.Apart, TurnReason.Share);
         if (visit.Traits.IsAffiliate && test.ClosedToAffiliates.Count > 0) return new(Open(test, visit.Visitor), TurnKind.Apart, TurnReason.Affiliate);
 

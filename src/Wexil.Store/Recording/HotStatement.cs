@@ -1,3 +1,4 @@
+using System.Text;
 using Microsoft.Data.Sqlite;
 using SQLitePCL;
 
@@ -9,25 +10,30 @@ namespace Wexil.Store.Recording;
 /// </summary>
 internal sealed class HotStatement : IDisposable
 {
+    /// <summary>SQLite takes a copy of what is bound.</summary>
+    private const nint Copied = -1;
+
     private readonly sqlite3 _connection;
-    private readonly sqlite3_stmt _statement;
+    private readonly sqlite3_stmt _owner;
+    private readonly nint _statement, _changes;
 
     public HotStatement(SqliteConnection connection, string sql)
     {
         _connection = connection.Handle!;
-        Check(raw.sqlite3_prepare_v2(_connection, sql, out _statement));
+        Check(raw.sqlite3_prepare_v2(_connection, sql, out _owner));
+        (_statement, _changes) = (_owner.DangerousGetHandle(), _connection.DangerousGetHandle());
     }
 
     public HotStatement Bind(int parameter, long value)
     {
-        Check(raw.sqlite3_bind_int64(_statement, parameter, value));
+        Check(SqliteNative.BindNumber(_statement, parameter, value));
         return this;
     }
 
     public HotStatement Bind(int parameter, long? value)
     {
         if (value is { } number) return Bind(parameter, number);
-        Check(raw.sqlite3_bind_null(_statement, parameter));
+        Check(SqliteNative.BindNull(_statement, parameter));
         return this;
     }
 
@@ -36,23 +42,31 @@ internal sealed class HotStatement : IDisposable
     {
         Span<byte> bytes = stackalloc byte[16];
         value.TryWriteBytes(bytes, bigEndian: true, out _);
-        Check(raw.sqlite3_bind_blob(_statement, parameter, bytes));
+        Check(SqliteNative.BindBytes(_statement, parameter, bytes, bytes.Length, Copied));
         return this;
     }
 
     public HotStatement Bind(int parameter, string? value)
     {
-        Check(value is null ? raw.sqlite3_bind_null(_statement, parameter) : raw.sqlite3_bind_text(_statement, parameter, value));
+        if (value is null)
+        {
+            Check(SqliteNative.BindNull(_statement, parameter));
+            return this;
+        }
+        var room = Encoding.UTF8.GetMaxByteCount(value.Length);
+        // A span of no bytes has no address, and SQLite would take that for no text at all.
+        var bytes = room is > 0 and <= 512 ? stackalloc byte[room] : new byte[Math.Max(room, 1)];
+        Check(SqliteNative.BindText(_statement, parameter, bytes, Encoding.UTF8.GetBytes(value, bytes), Copied));
         return this;
     }
 
     /// <summary>Moves to the next row; false at the end, where the statement is made ready to run again.</summary>
     public bool Next()
     {
-        var result = raw.sqlite3_step(_statement);
+        var result = SqliteNative.Step(_statement);
         if (result == raw.SQLITE_ROW) return true;
         // Resetting repeats the error of a step that failed.
-        var reset = raw.sqlite3_reset(_statement);
+        var reset = SqliteNative.Reset(_statement);
         Check(result == raw.SQLITE_DONE ? raw.SQLITE_OK : reset);
         return false;
     }
@@ -61,20 +75,26 @@ internal sealed class HotStatement : IDisposable
     public int Run()
     {
         Next();
-        return raw.sqlite3_changes(_connection);
+        return SqliteNative.Changes(_changes);
     }
 
-    public void Reset() => raw.sqlite3_reset(_statement);
+    public void Reset() => _ = SqliteNative.Reset(_statement);
 
-    public bool IsNull(int column) => raw.sqlite3_column_type(_statement, column) == raw.SQLITE_NULL;
+    public bool IsNull(int column) => SqliteNative.ColumnType(_statement, column) == raw.SQLITE_NULL;
 
-    public long Number(int column) => raw.sqlite3_column_int64(_statement, column);
+    public long Number(int column) => SqliteNative.ColumnNumber(_statement, column);
 
-    public Guid Id(int column) => new(raw.sqlite3_column_blob(_statement, column), bigEndian: true);
+    public Guid Id(int column) => new(Bytes(SqliteNative.ColumnBytes(_statement, column), 16), bigEndian: true);
 
-    public string? Text(int column) => IsNull(column) ? null : raw.sqlite3_column_text(_statement, column).utf8_to_string();
+    public string? Text(int column) => SqliteNative.ColumnText(_statement, column) is not 0 and var text
+        ? Encoding.UTF8.GetString(Bytes(text, SqliteNative.ColumnLength(_statement, column))) : null;
 
-    public void Dispose() => _statement.Dispose();
+    public void Dispose() => _owner.Dispose();
 
-    private void Check(int result) => SqliteException.ThrowExceptionForRC(result, _connection);
+    private static unsafe ReadOnlySpan<byte> Bytes(nint address, int length) => new((void*)address, length);
+
+    private void Check(int result)
+    {
+        if (result != raw.SQLITE_OK) SqliteException.ThrowExceptionForRC(result, _connection);
+    }
 }

@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using Microsoft.Data.Sqlite;
+using Wexil.Store.Recording.Projection;
 
 namespace Wexil.Store.Recording;
 
@@ -15,12 +16,14 @@ public sealed record JournalOptions(bool SurvivePowerLoss = false, TimeSpan? Pat
 /// </summary>
 public sealed class Journal : IDisposable
 {
-    private const int GroupSize = 4096, AnswersAThread = 16, ProjectionSize = 1000, Saturated = 20_000;
+    private const int GroupSize = 4096, AnswersAThread = 16, ProjectionSize = 8000;
 
-    // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the time at most,
-    // and a fiftieth once it is far behind: visitors wait for the writer, screens do not. In quiet moments it catches up several times faster than visits can come in.
+    // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the time at most:
+    // visitors wait for the writer, screens do not. A burst is put off nearly whole, since in quiet moments projecting is several times
+    // faster than visits can come in; but what would take longer than some seconds then is kept up with now.
+    private const int Burst = 20_000, LongLoad = 250_000;
     private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5), LongestLag = TimeSpan.FromMilliseconds(100);
-    private static readonly long Breather = Stopwatch.Frequency / 20;
+    private static readonly long Breather = Stopwatch.Frequency / 20, Slice = Stopwatch.Frequency / 100;
 
     private readonly Lock _lock = new();
     private readonly SemaphoreSlim _work = new(0);
@@ -30,13 +33,15 @@ public sealed class Journal : IDisposable
     private readonly JournalOptions _options;
     private readonly long _patience;
     private readonly SqliteConnection _connection;
+    private readonly HotTransaction _transaction;
     private readonly Projector _projector;
+    private readonly Func<bool> _isSliceOver;
     private readonly Checkpointer _checkpointer;
     private readonly Queue<Entry> _queue = [];
     private readonly Queue<Action> _studio = [];
     private readonly List<Entry> _group = [];
     private readonly List<(long Seq, TaskCompletionSource Done)> _followers = [];
-    private long _appended, _lost, _lagSince, _lastCommit, _notBefore;
+    private long _appended, _lost, _lagSince, _lastCommit, _notBefore, _sliceEnd;
     private bool _stopping, _unwell, _asleep;
     private volatile string? _trouble;
 
@@ -45,7 +50,9 @@ public sealed class Journal : IDisposable
         _options = options ?? new();
         _patience = (long)((_options.Patience ?? TimeSpan.FromMilliseconds(250)).TotalSeconds * Stopwatch.Frequency);
         _connection = database.OpenWriter(_options.SurvivePowerLoss);
+        _transaction = new(_connection);
         _projector = new(_connection);
+        _isSliceOver = () => Stopwatch.GetTimestamp() >= _sliceEnd;
         _checkpointer = new(database.OpenHousekeeper());
         _appended = _connection.Number("SELECT max(seq) FROM events") ?? 0;
         _spill = SpillFile.Open(spillFile, _options.SpillBytes);
@@ -100,13 +107,8 @@ public sealed class Journal : IDisposable
             {
                 try
                 {
-                    T result;
-                    using (var transaction = _connection.BeginTransaction(deferred: false))
-                    {
-                        result = write(_connection);
-                        transaction.Commit();
-                    }
-                    _projector.LoadGoals();
+                    var (result, isMapChanged) = Change(write);
+                    if (isMapChanged) _projector.LoadMap();
                     done.SetResult(result);
                 }
                 catch (SqliteException error) when (error.SqliteErrorCode != SQLitePCL.raw.SQLITE_CONSTRAINT)
@@ -178,6 +180,7 @@ public sealed class Journal : IDisposable
         ReleaseOverdue();
         _checkpointer.Dispose();
         _projector.Dispose();
+        _transaction.Dispose();
         _connection.Dispose();
         _spill.Dispose();
         _work.Dispose();
@@ -243,11 +246,10 @@ public sealed class Journal : IDisposable
         try
         {
             var added = 0;
-            using (var transaction = _connection.BeginTransaction(deferred: false))
+            _transaction.Run(() =>
             {
                 foreach (var entry in _group) added += Append(append, entry.Event);
-                transaction.Commit();
-            }
+            });
             _lastCommit = Stopwatch.GetTimestamp();
             if (_projector.Mark >= _appended) _lagSince = _lastCommit;
             Entry[] committed;
@@ -271,6 +273,24 @@ public sealed class Journal : IDisposable
         }
     }
 
+    /// <summary>Runs a write in a transaction, and tells whether it touched what the projector knows by heart.</summary>
+    private (T Result, bool IsMapChanged) Change<T>(Func<SqliteConnection, T> write)
+    {
+        var isMapChanged = false;
+        SQLitePCL.raw.sqlite3_update_hook(_connection.Handle, (_, _, _, table, _) => isMapChanged |= FunnelMap.IsFrom(table), null);
+        try
+        {
+            using var transaction = _connection.BeginTransaction(deferred: false);
+            var result = write(_connection);
+            transaction.Commit();
+            return (result, isMapChanged);
+        }
+        finally
+        {
+            SQLitePCL.raw.sqlite3_update_hook(_connection.Handle, (SQLitePCL.strdelegate_update?)null, null);
+        }
+    }
+
     private static int Append(HotStatement append, JournalEvent happened) => append
         .Bind(1, happened.Id).Bind(2, happened.At.ToUnixTimeMilliseconds()).Bind(3, (long)happened.Kind).Bind(4, happened.Visitor.Value)
         .Bind(5, happened.Step.Value).Bind(6, happened.Page.Value).Bind(7, happened.Test?.Value).Bind(8, happened.Phase?.Value).Bind(9, happened.Data).Run();
@@ -286,13 +306,19 @@ public sealed class Journal : IDisposable
         var began = Stopwatch.GetTimestamp();
         try
         {
-            if (_projector.Next(ProjectionSize) is { } projected) Projected?.Invoke(projected);
+            _sliceEnd = began + Slice;
+            if (_projector.Next(ProjectionSize, _isSliceOver) is { } projected) Projected?.Invoke(projected);
             // Trouble with committing is over when a commit succeeds; trouble with projecting is over now.
             if (!_unwell) _trouble = null;
             var now = Stopwatch.GetTimestamp();
             if (_projector.Mark >= _appended) _lagSince = now;
-            var pause = _appended - _projector.Mark > Saturated ? 49 : 9;
-            _notBefore = now + Math.Max(pause * (now - began), Breather);
+            var took = now - began;
+            _notBefore = now + (_appended - _projector.Mark) switch
+            {
+                < Burst => Math.Max(9 * took, Breather),
+                < LongLoad => 49 * took,
+                _ => 2 * took,
+            };
         }
         catch (SqliteException error)
         {

@@ -22,12 +22,12 @@ public static class BuyEndpoint
         var button = int.TryParse(http.Request.Query["button"], NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number - 1 : 0;
         var target = button >= 0 && button < targets.Count ? targets[button] : targets.Count > 0 ? targets[0] : "";
         var query = Arrivals.WithAffiliate(http, desk.Routes, Travelling(http));
-        if (target.StartsWith('/') && !target.StartsWith("//", StringComparison.Ordinal)) GoEndpoint.Redirect(http, OutsideAddress.WithQuery(new(new Uri("http://own.invalid"), target), query, [])["http://own.invalid".Length..]);
+        if (target.StartsWith('/') && !target.StartsWith("//", StringComparison.Ordinal)) GoEndpoint.Redirect(http, new OutsideAddress(new(new Uri("http://own.invalid"), target)).With(query)["http://own.invalid".Length..]);
         else if (Uri.TryCreate(target.StartsWith("//", StringComparison.Ordinal) ? "https:" + target : target, UriKind.Absolute, out var till) && till.Scheme is "http" or "https")
         {
             var now = time.GetUtcNow();
             var visitor = (Caller.Of(http).Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now)).Visitor;
-            GoEndpoint.Redirect(http, GoEndpoint.Onward(till, desk.Routes.Step(page.Step), page, tokens.Issue(visitor, now), query, now));
+            GoEndpoint.Redirect(http, GoEndpoint.Onward(new(till), desk.Routes.Step(page.Step), page, tokens.Issue(visitor, now), query, now));
         }
         else await Onward(http, desk.Routes.Step(page.Step)?.YesSlug, query);
     }

@@ -1,4 +1,5 @@
 using System.Globalization;
+using Wexil.Core.Funnels;
 using Wexil.Core.Splits;
 using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
@@ -20,7 +21,7 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         var query = http.Request.QueryString.Value ?? "";
         if (step.Forward is { } forward)
         {
-            Redirect(http, OutsideAddress.WithQuery(new(forward), query, []));
+            Redirect(http, new OutsideAddress(new(forward)).With(query));
             return;
         }
         var now = time.GetUtcNow();
@@ -41,7 +42,7 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         RoutePage? page;
         if (caller.Counts)
         {
-            var promised = hasOurs && AddressQuery.Value(query, "wx_start") is { } start ? tokens.ReadPage(start, visitor, now) : null;
+            var promised = hasOurs && AddressQuery.Value(query, "wx_start") is { } start ? Promised(query, start, now) : null;
             page = (await desk.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
             if (visit.Traits.IsAffiliate) Arrivals.Remember(http, routes);
         }
@@ -53,6 +54,10 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         }
         await Show(http, routes, step, page, visitor, query, now);
     }
+
+    /// <summary>The page that the visitor was drawn for on the owner's own page, where they may be known by another id than here.</summary>
+    private PageId? Promised(string query, string promise, DateTimeOffset now) =>
+        tokens.Read(AddressQuery.Value(query, "wx"), now) is { } there ? tokens.ReadPage(promise, there, now) : null;
 
     private async Task Show(HttpContext http, RouteTable routes, RouteStep step, RoutePage? page, VisitorId visitor, string query, DateTimeOffset now)
     {
@@ -70,12 +75,10 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
     }
 
     /// <summary>Where a visitor of a step is sent when its page is outside.</summary>
-    internal static string Onward(Uri outside, RouteStep? step, RoutePage page, string token, string query, DateTimeOffset now)
-    {
-        List<(string, string)> ours = [("wx", token), ("wx_page", page.Slug)];
-        if (step?.Test is { } test && test.RunsAt(now)) ours.Insert(1, ("wx_test", test.Id.Value.ToString(CultureInfo.InvariantCulture)));
-        return OutsideAddress.WithQuery(outside, query, ours);
-    }
+    internal static string Onward(OutsideAddress outside, RouteStep? step, RoutePage page, string token, string query, DateTimeOffset now) =>
+        step?.Test is { } test && test.RunsAt(now)
+            ? outside.With(query, ("wx", token), ("wx_test", test.Id.Value.ToString(CultureInfo.InvariantCulture)), ("wx_page", page.Slug))
+            : outside.With(query, ("wx", token), ("wx_page", page.Slug));
 
     internal static void Redirect(HttpContext http, string address)
     {

@@ -34,7 +34,7 @@ public sealed class TryAnswer(VisitDesk desk, HostedPages hosted, DateTimeOffset
         var words = setup.Page is not null ? "You asked for this page." : Why(step, shown, setup.Traits, http.Request.QueryString.Value ?? "", visitor);
         if (shown.Page.Outside is { } outside)
         {
-            await Write(http, Foot(step, shown.Page, words) + $"<p style=\"font:18px/1.5 system-ui;margin:20vh auto;max-width:36rem;padding:0 1.5rem\">A visitor would now be sent to <a rel=\"noreferrer\" href=\"{WebUtility.HtmlEncode(outside.AbsoluteUri)}\">{WebUtility.HtmlEncode(outside.AbsoluteUri)}</a>, with the address’s own parameters behind it.</p>", document: true);
+            await Write(http, Foot(step, shown.Page, words) + $"<p style=\"font:18px/1.5 system-ui;margin:20vh auto;max-width:36rem;padding:0 1.5rem\">A visitor would now be sent to <a rel=\"noreferrer\" href=\"{WebUtility.HtmlEncode(outside.Address.AbsoluteUri)}\">{WebUtility.HtmlEncode(outside.Address.AbsoluteUri)}</a>, with the address’s own parameters behind it.</p>", document: true);
             return;
         }
         http.Response.Headers.ContentSecurityPolicy = Policy;

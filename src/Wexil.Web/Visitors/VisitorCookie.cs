@@ -23,7 +23,7 @@ public static class VisitorCookie
     public static (VisitorId Visitor, bool Known) Read(HttpContext http, VisitDesk desk, VisitorToken tokens, DateTimeOffset now)
     {
         if (Own(http) is { } own) return (own, true);
-        var carried = http.Request.QueryString.HasValue && http.Request.Query.TryGetValue("wx", out var token) ? tokens.Read(token, now) : null;
+        var carried = http.Request.QueryString.Value is { Length: > 1 } query && AddressQuery.Value(query, "wx") is { } token ? tokens.Read(token, now) : null;
         return carried is { } id ? (id, true) : (desk.NewVisitor(now), false);
     }
 

@@ -111,7 +111,7 @@ public sealed class SplitTests
     [InlineData("https://a.example/kit?a=1", "?a=2&%77x=stale&wx%5Ftry=1&a=3&%C3%BC=%20", "https://a.example/kit?a=1&a=2&a=3&%C3%BC=%20&wx=T")]
     [InlineData("https://a.example/", "?wx_page=9&&wx_test=1", "https://a.example/?wx=T")]
     public void Parameters_travel_on_after_the_pages_own(string page, string query, string expected) =>
-        Assert.Equal(expected, OutsideAddress.WithQuery(new Uri(page), query, [("wx", "T")]));
+        Assert.Equal(expected, new OutsideAddress(new Uri(page)).With(query, ("wx", "T")));
 
     private static Turn? Take(RouteStep step, VisitorId visitor, Place? place) =>
         Turn.Take(step, new(visitor, Now, Traits.Unknown), place, (test, _) => Quota.Next(test.Weights, new long[test.Weights.Count]));

@@ -25,7 +25,7 @@ public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, Page
         var looks = new ConcurrentBag<PageLook>();
         await Parallel.ForEachAsync(shown, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (page, ended) =>
         {
-            var problem = await fetcher.LookAsync(page.Outside!, ended);
+            var problem = await fetcher.LookAsync(page.Outside!.Address, ended);
             var last = before.GetValueOrDefault(page.Id);
             var now = time.GetUtcNow();
             var fails = problem is not null and not PageFetcher.NotAsked;

@@ -36,7 +36,7 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
     public async Task<IActionResult> OnPostAsync()
     {
         if (Currency.Find(CurrencyCode) is null) ModelState.AddModelError(nameof(CurrencyCode), "Choose a currency from the list.");
-        if (AffiliateParameter is not { Length: > 0 and <= 40 } parameter || parameter.Any(letter => !char.IsAsciiLetterOrDigit(letter) && letter is not ('_' or '-')) || AddressQuery.IsOurs(parameter))
+        if (AffiliateParameter is not { Length: > 0 and <= 40 } parameter || parameter.Any(letter => !char.IsAsciiLetterOrDigit(letter) && letter is not ('_' or '-')) || new AddressQuery.Part(parameter).IsOurs)
             ModelState.AddModelError(nameof(AffiliateParameter), "Letters, digits, - and _, such as aff.");
         if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone)) ModelState.AddModelError(nameof(Zone), "Choose a time zone from the list.");
         if (!ModelState.IsValid) return Page();

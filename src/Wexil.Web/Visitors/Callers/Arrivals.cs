@@ -14,17 +14,10 @@ public sealed class Arrivals(Origins origins)
     /// <param name="query">The query that the visitor came with: the request's own, or that of the page which asks.</param>
     public Visit Of(HttpContext http, RouteTable routes, RouteStep step, VisitorId visitor, bool known, Device device, string query, DateTimeOffset now)
     {
-        var affiliate = Affiliate(http, routes, query);
-        var source = "";
-        if (query.Length > 1)
-        {
-            source = SourceTag.From(AddressQuery.Value(query, SourceTag.Parameter));
-            if (source.Length == 0 && affiliate is not null) source = SourceTag.From(AddressQuery.Value(query, routes.AffiliateParameter));
-            if (source.Length == 0) source = SourceTag.From(AddressQuery.Value(query, "utm_source"));
-        }
+        var (source, affiliate) = Sender(query, routes.AffiliateParameter);
         var traits = new Traits(
             device, origins.CountryOf(http), AgentRules.LanguageOf(http.Request.Headers.AcceptLanguage), known && now - visitor.FirstSeen > Traits.FirstSitting,
-            source, affiliate is not null || step.Affiliates.Contains(source));
+            source, affiliate is not null || Clean(http.Request.Cookies[AffiliateCookie]) is not null || step.Affiliates.Contains(source));
         return new(visitor, now, traits, query);
     }
 
@@ -45,8 +38,20 @@ public sealed class Arrivals(Origins origins)
         return $"{(query.Length > 1 ? query + "&" : "?")}{Uri.EscapeDataString(routes.AffiliateParameter)}={Uri.EscapeDataString(id)}";
     }
 
-    private static string? Affiliate(HttpContext http, RouteTable routes, string query) =>
-        Clean(AddressQuery.Value(query, routes.AffiliateParameter)) ?? Clean(http.Request.Cookies[AffiliateCookie]);
+    /// <summary>Who sent the visitor by what the address says: the source it names, else the affiliate, else what the mail or the ad is marked with.</summary>
+    private static (string Source, string? Affiliate) Sender(string query, string affiliateParameter)
+    {
+        var (named, campaign) = ("", "");
+        string? affiliate = null;
+        foreach (var part in AddressQuery.PartsOf(query))
+        {
+            if (named.Length == 0 && part.Is(SourceTag.Parameter)) named = SourceTag.From(part.Value);
+            else if (affiliate is null && part.Is(affiliateParameter)) affiliate = Clean(part.Value.ToString());
+            else if (campaign.Length == 0 && part.Is("utm_source")) campaign = SourceTag.From(part.Value);
+        }
+        if (named.Length == 0 && affiliate is not null) named = SourceTag.From(affiliate);
+        return (named.Length > 0 ? named : campaign, affiliate);
+    }
 
     private static string? Clean(string? id) => id is { Length: > 0 and <= LongestAffiliate } && id.All(letter => char.IsAsciiLetterOrDigit(letter) || letter is '-' or '_' or '.' or '~' or '@') ? id : null;
 }

@@ -35,8 +35,7 @@ public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals 
         var moves = page is not null && page.Id != control?.Id;
         // The link records the visit; the promise keeps the page that was drawn here.
         var promise = page is null ? "" : tokens.IssuePage(visitor, page.Id, now);
-        var own = string.Join('&', query.TrimStart('?').Split('&', StringSplitOptions.RemoveEmptyEntries).Where(part => !AddressQuery.IsOurs(part)));
-        var move = moves ? $"{address.Link(slug)}?{(own.Length > 0 ? own + "&" : "")}wx={tokens.Issue(visitor, now)}&wx_start={promise}" : "";
+        var move = moves ? new OutsideAddress(new(address.Link(slug))).With(query, ("wx", tokens.Issue(visitor, now)), ("wx_start", promise)) : "";
         var proof = $"stays {tokens.Issue(visitor, now)} {promise} {query}";
         await http.Response.WriteAsync($"wexilStart({JsonSerializer.Serialize(visitor.ToString())},{JsonSerializer.Serialize(move)},{JsonSerializer.Serialize(proof)})");
     }

@@ -1,0 +1,54 @@
+using System.Runtime.InteropServices;
+using Microsoft.Data.Sqlite;
+using Wexil.Core.Funnels;
+
+namespace Wexil.Store.Recording.Projection;
+
+/// <summary>Sums up how many visitors reached each step, and whom a step's link served without counting.</summary>
+internal sealed class StepCounts(SqliteConnection connection) : IDisposable
+{
+    private readonly HotStatement _total = new(connection, "INSERT INTO step_tallies VALUES (?1, ?2) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors");
+    private readonly HotStatement _bucket = new(connection, "INSERT INTO step_buckets VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors");
+    private readonly HotStatement _leftOut = new(connection, "INSERT INTO left_out VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET visits = visits + excluded.visits");
+    private readonly Dictionary<(long Step, long Bucket), long> _reached = [];
+    private readonly Dictionary<(long Step, long Reason), long> _out = [];
+
+    /// <summary>The steps whose counts a batch changed.</summary>
+    public HashSet<StepId> Touched { get; } = [];
+
+    public void Clear()
+    {
+        _reached.Clear();
+        _out.Clear();
+        Touched.Clear();
+    }
+
+    public void Reached(StepId step, long bucket)
+    {
+        Touched.Add(step);
+        CollectionsMarshal.GetValueRefOrAddDefault(_reached, (step.Value, bucket), out _)++;
+    }
+
+    public void LeftOut(StepId step, long reason)
+    {
+        Touched.Add(step);
+        CollectionsMarshal.GetValueRefOrAddDefault(_out, (step.Value, reason), out _)++;
+    }
+
+    public void Write()
+    {
+        foreach (var ((step, bucket), visitors) in _reached)
+        {
+            _total.Bind(1, step).Bind(2, visitors).Run();
+            _bucket.Bind(1, step).Bind(2, bucket).Bind(3, visitors).Run();
+        }
+        foreach (var ((step, reason), visits) in _out) _leftOut.Bind(1, step).Bind(2, reason).Bind(3, visits).Run();
+    }
+
+    public void Dispose()
+    {
+        _total.Dispose();
+        _bucket.Dispose();
+        _leftOut.Dispose();
+    }
+}
