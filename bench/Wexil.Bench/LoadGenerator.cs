@@ -13,6 +13,9 @@ public sealed record Round(long Answered, long Failed, TimeSpan Took, float[] La
 {
     public double PerSecond => Answered / Took.TotalSeconds;
 
+    /// <summary>Microseconds of a core for each answer, generator and all.</summary>
+    public double Cost => Busy / PerSecond * 1e6;
+
     public float Quantile(double share) => Latencies.Length == 0 ? 0 : Latencies[(int)Math.Min(Latencies.Length - 1, share * Latencies.Length)];
 }
 
@@ -30,13 +33,14 @@ public static class LoadGenerator
     /// <param name="address">The host, and the path where no others are given.</param>
     /// <param name="paths">What is asked for instead, each as often as the others.</param>
     /// <param name="returning">Share of the requests that carry a cookie from an earlier answer; the rest carry none.</param>
+    /// <param name="perSecond">How many are asked in a second over all connections; null for as many as are answered.</param>
     /// <param name="status">The status that counts as an answer; what comes with it is read to its end.</param>
-    public static async Task<Round> RunAsync(Uri address, int connections, TimeSpan duration, double returning, string status = "302", IReadOnlyList<string>? paths = null)
+    public static async Task<Round> RunAsync(Uri address, int connections, TimeSpan duration, double returning, string status = "302", IReadOnlyList<string>? paths = null, double? perSecond = null)
     {
         var watch = Stopwatch.StartNew();
         var used = Environment.CpuUsage.TotalTime;
         var until = Stopwatch.GetTimestamp() + (long)(duration.TotalSeconds * Stopwatch.Frequency);
-        var results = await Task.WhenAll(Enumerable.Range(0, connections).Select(i => Task.Run(() => ConnectionAsync(address, paths ?? [address.PathAndQuery], until, returning, status, new Random(i)))));
+        var results = await Task.WhenAll(Enumerable.Range(0, connections).Select(i => Task.Run(() => ConnectionAsync(address, paths ?? [address.PathAndQuery], until, returning, status, new Random(i), connections / perSecond))));
         var took = watch.Elapsed;
         var busy = (Environment.CpuUsage.TotalTime - used) / took;
         float[] latencies = [.. results.SelectMany(result => result.Latencies)];
@@ -44,7 +48,7 @@ public static class LoadGenerator
         return new(latencies.Length, results.Sum(result => result.Failed), took, latencies, busy);
     }
 
-    private static async Task<(List<float> Latencies, long Failed)> ConnectionAsync(Uri address, IReadOnlyList<string> paths, long until, double returning, string status, Random random)
+    private static async Task<(List<float> Latencies, long Failed)> ConnectionAsync(Uri address, IReadOnlyList<string> paths, long until, double returning, string status, Random random, double? pause)
     {
         using var socket = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
         await socket.ConnectAsync(IPAddress.Parse(address.Host), address.Port);
@@ -54,9 +58,12 @@ public static class LoadGenerator
         var known = new Queue<(byte[] Request, long Since)>();
         var latencies = new List<float>(1 << 16);
         var buffer = new byte[64 << 10];
-        long failed = 0;
+        long failed = 0, asked = 0;
+        var began = Stopwatch.GetTimestamp();
         while (Stopwatch.GetTimestamp() < until)
         {
+            // Behind its time, it asks at once until it has made up for it.
+            if (pause * asked++ - Stopwatch.GetElapsedTime(began).TotalSeconds is > 0.001 and var early) await Task.Delay(TimeSpan.FromSeconds(early));
             var path = random.Next(starts.Length);
             var request = bare[path];
             if (random.NextDouble() < returning && known.TryPeek(out var next) && Stopwatch.GetElapsedTime(next.Since) > Away)

@@ -15,16 +15,24 @@ public sealed class RouteStore(Database database)
     public RouteTable Load() => database.Read(c =>
     {
         var funnels = c.Rows($"SELECT {FunnelStore.StepColumns} FROM steps ORDER BY funnel_id, position", FunnelStore.MapStep).GroupBy(step => step.Funnel).ToArray();
-        var stored = c.Rows("SELECT id, step_id, slug, revision, outside, indexed FROM pages ORDER BY id", row => new RoutePage(
-            new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetString(2), row.GetInt32(3), row.TextOrNull(4) is { } outside ? _addresses.Of(outside) : null)
+        var tills = c.Rows("SELECT p.step_id, p.outside FROM pages p JOIN steps s ON s.id = p.step_id WHERE s.kind = 'Checkout' AND p.outside IS NOT NULL ORDER BY p.id",
+            row => (Step: new StepId(row.GetInt64(0)), Address: new Uri(row.GetString(1)))).ToLookup(row => row.Step, row => (Uri?)row.Address);
+        var wirings = funnels.SelectMany(funnel => Wirings([.. funnel], step => tills[step.Id])).ToDictionary();
+        var pages = c.HotRows("SELECT id, step_id, slug, revision, outside, indexed FROM pages ORDER BY id", row =>
         {
-            IsIndexed = row.GetBoolean(5),
-        });
-        var pages = Wired(stored, funnels).ToDictionary(page => page.Id);
+            var wiring = wirings[new(row.Number(1))];
+            return new RoutePage(new(row.Number(0)), new(row.Number(1)), row.Text(2)!, (int)row.Number(3), row.Text(4) is { } outside ? _addresses.Of(outside) : null)
+            {
+                IsIndexed = row.Number(5) != 0,
+                Link = wiring.Link,
+                Tills = wiring.Tills,
+                WiringKey = wiring.Key,
+            };
+        }).ToDictionary(page => page.Id);
 
-        var testPages = c.Rows(
+        var testPages = c.HotRows(
             "SELECT test_id, page_id, rests, closed_to_affiliates FROM test_pages ORDER BY test_id, position",
-            row => (Test: row.GetInt64(0), Page: pages[new(row.GetInt64(1))], Rests: row.GetBoolean(2), Closed: row.GetBoolean(3))).ToLookup(row => row.Test);
+            row => (Test: row.Number(0), Page: pages[new(row.Number(1))], Rests: row.Number(2) != 0, Closed: row.Number(3) != 0)).ToLookup(row => row.Test);
         // The newest test of a step, with its newest phase: not decided, or decided and still able to be taken up again.
         var tests = c.Rows(
             """
@@ -74,20 +82,14 @@ public sealed class RouteStore(Database database)
         return new RouteTable(steps, pages.Values) { AffiliateParameter = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.AffiliateName) ?? RouteTable.UsualAffiliateParameter };
     });
 
-    /// <summary>Each page with the link of its step and with the tills of its funnel.</summary>
-    private static IEnumerable<RoutePage> Wired(List<RoutePage> pages, IGrouping<FunnelId, Step>[] funnels)
+    /// <summary>What the pages of each step of a funnel have in common: the step's link, and where the funnel takes money.</summary>
+    private static IEnumerable<(StepId, (string Link, string[] Tills, string Key))> Wirings(Step[] funnel, Func<Step, IEnumerable<Uri?>> addresses)
     {
-        var byStep = pages.ToLookup(page => page.Step);
-        foreach (var steps in funnels)
+        var tills = Tills(funnel, addresses).ToArray();
+        foreach (var step in funnel)
         {
-            var tills = Tills(steps, step => byStep[step.Id].Select(page => page.Outside?.Address)).ToArray();
-            foreach (var step in steps)
-            {
-                var own = step.Kind == StepKind.Checkout ? [] : tills;
-                // One text for all pages of a step.
-                var key = string.Join('\n', [step.Slug, .. own]);
-                foreach (var page in byStep[step.Id]) yield return page with { Link = step.Slug, Tills = own, WiringKey = key };
-            }
+            var own = step.Kind == StepKind.Checkout ? [] : tills;
+            yield return (step.Id, (step.Slug, own, string.Join('\n', [step.Slug, .. own])));
         }
     }
 

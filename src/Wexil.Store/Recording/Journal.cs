@@ -108,7 +108,7 @@ public sealed class Journal : IDisposable
                 try
                 {
                     var (result, isMapChanged) = Change(write);
-                    if (isMapChanged) _projector.LoadMap();
+                    if (isMapChanged) _projector.ForgetMap();
                     done.SetResult(result);
                 }
                 catch (SqliteException error) when (error.SqliteErrorCode != SQLitePCL.raw.SQLITE_CONSTRAINT)

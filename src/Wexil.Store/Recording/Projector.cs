@@ -22,7 +22,7 @@ internal sealed class Projector : IDisposable
     private readonly ArrivalCounts _arrivals;
     private readonly TestCounts _tests;
     private FunnelMap _map;
-    private bool _sourcesAreStale;
+    private bool _mapIsStale, _sourcesAreStale;
 
     public Projector(SqliteConnection connection)
     {
@@ -38,17 +38,15 @@ internal sealed class Projector : IDisposable
     /// <summary>The last event that is projected.</summary>
     public long Mark { get; private set; }
 
-    /// <summary>Reads again what Studio says of steps, tests and sources.</summary>
-    public void LoadMap()
-    {
-        _map = new(_connection);
-        _arrivals.LoadSources();
-    }
+    /// <summary>Studio has changed steps, tests or sources: they are read again before anything more is projected.</summary>
+    public void ForgetMap() => _mapIsStale = _sourcesAreStale = true;
 
     /// <summary>Projects the next events, at most so many; null when there are none.</summary>
     /// <param name="isEnough">Asked after each; true ends the batch there.</param>
     public Projected? Next(int limit, Func<bool> isEnough)
     {
+        if (_mapIsStale) _map = new(_connection);
+        _mapIsStale = false;
         if (_sourcesAreStale) _arrivals.LoadSources();
         // Until the batch is committed, a tag met for the first time may still be undone.
         _sourcesAreStale = true;
