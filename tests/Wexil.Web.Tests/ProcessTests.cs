@@ -18,33 +18,45 @@ public sealed partial class ProcessTests
     private readonly Uri _studio = new($"http://localhost:{WexilFixture.FreePort()}"), _visitors = new($"http://127.0.0.1:{WexilFixture.FreePort()}");
 
     [Fact(Timeout = 120_000)]
-    public async Task Killed_under_load_it_has_every_visit_that_was_answered_and_tallies_that_agree_with_the_events()
+    public async Task Killed_under_load_with_every_rule_on_it_has_lost_nothing_and_counts_nothing_twice()
     {
         var data = Directory.CreateTempSubdirectory("wexil-kill-").FullName;
-        var tested = await PrepareAsync(data);
-        var answered = new ConcurrentBag<string>();
+        await PrepareRulesAsync(data);
+        var shown = new ConcurrentBag<(string Visitor, string Step, string Page)>();
         using (var program = await StartAsync(data))
         {
-            using var ended = new CancellationTokenSource();
-            var load = Enumerable.Range(0, 16).Select(_ => Task.Run(() => Visit(answered, ended.Token))).ToArray();
-            while (answered.Count < 2_000) await Task.Delay(5);
+            var load = Enumerable.Range(0, 16).Select(seed => Task.Run(() => WalkAsync(shown, new Random(seed)))).ToArray();
+            while (shown.Count < 4_000) await Task.Delay(5);
             program.Kill();
             await program.WaitForExitAsync();
-            await ended.CancelAsync();
             await Task.WhenAll(load);
         }
         await using var again = await WexilHost.StartAsync(Options(data));
         await again.Journal.WhenProjectedAsync();
-        var recorded = Column(again, "SELECT visitor FROM events WHERE kind = 1 OR kind = 2").ToHashSet();
-        Assert.DoesNotContain(answered, visitor => !recorded.Contains(visitor));
-        var counted = Column(again, "SELECT sum(visitors) FROM test_tallies").Single();
-        Assert.Equal(Column(again, "SELECT count(DISTINCT visitor) FROM events WHERE kind = 2").Single(), counted);
 
-        var before = Column(again, "SELECT test_id || phase_id || '/' || page_id || '/' || visitors || '/' || conversions FROM test_tallies");
+        var recorded = Rows(again, "SELECT visitor, slug FROM events e JOIN steps s ON s.id = e.step_id").ToHashSet();
+        Assert.DoesNotContain(shown, visit => !recorded.Contains($"{visit.Visitor}|{visit.Step}"));
+        Assert.Empty(Rows(again, "SELECT visitor, test_id FROM events WHERE kind = 2 GROUP BY visitor, test_id HAVING count(*) > 1"));
+        // Whoever has a place sees its page and no other.
+        var places = Rows(again, "SELECT e.visitor, s.slug, p.name FROM enrolments e JOIN tests t ON t.id = e.test_id JOIN steps s ON s.id = t.step_id JOIN pages p ON p.id = e.page_id").ToHashSet();
+        Assert.DoesNotContain(shown, visit => visit.Step != "thanks" && !places.Contains($"{visit.Visitor}|{visit.Step}|{visit.Page}"));
+        Assert.Equal(
+            Rows(again, "SELECT test_id, count(DISTINCT visitor) FROM events WHERE kind = 2 GROUP BY test_id"),
+            Rows(again, "SELECT test_id, sum(visitors) FROM test_tallies GROUP BY test_id"));
+        foreach (var reason in new[] { Apart.Share, Apart.Audience, Apart.Tied, Apart.Affiliate })
+            Assert.True(int.Parse(Rows(again, $"SELECT coalesce(sum(visitors), 0) FROM apart_tallies WHERE reason = {(int)reason}").Single()) > 0, $"nobody was apart: {reason}");
+        Assert.NotEmpty(Rows(again, "SELECT * FROM pair_tallies WHERE conversions > 0"));
+
+        var before = Tallies(again);
         await again.Journal.RecountAsync();
         await again.Journal.WhenProjectedAsync();
-        Assert.Equal(before, Column(again, "SELECT test_id || phase_id || '/' || page_id || '/' || visitors || '/' || conversions FROM test_tallies"));
-        Assert.True(int.Parse(counted) >= answered.Count, $"{counted} enrolled of {answered.Count} answered on {tested}");
+        Assert.Equal(before, Tallies(again));
+
+        // Turns that were taken and never recorded are made up for.
+        await Task.WhenAll(Enumerable.Range(100, 4).Select(seed => WalkAsync(shown, new Random(seed), 60)));
+        await again.Journal.WhenProjectedAsync();
+        var turns = Rows(again, "SELECT y.visitors FROM test_tallies y JOIN tests t ON t.id = y.test_id WHERE t.turns = 'InTurn' ORDER BY y.page_id").Select(int.Parse).ToArray();
+        Assert.All(turns.Zip([50, 30, 20]), turn => Assert.InRange(turn.First - (turns.Sum() * turn.Second / 100.0), -1, 1));
     }
 
     [RootFact(Timeout = 120_000)]
@@ -72,7 +84,7 @@ public sealed partial class ProcessTests
             }
             await using var again = await WexilHost.StartAsync(Options(data));
             await again.Journal.WhenProjectedAsync();
-            Assert.Equal(answered.Order(), Column(again, "SELECT visitor FROM events WHERE kind = 2").Order());
+            Assert.Equal(answered.Order(), Rows(again, "SELECT visitor FROM events WHERE kind = 2").Order());
         }
         finally
         {
@@ -99,7 +111,7 @@ public sealed partial class ProcessTests
         await program.WaitForExitAsync();
         await using var again = await WexilHost.StartAsync(Options(data));
         await again.Journal.WhenProjectedAsync();
-        Assert.Equal(answered.Order(), Column(again, "SELECT visitor FROM events WHERE kind = 2").Order());
+        Assert.Equal(answered.Order(), Rows(again, "SELECT visitor FROM events WHERE kind = 2").Order());
     }
 
     [Fact(Timeout = 120_000)]
@@ -118,7 +130,7 @@ public sealed partial class ProcessTests
     private WexilOptions Options(string data) => new() { Data = data, Studio = _studio, Visitors = _visitors };
 
     /// <summary>A funnel with a running test, and a password so that starting prints a sign-in link.</summary>
-    private async Task<TestId> PrepareAsync(string data)
+    private async Task PrepareAsync(string data)
     {
         await using var host = await WexilHost.StartAsync(Options(data));
         var time = TimeProvider.System;
@@ -130,7 +142,7 @@ public sealed partial class ProcessTests
         var a = await pages.AddAsync(step.Id, "A", WexilFixture.Bundle("<h1>A</h1>"));
         var b = await pages.AddAsync(step.Id, "B", WexilFixture.Bundle("<h1>B</h1>"));
         await new SettingStore(host.Database, host.Journal).SetPasswordHashAsync(new PasswordHasher<object>().HashPassword(new(), "tomatoes in pots"));
-        return (await new TestStore(host.Database, host.Journal, time).StartAsync(new(step.Id, thanks.Id, "Test", "", 0.2, 0.2, [a, b], Weights.Even(2))))!.Value;
+        await new TestStore(host.Database, host.Journal, time).StartAsync(new(step.Id, thanks.Id, "Test", "", 0.2, 0.2, [a, b], Weights.Even(2)));
     }
 
     /// <summary>New visitors one after the other, each noted once it is answered, until the load ends or so many have come.</summary>
@@ -154,14 +166,76 @@ public sealed partial class ProcessTests
         }
     }
 
-    private static string[] Column(WexilHost host, string sql) => host.Database.Read(connection =>
+    /// <summary>A funnel of two tested steps: one in turn for a part of the visitors, with a tie, an affiliate and a closed page; one by chance.</summary>
+    private async Task PrepareRulesAsync(string data)
+    {
+        await using var host = await WexilHost.StartAsync(Options(data));
+        var made = await new FunnelStore(host.Database, host.Journal, TimeProvider.System).CreateAsync("Balcony Harvest", [
+            new(StepKind.OptIn, "Calendar", "calendar", Hosted("A", "B", "C")), new(StepKind.Sales, "Kit", "kit", Hosted("D", "E")), new(StepKind.ThankYou, "Thanks", "thanks", Hosted("T"))]);
+        var steps = new FunnelStore(host.Database, host.Journal, TimeProvider.System).Steps(made.Id);
+        var pages = new PageStore(host.Database, host.Journal, TimeProvider.System);
+        PageId[] Of(int step) => [.. pages.Of(steps[step].Id).Select(page => page.Id)];
+        var sources = new SourceStore(host.Database, host.Journal);
+        await sources.SaveAsync(made.Id, null, "ad", "Ad", SourceKind.Ad, 30, new Dictionary<StepId, PageId> { [steps[0].Id] = Of(0)[1] });
+        await sources.SaveAsync(made.Id, null, "friend", "Friend", SourceKind.Affiliate, null, new Dictionary<StepId, PageId>());
+        var audience = Audience.Everyone with { Rules = [new(false, "staff", RuleKind.Present)] };
+        var tests = new TestStore(host.Database, host.Journal, TimeProvider.System);
+        await tests.StartAsync(new(
+            steps[0].Id, steps[2].Id, "Headline", "", 0.2, 0.2, Of(0), Weights.Of(50, 30, 20), new(TurnTaking.InTurn, 80, audience, Of(0)[2], [Of(0)[0]], true, null)));
+        await tests.StartAsync(new(steps[1].Id, steps[2].Id, "Price", "", 0.2, 0.2, Of(1), Weights.Even(2)));
+
+        static FunnelPage[] Hosted(params string[] names) => [.. names.Select(name => new FunnelPage(name, WexilFixture.Bundle($"<h1>{name}</h1>"), null))];
+    }
+
+    /// <summary>Visitors who walk the funnel one after the other, double clicks and all, until the program is gone or so many have come; each answer is noted.</summary>
+    private async Task WalkAsync(ConcurrentBag<(string Visitor, string Step, string Page)> shown, Random random, int most = int.MaxValue)
+    {
+        string[] arrivals = ["", "?s=letter", "?s=letter", "?s=ad", "?s=friend", "?staff=1", "?s=forum&utm_campaign=spring"];
+        try
+        {
+            for (var i = 0; i < most; i++)
+            {
+                using var client = new HttpClient { BaseAddress = _visitors };
+                client.DefaultRequestHeaders.UserAgent.ParseAdd(WexilFixture.Desktop);
+                var first = await Note(client, "calendar", arrivals[random.Next(arrivals.Length)], null);
+                if (random.Next(3) == 0) await Task.WhenAll(Note(client, "calendar", "", first), Note(client, "calendar", "", first));
+                if (random.Next(2) == 0) await Note(client, "kit", "", first);
+                if (random.Next(2) == 0) await Note(client, "thanks", "", first);
+            }
+        }
+        catch (HttpRequestException) when (most == int.MaxValue)
+        {
+            // The program is gone.
+        }
+
+        async Task<string> Note(HttpClient client, string step, string query, string? visitor)
+        {
+            using var answer = await client.GetAsync($"/go/{step}{query}");
+            Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
+            if (visitor is null)
+            {
+                var cookie = answer.Headers.GetValues("Set-Cookie").First(set => set.StartsWith(VisitorCookie.Name, StringComparison.Ordinal));
+                Assert.True(VisitorId.TryParse(cookie.AsSpan(VisitorCookie.Name.Length + 1, VisitorId.TextLength), out var id));
+                visitor = Convert.ToHexString(id.Value.ToByteArray(bigEndian: true));
+            }
+            shown.Add((visitor, step, Heading().Match(await answer.Content.ReadAsStringAsync()).Groups[1].Value));
+            return visitor;
+        }
+    }
+
+    private static string[] Tallies(WexilHost host) =>
+        [.. new[] { "visitors", "enrolments", "step_tallies", "step_buckets", "test_tallies", "test_buckets", "apart_tallies", "pair_tallies", "source_tallies", "left_out" }
+            .SelectMany(table => Rows(host, $"SELECT '{table}', * FROM {table}").Order(StringComparer.Ordinal))];
+
+    private static string[] Rows(WexilHost host, string sql) => host.Database.Read(connection =>
     {
         using var command = connection.CreateCommand();
         command.CommandText = sql;
         using var row = command.ExecuteReader();
-        var values = new List<string>();
-        while (row.Read()) values.Add(row.GetValue(0) is byte[] bytes ? Convert.ToHexString(bytes) : row.GetValue(0).ToString()!);
-        return values.ToArray();
+        var lines = new List<string>();
+        while (row.Read())
+            lines.Add(string.Join('|', Enumerable.Range(0, row.FieldCount).Select(i => row.GetValue(i) is byte[] bytes ? Convert.ToHexString(bytes) : row.GetValue(i).ToString())));
+        return lines.ToArray();
     });
 
     private async Task<Program> StartAsync(string data)
@@ -219,6 +293,9 @@ public sealed partial class ProcessTests
         process.WaitForExit();
         Assert.Equal(0, process.ExitCode);
     }
+
+    [GeneratedRegex("<h1>(.)</h1>")]
+    private static partial Regex Heading();
 
     [GeneratedRegex("key=[A-Za-z0-9_-]+")]
     private static partial Regex SignInKey();
