@@ -75,6 +75,12 @@ public static partial class HostedHtml
         foreach (var node in map.Elements)
         {
             var (element, tag) = (node.Element, node.Tag);
+            // The lines by which a test begins on an outside page came along with its source; here they have nothing to begin.
+            if (serving.View != PageView.Editor && element.HasAttribute("data-wexil-start"))
+            {
+                edits.Replace(node.Start, node.End, "");
+                continue;
+            }
             if (serving.View == PageView.Editor) edits.Insert(tag.NameEnd, $" {TypedMarkup.NumberAttribute}=\"{node.Id.ToString(CultureInfo.InvariantCulture)}\"");
             if (element == based && tag["href"] is { } baseHref) Splice(edits, html, baseHref, value => resolver.Absolute(value, asset: false));
             else if (node.Name == "link" && IsCanonical(element))

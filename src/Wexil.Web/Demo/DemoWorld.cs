@@ -31,7 +31,7 @@ public sealed class DemoWorld
     private readonly VisitDesk _desk;
     private readonly IServiceProvider _services;
     private readonly DateTimeOffset _now;
-    private readonly SimulatedCrowd _crowd = new(Seed), _traits = new(Seed + 1);
+    private readonly SimulatedCrowd _crowd = new(Seed), _traits = new(Seed + 1), _readers = new(Seed + 2);
     private readonly List<Task> _recording = [];
     private long _visitors;
 
@@ -86,18 +86,27 @@ public sealed class DemoWorld
         var salad = await CloneAsync(started, named, "“First salad in 21 days”", source => source.Replace("Your free balcony planting calendar</h1>", "Your first balcony salad in 21 days</h1>", StringComparison.Ordinal));
         var photo = await CloneAsync(started, named, "Photo of the rail planter", source => source.Replace("files/seedlings.svg\" alt=\"Rows of seedlings in a planter", "files/rail-planter.svg\" alt=\"A planter on a balcony rail, in flower", StringComparison.Ordinal));
         Visits(calendar, _now.AddDays(-38), started, 220, [(named, 0.268)], [(inbox, 1)]);
+
+        var kitStarted = _now.AddDays(-26);
+        var kitB = await CloneAsync(kitStarted, kitA, "The guarantee beside the price", source => source.Replace("Grows, or your money back until the first of July.", "<b>It grows, or you get your money back.</b> Until the first of July, no questions.", StringComparison.Ordinal));
+        await StartAsync(kitStarted, new(kit.Id, received.Id, "Guarantee", "Whoever doubts looks at the price, not at the foot of the page.", 0.05, 0.2, [kitA, kitB], Weights.Even(2)));
+        (Step, double)[] buying = [(checkout, 1), (light, 0.536), (received, 0.942)];
+        Visits(kit, kitStarted, _now, 900, [(kitA, 0.107), (kitB, 0.137)], buying);
+
         await StartAsync(started, new(calendar.Id, inbox.Id, "What the calendar promises", "A promise with a date beats a promise of a calendar.", 0.26, 0.2, [named, salad, photo], Weights.Of(40, 40, 20)));
-        Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.289), (photo, 0.276)], [(inbox, 1)]);
+        // Readers of the calendar go on to the kit. Who came for a salad in three weeks takes a guarantee at its word.
+        Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.289), (photo, 0.276)], [(inbox, 1)], next: new(kit, 0.9, (read, offered) => (read == salad, offered == kitB) switch
+        {
+            (true, true) => 0.68,
+            (false, true) => 0.22,
+            _ => 0.22,
+        }, buying));
 
         // A correction made to the first page only: its clones do not have it yet.
         var pages = At(_now.AddDays(-2)).Pages;
         var corrected = pages.Find(first)!;
         await pages.PublishAsync(corrected, pages.Source(corrected).Replace("you can leave whenever you like", "you can leave with one click", StringComparison.Ordinal), "The small print, corrected");
 
-        var kitStarted = _now.AddDays(-26);
-        var kitB = await CloneAsync(kitStarted, kitA, "The guarantee beside the price", source => source.Replace("Grows, or your money back until the first of July.", "<b>It grows, or you get your money back.</b> Until the first of July, no questions.", StringComparison.Ordinal));
-        await StartAsync(kitStarted, new(kit.Id, received.Id, "Guarantee", "Whoever doubts looks at the price, not at the foot of the page.", 0.05, 0.2, [kitA, kitB], Weights.Even(2)));
-        Visits(kit, kitStarted, _now, 900, [(kitA, 0.107), (kitB, 0.137)], [(checkout, 1), (light, 0.536), (received, 0.942)]);
         await Recorded();
     }
 
@@ -129,7 +138,7 @@ public sealed class DemoWorld
     }
 
     /// <summary>Visitors of a step, and those of them who reach the goal by the steps in between.</summary>
-    private void Visits(Step step, DateTimeOffset from, DateTimeOffset until, double perDay, (PageId Page, double Rate)[] rates, (Step Step, double Rate)[] onward, DateTimeOffset? countedUntil = null, (string Tag, int Weight)[]? sources = null)
+    private void Visits(Step step, DateTimeOffset from, DateTimeOffset until, double perDay, (PageId Page, double Rate)[] rates, (Step Step, double Rate)[] onward, DateTimeOffset? countedUntil = null, (string Tag, int Weight)[]? sources = null, Next? next = null)
     {
         var table = _routes.Current;
         foreach (var at in _crowd.Arrivals(from, until, perDay))
@@ -142,13 +151,26 @@ public sealed class DemoWorld
             _visitors++;
             var then = at;
             if (!_crowd.Does(rates.Single(rate => rate.Page == shown).Rate)) continue;
-            foreach (var (next, rate) in onward)
-            {
-                if (!_crowd.Does(rate)) break;
-                then += _crowd.Hesitates();
-                if (then < _now && then < (countedUntil ?? _now)) Visit(table.Step(next.Id)!, visitor, then, traits with { Source = "" });
-            }
+            then = Walk(_crowd, visitor, traits, then, onward, countedUntil ?? _now);
+            if (next is null || !_readers.Does(next.Share)) continue;
+            then += 40 * _readers.Hesitates();
+            if (then >= _now) continue;
+            var offered = Visit(table.Step(next.Step.Id)!, visitor, then, traits with { Source = "" });
+            if (_readers.Does(next.Rate(shown, offered))) Walk(_readers, visitor, traits, then, next.Onward, _now);
         }
+    }
+
+    /// <summary>A visitor who goes on from step to step, as far as each step's rate lets them.</summary>
+    private DateTimeOffset Walk(SimulatedCrowd crowd, VisitorId visitor, Traits traits, DateTimeOffset from, (Step Step, double Rate)[] onward, DateTimeOffset until)
+    {
+        var then = from;
+        foreach (var (step, rate) in onward)
+        {
+            if (!crowd.Does(rate)) break;
+            then += crowd.Hesitates();
+            if (then < until) Visit(_routes.Current.Step(step.Id)!, visitor, then, traits with { Source = "" });
+        }
+        return then;
     }
 
     private PageId Visit(RouteStep step, VisitorId visitor, DateTimeOffset at, Traits traits)
@@ -216,6 +238,9 @@ public sealed class DemoWorld
         using var reader = new StreamReader(typeof(DemoWorld).Assembly.GetManifestResourceStream($"Wexil.Web.Demo.Pages.{name}")!);
         return reader.ReadToEnd();
     }
+
+    /// <summary>A later step that a share of those who reached the goal go on to, and how many of them buy there, by both pages.</summary>
+    private sealed record Next(Step Step, double Share, Func<PageId, PageId, double> Rate, (Step Step, double Rate)[] Onward);
 
     /// <summary>A clock that stands at a moment of the made-up past.</summary>
     private sealed class Moment(DateTimeOffset moment) : TimeProvider

@@ -30,6 +30,10 @@ public sealed class WiringTests
     }
 
     [Fact]
+    public void The_lines_that_begin_a_test_on_an_outside_page_are_not_served_here() =>
+        Assert.Equal("<head><title>A</title></head><p>x", HostedHtml.Prepare("<head><script data-wexil-start>go()</script><title>A</title></head><p>x", new("index.html", "/p/kit/", Plan)).Html);
+
+    [Fact]
     public void Buttons_that_lead_to_different_tills_keep_them_apart()
     {
         var ready = HostedHtml.Prepare("<a data-wexil=buy href=https://a.example/1>1<a data-wexil=buy href=https://b.example/2>2<a data-wexil=buy href=https://a.example/1>1<a data-wexil=buy>next", new("index.html", "/p/kit/", Plan));

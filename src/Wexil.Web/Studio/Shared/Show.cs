@@ -10,6 +10,10 @@ public static class Show
 
     public static string Count(long number) => number.ToString("N0", CultureInfo.InvariantCulture);
 
+    /// <summary>A count for where there is little room: "15,339", "46.0 M".</summary>
+    public static string Brief(long number) => number < 1_000_000 ? Count(number)
+        : number < 1_000_000_000 ? $"{Significant(number / 1e6)} M" : $"{Significant(number / 1e9)} bn";
+
     public static string Count(double number) => Count((long)Math.Round(number));
 
     /// <summary>"1 visitor", "2,104 visitors".</summary>
@@ -37,6 +41,8 @@ public static class Show
     public static string At(double place) => place.ToString("0.##", CultureInfo.InvariantCulture);
 
     private static string Signed(double share) => (share < 0 ? Minus : "+") + Digits(Math.Abs(share) * 100, 1);
+
+    private static string Significant(double number) => Digits(number, number < 10 ? 2 : number < 100 ? 1 : 0);
 
     private static string Digits(double number, int digits) => number.ToString("N" + digits, CultureInfo.InvariantCulture);
 }
