@@ -81,7 +81,7 @@ public sealed class SendTests
         owner.WaitForText("a new phase has begun");
         Assert.Contains("Weights set to 50/50", owner.Text, StringComparison.Ordinal);
         owner.Press("Pause the test");
-        owner.WaitForText("Until then the link shows everybody");
+        owner.WaitForText("Meanwhile the link shows everybody");
         owner.IsAccessible();
     }
 
