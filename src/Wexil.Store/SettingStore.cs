@@ -8,7 +8,7 @@ namespace Wexil.Store;
 /// <summary>The owner's settings and the program's own secrets.</summary>
 public sealed class SettingStore(Database database, Journal journal)
 {
-    private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", ZoneName = "time-zone", PrivateName = "fetch-private-addresses", CurrencyName = "currency";
+    private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", ZoneName = "time-zone", PrivateName = "fetch-private-addresses", CurrencyName = "currency", HookSecretName = "hook-secret";
     internal const string AffiliateName = "affiliate-parameter";
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
@@ -31,6 +31,17 @@ public sealed class SettingStore(Database database, Journal journal)
     public Currency Currency => Currency.Find(Get(CurrencyName)) ?? Currency.Usual;
 
     public Task SetCurrencyAsync(Currency currency) => SetAsync(CurrencyName, currency.Code);
+
+    /// <summary>What payment services sign with; null until the owner makes one.</summary>
+    public byte[]? HookSecret => Get(HookSecretName) is { } secret ? System.Text.Encoding.UTF8.GetBytes(secret) : null;
+
+    /// <summary>Makes a new secret for payment services, from now on the only one. It is shown to the owner this once.</summary>
+    public async Task<string> RenewHookSecretAsync()
+    {
+        var secret = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(24));
+        await SetAsync(HookSecretName, secret);
+        return secret;
+    }
 
     public Task SetPasswordHashAsync(string hash) => SetAsync(PasswordName, hash);
 

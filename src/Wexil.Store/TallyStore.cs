@@ -11,6 +11,10 @@ public readonly record struct TestBucket(DateTimeOffset From, long Visitors, lon
 /// <summary>Visitors who were shown a page of a test without being drawn, and those of them who converted.</summary>
 public sealed record ApartArm(PageId Page, Apart Reason, Arm Arm);
 
+/// <summary>What the visitors of a page of a test brought.</summary>
+/// <param name="Buyers">Visitors with an order.</param>
+public sealed record PageMoney(PageId Page, long Buyers, long Orders, Takings Takings);
+
 /// <summary>What visitors of two tests did, by the pages that they saw of each. The conversion is the later step's.</summary>
 public sealed record PairCell(PageId First, PageId Second, Arm Arm);
 
@@ -55,6 +59,20 @@ public sealed class TallyStore(Database database, TimeProvider time)
         return phases.Select(phase => new PhaseFacts(
             [.. test.Pages.Select((_, i) => i < phase.Weights.Count ? phase.Weights[i] : 0)],
             [.. test.Pages.Select(page => tallies.GetValueOrDefault((phase.Id.Value, page.Value)))])).ToArray();
+    });
+
+    /// <summary>What the visitors of each page of a test brought in a currency, in the order of its pages; empty where nobody bought.</summary>
+    public IReadOnlyList<PageMoney> Money(SplitTest test, Currency currency) => database.Read(c =>
+    {
+        var sums = c.Rows("SELECT page_id, sum(buyers), sum(orders), sum(earned), sum(squares) FROM money_tallies WHERE test_id = $1 AND currency = $2 GROUP BY page_id",
+            row => (Page: row.GetInt64(0), Money: (Buyers: row.GetInt64(1), Orders: row.GetInt64(2), Earned: row.GetInt64(3), Squares: row.GetDouble(4))), test.Id.Value, currency.Code).ToDictionary(row => row.Page, row => row.Money);
+        if (sums.Count == 0) return [];
+        var visitors = c.Rows("SELECT page_id, sum(visitors) FROM test_tallies WHERE test_id = $1 GROUP BY page_id", row => (row.GetInt64(0), row.GetInt64(1)), test.Id.Value).ToDictionary();
+        return (IReadOnlyList<PageMoney>)[.. test.Pages.Select(page =>
+        {
+            var sum = sums.GetValueOrDefault(page.Value);
+            return new PageMoney(page, sum.Buyers, sum.Orders, new(visitors.GetValueOrDefault(page.Value), sum.Earned, sum.Squares));
+        })];
     });
 
     public IReadOnlyList<ApartArm> Apart(TestId test) => database.Read(c => c.Rows(

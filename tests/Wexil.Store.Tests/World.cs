@@ -25,6 +25,7 @@ internal sealed class World : IDisposable
         Routes = new(Database);
         Drafts = new(Database, Journal);
         Assets = new(Database, Journal);
+        Sales = new(Database, Journal);
     }
 
     public string Path { get; }
@@ -40,6 +41,7 @@ internal sealed class World : IDisposable
     public RouteStore Routes { get; }
     public DraftStore Drafts { get; }
     public AssetStore Assets { get; }
+    public SaleStore Sales { get; }
 
     public async Task<SplitTest> StartTestAsync()
     {
@@ -62,7 +64,7 @@ internal sealed class World : IDisposable
         new(Guid.CreateVersion7(), Time.GetUtcNow(), EventKind.Visit, visitor, test.Goal, new(3));
 
     /// <summary>Every tally and lead as text, to be compared before and after.</summary>
-    public string Tables() => Database.Read(connection => string.Join('\n', new[] { "visitors", "enrolments", "source_tallies", "apart_tallies", "pair_tallies", "left_out", "step_tallies", "step_buckets", "test_tallies", "test_buckets", "test_silences", "leads" }
+    public string Tables() => Database.Read(connection => string.Join('\n', new[] { "visitors", "enrolments", "source_tallies", "apart_tallies", "pair_tallies", "left_out", "step_tallies", "step_buckets", "test_tallies", "test_buckets", "test_silences", "leads", "orders", "earnings", "money_tallies" }
         .SelectMany(table =>
         {
             using var command = connection.CreateCommand();

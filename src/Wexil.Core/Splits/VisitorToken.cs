@@ -28,14 +28,19 @@ public sealed class VisitorToken(byte[] key) : IDisposable
     }
 
     /// <summary>The visitor of a token that is ours and not yet over; null otherwise.</summary>
-    public VisitorId? Read(string? token, DateTimeOffset now)
+    public VisitorId? Read(string? token, DateTimeOffset now) => Open(token) is { } found && found.Until >= now.ToUnixTimeSeconds() ? found.Visitor : null;
+
+    /// <summary>The visitor of a token that is ours, however old: for one that a payment service hands back, which may take days.</summary>
+    public VisitorId? ReadAnyAge(string? token) => Open(token)?.Visitor;
+
+    private (VisitorId Visitor, uint Until)? Open(string? token)
     {
         Span<byte> bytes = stackalloc byte[Payload + Signature];
         if (Base64Url.DecodeFromChars(token, bytes, out _, out var written) != OperationStatus.Done || written != bytes.Length) return null;
         Span<byte> expected = stackalloc byte[Signature];
         Sign(bytes[..Payload], expected);
         if (!CryptographicOperations.FixedTimeEquals(expected, bytes[Payload..])) return null;
-        return BinaryPrimitives.ReadUInt32BigEndian(bytes[16..]) < now.ToUnixTimeSeconds() ? null : new VisitorId(new Guid(bytes[..16], bigEndian: true));
+        return (new VisitorId(new Guid(bytes[..16], bigEndian: true)), BinaryPrimitives.ReadUInt32BigEndian(bytes[16..]));
     }
 
     /// <summary>A promise that a visitor was drawn for a page, good for as long as a token.</summary>

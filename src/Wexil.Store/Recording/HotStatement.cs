@@ -30,6 +30,12 @@ internal sealed class HotStatement : IDisposable
         return this;
     }
 
+    public HotStatement Bind(int parameter, double value)
+    {
+        Check(SqliteNative.BindReal(_statement, parameter, value));
+        return this;
+    }
+
     public HotStatement Bind(int parameter, long? value)
     {
         if (value is { } number) return Bind(parameter, number);

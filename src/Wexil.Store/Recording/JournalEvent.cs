@@ -20,6 +20,12 @@ public enum EventKind
 
     /// <summary>Somebody was served who does not count: the reason stands in the event's data, the visitor is nobody.</summary>
     LeftOut = 5,
+
+    /// <summary>A sale or a refund, told in the event's data; the visitor is nobody where it is not known whose.</summary>
+    Sale = 6,
+
+    /// <summary>Somebody said whose an order is; its number stands in the event's data.</summary>
+    Claim = 7,
 }
 
 /// <summary>One thing a visitor did. Its id makes it one and the same however often it is written.</summary>

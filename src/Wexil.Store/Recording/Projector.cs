@@ -1,5 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
+using Wexil.Core.Sales;
 using Wexil.Core.Splits;
 using Wexil.Store.Recording.Projection;
 
@@ -21,6 +22,7 @@ internal sealed class Projector : IDisposable
     private readonly StepCounts _steps;
     private readonly ArrivalCounts _arrivals;
     private readonly TestCounts _tests;
+    private readonly SaleCounts _sales;
     private FunnelMap _map;
     private bool _mapIsStale, _sourcesAreStale;
 
@@ -31,7 +33,7 @@ internal sealed class Projector : IDisposable
         _events = new(connection, "SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data FROM events WHERE seq > ?1 ORDER BY seq LIMIT ?2");
         _lead = new(connection, "INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor) VALUES (?1, ?2, ?3, ?4, ?5)");
         _mark = new(connection, "UPDATE projection SET mark = ?1");
-        (_steps, _arrivals, _tests, _map) = (new(connection), new(connection), new(connection), new(connection));
+        (_steps, _arrivals, _tests, _sales, _map) = (new(connection), new(connection), new(connection), new(connection), new(connection));
         Mark = connection.Number("SELECT mark FROM projection") ?? 0;
     }
 
@@ -53,6 +55,7 @@ internal sealed class Projector : IDisposable
         _steps.Clear();
         _arrivals.Clear();
         _tests.Clear();
+        _sales.Clear();
         var mark = Mark;
         _transaction.Run(() =>
         {
@@ -74,12 +77,13 @@ internal sealed class Projector : IDisposable
             _steps.Write();
             _arrivals.Write();
             _tests.Write();
+            _sales.Write();
             _mark.Bind(1, mark).Run();
         });
         _sourcesAreStale = false;
         if (mark == Mark) return null;
         Mark = mark;
-        return new(_tests.Places, _tests.Touched.ToHashSet(), _steps.Touched.ToHashSet());
+        return new(_tests.Places, _tests.Touched.Union(_sales.Touched).ToHashSet(), _steps.Touched.ToHashSet());
     }
 
     /// <summary>Forgets everything projected, so that it is counted again from the first event.</summary>
@@ -89,14 +93,14 @@ internal sealed class Projector : IDisposable
             """
             DELETE FROM visitors; DELETE FROM enrolments; DELETE FROM step_tallies; DELETE FROM step_buckets; DELETE FROM test_tallies;
             DELETE FROM test_buckets; DELETE FROM test_silences; DELETE FROM leads; DELETE FROM source_tallies; DELETE FROM apart_tallies;
-            DELETE FROM pair_tallies; DELETE FROM left_out; UPDATE projection SET mark = 0;
+            DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings; DELETE FROM money_tallies; UPDATE projection SET mark = 0;
             """));
         Mark = 0;
     }
 
     public void Dispose()
     {
-        foreach (var part in (IDisposable[])[_transaction, _events, _lead, _mark, _steps, _arrivals, _tests]) part.Dispose();
+        foreach (var part in (IDisposable[])[_transaction, _events, _lead, _mark, _steps, _arrivals, _tests, _sales]) part.Dispose();
     }
 
     private void Apply(JournalEvent happened)
@@ -111,6 +115,12 @@ internal sealed class Projector : IDisposable
                 return;
             case EventKind.LeftOut:
                 _steps.LeftOut(happened.Step, happened.Data is [var letter, ..] ? letter : 0);
+                return;
+            case EventKind.Sale:
+                _sales.Note(SaleNotice.Parse(happened.Data!), visitor == default ? null : visitor, happened.Page.Value == 0 ? null : happened.Page.Value, at, _map);
+                return;
+            case EventKind.Claim:
+                _sales.Assign(happened.Data!, visitor, _map);
                 return;
         }
         if (_map.Role(happened.Step.Value) is not { } role) return;

@@ -13,6 +13,9 @@ internal static partial class SqliteNative
     [LibraryImport(Library, EntryPoint = "sqlite3_bind_int64"), SuppressGCTransition]
     public static partial int BindNumber(nint statement, int parameter, long value);
 
+    [LibraryImport(Library, EntryPoint = "sqlite3_bind_double"), SuppressGCTransition]
+    public static partial int BindReal(nint statement, int parameter, double value);
+
     [LibraryImport(Library, EntryPoint = "sqlite3_bind_null"), SuppressGCTransition]
     public static partial int BindNull(nint statement, int parameter);
 

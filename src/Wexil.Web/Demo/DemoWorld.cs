@@ -3,6 +3,7 @@ using System.Text;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.Rehearsal;
+using Wexil.Core.Sales;
 using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Store.Recording;
@@ -31,9 +32,9 @@ public sealed class DemoWorld
     private readonly VisitDesk _desk;
     private readonly IServiceProvider _services;
     private readonly DateTimeOffset _now;
-    private readonly SimulatedCrowd _crowd = new(Seed), _traits = new(Seed + 1), _readers = new(Seed + 2);
+    private readonly SimulatedCrowd _crowd = new(Seed), _traits = new(Seed + 1), _readers = new(Seed + 2), _buyers = new(Seed + 3);
     private readonly List<Task> _recording = [];
-    private long _visitors;
+    private long _visitors, _order = 4000;
 
     private DemoWorld(WexilHost host)
     {
@@ -48,6 +49,7 @@ public sealed class DemoWorld
         if (host.Services.GetRequiredService<FunnelStore>().All().Count > 0) return;
         var world = new DemoWorld(host);
         var watch = Stopwatch.StartNew();
+        await host.Services.GetRequiredService<SettingStore>().RenewHookSecretAsync();
         await world.BalconyHarvestAsync();
         await world.HerbClubAsync();
         await Task.WhenAll(world._recording);
@@ -69,8 +71,8 @@ public sealed class DemoWorld
         var first = await PageAsync(began, calendar, "A gift for your balcony", Source("calendar.html").Replace("Your free balcony planting calendar</h1>", "A gift for your balcony</h1>", StringComparison.Ordinal));
         await PageAsync(began, inbox, "Check your inbox", Source("inbox.html"));
         var kitA = await PageAsync(began, kit, "Kit, as it was", Source("kit.html"));
-        await OutsideAsync(began, checkout, "Checkout", "checkout");
-        await PageAsync(began, light, "Winter light", Source("light.html"));
+        await OutsideAsync(began, checkout, "Checkout", new Uri(Till.DefaultAddress, "order/kit"));
+        await PageAsync(began, light, "Winter light", Source("light.html").Replace("href=\"#\" data-wexil=\"buy\"", $"href=\"{new Uri(Till.DefaultAddress, "order/light")}\" data-wexil=\"buy\"", StringComparison.Ordinal));
         await OutsideAsync(began, received, "Order received", "order-received");
 
         await SourcesAsync(funnel);
@@ -91,7 +93,7 @@ public sealed class DemoWorld
         var kitB = await CloneAsync(kitStarted, kitA, "The guarantee beside the price", source => source.Replace("Grows, or your money back until the first of July.", "<b>It grows, or you get your money back.</b> Until the first of July, no questions.", StringComparison.Ordinal));
         await StartAsync(kitStarted, new(kit.Id, received.Id, "Guarantee", "Whoever doubts looks at the price, not at the foot of the page.", 0.05, 0.2, [kitA, kitB], Weights.Even(2)));
         (Step, double)[] buying = [(checkout, 1), (light, 0.536), (received, 0.942)];
-        Visits(kit, kitStarted, _now, 900, [(kitA, 0.107), (kitB, 0.137)], buying);
+        Visits(kit, kitStarted, _now, 900, [(kitA, 0.107), (kitB, 0.137)], buying, sells: true);
 
         await StartAsync(started, new(calendar.Id, inbox.Id, "What the calendar promises", "A promise with a date beats a promise of a calendar.", 0.26, 0.2, [named, salad, photo], Weights.Of(40, 40, 20)));
         // Readers of the calendar go on to the kit. Who came for a salad in three weeks takes a guarantee at its word.
@@ -138,7 +140,7 @@ public sealed class DemoWorld
     }
 
     /// <summary>Visitors of a step, and those of them who reach the goal by the steps in between.</summary>
-    private void Visits(Step step, DateTimeOffset from, DateTimeOffset until, double perDay, (PageId Page, double Rate)[] rates, (Step Step, double Rate)[] onward, DateTimeOffset? countedUntil = null, (string Tag, int Weight)[]? sources = null, Next? next = null)
+    private void Visits(Step step, DateTimeOffset from, DateTimeOffset until, double perDay, (PageId Page, double Rate)[] rates, (Step Step, double Rate)[] onward, DateTimeOffset? countedUntil = null, (string Tag, int Weight)[]? sources = null, Next? next = null, bool sells = false)
     {
         var table = _routes.Current;
         foreach (var at in _crowd.Arrivals(from, until, perDay))
@@ -151,26 +153,43 @@ public sealed class DemoWorld
             _visitors++;
             var then = at;
             if (!_crowd.Does(rates.Single(rate => rate.Page == shown).Rate)) continue;
-            then = Walk(_crowd, visitor, traits, then, onward, countedUntil ?? _now);
+            then = Walk(_crowd, visitor, traits, then, onward, countedUntil ?? _now, sells);
             if (next is null || !_readers.Does(next.Share)) continue;
             then += 40 * _readers.Hesitates();
             if (then >= _now) continue;
             var offered = Visit(table.Step(next.Step.Id)!, visitor, then, traits with { Source = "" });
-            if (_readers.Does(next.Rate(shown, offered))) Walk(_readers, visitor, traits, then, next.Onward, _now);
+            if (_readers.Does(next.Rate(shown, offered))) Walk(_readers, visitor, traits, then, next.Onward, _now, sells: true);
         }
     }
 
     /// <summary>A visitor who goes on from step to step, as far as each step's rate lets them.</summary>
-    private DateTimeOffset Walk(SimulatedCrowd crowd, VisitorId visitor, Traits traits, DateTimeOffset from, (Step Step, double Rate)[] onward, DateTimeOffset until)
+    private DateTimeOffset Walk(SimulatedCrowd crowd, VisitorId visitor, Traits traits, DateTimeOffset from, (Step Step, double Rate)[] onward, DateTimeOffset until, bool sells = false)
     {
         var then = from;
         foreach (var (step, rate) in onward)
         {
             if (!crowd.Does(rate)) break;
             then += crowd.Hesitates();
-            if (then < until) Visit(_routes.Current.Step(step.Id)!, visitor, then, traits with { Source = "" });
+            if (then >= until) continue;
+            Visit(_routes.Current.Step(step.Id)!, visitor, then, traits with { Source = "" });
+            // Behind the checkout the kit is paid for.
+            if (sells && step.Kind == StepKind.Upsell) Buy(visitor, then);
         }
         return then;
+    }
+
+    /// <summary>A buyer of the kit; one in four adds the light, and one in thirty sends it all back.</summary>
+    private void Buy(VisitorId visitor, DateTimeOffset at)
+    {
+        var order = $"K-{++_order}";
+        Tell(new(SaleKind.Sale, order, "1", 4900, "USD", "Balcony Harvest Kit"), at);
+        if (_buyers.Does(0.25)) Tell(new(SaleKind.Sale, order, "2", 2400, "USD", "Winter light"), at + _buyers.Hesitates());
+        if (_buyers.Does(0.033)) Tell(new(SaleKind.Refund, order, "1", 4900, "USD"), at.AddDays(3));
+
+        void Tell(SaleNotice notice, DateTimeOffset then)
+        {
+            if (then < _now) _recording.Add(_services.GetRequiredService<SaleStore>().RecordAsync(notice, visitor, null, then));
+        }
     }
 
     private PageId Visit(RouteStep step, VisitorId visitor, DateTimeOffset at, Traits traits)
@@ -197,9 +216,11 @@ public sealed class DemoWorld
         return page;
     }
 
-    private async Task<PageId> OutsideAsync(DateTimeOffset at, Step step, string name, string path)
+    private Task<PageId> OutsideAsync(DateTimeOffset at, Step step, string name, string path) => OutsideAsync(at, step, name, new Uri(LarkrowSite.DefaultAddress, path));
+
+    private async Task<PageId> OutsideAsync(DateTimeOffset at, Step step, string name, Uri address)
     {
-        var page = await At(at).Pages.AddAsync(step.Id, name, new Uri(LarkrowSite.DefaultAddress, path));
+        var page = await At(at).Pages.AddAsync(step.Id, name, address);
         _routes.Reload();
         return page;
     }

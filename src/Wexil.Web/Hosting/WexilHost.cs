@@ -31,7 +31,7 @@ public sealed class WexilHost : IAsyncDisposable
             .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)
             .AddSingleton(new LeadStore(database)).AddSingleton(new SettingStore(database, journal))
             .AddSingleton(new PreviewTickets(protection)).AddSingleton(new TryTickets(protection)).AddSingleton(new StartSeen())
-            .AddSingleton(new SourceStore(database, journal)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
+            .AddSingleton(new SourceStore(database, journal)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
             .AddSingleton(new DraftStore(database, journal)).AddSingleton(new AssetStore(database, journal))
             .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
             .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors));

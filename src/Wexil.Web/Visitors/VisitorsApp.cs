@@ -24,6 +24,7 @@ public static class VisitorsApp
         var arrivals = new Arrivals(services.GetRequiredService<Origins>());
         var go = new GoEndpoint(desk, hosted, tokens, arrivals, tries, time);
         var start = new StartEndpoint(desk, tokens, arrivals, services.GetRequiredService<VisitorsAddress>(), services.GetRequiredService<StartSeen>(), time);
+        var sale = new SaleHook(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
         routes.Changed += hosted.Warm;
         hosted.Warm(routes.Current);
         string[] read = ["GET", "HEAD"];
@@ -41,6 +42,7 @@ public static class VisitorsApp
         app.MapPost("/start/{slug}/stayed", http => start.Stayed(http, Part(http, "slug")!));
         app.MapGet("/wexil.js", ScriptEndpoint.Answer);
         app.MapPost("/reached", http => ReachedEndpoint.Answer(http, desk, tokens, time));
+        app.MapPost("/hooks/sale", sale.Answer);
         app.MapFallback(http => PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address."));
     }
 

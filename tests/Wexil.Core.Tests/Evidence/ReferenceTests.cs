@@ -117,6 +117,25 @@ public sealed class ReferenceTests
         }
     }
 
+    [Fact]
+    public void Earned_per_visitor_matches()
+    {
+        foreach (var row in Rows("revenue-welch"))
+        {
+            var compared = Takings.Compare(Of("a"), Of("b"))!;
+            Near(row, "difference", compared.Difference);
+            Near(row, "t", compared.T);
+            Near(row, "df", compared.Freedom);
+            Near(row, "p_value", compared.P);
+            Near(row, "low", compared.Interval.Low);
+            Near(row, "high", compared.Interval.High);
+
+            Takings Of(string page) => new((long)Number(row, "visitors_" + page), Number(row, "sum_" + page), Number(row, "sumsq_" + page));
+        }
+        Assert.Null(Takings.Compare(new(5, 0, 0), new(9, 0, 0)));
+        Assert.Null(Takings.Compare(new(1, 50, 2500), new(9, 50, 2500)));
+    }
+
     private static void Near(Dictionary<string, string> row, string column, double got)
     {
         var expected = Number(row, column);

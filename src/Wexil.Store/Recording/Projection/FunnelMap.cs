@@ -29,6 +29,7 @@ internal sealed class FunnelMap
 
     private readonly Dictionary<long, StepRole> _steps;
     private readonly Dictionary<long, GoalTest[]> _goals;
+    private readonly Dictionary<long, GoalTest> _tests;
     private readonly Dictionary<long, Partner[]> _partners;
 
     public FunnelMap(SqliteConnection connection)
@@ -44,7 +45,8 @@ internal sealed class FunnelMap
             var inOrder = funnel.ToArray();
             return inOrder.Select(step => (step.Id, Role: new StepRole(funnel.Key.Value, step.Position, numbers[step.Id.Value], FunnelPath.OutcomeOf(inOrder, step))));
         }).ToDictionary(row => row.Id.Value, row => row.Role);
-        _goals = tests.GroupBy(test => test.Goal).ToDictionary(group => group.Key, group => group.Select(test => new GoalTest(test.Id, [.. runs[test.Id]])).ToArray());
+        _tests = tests.ToDictionary(test => test.Id, test => new GoalTest(test.Id, [.. runs[test.Id]]));
+        _goals = tests.GroupBy(test => test.Goal).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
         _partners = tests.GroupBy(test => _steps[test.Step].Funnel).SelectMany(funnel => funnel.Select(test => (test.Id, Partners: funnel
             .Where(other => other.Step != test.Step && other.From < test.Until && test.From < other.Until).OrderByDescending(other => other.Id).Take(MostPartners)
             .Select(other => new Partner(other.Id, _steps[other.Step].Position < _steps[test.Step].Position)).ToArray())))
@@ -58,6 +60,9 @@ internal sealed class FunnelMap
 
     /// <summary>The tests whose goal is to reach the step.</summary>
     public ReadOnlySpan<GoalTest> Goals(long step) => _goals.GetValueOrDefault(step);
+
+    /// <summary>Did a test run at a moment, so that it is credited with what happened then?</summary>
+    public bool Runs(long test, long at) => _tests.TryGetValue(test, out var known) && known.RunsAt(at);
 
     /// <summary>The tests on other steps of the same funnel that run beside a test.</summary>
     public ReadOnlySpan<Partner> Partners(long test) => _partners.GetValueOrDefault(test);

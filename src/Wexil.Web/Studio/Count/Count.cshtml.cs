@@ -12,7 +12,7 @@ public sealed record Crossing(SplitTest First, string FirstStep, SplitTest Secon
 }
 
 /// <summary>Which page pulls best, and whether the numbers can be trusted.</summary>
-public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore tallies, PageStore pages) : StepPageModel(screens)
+public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore tallies, PageStore pages, SettingStore settings) : StepPageModel(screens)
 {
     public override string Stage => "count";
 
@@ -23,6 +23,9 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
 
     public IReadOnlyList<Crossing> Crossings { get; private set; } = [];
 
+    /// <summary>What the visitors of each page brought in the owner's currency; empty where nobody bought.</summary>
+    public IReadOnlyList<PageMoney> Money { get; private set; } = [];
+
     /// <summary>Visits that were served and left out of every count.</summary>
     public long LeftOut { get; private set; }
 
@@ -30,6 +33,7 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
     {
         if (Screen.Reading is not { } reading) return;
         Changes = tests.Changes(reading.Test.Id);
+        Money = tallies.Money(reading.Test, settings.Currency);
         LeftOut = tallies.LeftOut(Screen.Step.Id).Values.Sum();
         Apart = [.. tallies.Apart(reading.Test.Id).Select(arm => (Words(arm.Reason), pages.Find(arm.Page)!.Name, arm.Arm))];
         Crossings = [.. tallies.Pairs(reading.Test.Id).Select(pair => Cross(tests.Find(pair.First)!, tests.Find(pair.Second)!, pair.Cells))];

@@ -27,8 +27,23 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
 
     public string OffLink => $"{visitors.Origin}/mine/off";
 
+    public string HookAddress => $"{visitors.Origin}/hooks/sale";
+
+    public bool HasSecret => settings.HookSecret is not null;
+
+    /// <summary>A secret that was made just now.</summary>
+    public string? NewSecret { get; private set; }
+
     [TempData]
     public string? Done { get; set; }
+
+    public async Task<IActionResult> OnPostSecretAsync()
+    {
+        ModelState.Clear();
+        NewSecret = await settings.RenewHookSecretAsync();
+        OnGet();
+        return Page();
+    }
 
     public void OnGet() =>
         (FetchPrivate, Zone, CurrencyCode, AffiliateParameter) = (settings.FetchesPrivateAddresses, settings.Zone.Id, settings.Currency.Code, settings.AffiliateParameter);

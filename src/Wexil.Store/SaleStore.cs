@@ -1,0 +1,78 @@
+using Microsoft.Data.Sqlite;
+using Wexil.Core.Funnels;
+using Wexil.Core.Sales;
+using Wexil.Core.Splits;
+using Wexil.Store.Recording;
+
+namespace Wexil.Store;
+
+/// <summary>An order as the ledger shows it.</summary>
+/// <param name="Page">The page whose buy button was followed, by name; null where it is not known.</param>
+/// <param name="Tested">The pages of running tests that it is credited to, by test and page.</param>
+public sealed record LedgerOrder(
+    string Order, DateTimeOffset At, string Currency, OrderBalance Balance, string Product, string Email, string? Page, SaleChannel Channel, VisitorId? Visitor, IReadOnlyList<(string Test, string Page)> Tested)
+{
+    public bool IsCredited => Visitor is not null;
+}
+
+/// <summary>Which orders are looked for.</summary>
+/// <param name="Text">Begins the order's number, or stands in the product or the e-mail address; empty for all.</param>
+/// <param name="IsCredited">Null for all.</param>
+public sealed record LedgerFilter(DateTimeOffset From, DateTimeOffset Until, string Text = "", bool? IsCredited = null);
+
+/// <summary>What orders brought in one currency.</summary>
+public sealed record LedgerTotal(string Currency, long Orders, long Sold, long Refunded, long Net);
+
+/// <summary>Records sales and refunds as events, and reads the ledger that is kept of them.</summary>
+public sealed class SaleStore(Database database, Journal journal)
+{
+    private const string Where = """
+        WHERE o.at >= $1 AND o.at < $2 AND ($3 = '' OR o.order_id LIKE $3 || '%' OR instr(lower(o.product), $3) > 0 OR instr(o.email, $3) > 0)
+          AND ($4 IS NULL OR (o.visitor IS NOT NULL) = $4)
+        """;
+
+    /// <summary>Records a sale or refund once, however often it is told.</summary>
+    /// <param name="page">The page whose buy button was followed.</param>
+    public Task<Recorded> RecordAsync(SaleNotice notice, VisitorId? visitor, PageId? page, DateTimeOffset at) =>
+        journal.AppendAsync(new(notice.Id(), at, EventKind.Sale, visitor ?? default, default, page ?? default, Data: notice.ToJson()));
+
+    /// <summary>Says whose an order is.</summary>
+    public Task<Recorded> ClaimAsync(string order, VisitorId visitor, DateTimeOffset at) =>
+        journal.AppendAsync(new(Guid.CreateVersion7(at), at, EventKind.Claim, visitor, default, default, Data: order));
+
+    /// <summary>The newest orders first, at most so many.</summary>
+    public IReadOnlyList<LedgerOrder> Orders(LedgerFilter filter, int limit) => database.Read(c => c.Rows(
+        $"""
+        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor
+        FROM orders o LEFT JOIN pages p ON p.id = o.page_id {Where} ORDER BY o.at DESC, o.order_id LIMIT $5
+        """,
+        row =>
+        {
+            var visitor = row.IsDBNull(9) ? (VisitorId?)null : new VisitorId(new Guid((byte[])row.GetValue(9), bigEndian: true));
+            return new LedgerOrder(
+                row.GetString(0), row.Time(1), row.GetString(2), new(row.GetInt64(3), row.GetInt64(4)), row.GetString(5), row.GetString(6), row.TextOrNull(7), Enum.Parse<SaleChannel>(row.GetString(8)), visitor,
+                visitor is null ? [] : Tested(c, (byte[])row.GetValue(9), row.GetString(2)));
+        }, [.. Values(filter), limit]));
+
+    public IReadOnlyList<LedgerTotal> Totals(LedgerFilter filter) => database.Read(c => c.Rows(
+        $"SELECT o.currency, count(*), sum(o.sold), sum(o.refunded), sum(max(0, o.sold - o.refunded)) FROM orders o {Where} GROUP BY o.currency ORDER BY o.currency",
+        row => new LedgerTotal(row.GetString(0), row.GetInt64(1), row.GetInt64(2), row.GetInt64(3), row.GetInt64(4)), Values(filter)));
+
+    /// <summary>Orders that nobody is credited with.</summary>
+    public long Uncredited() => database.Read(c => c.Number("SELECT count(*) FROM orders WHERE visitor IS NULL") ?? 0);
+
+    /// <summary>An order's balance by currency; empty where it is not known.</summary>
+    public IReadOnlyDictionary<string, OrderBalance> Find(string order) => database.Read(c => c.Rows(
+        "SELECT currency, sold, refunded FROM orders WHERE order_id = $1", row => (row.GetString(0), new OrderBalance(row.GetInt64(1), row.GetInt64(2))), order).ToDictionary());
+
+    /// <summary>The visitor who gave an e-mail address last; null when nobody did.</summary>
+    public VisitorId? VisitorOf(string email) => database.Read(c => c.Rows(
+        "SELECT visitor FROM leads WHERE email = $1 COLLATE NOCASE ORDER BY at DESC LIMIT 1", row => new VisitorId(new Guid((byte[])row.GetValue(0), bigEndian: true)), email).Select(found => (VisitorId?)found).FirstOrDefault());
+
+    private static object?[] Values(LedgerFilter filter) =>
+        [filter.From.ToUnixTimeMilliseconds(), filter.Until.ToUnixTimeMilliseconds(), filter.Text.ToLowerInvariant(), filter.IsCredited is { } credited ? credited ? 1 : 0 : null];
+
+    private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, byte[] visitor, string currency) => c.Rows(
+        "SELECT t.name, p.name FROM earnings e JOIN enrolments n ON n.visitor = e.visitor AND n.test_id = e.test_id JOIN tests t ON t.id = e.test_id JOIN pages p ON p.id = n.page_id WHERE e.visitor = $1 AND e.currency = $2 ORDER BY t.id",
+        row => (row.GetString(0), row.GetString(1)), visitor, currency);
+}

@@ -1,0 +1,122 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
+using Wexil.Core.Sales;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Sales;
+
+/// <summary>The ledger: every order, what became of it, and whom it is credited to.</summary>
+public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore pages, FunnelStore funnels, OwnerTime clock) : PageModel
+{
+    public const int Most = 200;
+
+    /// <summary>A sale told by hand.</summary>
+    public sealed class SaleForm
+    {
+        public string? Order { get; set; }
+        public string? Amount { get; set; }
+        public string? Currency { get; set; }
+        public string? Product { get; set; }
+        public string? Email { get; set; }
+        public long? Page { get; set; }
+    }
+
+    [BindProperty(SupportsGet = true)]
+    public string? From { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Until { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Text { get; set; }
+
+    /// <summary>"yes" or "no"; anything else for all.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Credited { get; set; }
+
+    [BindProperty(Name = nameof(New))]
+    public SaleForm New { get; set; } = new();
+
+    [TempData]
+    public string? Done { get; set; }
+
+    public Currency Currency => settings.Currency;
+
+    public IReadOnlyList<LedgerOrder> Orders { get; private set; } = [];
+
+    public IReadOnlyList<LedgerTotal> Totals { get; private set; } = [];
+
+    public IReadOnlyList<(long Id, string Name)> Pages { get; private set; } = [];
+
+    public long Uncredited { get; private set; }
+
+    /// <summary>An amount in its own currency; the bare number where that is not known any more.</summary>
+    public static string Money(long amount, string currency) => Currency.Find(currency)?.Show(amount) ?? $"{amount} {currency}";
+
+    public void OnGet() => Load();
+
+    public async Task<IActionResult> OnPostAddAsync()
+    {
+        var (notice, field, problem) = SaleNotice.Read(name => name switch
+        {
+            "type" => "sale",
+            "order" => New.Order,
+            "amount" => New.Amount,
+            "currency" => New.Currency,
+            "product" => New.Product,
+            "email" => New.Email,
+            "page" => New.Page is { } page ? pages.Find(new(page))?.Slug : null,
+            _ => null,
+        }, SaleChannel.Hand);
+        if (notice is null) return Refuse($"New.{char.ToUpperInvariant(field[0])}{field[1..]}", problem);
+        if (sales.Find(notice.Order).GetValueOrDefault(notice.Currency).Sold > 0) return Refuse("New.Order", "An order of this number is in the ledger already.");
+        await sales.RecordAsync(notice, notice.Email.Length > 0 ? sales.VisitorOf(notice.Email) : null, New.Page is { } known ? new PageId(known) : null, clock.Now);
+        Done = $"Order {notice.Order} is in the ledger.";
+        return Redirect("/sales");
+    }
+
+    public async Task<IActionResult> OnPostRefundAsync(string order, string currency, string? amount)
+    {
+        var balance = sales.Find(order).GetValueOrDefault(currency);
+        var parsed = Currency.Find(currency)?.Parse(amount);
+        if (parsed is not > 0 || parsed > balance.Net) return Refuse($"refund-{order}", balance.Net == 0 ? "Nothing is left of this order." : $"An amount above 0 and up to {Money(balance.Net, currency)}.");
+        // What went back before tells one refund of an order from the next.
+        await sales.RecordAsync(new(SaleKind.Refund, order, $"by hand after {balance.Refunded}", parsed.Value, currency, Channel: SaleChannel.Hand), null, null, clock.Now);
+        Done = $"{Money(parsed.Value, currency)} of order {order} went back.";
+        return Redirect("/sales");
+    }
+
+    public async Task<IActionResult> OnPostAssignAsync(string order, string? email)
+    {
+        if (string.IsNullOrWhiteSpace(email) || sales.VisitorOf(email.Trim()) is not { } visitor) return Refuse($"assign-{order}", "Nobody opted in with this e-mail address.");
+        await sales.ClaimAsync(order, visitor, clock.Now);
+        Done = $"Order {order} is credited to {email.Trim()}.";
+        return Redirect("/sales");
+    }
+
+    private IActionResult Refuse(string field, string problem)
+    {
+        ModelState.AddModelError(field, problem);
+        Load();
+        return Page();
+    }
+
+    private void Load()
+    {
+        var zone = settings.Zone;
+        var (from, fromProblem) = LocalMoment.Parse(From is { Length: > 0 } ? From + "T00:00" : null, zone);
+        var (until, untilProblem) = LocalMoment.Parse(Until is { Length: > 0 } ? Until + "T00:00" : null, zone);
+        if (fromProblem is not null) ModelState.AddModelError(nameof(From), "A day such as 2026-11-09.");
+        if (untilProblem is not null) ModelState.AddModelError(nameof(Until), "A day such as 2026-11-09.");
+        var filter = new LedgerFilter(
+            from ?? clock.Now.AddDays(-30), until?.AddDays(1) ?? clock.Now.AddDays(1), Text?.Trim() ?? "", Credited switch { "yes" => true, "no" => false, _ => null });
+        Orders = sales.Orders(filter, Most);
+        Totals = sales.Totals(filter);
+        Uncredited = sales.Uncredited();
+        Pages = [.. funnels.AllSteps().Where(step => !step.IsArchived).SelectMany(step => pages.Of(step.Id).Select(page => (page.Id.Value, $"{step.Name}: {page.Name}")))];
+        New.Currency ??= settings.Currency.Code;
+    }
+}

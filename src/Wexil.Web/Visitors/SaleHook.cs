@@ -1,0 +1,78 @@
+using System.Text.Json;
+using Wexil.Core.Sales;
+using Wexil.Store;
+using Wexil.Store.Recording;
+using Wexil.Core.Splits;
+
+namespace Wexil.Web.Visitors;
+
+/// <summary><c>POST /hooks/sale</c>: a payment service says that money came in, or went back.</summary>
+public sealed class SaleHook(VisitDesk desk, SaleStore sales, SettingStore settings, VisitorToken tokens, TimeProvider time)
+{
+    private const int LongestBody = 64 << 10;
+
+    public async Task Answer(HttpContext http)
+    {
+        http.Response.Headers.CacheControl = "no-store";
+        if (settings.HookSecret is not { } secret)
+        {
+            await Refuse(http, StatusCodes.Status403Forbidden, "", "No secret was made yet. The owner makes one in the settings.");
+            return;
+        }
+        if (await BodyAsync(http) is not { } body)
+        {
+            await Refuse(http, StatusCodes.Status413PayloadTooLarge, "", "The body is at most 64 KB.");
+            return;
+        }
+        var now = time.GetUtcNow();
+        if (HookSignature.Problem(secret, http.Request.Headers[HookSignature.TimestampHeader], http.Request.Headers[HookSignature.SignatureHeader], body, now) is { } unsigned)
+        {
+            await Refuse(http, StatusCodes.Status401Unauthorized, "", unsigned);
+            return;
+        }
+        var (notice, field, problem, token) = Read(body);
+        if (notice is null)
+        {
+            await Refuse(http, StatusCodes.Status400BadRequest, field, problem);
+            return;
+        }
+        var recorded = await sales.RecordAsync(notice, tokens.ReadAnyAge(token), desk.Routes.Page(notice.Page)?.Id, now);
+        // A service tells again what was not taken.
+        if (recorded == Recorded.Lost) await Refuse(http, StatusCodes.Status503ServiceUnavailable, "", "The store is not well. Tell us again later.");
+        else await http.Response.WriteAsJsonAsync(new { order = notice.Order });
+    }
+
+    private static (SaleNotice? Notice, string Field, string Problem, string? Token) Read(byte[] body)
+    {
+        try
+        {
+            using var json = JsonDocument.Parse(body);
+            var (notice, field, problem) = SaleNotice.ReadJson(json.RootElement, SaleChannel.Hook);
+            var token = notice is not null && json.RootElement.TryGetProperty("wx", out var wx) && wx.ValueKind == JsonValueKind.String ? wx.GetString() : null;
+            return (notice, field, problem, token);
+        }
+        catch (Exception error) when (error is JsonException or InvalidOperationException)
+        {
+            return (null, "", "The body is not JSON.", null);
+        }
+    }
+
+    private static async Task<byte[]?> BodyAsync(HttpContext http)
+    {
+        if (http.Request.ContentLength > LongestBody) return null;
+        using var body = new MemoryStream();
+        var buffer = new byte[8 << 10];
+        while (await http.Request.Body.ReadAsync(buffer, http.RequestAborted) is > 0 and var read)
+        {
+            if (body.Length + read > LongestBody) return null;
+            body.Write(buffer, 0, read);
+        }
+        return body.ToArray();
+    }
+
+    private static Task Refuse(HttpContext http, int status, string field, string problem)
+    {
+        http.Response.StatusCode = status;
+        return http.Response.WriteAsJsonAsync(field.Length > 0 ? (object)new { field, problem } : new { problem });
+    }
+}

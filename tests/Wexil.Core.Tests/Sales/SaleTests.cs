@@ -1,0 +1,68 @@
+using System.Text;
+using System.Text.Json;
+using CsCheck;
+using Wexil.Core.Sales;
+
+namespace Wexil.Core.Tests.Sales;
+
+public sealed class SaleTests
+{
+    private static readonly DateTimeOffset Now = DateTimeOffset.FromUnixTimeSeconds(1_793_000_000);
+    private static readonly byte[] Secret = "0011"u8.ToArray(), Body = Encoding.UTF8.GetBytes("{\"order\":\"L-1\"}");
+
+    [Fact]
+    public void A_signature_is_what_openssl_makes_of_the_same_and_holds_for_five_minutes()
+    {
+        const string signature = "41c37c9a5ab4c5670e677c525251f89290eeb4b9b664470a25d68aa3a3d8f345";
+        Assert.Equal(signature, HookSignature.Of(Secret, "1793000000", Body));
+        string? Check(string? timestamp, string? signed, DateTimeOffset now) => HookSignature.Problem(Secret, timestamp, signed, Body, now);
+        Assert.Null(Check("1793000000", signature, Now));
+        Assert.Null(Check("1793000000", signature, Now.AddMinutes(5)));
+        Assert.Contains("five minutes", Check("1793000000", signature, Now.AddSeconds(301)));
+        Assert.Contains("five minutes", Check("1793000000", signature, Now.AddSeconds(-301)));
+        Assert.Contains("does not fit", Check("1793000001", signature, Now));
+        Assert.Contains("does not fit", Check("1793000000", signature.ToUpperInvariant(), Now));
+        Assert.Contains("missing", Check(null, signature, Now));
+        Assert.Contains("missing", Check("1793000000", "", Now));
+        Assert.Contains("number", Check("soon", signature, Now));
+        Gen.String.Sample(forged => Check("1793000000", forged, Now) is not null && Check(forged, signature, Now) is not null);
+    }
+
+    [Theory]
+    [InlineData("{'order':'L-1','amount':'39.00','currency':'usd'}", null)]
+    [InlineData("{'type':'refund','order':'L-1','amount':39.5,'currency':'EUR','refund':'R-1'}", null)]
+    [InlineData("{'order':'L-1','amount':'3900','currency':'JPY'}", null)]
+    [InlineData("{'order':'L-1','amount':'39.5','currency':'JPY'}", "amount")]
+    [InlineData("{'order':'L-1','amount':'-39','currency':'USD'}", "amount")]
+    [InlineData("{'order':'L-1','amount':'0','currency':'USD'}", "amount")]
+    [InlineData("{'order':'L-1','amount':'39,00','currency':'USD'}", "amount")]
+    [InlineData("{'order':'L-1','amount':true,'currency':'USD'}", "amount")]
+    [InlineData("{'order':'','amount':'39','currency':'USD'}", "order")]
+    [InlineData("{'amount':'39','currency':'USD'}", "order")]
+    [InlineData("{'order':'L-1','amount':'39','currency':'gold'}", "currency")]
+    [InlineData("{'order':'L-1','amount':'39','currency':'USD','type':'gift'}", "type")]
+    [InlineData("['L-1']", "")]
+    public void What_a_service_says_is_read_or_the_wrong_field_is_named(string json, string? wrong)
+    {
+        using var body = JsonDocument.Parse(json.Replace('\'', '"'));
+        var (notice, field, problem) = SaleNotice.ReadJson(body.RootElement, SaleChannel.Hook);
+        Assert.Equal(wrong is null, notice is not null);
+        if (wrong is not null) Assert.Equal((wrong, true), (field, problem.Length > 0));
+        else Assert.Equal(notice, SaleNotice.Parse(notice!.ToJson()));
+    }
+
+    [Fact]
+    public void The_same_thing_has_the_same_id_and_another_line_another()
+    {
+        var sale = new SaleNotice(SaleKind.Sale, "L-1", "1", 3900, "USD");
+        Assert.Equal(sale.Id(), (sale with { Amount = 1, Email = "ann@larkrow.example" }).Id());
+        Assert.Equal(4, new[] { sale, sale with { Line = "2" }, sale with { Order = "L-2" }, sale with { Kind = SaleKind.Refund } }.Select(each => each.Id()).Distinct().Count());
+    }
+
+    [Fact]
+    public void An_order_brings_the_same_in_whatever_order_it_is_told() => Gen.Select(Gen.Bool, Gen.Int[1, 5000]).List[0, 8].Sample(told =>
+    {
+        OrderBalance Sum(IEnumerable<(bool Sale, int Amount)> all) => all.Aggregate(new OrderBalance(), (sum, each) => sum.With(each.Sale ? SaleKind.Sale : SaleKind.Refund, each.Amount));
+        return Sum(told).Net == Sum(told.AsEnumerable().Reverse()).Net && Sum(told).Net >= 0;
+    });
+}
