@@ -1,0 +1,115 @@
+using System.Globalization;
+using System.Net;
+using System.Text;
+using CsCheck;
+using Wexil.Core.Funnels;
+using Wexil.Core.Sales;
+using Wexil.Core.Splits;
+using Wexil.Store;
+
+namespace Wexil.Web.Tests;
+
+/// <summary>Money in and out, as payment services tell of it and as the owner sees it.</summary>
+public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
+{
+    private static readonly LedgerFilter All = new(DateTimeOffset.UnixEpoch, DateTimeOffset.UnixEpoch.AddYears(200));
+
+    [Fact]
+    public async Task A_sale_told_by_the_till_is_credited_to_the_page_its_buyer_saw_whatever_comes_twice_or_the_wrong_way_round()
+    {
+        var tested = await wexil.StartTestAsync("sold", Weights.Of(0, 100), outsideThanks: new("https://till.larkrow.example/sold"));
+        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
+        using var buyer = wexil.Visitor();
+        await buyer.GetAsync("/go/sold");
+        var query = (await buyer.GetAsync("/go/sold-thanks")).Headers.Location!.Query;
+        var (token, page) = (AddressQuery.Value(query, "wx")!, AddressQuery.Value(query, "wx_page")!);
+
+        // The money went back before we heard of the sale, and the service tells everything twice, days later.
+        wexil.Time.Advance(TimeSpan.FromDays(2));
+        for (var i = 0; i < 2; i++)
+        {
+            Assert.Equal(HttpStatusCode.OK, (await TellAsync(secret, """{"type":"refund","order":"S-1","refund":"R-1","amount":"9.00","currency":"USD"}""")).StatusCode);
+            Assert.Equal(HttpStatusCode.OK, (await TellAsync(secret, $$"""{"order":"S-1","amount":49,"currency":"USD","product":"Harvest Kit","wx":"{{token}}","page":"{{page}}"}""")).StatusCode);
+        }
+        await wexil.Host.Journal.WhenProjectedAsync();
+        var money = wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual);
+        Assert.Equal((0, 4000), (money[0].Takings.Sum, money[1].Takings.Sum));
+        var order = wexil.Get<SaleStore>().Orders(All with { Text = "S-1" }, 10).Single();
+        Assert.Equal((4900, 900, "sold end", "Harvest Kit"), (order.Balance.Sold, order.Balance.Refunded, order.Page, order.Product));
+
+        using var owner = await wexil.OwnerAsync();
+        var count = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/sold/count");
+        Assert.Contains("What the visitors brought", count);
+        Assert.Contains("$40.00", count);
+    }
+
+    [Fact]
+    public async Task What_is_not_signed_stale_too_large_or_wrong_is_refused_in_words_and_records_nothing()
+    {
+        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
+        const string sale = """{"order":"X-1","amount":"49.00","currency":"USD"}""";
+        Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync("another"u8.ToArray(), sale)).StatusCode);
+        Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync(secret, sale, TimeSpan.FromMinutes(-6))).StatusCode);
+        Assert.Equal(HttpStatusCode.RequestEntityTooLarge, (await TellAsync(secret, sale + new string(' ', 70_000))).StatusCode);
+        var wrong = await TellAsync(secret, """{"order":"X-1","amount":"-49.00","currency":"USD"}""");
+        Assert.Equal(HttpStatusCode.BadRequest, wrong.StatusCode);
+        Assert.Contains("\"field\":\"amount\"", await wrong.Content.ReadAsStringAsync());
+        await Gen.String.SampleAsync(async body =>
+        {
+            var status = (int)(await TellAsync(secret, body)).StatusCode;
+            Assert.True(status is 400 or 413, $"{status} for {body}");
+        }, iter: 60, threads: 1);
+        // A renewed secret is the only one.
+        await wexil.Get<SettingStore>().RenewHookSecretAsync();
+        Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync(secret, sale)).StatusCode);
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Empty(wexil.Get<SaleStore>().Orders(All with { Text = "X-1" }, 10));
+    }
+
+    [Fact]
+    public async Task The_owner_puts_a_sale_in_takes_it_back_credits_it_and_is_told_what_is_wrong()
+    {
+        var tested = await wexil.StartTestAsync("ledger", Weights.Of(100, 0));
+        using var reader = wexil.Visitor();
+        await reader.GetAsync("/go/ledger");
+        await reader.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "cleo@larkrow.example")]));
+        await wexil.Host.Journal.WhenProjectedAsync();
+        using var owner = await wexil.OwnerAsync();
+
+        var refused = await (await WexilFixture.PostAsync(owner, "/sales", "Add", ("New.Order", "H-1"), ("New.Amount", "12,50"), ("New.Currency", "USD"))).Content.ReadAsStringAsync();
+        Assert.Contains("An amount above 0 such as 39.00", refused);
+        Assert.Contains("value=\"H-1\"", refused);
+        await WexilFixture.PostAsync(owner, "/sales", "Add", ("New.Order", "H-1"), ("New.Amount", "39.00"), ("New.Currency", "USD"), ("New.Product", "Seed box"));
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Contains("in the ledger already", await (await WexilFixture.PostAsync(owner, "/sales", "Add", ("New.Order", "H-1"), ("New.Amount", "39.00"), ("New.Currency", "USD"))).Content.ReadAsStringAsync());
+
+        Assert.Contains("Nobody opted in", await (await WexilFixture.PostAsync(owner, "/sales", "Assign", ("order", "H-1"), ("email", "nobody@larkrow.example"))).Content.ReadAsStringAsync());
+        await WexilFixture.PostAsync(owner, "/sales", "Assign", ("order", "H-1"), ("email", "Cleo@larkrow.example"));
+        Assert.Contains("up to $39.00", await (await WexilFixture.PostAsync(owner, "/sales", "Refund", ("order", "H-1"), ("currency", "USD"), ("amount", "40"))).Content.ReadAsStringAsync());
+        for (var i = 0; i < 2; i++)
+        {
+            await WexilFixture.PostAsync(owner, "/sales", "Refund", ("order", "H-1"), ("currency", "USD"), ("amount", "10"));
+            await wexil.Host.Journal.WhenProjectedAsync();
+        }
+        Assert.Equal(1900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual)[0].Takings.Sum);
+        var ledger = await owner.GetStringAsync("/sales?text=seed");
+        Assert.Contains("$20.00 went back", ledger);
+        Assert.Contains("ledger a", ledger);
+        Assert.Contains("No sales here with this filter", await owner.GetStringAsync("/sales?text=nothing-like-it"));
+
+        var made = await (await WexilFixture.PostAsync(owner, "/settings", "Secret")).Content.ReadAsStringAsync();
+        Assert.Contains(Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!), made);
+        Assert.DoesNotContain(Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!), await owner.GetStringAsync("/settings"));
+    }
+
+    private async Task<HttpResponseMessage> TellAsync(byte[] secret, string body, TimeSpan late = default)
+    {
+        var bytes = Encoding.UTF8.GetBytes(body);
+        var timestamp = (wexil.Time.GetUtcNow() + late).ToUnixTimeSeconds().ToString(CultureInfo.InvariantCulture);
+        using var client = new HttpClient { BaseAddress = wexil.Visitors };
+        using var request = new HttpRequestMessage(HttpMethod.Post, "/hooks/sale") { Content = new ByteArrayContent(bytes) };
+        request.Headers.Add(HookSignature.TimestampHeader, timestamp);
+        request.Headers.Add(HookSignature.SignatureHeader, HookSignature.Of(secret, timestamp, bytes));
+        return await client.SendAsync(request);
+    }
+}
