@@ -23,6 +23,7 @@ public sealed class DemoTests
         ("archived", "/funnels/archived", "None."),
         ("send", "/f/balcony-harvest/calendar/send", "Drag a handle"),
         ("sources", "/f/balcony-harvest/sources", "Costs by the day"),
+        ("sales", "/sales", "orders in USD"),
         ("count", "/f/balcony-harvest/calendar/count", "but not by enough to bank on"),
         ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It brings"),
         ("add", "/f/balcony-harvest/calendar/build/add", "From a file"),

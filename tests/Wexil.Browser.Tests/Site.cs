@@ -50,7 +50,7 @@ public sealed class Site : IAsyncDisposable
 
     public ValueTask DisposeAsync() => Host.DisposeAsync();
 
-    private static int FreePort()
+    public static int FreePort()
     {
         using var listener = new TcpListener(IPAddress.Loopback, 0);
         listener.Start();

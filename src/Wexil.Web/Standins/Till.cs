@@ -159,7 +159,7 @@ public sealed class Till : IAsyncDisposable
           button { font: inherit; font-weight: 600; padding: .5em .9em; border: 1px solid #1d2b2a; border-radius: 3px; background: #fff; cursor: pointer; }
           table { border-collapse: collapse; width: 100%; } th, td { text-align: left; padding: .4em .6em; border-bottom: 1px solid #d8d2c2; }
         </style></head>
-        <body><p class="simulated">Simulated till of the demo: no money moves, and no card is read.</p><main>{{body}}</main></body></html>
+        <body><header class="simulated">Simulated till of the demo: no money moves, and no card is read.</header><main>{{body}}</main></body></html>
         """, "text/html; charset=utf-8");
 
     private static string Html(string? text) => WebUtility.HtmlEncode(text ?? "");

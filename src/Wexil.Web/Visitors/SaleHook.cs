@@ -1,8 +1,8 @@
 using System.Text.Json;
 using Wexil.Core.Sales;
+using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Store.Recording;
-using Wexil.Core.Splits;
 
 namespace Wexil.Web.Visitors;
 
