@@ -65,6 +65,18 @@ public sealed class SaleStore(Database database, Journal journal)
     public IReadOnlyDictionary<string, OrderBalance> Find(string order) => database.Read(c => c.Rows(
         "SELECT currency, sold, refunded FROM orders WHERE order_id = $1", row => (row.GetString(0), new OrderBalance(row.GetInt64(1), row.GetInt64(2))), order).ToDictionary());
 
+    /// <summary>Which of these tellings are recorded already.</summary>
+    public IReadOnlySet<Guid> Told(IReadOnlyCollection<Guid> ids) => database.Read(c =>
+    {
+        using var find = new HotStatement(c, "SELECT 1 FROM events WHERE id = ?1");
+        return ids.Where(id =>
+        {
+            var isThere = find.Bind(1, id).Next();
+            if (isThere) find.Reset();
+            return isThere;
+        }).ToHashSet();
+    });
+
     /// <summary>The visitor who gave an e-mail address last; null when nobody did.</summary>
     public VisitorId? VisitorOf(string email) => database.Read(c => c.Rows(
         "SELECT visitor FROM leads WHERE email = $1 COLLATE NOCASE ORDER BY at DESC LIMIT 1", row => new VisitorId(new Guid((byte[])row.GetValue(0), bigEndian: true)), email).Select(found => (VisitorId?)found).FirstOrDefault());

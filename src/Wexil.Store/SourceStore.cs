@@ -19,10 +19,12 @@ public enum SourceKind
 /// <param name="Ties">The one page that its visitors see, by step.</param>
 public sealed record Source(SourceId Id, FunnelId Funnel, string Tag, string Name, SourceKind Kind, long? ClickCost, bool IsDeclared, IReadOnlyDictionary<StepId, PageId> Ties);
 
-/// <summary>What a source brought. Opt-ins and sales are those of the visitors whose first source it was.</summary>
+/// <summary>What a source brought. Opt-ins, sales and orders are those of the visitors whose first source it was.</summary>
+/// <param name="Sales">Visitors who reached the step behind the checkout.</param>
+/// <param name="Orders">Orders told by the till, and what they brought in the owner's currency.</param>
 /// <param name="Source">Null for visitors whose links named none, and for tags past the number that is kept apart.</param>
 /// <param name="Spent">In the owner's currency's smallest unit; null where no costs are known.</param>
-public sealed record SourceLine(Source? Source, string Name, long Clicks, long Visitors, long OptIns, long Sales, long? Spent);
+public sealed record SourceLine(Source? Source, string Name, long Clicks, long Visitors, long OptIns, long Sales, long Orders, long Earned, long? Spent);
 
 /// <summary>What a source cost on a day.</summary>
 public sealed record DayCost(SourceId Source, DateOnly Day, long Amount);
@@ -45,7 +47,7 @@ public sealed class SourceStore(Database database, Journal journal)
     });
 
     /// <summary>What each source of a funnel brought and cost; sources nobody came by yet are there too.</summary>
-    public IReadOnlyList<SourceLine> Lines(FunnelId funnel)
+    public IReadOnlyList<SourceLine> Lines(FunnelId funnel, Currency currency)
     {
         var sources = Of(funnel);
         return database.Read(c =>
@@ -54,12 +56,14 @@ public sealed class SourceStore(Database database, Journal journal)
                 row => (row.GetInt64(0), (Clicks: row.GetInt64(1), Visitors: row.GetInt64(2), OptIns: row.GetInt64(3), Sales: row.GetInt64(4))), funnel.Value).ToDictionary();
             var spent = c.Rows("SELECT d.source_id, sum(d.amount) FROM source_costs d JOIN sources s ON s.id = d.source_id WHERE s.funnel_id = $1 GROUP BY d.source_id",
                 row => (row.GetInt64(0), row.GetInt64(1)), funnel.Value).ToDictionary();
+            var money = c.Rows("SELECT source_id, orders, earned FROM source_money WHERE funnel_id = $1 AND currency = $2",
+                row => (row.GetInt64(0), (Orders: row.GetInt64(1), Earned: row.GetInt64(2))), funnel.Value, currency.Code).ToDictionary();
             SourceLine Line(Source? source, long id, string name)
             {
                 var tally = tallies.GetValueOrDefault(id);
                 long? cost = spent.TryGetValue(id, out var days) ? days : null;
                 if (source?.ClickCost is { } click) cost = (cost ?? 0) + click * tally.Clicks;
-                return new(source, name, tally.Clicks, tally.Visitors, tally.OptIns, tally.Sales, cost);
+                return new(source, name, tally.Clicks, tally.Visitors, tally.OptIns, tally.Sales, money.GetValueOrDefault(id).Orders, money.GetValueOrDefault(id).Earned, cost);
             }
             List<SourceLine> lines = [.. sources.Select(source => Line(source, source.Id.Value, source.Name))];
             if (tallies.ContainsKey(Rest)) lines.Add(Line(null, Rest, "Other tags"));

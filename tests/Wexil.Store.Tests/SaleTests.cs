@@ -67,6 +67,9 @@ public sealed class SaleTests
         await world.Journal.WhenProjectedAsync();
         Assert.Equal([2400L, 4900], world.Tallies.Money(test, Usd).Select(page => (long)page.Takings.Sum));
         Assert.Equal(0, world.Sales.Uncredited());
+        var funnel = world.Funnels.All().Single().Id;
+        var source = new SourceStore(world.Database, world.Journal).Lines(funnel, Usd).Single();
+        Assert.Equal((2, 2, 7300), (source.Visitors, source.Orders, source.Earned));
         var orders = world.Sales.Orders(new(now.AddDays(-1), now.AddDays(1)), 10);
         Assert.Equal(["L-1", "L-2", "L-3"], orders.Select(order => order.Order));
         Assert.All(orders, order => Assert.Single(order.Tested));

@@ -102,6 +102,44 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.DoesNotContain(Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!), await owner.GetStringAsync("/settings"));
     }
 
+    [Fact]
+    public async Task Sales_from_a_file_are_looked_at_first_mapped_taken_in_once_and_its_bad_lines_left_out()
+    {
+        const string csv = """
+            Transaction ID;Created at;Gross;Customer Email;Item
+            F-1;2040-11-01;49.00;dora@larkrow.example;Harvest Kit
+            F-2;2040-11-02 10:30;24.00;;Winter light
+            F-1;2040-11-03;-9.00;;
+            F-3;2040-12-24;49.00;;Harvest Kit
+            F-4;someday;49.00;;Harvest Kit
+            F-5;2040-11-02;free;;Harvest Kit
+            F-2;2040-11-02;24.00;;Winter light
+            """;
+        using var owner = await wexil.OwnerAsync();
+        Assert.Contains("Choose a file, or paste its lines.", await Post(""));
+        Assert.Contains("Say below which column is the order number and which the amount", await Post("", ("Csv", "a,b\n1,2")));
+        var looked = await Post("", ("Csv", csv));
+        Assert.Contains("3 to take in, 0 known already, 4 that cannot be read", looked);
+        foreach (var problem in new[] { "lies ahead of the clock", "such as 2026-11-09", "An amount above 0", "names this order and line twice" }) Assert.Contains(problem, looked);
+        Assert.Contains("value=\"Gross\" selected=\"selected\"", looked);
+        // Another column than the one guessed, and none for the amount that could be read.
+        Assert.Contains("0 to take in", await Post("", ("Csv", csv), ("Columns[amount]", "Item"), ("Columns[order]", "Transaction ID")));
+
+        Assert.Contains("3 lines taken in. 4 lines were left out.", await Post("TakeIn", ("Csv", csv)));
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Contains("0 to take in, 3 known already", await Post("", ("Csv", csv)));
+        Assert.Contains("Nothing was changed", await Post("TakeIn", ("Csv", csv)));
+        var orders = wexil.Get<SaleStore>().Orders(All with { Text = "F-" }, 10);
+        Assert.Equal([("F-2", 2400L, "Winter light"), ("F-1", 4000L, "Harvest Kit")], orders.Select(order => (order.Order, order.Balance.Net, order.Product)));
+        Assert.Equal(new DateTimeOffset(2040, 11, 2, 10, 30, 0, TimeSpan.Zero), orders[0].At);
+
+        async Task<string> Post(string handler, params (string, string)[] fields)
+        {
+            var answer = await WexilFixture.PostAsync(owner, "/sales/file", handler, fields);
+            return WebUtility.HtmlDecode(await (answer.StatusCode == HttpStatusCode.Redirect ? owner.GetStringAsync(answer.Headers.Location) : answer.Content.ReadAsStringAsync()));
+        }
+    }
+
     private async Task<HttpResponseMessage> TellAsync(byte[] secret, string body, TimeSpan late = default)
     {
         var bytes = Encoding.UTF8.GetBytes(body);

@@ -53,7 +53,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await visitor.GetAsync("/go/clicked?s=letter");
         await visitor.GetAsync("/go/clicked?s=letter");
         await wexil.Host.Journal.WhenProjectedAsync();
-        var line = wexil.Get<SourceStore>().Lines(tested.Funnel.Id).Single(line => line.Source?.Tag == "letter");
+        var line = wexil.Get<SourceStore>().Lines(tested.Funnel.Id, Currency.Usual).Single(line => line.Source?.Tag == "letter");
         Assert.Equal((2, 1), (line.Clicks, line.Visitors));
     }
 
@@ -72,7 +72,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var till = (await sent.GetAsync("/go/credited-thanks")).Headers.Location!;
         Assert.Contains("aff=ann-17", till.Query);
         await wexil.Host.Journal.WhenProjectedAsync();
-        var lines = sources.Lines(tested.Funnel.Id);
+        var lines = sources.Lines(tested.Funnel.Id, Currency.Usual);
         var letter = lines.Single(line => line.Source?.Tag == "letter");
         Assert.Equal((1, 1, 1, 35L), (letter.Clicks, letter.Visitors, letter.OptIns, letter.Spent));
         Assert.Equal((1, 0), (lines.Single(line => line.Source?.Tag == "forum").Clicks, lines.Single(line => line.Source?.Tag == "forum").Visitors));

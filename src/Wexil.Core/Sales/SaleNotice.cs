@@ -21,6 +21,7 @@ public enum SaleChannel
 {
     Hook,
     Hand,
+    File,
 }
 
 /// <summary>What is said of a sale or a refund, and of whom.</summary>

@@ -34,3 +34,13 @@ CREATE TABLE money_tallies (
   PRIMARY KEY (test_id, phase_id, page_id, currency)
 ) WITHOUT ROWID;
 CREATE INDEX leads_by_email ON leads (email);
+
+-- What the buyers whom a source sent brought the funnel.
+CREATE TABLE source_money (
+  funnel_id INTEGER NOT NULL,
+  source_id INTEGER NOT NULL,
+  currency TEXT NOT NULL,
+  orders INTEGER NOT NULL,
+  earned INTEGER NOT NULL,
+  PRIMARY KEY (funnel_id, source_id, currency)
+) WITHOUT ROWID;

@@ -93,7 +93,7 @@ internal sealed class Projector : IDisposable
             """
             DELETE FROM visitors; DELETE FROM enrolments; DELETE FROM step_tallies; DELETE FROM step_buckets; DELETE FROM test_tallies;
             DELETE FROM test_buckets; DELETE FROM test_silences; DELETE FROM leads; DELETE FROM source_tallies; DELETE FROM apart_tallies;
-            DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings; DELETE FROM money_tallies; UPDATE projection SET mark = 0;
+            DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings; DELETE FROM money_tallies; DELETE FROM source_money; UPDATE projection SET mark = 0;
             """));
         Mark = 0;
     }

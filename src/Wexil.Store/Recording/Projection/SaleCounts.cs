@@ -8,8 +8,10 @@ namespace Wexil.Store.Recording.Projection;
 /// <summary>Keeps what every order brought, credits it to the places of its visitor in tests, and sums that up by page.</summary>
 internal sealed class SaleCounts : IDisposable
 {
-    private readonly HotStatement _order, _write, _places, _earned, _earn, _tally, _lead, _claim;
+    private readonly HotStatement _order, _write, _places, _earned, _earn, _tally, _funnels, _source, _lead, _claim;
     private readonly Dictionary<(long Test, long Phase, long Page, string Currency), Tally> _tallies = [];
+
+    private readonly Dictionary<(long Funnel, long Source, string Currency), (long Orders, long Earned)> _sources = [];
 
     public SaleCounts(SqliteConnection connection)
     {
@@ -27,6 +29,8 @@ internal sealed class SaleCounts : IDisposable
             INSERT INTO money_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8) ON CONFLICT DO UPDATE SET buyers = buyers + excluded.buyers,
               orders = orders + excluded.orders, earned = earned + excluded.earned, squares = squares + excluded.squares
             """);
+        _funnels = new(connection, "SELECT funnel_id, source_id FROM visitors WHERE visitor = ?1");
+        _source = new(connection, "INSERT INTO source_money VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT DO UPDATE SET orders = orders + excluded.orders, earned = earned + excluded.earned");
         _lead = new(connection, "SELECT visitor FROM leads WHERE email = ?1 COLLATE NOCASE ORDER BY at DESC LIMIT 1");
         _claim = new(connection, "SELECT currency FROM orders WHERE order_id = ?1 AND visitor IS NULL");
     }
@@ -37,6 +41,7 @@ internal sealed class SaleCounts : IDisposable
     public void Clear()
     {
         _tallies.Clear();
+        _sources.Clear();
         Touched.Clear();
     }
 
@@ -78,16 +83,24 @@ internal sealed class SaleCounts : IDisposable
     {
         foreach (var ((test, phase, page, currency), tally) in _tallies)
             _tally.Bind(1, test).Bind(2, phase).Bind(3, page).Bind(4, currency).Bind(5, tally.Buyers).Bind(6, tally.Orders).Bind(7, tally.Earned).Bind(8, tally.Squares).Run();
+        foreach (var ((funnel, source, currency), (orders, earned)) in _sources) _source.Bind(1, funnel).Bind(2, source).Bind(3, currency).Bind(4, orders).Bind(5, earned).Run();
     }
 
     public void Dispose()
     {
-        foreach (var statement in (HotStatement[])[_order, _write, _places, _earned, _earn, _tally, _lead, _claim]) statement.Dispose();
+        foreach (var statement in (HotStatement[])[_order, _write, _places, _earned, _earn, _tally, _funnels, _source, _lead, _claim]) statement.Dispose();
     }
 
     private void Credit(Guid visitor, long at, string currency, long value, int orders, FunnelMap map)
     {
         if (value == 0 && orders == 0) return;
+        // Whichever way a visitor came into a funnel, that source brought the money.
+        _funnels.Bind(1, visitor);
+        while (_funnels.Next())
+        {
+            ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(_sources, (_funnels.Number(0), _funnels.Number(1), currency), out _);
+            sum = (sum.Orders + orders, sum.Earned + value);
+        }
         var places = new List<(long Test, long Phase, long Page)>();
         _places.Bind(1, visitor).Bind(2, at);
         while (_places.Next()) places.Add((_places.Number(0), _places.Number(1), _places.Number(2)));

@@ -310,7 +310,7 @@ public sealed class SendModel(
     private void LoadAround()
     {
         VisitorsPerDay = tallies.VisitorsPerDay(Screen.Step.Id);
-        Sources = sources.Lines(Screen.Funnel.Id);
+        Sources = sources.Lines(Screen.Funnel.Id, settings.Currency);
         Looks = watch.All();
         LeftOut = tallies.LeftOut(Screen.Step.Id);
         Changes = Screen.Open is { } open ? tests.Changes(open.Test.Id) : [];

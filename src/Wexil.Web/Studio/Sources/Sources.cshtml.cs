@@ -70,7 +70,7 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
         Funnel = funnel;
         Steps = [.. funnels.Steps(funnel.Id).Where(step => !step.IsArchived)];
         Pages = Steps.ToDictionary(step => step.Id, step => pages.Of(step.Id));
-        Table = new(sources.Lines(funnel.Id), funnel.SaleWorth, Currency);
+        Table = new(sources.Lines(funnel.Id, Currency), funnel.SaleWorth, Currency);
         Chosen = Edit is { } id ? Table.Lines.FirstOrDefault(line => line.Source?.Id.Value == id)?.Source : null;
     }
 

@@ -1,0 +1,64 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Sales;
+using Wexil.Store;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Sales;
+
+/// <summary>Sales and refunds from a file: looked at first, then taken in.</summary>
+public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerTime clock) : PageModel
+{
+    [BindProperty]
+    public string? Csv { get; set; }
+
+    [BindProperty]
+    public IFormFile? Upload { get; set; }
+
+    /// <summary>The column of each field, where the owner was asked.</summary>
+    [BindProperty]
+    public Dictionary<string, string?> Columns { get; set; } = [];
+
+    public SaleFileRead? Found { get; private set; }
+
+    public string CurrencyCode => settings.Currency.Code;
+
+    public void OnGet()
+    {
+    }
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        await ReadAsync();
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostTakeInAsync()
+    {
+        await ReadAsync();
+        if (!ModelState.IsValid) return Page();
+        var news = Found!.Rows.Where(row => row.IsNew).ToArray();
+        await Task.WhenAll(news.Select(row => sales.RecordAsync(row.Notice!, row.Notice!.Email.Length > 0 ? sales.VisitorOf(row.Notice.Email) : null, null, row.At)));
+        var bad = Found.Rows.Count(row => row.Problem is not null);
+        TempData[nameof(SalesModel.Done)] = (news.Length == 0 ? "Nothing was changed: all of it was known." : $"{Show.Count(news.Length, "line", "lines")} taken in.") + (bad > 0 ? $" {Show.Count(bad, "line was", "lines were")} left out." : "");
+        return Redirect("/sales");
+    }
+
+    private async Task ReadAsync()
+    {
+        if (Upload is { Length: > 0 and <= SaleFile.LongestText })
+        {
+            using var reader = new StreamReader(Upload.OpenReadStream());
+            Csv = await reader.ReadToEndAsync(HttpContext.RequestAborted);
+            // What is shown in the form is what was read.
+            ModelState.Remove(nameof(Csv));
+        }
+        else if (Upload is { Length: > SaleFile.LongestText })
+        {
+            ModelState.AddModelError(nameof(Upload), "The file is longer than 512 KB. Take it in in parts.");
+            return;
+        }
+        Found = SaleFile.Read(Csv ?? "", Columns.ToDictionary(column => column.Key, column => column.Value ?? ""), settings.Currency.Code, settings.Zone, clock.Now, sales.Told);
+        if (Found.Problem is { } problem) ModelState.AddModelError(nameof(Csv), problem);
+    }
+}
