@@ -22,6 +22,8 @@ public sealed class DemoTests
         ("settings", "/settings", "private addresses"),
         ("archived", "/funnels/archived", "None."),
         ("send", "/f/balcony-harvest/calendar/send", "Drag a handle"),
+        ("who", "/f/balcony-harvest/calendar/send", "Who takes part"),
+        ("two-steps", "/f/balcony-harvest/kit/count", "Two steps at once"),
         ("sources", "/f/balcony-harvest/sources", "Costs by the day"),
         ("sales", "/sales", "orders in USD"),
         ("count", "/f/balcony-harvest/calendar/count", "but not by enough to bank on"),
@@ -53,6 +55,8 @@ public sealed class DemoTests
                 owner.Run("[...document.querySelectorAll('.parts button')].find((part) => part.textContent.startsWith('Headline')).click()");
                 owner.WaitForText("Change the text in place");
             }
+            if (name == "who") owner.Run("document.querySelector('#who').open = true; document.querySelector('#who').scrollIntoView()");
+            if (name == "two-steps") owner.Run("document.querySelector('[data-live^=crossing]').scrollIntoView()");
             owner.IsAccessible();
             if (Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder && File.Exists(Path.Combine(folder, name + ".png")) && (width > 500 || name == "count"))
                 await File.WriteAllBytesAsync(Path.Combine(folder, width > 500 ? $"{name}.png" : $"{name}-phone.png"), owner.Picture());

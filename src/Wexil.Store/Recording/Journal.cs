@@ -77,6 +77,7 @@ public sealed class Journal : IDisposable
     public Task<Recorded> AppendAsync(JournalEvent happened)
     {
         var entry = new Entry(happened, Stopwatch.GetTimestamp());
+        bool wakes;
         lock (_lock)
         {
             if (_queue.Count >= _options.Memory)
@@ -91,8 +92,11 @@ public sealed class Journal : IDisposable
                 Spill(entry);
                 entry.Done.SetResult(Recorded.Late);
             }
-            WakeWriter();
+            wakes = _asleep;
+            _asleep = false;
         }
+        // The writer's first act is to take the lock, so it is woken when that is free.
+        if (wakes) _work.Release();
         return entry.Done.Task;
     }
 
