@@ -75,8 +75,8 @@ public sealed class Till : IAsyncDisposable
               <input type="hidden" name="wx" value="{Carried("wx")}"><input type="hidden" name="wx_page" value="{Carried("wx_page")}">
               <p><label>E-mail <input type="email" name="email" required value="{Carried("email")}"></label></p>
               <fieldset><legend>Test card</legend>
-                <p><label><input type="radio" name="card" value="pays" checked> 4000 0000 0000 0001, which pays</label></p>
-                <p><label><input type="radio" name="card" value="fails"> 4000 0000 0000 0002, which is refused</label></p>
+                <p><label><input type="radio" name="card" value="pays" checked> The green card, which pays</label></p>
+                <p><label><input type="radio" name="card" value="fails"> The red card, which is refused</label></p>
               </fieldset>
               <p><button>Pay {Currency.Usual.Show(wanted.Price)}</button></p>
             </form>
