@@ -32,6 +32,7 @@ public sealed class SaleStore(Database database, Journal journal)
         """;
 
     /// <summary>Records a sale or refund once, however often it is told.</summary>
+    /// <param name="visitor">Null where only the e-mail address, if any, can tell whose it is.</param>
     /// <param name="page">The page whose buy button was followed.</param>
     public Task<Recorded> RecordAsync(SaleNotice notice, VisitorId? visitor, PageId? page, DateTimeOffset at) =>
         journal.AppendAsync(new(notice.Id(), at, EventKind.Sale, visitor ?? default, default, page ?? default, Data: notice.ToJson()));

@@ -13,6 +13,7 @@ CREATE TABLE orders (
   PRIMARY KEY (order_id, currency)
 ) WITHOUT ROWID;
 CREATE INDEX orders_by_time ON orders (at);
+CREATE INDEX orders_uncredited ON orders (order_id) WHERE visitor IS NULL;
 
 -- What a visitor of a test brought it, so that squares can be kept right.
 CREATE TABLE earnings (
@@ -33,7 +34,8 @@ CREATE TABLE money_tallies (
   squares REAL NOT NULL,
   PRIMARY KEY (test_id, phase_id, page_id, currency)
 ) WITHOUT ROWID;
-CREATE INDEX leads_by_email ON leads (email);
+-- As addresses are compared: without regard to capitals.
+CREATE INDEX leads_by_email ON leads (email COLLATE NOCASE);
 
 -- What the buyers whom a source sent brought the funnel.
 CREATE TABLE source_money (

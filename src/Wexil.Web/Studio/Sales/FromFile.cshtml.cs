@@ -38,7 +38,7 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
         await ReadAsync();
         if (!ModelState.IsValid) return Page();
         var news = Found!.Rows.Where(row => row.IsNew).ToArray();
-        await Task.WhenAll(news.Select(row => sales.RecordAsync(row.Notice!, row.Notice!.Email.Length > 0 ? sales.VisitorOf(row.Notice.Email) : null, null, row.At)));
+        await Task.WhenAll(news.Select(row => sales.RecordAsync(row.Notice!, null, null, row.At)));
         var bad = Found.Rows.Count(row => row.Problem is not null);
         TempData[nameof(SalesModel.Done)] = (news.Length == 0 ? "Nothing was changed: all of it was known." : $"{Show.Count(news.Length, "line", "lines")} taken in.") + (bad > 0 ? $" {Show.Count(bad, "line was", "lines were")} left out." : "");
         return Redirect("/sales");

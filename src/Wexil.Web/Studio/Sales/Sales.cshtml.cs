@@ -73,7 +73,7 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
         }, SaleChannel.Hand);
         if (notice is null) return Refuse($"New.{char.ToUpperInvariant(field[0])}{field[1..]}", problem);
         if (sales.Find(notice.Order).GetValueOrDefault(notice.Currency).Sold > 0) return Refuse("New.Order", "An order of this number is in the ledger already.");
-        await sales.RecordAsync(notice, notice.Email.Length > 0 ? sales.VisitorOf(notice.Email) : null, New.Page is { } known ? new PageId(known) : null, clock.Now);
+        await sales.RecordAsync(notice, null, New.Page is { } known ? new PageId(known) : null, clock.Now);
         Done = $"Order {notice.Order} is in the ledger.";
         return Redirect("/sales");
     }
