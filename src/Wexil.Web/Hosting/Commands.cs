@@ -57,7 +57,8 @@ public static class Commands
             DemoData.Mark(options.Data);
             await using var site = await LarkrowSite.StartAsync(options.Visitors);
             await using var host = await WexilHost.StartAsync(options);
-            await using var till = await Till.StartAsync(options.Visitors, () => host.Services.GetRequiredService<SettingStore>().HookSecret, TimeProvider.System);
+            await using var till = await Till.StartAsync(options.Visitors, () => host.Services.GetRequiredService<SettingStore>().HookSecret, TimeProvider.System,
+                first: (int)(TimeProvider.System.GetUtcNow() - new DateTimeOffset(2026, 1, 1, 0, 0, 0, TimeSpan.Zero)).TotalSeconds);
             await DemoWorld.FillAsync(host, Console.Out);
             Announce(host, demo: true);
             await host.WaitForShutdownAsync();

@@ -25,9 +25,9 @@ public sealed class Till : IAsyncDisposable
     private readonly Func<byte[]?> _secret;
     private readonly TimeProvider _time;
     private WebApplication _app = null!;
-    private int _last = 1040;
+    private int _last;
 
-    private Till(string wexil, Func<byte[]?> secret, TimeProvider time) => (_wexil, _secret, _time) = (wexil, secret, time);
+    private Till(string wexil, Func<byte[]?> secret, TimeProvider time, int first) => (_wexil, _secret, _time, _last) = (wexil, secret, time, first - 1);
 
     private sealed record Product(string Name, long Price, string Next);
 
@@ -38,9 +38,10 @@ public sealed class Till : IAsyncDisposable
 
     /// <param name="wexil">Where the script, the links and the hook are.</param>
     /// <param name="secret">What the hook is signed with, as it is now.</param>
-    public static async Task<Till> StartAsync(Uri wexil, Func<byte[]?> secret, TimeProvider time, Uri? address = null)
+    /// <param name="first">The first order's number. The till forgets its orders when it ends, and a number told before is no new sale.</param>
+    public static async Task<Till> StartAsync(Uri wexil, Func<byte[]?> secret, TimeProvider time, Uri? address = null, int first = 1041)
     {
-        var till = new Till(wexil.GetLeftPart(UriPartial.Authority), secret, time);
+        var till = new Till(wexil.GetLeftPart(UriPartial.Authority), secret, time, first);
         var builder = WebApplication.CreateSlimBuilder();
         builder.Logging.SetMinimumLevel(LogLevel.Warning);
         builder.WebHost.UseUrls((address ?? DefaultAddress).GetLeftPart(UriPartial.Authority));
