@@ -223,11 +223,15 @@ public sealed class EditorTests
         owner.WaitFor(() => owner.All(".parts button[aria-current=true]").FirstOrDefault(each => each.Text.Contains(part, StringComparison.Ordinal)));
     }
 
-    private static void Key(Browser owner, string css, string keys) => owner.In("[data-page]", frame =>
+    private static void Key(Browser owner, string css, string keys)
     {
-        frame.FindElement(By.CssSelector($"{css}[tabindex]")).SendKeys(keys);
-        return "";
-    });
+        owner.WaitFor(() => owner.Find("[data-stage]").GetDomAttribute("aria-busy") is null ? "" : null);
+        owner.In("[data-page]", frame =>
+        {
+            frame.FindElement(By.CssSelector($"{css}[tabindex]")).SendKeys(keys);
+            return "";
+        });
+    }
 
     private static async Task<(PageId Page, string Editor)> PageAsync(Site site, string html)
     {

@@ -128,6 +128,7 @@
 
   let selected = null;
   let open = null;
+  let still = false;
 
   function describe(element) {
     const style = getComputedStyle(element);
@@ -154,7 +155,7 @@
   let before = "";
   let was = "";
   function edit(element) {
-    if (open === element || kindOf(element) !== "text" && element.localName !== "a") return;
+    if (still || open === element || kindOf(element) !== "text" && element.localName !== "a") return;
     open = element;
     before = element.innerHTML;
     was = element.textContent;
@@ -250,6 +251,8 @@
       } else select(null);
     }
     if (data.finish) finish(true);
+    if (data.still) still = true;
+    if (data.settle) say("settled");
   });
 
   if (!editing) return;
@@ -285,6 +288,7 @@
   });
 
   addEventListener("keydown", (event) => {
+    if (still && !open) return;
     const command = event.ctrlKey || event.metaKey;
     if (open) {
       if (event.key === "Escape") {

@@ -30,11 +30,15 @@ const tell = (message) => frame.contentWindow.postMessage(message, "*");
 const panel = new Panel({ edit, picture, select: (id, reveal = true, write = false) => tell({ select: id, reveal, type: write }), blocks: find("blocks").content });
 
 // The page is loaded again after an edit, but never under the hands of somebody who is writing in it.
+// What stands there meanwhile is told to keep still: its parts are numbered as they were.
 let writing = false;
 let stale = false;
 function show() {
   stale = writing;
-  if (!writing) frame.src = `${root.dataset.frame}?${at}`;
+  if (writing) return;
+  stage.setAttribute("aria-busy", "true");
+  tell({ still: true });
+  frame.src = `${root.dataset.frame}?${at}`;
 }
 
 function steps() {
@@ -52,6 +56,7 @@ function send(handler, fields) {
       answer = await fetch(`?handler=${handler}`, { method: "POST", body: form });
     } catch {
       problem.textContent = "Studio does not answer. What you did last is not saved; try it again.";
+      stage.removeAttribute("aria-busy");
       return false;
     }
     const result = answer.headers.get("content-type")?.includes("json") ? await answer.json() : { problem: "This could not be saved. Load the page again." };
@@ -78,6 +83,7 @@ async function edit(fields) {
   await sourceView?.flush();
   // What went elsewhere, or is new, is shown where it stands now.
   reveal = ["insert", "duplicate", "move"].includes(fields.kind);
+  stage.setAttribute("aria-busy", "true");
   return send("Edit", fields);
 }
 
@@ -114,7 +120,11 @@ addEventListener("message", ({ source, data }) => {
       panel.parts(data.parts);
       tell({ scroll });
       if (chosen !== null) tell({ select: chosen, type, reveal });
+      tell({ settle: true });
       reveal = false;
+      break;
+    case "settled":
+      stage.removeAttribute("aria-busy");
       break;
     case "scrolled":
       scroll = Number(data.y);
@@ -128,6 +138,8 @@ addEventListener("message", ({ source, data }) => {
       if (!writing && stale) show();
       break;
     case "edit":
+      // Words are checked against what stood there; anything else would be done to whatever has the number by now.
+      if (data.edit.kind !== "text" && stage.ariaBusy) break;
       edit(data.edit);
       break;
     case "undo":
