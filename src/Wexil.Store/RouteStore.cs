@@ -1,5 +1,6 @@
 using System.Collections.Frozen;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Pages;
 using Wexil.Core.Splits;
 
@@ -73,13 +74,22 @@ public sealed class RouteStore(Database database)
                 step.Id, step.Slug, step.Page is { } page ? pages[page] : null, tests.GetValueOrDefault(step.Id),
                 FunnelPath.Yes(inOrder, step)?.Slug, FunnelPath.No(inOrder, step)?.Slug, step.IsArchived ? step.Forward : null)
             {
+                Funnel = step.Funnel,
                 CarriesQuery = step.CarriesQuery,
                 Redirects = step.Redirects,
                 Tied = ties.GetValueOrDefault(step.Id, FrozenDictionary<string, RoutePage>.Empty),
                 Affiliates = affiliates.GetValueOrDefault(step.Funnel, FrozenSet<string>.Empty),
             });
         }).ToArray();
-        return new RouteTable(steps, pages.Values) { AffiliateParameter = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.AffiliateName) ?? RouteTable.UsualAffiliateParameter };
+        var goals = c.Rows(
+            """
+            SELECT g.id, g.key, g.spec, s.funnel_id, s.id, p.page_id
+            FROM goals g JOIN tests t ON t.id = g.test_id JOIN steps s ON s.id = t.step_id JOIN test_pages p ON p.test_id = t.id AND p.position = 0
+            WHERE t.decided_at IS NULL AND g.dropped_at IS NULL
+            """,
+            row => new RouteGoal(new(row.GetInt64(0)), row.GetString(1), Goal.Parse(row.GetString(2)), new(row.GetInt64(3)), new(row.GetInt64(4)), new(row.GetInt64(5))))
+            .Where(goal => goal.Goal.Kind is GoalKind.Address or GoalKind.Click or GoalKind.Signal).ToArray();
+        return new RouteTable(steps, pages.Values) { Goals = goals, AffiliateParameter = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.AffiliateName) ?? RouteTable.UsualAffiliateParameter };
     });
 
     /// <summary>What the pages of each step of a funnel have in common: the step's link, and where the funnel takes money.</summary>

@@ -8,8 +8,8 @@ namespace Wexil.Store;
 /// <summary>The owner's settings and the program's own secrets.</summary>
 public sealed class SettingStore(Database database, Journal journal)
 {
-    private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", ZoneName = "time-zone", PrivateName = "fetch-private-addresses", CurrencyName = "currency", HookSecretName = "hook-secret";
-    internal const string AffiliateName = "affiliate-parameter";
+    private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", PrivateName = "fetch-private-addresses", HookSecretName = "hook-secret";
+    internal const string AffiliateName = "affiliate-parameter", ZoneName = "time-zone", CurrencyName = "currency";
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
     public string? PasswordHash => Get(PasswordName);
@@ -35,7 +35,10 @@ public sealed class SettingStore(Database database, Journal journal)
     /// <summary>What payment services sign with; null until the owner makes one.</summary>
     public byte[]? HookSecret => Get(HookSecretName) is { } secret ? System.Text.Encoding.UTF8.GetBytes(secret) : null;
 
-    /// <summary>Makes a new secret for payment services, from now on the only one. It is shown to the owner this once.</summary>
+    /// <summary>What servers say who tell of signals with a value; null until the owner makes the secret that it is made from.</summary>
+    public string? ServerKey => HookSecret is { } secret ? Convert.ToHexStringLower(HMACSHA256.HashData(secret, "server key"u8)) : null;
+
+    /// <summary>Makes a new secret for payment services, from now on the only one, and a new server key with it. They are shown to the owner this once.</summary>
     public async Task<string> RenewHookSecretAsync()
     {
         var secret = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(24));

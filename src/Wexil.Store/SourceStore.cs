@@ -33,7 +33,7 @@ public sealed record DayCost(SourceId Source, DateOnly Day, long Amount);
 public sealed class SourceStore(Database database, Journal journal)
 {
     /// <summary>Stands for every tag past the number that is kept apart.</summary>
-    internal const long Rest = -1;
+    public const long Rest = -1;
 
     /// <summary>The sources of a funnel: those made known first.</summary>
     public IReadOnlyList<Source> Of(FunnelId funnel) => database.Read(c =>

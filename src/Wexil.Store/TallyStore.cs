@@ -1,5 +1,6 @@
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Splits;
 using Wexil.Core.Verdicts;
 
@@ -14,6 +15,25 @@ public sealed record ApartArm(PageId Page, Apart Reason, Arm Arm);
 /// <summary>What the visitors of a page of a test brought.</summary>
 /// <param name="Buyers">Visitors with an order.</param>
 public sealed record PageMoney(PageId Page, long Buyers, long Orders, Takings Takings);
+
+/// <summary>How a goal of a test was met by the visitors of a page in a phase.</summary>
+/// <param name="Visitors">Visitors who met it.</param>
+/// <param name="Times">How often, where it counts each time.</param>
+/// <param name="Value">What that was worth, in minor units of the owner's currency.</param>
+public sealed record GoalTally(GoalId Goal, PhaseId Phase, PageId Page, long Visitors, long Times, long Value, double Squares);
+
+/// <summary>How visitors stayed on a page of a test.</summary>
+/// <param name="Visitors">Those whose leaving was seen.</param>
+/// <param name="Engaged">Those of them who clicked, scrolled, or stayed ten seconds.</param>
+public sealed record PageStay(PageId Page, long Visitors, long Engaged, TimeSpan Time)
+{
+    public Arm Bounced => new(Visitors, Visitors - Engaged);
+
+    public TimeSpan Mean => Visitors == 0 ? TimeSpan.Zero : Time / Visitors;
+}
+
+/// <summary>What the visitors of a page had in a phase who share something.</summary>
+public sealed record SegmentTally(SegmentKind Kind, long Value, PhaseId Phase, PageId Page, Arm Arm);
 
 /// <summary>What visitors of two tests did, by the pages that they saw of each. The conversion is the later step's.</summary>
 public sealed record PairCell(PageId First, PageId Second, Arm Arm);
@@ -74,6 +94,35 @@ public sealed class TallyStore(Database database, TimeProvider time)
             return new PageMoney(page, sum.Buyers, sum.Orders, new(visitors.GetValueOrDefault(page.Value), sum.Earned, sum.Squares));
         })];
     });
+
+    /// <summary>What every goal of a test had, by phase and page.</summary>
+    public IReadOnlyList<GoalTally> Goals(TestId test) => database.Read(c => c.Rows(
+        "SELECT t.goal_id, t.phase_id, t.page_id, t.visitors, t.times, t.value, t.squares FROM goals g JOIN goal_tallies t ON t.goal_id = g.id WHERE g.test_id = $1",
+        row => new GoalTally(new(row.GetInt64(0)), new(row.GetInt64(1)), new(row.GetInt64(2)), row.GetInt64(3), row.GetInt64(4), row.GetInt64(5), row.GetDouble(6)), test.Value));
+
+    /// <summary>How many visitors of each page of a test came to each later step since.</summary>
+    public IReadOnlyDictionary<(PageId Page, StepId Step), long> Path(TestId test) => database.Read(c => c.Rows(
+        "SELECT page_id, step_id, visitors FROM path_tallies WHERE test_id = $1", row => ((new PageId(row.GetInt64(0)), new StepId(row.GetInt64(1))), row.GetInt64(2)), test.Value).ToDictionary());
+
+    /// <summary>How visitors of each page of a test stayed, where that could be seen.</summary>
+    public IReadOnlyList<PageStay> Stays(TestId test) => database.Read(c => c.Rows(
+        "SELECT page_id, visitors, engaged, milliseconds FROM stay_tallies WHERE test_id = $1",
+        row => new PageStay(new(row.GetInt64(0)), row.GetInt64(1), row.GetInt64(2), TimeSpan.FromMilliseconds(row.GetInt64(3))), test.Value));
+
+    /// <summary>What visitors of a test had who share something.</summary>
+    public IReadOnlyList<SegmentTally> Segments(TestId test, SegmentKind kind) => database.Read(c => c.Rows(
+        "SELECT value, phase_id, page_id, visitors, conversions FROM segment_tallies WHERE test_id = $1 AND kind = $2",
+        row => new SegmentTally(kind, row.GetInt64(0), new(row.GetInt64(1)), new(row.GetInt64(2)), new(row.GetInt64(3), row.GetInt64(4))), test.Value, (long)kind));
+
+    /// <summary>What each page of a test had by quarter hours of its visitors' coming, in order of time.</summary>
+    public IReadOnlyList<(PageId Page, DateTimeOffset From, Arm Arm)> PageBuckets(TestId test) => database.Read(c => c.Rows(
+        "SELECT page_id, bucket, visitors, conversions FROM page_buckets WHERE test_id = $1 ORDER BY bucket",
+        row => (new PageId(row.GetInt64(0)), row.Time(1), new Arm(row.GetInt64(2), row.GetInt64(3))), test.Value));
+
+    /// <summary>What each page of a test brought in each phase in a currency.</summary>
+    public IReadOnlyDictionary<(PhaseId Phase, PageId Page), (long Orders, long Earned)> MoneyByPhase(TestId test, Currency currency) => database.Read(c => c.Rows(
+        "SELECT phase_id, page_id, orders, earned FROM money_tallies WHERE test_id = $1 AND currency = $2",
+        row => ((new PhaseId(row.GetInt64(0)), new PageId(row.GetInt64(1))), (row.GetInt64(2), row.GetInt64(3))), test.Value, currency.Code).ToDictionary());
 
     public IReadOnlyList<ApartArm> Apart(TestId test) => database.Read(c => c.Rows(
         "SELECT page_id, reason, visitors, conversions FROM apart_tallies WHERE test_id = $1 ORDER BY reason, page_id",

@@ -1,5 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Splits;
 using Wexil.Store.Recording;
 
@@ -29,9 +30,15 @@ public sealed record SplitTest(
 
 /// <summary>What a person settles when starting a test.</summary>
 /// <param name="From">When it starts; null for now.</param>
+/// <param name="Main">What counts instead of reaching the goal step.</param>
+/// <param name="Ready">What the owner was told before starting.</param>
 public sealed record TestPlan(
     StepId Step, StepId Goal, string Name, string Idea, double BaseRate, double SmallestLift, IReadOnlyList<PageId> Pages, Weights Weights,
-    Sending? Sending = null, DateTimeOffset? From = null);
+    Sending? Sending = null, DateTimeOffset? From = null, Goal? Main = null, IReadOnlyList<ReadyLine>? Ready = null);
+
+/// <summary>Something that was looked at before a test started.</summary>
+/// <param name="Good">Null where it could not be told.</param>
+public sealed record ReadyLine(string What, bool? Good, string Words);
 
 /// <summary>A stretch of a test with nothing changed.</summary>
 /// <param name="Weights">Those in force; pages that came later are not among them.</param>
@@ -58,6 +65,10 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         "SELECT id, weights, reason, started_at, ended_at FROM phases WHERE test_id = $1 ORDER BY id",
         row => new Phase(new(row.GetInt64(0)), Weights.Parse(row.GetString(1)), row.GetString(2), row.Time(3), row.TimeOrNull(4)), test.Value));
 
+    /// <summary>What the owner was told before the test started.</summary>
+    public IReadOnlyList<ReadyLine> Ready(TestId test) => database.Read(c => c.Rows(
+        "SELECT what, good, words FROM test_ready WHERE test_id = $1 ORDER BY id", row => new ReadyLine(row.GetString(0), row.IsDBNull(1) ? null : row.GetBoolean(1), row.GetString(2)), test.Value));
+
     /// <summary>What was changed of a test, the newest first.</summary>
     public IReadOnlyList<TestChange> Changes(TestId test) => database.Read(c => c.Rows(
         "SELECT at, who, what FROM test_changes WHERE test_id = $1 ORDER BY id DESC", row => new TestChange(row.Time(0), row.GetString(1), row.GetString(2)), test.Value));
@@ -74,6 +85,9 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             plan.Step.Value, plan.Goal.Value, plan.Name, plan.Idea, plan.BaseRate, plan.SmallestLift, from.ToUnixTimeMilliseconds(), plan.Weights.ToString()));
         for (var i = 0; i < plan.Pages.Count; i++) c.Execute("INSERT INTO test_pages (test_id, position, page_id) VALUES ($1, $2, $3)", test.Value, i, plan.Pages[i].Value);
         Write(c, test, sending);
+        if (plan.Main is { } main) GoalStore.Add(c, test, main, isMain: true, now);
+        foreach (var line in plan.Ready ?? [])
+            c.Execute("INSERT INTO test_ready (test_id, what, good, words) VALUES ($1, $2, $3, $4)", test.Value, line.What, line.Good is { } good ? good ? 1 : 0 : null, line.Words);
         c.Execute(
             "INSERT INTO phases (test_id, weights, reason, started_at, ended_at) VALUES ($1, $2, 'Started', $3, $4)",
             test.Value, plan.Weights.ToString(), from.ToUnixTimeMilliseconds(), sending.Until?.ToUnixTimeMilliseconds());

@@ -7,6 +7,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Logging;
 using Wexil.Core.Pages;
 using Wexil.Store;
+using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Studio.Build.Importing;
 
 namespace Wexil.Web.Tests;

@@ -12,3 +12,5 @@ public readonly record struct TestId(long Value);
 public readonly record struct PhaseId(long Value);
 
 public readonly record struct SourceId(long Value);
+
+public readonly record struct GoalId(long Value);

@@ -22,6 +22,9 @@ public enum SaleChannel
     Hook,
     Hand,
     File,
+
+    /// <summary>A server told a goal's address of it.</summary>
+    Signal,
 }
 
 /// <summary>What is said of a sale or a refund, and of whom.</summary>

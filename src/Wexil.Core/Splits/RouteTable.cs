@@ -1,5 +1,6 @@
 using System.Collections.Frozen;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 
 namespace Wexil.Core.Splits;
 
@@ -67,6 +68,8 @@ public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePag
 /// <param name="Forward">Where everybody is sent instead, once the step is archived and its owner says so.</param>
 public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTest? Test, string? YesSlug, string? NoSlug = null, string? Forward = null)
 {
+    public FunnelId Funnel { get; init; }
+
     /// <summary>The query of the link travels on to the page.</summary>
     public bool CarriesQuery { get; init; } = true;
 
@@ -79,6 +82,12 @@ public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTes
     /// <summary>The tags of sources that are affiliates.</summary>
     public IReadOnlySet<string> Affiliates { get; init; } = FrozenSet<string>.Empty;
 }
+
+/// <summary>A goal that pages or programs tell of: an address, a click, a signal.</summary>
+/// <param name="Key">Its own address: <c>/signal/{key}</c>.</param>
+/// <param name="Step">The step that it is tested for; events without a page of ours are noted there.</param>
+/// <param name="Page">The test's control.</param>
+public sealed record RouteGoal(GoalId Id, string Key, Goal Goal, FunnelId Funnel, StepId Step, PageId Page);
 
 /// <summary>
 /// All that is needed to answer a visitor, in memory and never changed: a change in Studio makes a new table that takes the old
@@ -95,6 +104,7 @@ public sealed class RouteTable
     private readonly Dictionary<StepId, RouteStep> _stepsById;
     private readonly Dictionary<string, RoutePage> _pages;
     private readonly Dictionary<string, RoutePage> _outside;
+    private readonly Dictionary<string, RouteGoal> _goals = [];
 
     public RouteTable(IReadOnlyCollection<RouteStep> steps, IReadOnlyCollection<RoutePage> pages)
     {
@@ -111,11 +121,26 @@ public sealed class RouteTable
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
     public string AffiliateParameter { get; init; } = UsualAffiliateParameter;
 
+    /// <summary>The goals of tests that are not decided which pages or programs tell of.</summary>
+    public IReadOnlyList<RouteGoal> Goals
+    {
+        get;
+        init
+        {
+            field = value;
+            _goals = value.ToDictionary(goal => goal.Key, StringComparer.Ordinal);
+        }
+    } = [];
+
     public IEnumerable<RouteStep> Steps => _steps.Values;
+
+    public IEnumerable<RoutePage> Pages => _pages.Values;
 
     /// <summary>The pages that visitors are being sent to now.</summary>
     public IEnumerable<RoutePage> Shown => _steps.Values
         .SelectMany(step => step.Test is { Phase: not null } test ? test.Pages : step.Page is { } page ? [page] : []).Concat(_steps.Values.SelectMany(step => step.Tied.Values)).Distinct();
+
+    public RouteGoal? Goal(string key) => _goals.GetValueOrDefault(key);
 
     public RouteStep? Step(string slug) => _steps.GetValueOrDefault(slug);
 

@@ -16,7 +16,8 @@ public sealed record Silence(long Visitors, DateTimeOffset Since);
 /// <param name="Control">Index of the control among the pages.</param>
 /// <param name="BaseRate">The rate expected of the control when the test started, above 0.</param>
 /// <param name="SmallestLift">The smallest lift worth finding, as a share of the base rate, above 0.</param>
+/// <param name="Words">What a conversion is called, in the plural and the singular.</param>
 /// <param name="VisitorsPerDay">New visitors a day lately; 0 when not known.</param>
 public sealed record TestFacts(
     IReadOnlyList<TestPage> Pages, int Control, IReadOnlyList<PhaseFacts> Phases, double BaseRate, double SmallestLift,
-    double VisitorsPerDay, Silence? Silence, StepKind Step);
+    double VisitorsPerDay, Silence? Silence, (string Many, string One) Words);

@@ -1,6 +1,5 @@
 using System.Globalization;
 using Wexil.Core.Evidence;
-using Wexil.Core.Funnels;
 
 namespace Wexil.Core.Verdicts;
 
@@ -57,7 +56,7 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
         if (facts.Silence is not { Visitors: > 0 } silence || total.Conversions == 0) return null;
         var before = new Arm(Math.Max(total.Conversions, total.Visitors - silence.Visitors), total.Conversions);
         var luck = Math.Pow(1 - WilsonInterval.Of(before).Low, silence.Visitors);
-        var words = facts.Step.ConversionWords();
+        var words = facts.Words;
         return luck >= SilenceAlarm ? null : new(VerdictKind.Problem, $"{Count(silence.Visitors)} visitors and not one {words.One} since the last.",
             $"Before, {Percent(before.Rate)} of the visitors converted. Most likely the next step no longer counts: open it and see that the page answers and carries the script.");
     }
@@ -65,7 +64,7 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
     private static Verdict? Decided(TestStanding standing)
     {
         var (facts, control) = (standing.Facts, standing.Control);
-        var (many, _) = facts.Step.ConversionWords();
+        var (many, _) = facts.Words;
         var better = standing.Challengers.Where(page => page.AgainstControl is { P: <= TestStanding.Alpha, Difference: > 0 })
             .MaxBy(page => page.AgainstControl!.Difference);
         if (better is not null)
@@ -89,7 +88,7 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
     private static Verdict TooEarly(TestStanding standing)
     {
         var (facts, control) = (standing.Facts, standing.Control);
-        var (many, _) = facts.Step.ConversionWords();
+        var (many, _) = facts.Words;
         var leader = standing.Pages.MaxBy(page => page.ChanceBest)!;
         var rival = leader.IsControl ? standing.Challengers.MaxBy(page => page.ChanceBest)! : leader;
         var baseRate = control.Total.Conversions > 0 && control.Total.Rate < 1 ? control.Total.Rate : facts.BaseRate;

@@ -26,6 +26,12 @@ public enum EventKind
 
     /// <summary>Somebody said whose an order is; its number stands in the event's data.</summary>
     Claim = 7,
+
+    /// <summary>A visitor met a goal that only a page or a program elsewhere can tell of: an address, a click, a signal. <see cref="GoalNote"/> stands in the data.</summary>
+    Met = 8,
+
+    /// <summary>A visitor left a page. <see cref="StayNote"/> stands in the data.</summary>
+    Stay = 9,
 }
 
 /// <summary>One thing a visitor did. Its id makes it one and the same however often it is written.</summary>

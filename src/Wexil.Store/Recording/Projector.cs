@@ -1,5 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Sales;
 using Wexil.Core.Splits;
 using Wexil.Store.Recording.Projection;
@@ -23,6 +24,8 @@ internal sealed class Projector : IDisposable
     private readonly ArrivalCounts _arrivals;
     private readonly TestCounts _tests;
     private readonly SaleCounts _sales;
+    private readonly GoalCounts _goals;
+    private readonly StayCounts _stays;
     private FunnelMap _map;
     private bool _mapIsStale, _sourcesAreStale;
 
@@ -33,7 +36,7 @@ internal sealed class Projector : IDisposable
         _events = new(connection, "SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data FROM events WHERE seq > ?1 ORDER BY seq LIMIT ?2");
         _lead = new(connection, "INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor) VALUES (?1, ?2, ?3, ?4, ?5)");
         _mark = new(connection, "UPDATE projection SET mark = ?1");
-        (_steps, _arrivals, _tests, _sales, _map) = (new(connection), new(connection), new(connection), new(connection), new(connection));
+        (_steps, _arrivals, _tests, _sales, _goals, _stays, _map) = (new(connection), new(connection), new(connection), new(connection), new(connection), new(connection), new(connection));
         Mark = connection.Number("SELECT mark FROM projection") ?? 0;
     }
 
@@ -56,6 +59,8 @@ internal sealed class Projector : IDisposable
         _arrivals.Clear();
         _tests.Clear();
         _sales.Clear();
+        _goals.Clear();
+        _stays.Clear();
         var mark = Mark;
         _transaction.Run(() =>
         {
@@ -78,6 +83,8 @@ internal sealed class Projector : IDisposable
             _arrivals.Write();
             _tests.Write();
             _sales.Write();
+            _goals.Write();
+            _stays.Write();
             _mark.Bind(1, mark).Run();
         });
         _sourcesAreStale = false;
@@ -93,50 +100,81 @@ internal sealed class Projector : IDisposable
             """
             DELETE FROM visitors; DELETE FROM enrolments; DELETE FROM step_tallies; DELETE FROM step_buckets; DELETE FROM test_tallies;
             DELETE FROM test_buckets; DELETE FROM test_silences; DELETE FROM leads; DELETE FROM source_tallies; DELETE FROM apart_tallies;
-            DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings; DELETE FROM money_tallies; DELETE FROM source_money; UPDATE projection SET mark = 0;
+            DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings; DELETE FROM money_tallies; DELETE FROM source_money;
+            DELETE FROM goals_met; DELETE FROM goal_tallies; DELETE FROM path_tallies; DELETE FROM segment_tallies; DELETE FROM page_buckets; DELETE FROM stays; DELETE FROM stay_tallies; UPDATE projection SET mark = 0;
             """));
         Mark = 0;
     }
 
     public void Dispose()
     {
-        foreach (var part in (IDisposable[])[_transaction, _events, _lead, _mark, _steps, _arrivals, _tests, _sales]) part.Dispose();
+        foreach (var part in (IDisposable[])[_transaction, _events, _lead, _mark, _steps, _arrivals, _tests, _sales, _goals, _stays]) part.Dispose();
     }
 
     private void Apply(JournalEvent happened)
     {
         var visitor = happened.Visitor.Value;
         var at = happened.At.ToUnixTimeMilliseconds();
-        var bucket = at - at % BucketMilliseconds;
         switch (happened.Kind)
         {
             case EventKind.OptIn:
                 _lead.Bind(1, happened.Id).Bind(2, at).Bind(3, happened.Data ?? "").Bind(4, happened.Page.Value).Bind(5, visitor).Run();
+                foreach (var goal in _map.OptInGoals(happened.Step.Value))
+                    if (goal.Goal.Takes(happened.Page)) Meet(goal, visitor, at);
                 return;
             case EventKind.LeftOut:
                 _steps.LeftOut(happened.Step, happened.Data is [var letter, ..] ? letter : 0);
                 return;
             case EventKind.Sale:
-                _sales.Note(SaleNotice.Parse(happened.Data!), visitor == default ? null : visitor, happened.Page.Value == 0 ? null : happened.Page.Value, at, _map);
+                Credit(_sales.Note(SaleNotice.Parse(happened.Data!), visitor == default ? null : visitor, happened.Page.Value == 0 ? null : happened.Page.Value, at, _map));
                 return;
             case EventKind.Claim:
-                _sales.Assign(happened.Data!, visitor, _map);
+                foreach (var credit in _sales.Assign(happened.Data!, visitor, _map)) Credit(credit);
+                return;
+            case EventKind.Met:
+                var met = GoalNote.Parse(happened.Data!);
+                if (_map.Goal(met.Goal.Value) is { } told) Meet(told, visitor, at, met.Value);
+                return;
+            case EventKind.Stay:
+                var stay = StayNote.Parse(happened.Data!);
+                foreach (var test in _map.TestsOf(happened.Step.Value))
+                    if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } stood && _stays.Note(test, stood, happened.Page.Value, visitor, stay.Milliseconds, stay.Engaged)) _tests.Touched.Add(new(test.Test));
                 return;
         }
         if (_map.Role(happened.Step.Value) is not { } role) return;
         var note = VisitNote.Parse(happened.Data);
         var arrival = _arrivals.Note(role, visitor, note.Source);
-        if (arrival.ToStep) _steps.Reached(happened.Step, bucket);
-        if (happened is { Kind: EventKind.Enrol, Test: { } test, Phase: { } phase })
+        if (arrival.ToStep) _steps.Reached(happened.Step, at - at % BucketMilliseconds);
+        if (happened is { Kind: EventKind.Enrol, Test: { } drawn, Phase: { } phase })
         {
             // Who has just come into the funnel has no place in another of its tests.
-            if (_tests.Enrol(test, phase, happened.Page, visitor, at, bucket) && !arrival.ToFunnel) _tests.Cross(test, happened.Page, _map.Partners(test.Value), visitor);
+            if (_tests.Enrol(drawn, phase, happened.Page, visitor, at, VisitorTraits.Of(note, arrival.Source, _map.Weekday(at))) && !arrival.ToFunnel)
+                _tests.Cross(drawn, happened.Page, _map.Partners(drawn.Value), visitor);
         }
-        else if (happened is { Kind: EventKind.Apart, Test: { } stood }) _tests.SetApart(stood, happened.Page, note.Apart ?? Apart.NotRunning, visitor, at);
-        // Who has just come has no place in a test that this step is the goal of.
+        else if (happened is { Kind: EventKind.Apart, Test: { } apart }) _tests.SetApart(apart, happened.Page, note.Apart ?? Apart.NotRunning, visitor, at);
+        // Who has just come has no place in a test of another step.
         if (arrival.ToFunnel) return;
-        foreach (var goal in _map.Goals(happened.Step.Value))
-            if (goal.RunsAt(at)) _tests.Credit(goal, _map.Partners(goal.Test), visitor, at, bucket);
+        foreach (var test in _map.Earlier(happened.Step.Value))
+            if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place) _tests.Walk(test, place, happened.Step.Value, role.Bit, visitor, at);
+        foreach (var test in _map.Goals(happened.Step.Value))
+            if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place) _tests.Credit(test, place, _map.Partners(test.Test), visitor, at);
+        foreach (var goal in _map.StepGoals(happened.Step.Value)) Meet(goal, visitor, at);
+    }
+
+    private void Meet(TestGoal goal, Guid visitor, long at, long comes = 0, int times = 1)
+    {
+        if (_tests.Find(goal.Test.Test, visitor) is not { } place) return;
+        if (_goals.Meet(goal, place, visitor, at, times, comes)) _tests.Touched.Add(new(goal.Test.Test));
+        // The verdict's own counts; visitors who stand apart are counted there too.
+        if (goal.IsMain && times > 0 && goal.CountsAt(at) && goal.Goal.IsWithin(TimeSpan.FromMilliseconds(at - place.At))) _tests.Credit(goal.Test, place, _map.Partners(goal.Test.Test), visitor, at);
+    }
+
+    private void Credit(CreditedSale? sale)
+    {
+        if (sale is null) return;
+        foreach (var test in sale.Tests)
+            foreach (var goal in _map.SaleGoals(test))
+                if (goal.Goal.Takes(sale.Product)) Meet(goal, sale.Visitor, sale.At, _map.IsOwn(sale.Currency) ? sale.Value : 0, sale.Orders);
     }
 
     private JournalEvent Read() => new(

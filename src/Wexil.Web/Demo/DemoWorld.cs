@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Text;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Pages;
 using Wexil.Core.Rehearsal;
 using Wexil.Core.Sales;
@@ -32,7 +33,7 @@ public sealed class DemoWorld
     private readonly VisitDesk _desk;
     private readonly IServiceProvider _services;
     private readonly DateTimeOffset _now;
-    private readonly SimulatedCrowd _crowd = new(Seed), _traits = new(Seed + 1), _readers = new(Seed + 2), _buyers = new(Seed + 3);
+    private readonly SimulatedCrowd _crowd = new(Seed), _traits = new(Seed + 1), _readers = new(Seed + 2), _buyers = new(Seed + 3), _stayers = new(Seed + 4);
     private readonly List<Task> _recording = [];
     private long _visitors, _order = 4000;
 
@@ -96,6 +97,7 @@ public sealed class DemoWorld
         Visits(kit, kitStarted, _now, 900, [(kitA, 0.107), (kitB, 0.137)], buying, sells: true);
 
         await StartAsync(started, new(calendar.Id, inbox.Id, "What the calendar promises", "A promise with a date beats a promise of a calendar.", 0.26, 0.2, [named, salad, photo], Weights.Of(40, 40, 20)));
+        await AddGoalsAsync(started, calendar, new(GoalKind.Sale, "Kit bought") { ValueComes = true, EveryTime = true, WindowDays = 30 }, new(GoalKind.Step, "Came to the kit") { Step = kit.Id });
         // Readers of the calendar go on to the kit. Who came for a salad in three weeks takes a guarantee at its word.
         Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.289), (photo, 0.276)], [(inbox, 1)], next: new(kit, 0.9, (read, offered) => (read == salad, offered == kitB) switch
         {
@@ -143,6 +145,7 @@ public sealed class DemoWorld
     private void Visits(Step step, DateTimeOffset from, DateTimeOffset until, double perDay, (PageId Page, double Rate)[] rates, (Step Step, double Rate)[] onward, DateTimeOffset? countedUntil = null, (string Tag, int Weight)[]? sources = null, Next? next = null, bool sells = false)
     {
         var table = _routes.Current;
+        var pages = table.Pages.ToDictionary(page => page.Id);
         foreach (var at in _crowd.Arrivals(from, until, perDay))
         {
             var visitor = _desk.NewVisitor(at);
@@ -151,6 +154,7 @@ public sealed class DemoWorld
                 Source: _traits.OneOf(sources ?? CalendarSources));
             var shown = Visit(table.Step(step.Id)!, visitor, at, traits);
             _visitors++;
+            if (step.Kind == StepKind.OptIn) Stay(pages[shown], visitor, at);
             var then = at;
             if (!_crowd.Does(rates.Single(rate => rate.Page == shown).Rate)) continue;
             then = Walk(_crowd, visitor, traits, then, onward, countedUntil ?? _now, sells);
@@ -190,6 +194,14 @@ public sealed class DemoWorld
         {
             if (then < _now) _recording.Add(_services.GetRequiredService<SaleStore>().RecordAsync(notice, visitor, null, then));
         }
+    }
+
+    /// <summary>Some leave at once, others read on, longer on phones or not.</summary>
+    private void Stay(RoutePage page, VisitorId visitor, DateTimeOffset at)
+    {
+        var reads = _stayers.Does(0.71);
+        var stayed = reads ? TimeSpan.FromSeconds(10) + _stayers.Hesitates() / 2 : TimeSpan.FromSeconds(4);
+        if (at + stayed < _now) _recording.Add(_journal.AppendAsync(new(Guid.CreateVersion7(at + stayed), at + stayed, EventKind.Stay, visitor, page.Step, page.Id, Data: new StayNote((long)stayed.TotalMilliseconds, reads).ToString())));
     }
 
     private PageId Visit(RouteStep step, VisitorId visitor, DateTimeOffset at, Traits traits)
@@ -239,6 +251,13 @@ public sealed class DemoWorld
         var test = await At(at).Tests.StartAsync(plan) ?? throw new StoreException("The demo's test could not be started.");
         _routes.Reload();
         return test;
+    }
+
+    private async Task AddGoalsAsync(DateTimeOffset at, Step step, params Goal[] goals)
+    {
+        var test = At(at).Tests.Of(step.Id)[0].Id;
+        foreach (var goal in goals) await new GoalStore(_database, _journal, new Moment(at)).AddAsync(test, goal);
+        _routes.Reload();
     }
 
     private async Task KeepAsync(DateTimeOffset at, TestId test, PageId page)

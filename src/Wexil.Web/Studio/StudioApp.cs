@@ -5,6 +5,7 @@ using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.RateLimiting;
 using Microsoft.Extensions.WebEncoders;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Build.Importing;
@@ -19,7 +20,7 @@ public static class StudioApp
 {
     public static void AddServices(IServiceCollection services, bool watches)
     {
-        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<PageFetcher>().AddSingleton<Imports>().AddSingleton<Upcoming>().AddSingleton<Watch>();
+        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<Imports>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<Watch>();
         if (watches) services.AddHostedService(services => services.GetRequiredService<Watch>());
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
@@ -62,6 +63,7 @@ public static class StudioApp
         app.UseAuthentication();
         app.UseAuthorization();
         app.MapRazorPages();
+        Exports.Map(app);
         app.MapGet("/live/{test:long}", LiveFeed.Answer).RequireAuthorization();
     }
 }

@@ -92,7 +92,8 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
         var hashes = pages.Hashes(route.Id, route.Revision);
         var scripts = HostedHtml.InlineScripts(source).Concat(hashes.Keys
             .Where(path => path.EndsWith(".js", StringComparison.OrdinalIgnoreCase)).Select(path => PageText.Decode(pages.File(route.Id, route.Revision, path)!.Content)));
-        var ready = HostedHtml.Prepare(source, Serving(route, page.Entry!, hashes));
+        var script = $"<script src=\"{visitors.Origin}/wexil.js\" data-page=\"{route.Slug}\" async></script>";
+        var ready = HostedHtml.Prepare(source, Serving(route, page.Entry!, hashes) with { Ahead = script });
         return new(Ready(Encoding.UTF8.GetBytes(ready.Html), ContentTypes.Html), scripts.Any(HostedHtml.BuildsAddresses), ready.BuyTargets, $"<{visitors.Link(route.Link)}>; rel=\"canonical\"");
     }
 

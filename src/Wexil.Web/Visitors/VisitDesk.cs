@@ -62,6 +62,16 @@ public sealed class VisitDesk
     public Task OptInAsync(RoutePage page, VisitorId visitor, string email, DateTimeOffset at) =>
         _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.OptIn, visitor, page.Step, page.Id, Data: email));
 
+    /// <summary>A visitor met a goal that only a page or a program elsewhere can tell of.</summary>
+    /// <param name="value">What came with it, in minor units of the owner's currency.</param>
+    /// <param name="id">The same for every telling of the same thing; null where each is another.</param>
+    public Task<Recorded> MeetAsync(RouteGoal goal, VisitorId visitor, DateTimeOffset at, long value = 0, Guid? id = null) =>
+        _journal.AppendAsync(new(id ?? TimeOrderedId.New(at, _chance), at, EventKind.Met, visitor, goal.Step, goal.Page, Data: new GoalNote(goal.Id, value).ToString()));
+
+    /// <summary>A visitor left a page, having stayed so long.</summary>
+    public Task StayAsync(RoutePage page, VisitorId visitor, StayNote stay, DateTimeOffset at) =>
+        _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.Stay, visitor, page.Step, page.Id, Data: stay.ToString()));
+
     /// <summary>A visitor stayed on the page where a test begins, because we did not answer in time.</summary>
     public Task StayLateAsync(RouteStep step, Visit visit) =>
         step.Test is { Phase: not null } test ? Record(step, visit, new(test.Pages[test.Control], TurnKind.Apart, TurnReason.Late), isInside: false) : Task.CompletedTask;

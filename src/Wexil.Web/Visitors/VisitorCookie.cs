@@ -27,5 +27,6 @@ public static class VisitorCookie
         return carried is { } id ? (id, true) : (desk.NewVisitor(now), false);
     }
 
-    private static VisitorId? Own(HttpContext http) => http.Request.Cookies.TryGetValue(Name, out var cookie) && VisitorId.TryParse(cookie, out var visitor) ? visitor : null;
+    /// <summary>The visitor by the cookie; null where there is none.</summary>
+    public static VisitorId? Own(HttpContext http) => http.Request.Cookies.TryGetValue(Name, out var cookie) && VisitorId.TryParse(cookie, out var visitor) ? visitor : null;
 }

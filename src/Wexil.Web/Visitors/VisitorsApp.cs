@@ -25,6 +25,9 @@ public static class VisitorsApp
         var go = new GoEndpoint(desk, hosted, tokens, arrivals, tries, time);
         var start = new StartEndpoint(desk, tokens, arrivals, services.GetRequiredService<VisitorsAddress>(), services.GetRequiredService<StartSeen>(), time);
         var sale = new SaleHook(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
+        var signal = new SignalEndpoint(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
+        var (wiring, wired) = (services.GetRequiredService<WiringStore>(), services.GetRequiredService<WiringDesk>());
+        var seen = services.GetRequiredService<PagesSeen>();
         routes.Changed += hosted.Warm;
         hosted.Warm(routes.Current);
         string[] read = ["GET", "HEAD"];
@@ -41,8 +44,12 @@ public static class VisitorsApp
         app.MapGet("/start/{slug}.js", http => start.Answer(http, Part(http, "slug")!));
         app.MapPost("/start/{slug}/stayed", http => start.Stayed(http, Part(http, "slug")!));
         app.MapGet("/wexil.js", ScriptEndpoint.Answer);
-        app.MapPost("/reached", http => ReachedEndpoint.Answer(http, desk, tokens, time));
+        app.MapPost("/reached", http => ReachedEndpoint.Answer(http, desk, seen, tokens, time));
+        app.MapPost("/stay", http => StayEndpoint.Answer(http, desk, tokens, time));
+        app.MapMethods("/signal/{key}", ["GET", "POST"], http => signal.Answer(http, Part(http, "key")!));
         app.MapPost("/hooks/sale", sale.Answer);
+        app.MapGet("/share/{token}", http => SharePage.Answer(http, Part(http, "token")!, wiring, wired, time));
+        app.MapPost("/share/{token}/check/{page}", http => SharePage.Check(http, Part(http, "token")!, Part(http, "page")!, wiring, wired));
         app.MapFallback(http => PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address."));
     }
 

@@ -64,6 +64,6 @@ public sealed class VerdictTests
     {
         var pages = arms.Select((_, i) => new TestPage(new(i + 1), ((char)('A' + i)).ToString(), "Page")).ToArray();
         var weights = arms.Select(_ => 100 / arms.Length).ToArray();
-        return new(pages, 0, [new(weights, arms)], 0.1, 0.2, 400, null, StepKind.OptIn);
+        return new(pages, 0, [new(weights, arms)], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords());
     }
 }

@@ -4,8 +4,8 @@ using Wexil.Core.Funnels;
 
 namespace Wexil.Store.Recording.Projection;
 
-/// <summary>What a visit was to the funnel: its visitor's first, and the first at the step.</summary>
-internal readonly record struct Arrival(bool ToFunnel, bool ToStep);
+/// <summary>What a visit was to the funnel: its visitor's first, and the first at the step; and the source that is credited with the visitor.</summary>
+internal readonly record struct Arrival(bool ToFunnel, bool ToStep, long Source);
 
 /// <summary>Remembers which steps of a funnel each visitor has reached and who sent them, and sums that up by source.</summary>
 internal sealed class ArrivalCounts : IDisposable
@@ -50,7 +50,7 @@ internal sealed class ArrivalCounts : IDisposable
         if (_new.Bind(1, visitor).Bind(2, step.Funnel).Bind(3, source).Bind(4, step.Bit).Run() > 0)
         {
             Sum(step.Funnel, source).Visitors++;
-            return new(ToFunnel: true, ToStep: true);
+            return new(ToFunnel: true, ToStep: true, source);
         }
         _known.Bind(1, visitor).Bind(2, step.Funnel).Next();
         var (own, steps) = (_known.Number(0), _known.Number(1));
@@ -67,7 +67,7 @@ internal sealed class ArrivalCounts : IDisposable
         }
         if (first && step.Outcome == FunnelOutcome.OptIn) Sum(step.Funnel, own).OptIns++;
         if (first && step.Outcome == FunnelOutcome.Sale) Sum(step.Funnel, own).Sales++;
-        return new(ToFunnel: false, first);
+        return new(ToFunnel: false, first, own);
     }
 
     public void Write()

@@ -1,5 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 
 namespace Wexil.Store.Recording.Projection;
 
@@ -18,6 +19,13 @@ internal sealed record GoalTest(long Test, (long From, long Until)[] Runs)
     public bool RunsAt(long at) => Array.Exists(Runs, run => run.From <= at && at < run.Until);
 }
 
+/// <summary>A goal of a test.</summary>
+/// <param name="IsMain">The test's verdict goes by it.</param>
+internal sealed record TestGoal(long Id, GoalTest Test, bool IsMain, Goal Goal, long Until)
+{
+    public bool CountsAt(long at) => at < Until && Test.RunsAt(at);
+}
+
 /// <summary>A test on another step of the same funnel.</summary>
 internal readonly record struct Partner(long Test, bool IsEarlier);
 
@@ -31,6 +39,12 @@ internal sealed class FunnelMap
     private readonly Dictionary<long, GoalTest[]> _goals;
     private readonly Dictionary<long, GoalTest> _tests;
     private readonly Dictionary<long, Partner[]> _partners;
+    private readonly Dictionary<long, TestGoal> _goalsById;
+    private readonly Dictionary<long, TestGoal[]> _stepGoals, _saleGoals, _optInGoals;
+    private readonly Dictionary<long, GoalTest[]> _earlier, _testsOf;
+    private readonly TimeZoneInfo _zone;
+    private readonly string _currency;
+    private (long Quarter, DayOfWeek Day) _lastDay = (-1, default);
 
     public FunnelMap(SqliteConnection connection)
     {
@@ -46,7 +60,22 @@ internal sealed class FunnelMap
             return inOrder.Select(step => (step.Id, Role: new StepRole(funnel.Key.Value, step.Position, numbers[step.Id.Value], FunnelPath.OutcomeOf(inOrder, step))));
         }).ToDictionary(row => row.Id.Value, row => row.Role);
         _tests = tests.ToDictionary(test => test.Id, test => new GoalTest(test.Id, [.. runs[test.Id]]));
-        _goals = tests.GroupBy(test => test.Goal).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
+        var goals = connection.Rows("SELECT id, test_id, is_main, spec, dropped_at FROM goals", row => new TestGoal(
+            row.GetInt64(0), _tests[row.GetInt64(1)], row.GetBoolean(2), Wexil.Core.Goals.Goal.Parse(row.GetString(3)), row.NumberOrNull(4) ?? long.MaxValue));
+        _goalsById = goals.ToDictionary(goal => goal.Id);
+        TestGoal[] OfKind(GoalKind kind) => [.. goals.Where(goal => goal.Goal.Kind == kind)];
+        _stepGoals = OfKind(GoalKind.Step).GroupBy(goal => goal.Goal.Step!.Value.Value).ToDictionary(group => group.Key, group => group.ToArray());
+        _saleGoals = OfKind(GoalKind.Sale).GroupBy(goal => goal.Test.Test).ToDictionary(group => group.Key, group => group.ToArray());
+        var funnelOf = tests.ToDictionary(test => test.Id, test => _steps[test.Step].Funnel);
+        _optInGoals = OfKind(GoalKind.OptIn).GroupBy(goal => funnelOf[goal.Test.Test]).ToDictionary(group => group.Key, group => group.ToArray());
+        _testsOf = tests.GroupBy(test => test.Step).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
+        _earlier = tests.GroupBy(test => funnelOf[test.Id]).SelectMany(funnel => steps.Where(step => step.Funnel.Value == funnel.Key).Select(step => (
+                step.Id, Tests: funnel.Where(test => _steps[test.Step].Position < step.Position).Select(test => _tests[test.Id]).ToArray())))
+            .Where(row => row.Tests.Length > 0).ToDictionary(row => row.Id.Value, row => row.Tests);
+        _currency = connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.CurrencyName) ?? Currency.Usual.Code;
+        _zone = connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.ZoneName) is { } zone && TimeZoneInfo.TryFindSystemTimeZoneById(zone, out var found) ? found : TimeZoneInfo.Utc;
+        var otherGoal = goals.Where(goal => goal.IsMain).Select(goal => goal.Test.Test).ToHashSet();
+        _goals = tests.Where(test => !otherGoal.Contains(test.Id)).GroupBy(test => test.Goal).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
         _partners = tests.GroupBy(test => _steps[test.Step].Funnel).SelectMany(funnel => funnel.Select(test => (test.Id, Partners: funnel
             .Where(other => other.Step != test.Step && other.From < test.Until && test.From < other.Until).OrderByDescending(other => other.Id).Take(MostPartners)
             .Select(other => new Partner(other.Id, _steps[other.Step].Position < _steps[test.Step].Position)).ToArray())))
@@ -54,7 +83,7 @@ internal sealed class FunnelMap
     }
 
     /// <summary>The tables that it is read from.</summary>
-    public static bool IsFrom(string table) => table is "steps" or "phases" or "tests" or "sources";
+    public static bool IsFrom(string table) => table is "steps" or "phases" or "tests" or "sources" or "goals" or "settings";
 
     public StepRole? Role(long step) => _steps.TryGetValue(step, out var role) ? role : null;
 
@@ -66,4 +95,33 @@ internal sealed class FunnelMap
 
     /// <summary>The tests on other steps of the same funnel that run beside a test.</summary>
     public ReadOnlySpan<Partner> Partners(long test) => _partners.GetValueOrDefault(test);
+
+    public TestGoal? Goal(long id) => _goalsById.GetValueOrDefault(id);
+
+    /// <summary>Goals besides a test's goal step that are met by reaching the step.</summary>
+    public ReadOnlySpan<TestGoal> StepGoals(long step) => _stepGoals.GetValueOrDefault(step);
+
+    /// <summary>Goals of a test that are met by a sale.</summary>
+    public ReadOnlySpan<TestGoal> SaleGoals(long test) => _saleGoals.GetValueOrDefault(test);
+
+    /// <summary>Goals that are met by an opt-in on the step's funnel.</summary>
+    public ReadOnlySpan<TestGoal> OptInGoals(long step) => _steps.TryGetValue(step, out var role) ? _optInGoals.GetValueOrDefault(role.Funnel) : default;
+
+    /// <summary>The tests on the steps before a step.</summary>
+    public ReadOnlySpan<GoalTest> Earlier(long step) => _earlier.GetValueOrDefault(step);
+
+    /// <summary>The tests that a step has and had.</summary>
+    public ReadOnlySpan<GoalTest> TestsOf(long step) => _testsOf.GetValueOrDefault(step);
+
+    /// <summary>Is it the owner's, in which the worth of goals is counted?</summary>
+    public bool IsOwn(string currency) => currency == _currency;
+
+    /// <summary>The owner's weekday at a moment.</summary>
+    public DayOfWeek Weekday(long at)
+    {
+        // Zones differ by quarters of an hour.
+        const long quarter = 15 * 60 * 1000;
+        if (_lastDay.Quarter != at / quarter) _lastDay = (at / quarter, TimeZoneInfo.ConvertTime(DateTimeOffset.FromUnixTimeMilliseconds(at), _zone).DayOfWeek);
+        return _lastDay.Day;
+    }
 }

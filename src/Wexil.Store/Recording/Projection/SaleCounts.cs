@@ -5,6 +5,11 @@ using Wexil.Core.Sales;
 
 namespace Wexil.Store.Recording.Projection;
 
+/// <summary>Money that was credited to places in tests.</summary>
+/// <param name="Orders">1 for a new order, 0 for more of it or money back.</param>
+/// <param name="Value">In minor units, negative for money back.</param>
+internal sealed record CreditedSale(Guid Visitor, long At, string Product, int Orders, long Value, string Currency, IReadOnlyList<long> Tests);
+
 /// <summary>Keeps what every order brought, credits it to the places of its visitor in tests, and sums that up by page.</summary>
 internal sealed class SaleCounts : IDisposable
 {
@@ -46,7 +51,8 @@ internal sealed class SaleCounts : IDisposable
     }
 
     /// <summary>A sale, or money back. Every telling of it after the first is no event any more.</summary>
-    public void Note(SaleNotice notice, Guid? visitor, long? page, long at, FunnelMap map)
+    /// <returns>What was credited; null where that is nothing yet.</returns>
+    public CreditedSale? Note(SaleNotice notice, Guid? visitor, long? page, long at, FunnelMap map)
     {
         var before = Find(notice.Order, notice.Currency);
         var balance = new OrderBalance(before?.Sold ?? 0, before?.Refunded ?? 0);
@@ -59,15 +65,16 @@ internal sealed class SaleCounts : IDisposable
             : before with { Sold = after.Sold, Refunded = after.Refunded, Visitor = before.Visitor ?? visitor, Page = before.Page ?? page };
         if (known.Visitor is null && known.Email.Length > 0) known = known with { Visitor = OfLead(known.Email) };
         Write(notice.Order, notice.Currency, known);
-        if (known.Visitor is not { } who) return;
+        if (known.Visitor is not { } who) return null;
         // Who is found only now has been credited with nothing before.
         var credited = before?.Visitor is null ? 0 : balance.Net;
-        Credit(who, known.At, notice.Currency, after.Net - credited, (isFirstSale || (before is not null && before.Visitor is null && after.Sold > 0)) ? 1 : 0, map);
+        return Credit(who, known, notice.Currency, after.Net - credited, (isFirstSale || (before is not null && before.Visitor is null && after.Sold > 0)) ? 1 : 0, map);
     }
 
     /// <summary>Somebody says whose an order is that nobody was credited with.</summary>
-    public void Assign(string order, Guid visitor, FunnelMap map)
+    public IReadOnlyList<CreditedSale> Assign(string order, Guid visitor, FunnelMap map)
     {
+        var credited = new List<CreditedSale>();
         var currencies = new List<string>();
         _claim.Bind(1, order);
         while (_claim.Next()) currencies.Add(_claim.Text(0)!);
@@ -75,8 +82,9 @@ internal sealed class SaleCounts : IDisposable
         {
             var found = Find(order, currency)! with { Visitor = visitor };
             Write(order, currency, found);
-            Credit(visitor, found.At, currency, new OrderBalance(found.Sold, found.Refunded).Net, found.Sold > 0 ? 1 : 0, map);
+            if (Credit(visitor, found, currency, new OrderBalance(found.Sold, found.Refunded).Net, found.Sold > 0 ? 1 : 0, map) is { } credit) credited.Add(credit);
         }
+        return credited;
     }
 
     public void Write()
@@ -91,9 +99,10 @@ internal sealed class SaleCounts : IDisposable
         foreach (var statement in (HotStatement[])[_order, _write, _places, _earned, _earn, _tally, _funnels, _source, _lead, _claim]) statement.Dispose();
     }
 
-    private void Credit(Guid visitor, long at, string currency, long value, int orders, FunnelMap map)
+    private CreditedSale? Credit(Guid visitor, Order order, string currency, long value, int orders, FunnelMap map)
     {
-        if (value == 0 && orders == 0) return;
+        if (value == 0 && orders == 0) return null;
+        var at = order.At;
         // Whichever way a visitor came into a funnel, that source brought the money.
         _funnels.Bind(1, visitor);
         while (_funnels.Next())
@@ -122,6 +131,7 @@ internal sealed class SaleCounts : IDisposable
             tally.Squares += (double)has * has - (double)(had ?? 0) * (had ?? 0);
             Touched.Add(new(test));
         }
+        return new(visitor, at, order.Product, orders, value, currency, [.. places.Select(place => place.Test)]);
     }
 
     private Guid? OfLead(string email)

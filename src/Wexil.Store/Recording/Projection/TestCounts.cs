@@ -1,29 +1,48 @@
 using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Splits;
 
 namespace Wexil.Store.Recording.Projection;
 
+/// <summary>A visitor's place in a test.</summary>
+/// <param name="Path">The later steps reached since, a bit each.</param>
+internal readonly record struct Place(long Page, long Phase, long At, bool HasConverted, bool IsCounted, Apart? Apart, VisitorTraits Traits, long Path)
+{
+    public long? CountedPage => IsCounted ? Page : null;
+}
+
 /// <summary>Keeps each visitor's place in a test, and sums up by page who counts, who is apart, and who was in two tests.</summary>
 internal sealed class TestCounts : IDisposable
 {
-    private readonly HotStatement _enrol, _place, _convert, _close, _tally, _bucket, _apart, _pair, _silence;
+    private const long BucketMilliseconds = 15 * 60 * 1000;
+
+    private static readonly SegmentKind[] Kinds = Enum.GetValues<SegmentKind>();
+
+    private readonly HotStatement _enrol, _place, _convert, _close, _tally, _bucket, _pageBucket, _apart, _pair, _silence, _walk, _path, _segment;
     private readonly Dictionary<(long Test, long Phase, long Page), (long Visitors, long Conversions)> _tallies = [];
     private readonly Dictionary<(long Test, long Bucket), (long Visitors, long Conversions)> _buckets = [];
+    private readonly Dictionary<(long Test, long Page, long Bucket), (long Visitors, long Conversions)> _pageBuckets = [];
+    private readonly Dictionary<(long Test, long Phase, long Page, SegmentKind Kind, long Value), (long Visitors, long Conversions)> _segments = [];
+    private readonly Dictionary<(long Test, long Page, long Step), long> _paths = [];
     private readonly Dictionary<(long Test, long Page, Apart Reason), (long Visitors, long Conversions)> _aparts = [];
     private readonly Dictionary<(long Test, long Other, long Page, long OtherPage), (long Visitors, long Conversions)> _pairs = [];
     private readonly Dictionary<long, (long? Last, long Since)> _silences = [];
 
     public TestCounts(SqliteConnection connection)
     {
-        _enrol = new(connection, "INSERT OR IGNORE INTO enrolments (visitor, test_id, page_id, phase_id, at, closed, apart) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)");
-        _place = new(connection, "SELECT page_id, phase_id, at, converted_at, closed, apart FROM enrolments WHERE visitor = ?1 AND test_id = ?2");
+        _enrol = new(connection, "INSERT OR IGNORE INTO enrolments (visitor, test_id, page_id, phase_id, at, closed, apart, traits) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)");
+        _place = new(connection, "SELECT page_id, phase_id, at, converted_at, closed, apart, traits, path FROM enrolments WHERE visitor = ?1 AND test_id = ?2");
         _convert = new(connection, "UPDATE enrolments SET converted_at = ?3 WHERE visitor = ?1 AND test_id = ?2");
         _close = new(connection, "UPDATE enrolments SET closed = 1 WHERE visitor = ?1 AND test_id = ?2 AND page_id <> ?3");
         const string both = "ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + excluded.conversions";
         _tally = new(connection, $"INSERT INTO test_tallies VALUES (?1, ?2, ?3, ?4, ?5) {both}");
         _bucket = new(connection, $"INSERT INTO test_buckets VALUES (?1, ?2, ?3, ?4) {both}");
+        _pageBucket = new(connection, $"INSERT INTO page_buckets VALUES (?1, ?2, ?3, ?4, ?5) {both}");
+        _segment = new(connection, $"INSERT INTO segment_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) {both}");
+        _walk = new(connection, "UPDATE enrolments SET path = ?3 WHERE visitor = ?1 AND test_id = ?2");
+        _path = new(connection, "INSERT INTO path_tallies VALUES (?1, ?2, ?3, ?4) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors");
         _apart = new(connection, $"INSERT INTO apart_tallies VALUES (?1, ?2, ?3, ?4, ?5) {both}");
         _pair = new(connection, $"INSERT INTO pair_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6) {both}");
         _silence = new(connection,
@@ -43,6 +62,9 @@ internal sealed class TestCounts : IDisposable
     {
         _tallies.Clear();
         _buckets.Clear();
+        _pageBuckets.Clear();
+        _segments.Clear();
+        _paths.Clear();
         _aparts.Clear();
         _pairs.Clear();
         _silences.Clear();
@@ -51,13 +73,15 @@ internal sealed class TestCounts : IDisposable
     }
 
     /// <summary>A visitor was drawn. False when the visitor had a place already.</summary>
-    public bool Enrol(TestId test, PhaseId phase, PageId page, Guid visitor, long at, long bucket)
+    public bool Enrol(TestId test, PhaseId phase, PageId page, Guid visitor, long at, VisitorTraits traits)
     {
         Places.Add((new(visitor), test));
-        if (!Take(test, phase, page, visitor, at, closed: 0, apart: null)) return false;
+        if (!Take(test, phase, page, visitor, at, closed: 0, apart: null, traits)) return false;
         Touched.Add(test);
         CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (test.Value, phase.Value, page.Value), out _).Visitors++;
-        CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (test.Value, bucket), out _).Visitors++;
+        CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (test.Value, Bucket(at)), out _).Visitors++;
+        CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (test.Value, page.Value, Bucket(at)), out _).Visitors++;
+        foreach (var kind in Kinds) CollectionsMarshal.GetValueRefOrAddDefault(_segments, (test.Value, phase.Value, page.Value, kind, traits.Of(kind)), out _).Visitors++;
         CollectionsMarshal.GetValueRefOrAddDefault(_silences, test.Value, out _).Since++;
         return true;
     }
@@ -66,7 +90,7 @@ internal sealed class TestCounts : IDisposable
     public void SetApart(TestId test, PageId page, Apart reason, Guid visitor, long at)
     {
         Places.Add((new(visitor), test));
-        if (Take(test, null, page, visitor, at, closed: 1, reason))
+        if (Take(test, null, page, visitor, at, closed: 1, reason, default))
         {
             Touched.Add(test);
             CollectionsMarshal.GetValueRefOrAddDefault(_aparts, (test.Value, page.Value, reason), out _).Visitors++;
@@ -75,14 +99,17 @@ internal sealed class TestCounts : IDisposable
     }
 
     /// <summary>A visitor reached the goal of a test.</summary>
-    public void Credit(GoalTest goal, ReadOnlySpan<Partner> partners, Guid visitor, long at, long bucket)
+    public void Credit(GoalTest goal, Place place, ReadOnlySpan<Partner> partners, Guid visitor, long at)
     {
-        if (Find(goal.Test, visitor) is not { } place || place.At > at || place.HasConverted) return;
+        if (place.At > at || place.HasConverted) return;
         if (place.CountedPage is { } page)
         {
             Touched.Add(new(goal.Test));
             CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (goal.Test, place.Phase, page), out _).Conversions++;
-            CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (goal.Test, bucket), out _).Conversions++;
+            CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (goal.Test, Bucket(at)), out _).Conversions++;
+            // By the time of the visitor's coming, so that the conversions of a stretch are of its visitors.
+            CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (goal.Test, page, Bucket(place.At)), out _).Conversions++;
+            foreach (var kind in Kinds) CollectionsMarshal.GetValueRefOrAddDefault(_segments, (goal.Test, place.Phase, page, kind, place.Traits.Of(kind)), out _).Conversions++;
             _silences[goal.Test] = (at, 0);
             // Of two steps the later one's conversion tells how a pair of pages did.
             foreach (var partner in partners)
@@ -95,6 +122,15 @@ internal sealed class TestCounts : IDisposable
         }
         else return;
         _convert.Bind(1, visitor).Bind(2, goal.Test).Bind(3, at).Run();
+    }
+
+    /// <summary>A visitor of a test came to a later step.</summary>
+    public void Walk(GoalTest test, Place place, long step, long bit, Guid visitor, long at)
+    {
+        if (place.CountedPage is not { } page || place.At > at || (place.Path & bit) != 0) return;
+        Touched.Add(new(test.Test));
+        _walk.Bind(1, visitor).Bind(2, test.Test).Bind(3, place.Path | bit).Run();
+        CollectionsMarshal.GetValueRefOrAddDefault(_paths, (test.Test, page, step), out _)++;
     }
 
     /// <summary>A visitor of one test who is in another of the same funnel counts for the pair of pages.</summary>
@@ -112,6 +148,10 @@ internal sealed class TestCounts : IDisposable
     {
         foreach (var ((test, phase, page), (visitors, conversions)) in _tallies) _tally.Bind(1, test).Bind(2, phase).Bind(3, page).Bind(4, visitors).Bind(5, conversions).Run();
         foreach (var ((test, bucket), (visitors, conversions)) in _buckets) _bucket.Bind(1, test).Bind(2, bucket).Bind(3, visitors).Bind(4, conversions).Run();
+        foreach (var ((test, page, bucket), (visitors, conversions)) in _pageBuckets) _pageBucket.Bind(1, test).Bind(2, page).Bind(3, bucket).Bind(4, visitors).Bind(5, conversions).Run();
+        foreach (var ((test, phase, page, kind, value), (visitors, conversions)) in _segments)
+            _segment.Bind(1, test).Bind(2, (long)kind).Bind(3, value).Bind(4, phase).Bind(5, page).Bind(6, visitors).Bind(7, conversions).Run();
+        foreach (var ((test, page, step), visitors) in _paths) _path.Bind(1, test).Bind(2, page).Bind(3, step).Bind(4, visitors).Run();
         foreach (var ((test, page, reason), (visitors, conversions)) in _aparts) _apart.Bind(1, test).Bind(2, page).Bind(3, (long)reason).Bind(4, visitors).Bind(5, conversions).Run();
         foreach (var ((test, other, page, otherPage), (visitors, conversions)) in _pairs)
             _pair.Bind(1, test).Bind(2, other).Bind(3, page).Bind(4, otherPage).Bind(5, visitors).Bind(6, conversions).Run();
@@ -120,18 +160,21 @@ internal sealed class TestCounts : IDisposable
 
     public void Dispose()
     {
-        foreach (var statement in (HotStatement[])[_enrol, _place, _convert, _close, _tally, _bucket, _apart, _pair, _silence]) statement.Dispose();
+        foreach (var statement in (HotStatement[])[_enrol, _place, _convert, _close, _tally, _bucket, _pageBucket, _apart, _pair, _silence, _walk, _path, _segment]) statement.Dispose();
     }
 
-    private bool Take(TestId test, PhaseId? phase, PageId page, Guid visitor, long at, long closed, Apart? apart) => _enrol
-        .Bind(1, visitor).Bind(2, test.Value).Bind(3, page.Value).Bind(4, phase?.Value).Bind(5, at).Bind(6, closed).Bind(7, (long?)apart).Run() > 0;
+    private bool Take(TestId test, PhaseId? phase, PageId page, Guid visitor, long at, long closed, Apart? apart, VisitorTraits traits) => _enrol
+        .Bind(1, visitor).Bind(2, test.Value).Bind(3, page.Value).Bind(4, phase?.Value).Bind(5, at).Bind(6, closed).Bind(7, (long?)apart).Bind(8, traits.Packed).Run() > 0;
 
-    private Found? Find(long test, Guid visitor)
+    private static long Bucket(long at) => at - at % BucketMilliseconds;
+
+    /// <summary>The place of a visitor in a test; null for none.</summary>
+    public Place? Find(long test, Guid visitor)
     {
         if (!_place.Bind(1, visitor).Bind(2, test).Next()) return null;
-        var found = new Found(
+        var found = new Place(
             _place.Number(0), _place.Number(1), _place.Number(2), HasConverted: !_place.IsNull(3),
-            IsCounted: !_place.IsNull(1) && _place.Number(4) == 0, _place.IsNull(5) ? null : (Apart)_place.Number(5));
+            IsCounted: !_place.IsNull(1) && _place.Number(4) == 0, _place.IsNull(5) ? null : (Apart)_place.Number(5), new(_place.Number(6)), _place.Number(7));
         _place.Reset();
         return found;
     }
@@ -140,10 +183,5 @@ internal sealed class TestCounts : IDisposable
     {
         ref var pair = ref CollectionsMarshal.GetValueRefOrAddDefault(_pairs, (test, other, page, otherPage), out _);
         pair = (pair.Visitors + visitors, pair.Conversions + conversions);
-    }
-
-    private readonly record struct Found(long Page, long Phase, long At, bool HasConverted, bool IsCounted, Apart? Apart)
-    {
-        public long? CountedPage => IsCounted ? Page : null;
     }
 }

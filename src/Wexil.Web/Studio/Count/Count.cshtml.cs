@@ -1,5 +1,9 @@
+using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Evidence;
+using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Splits;
+using Wexil.Core.Verdicts;
 using Wexil.Store;
 using Wexil.Web.Studio.Shared;
 
@@ -12,7 +16,7 @@ public sealed record Crossing(SplitTest First, string FirstStep, SplitTest Secon
 }
 
 /// <summary>Which page pulls best, and whether the numbers can be trusted.</summary>
-public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore tallies, PageStore pages, SettingStore settings) : StepPageModel(screens)
+public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore tallies, PageStore pages, SettingStore settings, Segments segments, OwnerTime clock) : StepPageModel(screens)
 {
     public override string Stage => "count";
 
@@ -26,6 +30,51 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
     /// <summary>What the visitors of each page brought in the owner's currency; empty where nobody bought.</summary>
     public IReadOnlyList<PageMoney> Money { get; private set; } = [];
 
+    /// <summary>What is looked at: nothing for the main goal, <c>money</c>, or the number of another goal.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? By { get; set; }
+
+    /// <summary>Over time as a running total, and not by day.</summary>
+    [BindProperty(SupportsGet = true)]
+    public bool Running { get; set; }
+
+    /// <summary>By what the visitors are told apart.</summary>
+    [BindProperty(SupportsGet = true)]
+    public SegmentKind Segment { get; set; } = SegmentKind.Device;
+
+    /// <summary>The figures by what is looked at.</summary>
+    public TestStanding Shown { get; private set; } = null!;
+
+    /// <summary>The other goal that is looked at; null for the main goal, and for money.</summary>
+    public TestGoalRow? Goal { get; private set; }
+
+    public bool IsMoney => By == "money" && Money.Count > 0;
+
+    /// <summary>How often the goal that is looked at was met, and what that was worth, by page.</summary>
+    public IReadOnlyDictionary<PageId, (long Times, long Value)> Met { get; private set; } = new Dictionary<PageId, (long, long)>();
+
+    public IReadOnlyDictionary<(PageId Page, StepId Step), long> Path { get; private set; } = new Dictionary<(PageId, StepId), long>();
+
+    public IReadOnlyDictionary<PageId, PageStay> Stays { get; private set; } = new Dictionary<PageId, PageStay>();
+
+    public TimeChart? Time { get; private set; }
+
+    public SegmentTable Segmented { get; private set; } = new([], 0);
+
+    /// <summary>What the owner was told before the test started.</summary>
+    public IReadOnlyList<ReadyLine> Ready { get; private set; } = [];
+
+    /// <summary>The address of this screen with something else looked at.</summary>
+    public string With(string? by = null, bool? running = null, SegmentKind? segment = null)
+    {
+        var parts = new[]
+        {
+            (by ?? By) is { Length: > 0 } what ? $"by={what}" : "", running ?? Running ? "running=true" : "", (segment ?? Segment) is var kind && kind != SegmentKind.Device ? $"segment={kind}" : "",
+        };
+        var query = string.Join('&', parts.Where(part => part.Length > 0));
+        return Screen.Address("count") + (query.Length > 0 ? "?" + query : "");
+    }
+
     /// <summary>Visits that were served and left out of every count.</summary>
     public long LeftOut { get; private set; }
 
@@ -34,6 +83,15 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
         if (Screen.Reading is not { } reading) return;
         Changes = tests.Changes(reading.Test.Id);
         Money = tallies.Money(reading.Test, settings.Currency);
+        var goals = tallies.Goals(reading.Test.Id);
+        Goal = reading.Goals.FirstOrDefault(goal => !goal.IsMain && goal.Id.Value.ToString(System.Globalization.CultureInfo.InvariantCulture) == By);
+        Shown = Goal is { } other ? TestReader.By(reading, other, goals) : reading.Standing;
+        if ((Goal ?? reading.Main) is { } shown) Met = goals.Where(tally => tally.Goal == shown.Id).GroupBy(tally => tally.Page).ToDictionary(group => group.Key, group => (group.Sum(tally => tally.Times), group.Sum(tally => tally.Value)));
+        Path = tallies.Path(reading.Test.Id);
+        Stays = tallies.Stays(reading.Test.Id).ToDictionary(stay => stay.Page);
+        Time = TimeChart.Of(reading, tallies.PageBuckets(reading.Test.Id), settings.Zone, clock.Now, Running);
+        Segmented = segments.Of(Screen, reading, Segment);
+        Ready = tests.Ready(reading.Test.Id);
         LeftOut = tallies.LeftOut(Screen.Step.Id).Values.Sum();
         Apart = [.. tallies.Apart(reading.Test.Id).Select(arm => (Words(arm.Reason), pages.Find(arm.Page)!.Name, arm.Arm))];
         Crossings = [.. tallies.Pairs(reading.Test.Id).Select(pair => Cross(tests.Find(pair.First)!, tests.Find(pair.Second)!, pair.Cells))];

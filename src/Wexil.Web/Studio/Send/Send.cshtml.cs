@@ -6,6 +6,7 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Studio.Goals;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Send;
@@ -13,7 +14,7 @@ namespace Wexil.Web.Studio.Send;
 /// <summary>The link, and how its visitors are split.</summary>
 public sealed class SendModel(
     StepScreens screens, TestStore tests, TallyStore tallies, FunnelStore funnels, SourceStore sources, WatchStore watch, SettingStore settings, VisitorsAddress visitors, Routes routes,
-    TryTickets tries, StartSeen starts, Upcoming upcoming, OwnerTime clock) : StepPageModel(screens)
+    TryTickets tries, StartSeen starts, Upcoming upcoming, Readiness readiness, OwnerTime clock) : StepPageModel(screens)
 {
     public const int MostPages = 10;
 
@@ -87,6 +88,10 @@ public sealed class SendModel(
     [BindProperty]
     public long Goal { get; set; }
 
+    /// <summary>What counts where no later step is chosen.</summary>
+    [BindProperty(Name = nameof(MainGoal))]
+    public GoalForm MainGoal { get; set; } = new();
+
     [BindProperty]
     [Range(0.01, 99, ErrorMessage = "A percentage from 0.01 to 99.")]
     public double BaseRate { get; set; }
@@ -152,13 +157,16 @@ public sealed class SendModel(
         var chosen = Rows.Where(row => row.In && Screen.Pages.Any(page => page.Id.Value == row.Page)).OrderBy(row => row.Page != Control).ToArray();
         var weights = CheckWeights(chosen);
         if (chosen.Length > 0 && chosen[0].Page != Control) ModelState.AddModelError(nameof(Control), "The control is one of the pages in the test.");
-        if (Screen.LaterSteps.All(step => step.Id.Value != Goal)) ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
+        var main = Goal == 0 ? MainGoal.Read(ModelState, nameof(MainGoal), Screen, Currency) : null;
+        if (Goal != 0 && Screen.LaterSteps.All(step => step.Id.Value != Goal)) ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
         var (sending, from) = ReadSending(chosen, null);
         if (!ModelState.IsValid) return Again();
 
+        LoadAround();
+        var ready = await ReadyAsync(chosen, main);
         var name = string.IsNullOrWhiteSpace(Name) ? PageName(chosen[^1].Page) : Name.Trim();
         var plan = new TestPlan(
-            Screen.Step.Id, new(Goal), name, Idea?.Trim() ?? "", BaseRate / 100, SmallestLift / 100, [.. chosen.Select(row => new PageId(row.Page))], weights!, sending, from);
+            Screen.Step.Id, Goal == 0 ? Screen.Step.Id : new(Goal), name, Idea?.Trim() ?? "", BaseRate / 100, SmallestLift / 100, [.. chosen.Select(row => new PageId(row.Page))], weights!, sending, from, main, ready);
         if (await tests.StartAsync(plan) is null)
         {
             ModelState.AddModelError(nameof(Rows), "A test was started on this step a moment ago. Load the page again.");
@@ -168,6 +176,21 @@ public sealed class SendModel(
         Done = from > clock.Now ? $"The test starts {clock.Moment(from.Value)}. Until then /go/{Screen.Step.Slug} shows everybody the same page." : $"The test runs. From now on /go/{Screen.Step.Slug} splits its visitors {weights}.";
         return Redirect(Screen.Address("send"));
     }
+
+    /// <summary>Looks whether the test could tell anything, with the form as it stands; nothing is started.</summary>
+    public async Task<IActionResult> OnPostReadyAsync()
+    {
+        var chosen = Rows.Where(row => row.In && Screen.Pages.Any(page => page.Id.Value == row.Page)).OrderBy(row => row.Page != Control).ToArray();
+        CheckWeights(chosen);
+        var main = Goal == 0 ? MainGoal.Read(ModelState, nameof(MainGoal), Screen, Currency) : null;
+        if (!ModelState.IsValid) return Again();
+        LoadAround();
+        Ready = await ReadyAsync(chosen, main);
+        return Again();
+    }
+
+    /// <summary>What was found when it was looked whether a test can start.</summary>
+    public IReadOnlyList<ReadyLine> Ready { get; private set; } = [];
 
     public async Task<IActionResult> OnPostChangeAsync()
     {
@@ -245,6 +268,9 @@ public sealed class SendModel(
             Try.Device, Names.IsCountry(Try.Country ?? "") ? Try.Country!.ToUpperInvariant() : "", Names.IsLanguage(Try.Language ?? "") ? Try.Language!.ToLowerInvariant() : "", Try.Returning, source,
             sources.Of(Screen.Funnel.Id).Any(known => known.Tag == source && known.Kind == SourceKind.Affiliate) || AddressQuery.Value(query, settings.AffiliateParameter) is not null);
     }
+
+    private Task<IReadOnlyList<ReadyLine>> ReadyAsync(IReadOnlyList<Row> chosen, Core.Goals.Goal? main) => readiness.LookAsync(
+        Screen, [.. chosen.Select(row => Screen.Pages.First(page => page.Id.Value == row.Page))], Screen.Steps.FirstOrDefault(step => step.Id.Value == Goal), main, Ahead.Plan, HttpContext.RequestAborted);
 
     private async Task<IActionResult> SetPausedAsync(bool paused, string done)
     {

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using Microsoft.Data.Sqlite;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Shared;
 

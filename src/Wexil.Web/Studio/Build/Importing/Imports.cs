@@ -4,6 +4,7 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Fetching;
 
 namespace Wexil.Web.Studio.Build.Importing;
 

@@ -1,7 +1,7 @@
 using System.Net;
 using System.Net.Sockets;
 
-namespace Wexil.Web.Studio.Build.Importing;
+namespace Wexil.Web.Shared.Fetching;
 
 /// <summary>An address that the server does not fetch from, because it leads into somebody's own network.</summary>
 public sealed class PrivateAddressException(string host) : IOException(

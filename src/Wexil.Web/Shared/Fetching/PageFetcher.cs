@@ -6,13 +6,18 @@ using Wexil.Core.Pages;
 using Wexil.Core.Pages.Importing;
 using Wexil.Store;
 
-namespace Wexil.Web.Studio.Build.Importing;
+namespace Wexil.Web.Shared.Fetching;
 
 /// <summary>A file of a page that could not be had, and why.</summary>
 public sealed record Missing(Uri Address, string Why);
 
 /// <summary>A page fetched with what it needs.</summary>
 public sealed record Fetched(PageBundle Bundle, IReadOnlyList<Missing> Missing);
+
+/// <summary>A page as it is served elsewhere.</summary>
+/// <param name="Address">After redirects.</param>
+/// <param name="Policies">The values of its Content-Security-Policy headers.</param>
+public sealed record FoundPage(Uri Address, string Html, IReadOnlyList<string> Policies);
 
 /// <summary>How far a fetch has come.</summary>
 public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
@@ -39,6 +44,14 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         if (page.Type is not ("text/html" or "application/xhtml+xml")) throw new FetchException($"There is no page at this address, but {(page.Type.Length == 0 ? "something without a type" : page.Type)}.");
         var html = PageText.Decode(page.Content, page.Charset);
         return await new Collecting(client, page.Address, progress, page.Content.Length, stop).CollectAsync(html);
+    }
+
+    /// <summary>A page's source with its content policies, or what is wrong, in words.</summary>
+    public async Task<(FoundPage? Page, string? Problem)> PageAsync(Uri address, CancellationToken stop)
+    {
+        if (await LookAsync(address, stop) is { } problem) return (null, problem == NotAsked ? NotAsked : $"{char.ToUpperInvariant(problem[0])}{problem[1..]}.");
+        var (page, why) = await GetAsync(settings.FetchesPrivateAddresses ? _any : _public, address, LongestPage, stop);
+        return page is null ? (null, why) : (new(page.Address, PageText.Decode(page.Content, page.Charset), page.Policies), null);
     }
 
     /// <summary>Does an address answer? What is wrong, in words; null when it does.</summary>
@@ -68,7 +81,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         _any.Dispose();
     }
 
-    private sealed record Answer(Uri Address, byte[] Content, string Type, string? Charset);
+    private sealed record Answer(Uri Address, byte[] Content, string Type, string? Charset, IReadOnlyList<string> Policies);
 
     private static HttpClient Client(bool allowPrivate)
     {
@@ -106,7 +119,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                 if (memory.Length > longest) return (null, $"It is larger than {longest >> 20} MB.");
             }
             var type = response.Content.Headers.ContentType;
-            return (new(response.RequestMessage!.RequestUri!, memory.ToArray(), type?.MediaType?.ToLowerInvariant() ?? "", type?.CharSet?.Trim('"')), null);
+            return (new(response.RequestMessage!.RequestUri!, memory.ToArray(), type?.MediaType?.ToLowerInvariant() ?? "", type?.CharSet?.Trim('"'),
+                response.Headers.TryGetValues("Content-Security-Policy", out var policies) ? [.. policies] : []), null);
         }
         catch (OperationCanceledException) when (!stop.IsCancellationRequested)
         {

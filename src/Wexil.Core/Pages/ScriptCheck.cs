@@ -1,0 +1,120 @@
+using AngleSharp.Dom;
+
+namespace Wexil.Core.Pages;
+
+/// <summary>Something that was looked at on an outside page.</summary>
+/// <param name="What">What was asked.</param>
+/// <param name="Good">Null where it cannot be told from the page alone.</param>
+/// <param name="Words">What was found.</param>
+/// <param name="Mend">What to do about it; empty where there is nothing to do.</param>
+public sealed record Finding(string What, bool? Good, string Words, string Mend = "");
+
+/// <summary>Looks whether the script stands in an outside page as it should, and whether the page's own policy lets it work.</summary>
+public static class ScriptCheck
+{
+    private const string File = "/wexil.js";
+
+    /// <param name="html">The page as it was fetched.</param>
+    /// <param name="page">Its address after redirects.</param>
+    /// <param name="script">The address of our script.</param>
+    /// <param name="policies">The values of its Content-Security-Policy headers.</param>
+    public static IReadOnlyList<Finding> Of(string html, Uri page, Uri script, IReadOnlyList<string> policies)
+    {
+        var line = $"<script src=\"{script}\" defer></script>";
+        var document = SourceMap.Of(html).Document;
+        var ours = Ours(document).ToArray();
+        var found = new List<Finding>();
+        if (ours.Length == 0)
+        {
+            var asText = html.Contains(File, StringComparison.OrdinalIgnoreCase);
+            found.Add(new("The script is there", false, asText ? "It stands in a comment, or as text, where no browser runs it." : "It is not in the page.", $"Paste {line} into the page’s head, just before </head>."));
+            return found;
+        }
+        found.Add(new("The script is there", true, "Yes."));
+        var right = ours.Where(element => Source(element, page) is { } source && Same(source, script)).ToArray();
+        if (right.Length == 0)
+        {
+            var other = ours.Select(element => element.GetAttribute("src")).First();
+            found.Add(new("It is this Wexil’s", false, $"It comes from {other}.", $"Replace it by {line}."));
+        }
+        else
+        {
+            found.Add(new("It is this Wexil’s", true, "Yes."));
+            found.Add(right.Length == 1 ? new("It is there once", true, "Yes.") : new("It is there once", false, $"It is there {right.Length} times; each visitor is told of as often.", "Leave one and take the others out."));
+            found.Add(Place(right[0], line));
+            found.Add(page.Scheme == Uri.UriSchemeHttps && script.Scheme == Uri.UriSchemeHttp
+                ? new("Browsers load it", false, "The page is on https and the script on http, which browsers refuse.", "Give Wexil an https address of its own, and paste the line from there.")
+                : new("Browsers load it", true, "Yes."));
+        }
+        var metas = document.QuerySelectorAll("meta[http-equiv]").Where(meta => meta.GetAttribute("http-equiv")!.Equals("content-security-policy", StringComparison.OrdinalIgnoreCase)).Select(meta => meta.GetAttribute("content") ?? "");
+        found.Add(Policy([.. policies.SelectMany(policy => policy.Split(',')), .. metas], page, script, right.FirstOrDefault()?.GetAttribute("nonce")));
+        return found;
+    }
+
+    private static IEnumerable<IElement> Ours(IDocument document) => document.QuerySelectorAll("script[src]").Where(script => script.GetAttribute("src")!.Split('?', '#')[0].EndsWith(File, StringComparison.OrdinalIgnoreCase));
+
+    private static Uri? Source(IElement script, Uri page) => Uri.TryCreate(page, script.GetAttribute("src")!.Trim(), out var source) ? source : null;
+
+    private static bool Same(Uri source, Uri script) => source.Authority.Equals(script.Authority, StringComparison.OrdinalIgnoreCase) && source.AbsolutePath == script.AbsolutePath;
+
+    private static Finding Place(IElement script, string line)
+    {
+        const string what = "It is in the right place";
+        if (script.Ancestors<IElement>().FirstOrDefault(up => up.LocalName is "noscript" or "template") is { } up) return new(what, false, $"It stands in a <{up.LocalName}>, where it is not run.", $"Move {line} to just before </head>.");
+        if (script.GetAttribute("type") is { Length: > 0 } type && type != "text/javascript" && type != "application/javascript")
+            return new(what, false, $"Its type is “{type}”, so a browser does not run it by itself.", $"Paste it as it is: {line}");
+        if (script.Closest("head") is null) return new(what, null, "It stands in the body. Visitors who leave before it is loaded are not seen.", "Better in the head, with defer: it does not hold the page up.");
+        return new(what, true, "In the head.");
+    }
+
+    private static Finding Policy(IReadOnlyList<string> policies, Uri page, Uri script, string? nonce)
+    {
+        const string what = "The page’s content policy lets it work";
+        var origin = script.GetLeftPart(UriPartial.Authority);
+        foreach (var policy in policies)
+        {
+            var directives = policy.Split(';', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(directive => directive.Split(' ', StringSplitOptions.RemoveEmptyEntries))
+                .GroupBy(parts => parts[0].ToLowerInvariant()).ToDictionary(group => group.Key, group => group.First()[1..]);
+            if (Sources(directives, "script-src-elem", "script-src", "default-src") is { } scripts && !Allows(scripts, page, script, nonce))
+                return new(what, false, "It forbids scripts from other hosts than those it names.", $"Add {origin} to the policy’s script-src.");
+            if (Sources(directives, "connect-src", "default-src") is { } connections && !Allows(connections, page, script, nonce: null))
+                return new(what, false, "It lets the script run, but not tell us.", $"Add {origin} to the policy’s connect-src.");
+        }
+        return new(what, true, policies.Count == 0 ? "It has none." : "Yes.");
+    }
+
+    private static string[]? Sources(Dictionary<string, string[]> directives, params ReadOnlySpan<string> names)
+    {
+        foreach (var name in names)
+            if (directives.TryGetValue(name, out var sources)) return sources;
+        return null;
+    }
+
+    private static bool Allows(string[] sources, Uri page, Uri script, string? nonce) => sources.Any(source => source.ToLowerInvariant() switch
+    {
+        "'self'" => page.Scheme == script.Scheme && page.Authority.Equals(script.Authority, StringComparison.OrdinalIgnoreCase),
+        "*" => true,
+        "https:" => script.Scheme == Uri.UriSchemeHttps,
+        "http:" => true,
+        ['\'', 'n', 'o', 'n', 'c', 'e', '-', ..] => nonce is { Length: > 0 } && source[7..^1] == nonce,
+        ['\'', ..] => false,
+        var host => Host(host, script),
+    });
+
+    private static bool Host(string source, Uri script)
+    {
+        var rest = source;
+        if (rest.IndexOf("://", StringComparison.Ordinal) is > 0 and var at)
+        {
+            if (rest[..at] != script.Scheme && !(rest[..at] == "http" && script.Scheme == "https")) return false;
+            rest = rest[(at + 3)..];
+        }
+        var slash = rest.IndexOf('/', StringComparison.Ordinal);
+        var (authority, path) = slash < 0 ? (rest, "") : (rest[..slash], rest[slash..]);
+        if (path.Length > 1 && !(path.EndsWith('/') ? script.AbsolutePath.StartsWith(path, StringComparison.Ordinal) : script.AbsolutePath == path)) return false;
+        var colon = authority.LastIndexOf(':');
+        var (host, port) = colon < 0 ? (authority, "") : (authority[..colon], authority[(colon + 1)..]);
+        if (port.Length == 0 ? !script.IsDefaultPort : port != "*" && port != script.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)) return false;
+        return host.StartsWith("*.", StringComparison.Ordinal) ? script.Host.EndsWith(host[1..], StringComparison.OrdinalIgnoreCase) : script.Host.Equals(host, StringComparison.OrdinalIgnoreCase);
+    }
+}

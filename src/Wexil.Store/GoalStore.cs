@@ -1,0 +1,46 @@
+using System.Security.Cryptography;
+using Microsoft.Data.Sqlite;
+using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
+using Wexil.Store.Recording;
+
+namespace Wexil.Store;
+
+/// <summary>A goal as a test has it.</summary>
+/// <param name="Key">Its own address: <c>/signal/{key}</c>.</param>
+/// <param name="IsMain">The verdict goes by it.</param>
+public sealed record TestGoalRow(GoalId Id, TestId Test, string Key, bool IsMain, Goal Goal, DateTimeOffset CreatedAt);
+
+/// <summary>What counts in tests, besides reaching their goal step.</summary>
+public sealed class GoalStore(Database database, Journal journal, TimeProvider time)
+{
+    public const int MostOfATest = 20;
+
+    /// <summary>The goals of a test, the main one first.</summary>
+    public IReadOnlyList<TestGoalRow> Of(TestId test) => database.Read(c => c.Rows(
+        "SELECT id, test_id, key, is_main, spec, created_at FROM goals WHERE test_id = $1 AND dropped_at IS NULL ORDER BY is_main DESC, id",
+        row => new TestGoalRow(new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetString(2), row.GetBoolean(3), Goal.Parse(row.GetString(4)), row.Time(5)), test.Value));
+
+    /// <summary>Adds a goal to a test. It counts what happens from now on. False when the test has as many as it may.</summary>
+    public Task<bool> AddAsync(TestId test, Goal goal) => journal.WriteAsync(c =>
+    {
+        if (c.Number("SELECT count(*) FROM goals WHERE test_id = $1 AND dropped_at IS NULL", test.Value) >= MostOfATest) return false;
+        var now = time.GetUtcNow();
+        Add(c, test, goal, isMain: false, now);
+        TestStore.Log(c, test, now.ToUnixTimeMilliseconds(), "owner", $"Goal “{goal.Name}” added");
+        return true;
+    });
+
+    /// <summary>A goal counts no more and is out of sight. The main goal stays.</summary>
+    public Task DropAsync(TestId test, GoalId goal) => journal.WriteAsync(c =>
+    {
+        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        if (c.Text("SELECT spec FROM goals WHERE id = $1 AND test_id = $2 AND NOT is_main AND dropped_at IS NULL", goal.Value, test.Value) is not { } spec) return;
+        c.Execute("UPDATE goals SET dropped_at = $2 WHERE id = $1", goal.Value, now);
+        TestStore.Log(c, test, now, "owner", $"Goal “{Goal.Parse(spec).Name}” taken out");
+    });
+
+    internal static void Add(SqliteConnection c, TestId test, Goal goal, bool isMain, DateTimeOffset now) => c.Insert(
+        "INSERT INTO goals (test_id, key, is_main, spec, created_at) VALUES ($1, $2, $3, $4, $5)",
+        test.Value, Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(8)), isMain ? 1 : 0, goal.ToJson(), now.ToUnixTimeMilliseconds());
+}

@@ -1,0 +1,26 @@
+using System.Globalization;
+using Wexil.Core.Funnels;
+
+namespace Wexil.Store.Recording;
+
+/// <summary>What an event remembers of a goal that was met.</summary>
+/// <param name="Value">What came with it, in minor units of the owner's currency.</param>
+public readonly record struct GoalNote(GoalId Goal, long Value)
+{
+    public override string ToString() => string.Create(CultureInfo.InvariantCulture, $"{Goal.Value}/{Value}");
+
+    public static GoalNote Parse(string text)
+    {
+        var slash = text.IndexOf('/', StringComparison.Ordinal);
+        return new(new(long.Parse(text.AsSpan(0, slash), NumberStyles.None, CultureInfo.InvariantCulture)), long.Parse(text.AsSpan(slash + 1), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture));
+    }
+}
+
+/// <summary>What an event remembers of a stretch of a visitor's stay on a page.</summary>
+/// <param name="Engaged">The visitor clicked, scrolled, or stayed ten seconds.</param>
+public readonly record struct StayNote(long Milliseconds, bool Engaged)
+{
+    public override string ToString() => string.Create(CultureInfo.InvariantCulture, $"{Milliseconds}{(Engaged ? "+" : "")}");
+
+    public static StayNote Parse(string text) => new(long.Parse(text.TrimEnd('+'), NumberStyles.None, CultureInfo.InvariantCulture), text.EndsWith('+'));
+}

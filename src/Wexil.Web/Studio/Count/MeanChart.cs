@@ -1,0 +1,36 @@
+using Wexil.Core.Evidence;
+using Wexil.Core.Funnels;
+using Wexil.Store;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Count;
+
+/// <summary>Earned per visitor of each page, drawn: the mean and its 95% interval by the normal approximation, on one scale.</summary>
+public sealed class MeanChart
+{
+    public const double Width = 860, RowHeight = 46, Top = 8;
+    private const double Left = 60, Right = 830;
+
+    public sealed record Row(string Letter, double Base, double From, double Until, double Mean, string Words);
+
+    public IReadOnlyList<Row> Rows { get; }
+    public IReadOnlyList<(double X, string Label)> Ticks { get; }
+    public double Height { get; }
+
+    public MeanChart(IReadOnlyList<PageMoney> money, Currency currency)
+    {
+        (Takings Takings, double Low, double High)[] pages = [.. money.Select(page =>
+        {
+            var half = page.Takings.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(page.Takings.Variance / page.Takings.Visitors);
+            return (page.Takings, page.Takings.Mean - half, page.Takings.Mean + half);
+        })];
+        var low = Math.Min(0, pages.Min(page => page.Low));
+        var high = Math.Max(low + 1, pages.Max(page => page.High) * 1.05);
+        double X(double value) => Left + (value - low) / (high - low) * (Right - Left);
+        Rows = [.. pages.Select((page, i) => new Row(
+            Mark.Letter(i), Top + (i + 1) * RowHeight - 14, X(page.Low), X(page.High), X(page.Takings.Mean),
+            $"{Mark.Letter(i)} {currency.Show((decimal)page.Takings.Mean)}, {currency.Show((decimal)page.Low)} to {currency.Show((decimal)page.High)}"))];
+        Height = Top + Rows.Count * RowHeight + 44;
+        Ticks = [.. Enumerable.Range(0, 6).Select(i => low + (high - low) * i / 5).Select(value => (X(value), currency.Show((decimal)value)))];
+    }
+}

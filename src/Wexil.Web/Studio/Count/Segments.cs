@@ -1,0 +1,38 @@
+using Wexil.Core.Evidence;
+using Wexil.Core.Goals;
+using Wexil.Core.Splits;
+using Wexil.Core.Verdicts;
+using Wexil.Store;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Count;
+
+/// <summary>Reads the segments of a test and gives them their names.</summary>
+public sealed class Segments(TallyStore tallies, SourceStore sources)
+{
+    public static IReadOnlyList<(SegmentKind Kind, string Words)> Kinds { get; } =
+    [
+        (SegmentKind.Device, "Device"), (SegmentKind.Source, "Source"), (SegmentKind.Country, "Country"), (SegmentKind.Returning, "New or returning"), (SegmentKind.Weekday, "Weekday"),
+    ];
+
+    public SegmentTable Of(StepScreen screen, TestReading reading, SegmentKind kind)
+    {
+        var names = kind == SegmentKind.Source ? sources.Of(screen.Funnel.Id).ToDictionary(source => source.Id.Value, source => source.Name) : [];
+        var isLess = reading.Main is { Goal.LessIsBetter: true };
+        var segments = tallies.Segments(reading.Test.Id, kind).GroupBy(tally => tally.Value).Select(group =>
+        {
+            var arms = group.ToDictionary(tally => (tally.Phase, tally.Page), tally => isLess ? new Arm(tally.Arm.Visitors, tally.Arm.Visitors - tally.Arm.Conversions) : tally.Arm);
+            return new SegmentArms(Name(kind, group.Key, names), [.. reading.Phases.Select(phase => (IReadOnlyList<Arm>)[.. reading.Test.Pages.Select(page => arms.GetValueOrDefault((phase.Id, page)))])]);
+        }).ToArray();
+        return segments.Length == 0 ? new([], 0) : SegmentTable.Of(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);
+    }
+
+    private static string Name(SegmentKind kind, long value, Dictionary<long, string> sources) => kind switch
+    {
+        SegmentKind.Device => ((Device)value).ToString(),
+        SegmentKind.Returning => value == 0 ? "New" : "Returning",
+        SegmentKind.Weekday => ((DayOfWeek)value).ToString(),
+        SegmentKind.Country => VisitorTraits.CountryOf(value) is { Length: 2 } code ? Names.Country(code) : "Not known",
+        _ => value switch { 0 => "No source named", SourceStore.Rest => "Many others", _ => sources.GetValueOrDefault(value, "A source taken out") },
+    };
+}

@@ -1,0 +1,124 @@
+using System.Globalization;
+using AngleSharp.Css.Parser;
+using Microsoft.AspNetCore.Mvc.ModelBinding;
+using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
+using Wexil.Core.Sales;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Goals;
+
+/// <summary>The fields of a goal in a page.</summary>
+/// <param name="Name">The form's name there.</param>
+public sealed record GoalFields(GoalForm Form, string Name, StepScreen Screen, Currency Currency, string Title);
+
+/// <summary>A goal as it is typed.</summary>
+public sealed class GoalForm
+{
+    private const int LongestName = 80, LongestElement = 200;
+
+    public GoalKind Kind { get; set; } = GoalKind.OptIn;
+    public string? Name { get; set; }
+    public long? Step { get; set; }
+    public AddressMatch Match { get; set; }
+    public string? Address { get; set; }
+    public bool IgnoresCase { get; set; }
+    public string? Element { get; set; }
+    public List<long> Pages { get; set; } = [];
+    public string? Products { get; set; }
+    public string? Value { get; set; }
+    public bool ValueComes { get; set; }
+    public string? Window { get; set; }
+    public bool EveryTime { get; set; }
+    public bool LessIsBetter { get; set; }
+
+    /// <summary>Which kinds are offered.</summary>
+    public static IReadOnlyList<(GoalKind Kind, string Words)> Kinds { get; } =
+    [
+        (GoalKind.OptIn, "Opt-in on a page hosted here"), (GoalKind.Sale, "Sale told by the till"), (GoalKind.Step, "Reaches a later step"), (GoalKind.Address, "Reaches an address"),
+        (GoalKind.Click, "Clicks on an element"), (GoalKind.Signal, "Signal from a page or a server"),
+    ];
+
+    /// <summary>Reads it, or says by the fields what is wrong; null then.</summary>
+    /// <param name="prefix">The form's name in the page.</param>
+    public Goal? Read(ModelStateDictionary state, string prefix, StepScreen screen, Currency currency)
+    {
+        var before = state.ErrorCount;
+        void Wrong(string field, string problem) => state.AddModelError($"{prefix}.{field}", problem);
+        AddressPattern? pattern = null;
+        var element = Element?.Trim() ?? "";
+        switch (Kind)
+        {
+            case GoalKind.Step when screen.LaterSteps.All(step => step.Id.Value != Step):
+                Wrong(nameof(Step), "Choose a step that comes after this one.");
+                break;
+            case GoalKind.Address:
+                pattern = Pattern();
+                if (pattern.Problem() is { } problem) Wrong(nameof(Address), problem);
+                break;
+            case GoalKind.Click when element.Length is 0 or > LongestElement || new CssSelectorParser().ParseSelector(element) is null:
+                Wrong(nameof(Element), element.Length == 0 ? "Say what is clicked on: #order, .buy, a[href*=kit]." : "This is no CSS selector that a browser understands.");
+                break;
+        }
+        long value = 0;
+        if (!string.IsNullOrWhiteSpace(Value))
+        {
+            if (currency.Parse(Value) is { } amount) value = amount;
+            else Wrong(nameof(Value), $"An amount such as {currency.Write(3900)}.");
+        }
+        int? window = null;
+        if (!string.IsNullOrWhiteSpace(Window))
+        {
+            if (int.TryParse(Window, NumberStyles.None, CultureInfo.InvariantCulture, out var days) && days is >= 1 and <= Goal.LongestWindow) window = days;
+            else Wrong(nameof(Window), $"A number of days from 1 to {Goal.LongestWindow}, or nothing.");
+        }
+        string[] products = [.. (Products ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)];
+        if (products.Any(product => product.Length > SaleNotice.LongestName)) Wrong(nameof(Products), $"A product’s name has at most {SaleNotice.LongestName} characters.");
+        if (Name?.Trim().Length > LongestName) Wrong(nameof(Name), $"At most {LongestName} characters.");
+        if (state.ErrorCount > before) return null;
+        return new Goal(Kind, Name?.Trim() is { Length: > 0 } name ? name : UsualName(screen, products, element))
+        {
+            Step = Kind == GoalKind.Step ? new StepId(Step!.Value) : null,
+            Address = pattern,
+            Element = Kind == GoalKind.Click ? element : "",
+            Pages = Kind == GoalKind.OptIn ? [.. Pages.Select(page => new PageId(page))] : [],
+            Products = Kind == GoalKind.Sale ? products : [],
+            Value = value,
+            ValueComes = ValueComes && Kind is (GoalKind.Sale or GoalKind.Signal),
+            WindowDays = window,
+            EveryTime = EveryTime,
+            LessIsBetter = LessIsBetter,
+        };
+    }
+
+    public AddressPattern Pattern() => new(Match, Address?.Trim() ?? "", IgnoresCase);
+
+    /// <summary>A goal in a line.</summary>
+    public static string Words(Goal goal, StepScreen screen, Currency currency)
+    {
+        var what = goal.Kind switch
+        {
+            GoalKind.Step => $"reaches {Show.Quoted(screen.Steps.FirstOrDefault(step => step.Id == goal.Step)?.Name ?? "a step put away")}",
+            GoalKind.Address => $"reaches an address that {(goal.Address!.Match switch { AddressMatch.Exact => "is", AddressMatch.Begins => "begins with", _ => "the expression finds:" })} {goal.Address.Text}{(goal.Address.IgnoresCase ? ", capitals or not" : "")}",
+            GoalKind.OptIn => goal.Pages.Count == 0 ? "opts in on any page of the funnel" : $"opts in on {Show.Count(goal.Pages.Count, "chosen page", "chosen pages")}",
+            GoalKind.Sale => goal.Products.Count == 0 ? "buys anything" : $"buys {string.Join(" or ", goal.Products)}",
+            GoalKind.Click => $"clicks on {goal.Element}",
+            _ => "a signal comes",
+        };
+        var worth = goal.ValueComes ? "worth what comes with it" : goal.Value > 0 ? $"worth {currency.Show(goal.Value)}" : null;
+        return string.Join(", ", new[]
+        {
+            what, goal.WindowDays is { } days ? $"within {Show.Count(days, "day", "days")}" : null, goal.EveryTime ? "each time" : null, worth, goal.LessIsBetter ? "less is better" : null,
+        }.OfType<string>());
+    }
+
+    private string UsualName(StepScreen screen, string[] products, string element) => Kind switch
+    {
+        GoalKind.OptIn => "Opt-in",
+        GoalKind.Sale => products.Length > 0 ? $"Sale of {products[0]}" : "Sale",
+        GoalKind.Step => screen.Steps.First(step => step.Id.Value == Step).Name,
+        GoalKind.Address => Address!.Trim() is { Length: > 60 } text ? text[..60] : Address.Trim(),
+        GoalKind.Click => $"Click on {(element.Length > 50 ? element[..50] : element)}",
+        _ => "Signal",
+    };
+}

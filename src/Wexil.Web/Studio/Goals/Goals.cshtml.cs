@@ -1,0 +1,67 @@
+using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
+using Wexil.Store;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Goals;
+
+/// <summary>What counts in a test, besides the goal that its verdict goes by.</summary>
+public sealed class GoalsModel(StepScreens screens, GoalStore goals, SettingStore settings, VisitorsAddress visitors, Routes routes) : StepPageModel(screens)
+{
+    public override string Stage => "count";
+
+    public Currency Currency => settings.Currency;
+
+    [BindProperty(Name = nameof(Form))]
+    public GoalForm Form { get; set; } = new();
+
+    [BindProperty]
+    public string? TryAddress { get; set; }
+
+    /// <summary>What trying an address said.</summary>
+    public (bool Matches, string Why)? Tried { get; private set; }
+
+    /// <summary>Where a goal's signal is told.</summary>
+    public string Signal(TestGoalRow goal) => $"{visitors.Origin}/signal/{goal.Key}";
+
+    public void OnGet()
+    {
+    }
+
+    public async Task<IActionResult> OnPostAddAsync()
+    {
+        if (Screen.Open is not { } open) return Redirect(Screen.Address("goals"));
+        if (Form.Read(ModelState, nameof(Form), Screen, Currency) is not { } goal) return Page();
+        if (await goals.AddAsync(open.Test.Id, goal))
+        {
+            routes.Reload();
+            Done = $"“{goal.Name}” counts from now on.";
+            return Redirect(Screen.Address("goals"));
+        }
+        ModelState.AddModelError($"{nameof(Form)}.{nameof(Form.Name)}", $"A test has at most {GoalStore.MostOfATest} goals. Take one out first.");
+        return Page();
+    }
+
+    /// <summary>Tries an address on the goal as it stands in the form, saved or not.</summary>
+    public IActionResult OnPostTry()
+    {
+        ModelState.Clear();
+        if (Form.Pattern().Problem() is { } problem) ModelState.AddModelError($"{nameof(Form)}.{nameof(Form.Address)}", problem);
+        else Tried = Form.Pattern().Judge(TryAddress?.Trim() ?? "");
+        Form.Kind = GoalKind.Address;
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostDropAsync(long goal)
+    {
+        if (Screen.Open is { } open)
+        {
+            await goals.DropAsync(open.Test.Id, new(goal));
+            routes.Reload();
+            Done = "The goal counts no more. What it counted is kept in the log of events.";
+        }
+        return Redirect(Screen.Address("goals"));
+    }
+}

@@ -1,0 +1,77 @@
+using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
+using Wexil.Core.Pages;
+using Wexil.Core.Pages.Changes;
+using Wexil.Store;
+using Wexil.Web.Shared;
+using Wexil.Web.Shared.Fetching;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Send;
+
+/// <summary>Looks before a start whether the test can tell anything. It holds nobody back.</summary>
+public sealed class Readiness(WiringDesk wiring, PageStore pages, SettingStore settings)
+{
+    /// <param name="shown">The pages of the test, the control first.</param>
+    /// <param name="goalStep">The step to be reached; null where the goal is another.</param>
+    /// <param name="plan">How long it takes, in words.</param>
+    public async Task<IReadOnlyList<ReadyLine>> LookAsync(StepScreen screen, IReadOnlyList<Page> shown, Step? goalStep, Goal? goal, string plan, CancellationToken stop)
+    {
+        var lines = new List<ReadyLine>();
+        var outside = shown.Where(page => page.Outside is not null).ToArray();
+        var checks = new Dictionary<PageId, PageCheck>();
+        foreach (var page in outside) checks[page.Id] = await wiring.CheckAsync(page, stop);
+        lines.Add(outside.Length == 0 ? new("The pages answer.", true, "All are hosted here.") : Answer(outside, checks));
+        if (outside.Length > 0) lines.Add(Wired("The pages are wired.", outside, checks));
+        lines.Add(await GoalAsync(screen, goalStep, goal, stop));
+        lines.Add(new("The weights add up.", true, "To 100."));
+        lines.AddRange(Differ(shown));
+        if (plan.Length > 0) lines.Add(new("How long it takes.", null, plan));
+        return lines;
+    }
+
+    private static ReadyLine Answer(Page[] outside, Dictionary<PageId, PageCheck> checks)
+    {
+        var silent = outside.Where(page => checks[page.Id].Findings[0].Good == false).Select(page => Show.Quoted(page.Name)).ToArray();
+        var unknown = outside.Any(page => checks[page.Id].Findings[0].Good is null);
+        return new("The pages answer.", silent.Length > 0 ? false : unknown ? null : true,
+            silent.Length > 0 ? $"Not {string.Join(", ", silent)}." : unknown ? "Pages at private addresses were not looked at; the settings can allow it." : $"{Show.Count(outside.Length, "outside page was", "outside pages were")} looked at.");
+    }
+
+    private static ReadyLine Wired(string what, Page[] outside, Dictionary<PageId, PageCheck> checks)
+    {
+        var first = outside.SelectMany(page => checks[page.Id].Findings.Where(finding => finding.Good == false).Select(finding => $"{Show.Quoted(page.Name)}: {finding.Words}")).FirstOrDefault();
+        var unknown = outside.Any(page => checks[page.Id].Findings.Count == 1);
+        return new(what, first is not null ? false : unknown ? null : true, first ?? (unknown ? "It could not be told of all of them." : "The script is where it belongs."));
+    }
+
+    private async Task<ReadyLine> GoalAsync(StepScreen screen, Step? step, Goal? goal, CancellationToken stop)
+    {
+        const string what = "The goal can be reached.";
+        if (goal is { Kind: GoalKind.Sale }) return settings.HookSecret is null ? new(what, false, "No payment service can tell of a sale before a secret is made in the settings; sales by hand and from a file count.") : new(what, true, "The till tells of sales.");
+        if (goal is { Kind: GoalKind.OptIn }) return screen.Pages.Any(page => page.Outside is null) ? new(what, true, "By the forms of pages hosted here.") : new(what, false, "No page of this step is hosted here, so no form of ours stands on it.");
+        if (goal is { Kind: GoalKind.Click or GoalKind.Address }) return new(what, null, "By the script; the first visitor who meets it shows on Count.");
+        if (goal is not null || step is null) return new(what, null, "When the signal comes; its address stands under Goals.");
+        if (step.Page is not { } id || pages.Find(id) is not { } page) return new(what, false, $"{Show.Quoted(step.Name)} shows no page yet.");
+        if (page.Outside is null) return new(what, true, $"{Show.Quoted(step.Name)} is hosted here.");
+        var check = await wiring.CheckAsync(page, stop);
+        var bad = check.Findings.FirstOrDefault(finding => finding.Good == false);
+        return new(what, bad is not null ? false : check.Findings.Count == 1 ? null : true, bad is not null ? $"{Show.Quoted(page.Name)}: {bad.Words} {bad.Mend}" : check.Findings.Count == 1 ? $"{Show.Quoted(page.Name)} could not be looked at." : $"{Show.Quoted(page.Name)} answers and carries the script.");
+    }
+
+    private IEnumerable<ReadyLine> Differ(IReadOnlyList<Page> shown)
+    {
+        if (shown[0].Outside is not null || shown.Count < 2) yield break;
+        var control = pages.Source(shown[0]);
+        foreach (var page in shown.Skip(1).Where(page => page.Outside is null))
+        {
+            var changes = Differences.Between(control, pages.Source(page)).Changes.Count;
+            yield return new($"{page.Name} against the control.", changes switch { 0 => false, 1 => true, _ => null }, changes switch
+            {
+                0 => "Nothing differs, so nothing can be found.",
+                1 => "One thing differs: if it wins, you know what did it.",
+                _ => $"{Show.Count(changes)} things differ: if it wins, you will not know which did it.",
+            });
+        }
+    }
+}

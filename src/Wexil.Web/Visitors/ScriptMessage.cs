@@ -1,0 +1,48 @@
+using System.Text.Json;
+using Wexil.Core.Splits;
+using Wexil.Web.Visitors.Callers;
+
+namespace Wexil.Web.Visitors;
+
+/// <summary>What the script on a page says.</summary>
+/// <param name="Page">The address of the page, as the browser shows it.</param>
+/// <param name="At">The slug of a page hosted here; null elsewhere.</param>
+/// <param name="Visitor">The id from an outside site's own cookie; wins over the token.</param>
+/// <param name="Wx">The token that came in the address.</param>
+/// <param name="Milliseconds">How long a stretch of a stay was.</param>
+/// <param name="Engaged">Something was done on the page.</param>
+public sealed record ScriptMessage(string? Page, string? At, string? Visitor, string? Wx, double Milliseconds, bool Engaged)
+{
+    private const int LongestBody = 8 << 10;
+
+    /// <summary>Reads a message; null, with the answer given, when it is none.</summary>
+    public static async Task<(ScriptMessage Message, Uri Address)?> Read(HttpContext http)
+    {
+        http.Response.Headers.AccessControlAllowOrigin = "*";
+        http.Response.Headers.CacheControl = "no-store";
+        if (http.Request.ContentLength is > 0 and <= LongestBody)
+        {
+            try
+            {
+                if (await JsonSerializer.DeserializeAsync<ScriptMessage>(http.Request.Body, JsonSerializerOptions.Web, http.RequestAborted) is { } message
+                    && Uri.TryCreate(message.Page, UriKind.Absolute, out var address) && address.Scheme is "http" or "https") return (message, address);
+            }
+            catch (JsonException)
+            {
+                // Answered below like everything that is no message.
+            }
+        }
+        http.Response.StatusCode = StatusCodes.Status400BadRequest;
+        return null;
+    }
+
+    /// <summary>Who says it; null for nobody that was sent here, whom nothing can be credited to.</summary>
+    public VisitorId? From(HttpContext http, VisitorToken tokens, DateTimeOffset now) =>
+        At is not null ? VisitorCookie.Own(http) : VisitorId.TryParse(Visitor, out var own) ? own : tokens.Read(Wx, now);
+
+    /// <summary>The page of a step that it is said on; null where it is none.</summary>
+    public RoutePage? On(RouteTable routes, Uri address) => At is not null ? routes.Page(At) is { Outside: null } hosted ? hosted : null : routes.OutsidePage(address);
+
+    /// <summary>Does what is said count? Robots do not, nor the owner, whose devices are known on pages hosted here.</summary>
+    public bool Counts(HttpContext http) => At is not null ? Caller.Of(http).Counts : !Agents.Of(http.Request.Headers.UserAgent).IsRobot;
+}
