@@ -26,6 +26,8 @@ internal sealed class World : IDisposable
         Drafts = new(Database, Journal);
         Assets = new(Database, Journal);
         Sales = new(Database, Journal);
+        Goals = new(Database, Journal, Time);
+        People = new(Database, Journal, Time);
     }
 
     public string Path { get; }
@@ -42,6 +44,8 @@ internal sealed class World : IDisposable
     public DraftStore Drafts { get; }
     public AssetStore Assets { get; }
     public SaleStore Sales { get; }
+    public GoalStore Goals { get; }
+    public PeopleStore People { get; }
 
     public async Task<SplitTest> StartTestAsync()
     {
@@ -64,7 +68,7 @@ internal sealed class World : IDisposable
         new(Guid.CreateVersion7(), Time.GetUtcNow(), EventKind.Visit, visitor, test.Goal, new(3));
 
     /// <summary>Every tally and lead as text, to be compared before and after.</summary>
-    public string Tables() => Database.Read(connection => string.Join('\n', new[] { "visitors", "enrolments", "source_tallies", "apart_tallies", "pair_tallies", "left_out", "step_tallies", "step_buckets", "test_tallies", "test_buckets", "test_silences", "leads", "orders", "earnings", "money_tallies" }
+    public string Tables() => Database.Read(connection => string.Join('\n', new[] { "visitors", "enrolments", "source_tallies", "apart_tallies", "pair_tallies", "left_out", "step_tallies", "step_buckets", "test_tallies", "test_buckets", "test_silences", "leads", "orders", "earnings", "money_tallies", "goals_met", "goal_tallies", "path_tallies", "segment_tallies", "page_buckets", "stays", "stay_tallies", "source_money" }
         .SelectMany(table =>
         {
             using var command = connection.CreateCommand();

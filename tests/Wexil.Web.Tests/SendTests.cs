@@ -35,7 +35,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(
             new Dictionary<LeftOut, long> { [LeftOut.Robot] = 1, [LeftOut.Prefetch] = 1, [LeftOut.Check] = 1, [LeftOut.Own] = 2 },
             wexil.Get<TallyStore>().LeftOut(tested.Step.Id).OrderBy(row => row.Key == LeftOut.Own).ToDictionary());
-        Assert.DoesNotContain(wexil.Get<LeadStore>().Newest(50), lead => lead.Email == "owner@larkrow.example");
+        Assert.DoesNotContain(wexil.Get<PeopleStore>().Find(new(), 50), lead => lead.Email == "owner@larkrow.example");
 
         await mine.GetAsync("/go/served?wx_count=1");
         await mine.GetAsync("/go/served-thanks");

@@ -150,7 +150,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var added = wexil.Get<PageStore>().Of(tested.Step.Id)[^1];
         Assert.Equal("The kit", added.Name);
         using var visitor = wexil.Visitor();
-        Assert.Matches("^<title>The kit</title><img src=/a/[0-9a-f]{64}/k.svg>$", await visitor.GetStringAsync("/p/the-kit/"));
+        Assert.Matches("^<script src=\"[^\"]+/wexil.js\" data-page=\"the-kit\" async></script><title>The kit</title><img src=/a/[0-9a-f]{64}/k.svg>$", await visitor.GetStringAsync("/p/the-kit/"));
         Assert.Equal("<svg/>", await visitor.GetStringAsync("/p/the-kit/img/k.svg"));
     }
 

@@ -134,7 +134,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         var answer = await Send("ann@larkrow.example");
         Assert.Equal((HttpStatusCode.SeeOther, "/go/join-thanks"), (answer.StatusCode, answer.Headers.Location!.ToString()));
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Single(wexil.Get<LeadStore>().Newest(10), lead => lead.Email == "ann@larkrow.example" && lead.Page == tested.A.Name);
+        Assert.Single(wexil.Get<PeopleStore>().Find(new(), 50), lead => lead.Email == "ann@larkrow.example" && lead.Page == tested.A.Name);
     }
 
     [Fact]

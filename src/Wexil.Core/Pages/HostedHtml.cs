@@ -39,6 +39,11 @@ public sealed record ReadyPage(string Html, IReadOnlyList<string> BuyTargets);
 /// </summary>
 public static partial class HostedHtml
 {
+    /// <summary>A field that people do not see and programs fill in.</summary>
+    public const string TrapField = "wx_leave_empty";
+
+    private const string Trap = $"<span style=\"position:absolute;left:-9999px\" aria-hidden=\"true\"><input name=\"{TrapField}\" tabindex=\"-1\" autocomplete=\"off\"></span>";
+
     private static readonly Dictionary<string, string[]> References = new(StringComparer.Ordinal)
     {
         ["a"] = ["href"],
@@ -86,7 +91,11 @@ public static partial class HostedHtml
             else if (node.Name == "link" && IsCanonical(element))
                 Attributes.Set(edits, html, tag, "href", canonical);
             else if (serving.View != PageView.Visitor && IsForVisitorsOnly(element)) Silence(edits, node);
-            else if (node.Name == "form" && OptInForms.EmailField(element) is { } field && OptInForms.IsWired(element.GetAttribute("action")?.Trim(), serving.Wiring)) WireForm(map, edits, tag, field, serving);
+            else if (node.Name == "form" && OptInForms.EmailField(element) is { } field && OptInForms.IsWired(element.GetAttribute("action")?.Trim(), serving.Wiring))
+            {
+                WireForm(map, edits, tag, field, serving);
+                if (serving.View == PageView.Visitor) edits.Insert(node.OpenEnd, Trap);
+            }
             else if (node.Name is "a" or "area" && Wiring.RoleOf(element, serving.Wiring) is { } role) WireLink(edits, html, node, role, serving, targets);
             else if (based is null) SpliceReferences(html, edits, node, resolver);
             if (based is null && tag["style"] is { } style) Splice(edits, html, style, resolver.AbsoluteStyles);

@@ -16,4 +16,12 @@ public static class TimeOrderedId
         bytes[8] = (byte)(bytes[8] & 0x3F | 0x80);
         return new(bytes, bigEndian: true);
     }
+
+    /// <summary>The moment that an id of version 7 begins with; far off for an id that is none.</summary>
+    public static DateTimeOffset TimeOf(Guid id)
+    {
+        Span<byte> bytes = stackalloc byte[16];
+        id.TryWriteBytes(bytes, bigEndian: true, out _);
+        return DateTimeOffset.FromUnixTimeMilliseconds(BinaryPrimitives.ReadInt64BigEndian(bytes) >>> 16);
+    }
 }

@@ -118,7 +118,8 @@ internal sealed class Projector : IDisposable
         switch (happened.Kind)
         {
             case EventKind.OptIn:
-                _lead.Bind(1, happened.Id).Bind(2, at).Bind(3, happened.Data ?? "").Bind(4, happened.Page.Value).Bind(5, visitor).Run();
+                // Of a person who was removed only the opt-in is left.
+                if (!string.IsNullOrEmpty(happened.Data)) _lead.Bind(1, happened.Id).Bind(2, at).Bind(3, happened.Data).Bind(4, happened.Page.Value).Bind(5, visitor).Run();
                 foreach (var goal in _map.OptInGoals(happened.Step.Value))
                     if (goal.Goal.Takes(happened.Page)) Meet(goal, visitor, at);
                 return;

@@ -35,7 +35,7 @@ public sealed class DemoWorld
     private readonly DateTimeOffset _now;
     private readonly SimulatedCrowd _crowd = new(Seed), _traits = new(Seed + 1), _readers = new(Seed + 2), _buyers = new(Seed + 3), _stayers = new(Seed + 4);
     private readonly List<Task> _recording = [];
-    private long _visitors, _order = 4000;
+    private long _visitors, _reader, _order = 4000;
 
     private DemoWorld(WexilHost host)
     {
@@ -50,7 +50,10 @@ public sealed class DemoWorld
         if (host.Services.GetRequiredService<FunnelStore>().All().Count > 0) return;
         var world = new DemoWorld(host);
         var watch = Stopwatch.StartNew();
-        await host.Services.GetRequiredService<SettingStore>().RenewHookSecretAsync();
+        var settings = host.Services.GetRequiredService<SettingStore>();
+        await settings.RenewHookSecretAsync();
+        // The made-up site lies on this machine.
+        await settings.SetFetchesPrivateAddressesAsync(true);
         await world.BalconyHarvestAsync();
         await world.HerbClubAsync();
         await Task.WhenAll(world._recording);
@@ -101,10 +104,12 @@ public sealed class DemoWorld
         // Readers of the calendar go on to the kit. Who came for a salad in three weeks takes a guarantee at its word.
         Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.289), (photo, 0.276)], [(inbox, 1)], next: new(kit, 0.9, (read, offered) => (read == salad, offered == kitB) switch
         {
-            (true, true) => 0.68,
+            (true, true) => 0.8,
             (false, true) => 0.22,
             _ => 0.22,
         }, buying));
+
+        await _services.GetRequiredService<PeopleStore>().SetRuleAsync("salad", At(started).Tests.Of(calendar.Id)[0].Id, salad);
 
         // A correction made to the first page only: its clones do not have it yet.
         var pages = At(_now.AddDays(-2)).Pages;
@@ -157,6 +162,7 @@ public sealed class DemoWorld
             if (step.Kind == StepKind.OptIn) Stay(pages[shown], visitor, at);
             var then = at;
             if (!_crowd.Does(rates.Single(rate => rate.Page == shown).Rate)) continue;
+            if (next is not null) OptIn(pages[shown], visitor, at);
             then = Walk(_crowd, visitor, traits, then, onward, countedUntil ?? _now, sells);
             if (next is null || !_readers.Does(next.Share)) continue;
             then += 40 * _readers.Hesitates();
@@ -194,6 +200,13 @@ public sealed class DemoWorld
         {
             if (then < _now) _recording.Add(_services.GetRequiredService<SaleStore>().RecordAsync(notice, visitor, null, then));
         }
+    }
+
+    /// <summary>A reader's address, made up.</summary>
+    private void OptIn(RoutePage page, VisitorId visitor, DateTimeOffset at)
+    {
+        var name = _stayers.OneOf(("ada", 1), ("bela", 1), ("cora", 1), ("dag", 1), ("enid", 1), ("finn", 1), ("gus", 1), ("hella", 1), ("ivo", 1), ("june", 1));
+        _recording.Add(_journal.AppendAsync(new(Guid.CreateVersion7(at), at, EventKind.OptIn, visitor, page.Step, page.Id, Data: $"{name}.{++_reader}@balcony.example")));
     }
 
     /// <summary>Some leave at once, others read on, longer on phones or not.</summary>

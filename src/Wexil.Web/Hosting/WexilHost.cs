@@ -30,7 +30,7 @@ public sealed class WexilHost : IAsyncDisposable
             .AddSingleton(routes).AddSingleton(desk).AddSingleton(pages).AddSingleton(tokens)
             .AddSingleton(new FunnelStore(database, journal, time)).AddSingleton(new TestStore(database, journal, time))
             .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)
-            .AddSingleton(new LeadStore(database)).AddSingleton(new SettingStore(database, journal))
+            .AddSingleton(new PeopleStore(database, journal, time)).AddSingleton(new SettingStore(database, journal))
             .AddSingleton(new PreviewTickets(protection)).AddSingleton(new TryTickets(protection)).AddSingleton(new StartSeen()).AddSingleton(new PagesSeen())
             .AddSingleton(new SourceStore(database, journal)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(new WiringStore(database, journal, time)).AddSingleton<PageFetcher>().AddSingleton<WiringDesk>().AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
             .AddSingleton(new DraftStore(database, journal)).AddSingleton(new AssetStore(database, journal))

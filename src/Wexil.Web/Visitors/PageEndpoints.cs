@@ -1,4 +1,5 @@
 using System.Net.Mail;
+using Wexil.Core.Pages;
 using Wexil.Core.Splits;
 using Wexil.Web.Visitors.Callers;
 
@@ -8,6 +9,9 @@ namespace Wexil.Web.Visitors;
 public static class PageEndpoints
 {
     private const int LongestForm = 64 << 10;
+
+    /// <summary>Nobody reads a page, types an address and sends it faster.</summary>
+    private static readonly TimeSpan Quickest = TimeSpan.FromSeconds(1.5);
 
     // Who tries a page sees its own scripts at work, and fires nobody else's.
     private const string Trying = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'";
@@ -58,13 +62,12 @@ public static class PageEndpoints
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
             return;
         }
-        if (!http.Request.HasFormContentType || http.Request.ContentLength is null or > LongestForm)
+        if (await BoundedBody.FormAsync(http, LongestForm) is not { } form)
         {
             await PlainPage.Write(http, StatusCodes.Status400BadRequest, "This form cannot be taken in.");
             return;
         }
-        var form = await http.Request.ReadFormAsync(http.RequestAborted);
-        var email = form.Where(field => field.Key.Contains("email", StringComparison.OrdinalIgnoreCase)).Select(field => field.Value.ToString().Trim())
+        var email = form.Where(field => field.Key != HostedHtml.TrapField && field.Key.Contains("email", StringComparison.OrdinalIgnoreCase)).Select(field => field.Value.ToString().Trim())
             .Append(form.Select(field => field.Value.ToString().Trim()).FirstOrDefault(value => value.Contains('@')) ?? "").First();
         if (email.Length > 254 || !MailAddress.TryCreate(email, out var address) || address.Address != email || !address.Host.Contains('.'))
         {
@@ -74,9 +77,17 @@ public static class PageEndpoints
         var now = time.GetUtcNow();
         // The owner's own opt-in leads on, and makes no lead.
         var caller = Caller.Of(http);
+        if (caller.Counts && IsProgram(http, form, now)) caller = caller with { LeftOut = LeftOut.Robot };
         if (caller.LeftOut is { } why) desk.LeaveOut(page.Step, page.Id, why, now);
         else if (caller.Counts) await desk.OptInAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, email, now);
         http.Response.StatusCode = StatusCodes.Status303SeeOther;
         http.Response.Headers.Location = desk.Routes.Step(page.Step)?.YesSlug is { } next ? $"/go/{next}" : HostedPages.Folder(page);
     }
+
+    /// <summary>
+    /// A program fills in the field that people do not see, or sends the form in the very second in which it first came. It is led on like
+    /// everybody, so that it learns nothing. Who has no cookie may be a person who keeps none.
+    /// </summary>
+    private static bool IsProgram(HttpContext http, IFormCollection form, DateTimeOffset now) =>
+        form[HostedHtml.TrapField].ToString().Length > 0 || VisitorCookie.Own(http) is { } visitor && now - TimeOrderedId.TimeOf(visitor.Value) is var age && age > TimeSpan.Zero && age < Quickest;
 }

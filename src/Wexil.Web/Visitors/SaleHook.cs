@@ -19,7 +19,7 @@ public sealed class SaleHook(VisitDesk desk, SaleStore sales, SettingStore setti
             await Refuse(http, StatusCodes.Status403Forbidden, "", "No secret was made yet. The owner makes one in the settings.");
             return;
         }
-        if (await BodyAsync(http) is not { } body)
+        if (await BoundedBody.ReadAsync(http, LongestBody) is not { } body)
         {
             await Refuse(http, StatusCodes.Status413PayloadTooLarge, "", "The body is at most 64 KB.");
             return;
@@ -55,19 +55,6 @@ public sealed class SaleHook(VisitDesk desk, SaleStore sales, SettingStore setti
         {
             return (null, "", "The body is not JSON.", null);
         }
-    }
-
-    private static async Task<byte[]?> BodyAsync(HttpContext http)
-    {
-        if (http.Request.ContentLength > LongestBody) return null;
-        using var body = new MemoryStream();
-        var buffer = new byte[8 << 10];
-        while (await http.Request.Body.ReadAsync(buffer, http.RequestAborted) is > 0 and var read)
-        {
-            if (body.Length + read > LongestBody) return null;
-            body.Write(buffer, 0, read);
-        }
-        return body.ToArray();
     }
 
     private static Task Refuse(HttpContext http, int status, string field, string problem)

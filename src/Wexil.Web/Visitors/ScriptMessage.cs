@@ -20,11 +20,11 @@ public sealed record ScriptMessage(string? Page, string? At, string? Visitor, st
     {
         http.Response.Headers.AccessControlAllowOrigin = "*";
         http.Response.Headers.CacheControl = "no-store";
-        if (http.Request.ContentLength is > 0 and <= LongestBody)
+        if (await BoundedBody.ReadAsync(http, LongestBody) is { Length: > 0 } body)
         {
             try
             {
-                if (await JsonSerializer.DeserializeAsync<ScriptMessage>(http.Request.Body, JsonSerializerOptions.Web, http.RequestAborted) is { } message
+                if (JsonSerializer.Deserialize<ScriptMessage>(body, JsonSerializerOptions.Web) is { } message
                     && Uri.TryCreate(message.Page, UriKind.Absolute, out var address) && address.Scheme is "http" or "https") return (message, address);
             }
             catch (JsonException)

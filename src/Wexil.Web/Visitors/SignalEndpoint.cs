@@ -97,22 +97,24 @@ public sealed class SignalEndpoint(VisitDesk desk, SaleStore sales, SettingStore
     private static async Task<Dictionary<string, string>?> Fields(HttpContext http)
     {
         var fields = http.Request.Query.ToDictionary(field => field.Key, field => field.Value.ToString(), StringComparer.Ordinal);
-        if (!HttpMethods.IsPost(http.Request.Method) || http.Request.ContentLength is 0) return fields;
-        if (http.Request.ContentLength is null or > LongestBody) return null;
+        if (!HttpMethods.IsPost(http.Request.Method)) return fields;
+        if (http.Request.HasFormContentType)
+        {
+            if (await BoundedBody.FormAsync(http, LongestBody) is not { } form) return null;
+            foreach (var field in form) fields[field.Key] = field.Value.ToString();
+            return fields;
+        }
+        if (await BoundedBody.ReadAsync(http, LongestBody) is not { } body) return null;
+        if (body.Length == 0) return fields;
         try
         {
-            if (http.Request.HasFormContentType)
-            {
-                foreach (var field in await http.Request.ReadFormAsync(http.RequestAborted)) fields[field.Key] = field.Value.ToString();
-                return fields;
-            }
-            using var json = await JsonDocument.ParseAsync(http.Request.Body, cancellationToken: http.RequestAborted);
+            using var json = JsonDocument.Parse(body);
             if (json.RootElement.ValueKind != JsonValueKind.Object) return null;
             foreach (var field in json.RootElement.EnumerateObject())
                 if (field.Value.ValueKind is JsonValueKind.String or JsonValueKind.Number) fields[field.Name] = field.Value.ToString();
             return fields;
         }
-        catch (Exception error) when (error is JsonException or InvalidDataException or BadHttpRequestException)
+        catch (Exception error) when (error is JsonException or InvalidOperationException)
         {
             return null;
         }

@@ -1,14 +1,116 @@
+using System.Globalization;
+using CsvHelper;
+using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
 using Wexil.Store;
+using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.People;
 
-/// <summary>Who opted in, and on which page.</summary>
-public sealed class PeopleModel(LeadStore leads) : PageModel
+/// <summary>Who opted in: found by address, tag or page, handed out, and tagged by rule.</summary>
+public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore tests, FunnelStore funnels, OwnerTime clock) : PageModel
 {
-    public const int Most = 200;
+    public const int Most = 100;
 
-    public IReadOnlyList<Lead> Leads { get; private set; } = [];
+    [BindProperty(SupportsGet = true)]
+    public string? Text { get; set; }
 
-    public void OnGet() => Leads = leads.Newest(Most);
+    [BindProperty(SupportsGet = true)]
+    public string? Tag { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public long? Won { get; set; }
+
+    /// <summary>Which hundred, from 0.</summary>
+    [BindProperty(SupportsGet = true)]
+    public int At { get; set; }
+
+    [BindProperty]
+    public string? RuleTag { get; set; }
+
+    /// <summary>A test and a page of it, as "12/34".</summary>
+    [BindProperty]
+    public string? RulePage { get; set; }
+
+    [TempData]
+    public string? Done { get; set; }
+
+    public IReadOnlyList<Person> Found { get; private set; } = [];
+
+    public long Count { get; private set; }
+
+    public IReadOnlyList<string> Tags { get; private set; } = [];
+
+    public IReadOnlyList<TagRule> Rules { get; private set; } = [];
+
+    public IReadOnlyList<Core.Pages.Page> Pages { get; private set; } = [];
+
+    /// <summary>The pages of tests, as a rule can name them.</summary>
+    public IReadOnlyList<(string Value, string Words)> Seen { get; private set; } = [];
+
+    public bool IsFiltered => !string.IsNullOrWhiteSpace(Text) || !string.IsNullOrEmpty(Tag) || Won is not null;
+
+    private PeopleFilter Filter => new(Text?.Trim() ?? "", Tag ?? "", Won is { } page ? new PageId(page) : null);
+
+    public void OnGet() => Load();
+
+    public async Task<IActionResult> OnPostRuleAsync()
+    {
+        var tag = RuleTag?.Trim() ?? "";
+        if (tag.Length is 0 or > PeopleStore.LongestTag || tag.Contains(',')) ModelState.AddModelError(nameof(RuleTag), $"A tag of up to {PeopleStore.LongestTag} characters, without commas.");
+        var parts = (RulePage ?? "").Split('/');
+        var known = parts.Length == 2 && long.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var test) && tests.Find(new(test)) is { } found
+            && long.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var page) && found.Pages.Contains(new(page)) ? (found.Id, new PageId(page)) : ((TestId, PageId)?)null;
+        if (known is null) ModelState.AddModelError(nameof(RulePage), "Choose a page of a test.");
+        if (!ModelState.IsValid)
+        {
+            Load();
+            return Page();
+        }
+        await people.SetRuleAsync(tag, known!.Value.Item1, known.Value.Item2);
+        Done = $"Whoever saw that page has the tag “{tag}”.";
+        return Redirect("/people");
+    }
+
+    public async Task<IActionResult> OnPostDropRuleAsync(string tag)
+    {
+        await people.DropRuleAsync(tag);
+        Done = $"The rule for “{tag}” is taken out.";
+        return Redirect("/people");
+    }
+
+    /// <summary>Everybody who is looked for, as CSV.</summary>
+    public async Task OnGetCsvAsync()
+    {
+        Response.ContentType = "text/csv; charset=utf-8";
+        Response.Headers.ContentDisposition = "attachment; filename=\"people.csv\"";
+        await using var writer = new StreamWriter(Response.Body);
+        await using var csv = new CsvWriter(writer, CultureInfo.InvariantCulture);
+        foreach (var name in (string[])["email", "when", "page", "source", "tags"]) csv.WriteField(name);
+        await csv.NextRecordAsync();
+        for (var skip = 0; people.Find(Filter, 500, skip) is { Count: > 0 } chunk; skip += chunk.Count)
+        {
+            foreach (var person in chunk)
+            {
+                foreach (var field in (string[])[person.Email, person.At.ToString("O", CultureInfo.InvariantCulture), person.Page, person.Source, string.Join(';', person.Tags)]) csv.WriteField(PeopleFile.Harmless(field));
+                await csv.NextRecordAsync();
+            }
+        }
+    }
+
+    /// <summary>The address of this screen, a hundred further or back.</summary>
+    public string Further(int at) => $"/people?text={Uri.EscapeDataString(Text ?? "")}&tag={Uri.EscapeDataString(Tag ?? "")}&won={Won}&at={at}";
+
+    public string When(Person person) => clock.Moment(person.At);
+
+    private void Load()
+    {
+        At = Math.Clamp(At, 0, 100_000);
+        (Found, Count, Tags, Rules) = (people.Find(Filter, Most, At * Most), people.Count(Filter), people.AllTags(), people.Rules());
+        var steps = funnels.AllSteps();
+        Pages = [.. steps.Where(step => step.Kind == StepKind.OptIn).SelectMany(step => pages.Of(step.Id)).Where(page => page.Outside is null)];
+        Seen = [.. steps.SelectMany(step => tests.Of(step.Id)).SelectMany(test => test.Pages.Select(page => ($"{test.Id.Value}/{page.Value}", $"{pages.Find(page)!.Name} · {test.Name}")))];
+    }
 }

@@ -29,6 +29,9 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
 
     public string HookAddress => $"{visitors.Origin}/hooks/sale";
 
+    /// <summary>The server key that goes with the secret.</summary>
+    public string? ServerKey => settings.ServerKey;
+
     public bool HasSecret => settings.HookSecret is not null;
 
     /// <summary>A secret that was made just now.</summary>

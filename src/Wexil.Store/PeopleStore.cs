@@ -1,0 +1,143 @@
+using Microsoft.Data.Sqlite;
+using Wexil.Core.Funnels;
+using Wexil.Store.Recording;
+
+namespace Wexil.Store;
+
+/// <summary>Somebody whose e-mail address is known.</summary>
+/// <param name="Page">The page that won them last; empty for who was taken in from a file.</param>
+/// <param name="Source">The source that sent them; empty where none is known.</param>
+/// <param name="Tags">By hand and by rule.</param>
+public sealed record Person(string Email, DateTimeOffset At, string Page, string Source, IReadOnlyList<string> Tags);
+
+/// <summary>Which people are looked for.</summary>
+/// <param name="Text">A part of the address; empty for all.</param>
+/// <param name="Tag">Who has the tag, by hand or by rule; empty for all.</param>
+/// <param name="Page">Who was won by the page; null for all.</param>
+public sealed record PeopleFilter(string Text = "", string Tag = "", PageId? Page = null);
+
+/// <summary>Something that somebody did.</summary>
+public sealed record Deed(DateTimeOffset At, string What);
+
+/// <summary>A tag that whoever saw a page of a test has by itself.</summary>
+public sealed record TagRule(string Tag, TestId Test, PageId Page, string Words);
+
+/// <summary>People who opted in or were taken in: what they did, their tags, and their removal.</summary>
+public sealed class PeopleStore(Database database, Journal journal, TimeProvider time)
+{
+    public const int LongestTag = 40;
+
+    // The newest opt-in of each address, and who was only taken in.
+    private const string Everyone = """
+        SELECT email, max(at) AS at, page_id, visitor FROM (
+          SELECT email, at, page_id, visitor FROM leads WHERE email <> ''
+          UNION ALL SELECT email, added_at, NULL, NULL FROM people p WHERE NOT EXISTS (SELECT 1 FROM leads l WHERE l.email = p.email COLLATE NOCASE)
+        ) GROUP BY email COLLATE NOCASE
+        """;
+
+    private const string Matching = $"""
+        FROM ({Everyone}) e LEFT JOIN pages p ON p.id = e.page_id
+        WHERE ($1 = '' OR instr(lower(e.email), $1) > 0) AND ($2 IS NULL OR e.page_id = $2)
+          AND ($3 = '' OR EXISTS (SELECT 1 FROM person_tags t WHERE t.email = e.email AND t.tag = $3)
+            OR EXISTS (SELECT 1 FROM tag_rules r JOIN enrolments n ON n.test_id = r.test_id AND n.page_id = r.page_id WHERE r.tag = $3 AND n.visitor = e.visitor))
+        """;
+
+    /// <summary>The newest first, at most so many, after so many others.</summary>
+    public IReadOnlyList<Person> Find(PeopleFilter filter, int limit, int skip = 0) => database.Read(c =>
+    {
+        var found = c.Rows(
+            $"SELECT e.email, e.at, coalesce(p.name, ''), e.visitor, coalesce((SELECT s.name FROM visitors v JOIN sources s ON s.id = v.source_id WHERE v.visitor = e.visitor LIMIT 1), '') {Matching} ORDER BY e.at DESC, e.email LIMIT $4 OFFSET $5",
+            row => (Person: new Person(row.GetString(0), row.Time(1), row.GetString(2), row.GetString(4), []), Visitor: row.IsDBNull(3) ? null : (byte[])row.GetValue(3)),
+            filter.Text.ToLowerInvariant(), filter.Page?.Value, filter.Tag, limit, skip);
+        return found.Select(row => row.Person with { Tags = Tags(c, row.Person.Email, row.Visitor) }).ToArray();
+    });
+
+    public long Count(PeopleFilter filter) => database.Read(c => c.Number($"SELECT count(*) {Matching}", filter.Text.ToLowerInvariant(), filter.Page?.Value, filter.Tag) ?? 0);
+
+    public Person? Of(string email) => Find(new(email), 50).FirstOrDefault(person => person.Email.Equals(email, StringComparison.OrdinalIgnoreCase));
+
+    /// <summary>Every tag, by hand or by rule.</summary>
+    public IReadOnlyList<string> AllTags() => database.Read(c => c.Rows("SELECT tag FROM person_tags UNION SELECT tag FROM tag_rules ORDER BY 1", row => row.GetString(0)));
+
+    public IReadOnlyList<TagRule> Rules() => database.Read(c => c.Rows(
+        "SELECT r.tag, r.test_id, r.page_id, t.name, p.name FROM tag_rules r JOIN tests t ON t.id = r.test_id JOIN pages p ON p.id = r.page_id ORDER BY r.tag",
+        row => new TagRule(row.GetString(0), new(row.GetInt64(1)), new(row.GetInt64(2)), $"saw “{row.GetString(4).Trim('“', '”')}” of “{row.GetString(3)}”")));
+
+    public Task SetRuleAsync(string tag, TestId test, PageId page) => journal.WriteAsync(c =>
+        c.Execute("INSERT INTO tag_rules VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET test_id = excluded.test_id, page_id = excluded.page_id", tag, test.Value, page.Value));
+
+    public Task DropRuleAsync(string tag) => journal.WriteAsync(c => c.Execute("DELETE FROM tag_rules WHERE tag = $1", tag));
+
+    /// <summary>Gives a person exactly these tags by hand; those by rule are not touched.</summary>
+    public Task SetTagsAsync(string email, IReadOnlyCollection<string> tags) => journal.WriteAsync(c =>
+    {
+        c.Execute("DELETE FROM person_tags WHERE email = $1", email);
+        foreach (var tag in tags) c.Execute("INSERT OR IGNORE INTO person_tags VALUES ($1, $2)", email, tag);
+    });
+
+    /// <summary>Which of these addresses are known.</summary>
+    public IReadOnlySet<string> Known(IReadOnlyCollection<string> emails) => database.Read(c => emails
+        .Where(email => c.Number("SELECT 1 FROM leads WHERE email = $1 COLLATE NOCASE UNION ALL SELECT 1 FROM people WHERE email = $1 LIMIT 1", email) is not null).ToHashSet(StringComparer.OrdinalIgnoreCase));
+
+    /// <summary>Takes people in who are known from elsewhere. Who is there already keeps what there is, and gets the tags besides.</summary>
+    public Task AddAsync(IReadOnlyCollection<(string Email, IReadOnlyList<string> Tags)> people) => journal.WriteAsync(c =>
+    {
+        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        foreach (var (email, tags) in people)
+        {
+            if (c.Number("SELECT 1 FROM leads WHERE email = $1 COLLATE NOCASE", email) is null) c.Execute("INSERT OR IGNORE INTO people VALUES ($1, $2)", email, now);
+            foreach (var tag in tags) c.Execute("INSERT OR IGNORE INTO person_tags VALUES ($1, $2)", email, tag);
+        }
+    });
+
+    /// <summary>What a person did, the newest first, as far as it is kept of somebody.</summary>
+    public IReadOnlyList<Deed> Deeds(string email) => database.Read(c =>
+    {
+        var leads = c.Rows("SELECT l.at, p.name, l.visitor FROM leads l JOIN pages p ON p.id = l.page_id WHERE l.email = $1 COLLATE NOCASE", row => (At: row.Time(0), Page: row.GetString(1), Visitor: (byte[])row.GetValue(2)), email);
+        var deeds = leads.Select(lead => new Deed(lead.At, $"Opted in on {Quoted(lead.Page)}")).ToList();
+        foreach (var visitor in leads.Select(lead => lead.Visitor).DistinctBy(Convert.ToHexString))
+        {
+            deeds.AddRange(c.Rows(
+                "SELECT e.at, p.name, t.name, e.converted_at FROM enrolments e JOIN tests t ON t.id = e.test_id JOIN pages p ON p.id = e.page_id WHERE e.visitor = $1",
+                row => (At: row.Time(0), Page: row.GetString(1), Test: row.GetString(2), Converted: row.TimeOrNull(3)), visitor)
+                .SelectMany(place => place.Converted is { } converted
+                    ? new[] { new Deed(place.At, $"Was shown {Quoted(place.Page)} of the test {Quoted(place.Test)}"), new Deed(converted, $"Converted in {Quoted(place.Test)}") }
+                    : [new Deed(place.At, $"Was shown {Quoted(place.Page)} of the test {Quoted(place.Test)}")]));
+            deeds.AddRange(Orders(c, "visitor = $1", visitor));
+        }
+        deeds.AddRange(Orders(c, "visitor IS NULL AND email = $1", email.ToLowerInvariant()));
+        deeds.AddRange(c.Rows("SELECT added_at FROM people WHERE email = $1", row => new Deed(row.Time(0), "Was taken in from a file"), email));
+        return deeds.OrderByDescending(deed => deed.At).ToArray();
+    });
+
+    /// <summary>Removes a person: the address goes from every table and from the events themselves. What was counted stays counted, of nobody.</summary>
+    /// <returns>False when nobody has the address.</returns>
+    public async Task<bool> RemoveAsync(string email)
+    {
+        // Found without keeping the writer from its visitors; an order's lines have the address too.
+        var sales = database.Read(c => c.Rows(
+            "SELECT seq FROM events WHERE kind = $2 AND json_extract(data, '$.Email') = $1", row => row.GetInt64(0), email.ToLowerInvariant(), (int)EventKind.Sale));
+        return await journal.WriteAsync(c =>
+        {
+            // What is deleted is written over in the file.
+            c.Execute("PRAGMA secure_delete = ON");
+            var events = c.Rows("SELECT event_id FROM leads WHERE email = $1 COLLATE NOCASE", row => (byte[])row.GetValue(0), email);
+            foreach (var id in events) c.Execute("UPDATE events SET data = '' WHERE id = $1", id);
+            foreach (var seq in sales) c.Execute("UPDATE events SET data = json_set(data, '$.Email', '') WHERE seq = $1", seq);
+            var removed = c.Execute("DELETE FROM leads WHERE email = $1 COLLATE NOCASE", email) + c.Execute("UPDATE orders SET email = '' WHERE email = $1", email.ToLowerInvariant());
+            removed += c.Execute("DELETE FROM people WHERE email = $1", email) + c.Execute("DELETE FROM person_tags WHERE email = $1", email);
+            return removed > 0;
+        });
+    }
+
+    private static IEnumerable<Deed> Orders(SqliteConnection c, string condition, object value) => c.Rows(
+        $"SELECT at, order_id, product, currency, sold, refunded FROM orders WHERE {condition}",
+        row => (At: row.Time(0), Order: row.GetString(1), Product: row.GetString(2), Currency: Currency.Find(row.GetString(3)) ?? Currency.Usual, Sold: row.GetInt64(4), Back: row.GetInt64(5)), value)
+        .Select(order => new Deed(order.At, $"Bought {(order.Product.Length > 0 ? order.Product : "something")} for {order.Currency.Show(order.Sold)} (order {order.Order}){(order.Back > 0 ? $", {order.Currency.Show(order.Back)} went back" : "")}"));
+
+    private static List<string> Tags(SqliteConnection c, string email, byte[]? visitor) => c.Rows(
+        "SELECT tag FROM person_tags WHERE email = $1 UNION SELECT r.tag FROM tag_rules r JOIN enrolments n ON n.test_id = r.test_id AND n.page_id = r.page_id WHERE n.visitor = $2 ORDER BY 1",
+        row => row.GetString(0), email, visitor);
+
+    private static string Quoted(string name) => name.StartsWith('“') ? name : $"“{name}”";
+}

@@ -1,0 +1,70 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Store;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.People;
+
+/// <summary>What one person did, their tags, and their removal.</summary>
+public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageModel
+{
+    [BindProperty(SupportsGet = true)]
+    public string Email { get; set; } = "";
+
+    [BindProperty]
+    public string? Tags { get; set; }
+
+    /// <summary>The owner has seen what removing means.</summary>
+    [BindProperty]
+    public bool Sure { get; set; }
+
+    [TempData]
+    public string? Done { get; set; }
+
+    public Person Person { get; private set; } = null!;
+
+    public IReadOnlyList<Deed> Deeds { get; private set; } = [];
+
+    public string When(Deed deed) => clock.Moment(deed.At);
+
+    public IActionResult OnGet()
+    {
+        if (!Load()) return NotFound();
+        Tags = string.Join(", ", Person.Tags);
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostTagsAsync()
+    {
+        if (!Load()) return NotFound();
+        string[] tags = [.. (Tags ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Distinct(StringComparer.OrdinalIgnoreCase)];
+        if (tags.Any(tag => tag.Length > PeopleStore.LongestTag)) ModelState.AddModelError(nameof(Tags), $"A tag has at most {PeopleStore.LongestTag} characters.");
+        if (!ModelState.IsValid) return Page();
+        // Those by rule come by themselves.
+        var ruled = people.Rules().Select(rule => rule.Tag).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        await people.SetTagsAsync(Email, [.. tags.Where(tag => !ruled.Contains(tag))]);
+        Done = "The tags are saved.";
+        return Redirect($"/people/one?email={Uri.EscapeDataString(Email)}");
+    }
+
+    public async Task<IActionResult> OnPostRemoveAsync()
+    {
+        if (!Load()) return NotFound();
+        if (!Sure)
+        {
+            ModelState.AddModelError(nameof(Sure), "Say that you are sure: this cannot be taken back.");
+            Tags = string.Join(", ", Person.Tags);
+            return Page();
+        }
+        await people.RemoveAsync(Email);
+        TempData[nameof(Done)] = "The person is removed. What was counted stays counted, of nobody.";
+        return Redirect("/people");
+    }
+
+    private bool Load()
+    {
+        if (Email.Length is 0 or > 254 || people.Of(Email) is not { } person) return false;
+        (Person, Deeds) = (person, people.Deeds(person.Email));
+        return true;
+    }
+}

@@ -1,0 +1,54 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Store;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.People;
+
+/// <summary>People from a file: looked at first, then taken in.</summary>
+public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
+{
+    [BindProperty]
+    public string? Csv { get; set; }
+
+    [BindProperty]
+    public IFormFile? Upload { get; set; }
+
+    public IReadOnlyList<PeopleRow> Rows { get; private set; } = [];
+
+    public void OnGet()
+    {
+    }
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        await ReadAsync();
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostTakeInAsync()
+    {
+        await ReadAsync();
+        if (!ModelState.IsValid) return Page();
+        var good = Rows.Where(row => row.Problem is null).ToArray();
+        await people.AddAsync([.. good.Select(row => (row.Email, row.Tags))]);
+        var bad = Rows.Count - good.Length;
+        TempData[nameof(PeopleModel.Done)] = $"{Show.Count(good.Count(row => !row.IsKnown), "person", "people")} taken in, {Show.Count(good.Count(row => row.IsKnown))} were there already." + (bad > 0 ? $" {Show.Count(bad, "line was", "lines were")} left out." : "");
+        return Redirect("/people");
+    }
+
+    private async Task ReadAsync()
+    {
+        if (Upload is { Length: > 0 and <= PeopleFile.LongestText })
+        {
+            using var reader = new StreamReader(Upload.OpenReadStream());
+            Csv = await reader.ReadToEndAsync();
+            ModelState.Remove(nameof(Csv));
+        }
+        else if (Upload is { Length: > PeopleFile.LongestText }) ModelState.AddModelError(nameof(Upload), "The file is longer than 1 MB. Take it in in parts.");
+        if (!ModelState.IsValid) return;
+        var (rows, problem) = PeopleFile.Read(Csv ?? "", people.Known);
+        Rows = rows;
+        if (problem is not null) ModelState.AddModelError(nameof(Csv), problem);
+    }
+}

@@ -1,0 +1,179 @@
+using System.Net;
+using System.Net.Http.Json;
+using System.Text.Json;
+using CsCheck;
+using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Shared;
+
+namespace Wexil.Web.Tests;
+
+/// <summary>Goals as pages, servers and the owner meet them.</summary>
+public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
+{
+    [Fact]
+    public async Task A_signal_earns_its_own_worth_from_a_browser_and_what_is_told_from_a_server()
+    {
+        var tested = await wexil.StartTestAsync("signalled", Weights.Of(0, 100), outsideThanks: new("https://till.larkrow.example/signalled"));
+        await wexil.Get<SettingStore>().RenewHookSecretAsync();
+        var key = wexil.Get<SettingStore>().ServerKey!;
+        var goal = await AddAsync(tested, new(GoalKind.Signal, "Asked") { Value = 100, EveryTime = true });
+        var told = await AddAsync(tested, new(GoalKind.Signal, "Paid") { ValueComes = true });
+        using var visitor = wexil.Visitor();
+        await visitor.GetAsync("/go/signalled");
+        using var picture = new HttpRequestMessage(HttpMethod.Get, $"/signal/{goal.Key}?value=999999");
+        picture.Headers.Accept.ParseAdd("image/avif,image/webp,*/*;q=0.8");
+        var image = await visitor.SendAsync(picture);
+        Assert.Equal("image/gif", image.Content.Headers.ContentType!.MediaType);
+        Assert.Equal(HttpStatusCode.NoContent, (await visitor.PostAsync($"/signal/{goal.Key}", null)).StatusCode);
+
+        var token = AddressQuery.Value((await visitor.GetAsync("/go/signalled-thanks")).Headers.Location!.Query, "wx")!;
+        wexil.Time.Advance(TimeSpan.FromDays(1));
+        using var server = wexil.Visitor();
+        for (var i = 0; i < 2; i++)
+        {
+            using var post = new HttpRequestMessage(HttpMethod.Post, $"/signal/{told.Key}") { Content = JsonContent.Create(new { wx = token, value = "39.50", currency = "USD", order = "SIG-1" }) };
+            post.Headers.Add("X-Wexil-Key", key);
+            Assert.Equal(HttpStatusCode.OK, (await server.SendAsync(post)).StatusCode);
+        }
+        foreach (var (wrong, status) in new[] { ($"/signal/{told.Key}?key=guess&value=5", HttpStatusCode.Forbidden), ($"/signal/{told.Key}?key={key}&value=5,5", HttpStatusCode.BadRequest), ("/signal/none", HttpStatusCode.NotFound) })
+            Assert.Equal(status, (await server.GetAsync(wrong)).StatusCode);
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal([(goal.Id, 2L, 200L), (told.Id, 1, 3950)], wexil.Get<TallyStore>().Goals(tested.Test).Select(tally => (tally.Goal, tally.Times, tally.Value)));
+        Assert.Equal(3950, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual)[1].Takings.Sum);
+
+        using var owner = await wexil.OwnerAsync();
+        Assert.Contains("Looked at for what it tells", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count?by={told.Id.Value}"));
+        var csv = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count/results.csv");
+        Assert.Contains(",Paid,1,1,1,39.50,0,0.00,USD", csv);
+        var rows = (await owner.GetFromJsonAsync<JsonElement>($"/f/{tested.Funnel.Slug}/signalled/count/results.json")).GetProperty("rows").GetArrayLength();
+        Assert.Equal(6, rows);
+        var events = (await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count/events.ndjson")).TrimEnd().Split('\n').Select(line => JsonDocument.Parse(line).RootElement.GetProperty("kind").GetString()).ToArray();
+        Assert.Equal(3, events.Count(kind => kind == "met"));
+    }
+
+    [Fact]
+    public async Task The_script_tells_of_addresses_is_told_what_to_watch_and_says_how_long_somebody_stayed()
+    {
+        var tested = await wexil.StartTestAsync("watched", Weights.Of(100, 0));
+        var address = await AddAsync(tested, new(GoalKind.Address, "Thanks") { Address = new(AddressMatch.Begins, "/go/watched", false) });
+        var click = await AddAsync(tested, new(GoalKind.Click, "Buy") { Element = "#buy" });
+        using var visitor = wexil.Visitor();
+        Assert.Contains($"data-page=\"{tested.A.Slug}\"", await visitor.GetStringAsync("/go/watched"));
+        Task<HttpResponseMessage> Say(string path, object message) => visitor.PostAsync(path, JsonContent.Create(message, options: JsonSerializerOptions.Web));
+        var page = $"{wexil.Visitors}go/watched";
+        var answer = await (await Say("/reached", new { page, at = tested.A.Slug })).Content.ReadFromJsonAsync<JsonElement>();
+        Assert.Equal((click.Key, "#buy"), (answer.GetProperty("clicks")[0].GetProperty("key").GetString(), answer.GetProperty("clicks")[0].GetProperty("element").GetString()));
+        await Say($"/signal/{click.Key}", new { page, at = tested.A.Slug });
+        await Say("/stay", new { page, at = tested.A.Slug, milliseconds = 5000, engaged = false });
+        await Say("/stay", new { page, at = tested.A.Slug, milliseconds = 1e300, engaged = true });
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal([(address.Id, 1L), (click.Id, 1)], wexil.Get<TallyStore>().Goals(tested.Test).OrderBy(tally => tally.Goal.Value).Select(tally => (tally.Goal, tally.Visitors)));
+        var stay = wexil.Get<TallyStore>().Stays(tested.Test).Single();
+        Assert.Equal((1, 1, TimeSpan.FromHours(1) + TimeSpan.FromSeconds(5)), (stay.Visitors, stay.Engaged, stay.Time));
+        // The visit itself was counted when the page was served, and once.
+        Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
+    }
+
+    [Fact]
+    public async Task Nothing_that_anybody_sends_to_the_public_addresses_breaks_them_or_is_stored()
+    {
+        var tested = await wexil.StartTestAsync("fuzzed");
+        var goal = await AddAsync(tested, new(GoalKind.Signal, "Asked"));
+        using var stranger = wexil.Visitor();
+        long Events() => wexil.Host.Database.Read(c =>
+        {
+            using var command = c.CreateCommand();
+            command.CommandText = "SELECT count(*) FROM events";
+            return (long)command.ExecuteScalar()!;
+        });
+        await wexil.Host.Journal.WhenProjectedAsync();
+        var before = Events();
+        string[] paths = ["/reached", "/stay", $"/signal/{goal.Key}", "/signal/x", "/hooks/sale", $"/p/{tested.A.Slug}/opt-in", "/share/x/check/y"];
+        var bodies = Gen.OneOf(Gen.String, Gen.Const("{}"), Gen.Const("null"), Gen.Const("[1]"), Gen.String.Select(text => JsonSerializer.Serialize(new { page = text, visitor = text, wx = text, at = text, milliseconds = -1 })), Gen.Const("{\"page\":\"http://x/\",\"milliseconds\":\"many\"}"));
+        await Gen.Select(Pick(paths), bodies, Pick("application/json", "text/plain", "application/x-www-form-urlencoded", "multipart/form-data; boundary=x")).SampleAsync(async (path, body, type) =>
+        {
+            using var content = new StringContent(body);
+            content.Headers.ContentType = System.Net.Http.Headers.MediaTypeHeaderValue.Parse(type);
+            var status = (int)(await stranger.PostAsync(path, content)).StatusCode;
+            Assert.True(status is >= 200 and < 500, $"{status} from {path} for {body}");
+        }, iter: 300, threads: 1);
+        await Gen.Select(Pick("/signal/", "/go/", "/p/", "/buy/", "/no/", "/share/", "/a/", "/start/", "/mine/", "/draft/"), Gen.String[0, 30]).SampleAsync(async (path, tail) =>
+        {
+            var status = (int)(await stranger.GetAsync(path + Uri.EscapeDataString(tail))).StatusCode;
+            Assert.True(status < 500, $"{status} from {path}{tail}");
+        }, iter: 300, threads: 1);
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal(before, Events());
+    }
+
+    [Fact]
+    public async Task The_owner_adds_goals_tries_an_address_and_is_told_what_is_wrong()
+    {
+        var tested = await wexil.StartTestAsync("aimed");
+        using var owner = await wexil.OwnerAsync();
+        var page = $"/f/{tested.Funnel.Slug}/aimed/goals";
+        var wrong = await (await WexilFixture.PostAsync(owner, page, "Add", ("Form.Kind", "Click"), ("Form.Element", "a[["), ("Form.Window", "400"), ("Form.Value", "1,5"))).Content.ReadAsStringAsync();
+        foreach (var problem in new[] { "no CSS selector", "days from 1 to 365", "An amount such as", "a[[" }) Assert.Contains(problem, wrong);
+        Assert.Contains("only capitals differ", await (await WexilFixture.PostAsync(owner, page, "Try", ("Form.Match", "Exact"), ("Form.Address", "/Thanks"), ("TryAddress", "https://larkrow.example/thanks"))).Content.ReadAsStringAsync());
+        Assert.Empty(wexil.Get<GoalStore>().Of(tested.Test));
+        await WexilFixture.PostAsync(owner, page, "Add", ("Form.Kind", "Address"), ("Form.Match", "Begins"), ("Form.Address", "/thanks"), ("Form.Value", "12.50"));
+        var goal = wexil.Get<GoalStore>().Of(tested.Test).Single();
+        Assert.Equal((GoalKind.Address, 1250L), (goal.Goal.Kind, goal.Goal.Value));
+        Assert.Contains("begins with /thanks, worth $12.50", await owner.GetStringAsync(page));
+        await WexilFixture.PostAsync(owner, page, "Drop", ("goal", $"{goal.Id.Value}"));
+        Assert.Empty(wexil.Get<GoalStore>().Of(tested.Test));
+    }
+
+    [Fact]
+    public async Task A_form_that_a_program_fills_in_makes_no_lead_and_the_program_learns_nothing()
+    {
+        var tested = await wexil.StartTestAsync("trapped", Weights.Of(100, 0));
+        async Task<string> Send(TimeSpan after, params (string Name, string Value)[] more)
+        {
+            using var visitor = wexil.Visitor();
+            Assert.Contains("name=\"wx_leave_empty\"", await visitor.GetStringAsync("/go/trapped"));
+            wexil.Time.Advance(after);
+            var answer = await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent(more.Append(("email", $"{Guid.NewGuid():n}@trap.example")).Select(field => KeyValuePair.Create(field.Item1, field.Item2))));
+            return answer.Headers.Location!.ToString();
+        }
+        Assert.Equal("/go/trapped-thanks", await Send(TimeSpan.FromSeconds(9), ("wx_leave_empty", "http://buy.example")));
+        Assert.Equal("/go/trapped-thanks", await Send(TimeSpan.FromMilliseconds(300)));
+        Assert.Equal("/go/trapped-thanks", await Send(TimeSpan.FromSeconds(9), ("wx_leave_empty", "")));
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal(1, wexil.Get<PeopleStore>().Count(new("trap.example")));
+        Assert.Equal(2, wexil.Get<TallyStore>().LeftOut(tested.Step.Id)[LeftOut.Robot]);
+    }
+
+    [Fact]
+    public async Task Who_looks_after_the_site_sees_the_lines_checks_a_page_and_is_shut_out_when_the_owner_withdraws_the_link()
+    {
+        var tested = await wexil.StartTestAsync("helped", outsideThanks: new("http://127.0.0.1:9/helped"));
+        var token = await wexil.Get<WiringStore>().ShareAsync(tested.Funnel.Id);
+        using var helper = wexil.Visitor();
+        var page = await helper.GetStringAsync($"/share/{token}");
+        Assert.Contains($"{wexil.Get<VisitorsAddress>().Origin}/wexil.js", page);
+        Assert.Equal(HttpStatusCode.SeeOther, (await helper.PostAsync($"/share/{token}/check/{tested.End.Slug}", null)).StatusCode);
+        Assert.Contains("not looked at", await helper.GetStringAsync($"/share/{token}"));
+        Assert.Equal(HttpStatusCode.NotFound, (await helper.PostAsync($"/share/{token}/check/{tested.A.Slug}", null)).StatusCode);
+
+        using var owner = await wexil.OwnerAsync();
+        var link = wexil.Get<WiringStore>().Links(tested.Funnel.Id).Single();
+        await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/wiring", "Withdraw", ("link", $"{link.Id}"));
+        Assert.Equal(HttpStatusCode.NotFound, (await helper.GetAsync($"/share/{token}")).StatusCode);
+        var second = await wexil.Get<WiringStore>().ShareAsync(tested.Funnel.Id);
+        wexil.Time.Advance(TimeSpan.FromDays(15));
+        Assert.Equal(HttpStatusCode.NotFound, (await helper.GetAsync($"/share/{second}")).StatusCode);
+    }
+
+    private async Task<TestGoalRow> AddAsync(TestedStep tested, Goal goal)
+    {
+        Assert.True(await wexil.Get<GoalStore>().AddAsync(tested.Test, goal));
+        wexil.Get<Routes>().Reload();
+        return wexil.Get<GoalStore>().Of(tested.Test)[^1];
+    }
+
+    private static Gen<string> Pick(params string[] from) => Gen.Int[0, from.Length - 1].Select(i => from[i]);
+}
