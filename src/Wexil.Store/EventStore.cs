@@ -23,7 +23,7 @@ public sealed class EventStore(Database database)
             row =>
             {
                 var kind = (EventKind)row.GetInt32(2);
-                var hidden = kind is EventKind.OptIn or EventKind.Sale or EventKind.Claim;
+                var hidden = kind is EventKind.OptIn or EventKind.Sale or EventKind.Claim or EventKind.Confirmed;
                 return (Seq: row.GetInt64(0), IsIn: row.GetBoolean(9), Event: new EventRow(
                     row.Time(1), kind.ToString().ToLowerInvariant(), row.GetString(3), row.GetInt64(4), row.GetInt64(5), row.NumberOrNull(6), row.NumberOrNull(7), hidden ? null : row.TextOrNull(8)));
             }, after, most, test.StartedAt.ToUnixTimeMilliseconds(), test.Step.Value);

@@ -93,8 +93,9 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
     /// <summary>What a person did, the newest first, as far as it is kept of somebody.</summary>
     public IReadOnlyList<Deed> Deeds(string email) => database.Read(c =>
     {
-        var leads = c.Rows("SELECT l.at, p.name, l.visitor FROM leads l JOIN pages p ON p.id = l.page_id WHERE l.email = $1 COLLATE NOCASE", row => (At: row.Time(0), Page: row.GetString(1), Visitor: (byte[])row.GetValue(2)), email);
+        var leads = c.Rows("SELECT l.at, p.name, l.visitor, l.confirmed_at FROM leads l JOIN pages p ON p.id = l.page_id WHERE l.email = $1 COLLATE NOCASE", row => (At: row.Time(0), Page: row.GetString(1), Visitor: (byte[])row.GetValue(2), Confirmed: row.TimeOrNull(3)), email);
         var deeds = leads.Select(lead => new Deed(lead.At, $"Opted in on {Quoted(lead.Page)}")).ToList();
+        if (leads.FirstOrDefault(lead => lead.Confirmed is not null).Confirmed is { } confirmed) deeds.Add(new(confirmed, "Confirmed the address"));
         foreach (var visitor in leads.Select(lead => lead.Visitor).DistinctBy(Convert.ToHexString))
         {
             deeds.AddRange(c.Rows(
@@ -117,6 +118,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
         // Found without keeping the writer from its visitors; an order's lines have the address too.
         var sales = database.Read(c => c.Rows(
             "SELECT seq FROM events WHERE kind = $2 AND json_extract(data, '$.Email') = $1", row => row.GetInt64(0), email.ToLowerInvariant(), (int)EventKind.Sale));
+        var confirmations = database.Read(c => c.Rows("SELECT seq FROM events WHERE kind = $2 AND data = $1 COLLATE NOCASE", row => row.GetInt64(0), email, (int)EventKind.Confirmed));
         return await journal.WriteAsync(c =>
         {
             // What is deleted is written over in the file.
@@ -126,6 +128,8 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             foreach (var seq in sales) c.Execute("UPDATE events SET data = json_set(data, '$.Email', '') WHERE seq = $1", seq);
             var removed = c.Execute("DELETE FROM leads WHERE email = $1 COLLATE NOCASE", email) + c.Execute("UPDATE orders SET email = '' WHERE email = $1", email.ToLowerInvariant());
             removed += c.Execute("DELETE FROM people WHERE email = $1", email) + c.Execute("DELETE FROM person_tags WHERE email = $1", email);
+            c.Execute("DELETE FROM outgoing WHERE email = $1", email);
+            foreach (var seq in confirmations) c.Execute("UPDATE events SET data = '' WHERE seq = $1", seq);
             return removed > 0;
         });
     }

@@ -32,7 +32,11 @@ public sealed class DemoTests
         ("new-funnel", "/funnels/new", "Begin with"),
         ("new-step", "/f/herb-club/steps/new", "Its link, for good"),
         ("jump", "/jump?q=e", "page of"),
-        ("people", "/people", "Nobody has opted in yet"),
+        ("people", "/people?tag=salad", "people found"),
+        ("people-file", "/people/file", "It is looked at first"),
+        ("goals", "/f/balcony-harvest/calendar/goals", "worth what comes with it"),
+        ("wiring", "/f/herb-club/wiring", "Not checked yet"),
+        ("segments", "/f/balcony-harvest/calendar/count?by=money&running=true&segment=Country", "United States"),
         ("problem", "/f/herb-club/swap/count", "and not one opt-in since the last"),
     ];
 
@@ -56,6 +60,7 @@ public sealed class DemoTests
                 owner.WaitForText("Change the text in place");
             }
             if (name == "who") owner.Run("document.querySelector('#who').open = true; document.querySelector('#who').scrollIntoView()");
+            if (name == "segments") owner.Run("document.querySelector('[data-live=time]').scrollIntoView()");
             if (name == "two-steps") owner.Run("document.querySelector('[data-live^=crossing]').scrollIntoView()");
             owner.IsAccessible();
             if (Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder && File.Exists(Path.Combine(folder, name + ".png")) && (width > 500 || name == "count"))

@@ -148,6 +148,61 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
+    public async Task An_opt_in_goes_on_to_the_mail_service_until_it_answers_and_whoever_is_asked_confirms_the_address()
+    {
+        await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
+        var tested = await wexil.StartTestAsync("forwarded", Weights.Of(100, 0));
+        using var listener = new HttpListener();
+        var service = $"http://127.0.0.1:{WexilFixture.FreePort()}/";
+        listener.Prefixes.Add(service);
+        using var owner = await wexil.OwnerAsync();
+        var screen = $"/f/{tested.Funnel.Slug}/forwarded/opt-ins";
+        Assert.Contains("This is not: nonsense", await (await WexilFixture.PostAsync(owner, screen, "", ("ForwardTo", service), ("Fields", "nonsense"))).Content.ReadAsStringAsync());
+        Assert.Equal(HttpStatusCode.Redirect, (await WexilFixture.PostAsync(owner, screen, "", ("ForwardTo", service), ("Fields", "email = EMAIL\nname = FNAME"), ("Confirms", "true"), ("Subject", "Is it you?"))).StatusCode);
+
+        using var visitor = wexil.Visitor();
+        await visitor.GetAsync("/go/forwarded");
+        await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "eve@forward.example"), new("name", "Eve & Ivo")]));
+        await wexil.Host.Journal.WhenProjectedAsync();
+        var outbox = wexil.Get<Mail.Outbox>();
+        await outbox.SendDueAsync(default);
+        var optIns = wexil.Get<OptInStore>();
+        Assert.Equal((1L, 0L), (optIns.State(tested.Step.Id).Waiting, optIns.State(tested.Step.Id).Failed));
+        Assert.Contains("Nothing answers", await owner.GetStringAsync(screen));
+
+        listener.Start();
+        var received = Task.Run(async () =>
+        {
+            var call = await listener.GetContextAsync();
+            var body = await new StreamReader(call.Request.InputStream).ReadToEndAsync();
+            call.Response.Close();
+            return body;
+        });
+        wexil.Time.Advance(TimeSpan.FromMinutes(2));
+        await outbox.SendDueAsync(default);
+        Assert.Equal("EMAIL=eve%40forward.example&FNAME=Eve+%26+Ivo", await received);
+        Assert.Equal((0L, 0L), (optIns.State(tested.Step.Id).Waiting, optIns.State(tested.Step.Id).Failed));
+        // Counting again sends nothing again.
+        await wexil.Host.Journal.RecountAsync();
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Empty(optIns.Due(10));
+
+        var letter = wexil.Get<Mail.MailSender>().Simulated().Single(letter => letter.To == "eve@forward.example");
+        Assert.Equal("Is it you?", letter.Subject);
+        var link = new Uri(letter.Words.Split('\n').Single(line => line.StartsWith("http", StringComparison.Ordinal)).Trim());
+        // Looking at the link alone confirms nothing.
+        Assert.Contains("Is this your address?", await visitor.GetStringAsync(link.PathAndQuery));
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.DoesNotContain(wexil.Get<PeopleStore>().Deeds("eve@forward.example"), deed => deed.What == "Confirmed the address");
+        Assert.Equal(HttpStatusCode.OK, (await visitor.PostAsync(link.PathAndQuery, null)).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await visitor.PostAsync("/confirm/guess", null)).StatusCode);
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Contains(wexil.Get<PeopleStore>().Deeds("eve@forward.example"), deed => deed.What == "Confirmed the address");
+        await wexil.Get<PeopleStore>().RemoveAsync("eve@forward.example");
+        await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(false);
+    }
+
+    [Fact]
     public async Task Who_looks_after_the_site_sees_the_lines_checks_a_page_and_is_shut_out_when_the_owner_withdraws_the_link()
     {
         var tested = await wexil.StartTestAsync("helped", outsideThanks: new("http://127.0.0.1:9/helped"));

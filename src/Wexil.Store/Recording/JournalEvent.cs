@@ -15,7 +15,7 @@ public enum EventKind
     /// <summary>The same, without being drawn: stays out of the step's test from then on.</summary>
     Apart = 3,
 
-    /// <summary>A visitor gave an e-mail address; it stands in the event's data.</summary>
+    /// <summary>A visitor gave an e-mail address. <see cref="OptInNote"/> stands in the data.</summary>
     OptIn = 4,
 
     /// <summary>Somebody was served who does not count: the reason stands in the event's data, the visitor is nobody.</summary>
@@ -32,6 +32,9 @@ public enum EventKind
 
     /// <summary>A visitor left a page. <see cref="StayNote"/> stands in the data.</summary>
     Stay = 9,
+
+    /// <summary>Somebody confirmed an e-mail address; it stands in the event's data.</summary>
+    Confirmed = 10,
 }
 
 /// <summary>One thing a visitor did. Its id makes it one and the same however often it is written.</summary>

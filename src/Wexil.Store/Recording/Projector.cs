@@ -19,7 +19,7 @@ internal sealed class Projector : IDisposable
     private const long BucketMilliseconds = 15 * 60 * 1000;
     private readonly SqliteConnection _connection;
     private readonly HotTransaction _transaction;
-    private readonly HotStatement _events, _lead, _mark;
+    private readonly HotStatement _events, _lead, _confirmed, _outgoing, _mark;
     private readonly StepCounts _steps;
     private readonly ArrivalCounts _arrivals;
     private readonly TestCounts _tests;
@@ -34,7 +34,14 @@ internal sealed class Projector : IDisposable
         _connection = connection;
         _transaction = new(connection);
         _events = new(connection, "SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data FROM events WHERE seq > ?1 ORDER BY seq LIMIT ?2");
-        _lead = new(connection, "INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor) VALUES (?1, ?2, ?3, ?4, ?5)");
+        _lead = new(connection, "INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor, fields) VALUES (?1, ?2, ?3, ?4, ?5, ?6)");
+        _confirmed = new(connection, "UPDATE leads SET confirmed_at = coalesce(confirmed_at, ?2) WHERE email = ?1 COLLATE NOCASE");
+        _outgoing = new(connection,
+            """
+            INSERT OR IGNORE INTO outgoing (cause, kind, step_id, email, fields, next_at)
+            SELECT ?1, 1, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND forwards_since <= ?3
+            UNION ALL SELECT ?1, 2, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND confirms_since <= ?3
+            """);
         _mark = new(connection, "UPDATE projection SET mark = ?1");
         (_steps, _arrivals, _tests, _sales, _goals, _stays, _map) = (new(connection), new(connection), new(connection), new(connection), new(connection), new(connection), new(connection));
         Mark = connection.Number("SELECT mark FROM projection") ?? 0;
@@ -108,7 +115,7 @@ internal sealed class Projector : IDisposable
 
     public void Dispose()
     {
-        foreach (var part in (IDisposable[])[_transaction, _events, _lead, _mark, _steps, _arrivals, _tests, _sales, _goals, _stays]) part.Dispose();
+        foreach (var part in (IDisposable[])[_transaction, _events, _lead, _confirmed, _outgoing, _mark, _steps, _arrivals, _tests, _sales, _goals, _stays]) part.Dispose();
     }
 
     private void Apply(JournalEvent happened)
@@ -119,7 +126,12 @@ internal sealed class Projector : IDisposable
         {
             case EventKind.OptIn:
                 // Of a person who was removed only the opt-in is left.
-                if (!string.IsNullOrEmpty(happened.Data)) _lead.Bind(1, happened.Id).Bind(2, at).Bind(3, happened.Data).Bind(4, happened.Page.Value).Bind(5, visitor).Run();
+                if (!string.IsNullOrEmpty(happened.Data))
+                {
+                    var (email, fields) = OptInNote.Split(happened.Data);
+                    _lead.Bind(1, happened.Id).Bind(2, at).Bind(3, email).Bind(4, happened.Page.Value).Bind(5, visitor).Bind(6, fields).Run();
+                    _outgoing.Bind(1, happened.Id).Bind(2, happened.Step.Value).Bind(3, at).Bind(4, email).Bind(5, fields).Run();
+                }
                 foreach (var goal in _map.OptInGoals(happened.Step.Value))
                     if (goal.Goal.Takes(happened.Page)) Meet(goal, visitor, at);
                 return;
@@ -131,6 +143,9 @@ internal sealed class Projector : IDisposable
                 return;
             case EventKind.Claim:
                 foreach (var credit in _sales.Assign(happened.Data!, visitor, _map)) Credit(credit);
+                return;
+            case EventKind.Confirmed:
+                _confirmed.Bind(1, happened.Data).Bind(2, at).Run();
                 return;
             case EventKind.Met:
                 var met = GoalNote.Parse(happened.Data!);

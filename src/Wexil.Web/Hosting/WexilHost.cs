@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.DataProtection;
 using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Store.Recording;
+using Wexil.Web.Mail;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Studio;
@@ -32,7 +33,8 @@ public sealed class WexilHost : IAsyncDisposable
             .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)
             .AddSingleton(new PeopleStore(database, journal, time)).AddSingleton(new SettingStore(database, journal))
             .AddSingleton(new PreviewTickets(protection)).AddSingleton(new TryTickets(protection)).AddSingleton(new StartSeen()).AddSingleton(new PagesSeen())
-            .AddSingleton(new SourceStore(database, journal)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(new WiringStore(database, journal, time)).AddSingleton<PageFetcher>().AddSingleton<WiringDesk>().AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
+            .AddSingleton(new SourceStore(database, journal)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(new WiringStore(database, journal, time)).AddSingleton<PageFetcher>().AddSingleton<WiringDesk>()
+            .AddSingleton(new OptInStore(database, journal, time)).AddSingleton(new ConfirmTickets(protection)).AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox"))).AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
             .AddSingleton(new DraftStore(database, journal)).AddSingleton(new AssetStore(database, journal))
             .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
             .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors));

@@ -4,6 +4,7 @@ using System.Threading.RateLimiting;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.RateLimiting;
 using Microsoft.Extensions.WebEncoders;
+using Wexil.Web.Mail;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Studio.Account;
@@ -20,8 +21,8 @@ public static class StudioApp
 {
     public static void AddServices(IServiceCollection services, bool watches)
     {
-        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<Imports>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<Watch>();
-        if (watches) services.AddHostedService(services => services.GetRequiredService<Watch>());
+        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<Imports>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<Outbox>().AddSingleton<Watch>();
+        if (watches) services.AddHostedService(services => services.GetRequiredService<Watch>()).AddHostedService(services => services.GetRequiredService<Outbox>());
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
         {

@@ -1,6 +1,7 @@
 using System.Net.Mail;
 using Wexil.Core.Pages;
 using Wexil.Core.Splits;
+using Wexil.Store.Recording;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
@@ -79,10 +80,15 @@ public static class PageEndpoints
         var caller = Caller.Of(http);
         if (caller.Counts && IsProgram(http, form, now)) caller = caller with { LeftOut = LeftOut.Robot };
         if (caller.LeftOut is { } why) desk.LeaveOut(page.Step, page.Id, why, now);
-        else if (caller.Counts) await desk.OptInAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, email, now);
+        else if (caller.Counts) await desk.OptInAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, new(email, Others(form, email)), now);
         http.Response.StatusCode = StatusCodes.Status303SeeOther;
         http.Response.Headers.Location = desk.Routes.Step(page.Step)?.YesSlug is { } next ? $"/go/{next}" : HostedPages.Folder(page);
     }
+
+    /// <summary>What else was filled in, within bounds.</summary>
+    private static Dictionary<string, string> Others(IFormCollection form, string email) => form
+        .Where(field => field.Key != HostedHtml.TrapField && field.Key.Length is > 0 and <= 60 && field.Value.ToString() is { Length: > 0 and <= OptInNote.LongestField } value && value.Trim() != email)
+        .Take(OptInNote.MostFields).ToDictionary(field => field.Key, field => field.Value.ToString());
 
     /// <summary>
     /// A program fills in the field that people do not see, or sends the form in the very second in which it first came. It is led on like

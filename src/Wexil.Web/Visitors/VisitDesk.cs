@@ -59,8 +59,8 @@ public sealed class VisitDesk
         _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.Visit, visitor, page.Step, page.Id));
 
     /// <summary>A visitor gave an e-mail address on a page.</summary>
-    public Task OptInAsync(RoutePage page, VisitorId visitor, string email, DateTimeOffset at) =>
-        _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.OptIn, visitor, page.Step, page.Id, Data: email));
+    public Task OptInAsync(RoutePage page, VisitorId visitor, OptInNote note, DateTimeOffset at) =>
+        _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.OptIn, visitor, page.Step, page.Id, Data: note.ToString()));
 
     /// <summary>A visitor met a goal that only a page or a program elsewhere can tell of.</summary>
     /// <param name="value">What came with it, in minor units of the owner's currency.</param>

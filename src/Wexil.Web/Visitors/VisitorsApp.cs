@@ -1,5 +1,6 @@
 using Wexil.Core.Splits;
 using Wexil.Store;
+using Wexil.Web.Mail;
 using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
 using Wexil.Web.Visitors.Starting;
@@ -27,6 +28,7 @@ public static class VisitorsApp
         var sale = new SaleHook(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
         var signal = new SignalEndpoint(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
         var (wiring, wired) = (services.GetRequiredService<WiringStore>(), services.GetRequiredService<WiringDesk>());
+        var (confirms, optIns) = (services.GetRequiredService<ConfirmTickets>(), services.GetRequiredService<OptInStore>());
         var seen = services.GetRequiredService<PagesSeen>();
         routes.Changed += hosted.Warm;
         hosted.Warm(routes.Current);
@@ -48,6 +50,8 @@ public static class VisitorsApp
         app.MapPost("/stay", http => StayEndpoint.Answer(http, desk, tokens, time));
         app.MapMethods("/signal/{key}", ["GET", "POST"], http => signal.Answer(http, Part(http, "key")!));
         app.MapPost("/hooks/sale", sale.Answer);
+        app.MapGet("/confirm/{token}", http => ConfirmEndpoint.Show(http, Part(http, "token")!, confirms));
+        app.MapPost("/confirm/{token}", http => ConfirmEndpoint.Confirm(http, Part(http, "token")!, confirms, optIns));
         app.MapGet("/share/{token}", http => SharePage.Answer(http, Part(http, "token")!, wiring, wired, time));
         app.MapPost("/share/{token}/check/{page}", http => SharePage.Check(http, Part(http, "token")!, Part(http, "page")!, wiring, wired));
         app.MapFallback(http => PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address."));

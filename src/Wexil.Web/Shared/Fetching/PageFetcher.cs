@@ -54,6 +54,27 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         return page is null ? (null, why) : (new(page.Address, PageText.Decode(page.Content, page.Charset), page.Policies), null);
     }
 
+    /// <summary>Sends a form as a browser would. What is wrong, in words; null when it was taken.</summary>
+    public async Task<string?> PostFormAsync(Uri address, IEnumerable<KeyValuePair<string, string>> fields, CancellationToken stop)
+    {
+        try
+        {
+            using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
+            patience.CancelAfter(Patience);
+            using var form = new FormUrlEncodedContent(fields);
+            using var answer = await (settings.FetchesPrivateAddresses ? _any : _public).PostAsync(address, form, patience.Token);
+            return answer.IsSuccessStatusCode ? null : $"{address.Host} answers {(int)answer.StatusCode}.";
+        }
+        catch (Exception error) when (error is HttpRequestException or IOException or SocketException)
+        {
+            return (error as PrivateAddressException ?? error.InnerException as PrivateAddressException)?.Message ?? $"Nothing answers at {address.Host}.";
+        }
+        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        {
+            return $"{address.Host} did not answer within {Patience.TotalSeconds:0} seconds.";
+        }
+    }
+
     /// <summary>Does an address answer? What is wrong, in words; null when it does.</summary>
     public async Task<string?> LookAsync(Uri address, CancellationToken stop)
     {

@@ -50,6 +50,9 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
     /// <summary>The pages of tests, as a rule can name them.</summary>
     public IReadOnlyList<(string Value, string Words)> Seen { get; private set; } = [];
 
+    /// <summary>Where each step with opt-ins is told what becomes of them.</summary>
+    public IReadOnlyList<(string Address, string Words)> OptInSteps { get; private set; } = [];
+
     public bool IsFiltered => !string.IsNullOrWhiteSpace(Text) || !string.IsNullOrEmpty(Tag) || Won is not null;
 
     private PeopleFilter Filter => new(Text?.Trim() ?? "", Tag ?? "", Won is { } page ? new PageId(page) : null);
@@ -111,6 +114,8 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
         (Found, Count, Tags, Rules) = (people.Find(Filter, Most, At * Most), people.Count(Filter), people.AllTags(), people.Rules());
         var steps = funnels.AllSteps();
         Pages = [.. steps.Where(step => step.Kind == StepKind.OptIn).SelectMany(step => pages.Of(step.Id)).Where(page => page.Outside is null)];
+        var names = funnels.All().ToDictionary(funnel => funnel.Id);
+        OptInSteps = [.. steps.Where(step => step.Kind == StepKind.OptIn && !step.IsArchived).Select(step => ($"/f/{names[step.Funnel].Slug}/{step.Slug}/opt-ins", $"{step.Name} · {names[step.Funnel].Name}"))];
         Seen = [.. steps.SelectMany(step => tests.Of(step.Id)).SelectMany(test => test.Pages.Select(page => ($"{test.Id.Value}/{page.Value}", $"{pages.Find(page)!.Name} · {test.Name}")))];
     }
 }

@@ -1,0 +1,71 @@
+using System.ComponentModel.DataAnnotations;
+using Microsoft.AspNetCore.Mvc;
+using Wexil.Store;
+using Wexil.Web.Mail;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.OptIns;
+
+/// <summary>What becomes of a step's opt-ins: forwarded to a mail service, asked for a confirmation.</summary>
+public sealed class OptInsModel(StepScreens screens, OptInStore optIns, MailSender mail) : StepPageModel(screens)
+{
+    private const int MostFields = 10;
+
+    public override string Stage => "build";
+
+    public bool IsSimulated => mail.IsSimulated;
+
+    public OutgoingState State => optIns.State(Screen.Step.Id);
+
+    [BindProperty]
+    public string? ForwardTo { get; set; }
+
+    /// <summary>A line a field: its name in our form, an equals sign, its name there.</summary>
+    [BindProperty]
+    public string? Fields { get; set; }
+
+    [BindProperty]
+    public bool Confirms { get; set; }
+
+    [BindProperty]
+    [MaxLength(120, ErrorMessage = "At most 120 characters.")]
+    public string? Subject { get; set; }
+
+    [BindProperty]
+    [MaxLength(2000, ErrorMessage = "At most 2,000 characters.")]
+    public string? Words { get; set; }
+
+    public void OnGet()
+    {
+        var settings = optIns.Of(Screen.Step.Id);
+        (ForwardTo, Fields, Confirms, Subject, Words) = (
+            settings.ForwardTo?.AbsoluteUri, string.Join('\n', settings.Fields.Select(field => $"{field.Key} = {field.Value}")), settings.Confirms, settings.Subject, settings.Words);
+    }
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        Uri? address = null;
+        if (!string.IsNullOrWhiteSpace(ForwardTo) && !(Uri.TryCreate(ForwardTo.Trim(), UriKind.Absolute, out address) && address.Scheme is "http" or "https"))
+            ModelState.AddModelError(nameof(ForwardTo), "The address that the service’s form is sent to, beginning with https://.");
+        var fields = new Dictionary<string, string>();
+        foreach (var line in (Fields ?? "").Split('\n', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
+        {
+            if (line.Split('=', StringSplitOptions.TrimEntries) is [{ Length: > 0 } ours, { Length: > 0 } theirs]) fields[ours] = theirs;
+            else ModelState.AddModelError(nameof(Fields), $"Each line is a field here, =, and its name there. This is not: {line}");
+        }
+        if (fields.Count > MostFields) ModelState.AddModelError(nameof(Fields), $"At most {MostFields} fields.");
+        if (address is not null && !fields.ContainsKey("email")) ModelState.AddModelError(nameof(Fields), "The address itself is missing: email = …");
+        if (Confirms && string.IsNullOrWhiteSpace(Subject)) ModelState.AddModelError(nameof(Subject), "A mail needs a subject.");
+        if (!ModelState.IsValid) return Page();
+        await optIns.SetAsync(Screen.Step.Id, new(address, fields, Confirms, Subject?.Trim() ?? "", Words?.Trim() ?? ""));
+        Done = "Saved. It holds for opt-ins from now on.";
+        return Redirect(Screen.Address("opt-ins"));
+    }
+
+    public async Task<IActionResult> OnPostAgainAsync()
+    {
+        await optIns.AgainAsync(Screen.Step.Id);
+        Done = "What was given up is tried once more.";
+        return Redirect(Screen.Address("opt-ins"));
+    }
+}
