@@ -10,7 +10,7 @@ using Wexil.Web.Studio.Account;
 
 namespace Wexil.Bench;
 
-/// <summary>A Wexil in this program, in a folder of its own that goes with it, with one test of two outside pages.</summary>
+/// <summary>A Wexil in this program, in a folder of its own that goes with it, with one test of outside pages.</summary>
 public sealed class BenchWorld : IAsyncDisposable
 {
     private BenchWorld(WexilHost host, string folder) => (Host, Folder) = (host, folder);
@@ -21,7 +21,8 @@ public sealed class BenchWorld : IAsyncDisposable
 
     public T Get<T>() where T : notnull => Host.Services.GetRequiredService<T>();
 
-    public static async Task<BenchWorld> StartAsync()
+    /// <param name="count">How many pages the test has.</param>
+    public static async Task<BenchWorld> StartAsync(int count = 2)
     {
         var folder = Directory.CreateTempSubdirectory("wexil-bench-").FullName;
         var host = await WexilHost.StartAsync(new WexilOptions { Data = folder, Studio = new($"http://localhost:{FreePort()}"), Visitors = new($"http://127.0.0.1:{FreePort()}"), TrustedProxies = [IPAddress.Loopback], Watches = false });
@@ -30,9 +31,10 @@ public sealed class BenchWorld : IAsyncDisposable
         var step = (await world.Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.OptIn, "Bench", "bench"))!;
         var thanks = (await world.Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.ThankYou, "Thanks", "thanks"))!;
         var pages = world.Get<PageStore>();
-        PageId[] tested = [await pages.AddAsync(step.Id, "A", new Uri("https://larkrow.example/a")), await pages.AddAsync(step.Id, "B", new Uri("https://larkrow.example/b"))];
+        var tested = new List<PageId>();
+        for (var i = 0; i < count; i++) tested.Add(await pages.AddAsync(step.Id, $"Page {i}", new Uri($"https://larkrow.example/{i}")));
         await pages.AddAsync(thanks.Id, "Thanks", new Uri("https://larkrow.example/thanks"));
-        var test = await world.Get<TestStore>().StartAsync(new(step.Id, thanks.Id, "Bench", "", 0.1, 0.2, tested, Weights.Even(2)));
+        var test = await world.Get<TestStore>().StartAsync(new(step.Id, thanks.Id, "Bench", "", 0.1, 0.2, tested, Weights.Even(count)));
         world.Get<Routes>().Reload();
         world.Test = world.Get<TestStore>().Find(test!.Value)!;
         return world;

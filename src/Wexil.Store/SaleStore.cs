@@ -23,6 +23,21 @@ public sealed record LedgerFilter(DateTimeOffset From, DateTimeOffset Until, str
 /// <summary>What orders brought in one currency.</summary>
 public sealed record LedgerTotal(string Currency, long Orders, long Sold, long Refunded, long Net);
 
+/// <summary>By what orders are summed up.</summary>
+public enum LedgerBy
+{
+    Product,
+    Page,
+
+    /// <summary>By the page of each test that the buyer was shown; a buyer in two tests counts in both.</summary>
+    Test,
+    Source,
+}
+
+/// <summary>What orders of a kind brought.</summary>
+/// <param name="Name">Empty where it is not known.</param>
+public sealed record LedgerSum(string Name, string Currency, long Orders, long Net);
+
 /// <summary>Records sales and refunds as events, and reads the ledger that is kept of them.</summary>
 public sealed class SaleStore(Database database, Journal journal)
 {
@@ -58,6 +73,22 @@ public sealed class SaleStore(Database database, Journal journal)
     public IReadOnlyList<LedgerTotal> Totals(LedgerFilter filter) => database.Read(c => c.Rows(
         $"SELECT o.currency, count(*), sum(o.sold), sum(o.refunded), sum(max(0, o.sold - o.refunded)) FROM orders o {Where} GROUP BY o.currency ORDER BY o.currency",
         row => new LedgerTotal(row.GetString(0), row.GetInt64(1), row.GetInt64(2), row.GetInt64(3), row.GetInt64(4)), Values(filter)));
+
+    /// <summary>What orders brought by product, by the page bought from, by the page of a test that the buyer was shown, or by source; the most first, at most fifty.</summary>
+    public IReadOnlyList<LedgerSum> Sums(LedgerFilter filter, LedgerBy by) => database.Read(c =>
+    {
+        const string visitors = "JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL AND n.closed = 0 JOIN tests t ON t.id = n.test_id JOIN pages p ON p.id = n.page_id";
+        var (name, joins) = by switch
+        {
+            LedgerBy.Product => ("o.product", ""),
+            LedgerBy.Page => ("coalesce(p.name, '')", "LEFT JOIN pages p ON p.id = o.page_id"),
+            LedgerBy.Test => ("t.name || ': ' || p.name", visitors),
+            _ => ("coalesce((SELECT s.name FROM visitors v JOIN sources s ON s.id = v.source_id WHERE v.visitor = o.visitor LIMIT 1), '')", ""),
+        };
+        return c.Rows(
+            $"SELECT {name}, o.currency, count(*), sum(max(0, o.sold - o.refunded)) FROM orders o {joins} {Where} GROUP BY 1, 2 ORDER BY 4 DESC LIMIT 50",
+            row => new LedgerSum(row.GetString(0), row.GetString(1), row.GetInt64(2), row.GetInt64(3)), Values(filter));
+    });
 
     /// <summary>Orders that nobody is credited with.</summary>
     public long Uncredited() => database.Read(c => c.Number("SELECT count(*) FROM orders WHERE visitor IS NULL") ?? 0);

@@ -49,6 +49,16 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
 
     public IReadOnlyList<LedgerTotal> Totals { get; private set; } = [];
 
+    /// <summary>By what the orders are summed up.</summary>
+    [BindProperty(SupportsGet = true)]
+    public LedgerBy By { get; set; }
+
+    public IReadOnlyList<LedgerSum> Sums { get; private set; } = [];
+
+    /// <summary>The address of this screen with the same filter, summed up otherwise.</summary>
+    public string SummedBy(LedgerBy by) =>
+        $"/sales?from={Uri.EscapeDataString(From ?? "")}&until={Uri.EscapeDataString(Until ?? "")}&text={Uri.EscapeDataString(Text ?? "")}&credited={Uri.EscapeDataString(Credited ?? "")}&by={by}";
+
     public IReadOnlyList<(long Id, string Name)> Pages { get; private set; } = [];
 
     public long Uncredited { get; private set; }
@@ -115,6 +125,7 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
             from ?? clock.Now.AddDays(-30), until?.AddDays(1) ?? clock.Now.AddDays(1), Text?.Trim() ?? "", Credited switch { "yes" => true, "no" => false, _ => null });
         Orders = sales.Orders(filter, Most);
         Totals = sales.Totals(filter);
+        Sums = sales.Sums(filter, By);
         Uncredited = sales.Uncredited();
         Pages = [.. funnels.AllSteps().Where(step => !step.IsArchived).SelectMany(step => pages.Of(step.Id).Select(page => (page.Id.Value, $"{step.Name}: {page.Name}")))];
         New.Currency ??= settings.Currency.Code;
