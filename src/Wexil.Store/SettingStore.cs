@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using Wexil.Core.Funnels;
+using Wexil.Core.Sales;
 using Wexil.Core.Splits;
 using Wexil.Store.Recording;
 
@@ -9,7 +10,7 @@ namespace Wexil.Store;
 public sealed class SettingStore(Database database, Journal journal)
 {
     private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", PrivateName = "fetch-private-addresses", HookSecretName = "hook-secret";
-    internal const string AffiliateName = "affiliate-parameter", ZoneName = "time-zone", CurrencyName = "currency";
+    internal const string AffiliateName = "affiliate-parameter", MappingName = "hook-mapping", ZoneName = "time-zone", CurrencyName = "currency";
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
     public string? PasswordHash => Get(PasswordName);
@@ -34,6 +35,11 @@ public sealed class SettingStore(Database database, Journal journal)
 
     /// <summary>What payment services sign with; null until the owner makes one.</summary>
     public byte[]? HookSecret => Get(HookSecretName) is { } secret ? System.Text.Encoding.UTF8.GetBytes(secret) : null;
+
+    /// <summary>What the owner's payment service calls things, and how it signs.</summary>
+    public HookMapping HookMapping => Get(MappingName) is { } mapping ? HookMapping.Parse(mapping) : HookMapping.Usual;
+
+    public Task SetHookMappingAsync(HookMapping mapping) => SetAsync(MappingName, mapping.ToJson());
 
     /// <summary>What servers say who tell of signals with a value; null until the owner makes the secret that it is made from.</summary>
     public string? ServerKey => HookSecret is { } secret ? Convert.ToHexStringLower(HMACSHA256.HashData(secret, "server key"u8)) : null;

@@ -67,6 +67,38 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
+    public async Task A_till_that_names_and_signs_otherwise_is_taken_in_once_the_owner_has_said_how()
+    {
+        var tested = await wexil.StartTestAsync("mapped", Weights.Of(0, 100), outsideThanks: new("https://till.larkrow.example/mapped"));
+        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
+        using var owner = await wexil.OwnerAsync();
+        var refused = await (await WexilFixture.PostAsync(owner, "/settings", "Mapping", ("Mapping.SignatureHeader", "no header"), ("Mapping.PassThrough", "wx"), ("Mapping.Fields", "colour = red"))).Content.ReadAsStringAsync();
+        foreach (var problem in new[] { "X-Wexil-Signature", "such as custom", "This is not: colour = red", "value=\"no header\"" }) Assert.Contains(problem, refused);
+        Assert.Equal(HttpStatusCode.Redirect, (await WexilFixture.PostAsync(owner, "/settings", "Mapping", ("Mapping.SignatureHeader", "X-Till"), ("Mapping.PassThrough", "custom"), ("Mapping.InSmallestUnits", "true"), ("Mapping.Fields", "order = data.id\namount = data.cents\ncurrency = data.money\nwx = data.custom"))).StatusCode);
+        try
+        {
+            using var buyer = wexil.Visitor();
+            await buyer.GetAsync("/go/mapped");
+            var token = AddressQuery.Value((await buyer.GetAsync("/go/mapped-thanks")).Headers.Location!.Query, "custom");
+            var body = Encoding.UTF8.GetBytes($$$"""{"data":{"id":"M-1","cents":4900,"money":"usd","custom":"{{{token}}}"}}""");
+            using var request = new HttpRequestMessage(HttpMethod.Post, "/hooks/sale") { Content = new ByteArrayContent(body) };
+            request.Headers.Add("X-Till", Convert.ToHexStringLower(System.Security.Cryptography.HMACSHA256.HashData(secret, body)));
+            using var till = wexil.Visitor();
+            Assert.Equal(HttpStatusCode.OK, (await till.SendAsync(request)).StatusCode);
+            await wexil.Host.Journal.WhenProjectedAsync();
+            Assert.Equal(4900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual)[1].Takings.Sum);
+            var sums = wexil.Get<SaleStore>().Sums(All with { Text = "M-1" }, LedgerBy.Test);
+            Assert.Equal(("mapped: mapped b", 1L, 4900L), (sums.Single().Name, sums.Single().Orders, sums.Single().Net));
+            Assert.Contains("mapped: mapped b", await owner.GetStringAsync("/sales?by=Test&text=M-1"));
+        }
+        finally
+        {
+            await wexil.Get<SettingStore>().SetHookMappingAsync(HookMapping.Usual);
+            wexil.Get<Web.Shared.Routes>().Reload();
+        }
+    }
+
+    [Fact]
     public async Task The_owner_puts_a_sale_in_takes_it_back_credits_it_and_is_told_what_is_wrong()
     {
         var tested = await wexil.StartTestAsync("ledger", Weights.Of(100, 0));

@@ -24,11 +24,17 @@ public static class HookSignature
     }
 
     /// <summary>What is wrong with a message's signature; null when it is right and fresh.</summary>
-    public static string? Problem(byte[] secret, string? timestamp, string? signature, ReadOnlySpan<byte> body, DateTimeOffset now)
+    /// <param name="timestamp">As it was sent; a service that sends none signs the body alone.</param>
+    public static string? Problem(HookMapping mapping, byte[] secret, string? timestamp, string? signature, ReadOnlySpan<byte> body, DateTimeOffset now)
     {
-        if (string.IsNullOrEmpty(timestamp) || string.IsNullOrEmpty(signature)) return $"The headers {TimestampHeader} and {SignatureHeader} are missing.";
-        if (!long.TryParse(timestamp, NumberStyles.None, CultureInfo.InvariantCulture, out var seconds)) return $"{TimestampHeader} is not a number of seconds.";
-        if (!CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(Of(secret, timestamp, body)), Encoding.UTF8.GetBytes(signature))) return "The signature does not fit the body and the secret.";
-        return Math.Abs(now.ToUnixTimeSeconds() - (decimal)seconds) > (decimal)Tolerance.TotalSeconds ? "The timestamp is more than five minutes from our clock." : null;
+        var isTimed = mapping.TimestampHeader.Length > 0;
+        if (string.IsNullOrEmpty(signature) || isTimed && string.IsNullOrEmpty(timestamp))
+            return isTimed ? $"The headers {mapping.TimestampHeader} and {mapping.SignatureHeader} are missing." : $"The header {mapping.SignatureHeader} is missing.";
+        var seconds = 0L;
+        if (isTimed && !long.TryParse(timestamp, NumberStyles.None, CultureInfo.InvariantCulture, out seconds)) return $"{mapping.TimestampHeader} is not a number of seconds.";
+        var own = isTimed ? Of(secret, timestamp!, body) : Convert.ToHexStringLower(HMACSHA256.HashData(secret, body));
+        if (mapping.IsBase64) own = Convert.ToBase64String(Convert.FromHexString(own));
+        if (!CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(mapping.Prefix + own), Encoding.UTF8.GetBytes(signature))) return "The signature does not fit the body and the secret.";
+        return isTimed && Math.Abs(now.ToUnixTimeSeconds() - (decimal)seconds) > (decimal)Tolerance.TotalSeconds ? "The timestamp is more than five minutes from our clock." : null;
     }
 }

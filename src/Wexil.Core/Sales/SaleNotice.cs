@@ -63,13 +63,7 @@ public sealed record SaleNotice(SaleKind Kind, string Order, string Line, long A
         static (SaleNotice?, string, string) Wrong(string name, string problem) => (null, name, problem);
     }
 
-    /// <summary>Reads a JSON body; its fields may be texts or numbers, and stand at the top.</summary>
-    public static (SaleNotice? Notice, string Field, string Problem) ReadJson(JsonElement body, SaleChannel channel) => body.ValueKind != JsonValueKind.Object
-        ? (null, "", "The body is a JSON object.")
-        : Read(name => body.TryGetProperty(name, out var value) ? value.ValueKind switch
-        {
-            JsonValueKind.String => value.GetString(),
-            JsonValueKind.Number => value.GetRawText(),
-            _ => null,
-        } : null, channel);
+    /// <summary>Reads a JSON body, whose fields may be texts or numbers and stand where the mapping says.</summary>
+    public static (SaleNotice? Notice, string Field, string Problem) ReadJson(JsonElement body, HookMapping mapping, SaleChannel channel) => body.ValueKind != JsonValueKind.Object
+        ? (null, "", "The body is a JSON object.") : Read(name => mapping.Field(body, name), channel);
 }

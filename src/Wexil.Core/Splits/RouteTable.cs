@@ -121,6 +121,9 @@ public sealed class RouteTable
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
     public string AffiliateParameter { get; init; } = UsualAffiliateParameter;
 
+    /// <summary>A further parameter of outside addresses that carries the visitor token; empty for none.</summary>
+    public string PassThrough { get; init; } = "";
+
     /// <summary>The goals of tests that are not decided which pages or programs tell of.</summary>
     public IReadOnlyList<RouteGoal> Goals
     {

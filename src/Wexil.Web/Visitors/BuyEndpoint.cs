@@ -27,7 +27,7 @@ public static class BuyEndpoint
         {
             var now = time.GetUtcNow();
             var visitor = (Caller.Of(http).Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now)).Visitor;
-            GoEndpoint.Redirect(http, GoEndpoint.Onward(new(till), desk.Routes.Step(page.Step), page, tokens.Issue(visitor, now), query, now));
+            GoEndpoint.Redirect(http, GoEndpoint.Onward(new(till), desk.Routes.Step(page.Step), page, tokens.Issue(visitor, now), query, now, desk.Routes.PassThrough));
         }
         else await Onward(http, desk.Routes.Step(page.Step)?.YesSlug, query);
     }

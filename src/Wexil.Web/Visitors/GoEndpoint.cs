@@ -63,7 +63,7 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
     {
         var carried = step.CarriesQuery ? query : "";
         if (page is null) await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page is not here yet. Please come back later.");
-        else if (page.Outside is { } outside) Redirect(http, Onward(outside, step, page, tokens.Issue(visitor, now), Arrivals.WithAffiliate(http, routes, carried), now));
+        else if (page.Outside is { } outside) Redirect(http, Onward(outside, step, page, tokens.Issue(visitor, now), Arrivals.WithAffiliate(http, routes, carried), now, routes.PassThrough));
         else if (!step.Redirects && hosted.Page(page) is { OwnAddressOnly: false } ready)
         {
             http.Response.Headers.Link = ready.Canonical;
@@ -75,10 +75,14 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
     }
 
     /// <summary>Where a visitor of a step is sent when its page is outside.</summary>
-    internal static string Onward(OutsideAddress outside, RouteStep? step, RoutePage page, string token, string query, DateTimeOffset now) =>
-        step?.Test is { } test && test.RunsAt(now)
+    /// <param name="passThrough">A further parameter for the token; empty for none.</param>
+    internal static string Onward(OutsideAddress outside, RouteStep? step, RoutePage page, string token, string query, DateTimeOffset now, string passThrough)
+    {
+        if (passThrough.Length > 0) query = $"{query}{(query.Length == 0 ? '?' : '&')}{passThrough}={token}";
+        return step?.Test is { } test && test.RunsAt(now)
             ? outside.With(query, ("wx", token), ("wx_test", test.Id.Value.ToString(CultureInfo.InvariantCulture)), ("wx_page", page.Slug))
             : outside.With(query, ("wx", token), ("wx_page", page.Slug));
+    }
 
     internal static void Redirect(HttpContext http, string address)
     {

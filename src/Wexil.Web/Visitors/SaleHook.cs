@@ -25,12 +25,13 @@ public sealed class SaleHook(VisitDesk desk, SaleStore sales, SettingStore setti
             return;
         }
         var now = time.GetUtcNow();
-        if (HookSignature.Problem(secret, http.Request.Headers[HookSignature.TimestampHeader], http.Request.Headers[HookSignature.SignatureHeader], body, now) is { } unsigned)
+        var mapping = settings.HookMapping;
+        if (HookSignature.Problem(mapping, secret, mapping.TimestampHeader.Length > 0 ? http.Request.Headers[mapping.TimestampHeader] : "", http.Request.Headers[mapping.SignatureHeader], body, now) is { } unsigned)
         {
             await Refuse(http, StatusCodes.Status401Unauthorized, "", unsigned);
             return;
         }
-        var (notice, field, problem, token) = Read(body);
+        var (notice, field, problem, token) = Read(body, mapping);
         if (notice is null)
         {
             await Refuse(http, StatusCodes.Status400BadRequest, field, problem);
@@ -42,13 +43,13 @@ public sealed class SaleHook(VisitDesk desk, SaleStore sales, SettingStore setti
         else await http.Response.WriteAsJsonAsync(new { order = notice.Order });
     }
 
-    private static (SaleNotice? Notice, string Field, string Problem, string? Token) Read(byte[] body)
+    private static (SaleNotice? Notice, string Field, string Problem, string? Token) Read(byte[] body, HookMapping mapping)
     {
         try
         {
             using var json = JsonDocument.Parse(body);
-            var (notice, field, problem) = SaleNotice.ReadJson(json.RootElement, SaleChannel.Hook);
-            var token = notice is not null && json.RootElement.TryGetProperty("wx", out var wx) && wx.ValueKind == JsonValueKind.String ? wx.GetString() : null;
+            var (notice, field, problem) = SaleNotice.ReadJson(json.RootElement, mapping, SaleChannel.Hook);
+            var token = notice is not null ? mapping.Field(json.RootElement, "wx") : null;
             return (notice, field, problem, token);
         }
         catch (Exception error) when (error is JsonException or InvalidOperationException)

@@ -15,7 +15,7 @@ public sealed class SaleTests
     {
         const string signature = "41c37c9a5ab4c5670e677c525251f89290eeb4b9b664470a25d68aa3a3d8f345";
         Assert.Equal(signature, HookSignature.Of(Secret, "1793000000", Body));
-        string? Check(string? timestamp, string? signed, DateTimeOffset now) => HookSignature.Problem(Secret, timestamp, signed, Body, now);
+        string? Check(string? timestamp, string? signed, DateTimeOffset now) => HookSignature.Problem(HookMapping.Usual, Secret, timestamp, signed, Body, now);
         Assert.Null(Check("1793000000", signature, Now));
         Assert.Null(Check("1793000000", signature, Now.AddMinutes(5)));
         Assert.Contains("five minutes", Check("1793000000", signature, Now.AddSeconds(301)));
@@ -45,7 +45,7 @@ public sealed class SaleTests
     public void What_a_service_says_is_read_or_the_wrong_field_is_named(string json, string? wrong)
     {
         using var body = JsonDocument.Parse(json.Replace('\'', '"'));
-        var (notice, field, problem) = SaleNotice.ReadJson(body.RootElement, SaleChannel.Hook);
+        var (notice, field, problem) = SaleNotice.ReadJson(body.RootElement, HookMapping.Usual, SaleChannel.Hook);
         Assert.Equal(wrong is null, notice is not null);
         if (wrong is not null) Assert.Equal((wrong, true), (field, problem.Length > 0));
         else Assert.Equal(notice, SaleNotice.Parse(notice!.ToJson()));
@@ -65,4 +65,24 @@ public sealed class SaleTests
         OrderBalance Sum(IEnumerable<(bool Sale, int Amount)> all) => all.Aggregate(new OrderBalance(), (sum, each) => sum.With(each.Sale ? SaleKind.Sale : SaleKind.Refund, each.Amount));
         return Sum(told).Net == Sum(told.AsEnumerable().Reverse()).Net && Sum(told).Net >= 0;
     });
+
+    [Fact]
+    public void A_service_that_signs_and_names_things_otherwise_is_taken_in_once_it_is_mapped()
+    {
+        var mapping = new HookMapping("X-Signature", "", "sha256=", true, true, ["charge.refunded"], "custom", new Dictionary<string, string>
+        {
+            ["type"] = "event", ["order"] = "data.order.id", ["amount"] = "data.total", ["currency"] = "data.currency", ["wx"] = "data.custom",
+        });
+        var json = """{"event":"charge.paid","data":{"order":{"id":77},"total":4900,"currency":"usd","custom":"token"}}"""u8.ToArray();
+        var signed = "sha256=" + Convert.ToBase64String(System.Security.Cryptography.HMACSHA256.HashData(Secret, json));
+        Assert.Null(HookSignature.Problem(HookMapping.Parse(mapping.ToJson()), Secret, "", signed, json, DateTimeOffset.UnixEpoch));
+        Assert.NotNull(HookSignature.Problem(mapping, Secret, "", signed[7..], json, DateTimeOffset.UnixEpoch));
+        Assert.NotNull(HookSignature.Problem(mapping, "another"u8.ToArray(), "", signed, json, DateTimeOffset.UnixEpoch));
+        using var body = System.Text.Json.JsonDocument.Parse(json);
+        var (notice, _, problem) = SaleNotice.ReadJson(body.RootElement, mapping, SaleChannel.Hook);
+        Assert.Equal(("", SaleKind.Sale, "77", 4900L, "USD"), (problem, notice!.Kind, notice.Order, notice.Amount, notice.Currency));
+        Assert.Equal("token", mapping.Field(body.RootElement, "wx"));
+        using var back = System.Text.Json.JsonDocument.Parse("""{"event":"charge.refunded","data":{"order":{"id":77},"total":-900,"currency":"usd"}}""");
+        Assert.Equal((SaleKind.Refund, 900L), SaleNotice.ReadJson(back.RootElement, mapping, SaleChannel.Hook).Notice is { } refund ? (refund.Kind, refund.Amount) : default);
+    }
 }

@@ -37,6 +37,11 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
     /// <summary>A secret that was made just now.</summary>
     public string? NewSecret { get; private set; }
 
+    [BindProperty(Name = nameof(Mapping))]
+    public MappingForm Mapping { get; set; } = new();
+
+    public bool IsMappingWrong { get; private set; }
+
     [TempData]
     public string? Done { get; set; }
 
@@ -48,8 +53,27 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
         return Page();
     }
 
-    public void OnGet() =>
+    public async Task<IActionResult> OnPostMappingAsync()
+    {
+        ModelState.Clear();
+        if (Mapping.Read(ModelState, nameof(Mapping)) is { } mapping)
+        {
+            await settings.SetHookMappingAsync(mapping);
+            routes.Reload();
+            Done = "The names are saved. They hold from the next message on.";
+            return Redirect("/settings");
+        }
+        var typed = Mapping;
+        OnGet();
+        (Mapping, IsMappingWrong) = (typed, true);
+        return Page();
+    }
+
+    public void OnGet()
+    {
         (FetchPrivate, Zone, CurrencyCode, AffiliateParameter) = (settings.FetchesPrivateAddresses, settings.Zone.Id, settings.Currency.Code, settings.AffiliateParameter);
+        Mapping = MappingForm.Of(settings.HookMapping);
+    }
 
     public async Task<IActionResult> OnPostAsync()
     {
@@ -57,7 +81,11 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
         if (AffiliateParameter is not { Length: > 0 and <= 40 } parameter || parameter.Any(letter => !char.IsAsciiLetterOrDigit(letter) && letter is not ('_' or '-')) || new AddressQuery.Part(parameter).IsOurs)
             ModelState.AddModelError(nameof(AffiliateParameter), "Letters, digits, - and _, such as aff.");
         if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone)) ModelState.AddModelError(nameof(Zone), "Choose a time zone from the list.");
-        if (!ModelState.IsValid) return Page();
+        if (!ModelState.IsValid)
+        {
+            Mapping = MappingForm.Of(settings.HookMapping);
+            return Page();
+        }
         await settings.SetZoneAsync(zone!);
         await settings.SetCurrencyAsync(Currency.Find(CurrencyCode)!);
         await settings.SetAffiliateParameterAsync(AffiliateParameter!);

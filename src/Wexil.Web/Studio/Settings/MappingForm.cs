@@ -1,0 +1,53 @@
+using Microsoft.AspNetCore.Mvc.ModelBinding;
+using Wexil.Core.Sales;
+using Wexil.Core.Splits;
+
+namespace Wexil.Web.Studio.Settings;
+
+/// <summary>What a payment service calls things, as it is typed.</summary>
+public sealed class MappingForm
+{
+    private const int Longest = 120;
+
+    public string? SignatureHeader { get; set; }
+    public string? TimestampHeader { get; set; }
+    public string? Prefix { get; set; }
+    public string? PassThrough { get; set; }
+    public string? RefundWords { get; set; }
+    public bool IsBase64 { get; set; }
+    public bool InSmallestUnits { get; set; }
+    public string? Fields { get; set; }
+
+    public static MappingForm Of(HookMapping mapping) => new()
+    {
+        SignatureHeader = mapping.SignatureHeader,
+        TimestampHeader = mapping.TimestampHeader,
+        Prefix = mapping.Prefix,
+        PassThrough = mapping.PassThrough,
+        RefundWords = string.Join(", ", mapping.RefundWords),
+        IsBase64 = mapping.IsBase64,
+        InSmallestUnits = mapping.InSmallestUnits,
+        Fields = string.Join('\n', mapping.Fields.Select(field => $"{field.Key} = {field.Value}")),
+    };
+
+    /// <summary>Reads it, or says by the fields what is wrong; null then.</summary>
+    public HookMapping? Read(ModelStateDictionary state, string prefix)
+    {
+        void Wrong(string field, string problem) => state.AddModelError($"{prefix}.{field}", problem);
+        var (signature, timestamp, parameter) = (SignatureHeader?.Trim() ?? "", TimestampHeader?.Trim() ?? "", PassThrough?.Trim() ?? "");
+        if (!IsName(signature)) Wrong(nameof(SignatureHeader), $"A header’s name, such as {HookSignature.SignatureHeader}.");
+        if (timestamp.Length > 0 && !IsName(timestamp)) Wrong(nameof(TimestampHeader), $"A header’s name, such as {HookSignature.TimestampHeader}, or nothing.");
+        if (parameter.Length > 0 && (!IsName(parameter) || new AddressQuery.Part(parameter).IsOurs)) Wrong(nameof(PassThrough), "Letters, digits, - and _, such as custom.");
+        var fields = new Dictionary<string, string>();
+        foreach (var line in (Fields ?? "").Split('\n', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
+        {
+            if (line.Split('=', StringSplitOptions.TrimEntries) is [var ours, { Length: > 0 and <= Longest } theirs] && HookMapping.Names.Contains(ours)) fields[ours] = theirs;
+            else Wrong(nameof(Fields), $"A line is one of {string.Join(", ", HookMapping.Names)}, then = and where it stands. This is not: {line}");
+        }
+        return state.ErrorCount > 0 ? null : new(
+            signature, timestamp, Prefix?.Trim() ?? "", IsBase64, InSmallestUnits,
+            [.. (RefundWords ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(word => word.ToLowerInvariant())], parameter, fields);
+    }
+
+    private static bool IsName(string text) => text.Length is > 0 and <= 60 && text.All(letter => char.IsAsciiLetterOrDigit(letter) || letter is '-' or '_');
+}
