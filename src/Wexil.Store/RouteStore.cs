@@ -90,7 +90,7 @@ public sealed class RouteStore(Database database)
             """,
             row => new RouteGoal(new(row.GetInt64(0)), row.GetString(1), Goal.Parse(row.GetString(2)), new(row.GetInt64(3)), new(row.GetInt64(4)), new(row.GetInt64(5))))
             .Where(goal => goal.Goal.Kind is GoalKind.Address or GoalKind.Click or GoalKind.Signal).ToArray();
-        return new RouteTable(steps, pages.Values) { Goals = goals, PassThrough = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.MappingName) is { } mapping ? HookMapping.Parse(mapping).PassThrough : "", AffiliateParameter = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.AffiliateName) ?? RouteTable.UsualAffiliateParameter };
+        return new RouteTable(steps, pages.Values) { Goals = goals, HeedsPrivacyControl = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.PrivacyName) != "no", PassThrough = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.MappingName) is { } mapping ? HookMapping.Parse(mapping).PassThrough : "", AffiliateParameter = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.AffiliateName) ?? RouteTable.UsualAffiliateParameter };
     });
 
     /// <summary>What the pages of each step of a funnel have in common: the step's link, and where the funnel takes money.</summary>

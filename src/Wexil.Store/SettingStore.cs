@@ -10,7 +10,7 @@ namespace Wexil.Store;
 public sealed class SettingStore(Database database, Journal journal)
 {
     private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", PrivateName = "fetch-private-addresses", HookSecretName = "hook-secret";
-    internal const string AffiliateName = "affiliate-parameter", MappingName = "hook-mapping", ZoneName = "time-zone", CurrencyName = "currency";
+    internal const string AffiliateName = "affiliate-parameter", MappingName = "hook-mapping", PrivacyName = "heed-privacy-control", ZoneName = "time-zone", CurrencyName = "currency";
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
     public string? PasswordHash => Get(PasswordName);
@@ -40,6 +40,11 @@ public sealed class SettingStore(Database database, Journal journal)
     public HookMapping HookMapping => Get(MappingName) is { } mapping ? HookMapping.Parse(mapping) : HookMapping.Usual;
 
     public Task SetHookMappingAsync(HookMapping mapping) => SetAsync(MappingName, mapping.ToJson());
+
+    /// <summary>Visitors whose browser sends Global Privacy Control get no cookie and are left out of every count; so it is unless the owner says otherwise.</summary>
+    public bool HeedsPrivacyControl => Get(PrivacyName) != "no";
+
+    public Task SetHeedsPrivacyControlAsync(bool heeds) => SetAsync(PrivacyName, heeds ? "yes" : "no");
 
     /// <summary>What servers say who tell of signals with a value; null until the owner makes the secret that it is made from.</summary>
     public string? ServerKey => HookSecret is { } secret ? Convert.ToHexStringLower(HMACSHA256.HashData(secret, "server key"u8)) : null;

@@ -203,6 +203,27 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
+    public async Task Who_asks_to_be_left_alone_is_served_without_a_cookie_and_not_counted_unless_the_owner_says_otherwise()
+    {
+        var tested = await wexil.StartTestAsync("private", Weights.Of(0, 100));
+        using var visitor = wexil.Visitor();
+        visitor.DefaultRequestHeaders.Add("Sec-GPC", "1");
+        var answer = await visitor.GetAsync("/go/private");
+        Assert.False(answer.Headers.Contains("Set-Cookie"));
+        Assert.Contains("Page A", await answer.Content.ReadAsStringAsync());
+        await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "quiet@private.example")]));
+        Assert.Equal((0, 0), await wexil.CountedAsync(tested.Test));
+        Assert.Equal(2, wexil.Get<TallyStore>().LeftOut(tested.Step.Id)[LeftOut.Private]);
+        Assert.Equal(1, wexil.Get<PeopleStore>().Count(new("private.example")));
+        await wexil.Get<SettingStore>().SetHeedsPrivacyControlAsync(false);
+        wexil.Get<Routes>().Reload();
+        await visitor.GetAsync("/go/private");
+        Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
+        await wexil.Get<SettingStore>().SetHeedsPrivacyControlAsync(true);
+        wexil.Get<Routes>().Reload();
+    }
+
+    [Fact]
     public async Task Who_looks_after_the_site_sees_the_lines_checks_a_page_and_is_shut_out_when_the_owner_withdraws_the_link()
     {
         var tested = await wexil.StartTestAsync("helped", outsideThanks: new("http://127.0.0.1:9/helped"));

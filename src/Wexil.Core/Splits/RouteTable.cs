@@ -121,6 +121,9 @@ public sealed class RouteTable
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
     public string AffiliateParameter { get; init; } = UsualAffiliateParameter;
 
+    /// <summary>Visitors whose browser sends Global Privacy Control get no cookie and are left out of every count.</summary>
+    public bool HeedsPrivacyControl { get; init; }
+
     /// <summary>A further parameter of outside addresses that carries the visitor token; empty for none.</summary>
     public string PassThrough { get; init; } = "";
 

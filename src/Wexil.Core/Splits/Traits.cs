@@ -58,4 +58,7 @@ public enum LeftOut
 
     /// <summary>The owner's own visit.</summary>
     Own = 'o',
+
+    /// <summary>The browser asks by Global Privacy Control to be left alone, and the owner heeds that.</summary>
+    Private = 'g',
 }

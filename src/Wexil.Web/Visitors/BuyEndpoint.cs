@@ -26,7 +26,7 @@ public static class BuyEndpoint
         else if (Uri.TryCreate(target.StartsWith("//", StringComparison.Ordinal) ? "https:" + target : target, UriKind.Absolute, out var till) && till.Scheme is "http" or "https")
         {
             var now = time.GetUtcNow();
-            var visitor = (Caller.Of(http).Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now)).Visitor;
+            var visitor = (Caller.Of(http, desk.Routes).Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now)).Visitor;
             GoEndpoint.Redirect(http, GoEndpoint.Onward(new(till), desk.Routes.Step(page.Step), page, tokens.Issue(visitor, now), query, now, desk.Routes.PassThrough));
         }
         else await Onward(http, desk.Routes.Step(page.Step)?.YesSlug, query);

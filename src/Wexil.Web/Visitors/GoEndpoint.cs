@@ -34,7 +34,7 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         }
         var countsMe = hasOurs && AddressQuery.Value(query, Caller.CountMeCookie) is not null;
         if (countsMe) CountMe(http);
-        var caller = Caller.Of(http);
+        var caller = Caller.Of(http, routes);
         if (countsMe) caller = caller with { LeftOut = null, IsTrying = false };
 
         var (visitor, known) = caller.Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now);
@@ -48,8 +48,8 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         }
         else
         {
-            // Robots and previews show what the step stands for; the owner sees what a visitor would.
-            page = caller.LeftOut is LeftOut.Robot or LeftOut.Check ? step.Page ?? desk.Peek(step, visit, known)?.Page : desk.Peek(step, visit, known)?.Page;
+            // Robots, previews and who keeps no cookie see what the step stands for; the owner sees what a visitor would.
+            page = caller.LeftOut is LeftOut.Robot or LeftOut.Check or LeftOut.Private ? step.Page ?? desk.Peek(step, visit, known)?.Page : desk.Peek(step, visit, known)?.Page;
             if (page is not null && caller.LeftOut is { } why) desk.LeaveOut(step.Id, page.Id, why, now);
         }
         await Show(http, routes, step, page, visitor, query, now);

@@ -39,7 +39,7 @@ public static class PageEndpoints
                 return;
             }
             var only = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
-            var caller = Caller.Of(http);
+            var caller = Caller.Of(http, desk.Routes);
             var now = time.GetUtcNow();
             if (!only && caller.LeftOut is { } why) desk.LeaveOut(page.Step, page.Id, why, now);
             else if (!only && caller.Counts)
@@ -77,8 +77,10 @@ public static class PageEndpoints
         }
         var now = time.GetUtcNow();
         // The owner's own opt-in leads on, and makes no lead.
-        var caller = Caller.Of(http);
-        if (caller.Counts && IsProgram(http, form, now)) caller = caller with { LeftOut = LeftOut.Robot };
+        var caller = Caller.Of(http, desk.Routes);
+        if ((caller.Counts || caller.LeftOut == LeftOut.Private) && IsProgram(http, form, now)) caller = caller with { LeftOut = LeftOut.Robot };
+        // An address that somebody gives is taken in, though nothing else is kept of them.
+        if (caller.LeftOut == LeftOut.Private) await desk.OptInAsync(page, desk.NewVisitor(now), new(email, Others(form, email)), now);
         if (caller.LeftOut is { } why) desk.LeaveOut(page.Step, page.Id, why, now);
         else if (caller.Counts) await desk.OptInAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, new(email, Others(form, email)), now);
         http.Response.StatusCode = StatusCodes.Status303SeeOther;

@@ -18,7 +18,7 @@ public static class ReachedEndpoint
         }
         var routes = desk.Routes;
         var page = message.On(routes, address);
-        if (message.Counts(http))
+        if (message.Counts(http, routes))
         {
             // Who is on a page hosted here has been noted when it was served.
             if (page is { Outside: not null })

@@ -50,7 +50,7 @@ public sealed class SignalEndpoint(VisitDesk desk, SaleStore sales, SettingStore
     private async Task FromBrowser(HttpContext http, RouteGoal goal, Dictionary<string, string> fields, DateTimeOffset now)
     {
         var visitor = VisitorCookie.Own(http) ?? (VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told) ? told : tokens.Read(fields.GetValueOrDefault("wx"), now));
-        if (visitor is { } who && Caller.Of(http).Counts) await desk.MeetAsync(goal, who, now);
+        if (visitor is { } who && Caller.Of(http, desk.Routes).Counts) await desk.MeetAsync(goal, who, now);
         if (!HttpMethods.IsGet(http.Request.Method) || !http.Request.Headers.Accept.ToString().Contains("image/", StringComparison.Ordinal))
         {
             http.Response.StatusCode = StatusCodes.Status204NoContent;

@@ -14,7 +14,7 @@ public static class StayEndpoint
         if (await ScriptMessage.Read(http) is not var (message, address)) return;
         http.Response.StatusCode = StatusCodes.Status204NoContent;
         var now = time.GetUtcNow();
-        if (message.From(http, tokens, now) is not { } visitor || message.On(desk.Routes, address) is not { } page || !message.Counts(http)) return;
+        if (message.From(http, tokens, now) is not { } visitor || message.On(desk.Routes, address) is not { } page || !message.Counts(http, desk.Routes)) return;
         var stretch = double.IsFinite(message.Milliseconds) ? Math.Clamp(message.Milliseconds, 0, Longest.TotalMilliseconds) : 0;
         await desk.StayAsync(page, visitor, new((long)stretch, message.Engaged), now);
     }

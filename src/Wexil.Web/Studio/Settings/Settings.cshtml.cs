@@ -14,6 +14,9 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
     public bool FetchPrivate { get; set; }
 
     [BindProperty]
+    public bool HeedPrivacy { get; set; }
+
+    [BindProperty]
     public string Zone { get; set; } = "";
 
     [BindProperty]
@@ -71,7 +74,7 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
 
     public void OnGet()
     {
-        (FetchPrivate, Zone, CurrencyCode, AffiliateParameter) = (settings.FetchesPrivateAddresses, settings.Zone.Id, settings.Currency.Code, settings.AffiliateParameter);
+        (FetchPrivate, HeedPrivacy, Zone, CurrencyCode, AffiliateParameter) = (settings.FetchesPrivateAddresses, settings.HeedsPrivacyControl, settings.Zone.Id, settings.Currency.Code, settings.AffiliateParameter);
         Mapping = MappingForm.Of(settings.HookMapping);
     }
 
@@ -89,6 +92,7 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
         await settings.SetZoneAsync(zone!);
         await settings.SetCurrencyAsync(Currency.Find(CurrencyCode)!);
         await settings.SetAffiliateParameterAsync(AffiliateParameter!);
+        await settings.SetHeedsPrivacyControlAsync(HeedPrivacy);
         routes.Reload();
         await settings.SetFetchesPrivateAddressesAsync(FetchPrivate);
         Done = "The settings are saved.";

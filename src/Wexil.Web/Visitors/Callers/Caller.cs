@@ -20,7 +20,7 @@ public readonly record struct Caller(Device Device, LeftOut? LeftOut, bool IsTry
     /// <summary>The owner is trying the link, for half an hour.</summary>
     public const string TryCookie = "wx_try";
 
-    public static Caller Of(HttpContext http)
+    public static Caller Of(HttpContext http, RouteTable routes)
     {
         var request = http.Request;
         var agent = Agents.Of(request.Headers.UserAgent);
@@ -28,9 +28,13 @@ public readonly record struct Caller(Device Device, LeftOut? LeftOut, bool IsTry
         LeftOut? left = HttpMethods.IsHead(request.Method) ? Core.Splits.LeftOut.Check
             : IsAhead(request.Headers) ? Core.Splits.LeftOut.Prefetch
             : agent.IsRobot ? Core.Splits.LeftOut.Robot
-            : request.Cookies.ContainsKey(MineCookie) && !request.Cookies.ContainsKey(CountMeCookie) ? Core.Splits.LeftOut.Own : null;
+            : request.Cookies.ContainsKey(MineCookie) && !request.Cookies.ContainsKey(CountMeCookie) ? Core.Splits.LeftOut.Own
+            : AsksForPrivacy(request, routes) ? Core.Splits.LeftOut.Private : null;
         return new(agent.Device, left, IsTrying: false);
     }
+
+    /// <summary>The browser sends Global Privacy Control, and the owner heeds it.</summary>
+    public static bool AsksForPrivacy(HttpRequest request, RouteTable routes) => routes.HeedsPrivacyControl && request.Headers["Sec-GPC"] == "1";
 
     /// <summary>Fetched before anybody asked to see it.</summary>
     private static bool IsAhead(IHeaderDictionary headers) => Says(headers["Sec-Purpose"]) || Says(headers["Purpose"]) || Says(headers["X-Moz"]) || Says(headers["X-Purpose"]);

@@ -19,7 +19,7 @@ public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals 
         http.Response.Headers.XContentTypeOptions = "nosniff";
         http.Response.ContentType = "text/javascript; charset=utf-8";
         var now = time.GetUtcNow();
-        var caller = Caller.Of(http);
+        var caller = Caller.Of(http, desk.Routes);
         if (desk.Routes.Step(slug) is not { } step || !caller.Counts)
         {
             await http.Response.WriteAsync("wexilStart(\"\",\"\",\"\")");
@@ -44,7 +44,7 @@ public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals 
     public async Task Stayed(HttpContext http, string slug)
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
-        var caller = Caller.Of(http);
+        var caller = Caller.Of(http, desk.Routes);
         if (desk.Routes.Step(slug) is not { } step || !caller.Counts || http.Request.ContentLength is null or > LongestBody) return;
         using var reader = new StreamReader(http.Request.Body);
         var words = (await reader.ReadToEndAsync(http.RequestAborted)).Split(' ', 4);
