@@ -34,7 +34,7 @@ public sealed class WiringTests
         site.SignIn(owner);
         owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/send");
         owner.Press("Ready?");
-        owner.WaitForText("“Thank you”: It is not in the page.");
+        owner.WaitForText("“Thank you”: The script is not in the page.");
         owner.IsAccessible();
         owner.Open(site.Studio, $"/f/{funnel.Slug}/wiring");
         owner.Press("Check all pages");
@@ -42,12 +42,12 @@ public sealed class WiringTests
         owner.IsAccessible();
         owner.Press("Make a link");
         keeper.Open(new Uri(owner.WaitFor(() => owner.All("p.link").SingleOrDefault()?.Text)!));
-        keeper.WaitForText("It is not in the page. Paste");
+        keeper.WaitForText("The script is not in the page. Paste");
         keeper.IsAccessible();
         served["thanks"] = Html(keeper.All("pre").First().Text, "<h1>Thank you</h1>");
         ((FakeTimeProvider)services.GetRequiredService<TimeProvider>()).Advance(TimeSpan.FromMinutes(1));
         keeper.All("section form button").Last().Click();
-        keeper.WaitFor(() => keeper.Text.Contains("It is not in the page", StringComparison.Ordinal) ? null : "");
+        keeper.WaitFor(() => keeper.Text.Contains("is not in the page", StringComparison.Ordinal) ? null : "");
 
         // The test starts with nothing left to mend, and a click is counted besides.
         owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/send");

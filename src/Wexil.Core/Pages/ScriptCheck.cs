@@ -27,7 +27,7 @@ public static class ScriptCheck
         if (ours.Length == 0)
         {
             var asText = html.Contains(File, StringComparison.OrdinalIgnoreCase);
-            found.Add(new("The script is there", false, asText ? "It stands in a comment, or as text, where no browser runs it." : "It is not in the page.", $"Paste {line} into the page’s head, just before </head>."));
+            found.Add(new("The script is there", false, asText ? "The script stands in a comment, or as text, where no browser runs it." : "The script is not in the page.", $"Paste {line} into the page’s head, just before </head>."));
             return found;
         }
         found.Add(new("The script is there", true, "Yes."));
@@ -35,12 +35,12 @@ public static class ScriptCheck
         if (right.Length == 0)
         {
             var other = ours.Select(element => element.GetAttribute("src")).First();
-            found.Add(new("It is this Wexil’s", false, $"It comes from {other}.", $"Replace it by {line}."));
+            found.Add(new("It is this Wexil’s", false, $"The script comes from {other}.", $"Replace it by {line}."));
         }
         else
         {
             found.Add(new("It is this Wexil’s", true, "Yes."));
-            found.Add(right.Length == 1 ? new("It is there once", true, "Yes.") : new("It is there once", false, $"It is there {right.Length} times; each visitor is told of as often.", "Leave one and take the others out."));
+            found.Add(right.Length == 1 ? new("It is there once", true, "Yes.") : new("It is there once", false, $"The script is there {right.Length} times; each visitor is told of as often.", "Leave one and take the others out."));
             found.Add(Place(right[0], line));
             found.Add(page.Scheme == Uri.UriSchemeHttps && script.Scheme == Uri.UriSchemeHttp
                 ? new("Browsers load it", false, "The page is on https and the script on http, which browsers refuse.", "Give Wexil an https address of its own, and paste the line from there.")
@@ -60,10 +60,10 @@ public static class ScriptCheck
     private static Finding Place(IElement script, string line)
     {
         const string what = "It is in the right place";
-        if (script.Ancestors<IElement>().FirstOrDefault(up => up.LocalName is "noscript" or "template") is { } up) return new(what, false, $"It stands in a <{up.LocalName}>, where it is not run.", $"Move {line} to just before </head>.");
+        if (script.Ancestors<IElement>().FirstOrDefault(up => up.LocalName is "noscript" or "template") is { } up) return new(what, false, $"The script stands in a <{up.LocalName}>, where it is not run.", $"Move {line} to just before </head>.");
         if (script.GetAttribute("type") is { Length: > 0 } type && type != "text/javascript" && type != "application/javascript")
-            return new(what, false, $"Its type is “{type}”, so a browser does not run it by itself.", $"Paste it as it is: {line}");
-        if (script.Closest("head") is null) return new(what, null, "It stands in the body. Visitors who leave before it is loaded are not seen.", "Better in the head, with defer: it does not hold the page up.");
+            return new(what, false, $"The script’s type is “{type}”, so a browser does not run it by itself.", $"Paste it as it is: {line}");
+        if (script.Closest("head") is null) return new(what, null, "The script stands in the body. Visitors who leave before it is loaded are not seen.", "Better in the head, with defer: it does not hold the page up.");
         return new(what, true, "In the head.");
     }
 
@@ -76,9 +76,9 @@ public static class ScriptCheck
             var directives = policy.Split(';', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(directive => directive.Split(' ', StringSplitOptions.RemoveEmptyEntries))
                 .GroupBy(parts => parts[0].ToLowerInvariant()).ToDictionary(group => group.Key, group => group.First()[1..]);
             if (Sources(directives, "script-src-elem", "script-src", "default-src") is { } scripts && !Allows(scripts, page, script, nonce))
-                return new(what, false, "It forbids scripts from other hosts than those it names.", $"Add {origin} to the policy’s script-src.");
+                return new(what, false, "The page’s content policy forbids scripts from other hosts than those it names.", $"Add {origin} to the policy’s script-src.");
             if (Sources(directives, "connect-src", "default-src") is { } connections && !Allows(connections, page, script, nonce: null))
-                return new(what, false, "It lets the script run, but not tell us.", $"Add {origin} to the policy’s connect-src.");
+                return new(what, false, "The page’s content policy lets the script run, but not tell us.", $"Add {origin} to the policy’s connect-src.");
         }
         return new(what, true, policies.Count == 0 ? "It has none." : "Yes.");
     }

@@ -70,7 +70,7 @@ public static class SharePage
             if (shown.Check is { } check)
             {
                 html.Append("<ul>");
-                foreach (var finding in check.Findings) html.Append($"""<li class="{(finding.Good switch { true => "good", false => "bad", _ => "soft" })}"><b>{Text(finding.What)}:</b> {Text(finding.Words)} {Text(finding.Mend)}</li>""");
+                foreach (var finding in check.Findings) html.Append($"""<li class="{(finding.Good switch { true => "good", false => "bad", _ => "soft" })}">{(finding.Good == true ? Text(finding.What) + "." : $"<b>{Text(finding.Words)}</b> {Text(finding.Mend)}")}</li>""");
                 html.Append($"""</ul><p class="soft">Looked at {Minutes(now - check.At)}.</p>""");
             }
             html.Append($"""<form method="post" action="/share/{token}/check/{Text(shown.Page.Slug)}"><button>Check this page</button></form></section>""");

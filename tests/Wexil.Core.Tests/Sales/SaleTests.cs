@@ -71,7 +71,11 @@ public sealed class SaleTests
     {
         var mapping = new HookMapping("X-Signature", "", "sha256=", true, true, ["charge.refunded"], "custom", new Dictionary<string, string>
         {
-            ["type"] = "event", ["order"] = "data.order.id", ["amount"] = "data.total", ["currency"] = "data.currency", ["wx"] = "data.custom",
+            ["type"] = "event",
+            ["order"] = "data.order.id",
+            ["amount"] = "data.total",
+            ["currency"] = "data.currency",
+            ["wx"] = "data.custom",
         });
         var json = """{"event":"charge.paid","data":{"order":{"id":77},"total":4900,"currency":"usd","custom":"token"}}"""u8.ToArray();
         var signed = "sha256=" + Convert.ToBase64String(System.Security.Cryptography.HMACSHA256.HashData(Secret, json));

@@ -70,7 +70,7 @@ public sealed class TimeChart
         var empty = Enumerable.Range(0, units).Where(unit => buckets.Count > 0 && !buckets.Any(bucket => (int)Math.Round((Unit(bucket.From) - first) / step) == unit)).ToArray();
         var phases = reading.Phases.Where(phase => phase.StartedAt <= now).Select((phase, i) => new Change(
             X(Math.Clamp((Unit(phase.StartedAt) - first) / step, 0, units - 1)), i + 1, phase.Reason)).ToArray();
-        var every = Math.Max(1, (int)Math.Ceiling(units / 8.0));
+        var every = Math.Max(1, (int)Math.Ceiling(units / 5.0));
         return new()
         {
             Lines = lines,
