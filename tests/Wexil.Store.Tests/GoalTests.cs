@@ -141,6 +141,7 @@ public sealed class GoalTests
         var now = world.Time.GetUtcNow();
         await world.Journal.AppendAsync(new(Guid.CreateVersion7(), now, EventKind.OptIn, visitor.Visitor, test.Step, test.Pages[1], Data: "Ann@larkrow.example"));
         await world.Sales.RecordAsync(new(SaleKind.Sale, "K-1", "", 4900, "USD", "Kit", "ann@larkrow.example"), visitor.Visitor, null, now);
+        await world.Journal.WhenProjectedAsync();
         await world.People.AddAsync([("bo@larkrow.example", ["letter"]), ("ann@larkrow.example", ["buyer"])]);
         await world.People.SetRuleAsync("salad", test.Id, test.Pages[1]);
         await world.Journal.WhenProjectedAsync();

@@ -24,6 +24,9 @@ public readonly record struct VisitorTraits(long Packed)
         return new((long)note.Device | (note.IsReturning ? 4L : 0) | ((long)day << 3) | ((long)country << 6) | ((source + 1) << 22));
     }
 
+    /// <summary>False of visitors who came before their traits were kept: they are in no segment.</summary>
+    public bool IsKnown => Packed >= 0;
+
     /// <summary>The visitor's value of a segment, as it is stored.</summary>
     public long Of(SegmentKind kind) => kind switch
     {

@@ -46,8 +46,8 @@ CREATE TABLE goal_tallies (
   PRIMARY KEY (goal_id, phase_id, page_id)
 ) WITHOUT ROWID;
 
--- What is known of a visitor's first visit to a test, and which later steps were reached after it: a bit each, by the step's number.
-ALTER TABLE enrolments ADD COLUMN traits INTEGER NOT NULL DEFAULT 0;
+-- What is known of a visitor's first visit to a test (-1: came before this was kept), and which later steps were reached after it: a bit each, by the step's number.
+ALTER TABLE enrolments ADD COLUMN traits INTEGER NOT NULL DEFAULT -1;
 ALTER TABLE enrolments ADD COLUMN path INTEGER NOT NULL DEFAULT 0;
 CREATE TABLE path_tallies (
   test_id INTEGER NOT NULL,

@@ -109,7 +109,8 @@ internal sealed class TestCounts : IDisposable
             CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (goal.Test, Bucket(at)), out _).Conversions++;
             // By the time of the visitor's coming, so that the conversions of a stretch are of its visitors.
             CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (goal.Test, page, Bucket(place.At)), out _).Conversions++;
-            foreach (var kind in Kinds) CollectionsMarshal.GetValueRefOrAddDefault(_segments, (goal.Test, place.Phase, page, kind, place.Traits.Of(kind)), out _).Conversions++;
+            if (place.Traits.IsKnown)
+                foreach (var kind in Kinds) CollectionsMarshal.GetValueRefOrAddDefault(_segments, (goal.Test, place.Phase, page, kind, place.Traits.Of(kind)), out _).Conversions++;
             _silences[goal.Test] = (at, 0);
             // Of two steps the later one's conversion tells how a pair of pages did.
             foreach (var partner in partners)
