@@ -62,7 +62,12 @@ public sealed class TallyStore(Database database, TimeProvider time)
 
     /// <summary>Visitors and conversions of a test by quarter hours, from a moment on.</summary>
     public IReadOnlyList<TestBucket> Buckets(TestId test, DateTimeOffset from) => database.Read(c => c.Rows(
-        "SELECT bucket, visitors, conversions FROM test_buckets WHERE test_id = $1 AND bucket >= $2 ORDER BY bucket",
+        """
+        SELECT bucket, sum(visitors), sum(conversions) FROM (
+          SELECT bucket, visitors, 0 AS conversions FROM page_buckets WHERE test_id = $1 AND bucket >= $2
+          UNION ALL SELECT bucket, 0, conversions FROM test_buckets WHERE test_id = $1 AND bucket >= $2
+        ) GROUP BY bucket ORDER BY bucket
+        """,
         row => new TestBucket(row.Time(0), row.GetInt64(1), row.GetInt64(2)), test.Value, from.ToUnixTimeMilliseconds()));
 
     /// <summary>When the last visitor of the test converted, and how many came since; null when none has yet.</summary>
@@ -110,9 +115,15 @@ public sealed class TallyStore(Database database, TimeProvider time)
         row => new PageStay(new(row.GetInt64(0)), row.GetInt64(1), row.GetInt64(2), TimeSpan.FromMilliseconds(row.GetInt64(3))), test.Value));
 
     /// <summary>What visitors of a test had who share something.</summary>
-    public IReadOnlyList<SegmentTally> Segments(TestId test, SegmentKind kind) => database.Read(c => c.Rows(
-        "SELECT value, phase_id, page_id, visitors, conversions FROM segment_tallies WHERE test_id = $1 AND kind = $2",
-        row => new SegmentTally(kind, row.GetInt64(0), new(row.GetInt64(1)), new(row.GetInt64(2)), new(row.GetInt64(3), row.GetInt64(4))), test.Value, (long)kind));
+    public IReadOnlyList<SegmentTally> Segments(TestId test, SegmentKind kind) => database.Read(c =>
+    {
+        var isTogether = kind is SegmentKind.Device or SegmentKind.Returning or SegmentKind.Weekday;
+        return c.Rows("SELECT value, phase_id, page_id, visitors, conversions FROM segment_tallies WHERE test_id = $1 AND kind = $2",
+            row => new SegmentTally(
+                kind, isTogether ? new VisitorTraits(row.GetInt64(0)).Of(kind) : row.GetInt64(0), new(row.GetInt64(1)), new(row.GetInt64(2)), new(row.GetInt64(3), row.GetInt64(4))),
+            test.Value, isTogether ? VisitorTraits.Together : (int)kind)
+            .GroupBy(tally => (tally.Value, tally.Phase, tally.Page)).Select(group => group.First() with { Arm = group.Aggregate(new Arm(), (sum, tally) => sum + tally.Arm) }).ToArray();
+    });
 
     /// <summary>What each page of a test had by quarter hours of its visitors' coming, in order of time.</summary>
     public IReadOnlyList<(PageId Page, DateTimeOffset From, Arm Arm)> PageBuckets(TestId test) => database.Read(c => c.Rows(

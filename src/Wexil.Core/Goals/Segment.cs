@@ -27,7 +27,13 @@ public readonly record struct VisitorTraits(long Packed)
     /// <summary>False of visitors who came before their traits were kept: they are in no segment.</summary>
     public bool IsKnown => Packed >= 0;
 
-    /// <summary>The visitor's value of a segment, as it is stored.</summary>
+    /// <summary>The kind of row that counts by <see cref="Small"/>.</summary>
+    public const int Together = 0;
+
+    /// <summary>Device, returning and weekday in one small number: counted together, they cost a visit one row and not three.</summary>
+    public long Small => Packed & 63;
+
+    /// <summary>The visitor's value of a segment.</summary>
     public long Of(SegmentKind kind) => kind switch
     {
         SegmentKind.Device => Packed & 3,

@@ -18,13 +18,11 @@ internal sealed class TestCounts : IDisposable
 {
     private const long BucketMilliseconds = 15 * 60 * 1000;
 
-    private static readonly SegmentKind[] Kinds = Enum.GetValues<SegmentKind>();
-
     private readonly HotStatement _enrol, _place, _convert, _close, _tally, _bucket, _pageBucket, _apart, _pair, _silence, _walk, _path, _segment;
     private readonly Dictionary<(long Test, long Phase, long Page), (long Visitors, long Conversions)> _tallies = [];
     private readonly Dictionary<(long Test, long Bucket), (long Visitors, long Conversions)> _buckets = [];
     private readonly Dictionary<(long Test, long Page, long Bucket), (long Visitors, long Conversions)> _pageBuckets = [];
-    private readonly Dictionary<(long Test, long Phase, long Page, SegmentKind Kind, long Value), (long Visitors, long Conversions)> _segments = [];
+    private readonly Dictionary<(long Test, long Phase, long Page, int Kind, long Value), (long Visitors, long Conversions)> _segments = [];
     private readonly Dictionary<(long Test, long Page, long Step), long> _paths = [];
     private readonly Dictionary<(long Test, long Page, Apart Reason), (long Visitors, long Conversions)> _aparts = [];
     private readonly Dictionary<(long Test, long Other, long Page, long OtherPage), (long Visitors, long Conversions)> _pairs = [];
@@ -79,9 +77,8 @@ internal sealed class TestCounts : IDisposable
         if (!Take(test, phase, page, visitor, at, closed: 0, apart: null, traits)) return false;
         Touched.Add(test);
         CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (test.Value, phase.Value, page.Value), out _).Visitors++;
-        CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (test.Value, Bucket(at)), out _).Visitors++;
         CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (test.Value, page.Value, Bucket(at)), out _).Visitors++;
-        foreach (var kind in Kinds) CollectionsMarshal.GetValueRefOrAddDefault(_segments, (test.Value, phase.Value, page.Value, kind, traits.Of(kind)), out _).Visitors++;
+        Segmented(test.Value, phase.Value, page.Value, traits, visitors: 1);
         CollectionsMarshal.GetValueRefOrAddDefault(_silences, test.Value, out _).Since++;
         return true;
     }
@@ -109,8 +106,7 @@ internal sealed class TestCounts : IDisposable
             CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (goal.Test, Bucket(at)), out _).Conversions++;
             // By the time of the visitor's coming, so that the conversions of a stretch are of its visitors.
             CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (goal.Test, page, Bucket(place.At)), out _).Conversions++;
-            if (place.Traits.IsKnown)
-                foreach (var kind in Kinds) CollectionsMarshal.GetValueRefOrAddDefault(_segments, (goal.Test, place.Phase, page, kind, place.Traits.Of(kind)), out _).Conversions++;
+            if (place.Traits.IsKnown) Segmented(goal.Test, place.Phase, page, place.Traits, conversions: 1);
             _silences[goal.Test] = (at, 0);
             // Of two steps the later one's conversion tells how a pair of pages did.
             foreach (var partner in partners)
@@ -151,7 +147,7 @@ internal sealed class TestCounts : IDisposable
         foreach (var ((test, bucket), (visitors, conversions)) in _buckets) _bucket.Bind(1, test).Bind(2, bucket).Bind(3, visitors).Bind(4, conversions).Run();
         foreach (var ((test, page, bucket), (visitors, conversions)) in _pageBuckets) _pageBucket.Bind(1, test).Bind(2, page).Bind(3, bucket).Bind(4, visitors).Bind(5, conversions).Run();
         foreach (var ((test, phase, page, kind, value), (visitors, conversions)) in _segments)
-            _segment.Bind(1, test).Bind(2, (long)kind).Bind(3, value).Bind(4, phase).Bind(5, page).Bind(6, visitors).Bind(7, conversions).Run();
+            _segment.Bind(1, test).Bind(2, kind).Bind(3, value).Bind(4, phase).Bind(5, page).Bind(6, visitors).Bind(7, conversions).Run();
         foreach (var ((test, page, step), visitors) in _paths) _path.Bind(1, test).Bind(2, page).Bind(3, step).Bind(4, visitors).Run();
         foreach (var ((test, page, reason), (visitors, conversions)) in _aparts) _apart.Bind(1, test).Bind(2, page).Bind(3, (long)reason).Bind(4, visitors).Bind(5, conversions).Run();
         foreach (var ((test, other, page, otherPage), (visitors, conversions)) in _pairs)
@@ -178,6 +174,19 @@ internal sealed class TestCounts : IDisposable
             IsCounted: !_place.IsNull(1) && _place.Number(4) == 0, _place.IsNull(5) ? null : (Apart)_place.Number(5), new(_place.Number(6)), _place.Number(7));
         _place.Reset();
         return found;
+    }
+
+    private void Segmented(long test, long phase, long page, VisitorTraits traits, long visitors = 0, long conversions = 0)
+    {
+        Add(VisitorTraits.Together, traits.Small);
+        Add((int)SegmentKind.Country, traits.Of(SegmentKind.Country));
+        Add((int)SegmentKind.Source, traits.Of(SegmentKind.Source));
+
+        void Add(int kind, long value)
+        {
+            ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(_segments, (test, phase, page, kind, value), out _);
+            sum = (sum.Visitors + visitors, sum.Conversions + conversions);
+        }
     }
 
     private void Paired(long test, long other, long page, long otherPage, long visitors = 0, long conversions = 0)
