@@ -36,9 +36,9 @@ public static class Exports
             {
                 csv.WriteField(line.Phase);
                 csv.WriteField(line.PhaseStarted.ToString("O", CultureInfo.InvariantCulture));
-                foreach (var field in (string[])[line.Letter, Harmless(line.Page)]) csv.WriteField(field);
+                foreach (var field in (string[])[line.Letter, SpreadsheetText.Harmless(line.Page)]) csv.WriteField(field);
                 csv.WriteField(line.Weight);
-                csv.WriteField(Harmless(line.Goal));
+                csv.WriteField(SpreadsheetText.Harmless(line.Goal));
                 foreach (var number in (long[])[line.Visitors, line.Conversions, line.Times]) csv.WriteField(number);
                 csv.WriteField(line.Value);
                 csv.WriteField(line.Orders);
@@ -103,7 +103,4 @@ public static class Exports
     }
 
     private static void Attach(HttpContext http, string name) => http.Response.Headers.ContentDisposition = $"attachment; filename=\"{name}\"";
-
-    // A spreadsheet would run what begins like a formula.
-    private static string Harmless(string text) => text is ['=' or '+' or '-' or '@' or '\t' or '\r', ..] ? "'" + text : text;
 }

@@ -97,7 +97,7 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
         {
             foreach (var person in chunk)
             {
-                foreach (var field in (string[])[person.Email, person.At.ToString("O", CultureInfo.InvariantCulture), person.Page, person.Source, string.Join(';', person.Tags)]) csv.WriteField(PeopleFile.Harmless(field));
+                foreach (var field in (string[])[person.Email, person.At.ToString("O", CultureInfo.InvariantCulture), person.Page, person.Source, string.Join(';', person.Tags)]) csv.WriteField(SpreadsheetText.Harmless(field));
                 await csv.NextRecordAsync();
             }
         }

@@ -39,9 +39,6 @@ public static class PeopleFile
         return ([.. rows.Select(row => row with { IsKnown = there.Contains(row.Email) })], rows.Count == 0 ? "Behind its first line the file is empty." : null);
     }
 
-    // A spreadsheet would run what begins like a formula.
-    internal static string Harmless(string text) => text is ['=' or '+' or '-' or '@' or '\t' or '\r', ..] ? "'" + text : text;
-
     private static PeopleRow Row(int line, string email, string tags)
     {
         string[] own = [.. tags.Split(';', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Where(tag => tag.Length <= PeopleStore.LongestTag)];
