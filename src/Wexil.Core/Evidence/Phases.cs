@@ -32,6 +32,28 @@ public static class Phases
     }
 
     /// <summary>
+    /// The same difference of earned per visitor, b − a, with the weights of Mantel and Haenszel. A page's variance is that within its
+    /// phases, pooled over them. Null when no phase has two visitors on both pages.
+    /// </summary>
+    public static Estimate? DifferenceOfMeans(IEnumerable<(Takings A, Takings B)> phases)
+    {
+        var known = phases.Where(phase => phase.A.Visitors > 1 && phase.B.Visitors > 1).ToArray();
+        if (known.Length == 0) return null;
+        double Pooled(Func<(Takings A, Takings B), Takings> page) =>
+            known.Sum(phase => page(phase).Variance * (page(phase).Visitors - 1)) / known.Sum(phase => page(phase).Visitors - 1.0);
+        var (varianceA, varianceB) = (Pooled(phase => phase.A), Pooled(phase => phase.B));
+        double weights = 0, weighted = 0, variance = 0;
+        foreach (var (a, b) in known)
+        {
+            double na = a.Visitors, nb = b.Visitors, weight = na * nb / (na + nb);
+            weights += weight;
+            weighted += weight * (b.Mean - a.Mean);
+            variance += weight * weight * (varianceA / na + varianceB / nb);
+        }
+        return new(weighted / weights, variance / (weights * weights));
+    }
+
+    /// <summary>
     /// The Cochran–Mantel–Haenszel test without continuity correction: chi-square (one degree of freedom) and its p-value.
     /// Source: N. Mantel and W. Haenszel, JNCI 22 (1959).
     /// </summary>
@@ -47,6 +69,19 @@ public static class Phases
         if (variance == 0) return (0, 1);
         var chiSquare = excess * excess / variance;
         return (chiSquare, Confidence.ChiSquareP(chiSquare, 1));
+    }
+
+    /// <summary>The common odds ratio of b against a by Mantel and Haenszel; null where no phase settles it.</summary>
+    public static double? OddsRatio(IEnumerable<PhasePair> phases)
+    {
+        double above = 0, below = 0;
+        foreach (var (a, b) in Informative(phases))
+        {
+            double n = a.Visitors + b.Visitors;
+            above += b.Conversions * (double)(a.Visitors - a.Conversions) / n;
+            below += a.Conversions * (double)(b.Visitors - b.Conversions) / n;
+        }
+        return below > 0 ? above / below : null;
     }
 
     private static IEnumerable<PhasePair> Informative(IEnumerable<PhasePair> phases) =>

@@ -14,16 +14,24 @@ public sealed class RateDensity
     {
         double x = arm.Conversions, misses = arm.Visitors - arm.Conversions;
         var mode = arm.Visitors == 0 ? 0.5 : x / arm.Visitors;
-        double LogShape(double rate) => Term(x, rate) + Term(misses, 1 - rate) - Term(x, mode) - Term(misses, 1 - mode);
+        var highest = Term(x, mode) + Term(misses, 1 - mode);
+        double LogShape(double rate) => Term(x, rate) + Term(misses, 1 - rate) - highest;
         Low = x == 0 ? 0 : Edge(LogShape, mode, 0);
         High = misses == 0 ? 1 : Edge(LogShape, mode, 1);
 
         Step = (High - Low) / (Points - 1);
         Density = new double[Points];
+        var slopeBefore = 0.0;
         for (var i = 0; i < Points; i++)
         {
-            Density[i] = Math.Exp(LogShape(Low + i * Step));
-            if (i > 0) _cumulative[i] = _cumulative[i - 1] + (Density[i - 1] + Density[i]) / 2 * Step;
+            var rate = Low + i * Step;
+            Density[i] = Math.Exp(LogShape(rate));
+            // Where the density ends at 0 with one conversion or one miss, it does not end level.
+            var slope = Density[i] > 0 ? Density[i] * ((x == 0 ? 0 : x / rate) - (misses == 0 ? 0 : misses / (1 - rate)))
+                : rate == 1 && misses == 1 ? -Math.Exp(-highest) : rate == 0 && x == 1 ? Math.Exp(-highest) : 0;
+            // The trapezoid with the correction of Euler and Maclaurin at both ends.
+            if (i > 0) _cumulative[i] = _cumulative[i - 1] + (Density[i - 1] + Density[i]) / 2 * Step + (slopeBefore - slope) * Step * Step / 12;
+            slopeBefore = slope;
         }
         var total = _cumulative[^1];
         for (var i = 0; i < Points; i++)
@@ -50,7 +58,10 @@ public sealed class RateDensity
         if (rate >= High) return 1;
         var place = (rate - Low) / Step;
         var i = Math.Min((int)place, Points - 2);
-        return _cumulative[i] + (place - i) * (_cumulative[i + 1] - _cumulative[i]);
+        // Hermite's cubic: the density is the slope.
+        var t = place - i;
+        var (from, until, rise, fall) = (_cumulative[i], _cumulative[i + 1], Density[i] * Step, Density[i + 1] * Step);
+        return from + t * (rise + t * (3 * (until - from) - 2 * rise - fall + t * (2 * (from - until) + rise + fall)));
     }
 
     /// <summary>For each page the chance that its true rate is the highest; they add up to 1.</summary>
@@ -70,6 +81,39 @@ public sealed class RateDensity
             }
         }
         return chances;
+    }
+
+    /// <summary>
+    /// For each page what keeping it is expected to lose against the best of the others, in rate: E(max(best other − this, 0)), which is
+    /// the integral of F(x)·(1 − ΠF other(x)).
+    /// </summary>
+    public static double[] Losses(IReadOnlyList<RateDensity> pages)
+    {
+        var losses = new double[pages.Count];
+        // Between these places every page's curve is smooth on the scale of the piece.
+        var places = pages.SelectMany(page => new[] { page.Low, page.High, (page.Low + page.High) / 2 }).Distinct().Order().ToArray();
+        // More pages, more places and shorter ways between them. An even number, for Simpson's rule.
+        var pieces = Math.Clamp(5120 / Math.Max(1, places.Length - 1) / 2 * 2, 256, 1024);
+        var (below, behind) = (new double[pages.Count], new double[pages.Count + 1]);
+        for (var piece = 0; piece + 1 < places.Length; piece++)
+        {
+            var (from, step) = (places[piece], (places[piece + 1] - places[piece]) / pieces);
+            for (var i = 0; i <= pieces; i++)
+            {
+                // Simpson's rule.
+                var weight = step / 3 * (i == 0 || i == pieces ? 1 : i % 2 == 1 ? 4 : 2);
+                for (var page = 0; page < pages.Count; page++) below[page] = pages[page].CumulativeAt(from + i * step);
+                behind[pages.Count] = 1;
+                for (var page = pages.Count - 1; page >= 0; page--) behind[page] = behind[page + 1] * below[page];
+                var before = 1.0;
+                for (var page = 0; page < pages.Count; page++)
+                {
+                    losses[page] += weight * below[page] * (1 - before * behind[page + 1]);
+                    before *= below[page];
+                }
+            }
+        }
+        return losses;
     }
 
     private static double Term(double count, double rate) => count == 0 ? 0 : count * Math.Log(rate);

@@ -16,12 +16,16 @@ public sealed record Currency(string Code, string Sign, int Digits)
         new("SEK", "SEK ", 2), new("SGD", "S$", 2), Usual, new("ZAR", "R", 2),
     ];
 
-    private decimal Unit => (decimal)Math.Pow(10, Digits);
+    /// <summary>How many of the smallest unit make one.</summary>
+    public decimal Unit => (decimal)Math.Pow(10, Digits);
 
     public static Currency? Find(string? code) => All.FirstOrDefault(currency => currency.Code == code);
 
     /// <summary>"$1,204.50".</summary>
     public string Show(decimal amount) => $"{(amount < 0 ? "−" : "")}{Sign}{(Math.Abs(amount) / Unit).ToString("N" + Digits, CultureInfo.InvariantCulture)}";
+
+    /// <summary>An amount that is an estimate, without the digits behind the point: "$2,140".</summary>
+    public string About(double amount) => $"{(amount <= -0.5 * (double)Unit ? "−" : "")}{Sign}{Math.Abs(Math.Round(amount / (double)Unit)).ToString("N0", CultureInfo.InvariantCulture)}";
 
     /// <summary>How <see cref="Parse"/> would be given the amount.</summary>
     public string Write(long amount) => (amount / Unit).ToString("F" + Digits, CultureInfo.InvariantCulture);

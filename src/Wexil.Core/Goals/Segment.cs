@@ -33,6 +33,17 @@ public readonly record struct VisitorTraits(long Packed)
     /// <summary>Device, returning and weekday in one small number: counted together, they cost a visit one row and not three.</summary>
     public long Small => Packed & 63;
 
+    /// <summary>The rows by which a visitor is counted.</summary>
+    public const int Rows = 3;
+
+    /// <param name="index">From 0, below <see cref="Rows"/>.</param>
+    public (int Kind, long Value) Row(int index) => index switch
+    {
+        0 => (Together, Small),
+        1 => ((int)SegmentKind.Country, Of(SegmentKind.Country)),
+        _ => ((int)SegmentKind.Source, Of(SegmentKind.Source)),
+    };
+
     /// <summary>The visitor's value of a segment.</summary>
     public long Of(SegmentKind kind) => kind switch
     {

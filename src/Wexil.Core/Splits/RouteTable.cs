@@ -30,6 +30,9 @@ public enum TurnTaking
 
     /// <summary>One after the other, exactly to weight.</summary>
     InTurn,
+
+    /// <summary>Drawn by weights that follow the evidence every hour.</summary>
+    Lean,
 }
 
 /// <summary>A test that is not decided, or one that was and could be taken up again.</summary>
@@ -81,7 +84,15 @@ public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTes
 
     /// <summary>The tags of sources that are affiliates.</summary>
     public IReadOnlySet<string> Affiliates { get; init; } = FrozenSet<string>.Empty;
+
+    /// <summary>The sources that are ad networks, by tag.</summary>
+    public IReadOnlyDictionary<string, RouteNetwork> Networks { get; init; } = FrozenDictionary<string, RouteNetwork>.Empty;
 }
+
+/// <summary>How an ad network's links name its click and what that costs.</summary>
+/// <param name="CostParameter">Null where the links do not say.</param>
+/// <param name="MostAClick">A higher cost is not believed; in millionths of a unit.</param>
+public sealed record RouteNetwork(string ClickParameter, string? CostParameter, long MostAClick);
 
 /// <summary>A goal that pages or programs tell of: an address, a click, a signal.</summary>
 /// <param name="Key">Its own address: <c>/signal/{key}</c>.</param>

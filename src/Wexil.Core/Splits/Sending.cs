@@ -11,6 +11,9 @@ namespace Wexil.Core.Splits;
 public sealed record Sending(
     TurnTaking Turns, int Share, Audience Audience, PageId? Others, IReadOnlyList<PageId> Closed, bool RestsFailing, DateTimeOffset? Until)
 {
+    /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
+    public int Floor { get; init; } = Leaning.UsualFloor;
+
     public static readonly Sending Usual = new(TurnTaking.Chance, 100, Audience.Everyone, null, [], false, null);
 
     /// <summary>What is different in another way of sending, a sentence each, and whether it begins a phase.</summary>
@@ -18,7 +21,8 @@ public sealed record Sending(
     /// <param name="moment">A moment by the owner's clock.</param>
     public IEnumerable<(string What, bool BeginsPhase)> ChangesTo(Sending next, Func<PageId, string> name, Func<DateTimeOffset, string> moment)
     {
-        if (next.Turns != Turns) yield return (next.Turns == TurnTaking.InTurn ? "Pages take turns exactly to weight" : "Pages are drawn by chance", true);
+        if (next.Turns != Turns) yield return (next.Turns switch { TurnTaking.InTurn => "Pages take turns exactly to weight", TurnTaking.Lean => "Weights follow the evidence every hour", _ => "Pages are drawn by chance" }, true);
+        if (next.Floor != Floor && next.Turns == TurnTaking.Lean) yield return ($"Each page gets {next.Floor}% at least", false);
         if (next.Share != Share) yield return ($"{next.Share}% of the visitors take part", true);
         if (!next.Audience.Equals(Audience)) yield return (next.Audience.Sentence().TrimEnd('.'), true);
         if (next.Others != Others) yield return (next.Others is { } page ? $"Everyone else sees {name(page)}" : "Everyone else sees the control", true);

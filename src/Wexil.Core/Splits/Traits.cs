@@ -17,6 +17,9 @@ public sealed record Traits(Device Device, string Country = "", string Language 
 {
     public static readonly Traits Unknown = new(Device.Desktop);
 
+    /// <summary>The click of the ad network that sent the visitor, where its source is one and the link says so.</summary>
+    public Networks.AdClick? Click { get; init; }
+
     /// <summary>A visit later than this after the first is a return.</summary>
     public static readonly TimeSpan FirstSitting = TimeSpan.FromMinutes(30);
 }

@@ -2,51 +2,72 @@ using Wexil.Core.Evidence;
 
 namespace Wexil.Core.Verdicts;
 
-/// <summary>A segment's arms: for each phase of the test, in the order of its pages.</summary>
-public sealed record SegmentArms(string Name, IReadOnlyList<IReadOnlyList<Arm>> Phases);
+/// <summary>A segment's visitors and what they did or brought: for each phase of the test, in the order of its pages.</summary>
+/// <typeparam name="T"><see cref="Arm"/> or <see cref="Takings"/>.</typeparam>
+public sealed record Segment<T>(string Name, IReadOnlyList<IReadOnlyList<T>> Phases);
 
 /// <summary>A page's visitors in a segment.</summary>
-/// <param name="Lift">Against the control's rate in the segment; null for the control, and where the two cannot be compared.</param>
+/// <param name="Value">The rate, or what each visitor brought.</param>
+/// <param name="Lift">Against the control's in the segment; null for the control, and where the two cannot be compared.</param>
 /// <param name="P">Always-valid, adjusted for every comparison of the table; 1 while there is not enough.</param>
-public sealed record SegmentCell(Arm Arm, double? Lift, double P);
+public sealed record SegmentCell<T>(T Sum, double Value, double? Lift, double P);
 
-/// <param name="IsSmall">Some page has too few conversions in it to say anything.</param>
-public sealed record SegmentRow(string Name, Arm Total, IReadOnlyList<SegmentCell> Cells, bool IsSmall);
+/// <param name="IsSmall">Some page has too few conversions or buyers in it to say anything.</param>
+public sealed record SegmentRow<T>(string Name, long Visitors, IReadOnlyList<SegmentCell<T>> Cells, bool IsSmall);
 
 /// <summary>
 /// The pages of a test compared within segments. Whoever searches many segments finds something by chance, so Holm's adjustment goes
 /// over all comparisons of the table at once.
 /// </summary>
-public sealed record SegmentTable(IReadOnlyList<SegmentRow> Rows, int Comparisons)
+public sealed record SegmentTable<T>(IReadOnlyList<SegmentRow<T>> Rows, int Comparisons);
+
+public static class SegmentTable
 {
     public const double Alpha = 0.05;
 
+    /// <summary>By the rates of the pages.</summary>
     /// <param name="control">Index of the control among the pages.</param>
     /// <param name="smallestLift">The smallest lift worth finding, as a share of the rate, above 0.</param>
-    public static SegmentTable Of(IReadOnlyList<SegmentArms> segments, int control, double smallestLift)
+    public static SegmentTable<Arm> Of(IReadOnlyList<Segment<Arm>> segments, int control, double smallestLift) => Of(
+        segments, control, smallestLift, new Kind<Arm>(
+            (a, b) => a + b, arm => arm.Visitors, arm => arm.Rate, arm => arm.Conversions, arms => arms.Aggregate(new Arm(), (sum, arm) => sum + arm).Rate,
+            pairs => Phases.Difference(pairs.Select(pair => new PhasePair(pair.A, pair.B)))));
+
+    /// <summary>By what each visitor brought.</summary>
+    public static SegmentTable<Takings> OfMoney(IReadOnlyList<Segment<Takings>> segments, int control, double smallestLift) => Of(
+        segments, control, smallestLift, new Kind<Takings>(
+            (a, b) => a + b, takings => takings.Visitors, takings => takings.Mean, takings => takings.EffectiveBuyers, all => all.Aggregate(new Takings(), (sum, takings) => sum + takings).Mean, Phases.DifferenceOfMeans));
+
+    private static SegmentTable<T> Of<T>(IReadOnlyList<Segment<T>> segments, int control, double smallestLift, Kind<T> kind) where T : struct
     {
-        var compared = segments.Select(segment => Compare(segment, control, smallestLift)).ToArray();
+        var compared = segments.Select(segment => Compare(segment, control, smallestLift, kind)).ToArray();
         var adjusted = new Queue<double>(Holm.Adjust([.. compared.SelectMany(row => row.Raw.OfType<double>())]));
         var rows = compared.Select(row => row.Row with
         {
             Cells = [.. row.Row.Cells.Select((cell, i) => row.Raw[i] is null ? cell : cell with { P = adjusted.Dequeue() })],
-        }).OrderByDescending(row => row.Total.Visitors).ToArray();
+        }).OrderByDescending(row => row.Visitors).ToArray();
         return new(rows, compared.Sum(row => row.Raw.Count(p => p is not null)));
     }
 
-    private static (SegmentRow Row, double?[] Raw) Compare(SegmentArms segment, int control, double smallestLift)
+    private static (SegmentRow<T> Row, double?[] Raw) Compare<T>(Segment<T> segment, int control, double smallestLift, Kind<T> kind) where T : struct
     {
         var pages = segment.Phases[0].Count;
-        var arms = Enumerable.Range(0, pages).Select(page => segment.Phases.Aggregate(new Arm(), (sum, phase) => sum + phase[page])).ToArray();
-        var total = arms.Aggregate(new Arm(), (sum, arm) => sum + arm);
+        var sums = Enumerable.Range(0, pages).Select(page => segment.Phases.Aggregate(default(T), (sum, phase) => kind.Add(sum, phase[page]))).ToArray();
         var raw = new double?[pages];
-        var cells = arms.Select((arm, page) =>
+        var tau = kind.Mean(sums) * smallestLift;
+        var cells = sums.Select((sum, page) =>
         {
-            if (page == control || arms[control].Conversions == 0 || Phases.Difference(segment.Phases.Select(phase => new PhasePair(phase[control], phase[page]))) is not { } estimate) return new SegmentCell(arm, null, 1);
-            var enough = arm.Conversions >= PeekSafe.LeastConversions && arms[control].Conversions >= PeekSafe.LeastConversions;
-            if (enough) raw[page] = PeekSafe.At(estimate, total.Rate * smallestLift).P;
-            return new SegmentCell(arm, estimate.Difference / arms[control].Rate, 1);
+            var value = kind.Value(sum);
+            if (page == control || kind.Value(sums[control]) <= 0 || kind.Difference(segment.Phases.Select(phase => (phase[control], phase[page]))) is not { } estimate) return new SegmentCell<T>(sum, value, null, 1);
+            if (tau > 0 && IsEnough(sum) && IsEnough(sums[control])) raw[page] = PeekSafe.At(estimate, tau).P;
+            return new SegmentCell<T>(sum, value, estimate.Difference / kind.Value(sums[control]), 1);
         }).ToArray();
-        return (new(segment.Name, total, cells, arms.Any(arm => arm.Conversions < PeekSafe.LeastConversions)), raw);
+        return (new(segment.Name, sums.Sum(kind.Visitors), cells, !sums.All(IsEnough)), raw);
+
+        bool IsEnough(T sum) => kind.Met(sum) >= PeekSafe.LeastConversions;
     }
+
+    /// <summary>How what visitors did, or brought, is added up and compared.</summary>
+    private sealed record Kind<T>(
+        Func<T, T, T> Add, Func<T, long> Visitors, Func<T, double> Value, Func<T, double> Met, Func<IEnumerable<T>, double> Mean, Func<IEnumerable<(T A, T B)>, Estimate?> Difference);
 }

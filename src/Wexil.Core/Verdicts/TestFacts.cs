@@ -20,4 +20,11 @@ public sealed record Silence(long Visitors, DateTimeOffset Since);
 /// <param name="VisitorsPerDay">New visitors a day lately; 0 when not known.</param>
 public sealed record TestFacts(
     IReadOnlyList<TestPage> Pages, int Control, IReadOnlyList<PhaseFacts> Phases, double BaseRate, double SmallestLift,
-    double VisitorsPerDay, Silence? Silence, (string Many, string One) Words);
+    double VisitorsPerDay, Silence? Silence, (string Many, string One) Words)
+{
+    /// <summary>The accepted chance of a false call.</summary>
+    public double Alpha { get; init; } = TestStanding.Alpha;
+
+    /// <summary>What earlier looks were sure of, by page; empty for none.</summary>
+    public IReadOnlyList<PastLooks> Past { get; init; } = [];
+}

@@ -28,6 +28,9 @@ public enum VerdictKind
 /// <param name="Days">The same in days at the present traffic.</param>
 public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, TestPage? Keep = null, long? MoreVisitors = null, double? Days = null)
 {
+    /// <summary>What is at stake; null while nobody came, and where the numbers cannot be trusted.</summary>
+    public Stakes? Stakes { get; init; }
+
     /// <summary>No chance this small of a silence being luck is believed; looked at all the time, so far below the usual 5%.</summary>
     private const double SilenceAlarm = 1e-6;
 
@@ -40,12 +43,60 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
         _ => "Ready",
     };
 
+    /// <summary>By the main goal.</summary>
     public static Verdict Of(TestStanding standing)
     {
         if (standing.Total.Visitors == 0)
             return new(VerdictKind.Waiting, "Nobody has come yet.", "Put the step’s link in an ad or a letter, or open it yourself.");
-        return Problem(standing) ?? Decided(standing) ?? TooEarly(standing);
+        return Problem(standing) ?? ((Decided(standing) ?? TooEarly(standing)) with { Stakes = Stakes.Of(standing) });
     }
+
+    /// <summary>By the main goal, with what money says beside it; or by money, with what the goal says.</summary>
+    /// <param name="show">An amount in the owner's currency, from its smallest unit.</param>
+    public static Verdict Of(TestStanding standing, MoneyStanding? money, bool onMoney, Func<double, string> show)
+    {
+        var byGoal = Of(standing);
+        if (money is null || byGoal.Kind is VerdictKind.Waiting or VerdictKind.Problem) return byGoal;
+        if (onMoney && money.Swayed is { } swayed && standing.Pages.All(page => page.Total.Conversions >= PeekSafe.LeastConversions))
+            return new(VerdictKind.Problem, $"A few large orders decide what {swayed.Page.Letter} brought.",
+                $"Its takings are worth those of {Count((long)swayed.Total.EffectiveBuyers)} buyers alike; below {PeekSafe.LeastConversions}, one order more or less would turn them. More orders are needed, or judge by {standing.Facts.Words.Many}.");
+        var byMoney = Decision.Of(money);
+        if (!onMoney)
+            return Decision.Of(standing) is { Keep: { } kept } && byMoney is { Kind: VerdictKind.Ready or VerdictKind.ControlWins, Keep: { } richer } && richer.Id != kept.Id
+                ? byGoal with { Why = $"{byGoal.Why} By what visitors bring {richer.Letter} is ahead, and not by chance: the two disagree, so think which of them you live on." } : byGoal;
+        return (OnMoney(standing, money, byMoney, show) is var verdict && byMoney.Keep is { } best && Decision.Of(standing) is { Kind: VerdictKind.Ready or VerdictKind.ControlWins, Keep: { } other } && other.Id != best.Id
+            ? verdict with { Why = $"{verdict.Why} By {standing.Facts.Words.Many} {other.Letter} is ahead, and not by chance: the two disagree." } : verdict) with
+        { Stakes = Stakes.Of(money, standing) };
+    }
+
+    private static Verdict OnMoney(TestStanding standing, MoneyStanding money, Decision decision, Func<double, string> show)
+    {
+        var control = money.Control.Page;
+        switch (decision.Kind)
+        {
+            case VerdictKind.Ready:
+                var better = money.Pages.Single(page => page.Page.Id == decision.Keep!.Id).AgainstControl!.Difference;
+                return new(VerdictKind.Ready, $"Keep {decision.Keep!.Letter}. Each visitor brings {show(better)} more than with {control.Letter}.", SureOf(standing.Facts), decision.Keep);
+            case VerdictKind.ControlWins:
+                return new(VerdictKind.ControlWins, $"Keep {control.Letter}. Nothing that was tried brings more.", "Every other page brings less, and not by chance.", control);
+            case VerdictKind.NoDifference:
+                return new(VerdictKind.NoDifference, $"No difference that matters: keep {control.Letter}.", $"Whatever difference there is lies inside ±{show(money.Margin)} a visitor. Keep the control, or whichever costs you less.", control);
+        }
+        var leader = money.Pages.MaxBy(page => page.ChanceBest)!;
+        var rival = leader.IsControl ? money.Challengers.MaxBy(page => page.ChanceBest)! : leader;
+        // The textbook's sample for two means of this spread, 80 percent power.
+        var spread = money.Control.Total.Variance + rival.Total.Variance;
+        var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), money.Margin);
+        var needed = Math.Pow(Confidence.Quantile(0.975) + Confidence.Quantile(0.8), 2) * spread / (gap * gap) * Planner.PeekSafeFactor(money.Pages.Count) * money.Pages.Count - standing.Total.Visitors;
+        var more = RoundUp(Math.Clamp(needed, standing.Total.Visitors * 0.1, 1e12));
+        double? days = standing.Facts.VisitorsPerDay > 0 ? more / standing.Facts.VisitorsPerDay : null;
+        return new(VerdictKind.TooEarly, leader.IsControl ? $"{control.Letter}, the control, brings most so far, but not by enough to bank on." : $"{leader.Page.Letter} brings more than {control.Letter} so far, but not by enough to bank on.",
+            $"If the lead holds, {Wait(more, days)}", null, more, days);
+    }
+
+    private static string SureOf(TestFacts facts) => $"Sure by a rule that allows looking at any time: fewer than 1 in {1 / facts.Alpha:0} such calls are wrong.";
+
+    private static string Wait(long more, double? days) => $"about {Count(more)} more visitors settle it" + (days is { } d ? $": {InWords(d)} at this week’s traffic." : ".");
 
     private static Verdict? Problem(TestStanding standing)
     {
@@ -65,24 +116,16 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
     {
         var (facts, control) = (standing.Facts, standing.Control);
         var (many, _) = facts.Words;
-        var better = standing.Challengers.Where(page => page.AgainstControl is { P: <= TestStanding.Alpha, Difference: > 0 })
-            .MaxBy(page => page.AgainstControl!.Difference);
-        if (better is not null)
+        var decision = Decision.Of(standing);
+        return decision.Kind switch
         {
-            var lift = better.AgainstControl!.Difference / control.Total.Rate;
-            return new(VerdictKind.Ready, $"Keep {better.Page.Letter}. It brings {Percent(lift)} more {many} than {control.Page.Letter}.",
-                "Sure by a rule that allows looking at any time: fewer than 1 in 20 such calls are wrong.", better.Page);
-        }
-        var margin = facts.SmallestLift * facts.BaseRate;
-        bool Worse(PageStanding page) => page.AgainstControl is { P: <= TestStanding.Alpha, Difference: < 0 };
-        bool Same(PageStanding page) => page.AgainstControl?.Interval is { } interval && interval.Low > -margin && interval.High < margin;
-        if (standing.Challengers.All(Worse))
-            return new(VerdictKind.ControlWins, $"Keep {control.Page.Letter}. Nothing that was tried beats it.",
-                standing.Pages.Count == 2 ? "The other page brings fewer, and not by chance." : "Every other page brings fewer, and not by chance.", control.Page);
-        if (standing.Challengers.All(page => Worse(page) || Same(page)))
-            return new(VerdictKind.NoDifference, $"No difference that matters: keep {control.Page.Letter}.",
-                $"Whatever difference there is lies inside ±{Percent(facts.SmallestLift)}, the smallest lift worth finding. Try something bolder.", control.Page);
-        return null;
+            VerdictKind.Ready => new(VerdictKind.Ready, $"Keep {decision.Keep!.Letter}. It brings {Percent(decision.Lift)} more {many} than {control.Page.Letter}.", SureOf(facts), decision.Keep),
+            VerdictKind.ControlWins => new(VerdictKind.ControlWins, $"Keep {control.Page.Letter}. Nothing that was tried beats it.",
+                standing.Pages.Count == 2 ? "The other page brings fewer, and not by chance." : "Every other page brings fewer, and not by chance.", control.Page),
+            VerdictKind.NoDifference => new(VerdictKind.NoDifference, $"No difference that matters: keep {control.Page.Letter}.",
+                $"Whatever difference there is lies inside ±{Percent(facts.SmallestLift)}, the smallest lift worth finding. Keep the control, or whichever costs you less, and try something bolder.", control.Page),
+            _ => null,
+        };
     }
 
     private static Verdict TooEarly(TestStanding standing)
@@ -97,7 +140,7 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
         var needed = Planner.PeekSafeTotal(baseRate, other, standing.Pages.Count) - standing.Total.Visitors;
         var more = RoundUp(Math.Max(needed, standing.Total.Visitors * 0.1));
         double? days = facts.VisitorsPerDay > 0 ? more / facts.VisitorsPerDay : null;
-        var wait = $"about {Count(more)} more visitors settle it" + (days is { } d ? $": {InWords(d)} at this week’s traffic." : ".");
+        var wait = Wait(more, days);
 
         var least = standing.Pages.Min(page => page.Total.Conversions);
         if (least < PeekSafe.LeastConversions)

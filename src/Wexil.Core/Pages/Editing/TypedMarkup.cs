@@ -41,7 +41,8 @@ internal static class TypedMarkup
 
         string Text(string data)
         {
-            if (texts.TryGetValue(data, out var written)) return written;
+            // What a page breaks off with would swallow whatever comes behind it now.
+            if (texts.TryGetValue(data, out var written) && !written.EndsWith("</", StringComparison.Ordinal)) return written;
             return HtmlText.Encode(keepsSpaces ? data : data.Replace('\u00A0', ' '));
         }
 

@@ -1,0 +1,41 @@
+using System.Globalization;
+using Wexil.Core.Funnels;
+
+namespace Wexil.Core.Sales;
+
+/// <summary>What one unit of a currency was worth in the owner's, from a day on until the next rate of that currency.</summary>
+/// <param name="Worth">Units of the owner's currency for one of this, above 0.</param>
+public sealed record ExchangeRate(Currency Currency, DateOnly From, decimal Worth)
+{
+    private const decimal Least = 0.000001m, Most = 1_000_000m;
+
+    /// <summary>A rate as a person writes it, with a point and at most six digits behind it; null for what is none.</summary>
+    public static decimal? Parse(string? written) =>
+        decimal.TryParse(written?.Trim(), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var worth) && worth is >= Least and <= Most && decimal.Round(worth, 6) == worth ? worth : null;
+}
+
+/// <summary>The owner's rates. What no rate is known for stays in its own currency and is never guessed.</summary>
+public sealed class ExchangeRates
+{
+    private readonly Dictionary<string, ExchangeRate[]> _rates;
+
+    public ExchangeRates(Currency own, IEnumerable<ExchangeRate> rates)
+    {
+        Own = own;
+        _rates = rates.GroupBy(rate => rate.Currency.Code).ToDictionary(group => group.Key, group => group.OrderByDescending(rate => rate.From).ToArray());
+    }
+
+    /// <summary>The currency that the owner counts in.</summary>
+    public Currency Own { get; }
+
+    public IReadOnlyCollection<string> Currencies => _rates.Keys;
+
+    /// <summary>What an amount was worth on a day in the owner's currency's smallest unit, halves rounded away from 0; null where no rate is known for that day.</summary>
+    /// <param name="amount">In its own currency's smallest unit.</param>
+    public long? Worth(string currency, long amount, DateOnly day)
+    {
+        if (currency == Own.Code) return amount;
+        if (!_rates.TryGetValue(currency, out var rates) || Array.Find(rates, rate => rate.From <= day) is not { } known) return null;
+        return (long)Math.Round(amount / known.Currency.Unit * known.Worth * Own.Unit, MidpointRounding.AwayFromZero);
+    }
+}
