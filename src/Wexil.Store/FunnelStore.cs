@@ -15,6 +15,9 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     /// <summary>Every funnel that is not put away.</summary>
     public IReadOnlyList<Funnel> All() => database.Read(c => c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE archived_at IS NULL ORDER BY id", MapFunnel));
 
+    /// <summary>All, those put away too: their tests go on.</summary>
+    public IReadOnlyDictionary<FunnelId, Funnel> Every() => All().Concat(Archived()).ToDictionary(funnel => funnel.Id);
+
     public IReadOnlyList<Funnel> Archived() => database.Read(c => c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE archived_at IS NOT NULL ORDER BY id", MapFunnel));
 
     public Funnel? BySlug(string slug) => database.Read(c => c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE slug = $1", MapFunnel, slug).SingleOrDefault());

@@ -1,5 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
+using Wexil.Core.Splits;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;
@@ -119,12 +120,25 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
         var sales = database.Read(c => c.Rows(
             "SELECT seq FROM events WHERE kind = $2 AND json_extract(data, '$.Email') = $1", row => row.GetInt64(0), email.ToLowerInvariant(), (int)EventKind.Sale));
         var confirmations = database.Read(c => c.Rows("SELECT seq FROM events WHERE kind = $2 AND data = $1 COLLATE NOCASE", row => row.GetInt64(0), email, (int)EventKind.Confirmed));
+        var visitors = database.Read(c => c.Rows("SELECT DISTINCT visitor FROM leads WHERE email = $1 COLLATE NOCASE", row => (byte[])row.GetValue(0), email));
+        // All events are read through, but only for somebody who came by an ad network's click, and beside the writer.
+        var visits = visitors.SelectMany(visitor => database.Read(c => c.Rows(
+            "SELECT seq, data FROM events WHERE visitor = $1 AND kind IN (1, 2, 3) AND instr(data, ' ') > 0 AND EXISTS (SELECT 1 FROM ad_clicks WHERE visitor = $1) ORDER BY seq",
+            row => (Seq: row.GetInt64(0), Note: VisitNote.Parse(row.GetString(1))), visitor))).ToArray();
         return await journal.WriteAsync(c =>
         {
             // What is deleted is written over in the file.
             c.Execute("PRAGMA secure_delete = ON");
             var events = c.Rows("SELECT event_id FROM leads WHERE email = $1 COLLATE NOCASE", row => (byte[])row.GetValue(0), email);
             foreach (var id in events) c.Execute("UPDATE events SET data = '' WHERE id = $1", id);
+            // By its name of the click, an ad network would know who it was. What the click cost stays, once.
+            foreach (var click in visits.GroupBy(visit => visit.Note.Click!.Value.Id))
+            {
+                foreach (var (seq, note) in click)
+                    c.Execute("UPDATE events SET data = $2 WHERE seq = $1", seq, (note with { Click = seq == click.First().Seq ? note.Click!.Value with { Id = "" } : null }).ToString());
+                c.Execute("DELETE FROM outgoing WHERE source_id IS NOT NULL AND json_extract(fields, '$.ClickId') = $1", click.Key);
+            }
+            foreach (var visitor in visitors) c.Execute("DELETE FROM ad_clicks WHERE visitor = $1", visitor);
             foreach (var seq in sales) c.Execute("UPDATE events SET data = json_set(data, '$.Email', '') WHERE seq = $1", seq);
             var removed = c.Execute("DELETE FROM leads WHERE email = $1 COLLATE NOCASE", email) + c.Execute("UPDATE orders SET email = '' WHERE email = $1", email.ToLowerInvariant());
             removed += c.Execute("DELETE FROM people WHERE email = $1", email) + c.Execute("DELETE FROM person_tags WHERE email = $1", email);

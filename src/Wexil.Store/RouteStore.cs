@@ -1,6 +1,7 @@
 using System.Collections.Frozen;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
+using Wexil.Core.Networks;
 using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 using Wexil.Core.Splits;
@@ -68,6 +69,11 @@ public sealed class RouteStore(Database database)
         var affiliates = c.Rows("SELECT funnel_id, tag FROM sources WHERE kind = 'Affiliate'", row => (Funnel: new FunnelId(row.GetInt64(0)), Tag: row.GetString(1)))
             .GroupBy(source => source.Funnel).ToDictionary(group => group.Key, group => (IReadOnlySet<string>)group.Select(source => source.Tag).ToHashSet());
 
+        var networks = c.Rows(
+            "SELECT s.funnel_id, s.tag, n.click_part, n.cost_part, n.most_a_click FROM source_networks n JOIN sources s ON s.id = n.source_id",
+            row => (Funnel: new FunnelId(row.GetInt64(0)), Tag: row.GetString(1), Network: new RouteNetwork(LinkPart.Parse(row.GetString(2))!.Value.Name, LinkPart.Parse(row.GetString(3))?.Name, row.GetInt64(4))))
+            .GroupBy(source => source.Funnel).ToDictionary(group => group.Key, group => (IReadOnlyDictionary<string, RouteNetwork>)group.ToFrozenDictionary(source => source.Tag, source => source.Network));
+
         var steps = funnels.SelectMany(funnel =>
         {
             var inOrder = funnel.ToArray();
@@ -79,6 +85,7 @@ public sealed class RouteStore(Database database)
                 CarriesQuery = step.CarriesQuery,
                 Redirects = step.Redirects,
                 Tied = ties.GetValueOrDefault(step.Id, FrozenDictionary<string, RoutePage>.Empty),
+                Networks = networks.GetValueOrDefault(step.Funnel, FrozenDictionary<string, RouteNetwork>.Empty),
                 Affiliates = affiliates.GetValueOrDefault(step.Funnel, FrozenSet<string>.Empty),
             });
         }).ToArray();

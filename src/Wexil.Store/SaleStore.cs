@@ -7,10 +7,11 @@ using Wexil.Store.Recording;
 namespace Wexil.Store;
 
 /// <summary>An order as the ledger shows it.</summary>
+/// <param name="Worth">What is left of it in the owner's currency; null where no rate is known.</param>
 /// <param name="Page">The page whose buy button was followed, by name; null where it is not known.</param>
 /// <param name="Tested">The pages of running tests that it is credited to, by test and page.</param>
 public sealed record LedgerOrder(
-    string Order, DateTimeOffset At, string Currency, OrderBalance Balance, string Product, string Email, string? Page, SaleChannel Channel, VisitorId? Visitor, IReadOnlyList<(string Test, string Page)> Tested)
+    string Order, DateTimeOffset At, string Currency, OrderBalance Balance, long? Worth, string Product, string Email, string? Page, SaleChannel Channel, VisitorId? Visitor, IReadOnlyList<(string Test, string Page)> Tested)
 {
     public bool IsCredited => Visitor is not null;
 }
@@ -21,7 +22,9 @@ public sealed record LedgerOrder(
 public sealed record LedgerFilter(DateTimeOffset From, DateTimeOffset Until, string Text = "", bool? IsCredited = null);
 
 /// <summary>What orders brought in one currency.</summary>
-public sealed record LedgerTotal(string Currency, long Orders, long Sold, long Refunded, long Net);
+/// <param name="Valued">Orders for which a rate is known.</param>
+/// <param name="Worth">What those brought in the owner's currency.</param>
+public sealed record LedgerTotal(string Currency, long Orders, long Sold, long Refunded, long Net, long Valued, long Worth);
 
 /// <summary>By what orders are summed up.</summary>
 public enum LedgerBy
@@ -36,6 +39,7 @@ public enum LedgerBy
 
 /// <summary>What orders of a kind brought.</summary>
 /// <param name="Name">Empty where it is not known.</param>
+/// <param name="Currency">The owner's where a rate is known, else the orders' own.</param>
 public sealed record LedgerSum(string Name, string Currency, long Orders, long Net);
 
 /// <summary>Records sales and refunds as events, and reads the ledger that is kept of them.</summary>
@@ -59,20 +63,20 @@ public sealed class SaleStore(Database database, Journal journal)
     /// <summary>The newest orders first, at most so many.</summary>
     public IReadOnlyList<LedgerOrder> Orders(LedgerFilter filter, int limit) => database.Read(c => c.Rows(
         $"""
-        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor
+        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor, o.worth
         FROM orders o LEFT JOIN pages p ON p.id = o.page_id {Where} ORDER BY o.at DESC, o.order_id LIMIT $5
         """,
         row =>
         {
             var visitor = row.IsDBNull(9) ? (VisitorId?)null : new VisitorId(new Guid((byte[])row.GetValue(9), bigEndian: true));
             return new LedgerOrder(
-                row.GetString(0), row.Time(1), row.GetString(2), new(row.GetInt64(3), row.GetInt64(4)), row.GetString(5), row.GetString(6), row.TextOrNull(7), Enum.Parse<SaleChannel>(row.GetString(8)), visitor,
-                visitor is null ? [] : Tested(c, (byte[])row.GetValue(9), row.GetString(2)));
+                row.GetString(0), row.Time(1), row.GetString(2), new(row.GetInt64(3), row.GetInt64(4)), row.NumberOrNull(10), row.GetString(5), row.GetString(6), row.TextOrNull(7), Enum.Parse<SaleChannel>(row.GetString(8)), visitor,
+                visitor is null ? [] : Tested(c, (byte[])row.GetValue(9), row.GetInt64(1)));
         }, [.. Values(filter), limit]));
 
     public IReadOnlyList<LedgerTotal> Totals(LedgerFilter filter) => database.Read(c => c.Rows(
-        $"SELECT o.currency, count(*), sum(o.sold), sum(o.refunded), sum(max(0, o.sold - o.refunded)) FROM orders o {Where} GROUP BY o.currency ORDER BY o.currency",
-        row => new LedgerTotal(row.GetString(0), row.GetInt64(1), row.GetInt64(2), row.GetInt64(3), row.GetInt64(4)), Values(filter)));
+        $"SELECT o.currency, count(*), sum(o.sold), sum(o.refunded), sum(max(0, o.sold - o.refunded)), count(o.worth), coalesce(sum(o.worth), 0) FROM orders o {Where} GROUP BY o.currency ORDER BY o.currency",
+        row => new LedgerTotal(row.GetString(0), row.GetInt64(1), row.GetInt64(2), row.GetInt64(3), row.GetInt64(4), row.GetInt64(5), row.GetInt64(6)), Values(filter)));
 
     /// <summary>What orders brought by product, by the page bought from, by the page of a test that the buyer was shown, or by source; the most first, at most fifty.</summary>
     public IReadOnlyList<LedgerSum> Sums(LedgerFilter filter, LedgerBy by) => database.Read(c =>
@@ -86,12 +90,16 @@ public sealed class SaleStore(Database database, Journal journal)
             _ => ("coalesce((SELECT s.name FROM visitors v JOIN sources s ON s.id = v.source_id WHERE v.visitor = o.visitor LIMIT 1), '')", ""),
         };
         return c.Rows(
-            $"SELECT {name}, o.currency, count(*), sum(max(0, o.sold - o.refunded)) FROM orders o {joins} {Where} GROUP BY 1, 2 ORDER BY 4 DESC LIMIT 50",
+            $"SELECT {name}, o.counted_in, count(*), sum(coalesce(o.worth, max(0, o.sold - o.refunded))) FROM orders o {joins} {Where} GROUP BY 1, 2 ORDER BY 4 DESC LIMIT 50",
             row => new LedgerSum(row.GetString(0), row.GetString(1), row.GetInt64(2), row.GetInt64(3)), Values(filter));
     });
 
     /// <summary>Orders that nobody is credited with.</summary>
     public long Uncredited() => database.Read(c => c.Number("SELECT count(*) FROM orders WHERE visitor IS NULL") ?? 0);
+
+    /// <summary>Orders that no rate is known for, by currency.</summary>
+    public IReadOnlyList<(string Currency, long Orders)> Unrated() => database.Read(c => c.Rows(
+        "SELECT currency, count(*) FROM orders WHERE worth IS NULL GROUP BY currency ORDER BY currency", row => (row.GetString(0), row.GetInt64(1))));
 
     /// <summary>An order's balance by currency; empty where it is not known.</summary>
     public IReadOnlyDictionary<string, OrderBalance> Find(string order) => database.Read(c => c.Rows(
@@ -116,7 +124,10 @@ public sealed class SaleStore(Database database, Journal journal)
     private static object?[] Values(LedgerFilter filter) =>
         [filter.From.ToUnixTimeMilliseconds(), filter.Until.ToUnixTimeMilliseconds(), filter.Text.ToLowerInvariant(), filter.IsCredited is { } credited ? credited ? 1 : 0 : null];
 
-    private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, byte[] visitor, string currency) => c.Rows(
-        "SELECT t.name, p.name FROM earnings e JOIN enrolments n ON n.visitor = e.visitor AND n.test_id = e.test_id JOIN tests t ON t.id = e.test_id JOIN pages p ON p.id = n.page_id WHERE e.visitor = $1 AND e.currency = $2 ORDER BY t.id",
-        row => (row.GetString(0), row.GetString(1)), visitor, currency);
+    private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, byte[] visitor, long at) => c.Rows(
+        """
+        SELECT DISTINCT t.name, p.name FROM earnings e JOIN enrolments n ON n.visitor = e.visitor AND n.test_id = e.test_id AND n.at <= $2
+        JOIN tests t ON t.id = e.test_id JOIN pages p ON p.id = n.page_id WHERE e.visitor = $1 ORDER BY t.id
+        """,
+        row => (row.GetString(0), row.GetString(1)), visitor, at);
 }

@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.Sales;
 using Wexil.Core.Splits;
@@ -11,6 +12,7 @@ public sealed class SettingStore(Database database, Journal journal)
 {
     private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", PrivateName = "fetch-private-addresses", HookSecretName = "hook-secret";
     internal const string AffiliateName = "affiliate-parameter", MappingName = "hook-mapping", PrivacyName = "heed-privacy-control", ZoneName = "time-zone", CurrencyName = "currency";
+    private const string OwnerMailName = "owner-mail";
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
     public string? PasswordHash => Get(PasswordName);
@@ -31,7 +33,13 @@ public sealed class SettingStore(Database database, Journal journal)
     /// <summary>The currency that the owner counts in.</summary>
     public Currency Currency => Currency.Find(Get(CurrencyName)) ?? Currency.Usual;
 
-    public Task SetCurrencyAsync(Currency currency) => SetAsync(CurrencyName, currency.Code);
+    /// <summary>Every order is counted by what it is worth in it.</summary>
+    public Task SetCurrencyAsync(Currency currency) => currency == Currency ? Task.CompletedTask : journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, CurrencyName, currency.Code)));
+
+    /// <summary>Where the owner is told what happens; null where that is not wanted.</summary>
+    public string? OwnerMail => Get(OwnerMailName) is { Length: > 0 } address ? address : null;
+
+    public Task SetOwnerMailAsync(string? address) => SetAsync(OwnerMailName, address ?? "");
 
     /// <summary>What payment services sign with; null until the owner makes one.</summary>
     public byte[]? HookSecret => Get(HookSecretName) is { } secret ? System.Text.Encoding.UTF8.GetBytes(secret) : null;
@@ -59,7 +67,8 @@ public sealed class SettingStore(Database database, Journal journal)
 
     public Task SetPasswordHashAsync(string hash) => SetAsync(PasswordName, hash);
 
-    public Task SetZoneAsync(TimeZoneInfo zone) => SetAsync(ZoneName, zone.Id);
+    /// <summary>Orders may stand on another day by it, and so by another rate.</summary>
+    public Task SetZoneAsync(TimeZoneInfo zone) => zone.Id == Zone.Id ? Task.CompletedTask : journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, ZoneName, zone.Id)));
 
     /// <summary>The key that visitor tokens are signed with, made on first use.</summary>
     public async Task<byte[]> TokenKeyAsync()
@@ -70,8 +79,8 @@ public sealed class SettingStore(Database database, Journal journal)
 
     private string? Get(string name) => database.Read(c => c.Text("SELECT value FROM settings WHERE name = $1", name));
 
-    private Task SetAsync(string name, string value, bool overwrite = true) => journal.WriteAsync(c =>
-    {
+    private Task SetAsync(string name, string value, bool overwrite = true) => journal.WriteAsync(c => Set(c, name, value, overwrite));
+
+    private static void Set(SqliteConnection c, string name, string value, bool overwrite = true) =>
         c.Execute($"INSERT INTO settings (name, value) VALUES ($1, $2) ON CONFLICT DO {(overwrite ? "UPDATE SET value = excluded.value" : "NOTHING")}", name, value);
-    });
 }

@@ -1,4 +1,5 @@
 using Wexil.Core.Funnels;
+using Wexil.Core.Networks;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;
@@ -19,6 +20,12 @@ public enum SourceKind
 /// <param name="Ties">The one page that its visitors see, by step.</param>
 public sealed record Source(SourceId Id, FunnelId Funnel, string Tag, string Name, SourceKind Kind, long? ClickCost, bool IsDeclared, IReadOnlyDictionary<StepId, PageId> Ties);
 
+/// <summary>How an ad network names its clicks in links, and how it is told what became of them.</summary>
+/// <param name="Cost">Where the links say what a click costs; null where they do not.</param>
+/// <param name="MostAClick">A higher cost is not believed; in millionths of a unit of the owner's currency.</param>
+/// <param name="Postback">Null where it is told nothing.</param>
+public sealed record Network(LinkPart Click, LinkPart? Cost, long MostAClick, PostbackAddress? Postback, bool TellsOptIns, bool TellsSales);
+
 /// <summary>What a source brought. Opt-ins, sales and orders are those of the visitors whose first source it was.</summary>
 /// <param name="Sales">Visitors who reached the step behind the checkout.</param>
 /// <param name="Orders">Orders told by the till, and what they brought in the owner's currency.</param>
@@ -30,10 +37,12 @@ public sealed record SourceLine(Source? Source, string Name, long Clicks, long V
 public sealed record DayCost(SourceId Source, DateOnly Day, long Amount);
 
 /// <summary>Sources, what they cost and what they brought.</summary>
-public sealed class SourceStore(Database database, Journal journal)
+public sealed class SourceStore(Database database, Journal journal, TimeProvider time)
 {
     /// <summary>Stands for every tag past the number that is kept apart.</summary>
     public const long Rest = -1;
+
+    private const decimal Millionths = 1_000_000;
 
     /// <summary>The sources of a funnel: those made known first.</summary>
     public IReadOnlyList<Source> Of(FunnelId funnel) => database.Read(c =>
@@ -52,8 +61,9 @@ public sealed class SourceStore(Database database, Journal journal)
         var sources = Of(funnel);
         return database.Read(c =>
         {
-            var tallies = c.Rows("SELECT source_id, clicks, visitors, opt_ins, sales FROM source_tallies WHERE funnel_id = $1",
-                row => (row.GetInt64(0), (Clicks: row.GetInt64(1), Visitors: row.GetInt64(2), OptIns: row.GetInt64(3), Sales: row.GetInt64(4))), funnel.Value).ToDictionary();
+            var tallies = c.Rows("SELECT source_id, clicks, visitors, opt_ins, sales, told_cost FROM source_tallies WHERE funnel_id = $1",
+                row => (row.GetInt64(0), (Clicks: row.GetInt64(1), Visitors: row.GetInt64(2), OptIns: row.GetInt64(3), Sales: row.GetInt64(4), Cost: row.GetInt64(5))), funnel.Value).ToDictionary();
+            var networks = c.Rows("SELECT n.source_id FROM source_networks n JOIN sources s ON s.id = n.source_id WHERE s.funnel_id = $1 AND n.cost_part <> ''", row => row.GetInt64(0), funnel.Value).ToHashSet();
             var spent = c.Rows("SELECT d.source_id, sum(d.amount) FROM source_costs d JOIN sources s ON s.id = d.source_id WHERE s.funnel_id = $1 GROUP BY d.source_id",
                 row => (row.GetInt64(0), row.GetInt64(1)), funnel.Value).ToDictionary();
             var money = c.Rows("SELECT source_id, orders, earned FROM source_money WHERE funnel_id = $1 AND currency = $2",
@@ -63,6 +73,7 @@ public sealed class SourceStore(Database database, Journal journal)
                 var tally = tallies.GetValueOrDefault(id);
                 long? cost = spent.TryGetValue(id, out var days) ? days : null;
                 if (source?.ClickCost is { } click) cost = (cost ?? 0) + click * tally.Clicks;
+                if (networks.Contains(id) || tally.Cost > 0) cost = (cost ?? 0) + (long)Math.Round(tally.Cost * currency.Unit / Millionths);
                 return new(source, name, tally.Clicks, tally.Visitors, tally.OptIns, tally.Sales, money.GetValueOrDefault(id).Orders, money.GetValueOrDefault(id).Earned, cost);
             }
             List<SourceLine> lines = [.. sources.Select(source => Line(source, source.Id.Value, source.Name))];
@@ -84,6 +95,26 @@ public sealed class SourceStore(Database database, Journal journal)
         c.Execute("DELETE FROM source_ties WHERE source_id = $1", source);
         foreach (var (step, page) in ties) c.Execute("INSERT INTO source_ties VALUES ($1, $2, $3)", source, step.Value, page.Value);
         return true;
+    });
+
+    /// <summary>The ad network that a source is; null for other sources.</summary>
+    public Network? Network(SourceId source) => database.Read(c => c.Rows(
+        "SELECT click_part, cost_part, most_a_click, postback, tells_opt_ins, tells_sales FROM source_networks WHERE source_id = $1",
+        row => new Network(LinkPart.Parse(row.GetString(0))!.Value, LinkPart.Parse(row.GetString(1)), row.GetInt64(2), PostbackAddress.Read(row.GetString(3)).Address, row.GetBoolean(4), row.GetBoolean(5)), source.Value).SingleOrDefault());
+
+    /// <summary>Makes a source an ad network, changes it, or makes it none. It is told of what happens from now on.</summary>
+    public Task SetNetworkAsync(SourceId source, Network? network) => journal.WriteAsync(c =>
+    {
+        if (network is null) c.Execute("DELETE FROM source_networks WHERE source_id = $1", source.Value);
+        else
+            c.Execute(
+                """
+                INSERT INTO source_networks VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO UPDATE SET click_part = excluded.click_part, cost_part = excluded.cost_part,
+                  most_a_click = excluded.most_a_click, postback = excluded.postback, tells_opt_ins = excluded.tells_opt_ins, tells_sales = excluded.tells_sales,
+                  since = CASE WHEN postback = '' THEN excluded.since ELSE since END
+                """,
+                source.Value, network.Click.ToString(), network.Cost?.ToString() ?? "", network.MostAClick, network.Postback?.Template ?? "", network.TellsOptIns ? 1 : 0, network.TellsSales ? 1 : 0,
+                time.GetUtcNow().ToUnixTimeMilliseconds());
     });
 
     /// <summary>The costs known of some days, to tell what a file would change.</summary>

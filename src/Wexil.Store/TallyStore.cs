@@ -33,10 +33,19 @@ public sealed record PageStay(PageId Page, long Visitors, long Engaged, TimeSpan
 }
 
 /// <summary>What the visitors of a page had in a phase who share something.</summary>
-public sealed record SegmentTally(SegmentKind Kind, long Value, PhaseId Phase, PageId Page, Arm Arm);
+public sealed record SegmentTally(SegmentKind Kind, long Value, PhaseId Phase, PageId Page, Arm Arm, Takings Takings)
+{
+    public static SegmentTally operator +(SegmentTally a, SegmentTally b) => a with { Arm = a.Arm + b.Arm, Takings = a.Takings + b.Takings };
+}
 
 /// <summary>What visitors of two tests did, by the pages that they saw of each. The conversion is the later step's.</summary>
-public sealed record PairCell(PageId First, PageId Second, Arm Arm);
+/// <param name="Earned">What they bought after both, in the owner's currency's smallest unit.</param>
+public sealed record PairCell(PageId First, PageId Second, Arm Arm, long Earned);
+
+/// <summary>What a page of a test had from the visitors of a quarter of an hour.</summary>
+/// <param name="Earned">In the owner's currency's smallest unit.</param>
+/// <param name="Squares">The sum of each visitor's money squared.</param>
+public readonly record struct PageBucket(PageId Page, DateTimeOffset From, Arm Arm, long Earned, double Squares);
 
 /// <summary>Reads the tallies. Nothing here grows with traffic: no event and no visitor is read.</summary>
 public sealed class TallyStore(Database database, TimeProvider time)
@@ -54,6 +63,21 @@ public sealed class TallyStore(Database database, TimeProvider time)
         // A first quarter of an hour says nothing about a day.
         return first is { } from && now - from >= TimeSpan.FromHours(6) ? visitors / (now - from).TotalDays : 0;
     });
+
+    /// <summary>New visitors a day of every step over the last seven days, and how many it ever had.</summary>
+    public IReadOnlyDictionary<StepId, StepTraffic> Traffic() => database.Read(c =>
+    {
+        const int days = 7;
+        var lately = c.Rows("SELECT step_id, sum(visitors) FROM step_buckets WHERE bucket >= $1 GROUP BY step_id", row => (row.GetInt64(0), row.GetInt64(1)), time.GetUtcNow().AddDays(-days).ToUnixTimeMilliseconds()).ToDictionary();
+        return c.Rows("SELECT step_id, visitors FROM step_tallies", row => (new StepId(row.GetInt64(0)), new StepTraffic(lately.GetValueOrDefault(row.GetInt64(0)) / (double)days, row.GetInt64(1)))).ToDictionary();
+    });
+
+    /// <summary>What a funnel's visitors brought so far in a currency.</summary>
+    public long Earned(FunnelId funnel, Currency currency) => database.Read(c => c.Number("SELECT sum(earned) FROM source_money WHERE funnel_id = $1 AND currency = $2", funnel.Value, currency.Code) ?? 0);
+
+    /// <summary>How many visitors each page of every test had.</summary>
+    public IReadOnlyDictionary<(TestId Test, PageId Page), long> PageVisitors() => database.Read(c => c.Rows(
+        "SELECT test_id, page_id, sum(visitors) FROM test_tallies GROUP BY test_id, page_id", row => ((new TestId(row.GetInt64(0)), new PageId(row.GetInt64(1))), row.GetInt64(2))).ToDictionary());
 
     /// <summary>New visitors of all steps and conversions of all tests since a moment.</summary>
     public (long Visitors, long Conversions) Since(DateTimeOffset from) => database.Read(c => (
@@ -100,6 +124,16 @@ public sealed class TallyStore(Database database, TimeProvider time)
         })];
     });
 
+    /// <summary>For each phase of a test what the visitors of each page brought in a currency, in the order of its pages; null where nobody bought.</summary>
+    public IReadOnlyList<IReadOnlyList<Takings>>? MoneyPhases(SplitTest test, IReadOnlyList<Phase> phases, IReadOnlyList<PhaseFacts> counted, Currency currency) => database.Read(c =>
+    {
+        var sums = c.Rows("SELECT phase_id, page_id, earned, squares FROM money_tallies WHERE test_id = $1 AND currency = $2",
+            row => ((row.GetInt64(0), row.GetInt64(1)), (Earned: row.GetInt64(2), Squares: row.GetDouble(3))), test.Id.Value, currency.Code).ToDictionary();
+        if (sums.Count == 0) return null;
+        return (IReadOnlyList<IReadOnlyList<Takings>>)[.. phases.Select((phase, i) => (IReadOnlyList<Takings>)[.. test.Pages.Select((page, j) =>
+            sums.GetValueOrDefault((phase.Id.Value, page.Value)) is var sum ? new Takings(counted[i].Arms[j].Visitors, sum.Earned, sum.Squares) : default)])];
+    });
+
     /// <summary>What every goal of a test had, by phase and page.</summary>
     public IReadOnlyList<GoalTally> Goals(TestId test) => database.Read(c => c.Rows(
         "SELECT t.goal_id, t.phase_id, t.page_id, t.visitors, t.times, t.value, t.squares FROM goals g JOIN goal_tallies t ON t.goal_id = g.id WHERE g.test_id = $1",
@@ -118,22 +152,23 @@ public sealed class TallyStore(Database database, TimeProvider time)
     public IReadOnlyList<SegmentTally> Segments(TestId test, SegmentKind kind) => database.Read(c =>
     {
         var isTogether = kind is SegmentKind.Device or SegmentKind.Returning or SegmentKind.Weekday;
-        return c.Rows("SELECT value, phase_id, page_id, visitors, conversions FROM segment_tallies WHERE test_id = $1 AND kind = $2",
+        return c.Rows("SELECT value, phase_id, page_id, visitors, conversions, earned, squares FROM segment_tallies WHERE test_id = $1 AND kind = $2",
             row => new SegmentTally(
-                kind, isTogether ? new VisitorTraits(row.GetInt64(0)).Of(kind) : row.GetInt64(0), new(row.GetInt64(1)), new(row.GetInt64(2)), new(row.GetInt64(3), row.GetInt64(4))),
+                kind, isTogether ? new VisitorTraits(row.GetInt64(0)).Of(kind) : row.GetInt64(0), new(row.GetInt64(1)), new(row.GetInt64(2)), new(row.GetInt64(3), row.GetInt64(4)),
+                new(row.GetInt64(3), row.GetInt64(5), row.GetDouble(6))),
             test.Value, isTogether ? VisitorTraits.Together : (int)kind)
-            .GroupBy(tally => (tally.Value, tally.Phase, tally.Page)).Select(group => group.First() with { Arm = group.Aggregate(new Arm(), (sum, tally) => sum + tally.Arm) }).ToArray();
+            .GroupBy(tally => (tally.Value, tally.Phase, tally.Page)).Select(group => group.Aggregate((sum, tally) => sum + tally)).ToArray();
     });
 
     /// <summary>What each page of a test had by quarter hours of its visitors' coming, in order of time.</summary>
-    public IReadOnlyList<(PageId Page, DateTimeOffset From, Arm Arm)> PageBuckets(TestId test) => database.Read(c => c.Rows(
-        "SELECT page_id, bucket, visitors, conversions FROM page_buckets WHERE test_id = $1 ORDER BY bucket",
-        row => (new PageId(row.GetInt64(0)), row.Time(1), new Arm(row.GetInt64(2), row.GetInt64(3))), test.Value));
+    public IReadOnlyList<PageBucket> PageBuckets(TestId test) => database.Read(c => c.Rows(
+        "SELECT page_id, bucket, visitors, conversions, earned, squares FROM page_buckets WHERE test_id = $1 ORDER BY bucket",
+        row => new PageBucket(new(row.GetInt64(0)), row.Time(1), new(row.GetInt64(2), row.GetInt64(3)), row.GetInt64(4), row.GetDouble(5)), test.Value));
 
     /// <summary>What each page of a test brought in each phase in a currency.</summary>
-    public IReadOnlyDictionary<(PhaseId Phase, PageId Page), (long Orders, long Earned)> MoneyByPhase(TestId test, Currency currency) => database.Read(c => c.Rows(
-        "SELECT phase_id, page_id, orders, earned FROM money_tallies WHERE test_id = $1 AND currency = $2",
-        row => ((new PhaseId(row.GetInt64(0)), new PageId(row.GetInt64(1))), (row.GetInt64(2), row.GetInt64(3))), test.Value, currency.Code).ToDictionary());
+    public IReadOnlyDictionary<(PhaseId Phase, PageId Page), (long Buyers, long Orders, long Earned)> MoneyByPhase(TestId test, Currency currency) => database.Read(c => c.Rows(
+        "SELECT phase_id, page_id, buyers, orders, earned FROM money_tallies WHERE test_id = $1 AND currency = $2",
+        row => ((new PhaseId(row.GetInt64(0)), new PageId(row.GetInt64(1))), (row.GetInt64(2), row.GetInt64(3), row.GetInt64(4))), test.Value, currency.Code).ToDictionary());
 
     public IReadOnlyList<ApartArm> Apart(TestId test) => database.Read(c => c.Rows(
         "SELECT page_id, reason, visitors, conversions FROM apart_tallies WHERE test_id = $1 ORDER BY reason, page_id",
@@ -145,8 +180,8 @@ public sealed class TallyStore(Database database, TimeProvider time)
 
     /// <summary>The tests whose visitors were crossed with a test's, and what came of each pair of pages. The earlier step's test is the first.</summary>
     public IReadOnlyList<(TestId First, TestId Second, IReadOnlyList<PairCell> Cells)> Pairs(TestId test) => database.Read(c => c.Rows(
-        "SELECT test_id, other_test_id, page_id, other_page_id, visitors, conversions FROM pair_tallies WHERE test_id = $1 OR other_test_id = $1",
-        row => (First: new TestId(row.GetInt64(0)), Second: new TestId(row.GetInt64(1)), Cell: new PairCell(new(row.GetInt64(2)), new(row.GetInt64(3)), new(row.GetInt64(4), row.GetInt64(5)))), test.Value)
+        "SELECT test_id, other_test_id, page_id, other_page_id, visitors, conversions, earned FROM pair_tallies WHERE test_id = $1 OR other_test_id = $1",
+        row => (First: new TestId(row.GetInt64(0)), Second: new TestId(row.GetInt64(1)), Cell: new PairCell(new(row.GetInt64(2)), new(row.GetInt64(3)), new(row.GetInt64(4), row.GetInt64(5)), row.GetInt64(6))), test.Value)
         .GroupBy(row => (row.First, row.Second)).Select(group => (group.Key.First, group.Key.Second, (IReadOnlyList<PairCell>)[.. group.Select(row => row.Cell)])).ToArray());
 
     /// <summary>How many visitors each page of a phase has been given, those included whose visit is recorded but not counted yet.</summary>

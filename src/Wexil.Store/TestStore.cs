@@ -2,6 +2,7 @@ using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Splits;
+using Wexil.Core.Verdicts;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;
@@ -16,6 +17,15 @@ public sealed record SplitTest(
     TestId Id, StepId Step, StepId Goal, string Name, string Idea, double BaseRate, double SmallestLift, DateTimeOffset StartedAt, DateTimeOffset? PausedAt,
     DateTimeOffset? DecidedAt, IReadOnlyList<PageId> Pages, Weights Weights, IReadOnlySet<PageId> Resting, Sending Sending)
 {
+    /// <summary>By what it is judged, and when a page is kept by itself.</summary>
+    public KeepRule Rule { get; init; } = KeepRule.Usual;
+
+    /// <summary>What a visitor of the control was expected to bring, in the owner's currency's smallest unit: fixed at the first look that saw enough; null before.</summary>
+    public double? BaseEarned { get; init; }
+
+    /// <summary>What it taught, in the owner's words; empty while nobody wrote it down.</summary>
+    public string Learned { get; init; } = "";
+
     /// <summary>No page is kept yet: it runs, waits for its start, is paused, or its time is over.</summary>
     public bool IsOpen => DecidedAt is null;
 
@@ -51,10 +61,16 @@ public sealed record TestChange(DateTimeOffset At, string Who, string What);
 public sealed class TestStore(Database database, Journal journal, TimeProvider time)
 {
     private const string Columns =
-        "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, weights, turns, share, audience, others_id, rests_failing, ends_at";
+        "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, lean_floor, learned";
+
+    /// <summary>Links by which a report of a test is read without a sign-in; they last three months.</summary>
+    public SharedLinks Reports { get; } = new(database, journal, time, "report_links", "test_id", TimeSpan.FromDays(90));
 
     /// <summary>Every test that is not decided.</summary>
     public IReadOnlyList<SplitTest> Open() => Where("decided_at IS NULL");
+
+    /// <summary>Every test there ever was, the newest first.</summary>
+    public IReadOnlyList<SplitTest> All() => Where("1");
 
     public SplitTest? Find(TestId test) => Where("id = $1", test.Value).SingleOrDefault();
 
@@ -97,6 +113,23 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
 
     /// <summary>Sets the weights for visitors to come; those already enrolled stay where they are.</summary>
     public Task ChangeWeightsAsync(TestId test, Weights weights) => journal.WriteAsync(c => ChangeWeights(c, test, weights, []));
+
+    /// <summary>Weights that a rule sets: they begin a phase, and the log says which rule.</summary>
+    public Task FollowAsync(TestId test, Weights weights, string who, string what) => journal.WriteAsync(c =>
+    {
+        c.Execute("UPDATE tests SET weights = $2 WHERE id = $1", test.Value, weights.ToString());
+        StartPhase(c, test, what, time.GetUtcNow().ToUnixTimeMilliseconds(), log: who);
+    });
+
+    /// <summary>By what the test is judged and when a page is kept by itself, from now on.</summary>
+    public Task SetRuleAsync(TestId test, KeepRule rule, string what) => journal.WriteAsync(c =>
+    {
+        c.Execute("UPDATE tests SET rule = $2 WHERE id = $1 AND decided_at IS NULL", test.Value, rule.ToJson());
+        Log(c, test, time.GetUtcNow().ToUnixTimeMilliseconds(), "owner", what);
+    });
+
+    /// <summary>Writes down what a test taught.</summary>
+    public Task SetLearnedAsync(TestId test, string learned) => journal.WriteAsync(c => c.Execute("UPDATE tests SET learned = $2 WHERE id = $1", test.Value, learned));
 
     /// <summary>Changes a test that is not decided. A phase begins where what was counted before is about something else.</summary>
     /// <param name="added">Pages that come in, behind those there; the weights are for all.</param>
@@ -179,9 +212,9 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     private static void Write(SqliteConnection c, TestId test, Sending sending)
     {
         c.Execute(
-            "UPDATE tests SET turns = $2, share = $3, audience = $4, others_id = $5, rests_failing = $6, ends_at = $7 WHERE id = $1",
+            "UPDATE tests SET turns = $2, share = $3, audience = $4, others_id = $5, rests_failing = $6, ends_at = $7, lean_floor = $8 WHERE id = $1",
             test.Value, sending.Turns.ToString(), sending.Share, sending.Audience.IsEveryone ? "" : sending.Audience.ToJson(), sending.Others?.Value, sending.RestsFailing ? 1 : 0,
-            sending.Until?.ToUnixTimeMilliseconds());
+            sending.Until?.ToUnixTimeMilliseconds(), sending.Floor);
         c.Execute("UPDATE test_pages SET closed_to_affiliates = 0 WHERE test_id = $1", test.Value);
         foreach (var page in sending.Closed) c.Execute("UPDATE test_pages SET closed_to_affiliates = 1 WHERE test_id = $1 AND page_id = $2", test.Value, page.Value);
     }
@@ -196,10 +229,16 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             var own = pages[row.GetInt64(0)].ToArray();
             var sending = new Sending(
                 Enum.Parse<TurnTaking>(row.GetString(11)), row.GetInt32(12), Audience.Parse(row.GetString(13)), row.NumberOrNull(14) is { } others ? new PageId(others) : null,
-                [.. own.Where(page => page.Closed).Select(page => page.Page)], row.GetBoolean(15), row.TimeOrNull(16));
+                [.. own.Where(page => page.Closed).Select(page => page.Page)], row.GetBoolean(15), row.TimeOrNull(16))
+            { Floor = row.GetInt32(19) };
             return new SplitTest(
                 new(row.GetInt64(0)), new(row.GetInt64(1)), new(row.GetInt64(2)), row.GetString(3), row.GetString(4), row.GetDouble(5), row.GetDouble(6), row.Time(7), row.TimeOrNull(8),
-                row.TimeOrNull(9), [.. own.Select(page => page.Page)], Weights.Parse(row.GetString(10)), own.Where(page => page.Rests).Select(page => page.Page).ToHashSet(), sending);
+                row.TimeOrNull(9), [.. own.Select(page => page.Page)], Weights.Parse(row.GetString(10)), own.Where(page => page.Rests).Select(page => page.Page).ToHashSet(), sending)
+            {
+                Rule = KeepRule.Parse(row.GetString(17)),
+                BaseEarned = row.IsDBNull(18) ? null : row.GetDouble(18),
+                Learned = row.GetString(20),
+            };
         }, values);
     });
 }

@@ -4,19 +4,22 @@ using Wexil.Store.Recording;
 namespace Wexil.Store;
 
 /// <summary>The end of a test, with the evidence as it stood.</summary>
+/// <param name="Before">The page that the step showed before; null for none.</param>
 /// <param name="Evidence">JSON, never changed afterwards.</param>
-public sealed record StoredVerdict(long Id, TestId Test, PageId Page, string KeptBy, DateTimeOffset KeptAt, string Sentence, string Evidence, DateTimeOffset? TakenBackAt);
+public sealed record StoredVerdict(long Id, TestId Test, StepId Step, PageId Page, PageId? Before, string KeptBy, DateTimeOffset KeptAt, string Sentence, string Evidence, DateTimeOffset? TakenBackAt);
 
 /// <summary>Keeps pages and takes it back.</summary>
 public sealed class VerdictStore(Database database, Journal journal, TimeProvider time)
 {
-    private const string Columns = "v.id, v.test_id, v.page_id, v.kept_by, v.kept_at, v.sentence, v.evidence, v.taken_back_at";
+    public const string ByHand = "by hand";
+
+    private const string Columns = "v.id, v.test_id, t.step_id, v.page_id, v.page_before_id, v.kept_by, v.kept_at, v.sentence, v.evidence, v.taken_back_at";
 
     /// <summary>Every verdict on a step's tests, the newest first.</summary>
-    public IReadOnlyList<StoredVerdict> Of(StepId step) => database.Read(c => c.Rows(
-        $"SELECT {Columns} FROM verdicts v JOIN tests t ON t.id = v.test_id WHERE t.step_id = $1 ORDER BY v.id DESC",
-        row => new StoredVerdict(row.GetInt64(0), new(row.GetInt64(1)), new(row.GetInt64(2)), row.GetString(3), row.Time(4), row.GetString(5), row.GetString(6), row.TimeOrNull(7)),
-        step.Value));
+    public IReadOnlyList<StoredVerdict> Of(StepId step) => Where("t.step_id = $1", step.Value);
+
+    /// <summary>Every verdict that was not taken back, the newest first.</summary>
+    public IReadOnlyList<StoredVerdict> Standing() => Where("v.taken_back_at IS NULL");
 
     /// <summary>Ends a running test: its step shows the page to everybody. False when the test no longer runs.</summary>
     public Task<bool> KeepAsync(TestId test, PageId page, string keptBy, string sentence, string evidence) => journal.WriteAsync(c =>
@@ -24,7 +27,7 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
         if (c.Execute("UPDATE tests SET decided_at = $2 WHERE id = $1 AND decided_at IS NULL", test.Value, now) == 0) return false;
         c.Execute("UPDATE phases SET ended_at = $2 WHERE test_id = $1 AND (ended_at IS NULL OR ended_at > $2)", test.Value, now);
-        TestStore.Log(c, test, now, "owner", $"Kept {c.Text("SELECT name FROM pages WHERE id = $1", page.Value)}");
+        TestStore.Log(c, test, now, keptBy == ByHand ? "owner" : keptBy, $"Kept {c.Text("SELECT name FROM pages WHERE id = $1", page.Value)}");
         c.Execute(
             """
             INSERT INTO verdicts (test_id, page_id, page_before_id, kept_by, kept_at, sentence, evidence)
@@ -33,9 +36,6 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
         c.Execute("UPDATE steps SET page_id = $2 WHERE id = (SELECT step_id FROM tests WHERE id = $1)", test.Value, page.Value);
         return true;
     });
-
-    /// <summary>How many verdicts stand.</summary>
-    public long Kept() => database.Read(c => c.Number("SELECT count(*) FROM verdicts WHERE taken_back_at IS NULL") ?? 0);
 
     /// <summary>
     /// Takes the newest verdict on a test back: the test runs again, in a new phase, and those who came meanwhile stay out of it.
@@ -55,4 +55,10 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
         TestStore.StartPhase(c, test, "Verdict taken back", now, log: "owner");
         return true;
     });
+
+    private List<StoredVerdict> Where(string condition, params object?[] values) => database.Read(c => c.Rows(
+        $"SELECT {Columns} FROM verdicts v JOIN tests t ON t.id = v.test_id WHERE {condition} ORDER BY v.id DESC",
+        row => new StoredVerdict(
+            row.GetInt64(0), new(row.GetInt64(1)), new(row.GetInt64(2)), new(row.GetInt64(3)), row.NumberOrNull(4) is { } before ? new PageId(before) : null,
+            row.GetString(5), row.Time(6), row.GetString(7), row.GetString(8), row.TimeOrNull(9)), values));
 }

@@ -1,5 +1,3 @@
-using System.Security.Cryptography;
-using System.Text;
 using System.Text.Json;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
@@ -13,14 +11,9 @@ public sealed record PageCheck(PageId Page, DateTimeOffset At, IReadOnlyList<Fin
     public bool IsGood => Findings.All(finding => finding.Good != false);
 }
 
-/// <summary>A link by which somebody without a sign-in sees how a funnel's pages are wired.</summary>
-public sealed record HelperLink(long Id, DateTimeOffset Until);
-
 /// <summary>How outside pages are wired, and the links to show that to who looks after the site.</summary>
 public sealed class WiringStore(Database database, Journal journal, TimeProvider time)
 {
-    private static readonly TimeSpan Lasts = TimeSpan.FromDays(14);
-
     public IReadOnlyDictionary<PageId, PageCheck> Checks() => database.Read(c => c.Rows(
         "SELECT page_id, checked_at, findings FROM page_checks",
         row => new PageCheck(new(row.GetInt64(0)), row.Time(1), JsonSerializer.Deserialize<Finding[]>(row.GetString(2))!))).ToDictionary(check => check.Page);
@@ -29,24 +22,14 @@ public sealed class WiringStore(Database database, Journal journal, TimeProvider
         "INSERT INTO page_checks VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET checked_at = excluded.checked_at, findings = excluded.findings",
         check.Page.Value, check.At.ToUnixTimeMilliseconds(), JsonSerializer.Serialize(check.Findings)));
 
-    /// <summary>Makes a link for a funnel that lasts two weeks, and returns its token; only a hash of it is kept.</summary>
-    public async Task<string> ShareAsync(FunnelId funnel)
+    /// <summary>When what was last seen, as it was last written down.</summary>
+    public IReadOnlyDictionary<string, DateTimeOffset> Seen() => database.Read(c => c.Rows("SELECT what, at FROM last_seen", row => (row.GetString(0), row.Time(1))).ToDictionary());
+
+    public Task SaveSeenAsync(IReadOnlyCollection<KeyValuePair<string, DateTimeOffset>> seen) => journal.WriteAsync(c =>
     {
-        var token = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(20));
-        await journal.WriteAsync(c => c.Execute(
-            "INSERT INTO helper_links (funnel_id, token_hash, until) VALUES ($1, $2, $3)", funnel.Value, Hash(token), (time.GetUtcNow() + Lasts).ToUnixTimeMilliseconds()));
-        return token;
-    }
+        foreach (var (what, at) in seen) c.Execute("INSERT INTO last_seen VALUES ($1, $2) ON CONFLICT DO UPDATE SET at = excluded.at", what, at.ToUnixTimeMilliseconds());
+    });
 
-    /// <summary>The links of a funnel that still open.</summary>
-    public IReadOnlyList<HelperLink> Links(FunnelId funnel) => database.Read(c => c.Rows(
-        "SELECT id, until FROM helper_links WHERE funnel_id = $1 AND until > $2 ORDER BY id", row => new HelperLink(row.GetInt64(0), row.Time(1)), funnel.Value, time.GetUtcNow().ToUnixTimeMilliseconds()));
-
-    public Task WithdrawAsync(FunnelId funnel, long link) => journal.WriteAsync(c => c.Execute("DELETE FROM helper_links WHERE id = $1 AND funnel_id = $2", link, funnel.Value));
-
-    /// <summary>The funnel that a token opens; null when it never did, was withdrawn or is over.</summary>
-    public FunnelId? Open(string token) => database.Read(c =>
-        c.Number("SELECT funnel_id FROM helper_links WHERE token_hash = $1 AND until > $2", Hash(token), time.GetUtcNow().ToUnixTimeMilliseconds()) is { } funnel ? new FunnelId(funnel) : (FunnelId?)null);
-
-    private static byte[] Hash(string token) => SHA256.HashData(Encoding.UTF8.GetBytes(token));
+    /// <summary>Links by which somebody without a sign-in sees how a funnel's pages are wired; they last two weeks.</summary>
+    public SharedLinks Links { get; } = new(database, journal, time, "helper_links", "funnel_id", TimeSpan.FromDays(14));
 }

@@ -2,6 +2,7 @@ using CsCheck;
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
+using Wexil.Core.Networks;
 using Wexil.Core.Sales;
 using Wexil.Core.Splits;
 using Wexil.Store.Recording;
@@ -15,7 +16,7 @@ public sealed class GoalTests
     public async Task Any_order_and_repetition_of_what_visitors_did_gives_the_same_totals_and_so_does_counting_again()
     {
         string? expected = null;
-        await Gen.Shuffle(Enumerable.Range(0, 24).ToArray()).SampleAsync(async order =>
+        await Gen.Shuffle(Enumerable.Range(0, 26).ToArray()).SampleAsync(async order =>
         {
             using var world = new World();
             var test = await world.StartTestAsync();
@@ -23,6 +24,7 @@ public sealed class GoalTests
             await world.Goals.AddAsync(test.Id, new(GoalKind.Click, "Looked") { EveryTime = true, Value = 10 });
             await world.Goals.AddAsync(test.Id, new(GoalKind.Sale, "Kit bought") { ValueComes = true, Products = ["Kit"] });
             await world.Goals.AddAsync(test.Id, new(GoalKind.OptIn, "Opt-in on B") { Pages = [test.Pages[1]] });
+            await world.Goals.AddAsync(test.Id, new(GoalKind.Sale, "First order") { ValueComes = true });
             var goals = world.Goals.Of(test.Id);
             JournalEvent[] visitors = [.. Enumerable.Range(0, 4).Select(i => world.Enrols(test, i % 2))];
             foreach (var visitor in visitors) await world.Journal.AppendAsync(visitor);
@@ -35,18 +37,21 @@ public sealed class GoalTests
             [
                 Met(0, 0), Met(0, 0), Met(1, 0), Met(1, 1), Met(1, 1), Met(2, 1),
                 Sold(0, new(SaleKind.Sale, "K-1", "", 4900, "USD", "Kit")), Sold(0, new(SaleKind.Refund, "K-1", "R", 900, "USD")), Sold(1, new(SaleKind.Sale, "K-2", "", 700, "USD", "Seeds")),
+                Sold(1, new(SaleKind.Sale, "K-0", "", 1200, "USD", "Kit")) with { At = now.AddMinutes(5) }, Sold(1, new(SaleKind.Refund, "K-0", "R", 300, "USD")), Sold(1, new(SaleKind.Refund, "K-2", "R", 200, "USD")),
                 OptsIn(0), OptsIn(1), OptsIn(3), Stays(0), Stays(1), Stays(1), world.Reaches(test, visitors[0].Visitor) with { At = now }, world.Reaches(test, visitors[3].Visitor) with { At = now },
             ];
             // Some are told twice.
-            JournalEvent[] told = [.. did, .. did.Take(24 - did.Length)];
+            JournalEvent[] told = [.. did, .. did.Take(26 - did.Length)];
             foreach (var i in order) await world.Journal.AppendAsync(told[i]);
             await world.Journal.WhenProjectedAsync();
 
             (long, long, long) Tally(int goal, int page) => world.Tallies.Goals(test.Id).Where(tally => tally.Goal == goals[goal].Id && tally.Page == test.Pages[page]).Aggregate((0L, 0L, 0L), (sum, tally) => (sum.Item1 + tally.Visitors, sum.Item2 + tally.Times, sum.Item3 + tally.Value));
             Assert.Equal([(1, 1, 250), (1, 1, 250)], new[] { Tally(0, 0), Tally(0, 1) });
             Assert.Equal([(1, 1, 10), (1, 2, 20)], new[] { Tally(1, 0), Tally(1, 1) });
-            Assert.Equal([(1, 1, 4000), (0, 0, 0)], new[] { Tally(2, 0), Tally(2, 1) });
+            Assert.Equal([(1, 1, 4000), (1, 1, 900)], new[] { Tally(2, 0), Tally(2, 1) });
             Assert.Equal([(0, 0, 0), (2, 2, 0)], new[] { Tally(3, 0), Tally(3, 1) });
+            // Of the second visitor's two orders the earlier counts, with what went back of it.
+            Assert.Equal([(1, 1, 4000), (1, 1, 500)], new[] { Tally(4, 0), Tally(4, 1) });
             Assert.Equal([1L, 1], test.Pages.Select(page => world.Tallies.Path(test.Id).GetValueOrDefault((page, test.Goal))));
             var stays = world.Tallies.Stays(test.Id).ToDictionary(stay => stay.Page);
             Assert.Equal((1L, 1L, 1L, 0L), (stays[test.Pages[0]].Visitors, stays[test.Pages[0]].Bounced.Conversions, stays[test.Pages[1]].Visitors, stays[test.Pages[1]].Bounced.Conversions));
@@ -136,7 +141,12 @@ public sealed class GoalTests
     {
         using var world = new World();
         var test = await world.StartTestAsync();
-        var visitor = world.Enrols(test, 1);
+        // Came by an ad network's click, of which the network is told.
+        var sources = new SourceStore(world.Database, world.Journal, world.Time);
+        var funnel = world.Funnels.All().Single().Id;
+        await sources.SaveAsync(funnel, null, "ads", "Ads", SourceKind.Ad, null, new Dictionary<StepId, PageId>());
+        await sources.SetNetworkAsync(sources.Of(funnel).Single().Id, new(LinkPart.Parse("click={click_id}")!.Value, null, 0, PostbackAddress.Read("https://ads.example/{click_id}").Address, true, true));
+        var visitor = world.Enrols(test, 1) with { Data = VisitNote.Of(new Traits(Device.Phone, Source: "ads") { Click = new("click-of-larkrow.example", 250_000) }).ToString() };
         await world.Journal.AppendAsync(visitor);
         var now = world.Time.GetUtcNow();
         await world.Journal.AppendAsync(new(Guid.CreateVersion7(), now, EventKind.OptIn, visitor.Visitor, test.Step, test.Pages[1], Data: "Ann@larkrow.example"));
@@ -150,12 +160,18 @@ public sealed class GoalTests
         Assert.Equal(2, world.People.Count(new("larkrow")));
         Assert.Equal(3, world.People.Deeds("ann@larkrow.example").Count);
 
+        var outgoing = new OutgoingStore(world.Database, world.Journal, world.Time);
+        Assert.Equal([("opt-in", ""), ("sale", "49.00")], outgoing.Due(9).Select(told => (told.Postback.Event, told.Postback.Value)).Order());
+        Assert.Equal(25, sources.Lines(funnel, Currency.Usual).Single().Spent);
+
         Assert.True(await world.People.RemoveAsync("ann@larkrow.example"));
         Assert.False(await world.People.RemoveAsync("ann@larkrow.example"));
         await world.Journal.RecountAsync();
         await world.Journal.WhenProjectedAsync();
         Assert.Null(world.People.Of("ann@larkrow.example"));
         Assert.Equal(4900, world.Tallies.Money(test, Currency.Find("USD")!)[1].Takings.Sum);
+        Assert.Equal((1L, 1L, 25L), (sources.Lines(funnel, Currency.Usual).Single().Clicks, sources.Lines(funnel, Currency.Usual).Single().Orders, sources.Lines(funnel, Currency.Usual).Single().Spent));
+        Assert.Empty(outgoing.Due(9));
         Assert.DoesNotContain("larkrow.example", world.Database.Read(c =>
         {
             using var command = c.CreateCommand();

@@ -1,5 +1,6 @@
 using CsCheck;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Sales;
 using Wexil.Core.Splits;
 using Wexil.Store.Recording;
@@ -68,7 +69,7 @@ public sealed class SaleTests
         Assert.Equal([2400L, 4900], world.Tallies.Money(test, Usd).Select(page => (long)page.Takings.Sum));
         Assert.Equal(0, world.Sales.Uncredited());
         var funnel = world.Funnels.All().Single().Id;
-        var source = new SourceStore(world.Database, world.Journal).Lines(funnel, Usd).Single();
+        var source = new SourceStore(world.Database, world.Journal, world.Time).Lines(funnel, Usd).Single();
         Assert.Equal((2, 2, 7300), (source.Visitors, source.Orders, source.Earned));
         var orders = world.Sales.Orders(new(now.AddDays(-1), now.AddDays(1)), 10);
         Assert.Equal(["L-1", "L-2", "L-3"], orders.Select(order => order.Order));
@@ -91,5 +92,55 @@ public sealed class SaleTests
         await world.Journal.WhenProjectedAsync();
         Assert.Empty(world.Tallies.Money(test, Usd));
         Assert.Equal(2, world.Sales.Orders(new(world.Time.GetUtcNow().AddDays(-1), world.Time.GetUtcNow().AddDays(1)), 10).Count);
+    }
+
+    [Fact]
+    public async Task Orders_count_by_the_rate_of_their_day_whenever_the_owner_names_it()
+    {
+        var (eur, sek) = (Currency.Find("EUR")!, Currency.Find("SEK")!);
+        var day = new DateOnly(2026, 11, 9);
+        ExchangeRate?[] named = [new(eur, day, 1.08m), new(eur, day.AddDays(1), 1.1m), new(sek, day.AddDays(1), 0.0955m), null, null, null, null, null, null];
+        (int Buyer, int Day, SaleNotice Notice)[] told =
+        [
+            (0, 0, new(SaleKind.Sale, "E-1", "1", 4900, "EUR")), (0, 0, new(SaleKind.Sale, "E-1", "2", 2401, "EUR")), (1, 1, new(SaleKind.Sale, "E-2", "", 4900, "EUR")),
+            (0, 2, new(SaleKind.Refund, "E-1", "R", 2401, "EUR")), (0, 0, new(SaleKind.Sale, "U-1", "", 1000, "USD")), (1, 0, new(SaleKind.Sale, "S-0", "", 30000, "SEK")), (1, 2, new(SaleKind.Sale, "S-2", "", 30000, "SEK")),
+        ];
+        await Gen.Select(Gen.Shuffle(told), Gen.Shuffle(named)).SampleAsync(async (sales, rates) =>
+        {
+            using var world = new World();
+            var test = await world.StartTestAsync();
+            await world.Goals.AddAsync(test.Id, new(GoalKind.Sale, "Bought") { ValueComes = true, EveryTime = true });
+            var settings = new SettingStore(world.Database, world.Journal);
+            var store = new RateStore(world.Database, world.Journal, settings);
+            JournalEvent[] buyers = [world.Enrols(test, 0), world.Enrols(test, 1)];
+            foreach (var buyer in buyers) await world.Journal.AppendAsync(buyer);
+            for (var i = 0; i < named.Length; i++)
+            {
+                if (rates[i] is { } rate) await store.SetAsync(rate);
+                if (i < sales.Length) await world.Sales.RecordAsync(sales[i].Notice, buyers[sales[i].Buyer].Visitor, null, world.Time.GetUtcNow().AddDays(sales[i].Day));
+                await world.Journal.WhenProjectedAsync();
+            }
+            // 49 euros at 1.08 and 10 dollars; 49 euros at 1.1 and 300 crowns at 0.0955; the crowns of the first day have no rate.
+            var money = world.Tallies.Money(test, Usd);
+            Assert.Equal([(6292.0, 1L, 2L), (5390 + 2865, 1, 2)], money.Select(page => (page.Takings.Sum, page.Buyers, page.Orders)));
+            Assert.Equal([(0L, 0.0), (1, 30000)], world.Tallies.Money(test, sek).Select(page => (page.Buyers, page.Takings.Sum)));
+            Assert.Empty(world.Tallies.Money(test, eur));
+            Assert.Equal([6292L, 8255], test.Pages.Select(page => world.Tallies.Goals(test.Id).Where(goal => goal.Page == page).Sum(goal => goal.Value)));
+            Assert.Equal([6292L, 8255], test.Pages.Select(page => world.Tallies.PageBuckets(test.Id).Where(bucket => bucket.Page == page).Sum(bucket => bucket.Earned)));
+            Assert.Equal([(6292.0, 6292.0 * 6292), (8255, 8255.0 * 8255)],
+                test.Pages.Select(page => world.Tallies.Segments(test.Id, SegmentKind.Device).Single(segment => segment.Page == page).Takings).Select(takings => (takings.Sum, takings.Squares)));
+            Assert.Equal([("SEK", 1L)], world.Sales.Unrated());
+            var once = world.Tables();
+            await world.Journal.RecountAsync();
+            await world.Journal.WhenProjectedAsync();
+            Assert.Equal(once, world.Tables());
+
+            // Counting in another currency and back is as if nothing had been.
+            await settings.SetCurrencyAsync(eur);
+            Assert.Equal([4900.0, 4900], world.Tallies.Money(test, eur).Select(page => page.Takings.Sum));
+            Assert.Equal([4900L, 4900], test.Pages.Select(page => world.Tallies.PageBuckets(test.Id).Where(bucket => bucket.Page == page).Sum(bucket => bucket.Earned)));
+            await settings.SetCurrencyAsync(Usd);
+            Assert.Equal(once, world.Tables());
+        }, iter: 8, threads: 1);
     }
 }

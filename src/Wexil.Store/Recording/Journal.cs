@@ -225,6 +225,8 @@ public sealed class Journal : IDisposable
         lock (_lock)
         {
             if (_queue.Count > 0 || _group.Count > 0 || _studio.Count > 0 || _stopping || (_projector.Mark < _appended && MayProject())) return;
+            // Who began to wait while the last events were being projected came too late to be told with them.
+            if (_followers.Count > 0 && _projector.Mark >= _appended) return;
             _asleep = true;
         }
         if (_projector.Mark < _appended) _work.Wait(Quiet);

@@ -16,7 +16,6 @@ public sealed record Projected(IReadOnlyList<(VisitorId Visitor, TestId Test)> P
 /// </summary>
 internal sealed class Projector : IDisposable
 {
-    private const long BucketMilliseconds = 15 * 60 * 1000;
     private readonly SqliteConnection _connection;
     private readonly HotTransaction _transaction;
     private readonly HotStatement _events, _lead, _confirmed, _outgoing, _mark;
@@ -26,6 +25,7 @@ internal sealed class Projector : IDisposable
     private readonly SaleCounts _sales;
     private readonly GoalCounts _goals;
     private readonly StayCounts _stays;
+    private readonly NetworkCounts _networks;
     private FunnelMap _map;
     private bool _mapIsStale, _sourcesAreStale;
 
@@ -43,7 +43,7 @@ internal sealed class Projector : IDisposable
             UNION ALL SELECT ?1, 2, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND confirms_since <= ?3
             """);
         _mark = new(connection, "UPDATE projection SET mark = ?1");
-        (_steps, _arrivals, _tests, _sales, _goals, _stays, _map) = (new(connection), new(connection), new(connection), new(connection), new(connection), new(connection), new(connection));
+        (_steps, _arrivals, _tests, _sales, _goals, _stays, _networks, _map) = (new(connection), new(connection), new(connection), new(connection), new(connection), new(connection), new(connection), new(connection));
         Mark = connection.Number("SELECT mark FROM projection") ?? 0;
     }
 
@@ -108,14 +108,14 @@ internal sealed class Projector : IDisposable
             DELETE FROM visitors; DELETE FROM enrolments; DELETE FROM step_tallies; DELETE FROM step_buckets; DELETE FROM test_tallies;
             DELETE FROM test_buckets; DELETE FROM test_silences; DELETE FROM leads; DELETE FROM source_tallies; DELETE FROM apart_tallies;
             DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings; DELETE FROM money_tallies; DELETE FROM source_money;
-            DELETE FROM goals_met; DELETE FROM goal_tallies; DELETE FROM path_tallies; DELETE FROM segment_tallies; DELETE FROM page_buckets; DELETE FROM stays; DELETE FROM stay_tallies; UPDATE projection SET mark = 0;
+            DELETE FROM goals_met; DELETE FROM goal_tallies; DELETE FROM path_tallies; DELETE FROM segment_tallies; DELETE FROM page_buckets; DELETE FROM stays; DELETE FROM stay_tallies; DELETE FROM ad_clicks; UPDATE projection SET mark = 0;
             """));
         Mark = 0;
     }
 
     public void Dispose()
     {
-        foreach (var part in (IDisposable[])[_transaction, _events, _lead, _confirmed, _outgoing, _mark, _steps, _arrivals, _tests, _sales, _goals, _stays]) part.Dispose();
+        foreach (var part in (IDisposable[])[_transaction, _events, _lead, _confirmed, _outgoing, _mark, _steps, _arrivals, _tests, _sales, _goals, _stays, _networks]) part.Dispose();
     }
 
     private void Apply(JournalEvent happened)
@@ -132,24 +132,26 @@ internal sealed class Projector : IDisposable
                     _lead.Bind(1, happened.Id).Bind(2, at).Bind(3, email).Bind(4, happened.Page.Value).Bind(5, visitor).Bind(6, fields).Run();
                     _outgoing.Bind(1, happened.Id).Bind(2, happened.Step.Value).Bind(3, at).Bind(4, email).Bind(5, fields).Run();
                 }
+                _networks.OptedIn(visitor, at);
                 foreach (var goal in _map.OptInGoals(happened.Step.Value))
-                    if (goal.Goal.Takes(happened.Page)) Meet(goal, visitor, at);
+                    if (goal.Goal.Takes(happened.Page)) Meet(goal, new(visitor, at));
                 return;
             case EventKind.LeftOut:
                 _steps.LeftOut(happened.Step, happened.Data is [var letter, ..] ? letter : 0);
                 return;
             case EventKind.Sale:
-                Credit(_sales.Note(SaleNotice.Parse(happened.Data!), visitor == default ? null : visitor, happened.Page.Value == 0 ? null : happened.Page.Value, at, _map));
+                var notice = SaleNotice.Parse(happened.Data!);
+                Credit(_sales.Note(notice, visitor == default ? null : visitor, happened.Page.Value == 0 ? null : happened.Page.Value, at, _map), notice.Order, notice.Line, at);
                 return;
             case EventKind.Claim:
-                foreach (var credit in _sales.Assign(happened.Data!, visitor, _map)) Credit(credit);
+                foreach (var credit in _sales.Assign(happened.Data!, visitor, _map)) Credit(credit, happened.Data!, "", at);
                 return;
             case EventKind.Confirmed:
                 _confirmed.Bind(1, happened.Data).Bind(2, at).Run();
                 return;
             case EventKind.Met:
                 var met = GoalNote.Parse(happened.Data!);
-                if (_map.Goal(met.Goal.Value) is { } told) Meet(told, visitor, at, met.Value);
+                if (_map.Goal(met.Goal.Value) is { } told) Meet(told, new(visitor, at, Comes: met.Value, Cause: happened.Id.ToString("N")));
                 return;
             case EventKind.Stay:
                 var stay = StayNote.Parse(happened.Data!);
@@ -160,7 +162,8 @@ internal sealed class Projector : IDisposable
         if (_map.Role(happened.Step.Value) is not { } role) return;
         var note = VisitNote.Parse(happened.Data);
         var arrival = _arrivals.Note(role, visitor, note.Source);
-        if (arrival.ToStep) _steps.Reached(happened.Step, at - at % BucketMilliseconds);
+        if (note.Click is { } click && _arrivals.SourceOf(role.Funnel, note.Source) is > 0 and var network && _networks.Note(network, click, visitor, at)) _arrivals.Cost(role.Funnel, network, click.Cost);
+        if (arrival.ToStep) _steps.Reached(happened.Step, TimeBucket.Of(at));
         if (happened is { Kind: EventKind.Enrol, Test: { } drawn, Phase: { } phase })
         {
             // Who has just come into the funnel has no place in another of its tests.
@@ -174,23 +177,25 @@ internal sealed class Projector : IDisposable
             if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place) _tests.Walk(test, place, happened.Step.Value, role.Bit, visitor, at);
         foreach (var test in _map.Goals(happened.Step.Value))
             if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place) _tests.Credit(test, place, _map.Partners(test.Test), visitor, at);
-        foreach (var goal in _map.StepGoals(happened.Step.Value)) Meet(goal, visitor, at);
+        foreach (var goal in _map.StepGoals(happened.Step.Value)) Meet(goal, new(visitor, at));
     }
 
-    private void Meet(TestGoal goal, Guid visitor, long at, long comes = 0, int times = 1)
+    private void Meet(TestGoal goal, Meeting met)
     {
-        if (_tests.Find(goal.Test.Test, visitor) is not { } place) return;
-        if (_goals.Meet(goal, place, visitor, at, times, comes)) _tests.Touched.Add(new(goal.Test.Test));
+        if (_tests.Find(goal.Test.Test, met.Visitor) is not { } place) return;
+        if (_goals.Meet(goal, place, met)) _tests.Touched.Add(new(goal.Test.Test));
         // The verdict's own counts; visitors who stand apart are counted there too.
-        if (goal.IsMain && times > 0 && goal.CountsAt(at) && goal.Goal.IsWithin(TimeSpan.FromMilliseconds(at - place.At))) _tests.Credit(goal.Test, place, _map.Partners(goal.Test.Test), visitor, at);
+        if (goal.IsMain && met.Times > 0 && goal.CountsAt(met.At) && goal.Goal.IsWithin(TimeSpan.FromMilliseconds(met.At - place.At))) _tests.Credit(goal.Test, place, _map.Partners(goal.Test.Test), met.Visitor, met.At);
     }
 
-    private void Credit(CreditedSale? sale)
+    /// <param name="at">When it was told.</param>
+    private void Credit(CreditedSale? sale, string order, string line, long at)
     {
         if (sale is null) return;
+        if (sale.Amount > 0 && Currency.Find(sale.CountedIn) is { } currency) _networks.Bought($"{order}\n{line}", sale.Visitor, at, currency.Write(sale.Amount), currency.Code, order);
         foreach (var test in sale.Tests)
             foreach (var goal in _map.SaleGoals(test))
-                if (goal.Goal.Takes(sale.Product)) Meet(goal, sale.Visitor, sale.At, _map.IsOwn(sale.Currency) ? sale.Value : 0, sale.Orders);
+                if (goal.Goal.Takes(sale.Product)) Meet(goal, new(sale.Visitor, sale.At, sale.Orders, sale.Worth, order));
     }
 
     private JournalEvent Read() => new(

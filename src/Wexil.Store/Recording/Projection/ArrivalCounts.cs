@@ -28,8 +28,8 @@ internal sealed class ArrivalCounts : IDisposable
         _newSource = new(connection, "INSERT INTO sources (funnel_id, tag, name, kind, declared) VALUES (?1, ?2, ?2, 'Other', 0) RETURNING id");
         _tally = new(connection,
             """
-            INSERT INTO source_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT DO UPDATE SET clicks = clicks + excluded.clicks,
-              visitors = visitors + excluded.visitors, opt_ins = opt_ins + excluded.opt_ins, sales = sales + excluded.sales
+            INSERT INTO source_tallies (funnel_id, source_id, clicks, visitors, opt_ins, sales, told_cost) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) ON CONFLICT DO UPDATE SET clicks = clicks + excluded.clicks,
+              visitors = visitors + excluded.visitors, opt_ins = opt_ins + excluded.opt_ins, sales = sales + excluded.sales, told_cost = told_cost + excluded.told_cost
             """);
         LoadSources();
     }
@@ -70,10 +70,13 @@ internal sealed class ArrivalCounts : IDisposable
         return new(ToFunnel: false, first, own);
     }
 
+    /// <summary>A link told what its click costs, in millionths of a unit.</summary>
+    public void Cost(long funnel, long source, long cost) => Sum(funnel, source).Cost += cost;
+
     public void Write()
     {
         foreach (var ((funnel, source), tally) in _tallies)
-            _tally.Bind(1, funnel).Bind(2, source).Bind(3, tally.Clicks).Bind(4, tally.Visitors).Bind(5, tally.OptIns).Bind(6, tally.Sales).Run();
+            _tally.Bind(1, funnel).Bind(2, source).Bind(3, tally.Clicks).Bind(4, tally.Visitors).Bind(5, tally.OptIns).Bind(6, tally.Sales).Bind(7, tally.Cost).Run();
     }
 
     public void Dispose()
@@ -81,7 +84,8 @@ internal sealed class ArrivalCounts : IDisposable
         foreach (var statement in (HotStatement[])[_new, _known, _change, _newSource, _tally]) statement.Dispose();
     }
 
-    private long SourceOf(long funnel, string tag)
+    /// <summary>The number of the source that a tag stands for; below 0 past the number that is kept apart.</summary>
+    public long SourceOf(long funnel, string tag)
     {
         if (_sources.TryGetValue((funnel, tag), out var known)) return known;
         ref var unknown = ref CollectionsMarshal.GetValueRefOrAddDefault(_unknownTags, funnel, out _);
@@ -97,6 +101,6 @@ internal sealed class ArrivalCounts : IDisposable
 
     private struct Tally
     {
-        public long Clicks, Visitors, OptIns, Sales;
+        public long Clicks, Visitors, OptIns, Sales, Cost;
     }
 }

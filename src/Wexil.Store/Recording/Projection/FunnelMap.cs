@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
+using Wexil.Core.Sales;
 
 namespace Wexil.Store.Recording.Projection;
 
@@ -43,8 +44,8 @@ internal sealed class FunnelMap
     private readonly Dictionary<long, TestGoal[]> _stepGoals, _saleGoals, _optInGoals;
     private readonly Dictionary<long, GoalTest[]> _earlier, _testsOf;
     private readonly TimeZoneInfo _zone;
-    private readonly string _currency;
-    private (long Quarter, DayOfWeek Day) _lastDay = (-1, default);
+    private readonly ExchangeRates _rates;
+    private (long Quarter, DateOnly Day) _lastDay = (-1, default);
 
     public FunnelMap(SqliteConnection connection)
     {
@@ -72,7 +73,7 @@ internal sealed class FunnelMap
         _earlier = tests.GroupBy(test => funnelOf[test.Id]).SelectMany(funnel => steps.Where(step => step.Funnel.Value == funnel.Key).Select(step => (
                 step.Id, Tests: funnel.Where(test => _steps[test.Step].Position < step.Position).Select(test => _tests[test.Id]).ToArray())))
             .Where(row => row.Tests.Length > 0).ToDictionary(row => row.Id.Value, row => row.Tests);
-        _currency = connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.CurrencyName) ?? Currency.Usual.Code;
+        _rates = RateStore.Read(connection, Currency.Find(connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.CurrencyName)) ?? Currency.Usual);
         _zone = connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.ZoneName) is { } zone && TimeZoneInfo.TryFindSystemTimeZoneById(zone, out var found) ? found : TimeZoneInfo.Utc;
         var otherGoal = goals.Where(goal => goal.IsMain).Select(goal => goal.Test.Test).ToHashSet();
         _goals = tests.Where(test => !otherGoal.Contains(test.Id)).GroupBy(test => test.Goal).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
@@ -83,7 +84,7 @@ internal sealed class FunnelMap
     }
 
     /// <summary>The tables that it is read from.</summary>
-    public static bool IsFrom(string table) => table is "steps" or "phases" or "tests" or "sources" or "goals" or "settings";
+    public static bool IsFrom(string table) => table is "steps" or "phases" or "tests" or "sources" or "goals" or "settings" or "rates";
 
     public StepRole? Role(long step) => _steps.TryGetValue(step, out var role) ? role : null;
 
@@ -113,15 +114,21 @@ internal sealed class FunnelMap
     /// <summary>The tests that a step has and had.</summary>
     public ReadOnlySpan<GoalTest> TestsOf(long step) => _testsOf.GetValueOrDefault(step);
 
-    /// <summary>Is it the owner's, in which the worth of goals is counted?</summary>
-    public bool IsOwn(string currency) => currency == _currency;
+    /// <summary>The currency that the owner counts in.</summary>
+    public string Own => _rates.Own.Code;
+
+    public IReadOnlyCollection<string> RatedCurrencies => _rates.Currencies;
+
+    /// <summary>What an amount was worth in the owner's currency on the owner's day of a moment; null where no rate is known.</summary>
+    public long? Worth(string currency, long amount, long at) => _rates.Worth(currency, amount, Day(at));
 
     /// <summary>The owner's weekday at a moment.</summary>
-    public DayOfWeek Weekday(long at)
+    public DayOfWeek Weekday(long at) => Day(at).DayOfWeek;
+
+    private DateOnly Day(long at)
     {
-        // Zones differ by quarters of an hour.
-        const long quarter = 15 * 60 * 1000;
-        if (_lastDay.Quarter != at / quarter) _lastDay = (at / quarter, TimeZoneInfo.ConvertTime(DateTimeOffset.FromUnixTimeMilliseconds(at), _zone).DayOfWeek);
+        var quarter = TimeBucket.Of(at);
+        if (_lastDay.Quarter != quarter) _lastDay = (quarter, DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(DateTimeOffset.FromUnixTimeMilliseconds(at), _zone).DateTime));
         return _lastDay.Day;
     }
 }

@@ -1,4 +1,3 @@
-using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.Sales;
@@ -6,69 +5,54 @@ using Wexil.Core.Sales;
 namespace Wexil.Store.Recording.Projection;
 
 /// <summary>Money that was credited to places in tests.</summary>
-/// <param name="Orders">1 for a new order, 0 for more of it or money back.</param>
-/// <param name="Value">In minor units, negative for money back.</param>
-internal sealed record CreditedSale(Guid Visitor, long At, string Product, int Orders, long Value, string Currency, IReadOnlyList<long> Tests);
+/// <param name="Orders">1 for a new order, 0 for more of it, money back, or another rate.</param>
+/// <param name="Worth">In the owner's currency's smallest unit, negative for money back; 0 where no rate is known.</param>
+/// <param name="Amount">In the smallest unit of <paramref name="CountedIn"/>: the owner's currency where a rate is known, else the order's.</param>
+internal sealed record CreditedSale(Guid Visitor, long At, string Product, int Orders, long Worth, long Amount, string CountedIn, IReadOnlyList<long> Tests);
 
-/// <summary>Keeps what every order brought, credits it to the places of its visitor in tests, and sums that up by page.</summary>
+/// <summary>Keeps what every order brought and what that is worth to the owner, and has it credited to its visitor.</summary>
 internal sealed class SaleCounts : IDisposable
 {
-    private readonly HotStatement _order, _write, _places, _earned, _earn, _tally, _funnels, _source, _lead, _claim;
-    private readonly Dictionary<(long Test, long Phase, long Page, string Currency), Tally> _tallies = [];
-
-    private readonly Dictionary<(long Funnel, long Source, string Currency), (long Orders, long Earned)> _sources = [];
+    private readonly HotStatement _order, _write, _lead, _claim;
+    private readonly MoneyCounts _money;
 
     public SaleCounts(SqliteConnection connection)
     {
-        _order = new(connection, "SELECT at, sold, refunded, product, email, page_id, channel, visitor FROM orders WHERE order_id = ?1 AND currency = ?2");
+        _order = new(connection, "SELECT at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth FROM orders WHERE order_id = ?1 AND currency = ?2");
         _write = new(connection,
             """
-            INSERT INTO orders VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10) ON CONFLICT DO UPDATE SET at = excluded.at, sold = excluded.sold, refunded = excluded.refunded,
-              product = excluded.product, email = excluded.email, page_id = excluded.page_id, channel = excluded.channel, visitor = excluded.visitor
+            INSERT INTO orders (order_id, currency, at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)
+            ON CONFLICT DO UPDATE SET at = excluded.at, sold = excluded.sold, refunded = excluded.refunded, product = excluded.product, email = excluded.email, page_id = excluded.page_id,
+              channel = excluded.channel, visitor = excluded.visitor, counted_in = excluded.counted_in, worth = excluded.worth
             """);
-        _places = new(connection, "SELECT test_id, phase_id, page_id FROM enrolments WHERE visitor = ?1 AND at <= ?2 AND phase_id IS NOT NULL AND closed = 0");
-        _earned = new(connection, "SELECT earned FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3");
-        _earn = new(connection, "INSERT INTO earnings VALUES (?1, ?2, ?3, ?4) ON CONFLICT DO UPDATE SET earned = excluded.earned");
-        _tally = new(connection,
-            """
-            INSERT INTO money_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8) ON CONFLICT DO UPDATE SET buyers = buyers + excluded.buyers,
-              orders = orders + excluded.orders, earned = earned + excluded.earned, squares = squares + excluded.squares
-            """);
-        _funnels = new(connection, "SELECT funnel_id, source_id FROM visitors WHERE visitor = ?1");
-        _source = new(connection, "INSERT INTO source_money VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT DO UPDATE SET orders = orders + excluded.orders, earned = earned + excluded.earned");
         _lead = new(connection, "SELECT visitor FROM leads WHERE email = ?1 COLLATE NOCASE ORDER BY at DESC LIMIT 1");
         _claim = new(connection, "SELECT currency FROM orders WHERE order_id = ?1 AND visitor IS NULL");
+        _money = new(connection);
     }
 
     /// <summary>The tests whose counts a batch changed.</summary>
-    public HashSet<TestId> Touched { get; } = [];
+    public IReadOnlySet<TestId> Touched => _money.Touched;
 
-    public void Clear()
-    {
-        _tallies.Clear();
-        _sources.Clear();
-        Touched.Clear();
-    }
+    public void Clear() => _money.Clear();
 
     /// <summary>A sale, or money back. Every telling of it after the first is no event any more.</summary>
     /// <returns>What was credited; null where that is nothing yet.</returns>
     public CreditedSale? Note(SaleNotice notice, Guid? visitor, long? page, long at, FunnelMap map)
     {
         var before = Find(notice.Order, notice.Currency);
-        var balance = new OrderBalance(before?.Sold ?? 0, before?.Refunded ?? 0);
+        var balance = before?.Balance ?? default;
         var after = balance.With(notice.Kind, notice.Amount);
-        var isSale = notice.Kind == SaleKind.Sale;
         // A refund knows little; what its sale says of the order counts.
-        var isFirstSale = isSale && balance.Sold == 0;
+        var isFirstSale = notice.Kind == SaleKind.Sale && balance.Sold == 0;
         var known = isFirstSale || before is null
-            ? new Order(at, after.Sold, after.Refunded, notice.Product, notice.Email, page, notice.Channel.ToString(), visitor ?? before?.Visitor)
-            : before with { Sold = after.Sold, Refunded = after.Refunded, Visitor = before.Visitor ?? visitor, Page = before.Page ?? page };
+            ? new Order(at, after, notice.Product, notice.Email, page, notice.Channel.ToString(), visitor ?? before?.Visitor)
+            : before with { Balance = after, Visitor = before.Visitor ?? visitor, Page = before.Page ?? page };
         if (known.Visitor is null && known.Email.Length > 0) known = known with { Visitor = OfLead(known.Email) };
+        known = Valued(known, notice.Currency, map);
         Write(notice.Order, notice.Currency, known);
-        if (known.Visitor is not { } who) return null;
         // Who is found only now has been credited with nothing before.
-        var credited = before?.Visitor is null ? 0 : balance.Net;
-        return Credit(who, known, notice.Currency, after.Net - credited, (isFirstSale || (before is not null && before.Visitor is null && after.Sold > 0)) ? 1 : 0, map);
+        var credited = before is { Visitor: not null } ? balance.Net : 0;
+        return Credit(known, notice.Currency, credited, isFirstSale || (before is { Visitor: null } && after.Sold > 0) ? 1 : 0, map);
     }
 
     /// <summary>Somebody says whose an order is that nobody was credited with.</summary>
@@ -82,56 +66,50 @@ internal sealed class SaleCounts : IDisposable
         {
             var found = Find(order, currency)! with { Visitor = visitor };
             Write(order, currency, found);
-            if (Credit(visitor, found, currency, new OrderBalance(found.Sold, found.Refunded).Net, found.Sold > 0 ? 1 : 0, map) is { } credit) credited.Add(credit);
+            if (Credit(found, currency, 0, found.Balance.Sold > 0 ? 1 : 0, map) is { } credit) credited.Add(credit);
         }
         return credited;
     }
 
-    public void Write()
+    /// <summary>The owner's rates or currency changed: an order is counted by what it is worth now, from <see cref="Settle"/> on.</summary>
+    /// <param name="ownBefore">The owner's currency before the change.</param>
+    /// <returns>What that changed for its visitor; null for nothing.</returns>
+    public CreditedSale? Value(string order, string currency, string ownBefore, FunnelMap map)
     {
-        foreach (var ((test, phase, page, currency), tally) in _tallies)
-            _tally.Bind(1, test).Bind(2, phase).Bind(3, page).Bind(4, currency).Bind(5, tally.Buyers).Bind(6, tally.Orders).Bind(7, tally.Earned).Bind(8, tally.Squares).Run();
-        foreach (var ((funnel, source, currency), (orders, earned)) in _sources) _source.Bind(1, funnel).Bind(2, source).Bind(3, currency).Bind(4, orders).Bind(5, earned).Run();
+        var before = Find(order, currency)!;
+        var after = Valued(before, currency, map);
+        if (before.Worth == after.Worth && before.CountedIn == after.CountedIn) return null;
+        Write(order, currency, after);
+        if (before.Visitor is not { } visitor) return null;
+        var orders = before.Balance.Sold > 0 ? 1 : 0;
+        var tests = _money.Change(
+            new(visitor, before.At, before.CountedIn, -before.Counted, -orders, before.CountedIn == ownBefore), new(visitor, before.At, after.CountedIn, after.Counted, orders, after.CountedIn == map.Own), map);
+        return new(visitor, before.At, before.Product, 0, (after.Worth ?? 0) - (before.Worth ?? 0), after.Counted, after.CountedIn, tests);
     }
+
+    public void Settle(FunnelMap map) => _money.Settle(map);
+
+    public void Write() => _money.Write();
 
     public void Dispose()
     {
-        foreach (var statement in (HotStatement[])[_order, _write, _places, _earned, _earn, _tally, _funnels, _source, _lead, _claim]) statement.Dispose();
+        foreach (var part in (IDisposable[])[_order, _write, _lead, _claim, _money]) part.Dispose();
     }
 
-    private CreditedSale? Credit(Guid visitor, Order order, string currency, long value, int orders, FunnelMap map)
+    private static Order Valued(Order order, string currency, FunnelMap map)
     {
-        if (value == 0 && orders == 0) return null;
-        var at = order.At;
-        // Whichever way a visitor came into a funnel, that source brought the money.
-        _funnels.Bind(1, visitor);
-        while (_funnels.Next())
-        {
-            ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(_sources, (_funnels.Number(0), _funnels.Number(1), currency), out _);
-            sum = (sum.Orders + orders, sum.Earned + value);
-        }
-        var places = new List<(long Test, long Phase, long Page)>();
-        _places.Bind(1, visitor).Bind(2, at);
-        while (_places.Next()) places.Add((_places.Number(0), _places.Number(1), _places.Number(2)));
-        foreach (var (test, phase, page) in places)
-        {
-            if (!map.Runs(test, at)) continue;
-            long? had = null;
-            if (_earned.Bind(1, visitor).Bind(2, test).Bind(3, currency).Next())
-            {
-                had = _earned.Number(0);
-                _earned.Reset();
-            }
-            var has = (had ?? 0) + value;
-            _earn.Bind(1, visitor).Bind(2, test).Bind(3, currency).Bind(4, has).Run();
-            ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (test, phase, page, currency), out _);
-            tally.Buyers += had is null && orders > 0 ? 1 : 0;
-            tally.Orders += orders;
-            tally.Earned += value;
-            tally.Squares += (double)has * has - (double)(had ?? 0) * (had ?? 0);
-            Touched.Add(new(test));
-        }
-        return new(visitor, at, order.Product, orders, value, currency, [.. places.Select(place => place.Test)]);
+        var worth = map.Worth(currency, order.Balance.Net, order.At);
+        return order with { Worth = worth, CountedIn = worth is null ? currency : map.Own };
+    }
+
+    /// <param name="credited">What the visitor was credited with before, in the order's currency.</param>
+    private CreditedSale? Credit(Order order, string currency, long credited, int orders, FunnelMap map)
+    {
+        // Both by the rate of the order's day, so that all money back leaves nothing.
+        var worth = order.Worth is { } whole ? whole - map.Worth(currency, credited, order.At)!.Value : 0;
+        var amount = order.Worth is null ? order.Balance.Net - credited : worth;
+        if (order.Visitor is not { } visitor || (amount == 0 && orders == 0)) return null;
+        return new(visitor, order.At, order.Product, orders, worth, amount, order.CountedIn, _money.Credit(new(visitor, order.At, order.CountedIn, amount, orders, order.Worth is not null), map));
     }
 
     private Guid? OfLead(string email)
@@ -146,22 +124,30 @@ internal sealed class SaleCounts : IDisposable
     {
         if (!_order.Bind(1, order).Bind(2, currency).Next()) return null;
         var found = new Order(
-            _order.Number(0), _order.Number(1), _order.Number(2), _order.Text(3)!, _order.Text(4)!, _order.IsNull(5) ? null : _order.Number(5), _order.Text(6)!, _order.IsNull(7) ? null : _order.Id(7));
+            _order.Number(0), new(_order.Number(1), _order.Number(2)), _order.Text(3)!, _order.Text(4)!, _order.IsNull(5) ? null : _order.Number(5), _order.Text(6)!, _order.IsNull(7) ? null : _order.Id(7))
+        {
+            CountedIn = _order.Text(8)!,
+            Worth = _order.IsNull(9) ? null : _order.Number(9),
+        };
         _order.Reset();
         return found;
     }
 
     private void Write(string order, string currency, Order known)
     {
-        _write.Bind(1, order).Bind(2, currency).Bind(3, known.At).Bind(4, known.Sold).Bind(5, known.Refunded).Bind(6, known.Product).Bind(7, known.Email).Bind(8, known.Page).Bind(9, known.Channel);
+        _write.Bind(1, order).Bind(2, currency).Bind(3, known.At).Bind(4, known.Balance.Sold).Bind(5, known.Balance.Refunded).Bind(6, known.Product).Bind(7, known.Email).Bind(8, known.Page)
+            .Bind(9, known.Channel).Bind(11, known.CountedIn).Bind(12, known.Worth);
         (known.Visitor is { } visitor ? _write.Bind(10, visitor) : _write.Bind(10, (long?)null)).Run();
     }
 
-    private sealed record Order(long At, long Sold, long Refunded, string Product, string Email, long? Page, string Channel, Guid? Visitor);
-
-    private struct Tally
+    private sealed record Order(long At, OrderBalance Balance, string Product, string Email, long? Page, string Channel, Guid? Visitor)
     {
-        public long Buyers, Orders, Earned;
-        public double Squares;
+        /// <summary>The owner's currency where a rate is known, else the order's.</summary>
+        public string CountedIn { get; init; } = "";
+
+        /// <summary>In the owner's currency; null where no rate is known.</summary>
+        public long? Worth { get; init; }
+
+        public long Counted => Worth ?? Balance.Net;
     }
 }

@@ -16,8 +16,6 @@ internal readonly record struct Place(long Page, long Phase, long At, bool HasCo
 /// <summary>Keeps each visitor's place in a test, and sums up by page who counts, who is apart, and who was in two tests.</summary>
 internal sealed class TestCounts : IDisposable
 {
-    private const long BucketMilliseconds = 15 * 60 * 1000;
-
     private readonly HotStatement _enrol, _place, _convert, _close, _tally, _bucket, _pageBucket, _apart, _pair, _silence, _walk, _path, _segment;
     private readonly Dictionary<(long Test, long Phase, long Page), (long Visitors, long Conversions)> _tallies = [];
     private readonly Dictionary<(long Test, long Bucket), (long Visitors, long Conversions)> _buckets = [];
@@ -37,12 +35,12 @@ internal sealed class TestCounts : IDisposable
         const string both = "ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + excluded.conversions";
         _tally = new(connection, $"INSERT INTO test_tallies VALUES (?1, ?2, ?3, ?4, ?5) {both}");
         _bucket = new(connection, $"INSERT INTO test_buckets VALUES (?1, ?2, ?3, ?4) {both}");
-        _pageBucket = new(connection, $"INSERT INTO page_buckets VALUES (?1, ?2, ?3, ?4, ?5) {both}");
-        _segment = new(connection, $"INSERT INTO segment_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) {both}");
+        _pageBucket = new(connection, $"INSERT INTO page_buckets (test_id, page_id, bucket, visitors, conversions) VALUES (?1, ?2, ?3, ?4, ?5) {both}");
+        _segment = new(connection, $"INSERT INTO segment_tallies (test_id, kind, value, phase_id, page_id, visitors, conversions) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) {both}");
         _walk = new(connection, "UPDATE enrolments SET path = ?3 WHERE visitor = ?1 AND test_id = ?2");
         _path = new(connection, "INSERT INTO path_tallies VALUES (?1, ?2, ?3, ?4) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors");
         _apart = new(connection, $"INSERT INTO apart_tallies VALUES (?1, ?2, ?3, ?4, ?5) {both}");
-        _pair = new(connection, $"INSERT INTO pair_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6) {both}");
+        _pair = new(connection, $"INSERT INTO pair_tallies (test_id, other_test_id, page_id, other_page_id, visitors, conversions) VALUES (?1, ?2, ?3, ?4, ?5, ?6) {both}");
         _silence = new(connection,
             """
             INSERT INTO test_silences VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET
@@ -77,7 +75,7 @@ internal sealed class TestCounts : IDisposable
         if (!Take(test, phase, page, visitor, at, closed: 0, apart: null, traits)) return false;
         Touched.Add(test);
         CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (test.Value, phase.Value, page.Value), out _).Visitors++;
-        CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (test.Value, page.Value, Bucket(at)), out _).Visitors++;
+        CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (test.Value, page.Value, TimeBucket.Of(at)), out _).Visitors++;
         Segmented(test.Value, phase.Value, page.Value, traits, visitors: 1);
         CollectionsMarshal.GetValueRefOrAddDefault(_silences, test.Value, out _).Since++;
         return true;
@@ -103,9 +101,9 @@ internal sealed class TestCounts : IDisposable
         {
             Touched.Add(new(goal.Test));
             CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (goal.Test, place.Phase, page), out _).Conversions++;
-            CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (goal.Test, Bucket(at)), out _).Conversions++;
+            CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (goal.Test, TimeBucket.Of(at)), out _).Conversions++;
             // By the time of the visitor's coming, so that the conversions of a stretch are of its visitors.
-            CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (goal.Test, page, Bucket(place.At)), out _).Conversions++;
+            CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (goal.Test, page, TimeBucket.Of(place.At)), out _).Conversions++;
             if (place.Traits.IsKnown) Segmented(goal.Test, place.Phase, page, place.Traits, conversions: 1);
             _silences[goal.Test] = (at, 0);
             // Of two steps the later one's conversion tells how a pair of pages did.
@@ -163,8 +161,6 @@ internal sealed class TestCounts : IDisposable
     private bool Take(TestId test, PhaseId? phase, PageId page, Guid visitor, long at, long closed, Apart? apart, VisitorTraits traits) => _enrol
         .Bind(1, visitor).Bind(2, test.Value).Bind(3, page.Value).Bind(4, phase?.Value).Bind(5, at).Bind(6, closed).Bind(7, (long?)apart).Bind(8, traits.Packed).Run() > 0;
 
-    private static long Bucket(long at) => at - at % BucketMilliseconds;
-
     /// <summary>The place of a visitor in a test; null for none.</summary>
     public Place? Find(long test, Guid visitor)
     {
@@ -178,12 +174,9 @@ internal sealed class TestCounts : IDisposable
 
     private void Segmented(long test, long phase, long page, VisitorTraits traits, long visitors = 0, long conversions = 0)
     {
-        Add(VisitorTraits.Together, traits.Small);
-        Add((int)SegmentKind.Country, traits.Of(SegmentKind.Country));
-        Add((int)SegmentKind.Source, traits.Of(SegmentKind.Source));
-
-        void Add(int kind, long value)
+        for (var i = 0; i < VisitorTraits.Rows; i++)
         {
+            var (kind, value) = traits.Row(i);
             ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(_segments, (test, phase, page, kind, value), out _);
             sum = (sum.Visitors + visitors, sum.Conversions + conversions);
         }
