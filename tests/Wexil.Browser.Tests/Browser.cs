@@ -36,10 +36,10 @@ public sealed class Browser : IDisposable
 
     public ReadOnlyCollection<IWebElement> All(string css) => _driver.FindElements(By.CssSelector(css));
 
-    /// <summary>Follows the link or presses the button with this text.</summary>
+    /// <summary>Follows the link, presses the button or opens the details with this text.</summary>
     public void Press(string text)
     {
-        var element = WaitFor(() => _driver.FindElements(By.XPath($"//a[contains(normalize-space(), \"{text}\")] | //button[contains(normalize-space(), \"{text}\")]")).FirstOrDefault(e => e.Displayed));
+        var element = WaitFor(() => _driver.FindElements(By.XPath($"//a[contains(normalize-space(), \"{text}\")] | //button[contains(normalize-space(), \"{text}\")] | //summary[contains(normalize-space(), \"{text}\")]")).FirstOrDefault(e => e.Displayed));
         _driver.ExecuteScript("arguments[0].scrollIntoView({block:'center'})", element);
         element.Click();
     }

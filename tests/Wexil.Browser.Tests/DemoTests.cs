@@ -20,14 +20,21 @@ public sealed class DemoTests
         ("place", "/f/balcony-harvest/calendar/build/first-salad-in-21-days/place", "The step that it is for"),
         ("files", "/f/balcony-harvest/files", "seedlings.svg"),
         ("settings", "/settings", "private addresses"),
+        ("rates", "/settings/rates", "1.08 USD"),
+        ("workbench", "/workbench?p[0].Visitors=1661&p[0].Conversions=441&p[1].Visitors=1647&p[1].Conversions=520", "Numbers from anywhere"),
+        ("plan", "/workbench/plan?Rate=26&Lift=10&PerDay=340&Pages=3", "What could be found in"),
+        ("split-check", "/workbench/split?Visitors=1661+1647", "as closely as chance allows"),
+        ("money", "/f/balcony-harvest/kit/count?by=money", "Who brings money"),
         ("archived", "/funnels/archived", "None."),
         ("send", "/f/balcony-harvest/calendar/send", "Drag a handle"),
         ("who", "/f/balcony-harvest/calendar/send", "Who takes part"),
-        ("two-steps", "/f/balcony-harvest/kit/count", "Two steps at once"),
+        ("two-steps", "/f/balcony-harvest/kit/count", "does better than its parts suggest"),
         ("sources", "/f/balcony-harvest/sources", "Costs by the day"),
         ("sales", "/sales", "orders in USD"),
         ("count", "/f/balcony-harvest/calendar/count", "but not by enough to bank on"),
         ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It brings"),
+        ("learned", "/f/balcony-harvest/calendar/keep", "no difference found"),
+        ("tests", "/tests?q=", "Change what the page says"),
         ("add", "/f/balcony-harvest/calendar/build/add", "From a file"),
         ("new-funnel", "/funnels/new", "Begin with"),
         ("new-step", "/f/herb-club/steps/new", "Its link, for good"),
@@ -63,8 +70,8 @@ public sealed class DemoTests
             if (name == "segments") owner.Run("document.querySelector('[data-live=time]').scrollIntoView()");
             if (name == "two-steps") owner.Run("document.querySelector('[data-live^=crossing]').scrollIntoView()");
             owner.IsAccessible();
-            if (Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder && File.Exists(Path.Combine(folder, name + ".png")) && (width > 500 || name == "count"))
-                await File.WriteAllBytesAsync(Path.Combine(folder, width > 500 ? $"{name}.png" : $"{name}-phone.png"), owner.Picture());
+            if (Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder && File.Exists(Path.Combine(folder, name + ".png")) && width > 500)
+                await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), owner.Picture());
         }
     }
 }

@@ -71,6 +71,87 @@ public sealed class SaleTests
         owner.IsAccessible();
     }
 
+    [Fact]
+    public async Task An_ad_network_is_paid_by_the_click_and_told_of_what_its_click_brought()
+    {
+        await using var site = await Site.StartAsync();
+        var services = site.Host.Services;
+        var (settings, time) = (services.GetRequiredService<SettingStore>(), services.GetRequiredService<TimeProvider>());
+        await settings.RenewHookSecretAsync();
+        await settings.SetFetchesPrivateAddressesAsync(true);
+        await using var till = await Till.StartAsync(site.Visitors, () => settings.HookSecret, time, new($"http://127.0.0.3:{Site.FreePort()}"));
+        await using var network = await AdNetwork.StartAsync(time, new($"http://127.0.0.4:{Site.FreePort()}"));
+        var funnel = await FunnelAsync(site, till.Address);
+        using Browser owner = new(), buyer = new();
+        site.SignIn(owner);
+
+        // The source is made known as a network; what is wrong is said by its field, and nothing typed is lost.
+        owner.Open(site.Studio, $"/f/{funnel.Slug}/sources");
+        owner.Fill("#Name", "Windowbox");
+        owner.Press("An ad network with clicks of its own");
+        owner.Find("#Network_IsOne").Click();
+        owner.Fill("#Network_Click", "click={click_id}");
+        owner.Fill("#Network_Cost", "cost={cost}");
+        owner.Fill("#Network_Postback", $"{network.Address}told?click={{name}}");
+        owner.Press("Save the source");
+        owner.WaitForText("It needs {click_id}");
+        Assert.Equal("cost={cost}", owner.Find("#Network_Cost").GetAttribute("value"));
+        owner.IsAccessible();
+        owner.Fill("#Network_Postback", network.Address.GetLeftPart(UriPartial.Authority) + AdNetwork.PostbackPath);
+        owner.Press("Save the source");
+        owner.WaitForText("Windowbox is saved");
+        var link = owner.Find("table.links code").Text;
+        Assert.EndsWith("&click={click_id}&cost={cost}", link, StringComparison.Ordinal);
+
+        // A campaign with a budget for two clicks; the second person looks and leaves.
+        owner.Open(network.Address);
+        owner.Fill("[name=name]", "Salad");
+        owner.Fill("[name=link]", link);
+        owner.Fill("[name=price]", "2");
+        owner.Fill("[name=budget]", "5");
+        owner.Press("Make the campaign");
+        owner.WaitForText("$0.00 of $5.00");
+        owner.IsAccessible();
+        var campaign = owner.Address;
+        buyer.Open(new(campaign));
+        buyer.Press("The ad: Salad");
+        buyer.WaitForText("The calendar");
+        buyer.Fill("[name=email]", "ann@larkrow.example");
+        buyer.Press("Send it");
+        buyer.WaitForText("Look into your inbox");
+        buyer.Press("To the kit");
+        buyer.Press("Order it");
+        buyer.Fill("[name=email]", "ann@larkrow.example");
+        buyer.Press("Pay $49.00");
+        buyer.WaitForText("A light for the winter");
+        buyer.ForgetCookies();
+        buyer.Open(new(campaign));
+        buyer.Press("The ad: Salad");
+        buyer.WaitForText("The calendar");
+        buyer.Open(new(campaign));
+        buyer.Press("The ad: Salad");
+        buyer.WaitForText("Its budget is used up");
+
+        await site.Host.Journal.WhenProjectedAsync();
+        await services.GetRequiredService<Wexil.Web.Mail.Outbox>().SendDueAsync(default);
+        owner.Open(new(campaign));
+        owner.WaitForText("opt-in, sale of 49.00 USD");
+
+        var line = services.GetRequiredService<SourceStore>().Lines(funnel.Id, Currency.Usual).Single(line => line.Name == "Windowbox");
+        Assert.Equal((2L, 2L, 1L, 1L, 4900L), (line.Clicks, line.Visitors, line.OptIns, line.Orders, line.Earned));
+        Assert.InRange(line.Spent!.Value, 320, 480);
+        owner.Open(site.Studio, $"/f/{funnel.Slug}/sources?edit={line.Source!.Id.Value}");
+        owner.WaitForText("2 conversions told.");
+        owner.WaitForText(Currency.Usual.Show(line.Spent.Value));
+        Assert.Contains($"${line.Spent.Value / 100m:0.00} of $5.00", Read(owner, campaign), StringComparison.Ordinal);
+    }
+
+    private static string Read(Browser owner, string address)
+    {
+        owner.Open(new(address));
+        return owner.Text;
+    }
+
     private static void Count(Browser owner, Site site, Funnel funnel)
     {
         owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/count");

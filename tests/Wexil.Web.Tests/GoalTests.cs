@@ -100,7 +100,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             var status = (int)(await stranger.PostAsync(path, content)).StatusCode;
             Assert.True(status is >= 200 and < 500, $"{status} from {path} for {body}");
         }, iter: 300, threads: 1);
-        await Gen.Select(Pick("/signal/", "/go/", "/p/", "/buy/", "/no/", "/share/", "/a/", "/start/", "/mine/", "/draft/"), Gen.String[0, 30]).SampleAsync(async (path, tail) =>
+        await Gen.Select(Pick("/signal/", "/go/", "/p/", "/buy/", "/no/", "/share/", "/report/", "/confirm/", "/a/", "/start/", "/mine/", "/draft/"), Gen.String[0, 30]).SampleAsync(async (path, tail) =>
         {
             var status = (int)(await stranger.GetAsync(path + Uri.EscapeDataString(tail))).StatusCode;
             Assert.True(status < 500, $"{status} from {path}{tail}");
@@ -166,8 +166,8 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await wexil.Host.Journal.WhenProjectedAsync();
         var outbox = wexil.Get<Mail.Outbox>();
         await outbox.SendDueAsync(default);
-        var optIns = wexil.Get<OptInStore>();
-        Assert.Equal((1L, 0L), (optIns.State(tested.Step.Id).Waiting, optIns.State(tested.Step.Id).Failed));
+        var outgoing = wexil.Get<OutgoingStore>();
+        Assert.Equal((1L, 0L), (outgoing.State(tested.Step.Id).Waiting, outgoing.State(tested.Step.Id).Failed));
         Assert.Contains("Nothing answers", await owner.GetStringAsync(screen));
 
         listener.Start();
@@ -181,11 +181,11 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         wexil.Time.Advance(TimeSpan.FromMinutes(2));
         await outbox.SendDueAsync(default);
         Assert.Equal("EMAIL=eve%40forward.example&FNAME=Eve+%26+Ivo", await received);
-        Assert.Equal((0L, 0L), (optIns.State(tested.Step.Id).Waiting, optIns.State(tested.Step.Id).Failed));
+        Assert.Equal((0L, 0L), (outgoing.State(tested.Step.Id).Waiting, outgoing.State(tested.Step.Id).Failed));
         // Counting again sends nothing again.
         await wexil.Host.Journal.RecountAsync();
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Empty(optIns.Due(10));
+        Assert.Empty(outgoing.Due(10));
 
         var letter = wexil.Get<Mail.MailSender>().Simulated().Single(letter => letter.To == "eve@forward.example");
         Assert.Equal("Is it you?", letter.Subject);
@@ -227,7 +227,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     public async Task Who_looks_after_the_site_sees_the_lines_checks_a_page_and_is_shut_out_when_the_owner_withdraws_the_link()
     {
         var tested = await wexil.StartTestAsync("helped", outsideThanks: new("http://127.0.0.1:9/helped"));
-        var token = await wexil.Get<WiringStore>().ShareAsync(tested.Funnel.Id);
+        var token = await wexil.Get<WiringStore>().Links.MakeAsync(tested.Funnel.Id.Value);
         using var helper = wexil.Visitor();
         var page = await helper.GetStringAsync($"/share/{token}");
         Assert.Contains($"{wexil.Get<VisitorsAddress>().Origin}/wexil.js", page);
@@ -236,12 +236,26 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(HttpStatusCode.NotFound, (await helper.PostAsync($"/share/{token}/check/{tested.A.Slug}", null)).StatusCode);
 
         using var owner = await wexil.OwnerAsync();
-        var link = wexil.Get<WiringStore>().Links(tested.Funnel.Id).Single();
+        var link = wexil.Get<WiringStore>().Links.Of(tested.Funnel.Id.Value).Single();
         await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/wiring", "Withdraw", ("link", $"{link.Id}"));
         Assert.Equal(HttpStatusCode.NotFound, (await helper.GetAsync($"/share/{token}")).StatusCode);
-        var second = await wexil.Get<WiringStore>().ShareAsync(tested.Funnel.Id);
+        var second = await wexil.Get<WiringStore>().Links.MakeAsync(tested.Funnel.Id.Value);
         wexil.Time.Advance(TimeSpan.FromDays(15));
         Assert.Equal(HttpStatusCode.NotFound, (await helper.GetAsync($"/share/{second}")).StatusCode);
+    }
+
+    [Fact]
+    public async Task When_a_page_was_last_seen_is_the_same_at_both_doors_and_after_a_start()
+    {
+        var tested = await wexil.StartTestAsync("seen", outsideB: new("https://larkrow.example/seen"));
+        using var visitor = wexil.Visitor();
+        await visitor.PostAsync("/reached", JsonContent.Create(new { page = "https://larkrow.example/seen", visitor = VisitorId.New(wexil.Time.GetUtcNow(), new SeededChance(77)).ToString() }));
+        var seen = wexil.Get<LastSeen>();
+        Assert.Equal(wexil.Time.GetUtcNow(), seen.Last(tested.B.Id));
+        await seen.WriteAsync();
+        using var restarted = new LastSeen(wexil.Get<WiringStore>(), wexil.Time);
+        Assert.Equal(seen.Last(tested.B.Id), restarted.Last(tested.B.Id));
+        Assert.Null(restarted.Last(tested.A.Id));
     }
 
     private async Task<TestGoalRow> AddAsync(TestedStep tested, Goal goal)

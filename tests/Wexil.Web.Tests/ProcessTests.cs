@@ -175,7 +175,7 @@ public sealed partial class ProcessTests
         var steps = new FunnelStore(host.Database, host.Journal, TimeProvider.System).Steps(made.Id);
         var pages = new PageStore(host.Database, host.Journal, TimeProvider.System);
         PageId[] Of(int step) => [.. pages.Of(steps[step].Id).Select(page => page.Id)];
-        var sources = new SourceStore(host.Database, host.Journal);
+        var sources = new SourceStore(host.Database, host.Journal, TimeProvider.System);
         await sources.SaveAsync(made.Id, null, "ad", "Ad", SourceKind.Ad, 30, new Dictionary<StepId, PageId> { [steps[0].Id] = Of(0)[1] });
         await sources.SaveAsync(made.Id, null, "friend", "Friend", SourceKind.Affiliate, null, new Dictionary<StepId, PageId>());
         var audience = Audience.Everyone with { Rules = [new(false, "staff", RuleKind.Present)] };

@@ -1,4 +1,5 @@
 using Wexil.Core.Evidence;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Tests;

@@ -83,7 +83,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         await visitor.GetAsync("/go/frozen");
         await wexil.Host.Journal.WhenProjectedAsync();
         using var owner = await wexil.OwnerAsync();
-        await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/frozen/keep", "Keep", ("Kept", tested.A.Id.Value.ToString()));
+        await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/frozen/keep", "Keep", ("Kept", tested.A.Id.Value.ToString()), ("Confirmed", "true"));
         var stored = wexil.Get<VerdictStore>().Of(tested.Step.Id).Single();
         await visitor.GetAsync("/go/frozen-thanks");
         await wexil.Host.Journal.WhenProjectedAsync();

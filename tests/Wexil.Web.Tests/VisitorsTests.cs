@@ -145,7 +145,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         Assert.Contains("Page A", await before.GetStringAsync("/go/keeping"));
         using var owner = await wexil.OwnerAsync();
         var keep = $"/f/{tested.Funnel.Slug}/keeping/keep";
-        await WexilFixture.PostAsync(owner, keep, "Keep", ("Kept", tested.B.Id.Value.ToString()));
+        await WexilFixture.PostAsync(owner, keep, "Keep", ("Kept", tested.B.Id.Value.ToString()), ("Confirmed", "true"));
         Assert.Contains("Page B", await before.GetStringAsync("/go/keeping"));
         using var meanwhile = wexil.Visitor();
         Assert.Contains("Page B", await meanwhile.GetStringAsync("/go/keeping"));

@@ -2,6 +2,7 @@ using System.Diagnostics;
 using System.Text;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
+using Wexil.Core.Networks;
 using Wexil.Core.Pages;
 using Wexil.Core.Rehearsal;
 using Wexil.Core.Sales;
@@ -10,6 +11,7 @@ using Wexil.Store;
 using Wexil.Store.Recording;
 using Wexil.Web.Hosting;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Standins;
 using Wexil.Web.Studio.Keep;
 using Wexil.Web.Studio.Shared;
@@ -58,8 +60,12 @@ public sealed class DemoWorld
         await world.HerbClubAsync();
         await Task.WhenAll(world._recording);
         await host.Journal.WhenProjectedAsync();
+        // The hourly look, without waiting for the hour.
+        await host.Services.GetRequiredService<Lookout>().LookAsync();
         await says.WriteLineAsync($"{Show.Count(world._visitors)} simulated visitors recorded and counted in {watch.Elapsed.TotalSeconds:0.0} seconds.");
     }
+
+    private const string NetworkTag = "windowbox";
 
     private async Task BalconyHarvestAsync()
     {
@@ -87,11 +93,18 @@ public sealed class DemoWorld
         Visits(calendar, began, _now.AddDays(-38), 230, [(first, 0.205), (named, 0.262)], [(inbox, 1)]);
         await Recorded();
         await KeepAsync(_now.AddDays(-38), headline, named);
+        await LearnAsync(headline, "Say what it is good for. That it is a gift can wait.");
 
         var started = _now.AddDays(-12);
+        var darker = await CloneAsync(_now.AddDays(-38), named, "A darker button", source => source.Replace("background: #2d6a3e; border-color: #2d6a3e", "background: #123f1f; border-color: #123f1f", StringComparison.Ordinal));
+        var button = await StartAsync(_now.AddDays(-38), new(calendar.Id, inbox.Id, "Button colour", "A darker button is easier to find on a phone.", 0.26, 0.2, [named, darker], Weights.Even(2)));
+        Visits(calendar, _now.AddDays(-38), started, 220, [(named, 0.268), (darker, 0.268)], [(inbox, 1)]);
+        await Recorded();
+        await KeepAsync(started, button, named);
+        await LearnAsync(button, "The button is found well enough. Change what the page says, not what it is painted with.");
+
         var salad = await CloneAsync(started, named, "“First salad in 21 days”", source => source.Replace("Your free balcony planting calendar</h1>", "Your first balcony salad in 21 days</h1>", StringComparison.Ordinal));
         var photo = await CloneAsync(started, named, "Photo of the rail planter", source => source.Replace("files/seedlings.svg\" alt=\"Rows of seedlings in a planter", "files/rail-planter.svg\" alt=\"A planter on a balcony rail, in flower", StringComparison.Ordinal));
-        Visits(calendar, _now.AddDays(-38), started, 220, [(named, 0.268)], [(inbox, 1)]);
 
         var kitStarted = _now.AddDays(-26);
         var kitB = await CloneAsync(kitStarted, kitA, "The guarantee beside the price", source => source.Replace("Grows, or your money back until the first of July.", "<b>It grows, or you get your money back.</b> Until the first of July, no questions.", StringComparison.Ordinal));
@@ -104,7 +117,7 @@ public sealed class DemoWorld
         // Readers of the calendar go on to the kit. Who came for a salad in three weeks takes a guarantee at its word.
         Visits(calendar, started, _now, 340, [(named, 0.268), (salad, 0.289), (photo, 0.276)], [(inbox, 1)], next: new(kit, 0.9, (read, offered) => (read == salad, offered == kitB) switch
         {
-            (true, true) => 0.8,
+            (true, true) => 0.95,
             (false, true) => 0.22,
             _ => 0.22,
         }, buying));
@@ -119,11 +132,21 @@ public sealed class DemoWorld
         await Recorded();
     }
 
+    /// <summary>The link that the demo's ad network sends people to.</summary>
+    public static string NetworkLink(WexilHost host) => $"{host.Services.GetRequiredService<VisitorsAddress>().Link("calendar")}?s={NetworkTag}&click={{click_id}}&cost={{cost}}";
+
     private async Task SourcesAsync(Funnel funnel)
     {
         var sources = _services.GetRequiredService<SourceStore>();
         await sources.SaveAsync(funnel.Id, null, "forum-ads", "Garden forum ads", SourceKind.Ad, null, NoTies);
         await sources.SaveAsync(funnel.Id, null, "sunday-letter", "Sunday letter", SourceKind.Letter, null, NoTies);
+        await sources.SaveAsync(funnel.Id, null, NetworkTag, "Windowbox ads", SourceKind.Ad, null, NoTies);
+        await sources.SetNetworkAsync(sources.Of(funnel.Id).Single(source => source.Tag == NetworkTag).Id, new(
+            LinkPart.Parse("click={click_id}")!.Value, LinkPart.Parse("cost={cost}"), 5_000_000, PostbackAddress.Read(AdNetwork.DefaultAddress.GetLeftPart(UriPartial.Authority) + AdNetwork.PostbackPath).Address, TellsOptIns: true, TellsSales: true));
+        var rates = _services.GetRequiredService<RateStore>();
+        var day = DateOnly.FromDateTime(_now.UtcDateTime);
+        await rates.SetAsync(new(Currency.Find("EUR")!, day.AddDays(-70), 1.08m));
+        await rates.SetAsync(new(Currency.Find("EUR")!, day.AddDays(-9), 1.1m));
         var ads = sources.Of(funnel.Id).Single(source => source.Tag == "forum-ads");
         var today = DateOnly.FromDateTime(_now.UtcDateTime);
         await sources.SetCostsAsync([.. Enumerable.Range(1, 60).Select(ago => new DayCost(ads.Id, today.AddDays(-ago), 21000 + 47 * (ago * 7919 % 200)))]);
@@ -183,18 +206,19 @@ public sealed class DemoWorld
             if (then >= until) continue;
             Visit(_routes.Current.Step(step.Id)!, visitor, then, traits with { Source = "" });
             // Behind the checkout the kit is paid for.
-            if (sells && step.Kind == StepKind.Upsell) Buy(visitor, then);
+            if (sells && step.Kind == StepKind.Upsell) Buy(visitor, then, traits.Country == "DE");
         }
         return then;
     }
 
     /// <summary>A buyer of the kit; one in four adds the light, and one in thirty sends it all back.</summary>
-    private void Buy(VisitorId visitor, DateTimeOffset at)
+    private void Buy(VisitorId visitor, DateTimeOffset at, bool paysEuros)
     {
         var order = $"K-{++_order}";
-        Tell(new(SaleKind.Sale, order, "1", 4900, "USD", "Balcony Harvest Kit"), at);
-        if (_buyers.Does(0.25)) Tell(new(SaleKind.Sale, order, "2", 2400, "USD", "Winter light"), at + _buyers.Hesitates());
-        if (_buyers.Does(0.033)) Tell(new(SaleKind.Refund, order, "1", 4900, "USD"), at.AddDays(3));
+        var (currency, kit, light) = paysEuros ? ("EUR", 4500, 2200) : ("USD", 4900, 2400);
+        Tell(new(SaleKind.Sale, order, "1", kit, currency, "Balcony Harvest Kit"), at);
+        if (_buyers.Does(0.25)) Tell(new(SaleKind.Sale, order, "2", light, currency, "Winter light"), at + _buyers.Hesitates());
+        if (_buyers.Does(0.033)) Tell(new(SaleKind.Refund, order, "1", kit, currency), at.AddDays(3));
 
         void Tell(SaleNotice notice, DateTimeOffset then)
         {
@@ -276,9 +300,11 @@ public sealed class DemoWorld
     private async Task KeepAsync(DateTimeOffset at, TestId test, PageId page)
     {
         var reading = _services.GetRequiredService<TestReader>().Read(At(at).Tests.Find(test)!, At(at).Funnels.AllSteps());
-        await Keeper.KeepAsync(new VerdictStore(_database, _journal, new Moment(at)), reading, page, "by hand");
+        await new Keeper(new VerdictStore(_database, _journal, new Moment(at)), _services.GetRequiredService<TallyStore>(), _services.GetRequiredService<SettingStore>()).KeepAsync(reading, page, VerdictStore.ByHand);
         _routes.Reload();
     }
+
+    private Task LearnAsync(TestId test, string words) => At(_now).Tests.SetLearnedAsync(test, words);
 
     private (FunnelStore Funnels, PageStore Pages, TestStore Tests) At(DateTimeOffset moment)
     {

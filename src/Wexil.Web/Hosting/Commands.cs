@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Net.Sockets;
+using Wexil.Core.Evidence;
 using Wexil.Store;
 using Wexil.Web.Demo;
 using Wexil.Web.Shared;
@@ -62,11 +63,54 @@ public static class Commands
             await using var host = await WexilHost.StartAsync(options);
             await using var till = await Till.StartAsync(options.Visitors, () => host.Services.GetRequiredService<SettingStore>().HookSecret, TimeProvider.System,
                 first: (int)(TimeProvider.System.GetUtcNow() - new DateTimeOffset(2026, 1, 1, 0, 0, 0, TimeSpan.Zero)).TotalSeconds);
+            await using var network = await AdNetwork.StartAsync(TimeProvider.System, firstClick: TimeProvider.System.GetUtcNow().ToUnixTimeSeconds());
             await DemoWorld.FillAsync(host, Console.Out);
+            network.Add("Windowbox: salad in 21 days", DemoWorld.NetworkLink(host), 0.35m, 60);
             Announce(host, demo: true);
             await host.WaitForShutdownAsync();
         }));
-        return new RootCommand("Wexil: split tests for direct-response pages.") { serve, demo };
+        return new RootCommand("Wexil: split tests for direct-response pages.") { serve, demo, Evidence(), Rehearse() };
+    }
+
+    private static Command Evidence()
+    {
+        var file = new Argument<string>("FILE") { Description = "A CSV file with the columns that the method is given." };
+        var method = new Option<string>("--method") { Description = $"One of {string.Join(", ", EvidenceMethod.All.Select(known => known.Name))}.", Required = true };
+        var json = new Option<bool>("--json") { Description = "JSON instead of CSV." };
+        var evidence = new Command("evidence", "Computes a method for numbers from elsewhere.") { file, method, json };
+        evidence.SetAction(result =>
+        {
+            try
+            {
+                using var reader = new StreamReader(result.GetValue(file)!);
+                using var output = Console.OpenStandardOutput();
+                return EvidenceCommand.Run(reader, result.GetValue(method)!, result.GetValue(json), output, Console.Error);
+            }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+            {
+                Console.Error.WriteLine($"wexil: {error.Message}");
+                return 2;
+            }
+        });
+        return evidence;
+    }
+
+    private static Command Rehearse()
+    {
+        var calibrate = new Option<bool>("--calibrate") { Description = "How often each rule is wrong, and how often it finds what is there." };
+        var runs = new Option<int>("--runs") { Description = "Simulated tests a line.", DefaultValueFactory = _ => 1000 };
+        var rehearse = new Command("rehearse", "Simulates tests, to see what a rule of deciding is worth.") { calibrate, runs };
+        rehearse.SetAction(result =>
+        {
+            if (!result.GetValue(calibrate))
+            {
+                Console.Error.WriteLine("wexil: say --calibrate.");
+                return 2;
+            }
+            CalibrationCommand.Run(Math.Clamp(result.GetValue(runs), 20, 100_000), Console.Out, Console.IsOutputRedirected ? null : Console.Error);
+            return 0;
+        });
+        return rehearse;
     }
 
     private static Option<Uri?> Address(string name, string description, string? usual) => new(name)

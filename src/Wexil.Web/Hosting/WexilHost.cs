@@ -5,6 +5,7 @@ using Wexil.Store.Recording;
 using Wexil.Web.Mail;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Fetching;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio;
 using Wexil.Web.Visitors;
 using Wexil.Web.Visitors.Callers;
@@ -25,16 +26,18 @@ public sealed class WexilHost : IAsyncDisposable
         var turns = new TurnKeeper(tallies);
         var desk = new VisitDesk(routes, journal, database, turns, chance);
         var pages = new PageStore(database, journal, time);
+        var wiring = new WiringStore(database, journal, time);
         var protection = DataProtectionProvider.Create(new DirectoryInfo(folder.Keys), configure => configure.SetApplicationName("Wexil"));
+        // What remembers anything is made here, once: a type alone would be made by each door for itself.
         var shared = new ServiceCollection()
             .AddSingleton(database).AddSingleton(journal).AddSingleton(time).AddSingleton(chance)
             .AddSingleton(routes).AddSingleton(desk).AddSingleton(pages).AddSingleton(tokens)
             .AddSingleton(new FunnelStore(database, journal, time)).AddSingleton(new TestStore(database, journal, time))
             .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)
-            .AddSingleton(new PeopleStore(database, journal, time)).AddSingleton(new SettingStore(database, journal))
-            .AddSingleton(new PreviewTickets(protection)).AddSingleton(new TryTickets(protection)).AddSingleton(new StartSeen()).AddSingleton(new PagesSeen())
-            .AddSingleton(new SourceStore(database, journal)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(new WiringStore(database, journal, time)).AddSingleton<PageFetcher>().AddSingleton<WiringDesk>()
-            .AddSingleton(new OptInStore(database, journal, time)).AddSingleton(new ConfirmTickets(protection)).AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox"))).AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
+            .AddSingleton(new PeopleStore(database, journal, time)).AddSingleton(new SettingStore(database, journal)).AddSingleton<RateStore>().AddSingleton(new LookStore(database, journal, time))
+            .AddSingleton(new PreviewTickets(protection)).AddSingleton(new TryTickets(protection))
+            .AddSingleton(new SourceStore(database, journal, time)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(wiring).AddSingleton(new LastSeen(wiring, time)).AddSingleton<PageFetcher>().AddSingleton<WiringDesk>().AddSingleton<TestReader>().AddSingleton<OwnerTime>()
+            .AddSingleton(new OptInStore(database, journal, time)).AddSingleton(new OutgoingStore(database, journal, time)).AddSingleton(new ConfirmTickets(protection)).AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox"))).AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
             .AddSingleton(new DraftStore(database, journal)).AddSingleton(new AssetStore(database, journal))
             .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
             .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors));
@@ -93,7 +96,10 @@ public sealed class WexilHost : IAsyncDisposable
     private static WebApplication BuildVisitors(WexilOptions options, IServiceCollection shared)
     {
         var builder = WebApplication.CreateSlimBuilder(Application());
-        builder.Logging.SetMinimumLevel(LogLevel.Warning);
+        // Where something might log a request, the framework makes an activity for each; Kestrel tells of failures by itself.
+        builder.Logging.SetMinimumLevel(LogLevel.Warning).AddFilter("Microsoft.AspNetCore.Hosting.Diagnostics", LogLevel.None);
+        // A waiting connection keeps its buffer, and a request is read in one call instead of two.
+        builder.WebHost.UseSockets(sockets => sockets.WaitForDataBeforeAllocatingBuffer = false);
         builder.WebHost.UseUrls(options.Visitors.GetLeftPart(UriPartial.Authority));
         builder.WebHost.ConfigureKestrel(kestrel =>
         {

@@ -30,8 +30,8 @@ public sealed class ConfirmTickets(IDataProtectionProvider protection)
     }
 }
 
-/// <summary>Sends out what opt-ins ask for, behind the visitor's back: forwards them to mail services, and mails for confirmations.</summary>
-public sealed class Outbox(OptInStore optIns, PageFetcher web, MailSender mail, ConfirmTickets tickets, VisitorsAddress visitors, TimeProvider time) : BackgroundService
+/// <summary>Sends out behind the visitor's back: forwards opt-ins to mail services, mails for confirmations, and tells ad networks what became of their clicks.</summary>
+public sealed class Outbox(OutgoingStore outgoing, OptInStore optIns, SourceStore sources, PageFetcher web, MailSender mail, ConfirmTickets tickets, VisitorsAddress visitors, TimeProvider time) : BackgroundService
 {
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(5);
     private const int AtOnce = 50;
@@ -45,12 +45,12 @@ public sealed class Outbox(OptInStore optIns, PageFetcher web, MailSender mail, 
         await _sending.WaitAsync(stop);
         try
         {
-            while (optIns.Due(AtOnce) is { Count: > 0 } due)
+            while (outgoing.Due(AtOnce) is { Count: > 0 } due)
             {
                 foreach (var one in due)
                 {
-                    if (await TryAsync(one, stop) is { } problem) await optIns.FailedAsync(one, problem);
-                    else await optIns.DoneAsync(one);
+                    if (await TryAsync(one, stop) is { } problem) await outgoing.FailedAsync(one, problem);
+                    else await outgoing.DoneAsync(one);
                 }
             }
         }
@@ -68,18 +68,26 @@ public sealed class Outbox(OptInStore optIns, PageFetcher web, MailSender mail, 
 
     private async Task<string?> TryAsync(Outgoing one, CancellationToken stop)
     {
+        if (one is { Kind: OutgoingKind.Postback, Source: { } network })
+            return sources.Network(network)?.Postback is { } told ? await web.TellAsync(new(told.Fill(one.Postback)), stop) : null;
         var settings = optIns.Of(one.Step);
         if (one.Kind == OutgoingKind.Forward)
         {
             if (settings.ForwardTo is not { } address) return null;
-            var form = settings.Fields.Select(field => (Name: field.Value, Value: field.Key == "email" ? one.Email : one.Fields.GetValueOrDefault(field.Key)))
+            var form = settings.Fields.Select(field => (Name: field.Value, Value: field.Key == "email" ? one.Email : one.OptInFields.GetValueOrDefault(field.Key)))
                 .Where(field => field.Value is not null).Select(field => KeyValuePair.Create(field.Name, field.Value!));
             return await web.PostFormAsync(address, form, stop);
         }
+        if (one.Kind == OutgoingKind.Owner) return await MailAsync(new(one.Email, one.Mail.Subject, one.Mail.Words), stop);
+        var link = $"{visitors.Origin}/confirm/{tickets.Issue(one.Step, one.Email)}";
+        return await MailAsync(new(one.Email, settings.Subject, $"{settings.Words}\n\n{link}\n\nIf it was not you, leave this mail alone: nothing happens then.\n"), stop);
+    }
+
+    private async Task<string?> MailAsync(Letter letter, CancellationToken stop)
+    {
         try
         {
-            var link = $"{visitors.Origin}/confirm/{tickets.Issue(one.Step, one.Email)}";
-            await mail.SendAsync(new(one.Email, settings.Subject, $"{settings.Words}\n\n{link}\n\nIf it was not you, leave this mail alone: nothing happens then.\n"), time.GetUtcNow(), stop);
+            await mail.SendAsync(letter, time.GetUtcNow(), stop);
             return null;
         }
         catch (Exception error) when (error is IOException or InvalidOperationException or FormatException)

@@ -11,7 +11,7 @@ namespace Wexil.Web.Shared;
 public sealed record WiredPage(Page Page, Step Step, string Line, string? Loader, PageCheck? Check, DateTimeOffset? Seen);
 
 /// <summary>Knows what has to be pasted into which outside page, and looks whether it was.</summary>
-public sealed class WiringDesk(FunnelStore funnels, PageStore pages, TestStore tests, WiringStore wiring, PagesSeen seen, PageFetcher fetcher, VisitorsAddress visitors, TimeProvider time)
+public sealed class WiringDesk(FunnelStore funnels, PageStore pages, TestStore tests, WiringStore wiring, LastSeen seen, PageFetcher fetcher, VisitorsAddress visitors, TimeProvider time)
 {
     /// <summary>A page is not asked again before so long has passed.</summary>
     private static readonly TimeSpan Pause = TimeSpan.FromSeconds(5);

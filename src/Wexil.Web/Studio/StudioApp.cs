@@ -7,10 +7,12 @@ using Microsoft.Extensions.WebEncoders;
 using Wexil.Web.Mail;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Fetching;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Count;
+using Wexil.Web.Studio.Keep;
 using Wexil.Web.Studio.Send;
 using Wexil.Web.Studio.Shared;
 
@@ -21,8 +23,8 @@ public static class StudioApp
 {
     public static void AddServices(IServiceCollection services, bool watches)
     {
-        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<TestReader>().AddSingleton<StepScreens>().AddSingleton<OwnerTime>().AddSingleton<PageDesk>().AddSingleton<Imports>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<Outbox>().AddSingleton<Watch>();
-        if (watches) services.AddHostedService(services => services.GetRequiredService<Watch>()).AddHostedService(services => services.GetRequiredService<Outbox>());
+        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<StepScreens>().AddSingleton<PageDesk>().AddSingleton<Imports>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<Outbox>().AddSingleton<OwnerMail>().AddSingleton<Keeper>().AddSingleton<KeptGains>().AddSingleton<Lookout>().AddSingleton<Watch>();
+        if (watches) services.AddHostedService(services => services.GetRequiredService<Watch>()).AddHostedService(services => services.GetRequiredService<Outbox>()).AddHostedService(services => services.GetRequiredService<LastSeen>()).AddHostedService(services => services.GetRequiredService<Lookout>());
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
         {

@@ -118,7 +118,7 @@ public sealed class VisitDesk
     private Task<Recorded> Record(RouteStep step, Visit visit, Turn turn, bool isInside)
     {
         var kind = turn.Kind switch { TurnKind.Enrols => EventKind.Enrol, TurnKind.Apart => EventKind.Apart, _ => EventKind.Visit };
-        var note = VisitNote.Of(isInside ? visit.Traits with { Source = "" } : visit.Traits, turn.Apart);
+        var note = VisitNote.Of(isInside ? visit.Traits with { Source = "", Click = null } : visit.Traits, turn.Apart);
         return _journal.AppendAsync(new(
             TimeOrderedId.New(visit.At, _chance), visit.At, kind, visit.Visitor, step.Id, turn.Page.Id,
             kind == EventKind.Visit ? null : step.Test!.Id, kind == EventKind.Enrol ? step.Test!.Phase : null, note.ToString()));

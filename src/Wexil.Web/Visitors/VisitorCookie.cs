@@ -1,4 +1,5 @@
 using Wexil.Core.Splits;
+using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
 
@@ -28,5 +29,5 @@ public static class VisitorCookie
     }
 
     /// <summary>The visitor by the cookie; null where there is none.</summary>
-    public static VisitorId? Own(HttpContext http) => http.Request.Cookies.TryGetValue(Name, out var cookie) && VisitorId.TryParse(cookie, out var visitor) ? visitor : null;
+    public static VisitorId? Own(HttpContext http) => VisitorId.TryParse(http.Request.Cookie(Name), out var visitor) ? visitor : null;
 }

@@ -24,12 +24,12 @@ public static class VisitorsApp
         var tries = services.GetRequiredService<TryTickets>();
         var arrivals = new Arrivals(services.GetRequiredService<Origins>());
         var go = new GoEndpoint(desk, hosted, tokens, arrivals, tries, time);
-        var start = new StartEndpoint(desk, tokens, arrivals, services.GetRequiredService<VisitorsAddress>(), services.GetRequiredService<StartSeen>(), time);
+        var start = new StartEndpoint(desk, tokens, arrivals, services.GetRequiredService<VisitorsAddress>(), services.GetRequiredService<LastSeen>(), time);
         var sale = new SaleHook(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
         var signal = new SignalEndpoint(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
         var (wiring, wired) = (services.GetRequiredService<WiringStore>(), services.GetRequiredService<WiringDesk>());
         var (confirms, optIns) = (services.GetRequiredService<ConfirmTickets>(), services.GetRequiredService<OptInStore>());
-        var seen = services.GetRequiredService<PagesSeen>();
+        var seen = services.GetRequiredService<LastSeen>();
         routes.Changed += hosted.Warm;
         hosted.Warm(routes.Current);
         string[] read = ["GET", "HEAD"];
@@ -54,6 +54,8 @@ public static class VisitorsApp
         app.MapPost("/confirm/{token}", http => ConfirmEndpoint.Confirm(http, Part(http, "token")!, confirms, optIns));
         app.MapGet("/share/{token}", http => SharePage.Answer(http, Part(http, "token")!, wiring, wired, time));
         app.MapPost("/share/{token}/check/{page}", http => SharePage.Check(http, Part(http, "token")!, Part(http, "page")!, wiring, wired));
+        var report = ActivatorUtilities.CreateInstance<ReportPage>(services);
+        app.MapGet("/report/{token}", http => report.Answer(http, Part(http, "token")!));
         app.MapFallback(http => PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address."));
     }
 

@@ -57,12 +57,20 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     /// <summary>Sends a form as a browser would. What is wrong, in words; null when it was taken.</summary>
     public async Task<string?> PostFormAsync(Uri address, IEnumerable<KeyValuePair<string, string>> fields, CancellationToken stop)
     {
+        using var form = new FormUrlEncodedContent(fields);
+        return await SendAsync(address, (client, patience) => client.PostAsync(address, form, patience), stop);
+    }
+
+    /// <summary>Tells an address by asking it. What is wrong, in words; null when it was taken.</summary>
+    public Task<string?> TellAsync(Uri address, CancellationToken stop) => SendAsync(address, (client, patience) => client.GetAsync(address, HttpCompletionOption.ResponseHeadersRead, patience), stop);
+
+    private async Task<string?> SendAsync(Uri address, Func<HttpClient, CancellationToken, Task<HttpResponseMessage>> send, CancellationToken stop)
+    {
         try
         {
             using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
             patience.CancelAfter(Patience);
-            using var form = new FormUrlEncodedContent(fields);
-            using var answer = await (settings.FetchesPrivateAddresses ? _any : _public).PostAsync(address, form, patience.Token);
+            using var answer = await send(settings.FetchesPrivateAddresses ? _any : _public, patience.Token);
             return answer.IsSuccessStatusCode ? null : $"{address.Host} answers {(int)answer.StatusCode}.";
         }
         catch (Exception error) when (error is HttpRequestException or IOException or SocketException)

@@ -4,6 +4,7 @@ using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Fetching;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Shared;
 

@@ -5,6 +5,7 @@ using Wexil.Core.Pages;
 using Wexil.Core.Pages.Changes;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

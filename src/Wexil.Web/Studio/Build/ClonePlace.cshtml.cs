@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Funnels;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

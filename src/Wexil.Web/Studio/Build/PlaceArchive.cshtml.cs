@@ -4,6 +4,7 @@ using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Fetching;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Shared;
 

@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Pages.Changes;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

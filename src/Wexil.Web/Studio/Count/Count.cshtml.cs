@@ -5,12 +5,14 @@ using Wexil.Core.Goals;
 using Wexil.Core.Splits;
 using Wexil.Core.Verdicts;
 using Wexil.Store;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;
 
 /// <summary>Two tests that ran side by side, crossed.</summary>
-public sealed record Crossing(SplitTest First, string FirstStep, SplitTest Second, string SecondStep, PairTable Table, Func<SplitTest, int, string> Name)
+/// <param name="Earned">What the visitors of each pair bought, by the pages' places; null while no order is known.</param>
+public sealed record Crossing(SplitTest First, string FirstStep, SplitTest Second, string SecondStep, PairTable Table, Func<int, int, long>? Earned, Func<SplitTest, int, string> Name)
 {
     public PairStanding? At(int first, int second) => Table.Pairs.FirstOrDefault(pair => pair.First == first && pair.Second == second);
 }
@@ -30,7 +32,7 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
     /// <summary>What the visitors of each page brought in the owner's currency; empty where nobody bought.</summary>
     public IReadOnlyList<PageMoney> Money { get; private set; } = [];
 
-    /// <summary>What is looked at: nothing for the main goal, <c>money</c>, or the number of another goal.</summary>
+    /// <summary>What is looked at: nothing for the main goal, <c>buyers</c>, <c>money</c>, or the number of another goal.</summary>
     [BindProperty(SupportsGet = true)]
     public string? By { get; set; }
 
@@ -48,6 +50,9 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
     /// <summary>The other goal that is looked at; null for the main goal, and for money.</summary>
     public TestGoalRow? Goal { get; private set; }
 
+    /// <summary>Who bought, whatever the test's goals are.</summary>
+    public bool IsBuyers => By == "buyers" && Money.Count > 0;
+
     public bool IsMoney => By == "money" && Money.Count > 0;
 
     /// <summary>How often the goal that is looked at was met, and what that was worth, by page.</summary>
@@ -59,7 +64,10 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
 
     public TimeChart? Time { get; private set; }
 
-    public SegmentTable Segmented { get; private set; } = new([], 0);
+    /// <summary>Null where the weights never changed.</summary>
+    public WeightsChart? Weights { get; private set; }
+
+    public SegmentView Segmented { get; private set; } = SegmentView.None;
 
     /// <summary>What the owner was told before the test started.</summary>
     public IReadOnlyList<ReadyLine> Ready { get; private set; } = [];
@@ -81,16 +89,19 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
     public void OnGet()
     {
         if (Screen.Reading is not { } reading) return;
-        Changes = tests.Changes(reading.Test.Id);
+        Changes = ChangeLog.Of(tests.Changes(reading.Test.Id));
         Money = tallies.Money(reading.Test, settings.Currency);
         var goals = tallies.Goals(reading.Test.Id);
         Goal = reading.Goals.FirstOrDefault(goal => !goal.IsMain && goal.Id.Value.ToString(System.Globalization.CultureInfo.InvariantCulture) == By);
-        Shown = Goal is { } other ? TestReader.By(reading, other, goals) : reading.Standing;
-        if ((Goal ?? reading.Main) is { } shown) Met = goals.Where(tally => tally.Goal == shown.Id).GroupBy(tally => tally.Page).ToDictionary(group => group.Key, group => (group.Sum(tally => tally.Times), group.Sum(tally => tally.Value)));
+        Shown = Goal is { } other ? TestReader.By(reading, other, goals)
+            : IsBuyers ? TestReader.By(reading, tallies.MoneyByPhase(reading.Test.Id, settings.Currency).ToDictionary(money => money.Key, money => money.Value.Buyers), isLess: false, ("buyers", "buyer"))
+            : reading.Standing;
+        if (!IsBuyers && (Goal ?? reading.Main) is { } shown) Met = goals.Where(tally => tally.Goal == shown.Id).GroupBy(tally => tally.Page).ToDictionary(group => group.Key, group => (group.Sum(tally => tally.Times), group.Sum(tally => tally.Value)));
         Path = tallies.Path(reading.Test.Id);
         Stays = tallies.Stays(reading.Test.Id).ToDictionary(stay => stay.Page);
-        Time = TimeChart.Of(reading, tallies.PageBuckets(reading.Test.Id), settings.Zone, clock.Now, Running);
-        Segmented = segments.Of(Screen, reading, Segment);
+        Time = TimeChart.Of(reading, tallies.PageBuckets(reading.Test.Id), settings.Zone, clock.Now, Running, IsMoney ? settings.Currency : null);
+        Weights = WeightsChart.Of(reading, clock);
+        Segmented = IsMoney ? SegmentView.Of(segments.Money(Screen, reading, Segment), settings.Currency) : SegmentView.Of(segments.Of(Screen, reading, Segment), reading.Words.Many);
         Ready = tests.Ready(reading.Test.Id);
         LeftOut = tallies.LeftOut(Screen.Step.Id).Values.Sum();
         Apart = [.. tallies.Apart(reading.Test.Id).Select(arm => (Words(arm.Reason), pages.Find(arm.Page)!.Name, arm.Arm))];
@@ -100,6 +111,7 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
     private Crossing Cross(SplitTest first, SplitTest second, IReadOnlyList<PairCell> cells) => new(
         first, StepName(first), second, StepName(second),
         PairTable.Of([.. first.Pages.Select(a => (IReadOnlyList<Arm>)[.. second.Pages.Select(b => cells.FirstOrDefault(cell => cell.First == a && cell.Second == b)?.Arm ?? default)])]),
+        cells.Any(cell => cell.Earned != 0) ? (a, b) => cells.FirstOrDefault(cell => cell.First == first.Pages[a] && cell.Second == second.Pages[b])?.Earned ?? 0 : null,
         (test, i) => pages.Find(test.Pages[i])!.Name);
 
     private string StepName(SplitTest test) => Screen.Steps.FirstOrDefault(step => step.Id == test.Step)?.Name ?? "a step put away";

@@ -3,6 +3,7 @@ using System.Text.Json;
 using CsvHelper;
 using Wexil.Core.Funnels;
 using Wexil.Store;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;

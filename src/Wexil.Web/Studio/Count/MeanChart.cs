@@ -1,6 +1,7 @@
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
 using Wexil.Store;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;

@@ -3,6 +3,7 @@ using Wexil.Core.Goals;
 using Wexil.Core.Splits;
 using Wexil.Core.Verdicts;
 using Wexil.Store;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;
@@ -15,16 +16,28 @@ public sealed class Segments(TallyStore tallies, SourceStore sources)
         (SegmentKind.Device, "Device"), (SegmentKind.Source, "Source"), (SegmentKind.Country, "Country"), (SegmentKind.Returning, "New or returning"), (SegmentKind.Weekday, "Weekday"),
     ];
 
-    public SegmentTable Of(StepScreen screen, TestReading reading, SegmentKind kind)
+    public SegmentTable<Arm> Of(StepScreen screen, TestReading reading, SegmentKind kind)
+    {
+        var isLess = reading.Main is { Goal.LessIsBetter: true };
+        var segments = Read(screen, reading, kind, tally => isLess ? new Arm(tally.Arm.Visitors, tally.Arm.Visitors - tally.Arm.Conversions) : tally.Arm);
+        return segments.Length == 0 ? new([], 0) : SegmentTable.Of(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);
+    }
+
+    /// <summary>The same by what each visitor brought.</summary>
+    public SegmentTable<Takings> Money(StepScreen screen, TestReading reading, SegmentKind kind)
+    {
+        var segments = Read(screen, reading, kind, tally => tally.Takings);
+        return segments.Length == 0 ? new([], 0) : SegmentTable.OfMoney(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);
+    }
+
+    private Segment<T>[] Read<T>(StepScreen screen, TestReading reading, SegmentKind kind, Func<SegmentTally, T> what) where T : struct
     {
         var names = kind == SegmentKind.Source ? sources.Of(screen.Funnel.Id).ToDictionary(source => source.Id.Value, source => source.Name) : [];
-        var isLess = reading.Main is { Goal.LessIsBetter: true };
-        var segments = tallies.Segments(reading.Test.Id, kind).GroupBy(tally => tally.Value).Select(group =>
+        return [.. tallies.Segments(reading.Test.Id, kind).GroupBy(tally => tally.Value).Select(group =>
         {
-            var arms = group.ToDictionary(tally => (tally.Phase, tally.Page), tally => isLess ? new Arm(tally.Arm.Visitors, tally.Arm.Visitors - tally.Arm.Conversions) : tally.Arm);
-            return new SegmentArms(Name(kind, group.Key, names), [.. reading.Phases.Select(phase => (IReadOnlyList<Arm>)[.. reading.Test.Pages.Select(page => arms.GetValueOrDefault((phase.Id, page)))])]);
-        }).ToArray();
-        return segments.Length == 0 ? new([], 0) : SegmentTable.Of(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);
+            var sums = group.ToDictionary(tally => (tally.Phase, tally.Page), what);
+            return new Segment<T>(Name(kind, group.Key, names), [.. reading.Phases.Select(phase => (IReadOnlyList<T>)[.. reading.Test.Pages.Select(page => sums.GetValueOrDefault((phase.Id, page)))])]);
+        })];
     }
 
     private static string Name(SegmentKind kind, long value, Dictionary<long, string> sources) => kind switch

@@ -1,13 +1,15 @@
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
 using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;
 
 /// <summary>
-/// The rate of each page over time: by day, or by hour for a young test, and as a running total with its 95% interval. A day without
-/// visitors is a gap in the line. Conversions stand at the time of their visitor's coming.
+/// The rate of each page over time, or what its visitors brought: by day, or by hour for a young test, and as a running total with its
+/// 95% interval. A day without visitors is a gap in the line. Conversions and money stand at the time of their visitor's coming.
 /// </summary>
 public sealed class TimeChart
 {
@@ -19,12 +21,12 @@ public sealed class TimeChart
     /// <summary>A page's line, in pieces where there are gaps, and the band around it.</summary>
     public sealed record Line(string Letter, IReadOnlyList<string> Pieces, string Band, IReadOnlyList<(double X, double Y, string Words)> Dots);
 
-    /// <summary>Where a phase began.</summary>
+    /// <summary>Where a phase began; weights that follow the evidence are drawn by themselves.</summary>
     public sealed record Change(double X, int Number, string Words);
 
     public IReadOnlyList<Line> Lines { get; private init; } = [];
     public IReadOnlyList<Change> Changes { get; private init; } = [];
-    public IReadOnlyList<(double Y, string Label)> Rates { get; private init; } = [];
+    public IReadOnlyList<(double Y, string Label)> Values { get; private init; } = [];
     public IReadOnlyList<(double X, string Label)> Times { get; private init; } = [];
     public bool IsHourly { get; private init; }
 
@@ -33,7 +35,8 @@ public sealed class TimeChart
 
     public string Words { get; private init; } = "";
 
-    public static TimeChart? Of(TestReading reading, IReadOnlyList<(PageId Page, DateTimeOffset From, Arm Arm)> buckets, TimeZoneInfo zone, DateTimeOffset now, bool isRunning)
+    /// <param name="money">The owner's currency, to show what each visitor brought; null to show the rate.</param>
+    public static TimeChart? Of(TestReading reading, IReadOnlyList<PageBucket> buckets, TimeZoneInfo zone, DateTimeOffset now, bool isRunning, Currency? money)
     {
         if (buckets.Count == 0) return null;
         var isHourly = buckets[^1].From - buckets[0].From < Young;
@@ -41,49 +44,61 @@ public sealed class TimeChart
         var step = isHourly ? TimeSpan.FromHours(1) : TimeSpan.FromDays(1);
         var (first, last) = (Unit(buckets[0].From), Unit(buckets[^1].From));
         var units = (int)Math.Round((last - first) / step) + 1;
-        var arms = reading.Test.Pages.Select(_ => new Arm[units]).ToArray();
-        foreach (var (page, from, arm) in buckets)
+        var sums = reading.Test.Pages.Select(_ => new (Arm Arm, Takings Takings)[units]).ToArray();
+        foreach (var bucket in buckets)
         {
-            var index = reading.Test.Pages.TakeWhile(own => own != page).Count();
-            if (index < arms.Length) arms[index][Math.Clamp((int)Math.Round((Unit(from) - first) / step), 0, units - 1)] += arm;
+            var index = reading.Test.Pages.TakeWhile(own => own != bucket.Page).Count();
+            if (index == sums.Length) continue;
+            ref var sum = ref sums[index][Math.Clamp((int)Math.Round((Unit(bucket.From) - first) / step), 0, units - 1)];
+            sum = (sum.Arm + bucket.Arm, sum.Takings + new Takings(bucket.Arm.Visitors, bucket.Earned, bucket.Squares));
         }
-        if (reading.Main is { Goal.LessIsBetter: true }) foreach (var own in arms) for (var i = 0; i < units; i++) own[i] = new(own[i].Visitors, own[i].Visitors - own[i].Conversions);
-        if (isRunning) foreach (var own in arms) for (var i = 1; i < units; i++) own[i] += own[i - 1];
+        var isLess = reading.Main is { Goal.LessIsBetter: true };
+        var points = sums.Select(own => own.Select((_, i) =>
+        {
+            var sum = isRunning && i > 0 ? own[i] = (own[i].Arm + own[i - 1].Arm, own[i].Takings + own[i - 1].Takings) : own[i];
+            return money is null ? Point.Of(isLess ? new(sum.Arm.Visitors, sum.Arm.Visitors - sum.Arm.Conversions) : sum.Arm) : Point.Of(sum.Takings, money);
+        }).ToArray()).ToArray();
 
-        var shown = arms.SelectMany(own => own).Where(arm => arm.Visitors > 0).OrderBy(arm => arm.Visitors).ToArray();
-        // A day of three visitors says nothing, and would leave the others no room: its point stands at the edge.
-        var usual = shown[shown.Length / 2].Visitors;
-        shown = [.. shown.Where(arm => arm.Visitors >= usual / 4.0)];
-        var (low, high) = (shown.Min(arm => arm.Rate), shown.Max(arm => arm.Rate));
-        if (isRunning)
-        {
-            // The first hours' intervals would leave the lines no room.
-            var settled = arms.Select(own => WilsonInterval.Of(own[^1])).ToArray();
-            (low, high) = (Math.Min(settled.Min(own => own.Low), low), Math.Max(settled.Max(own => own.High), Math.Min(high, settled.Max(own => own.High) * 1.6)));
-        }
-        (low, high) = (Math.Max(0, low - (high - low) * 0.1 - 1e-4), Math.Min(1, high + (high - low) * 0.1 + 1e-4));
+        var (low, high) = Bounds(points, isRunning);
         double X(double unit) => units == 1 ? (Left + Right) / 2 : Left + unit / (units - 1) * (Right - Left);
-        double Y(double rate) => Math.Clamp(Bottom - (rate - low) / (high - low) * (Bottom - Top), Top, Bottom);
+        double Y(double value) => Math.Clamp(Bottom - (value - low) / (high - low) * (Bottom - Top), Top, Bottom);
         string Name(int unit) => (first + unit * step).ToString(isHourly ? "d MMM, HH:00" : "d MMM", System.Globalization.CultureInfo.InvariantCulture);
+        string Label(double value) => money is not null ? money.Show((decimal)value) : (value * 100).ToString(high - low < 0.02 ? "0.0#" : "0.#", System.Globalization.CultureInfo.InvariantCulture) + "%";
 
-        var lines = arms.Select((own, i) => Draw(Mark.Letter(i), own, isRunning, X, Y, Name)).ToArray();
-        var empty = Enumerable.Range(0, units).Where(unit => buckets.Count > 0 && !buckets.Any(bucket => (int)Math.Round((Unit(bucket.From) - first) / step) == unit)).ToArray();
-        var phases = reading.Phases.Where(phase => phase.StartedAt <= now).Select((phase, i) => new Change(
-            X(Math.Clamp((Unit(phase.StartedAt) - first) / step, 0, units - 1)), i + 1, phase.Reason)).ToArray();
+        var empty = Enumerable.Range(0, units).Where(unit => !buckets.Any(bucket => (int)Math.Round((Unit(bucket.From) - first) / step) == unit)).ToArray();
         var every = Math.Max(1, (int)Math.Ceiling(units / 5.0));
         return new()
         {
-            Lines = lines,
+            Lines = [.. points.Select((own, i) => Draw(Mark.Letter(i), own, isRunning, X, Y, Name))],
             IsHourly = isHourly,
-            Changes = phases,
+            Changes = [.. reading.Phases.Where(phase => phase.StartedAt <= now && !phase.Reason.StartsWith(Leaning.Reason, StringComparison.Ordinal)).Select((phase, i) => new Change(X(Math.Clamp((Unit(phase.StartedAt) - first) / step, 0, units - 1)), i + 1, phase.Reason))],
             Gaps = [.. empty.Select(unit => (X(unit - 0.5), X(unit + 0.5)))],
-            Rates = [.. Ticks(low, high).Select(rate => (Y(rate), (rate * 100).ToString(high - low < 0.02 ? "0.0#" : "0.#", System.Globalization.CultureInfo.InvariantCulture) + "%"))],
+            Values = [.. Ticks(low, high).Select(value => (Y(value), Label(value)))],
             Times = [.. Enumerable.Range(0, units).Where(unit => unit % every == 0).Select(unit => (X(unit), Name(unit)))],
-            Words = string.Join("; ", arms.Select((own, i) => $"{Mark.Letter(i)} {Show.Percent(own.Aggregate(new Arm(), (sum, arm) => isRunning ? arm : sum + arm).Rate)}")),
+            Words = string.Join("; ", points.Select((own, i) => $"{Mark.Letter(i)} {Array.FindLast(own, point => point.Visitors > 0).Words}")),
         };
     }
 
-    private static Line Draw(string letter, Arm[] own, bool isRunning, Func<double, double> x, Func<double, double> y, Func<int, string> name)
+    /// <summary>What the drawing has room for: from the lowest to the highest, without points of hardly any visitors.</summary>
+    private static (double Low, double High) Bounds(Point[][] points, bool isRunning)
+    {
+        var shown = points.SelectMany(own => own).Where(point => point.Visitors > 0).OrderBy(point => point.Visitors).ToArray();
+        // A day of three visitors says nothing, and would leave the others no room: its point stands at the edge.
+        var usual = shown[shown.Length / 2].Visitors;
+        shown = [.. shown.Where(point => point.Visitors >= usual / 4.0)];
+        var (low, high) = (shown.Min(point => point.Value), shown.Max(point => point.Value));
+        if (isRunning)
+        {
+            // The first hours' intervals would leave the lines no room.
+            var settled = points.Select(own => own[^1]).Where(point => point.Visitors > 0).ToArray();
+            (low, high) = (Math.Min(settled.Min(own => own.Low), low), Math.Max(settled.Max(own => own.High), Math.Min(high, settled.Max(own => own.High) * 1.6)));
+        }
+        var most = points.SelectMany(own => own).Max(point => point.Most);
+        var room = (high - low) * 0.1 + most * 1e-4;
+        return (Math.Max(0, low - room), Math.Min(most, high + room));
+    }
+
+    private static Line Draw(string letter, Point[] own, bool isRunning, Func<double, double> x, Func<double, double> y, Func<int, string> name)
     {
         var pieces = new List<string>();
         var piece = new List<string>();
@@ -97,19 +112,37 @@ public sealed class TimeChart
                 piece.Clear();
                 continue;
             }
-            var point = $"{Show.At(x(i))},{Show.At(y(own[i].Rate))}";
-            piece.Add(point);
+            piece.Add($"{Show.At(x(i))},{Show.At(y(own[i].Value))}");
             if (isRunning)
             {
-                var interval = WilsonInterval.Of(own[i]);
-                upper.Add($"{Show.At(x(i))},{Show.At(y(interval.High))}");
-                lower.Add($"{Show.At(x(i))},{Show.At(y(interval.Low))}");
+                upper.Add($"{Show.At(x(i))},{Show.At(y(own[i].High))}");
+                lower.Add($"{Show.At(x(i))},{Show.At(y(own[i].Low))}");
             }
-            else dots.Add((x(i), y(own[i].Rate), $"{letter}, {name(i)}: {Show.Count(own[i].Conversions)} of {Show.Count(own[i].Visitors)}, {Show.Percent(own[i].Rate)}"));
+            else dots.Add((x(i), y(own[i].Value), $"{letter}, {name(i)}: {own[i].Words}"));
         }
         if (piece.Count > 0) pieces.Add(string.Join(' ', piece));
         lower.Reverse();
         return new(letter, pieces, string.Join(' ', upper.Concat(lower)), dots);
+    }
+
+    /// <summary>What a page had in a unit of time, with its 95% interval.</summary>
+    /// <param name="Most">What the value can be at most.</param>
+    private readonly record struct Point(long Visitors, double Value, double Low, double High, double Most, string Words)
+    {
+        public static Point Of(Arm arm)
+        {
+            if (arm.Visitors == 0) return default;
+            var interval = WilsonInterval.Of(arm);
+            return new(arm.Visitors, arm.Rate, interval.Low, interval.High, 1, $"{Show.Count(arm.Conversions)} of {Show.Count(arm.Visitors)}, {Show.Percent(arm.Rate)}");
+        }
+
+        public static Point Of(Takings takings, Currency currency)
+        {
+            if (takings.Visitors == 0) return default;
+            var half = Confidence.Z95 * Math.Sqrt(takings.Variance / takings.Visitors);
+            var most = Math.Max(1, takings.Mean + half) * 2;
+            return new(takings.Visitors, takings.Mean, takings.Mean - half, takings.Mean + half, most, $"{currency.Show((decimal)takings.Sum)} from {Show.Count(takings.Visitors, "visitor", "visitors")}, {currency.Show((decimal)takings.Mean)} each");
+        }
     }
 
     private static IEnumerable<double> Ticks(double from, double until)

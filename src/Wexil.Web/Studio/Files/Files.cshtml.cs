@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Shared;
 using Page = Wexil.Core.Pages.Page;

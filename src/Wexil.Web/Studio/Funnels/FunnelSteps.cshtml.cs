@@ -6,6 +6,7 @@ using Wexil.Core.Pages;
 using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Funnels;

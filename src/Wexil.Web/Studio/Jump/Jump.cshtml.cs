@@ -18,7 +18,7 @@ public sealed class JumpModel(FunnelStore funnels, PageStore pages) : PageModel
     {
         var words = Q.Trim();
         var slug = words.Contains("/go/", StringComparison.Ordinal) ? words[(words.LastIndexOf("/go/", StringComparison.Ordinal) + 4)..] : words;
-        var all = funnels.All().Concat(funnels.Archived()).ToDictionary(funnel => funnel.Id);
+        var all = funnels.Every();
         bool Fits(string name) => words.Length > 0 && name.Contains(words, StringComparison.OrdinalIgnoreCase);
         Hits = [.. funnels.AllSteps().SelectMany(step =>
         {

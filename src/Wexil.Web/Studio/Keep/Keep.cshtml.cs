@@ -1,27 +1,79 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Funnels;
+using Wexil.Core.Verdicts;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Keep;
 
+/// <param name="Made">One that was just made, in full.</param>
+public sealed record ReportLinks(TestId Test, IReadOnlyList<SharedLink> Links, string? Made, int Days);
+
 /// <summary>Ends a test by keeping a page, takes it back, and shows what was decided before.</summary>
-public sealed class KeepModel(StepScreens screens, VerdictStore verdicts, TestStore tests, PageStore pages, Routes routes) : StepPageModel(screens)
+public sealed class KeepModel(
+    StepScreens screens, VerdictStore verdicts, TestStore tests, PageStore pages, Keeper keeper, KeptGains gains, OwnerMail mail, OwnerTime clock, VisitorsAddress visitors, Routes routes) : StepPageModel(screens)
 {
-    public sealed record Row(StoredVerdict Verdict, SplitTest Test, string PageName, Evidence Evidence);
+    /// <param name="Gain">What the page brought more; null where it was the control, or where that is not known.</param>
+    public sealed record Row(VerdictLine Line, string PageName, GainLine? Gain);
 
     public override string Stage => "keep";
 
     public IReadOnlyList<Row> History { get; private set; } = [];
 
+    /// <summary>How the step got here; null before anything was decided.</summary>
+    public HistoryChart? Drawn { get; private set; }
+
+    /// <summary>A report's link that was just made, and for which test: it is shown once.</summary>
+    [TempData]
+    public string? MadeReport { get; set; }
+
+    [TempData]
+    public string? MadeFor { get; set; }
+
+    /// <summary>The links by which a test's report is read.</summary>
+    public ReportLinks Reports(TestId test) => new(test, tests.Reports.Of(test.Value), MadeFor == test.Value.ToString(System.Globalization.CultureInfo.InvariantCulture) ? MadeReport : null, (int)tests.Reports.Lasts.TotalDays);
+
+    public const int LongestLearned = 2000;
+
     /// <summary>The verdict that can be taken back.</summary>
-    public Row? Standing => !Screen.IsOpen && History is [{ Verdict.TakenBackAt: null } newest, ..] && newest.Test.Id == Screen.Reading!.Test.Id ? newest : null;
+    public Row? Standing => !Screen.IsOpen && History is [{ Line.Stands: true } newest, ..] && newest.Line.Test.Id == Screen.Reading!.Test.Id ? newest : null;
 
     [BindProperty]
     public long Kept { get; set; }
 
-    public void OnGet() => LoadHistory();
+    [BindProperty(Name = nameof(Rule))]
+    public RuleForm Rule { get; set; } = new();
+
+    /// <summary>Asks once more: nothing is sure yet.</summary>
+    public TestPage? Asks { get; private set; }
+
+    [BindProperty]
+    public bool Confirmed { get; set; }
+
+    /// <summary>What the rule would do now, in words; null where pages are kept by hand.</summary>
+    public string? Decides { get; private set; }
+
+    public void OnGet() => LoadRule();
+
+    public async Task<IActionResult> OnPostRuleAsync()
+    {
+        ModelState.Remove(nameof(Kept));
+        if (Screen.Open is not { } running)
+        {
+            Done = "The test was decided already; nothing was changed.";
+            return Redirect(Screen.Address("keep"));
+        }
+        if (Rule.Read(ModelState, nameof(Rule), clock.Today) is not { } rule)
+        {
+            LoadHistory();
+            return Page();
+        }
+        await tests.SetRuleAsync(running.Test.Id, rule, RuleForm.Words(rule));
+        Done = $"Saved. {RuleForm.Words(rule)}.";
+        return Redirect(Screen.Address("keep"));
+    }
 
     public async Task<IActionResult> OnPostKeepAsync()
     {
@@ -32,12 +84,21 @@ public sealed class KeepModel(StepScreens screens, VerdictStore verdicts, TestSt
         }
         if (running.Pages.FirstOrDefault(page => page.Id == new PageId(Kept)) is not { } page)
         {
-            LoadHistory();
+            ModelState.Clear();
+            LoadRule();
             ModelState.AddModelError(nameof(Kept), "Choose the page to keep.");
             return Page();
         }
-        await Keeper.KeepAsync(verdicts, running, page.Id, "by hand");
+        if (running.Verdict.Keep?.Id != page.Id && !Confirmed)
+        {
+            ModelState.Clear();
+            LoadRule();
+            Asks = running.Standing.Pages.Single(shown => shown.Page.Id == page.Id).Page;
+            return Page();
+        }
+        await keeper.KeepAsync(running, page.Id, VerdictStore.ByHand);
         routes.Reload();
+        await mail.TellAsync($"kept {running.Test.Id.Value}", $"Kept: {page.Name}", $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Verdict.Sentence}", Screen.Address("keep"));
         Done = $"{Show.Quoted(page.Name)} is kept. /go/{Screen.Step.Slug} shows it to everybody from now on.";
         return Redirect(Screen.Address("keep"));
     }
@@ -50,6 +111,86 @@ public sealed class KeepModel(StepScreens screens, VerdictStore verdicts, TestSt
         return Redirect(Screen.Address("keep"));
     }
 
-    private void LoadHistory() => History = [.. verdicts.Of(Screen.Step.Id).Select(verdict => new Row(
-        verdict, tests.Find(verdict.Test)!, pages.Find(verdict.Page)!.Name, Evidence.Parse(verdict.Evidence)))];
+    /// <summary>The kept page is the control of what comes next: its clone opens in the editor.</summary>
+    public async Task<IActionResult> OnPostNextAsync()
+    {
+        LoadHistory();
+        if (Standing is not { } standing || pages.Find(standing.Line.Verdict.Page) is not { IsHosted: true } kept)
+        {
+            Done = Standing is null ? "Nothing is kept here at the moment." : "The kept page is an outside one: change a copy of it there, and add that here.";
+            return Redirect(Screen.Address(Standing is null ? "keep" : "build"));
+        }
+        var names = Screen.Pages.Select(page => page.Name).ToHashSet();
+        var name = Enumerable.Range(2, 1000).Select(round => $"{kept.Name}, round {round}").First(free => !names.Contains(free));
+        var clone = pages.Find(await pages.CloneAsync(kept, name))!;
+        routes.Reload();
+        Done = $"The next round: {Show.Quoted(kept.Name)} is the control, and this is its clone. Change one thing, publish, and start the test on Send; the share can begin low.";
+        return Redirect(Screen.Address($"build/{clone.Slug}"));
+    }
+
+    /// <summary>Writes down what a test of this step taught.</summary>
+    public async Task<IActionResult> OnPostLearnedAsync(long test, string? learned)
+    {
+        if (Own(test) is not { } own) return NotFound();
+        var words = (learned ?? "").ReplaceLineEndings("\n").Trim();
+        if (words.Length > LongestLearned)
+        {
+            ModelState.Clear();
+            LoadRule();
+            TooLong = (own.Id, words);
+            return Page();
+        }
+        await tests.SetLearnedAsync(own.Id, words);
+        Done = words.Length == 0 ? "Nothing stands there any more." : "Written down. It can be found under Tests.";
+        return Redirect(Screen.Address("keep") + "#learned");
+    }
+
+    /// <summary>What was too long to be written down.</summary>
+    public (TestId Test, string Words)? TooLong { get; private set; }
+
+    public async Task<IActionResult> OnPostReportAsync(long test)
+    {
+        if (Own(test) is not { } own) return NotFound();
+        (MadeReport, MadeFor) = ($"{visitors.Origin}/report/{await tests.Reports.MakeAsync(own.Id.Value)}", test.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        return Redirect(Screen.Address("keep") + $"#report-{test}");
+    }
+
+    public async Task<IActionResult> OnPostWithdrawAsync(long test, long link)
+    {
+        if (Own(test) is not { } own) return NotFound();
+        await tests.Reports.WithdrawAsync(own.Id.Value, link);
+        Done = "Withdrawn: the link opens nothing any more.";
+        return Redirect(Screen.Address("keep") + $"#report-{test}");
+    }
+
+    private SplitTest? Own(long test) => tests.Find(new(test)) is { } found && found.Step == Screen.Step.Id ? found : null;
+
+    private void LoadRule()
+    {
+        LoadHistory();
+        if (Screen.Open is not { } running) return;
+        Rule = RuleForm.Of(running.Test.Rule);
+        if (running.Test.Rule.By == KeepBy.Hand) return;
+        var days = (clock.Local(clock.Now) - clock.Local(running.Test.StartedAt)).TotalDays;
+        Decides = running.Test.Rule.Decide(running.Standing, running.Money, running.Test.Weights, days, clock.Today) switch
+        {
+            RuleDecision.Wait wait => wait.Why,
+            RuleDecision.Keep keep => $"At the next full hour {keep.Page.Letter} is kept: {keep.Why}",
+            var rest => $"At the next full hour a page rests: {rest.Why}",
+        };
+    }
+
+    private void LoadHistory()
+    {
+        var own = verdicts.Of(Screen.Step.Id);
+        var gained = gains.Of(own).ToDictionary(line => line.Verdict.Id);
+        History = [.. own.Select(verdict => new Row(new(verdict, tests.Find(verdict.Test)!), pages.Find(verdict.Page)!.Name, gained.GetValueOrDefault(verdict.Id)))];
+        List<PastTest> past = [.. History.Select(row => row.Line).Where(line => line.Stands).Take(MostDrawn).Reverse().Select(line => new PastTest(
+            [.. line.Evidence.Pages.Select(page => page.Letter)], line.Place, line.Test.Name, $"{line.Result}, {Show.Count(line.Visitors, "visitor", "visitors")}"))];
+        if (past.Count == 0) return;
+        if (Screen.Open is { } open) past.Add(new([.. open.Standing.Pages.Select(page => page.Page.Letter)], null, open.Test.Name, $"now, {Show.Count(open.Standing.Total.Visitors, "visitor", "visitors")}"));
+        Drawn = new(past);
+    }
+
+    private const int MostDrawn = 4;
 }

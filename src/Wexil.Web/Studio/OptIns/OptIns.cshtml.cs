@@ -7,7 +7,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.OptIns;
 
 /// <summary>What becomes of a step's opt-ins: forwarded to a mail service, asked for a confirmation.</summary>
-public sealed class OptInsModel(StepScreens screens, OptInStore optIns, MailSender mail) : StepPageModel(screens)
+public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutgoingStore outgoing, MailSender mail) : StepPageModel(screens)
 {
     private const int MostFields = 10;
 
@@ -15,7 +15,7 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, MailSend
 
     public bool IsSimulated => mail.IsSimulated;
 
-    public OutgoingState State => optIns.State(Screen.Step.Id);
+    public OutgoingState State => outgoing.State(Screen.Step.Id);
 
     [BindProperty]
     public string? ForwardTo { get; set; }
@@ -64,7 +64,7 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, MailSend
 
     public async Task<IActionResult> OnPostAgainAsync()
     {
-        await optIns.AgainAsync(Screen.Step.Id);
+        await outgoing.AgainAsync(Screen.Step.Id);
         Done = "What was given up is tried once more.";
         return Redirect(Screen.Address("opt-ins"));
     }

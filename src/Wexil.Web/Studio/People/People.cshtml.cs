@@ -5,6 +5,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.People;
@@ -114,7 +115,7 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
         (Found, Count, Tags, Rules) = (people.Find(Filter, Most, At * Most), people.Count(Filter), people.AllTags(), people.Rules());
         var steps = funnels.AllSteps();
         Pages = [.. steps.Where(step => step.Kind == StepKind.OptIn).SelectMany(step => pages.Of(step.Id)).Where(page => page.Outside is null)];
-        var names = funnels.All().ToDictionary(funnel => funnel.Id);
+        var names = funnels.Every();
         OptInSteps = [.. steps.Where(step => step.Kind == StepKind.OptIn && !step.IsArchived).Select(step => ($"/f/{names[step.Funnel].Slug}/{step.Slug}/opt-ins", $"{step.Name} · {names[step.Funnel].Name}"))];
         Seen = [.. steps.SelectMany(step => tests.Of(step.Id)).SelectMany(test => test.Pages.Select(page => ($"{test.Id.Value}/{page.Value}", $"{pages.Find(page)!.Name} · {test.Name}")))];
     }

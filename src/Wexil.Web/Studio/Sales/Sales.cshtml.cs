@@ -4,6 +4,7 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Sales;
 using Wexil.Core.Splits;
 using Wexil.Store;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sales;

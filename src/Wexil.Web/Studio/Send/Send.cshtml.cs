@@ -6,6 +6,7 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Goals;
 using Wexil.Web.Studio.Shared;
 
@@ -14,7 +15,7 @@ namespace Wexil.Web.Studio.Send;
 /// <summary>The link, and how its visitors are split.</summary>
 public sealed class SendModel(
     StepScreens screens, TestStore tests, TallyStore tallies, FunnelStore funnels, SourceStore sources, WatchStore watch, SettingStore settings, VisitorsAddress visitors, Routes routes,
-    TryTickets tries, StartSeen starts, Upcoming upcoming, Readiness readiness, OwnerTime clock) : StepPageModel(screens)
+    TryTickets tries, LastSeen seen, Upcoming upcoming, Readiness readiness, OwnerTime clock) : StepPageModel(screens)
 {
     public const int MostPages = 10;
 
@@ -69,7 +70,7 @@ public sealed class SendModel(
     /// <summary>What is pasted into an outside control page; null where the control is hosted here.</summary>
     public string? Loader => Screen.Open is { Pages: [{ Outside: { } control }, ..] } ? StartLoader.For(Screen.Step.Slug, visitors.Origin, control) : null;
 
-    public DateTimeOffset? LoaderAsked => starts.Last(Screen.Step.Slug);
+    public DateTimeOffset? LoaderAsked => seen.LastStart(Screen.Step.Slug);
 
     [BindProperty]
     public List<Row> Rows { get; set; } = [];
@@ -102,6 +103,11 @@ public sealed class SendModel(
 
     [BindProperty]
     public TurnTaking Turns { get; set; }
+
+    /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
+    [BindProperty]
+    [Range(1, 50, ErrorMessage = "A whole percentage from 1 to 50.")]
+    public int Floor { get; set; } = Leaning.UsualFloor;
 
     [BindProperty]
     [Range(1, 100, ErrorMessage = "A whole percentage from 1 to 100.")]
@@ -297,7 +303,7 @@ public sealed class SendModel(
         if (Others is { } others && Screen.Pages.All(page => page.Id.Value != others)) ModelState.AddModelError(nameof(Others), "Choose a page of this step.");
         PageId[] closed = [.. rows.Where(row => row.Closed).Select(row => new PageId(row.Page))];
         if (closed.Length > 0 && closed.Length == rows.Count) ModelState.AddModelError(nameof(Rows), "Leave one page open to affiliates: their visitors must see something.");
-        return (new(Turns, Share, audience, Others is { } page ? new PageId(page) : null, closed, RestsFailing, until), from);
+        return (new(Turns, Share, audience, Others is { } page ? new PageId(page) : null, closed, RestsFailing, until) { Floor = Floor }, from);
     }
 
     private void FillFrom(SplitTest test)
@@ -305,7 +311,7 @@ public sealed class SendModel(
         Rows = [
             .. test.Pages.Select((page, i) => new Row { Page = page.Value, In = true, Weight = test.Weights[i], Closed = test.Sending.Closed.Contains(page) }),
             .. Screen.Pages.Where(page => !test.Pages.Contains(page.Id)).Select(page => new Row { Page = page.Id.Value, Weight = 0 })];
-        (Turns, Share, Others, RestsFailing) = (test.Sending.Turns, test.Sending.Share, test.Sending.Others?.Value, test.Sending.RestsFailing);
+        (Turns, Floor, Share, Others, RestsFailing) = (test.Sending.Turns, test.Sending.Floor, test.Sending.Share, test.Sending.Others?.Value, test.Sending.RestsFailing);
         (BaseRate, SmallestLift) = (test.BaseRate * 100, test.SmallestLift * 100);
         Who = AudienceForm.Of(test.Sending.Audience);
         From = LocalMoment.Write(test.StartedAt, settings.Zone);
@@ -339,7 +345,7 @@ public sealed class SendModel(
         Sources = sources.Lines(Screen.Funnel.Id, settings.Currency);
         Looks = watch.All();
         LeftOut = tallies.LeftOut(Screen.Step.Id);
-        Changes = Screen.Open is { } open ? tests.Changes(open.Test.Id) : [];
+        Changes = Screen.Open is { } open ? ChangeLog.Of(tests.Changes(open.Test.Id)) : [];
         var weights = Weights.Check([.. Rows.Where(row => row.In).Select(row => row.Weight ?? 0)]).Weights ?? Weights.Even(Math.Max(2, Rows.Count(row => row.In)));
         Ahead = upcoming.Of(Screen, weights, Turns, Math.Clamp(Share, 1, 100), BaseRate, SmallestLift, VisitorsPerDay);
     }

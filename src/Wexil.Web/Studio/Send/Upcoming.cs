@@ -1,6 +1,7 @@
 using Wexil.Core.Evidence;
 using Wexil.Core.Splits;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Send;
@@ -23,7 +24,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
 
     private IEnumerable<int> Next(StepScreen screen, Weights weights, TurnTaking taking)
     {
-        if (taking == TurnTaking.Chance)
+        if (taking != TurnTaking.InTurn)
         {
             // Ten made-up visitors, drawn as real ones are.
             return Enumerable.Range(0, Visitors).Select(_ => weights.PageAt(Draw.Unit(VisitorId.New(time.GetUtcNow(), chance), screen.Reading?.Test.Id ?? default)));

@@ -3,6 +3,7 @@ using Microsoft.Data.Sqlite;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Fetching;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Shared;
 

@@ -23,6 +23,9 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
     public string CurrencyCode { get; set; } = "";
 
     [BindProperty]
+    public string? OwnerMail { get; set; }
+
+    [BindProperty]
     public string? AffiliateParameter { get; set; }
 
     /// <summary>Marks the device that opens it as the owner's.</summary>
@@ -75,6 +78,7 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
     public void OnGet()
     {
         (FetchPrivate, HeedPrivacy, Zone, CurrencyCode, AffiliateParameter) = (settings.FetchesPrivateAddresses, settings.HeedsPrivacyControl, settings.Zone.Id, settings.Currency.Code, settings.AffiliateParameter);
+        OwnerMail = settings.OwnerMail;
         Mapping = MappingForm.Of(settings.HookMapping);
     }
 
@@ -84,11 +88,13 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
         if (AffiliateParameter is not { Length: > 0 and <= 40 } parameter || parameter.Any(letter => !char.IsAsciiLetterOrDigit(letter) && letter is not ('_' or '-')) || new AddressQuery.Part(parameter).IsOurs)
             ModelState.AddModelError(nameof(AffiliateParameter), "Letters, digits, - and _, such as aff.");
         if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone)) ModelState.AddModelError(nameof(Zone), "Choose a time zone from the list.");
+        if (!string.IsNullOrWhiteSpace(OwnerMail) && !MimeKit.MailboxAddress.TryParse(OwnerMail.Trim(), out _)) ModelState.AddModelError(nameof(OwnerMail), "An address such as ann@larkrow.example, or nothing.");
         if (!ModelState.IsValid)
         {
             Mapping = MappingForm.Of(settings.HookMapping);
             return Page();
         }
+        await settings.SetOwnerMailAsync(OwnerMail?.Trim());
         await settings.SetZoneAsync(zone!);
         await settings.SetCurrencyAsync(Currency.Find(CurrencyCode)!);
         await settings.SetAffiliateParameterAsync(AffiliateParameter!);

@@ -3,6 +3,7 @@ using Wexil.Core.Pages;
 using Wexil.Core.Splits;
 using Wexil.Core.Verdicts;
 using Wexil.Store;
+using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Shared;
 
@@ -62,8 +63,10 @@ public sealed class StepScreens(FunnelStore funnels, PageStore pages, TestStore 
         if (steps.FirstOrDefault(s => s.Slug == stepSlug) is not { } step) return null;
         var running = tests.Open().ToDictionary(test => test.Step, test => test.Pages.Count);
         var test = tests.Of(step.Id) is [var newest, ..] ? newest : null;
+        // A test's goal may have been put away since.
+        var reading = test is null ? null : reader.Read(test, steps);
         // What is put away is out of sight, unless it is what one looks at.
         steps = [.. steps.Where(s => !s.IsArchived || s.Id == step.Id)];
-        return new(funnel, steps, step, tallies.StepVisitors(), running, pages.Of(step.Id), test is null ? null : reader.Read(test, steps), time.GetUtcNow());
+        return new(funnel, steps, step, tallies.StepVisitors(), running, pages.Of(step.Id), reading, time.GetUtcNow());
     }
 }

@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Funnels;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.SiteWiring;
@@ -17,7 +18,7 @@ public sealed class WiringModel(FunnelStore funnels, WiringDesk desk, WiringStor
 
     public string Line => desk.Line;
 
-    public IReadOnlyList<HelperLink> Links => wiring.Links(Funnel.Id);
+    public IReadOnlyList<SharedLink> Links => wiring.Links.Of(Funnel.Id.Value);
 
     /// <summary>A link that was just made; it is shown this once.</summary>
     [TempData]
@@ -48,16 +49,16 @@ public sealed class WiringModel(FunnelStore funnels, WiringDesk desk, WiringStor
 
     public async Task<IActionResult> OnPostShareAsync()
     {
-        Made = $"{visitors.Origin}/share/{await wiring.ShareAsync(Funnel.Id)}";
+        Made = $"{visitors.Origin}/share/{await wiring.Links.MakeAsync(Funnel.Id.Value)}";
         return Redirect($"/f/{Funnel.Slug}/wiring");
     }
 
     public async Task<IActionResult> OnPostWithdrawAsync(long link)
     {
-        await wiring.WithdrawAsync(Funnel.Id, link);
+        await wiring.Links.WithdrawAsync(Funnel.Id.Value, link);
         Done = "The link opens nothing any more.";
         return Redirect($"/f/{Funnel.Slug}/wiring");
     }
 
-    public string Until(HelperLink link) => clock.Moment(link.Until);
+    public string Until(SharedLink link) => clock.Moment(link.Until);
 }

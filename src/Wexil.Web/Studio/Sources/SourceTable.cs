@@ -1,5 +1,6 @@
 using Wexil.Core.Funnels;
 using Wexil.Store;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sources;
@@ -25,11 +26,14 @@ public sealed record SourceTable(IReadOnlyList<SourceLine> Lines, long? Worth, C
 
     public string PerSale(SourceLine line) => Per(line, Sales(line));
 
-    public string Return(SourceLine line) => KnowsMoney && line.Spent is > 0 and var spent ? $"{Currency.Show(Earned(line) / (decimal)spent * (decimal)Math.Pow(10, Currency.Digits))} per {Currency.Sign}1" : None;
+    /// <summary>What came back for each unit of money spent.</summary>
+    public string Return(SourceLine line) => KnowsMoney && line.Spent is > 0 and var spent ? Currency.Show(Earned(line) / (decimal)spent * Currency.Unit) : None;
 
     public bool Pays(SourceLine line) => KnowsMoney && line.Spent is { } spent && Earned(line) > spent;
 
-    public static string OptIns(SourceLine line) => line.Visitors == 0 ? None : $"{Show.Count(line.OptIns)} ({Show.Percent((double)line.OptIns / line.Visitors)})";
+    public static string OptIns(SourceLine line) => line.Visitors == 0 ? None : Show.Count(line.OptIns);
+
+    public static string OptInRate(SourceLine line) => line.Visitors == 0 ? "" : Show.Percent((double)line.OptIns / line.Visitors);
 
     private long Earned(SourceLine line) => IsTold ? line.Earned : line.Sales * (Worth ?? 0);
 

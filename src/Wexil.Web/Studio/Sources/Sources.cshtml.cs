@@ -12,7 +12,7 @@ using Wexil.Web.Shared;
 namespace Wexil.Web.Studio.Sources;
 
 /// <summary>The sources of a funnel: their links, what they cost, what they brought.</summary>
-public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceStore sources, SettingStore settings, VisitorsAddress visitors, Routes routes) : PageModel
+public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceStore sources, OutgoingStore outgoing, SettingStore settings, VisitorsAddress visitors, Routes routes) : PageModel
 {
     public Funnel Funnel { get; private set; } = null!;
     public IReadOnlyList<Step> Steps { get; private set; } = [];
@@ -42,6 +42,12 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
     [BindProperty]
     public Dictionary<string, string?> Ties { get; set; } = [];
 
+    [BindProperty(Name = nameof(Network))]
+    public NetworkForm Network { get; set; } = new();
+
+    /// <summary>What the chosen source was told as an ad network; null where it is none.</summary>
+    public OutgoingState? Told { get; private set; }
+
     [BindProperty]
     public string? Worth { get; set; }
 
@@ -57,8 +63,13 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
     public string Address => $"/f/{Funnel.Slug}/sources";
 
     /// <summary>The links of a source, one a step, with the parameters that other analytics know.</summary>
-    public IEnumerable<(Step Step, string Link)> Links(Source source) => Steps.Select(step =>
-        (step, $"{visitors.Link(step.Slug)}?s={source.Tag}&utm_source={source.Tag}&utm_medium={source.Kind.ToString().ToLowerInvariant()}&utm_campaign={Funnel.Slug}"));
+    public IEnumerable<(Step Step, string Link)> Links(Source source)
+    {
+        var network = sources.Network(source.Id);
+        var filledIn = network is null ? "" : $"&{network.Click}{(network.Cost is { } cost ? $"&{cost}" : "")}";
+        return Steps.Select(step =>
+            (step, $"{visitors.Link(step.Slug)}?s={source.Tag}&utm_source={source.Tag}&utm_medium={source.Kind.ToString().ToLowerInvariant()}&utm_campaign={Funnel.Slug}{filledIn}"));
+    }
 
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
@@ -72,6 +83,7 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
         Pages = Steps.ToDictionary(step => step.Id, step => pages.Of(step.Id));
         Table = new(sources.Lines(funnel.Id, Currency), funnel.SaleWorth, Currency);
         Chosen = Edit is { } id ? Table.Lines.FirstOrDefault(line => line.Source?.Id.Value == id)?.Source : null;
+        if (Chosen is not null && sources.Network(Chosen.Id) is not null) Told = outgoing.State(Chosen.Id);
     }
 
     public void OnGet()
@@ -79,6 +91,7 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
         Worth = Funnel.SaleWorth is { } worth ? Currency.Write(worth) : null;
         if (Chosen is null) return;
         (Name, Tag, Kind, ClickCost) = (Chosen.Name, Chosen.Tag, Chosen.Kind, Chosen.ClickCost is { } cost ? Currency.Write(cost) : null);
+        Network = NetworkForm.Of(sources.Network(Chosen.Id));
         Ties = Chosen.Ties.ToDictionary(tie => tie.Key.Value.ToString(CultureInfo.InvariantCulture), tie => (string?)tie.Value.Value.ToString(CultureInfo.InvariantCulture));
     }
 
@@ -97,11 +110,22 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
             if (Pages.TryGetValue(step, out var own) && own.Any(known => known.Id.Value == page)) ties[step] = new(page);
             else ModelState.AddModelError(nameof(Ties), "Choose a page of the step.");
         }
+        var network = Network.Read(ModelState, nameof(Network));
+        if (network?.Cost is not null && cost is not null) ModelState.AddModelError(nameof(ClickCost), "The links tell what a click costs; leave one of the two empty.");
         if (ModelState.IsValid && !await sources.SaveAsync(Funnel.Id, Chosen?.Id, tag, Name!.Trim(), Kind, cost, ties)) ModelState.AddModelError(nameof(Tag), $"Another source has the tag {tag}.");
         if (!ModelState.IsValid) return Page();
+        await sources.SetNetworkAsync(sources.Of(Funnel.Id).Single(source => source.Tag == tag).Id, network);
         routes.Reload();
         Done = $"{Name!.Trim()} is saved. Its links carry s={tag}.";
         return Redirect(Address);
+    }
+
+    public async Task<IActionResult> OnPostAgainAsync()
+    {
+        if (Chosen is null) return NotFound();
+        await outgoing.AgainAsync(Chosen.Id);
+        Done = $"{Chosen.Name} is told once more.";
+        return Redirect($"{Address}?edit={Chosen.Id.Value}#source");
     }
 
     public async Task<IActionResult> OnPostWorthAsync()

@@ -2,14 +2,16 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Funnels;
 using Wexil.Core.Verdicts;
 using Wexil.Store;
+using Wexil.Web.Shared.Reading;
+using Wexil.Web.Studio.Keep;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Today;
 
 /// <summary>What needs the owner, what is ready, what runs.</summary>
-public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, VerdictStore verdicts, TestReader reader, WatchStore watch, PageStore pages, OwnerTime time) : PageModel
+public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, KeptGains gains, TestReader reader, WatchStore watch, PageStore pages, SettingStore settings, OwnerTime time) : PageModel
 {
-    private const int Days = 14;
+    private const int Days = 14, MostWorthwhile = 3;
 
     public sealed record Row(TestReading Reading, Funnel Funnel, IReadOnlyList<long> ConversionsByDay);
 
@@ -23,7 +25,11 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
 
     public long ConversionsThisWeek { get; private set; }
 
-    public long PagesKept { get; private set; }
+    /// <summary>What kept pages have brought more than those they replaced: what is known in money in one sum, then one for each word for a conversion.</summary>
+    public IReadOnlyList<(GainLine Sum, int Pages)> Gained { get; private set; } = [];
+
+    /// <summary>Steps where a better page would bring most, none of which is being tested.</summary>
+    public IReadOnlyList<(StepChance Chance, Funnel Funnel)> Worthwhile { get; private set; } = [];
 
     public string Heading
     {
@@ -45,19 +51,29 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
     {
         Funnels = funnels.All();
         (VisitorsThisWeek, ConversionsThisWeek) = tallies.Since(time.Now.AddDays(-7));
-        PagesKept = verdicts.Kept();
+        Gained = [.. gains.All().GroupBy(line => line.Currency?.Code ?? line.Many).Select(group => (group.Aggregate((sum, line) => sum with { Gain = sum.Gain + line.Gain, Visitors = sum.Visitors + line.Visitors }), group.Count())).OrderBy(sum => sum.Item1.Currency is null)];
         var steps = funnels.AllSteps();
         var from = time.Now.AddDays(-Days);
+        Worthwhile = WorthTesting(steps);
+        var every = funnels.Every();
         Down = [.. watch.All().Values.Where(look => look.DownSince is not null).Select(look =>
         {
             var page = pages.Find(look.Page)!;
             var step = steps.Single(step => step.Id == page.Step);
-            return (look, page.Name, $"/f/{Funnels.Concat(funnels.Archived()).Single(funnel => funnel.Id == step.Funnel).Slug}/{step.Slug}/send");
+            return (look, page.Name, $"/f/{every[step.Funnel].Slug}/{step.Slug}/send");
         })];
-        var every = Funnels.Concat(funnels.Archived()).ToDictionary(funnel => funnel.Id);
         Rows = [.. tests.Open().Select(test => reader.Read(test, steps))
             .OrderBy(reading => reading.Verdict.Kind switch { VerdictKind.Problem => 0, _ when reading.Verdict.Keep is not null => 1, VerdictKind.TooEarly => 2, _ => 3 })
             .Select(reading => new Row(reading, every[reading.Step.Funnel], ByDay(reading.Test, from)))];
+    }
+
+    private IReadOnlyList<(StepChance, Funnel)> WorthTesting(IReadOnlyList<Step> steps)
+    {
+        var (traffic, tested, currency) = (tallies.Traffic(), tests.Open().Select(test => test.Step).ToHashSet(), settings.Currency);
+        return [.. Funnels
+            .SelectMany(funnel => StepChance.Of([.. steps.Where(step => step.Funnel == funnel.Id)], traffic, tallies.Earned(funnel.Id, currency)).Select(chance => (chance, funnel)))
+            .Where(row => row.chance.Step.Page is not null && !tested.Contains(row.chance.Step.Id))
+            .OrderByDescending(row => row.chance.WorthPerWeek ?? 0).ThenByDescending(row => row.chance.MorePerWeek).Take(MostWorthwhile)];
     }
 
     private static string Tests(int count) => count == 1 ? "One test is" : $"{count} tests are";

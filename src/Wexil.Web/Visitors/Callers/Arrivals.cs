@@ -1,4 +1,5 @@
 using System.Net;
+using Wexil.Core.Networks;
 using Wexil.Core.Splits;
 
 namespace Wexil.Web.Visitors.Callers;
@@ -17,7 +18,8 @@ public sealed class Arrivals(Origins origins)
         var (source, affiliate) = Sender(query, routes.AffiliateParameter);
         var traits = new Traits(
             device, origins.CountryOf(http), AgentRules.LanguageOf(http.Request.Headers.AcceptLanguage), known && now - visitor.FirstSeen > Traits.FirstSitting,
-            source, affiliate is not null || Clean(http.Request.Cookies[AffiliateCookie]) is not null || step.Affiliates.Contains(source));
+            source, affiliate is not null || Clean(http.Request.Cookie(AffiliateCookie)) is not null || step.Affiliates.Contains(source));
+        if (source.Length > 0 && step.Networks.TryGetValue(source, out var network)) traits = traits with { Click = AdClick.Read(query, network.ClickParameter, network.CostParameter, network.MostAClick) };
         return new(visitor, now, traits, query);
     }
 
@@ -34,7 +36,7 @@ public sealed class Arrivals(Origins origins)
     /// <summary>The query with the affiliate's id, where the visitor was sent by one and the query does not say so itself.</summary>
     public static string WithAffiliate(HttpContext http, RouteTable routes, string query)
     {
-        if (AddressQuery.Value(query, routes.AffiliateParameter) is not null || Clean(http.Request.Cookies[AffiliateCookie]) is not { } id) return query;
+        if (AddressQuery.Value(query, routes.AffiliateParameter) is not null || Clean(http.Request.Cookie(AffiliateCookie)) is not { } id) return query;
         return $"{(query.Length > 1 ? query + "&" : "?")}{Uri.EscapeDataString(routes.AffiliateParameter)}={Uri.EscapeDataString(id)}";
     }
 

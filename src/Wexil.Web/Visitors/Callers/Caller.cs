@@ -24,11 +24,11 @@ public readonly record struct Caller(Device Device, LeftOut? LeftOut, bool IsTry
     {
         var request = http.Request;
         var agent = Agents.Of(request.Headers.UserAgent);
-        if (request.Cookies.ContainsKey(TryCookie)) return new(agent.Device, null, IsTrying: true);
+        if (request.Cookie(TryCookie) is not null) return new(agent.Device, null, IsTrying: true);
         LeftOut? left = HttpMethods.IsHead(request.Method) ? Core.Splits.LeftOut.Check
             : IsAhead(request.Headers) ? Core.Splits.LeftOut.Prefetch
             : agent.IsRobot ? Core.Splits.LeftOut.Robot
-            : request.Cookies.ContainsKey(MineCookie) && !request.Cookies.ContainsKey(CountMeCookie) ? Core.Splits.LeftOut.Own
+            : request.Cookie(MineCookie) is not null && request.Cookie(CountMeCookie) is null ? Core.Splits.LeftOut.Own
             : AsksForPrivacy(request, routes) ? Core.Splits.LeftOut.Private : null;
         return new(agent.Device, left, IsTrying: false);
     }

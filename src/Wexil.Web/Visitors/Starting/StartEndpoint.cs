@@ -9,7 +9,7 @@ namespace Wexil.Web.Visitors.Starting;
 /// For owners whose ads point at a page of their own: the loader in that page asks, before it is painted, whether the visitor
 /// stays or moves on. Nothing is recorded by asking; moving is recorded by the link, staying by the loader's word.
 /// </summary>
-public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals arrivals, VisitorsAddress address, StartSeen seen, TimeProvider time)
+public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals arrivals, VisitorsAddress address, LastSeen seen, TimeProvider time)
 {
     private const int LongestBody = 4096;
 
@@ -25,7 +25,7 @@ public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals 
             await http.Response.WriteAsync("wexilStart(\"\",\"\",\"\")");
             return;
         }
-        seen.Note(slug, now);
+        seen.NoteStart(slug, now);
         var known = VisitorId.TryParse(AddressQuery.Value(http.Request.QueryString.Value ?? "", "wx"), out var visitor);
         if (!known) visitor = desk.NewVisitor(now);
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";

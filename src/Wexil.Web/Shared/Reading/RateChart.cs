@@ -1,8 +1,7 @@
 using Wexil.Core.Evidence;
 using Wexil.Core.Verdicts;
-using Wexil.Web.Studio.Shared;
 
-namespace Wexil.Web.Studio.Count;
+namespace Wexil.Web.Shared.Reading;
 
 /// <summary>The likely rate of each page, drawn: the density of the rate, its 95% interval and the rate itself on one scale.</summary>
 public sealed class RateChart

@@ -1,7 +1,7 @@
 using System.Globalization;
 using Wexil.Core.Evidence;
 
-namespace Wexil.Web.Studio.Shared;
+namespace Wexil.Web.Shared.Reading;
 
 /// <summary>Numbers as screens show them.</summary>
 public static class Show
@@ -18,6 +18,9 @@ public static class Show
 
     /// <summary>"1 visitor", "2,104 visitors".</summary>
     public static string Count(long number, string one, string many) => $"{Count(number)} {(number == 1 ? one : many)}";
+
+    /// <summary>"9 Nov 2026".</summary>
+    public static string Day(DateOnly day) => day.ToString("d MMM yyyy", CultureInfo.InvariantCulture);
 
     /// <summary>A name in quotation marks, unless it has its own.</summary>
     public static string Quoted(string name) => name.StartsWith('“') ? name : $"“{name}”";

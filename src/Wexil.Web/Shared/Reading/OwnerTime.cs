@@ -1,12 +1,15 @@
 using System.Globalization;
 using Wexil.Store;
 
-namespace Wexil.Web.Studio.Shared;
+namespace Wexil.Web.Shared.Reading;
 
 /// <summary>Moments as the owner's clock shows them.</summary>
 public sealed class OwnerTime(SettingStore settings, TimeProvider time)
 {
     public DateTimeOffset Now => time.GetUtcNow();
+
+    /// <summary>The owner's day.</summary>
+    public DateOnly Today => DateOnly.FromDateTime(Local(Now).DateTime);
 
     /// <summary>"9 Nov".</summary>
     public string Day(DateTimeOffset moment) => Local(moment).ToString(Local(moment).Year == Local(Now).Year ? "d MMM" : "d MMM yyyy", CultureInfo.InvariantCulture);
@@ -24,5 +27,6 @@ public sealed class OwnerTime(SettingStore settings, TimeProvider time)
         return Local(moment).Date == Local(Now).Date.AddDays(-1) ? $"yesterday {Local(moment):HH:mm}" : Moment(moment);
     }
 
-    private DateTimeOffset Local(DateTimeOffset moment) => TimeZoneInfo.ConvertTime(moment, settings.Zone);
+    /// <summary>The moment by the owner's clock.</summary>
+    public DateTimeOffset Local(DateTimeOffset moment) => TimeZoneInfo.ConvertTime(moment, settings.Zone);
 }

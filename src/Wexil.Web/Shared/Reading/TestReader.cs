@@ -5,12 +5,13 @@ using Wexil.Core.Pages;
 using Wexil.Core.Verdicts;
 using Wexil.Store;
 
-namespace Wexil.Web.Studio.Shared;
+namespace Wexil.Web.Shared.Reading;
 
 /// <summary>A test with everything a screen says about it.</summary>
+/// <param name="Money">By what visitors brought; null where nobody bought anything.</param>
 /// <param name="Goals">All goals besides the goal step.</param>
 public sealed record TestReading(
-    SplitTest Test, Step Step, Step Goal, IReadOnlyList<Page> Pages, IReadOnlyList<Phase> Phases, TestStanding Standing, Verdict Verdict, IReadOnlyList<TestGoalRow> Goals)
+    SplitTest Test, Step Step, Step Goal, IReadOnlyList<Page> Pages, IReadOnlyList<Phase> Phases, TestStanding Standing, MoneyStanding? Money, Verdict Verdict, IReadOnlyList<TestGoalRow> Goals)
 {
     public TestGoalRow? Main => Goals.FirstOrDefault(goal => goal.IsMain);
 
@@ -23,10 +24,11 @@ public sealed record TestReading(
 }
 
 /// <summary>Reads a test from the tallies and computes its standing.</summary>
-public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tallies, GoalStore goals)
+public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tallies, GoalStore goals, LookStore looks, SettingStore settings)
 {
     public TestReading Read(SplitTest test, IReadOnlyList<Step> steps)
     {
+        var currency = settings.Currency;
         var step = steps.Single(s => s.Id == test.Step);
         var shown = test.Pages.Select(page => pages.Find(page)!).ToArray();
         var phases = tests.Phases(test.Id);
@@ -36,23 +38,40 @@ public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tall
         var isLess = main is { LessIsBetter: true };
         var standing = TestStanding.Of(new TestFacts(
             [.. shown.Select((page, i) => new TestPage(page.Id, Mark.Letter(i), page.Name))], 0, isLess ? Others(counted) : counted,
-            test.BaseRate, test.SmallestLift, tallies.VisitorsPerDay(test.Step), isLess ? null : tallies.Silence(test.Id), main?.Words ?? step.Kind.ConversionWords()));
-        return new(test, step, steps.Single(s => s.Id == test.Goal), shown, phases, standing, Verdict.Of(standing), own);
+            test.BaseRate, test.SmallestLift, tallies.VisitorsPerDay(test.Step), isLess ? null : tallies.Silence(test.Id), main?.Words ?? step.Kind.ConversionWords())
+        {
+            Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestStanding.Alpha,
+            Past = Past(test, onMoney: false),
+        });
+        var money = tallies.MoneyPhases(test, phases, counted, currency) is { } takings ? MoneyStanding.Of(standing.Facts, takings, test.BaseEarned, Past(test, onMoney: true)) : null;
+        return new(test, step, steps.Single(s => s.Id == test.Goal), shown, phases, standing, money, Verdict.Of(standing, money, test.Rule.OnMoney, amount => currency.Show((decimal)amount)), own);
+    }
+
+    private IReadOnlyList<PastLooks> Past(SplitTest test, bool onMoney)
+    {
+        var past = looks.Past(test.Id, onMoney);
+        return past.Count == 0 ? [] : [.. test.Pages.Select(page => past.GetValueOrDefault(page, PastLooks.None))];
     }
 
     /// <summary>The standing of a test by another of its goals: the same figures, while the verdict goes by the main one.</summary>
     public static TestStanding By(TestReading reading, TestGoalRow goal, IReadOnlyList<GoalTally> tallies)
     {
         var met = tallies.Where(tally => tally.Goal == goal.Id).ToDictionary(tally => (tally.Phase, tally.Page), tally => tally.Visitors);
+        return By(reading, met, goal.Goal.LessIsBetter, goal.Goal.Words);
+    }
+
+    /// <summary>The standing of a test by something else that its visitors did: how many did, by phase and page.</summary>
+    public static TestStanding By(TestReading reading, IReadOnlyDictionary<(PhaseId, PageId), long> met, bool isLess, (string Many, string One) words)
+    {
         var facts = reading.Standing.Facts;
         PhaseFacts[] phases = [.. facts.Phases.Select((phase, i) => phase with
         {
             Arms = [.. reading.Test.Pages.Select((page, j) => new Arm(phase.Arms[j].Visitors, Math.Min(phase.Arms[j].Visitors, met.GetValueOrDefault((reading.Phases[i].Id, page)))))],
         })];
-        if (goal.Goal.LessIsBetter) phases = Others(phases);
+        if (isLess) phases = Others(phases);
         var total = phases.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);
         // Nobody said beforehand what rate to expect of it: that of all pages together is near.
-        return TestStanding.Of(facts with { Phases = phases, BaseRate = total.Conversions > 0 ? total.Rate : facts.BaseRate, Silence = null, Words = goal.Goal.Words });
+        return TestStanding.Of(facts with { Phases = phases, BaseRate = total.Conversions > 0 ? total.Rate : facts.BaseRate, Silence = null, Past = [], Words = words });
     }
 
     /// <summary>Where less is better, those count who did not.</summary>

@@ -1,0 +1,128 @@
+using Microsoft.Data.Sqlite;
+using Wexil.Core.Evidence;
+using Wexil.Core.Funnels;
+using Wexil.Core.Splits;
+using Wexil.Core.Verdicts;
+using Wexil.Store;
+using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Keep;
+
+/// <summary>
+/// Looks at every running test at each full hour, and at once after a start: keeps what it saw, so that looking often is safe; follows the
+/// tests' rules; lets weights follow the evidence; and tells the owner what changed.
+/// </summary>
+public sealed class Lookout(
+    TestStore tests, FunnelStore funnels, TestReader reader, LookStore looks, Keeper keeper, SettingStore settings, OwnerMail mail, Routes routes, TimeProvider time) : BackgroundService
+{
+    public const string ByRule = "by its rule";
+
+    /// <summary>Looks at every running test once.</summary>
+    public async Task LookAsync()
+    {
+        var now = time.GetUtcNow();
+        var (last, steps, seen) = (looks.Last(), funnels.AllSteps(), new List<TestLook>());
+        var every = funnels.Every();
+        var changed = false;
+        foreach (var test in tests.Open())
+        {
+            var state = test.StateAt(now);
+            var before = last.TryGetValue(test.Id, out var known) ? known.Stood : null;
+            var reading = reader.Read(test, steps);
+            var stood = state is TestState.Running or TestState.Over ? $"{state}: {reading.Verdict.Kind}" : state.ToString();
+            seen.Add(new(test.Id, Past(test, reading, onMoney: false), Past(test, reading, onMoney: true), stood, BaseEarned(test, reading)));
+            var address = $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/";
+            var decision = state is TestState.Running or TestState.Over ? Decide(test, reading, now) : null;
+            if (before != stood) await TellAsync(test, reading, state, before, decision, address);
+            if (decision is not null) changed |= await FollowAsync(test, reading, state, decision, address);
+        }
+        if (seen.Count > 0) await looks.SaveAsync(seen);
+        if (changed) routes.Reload();
+        await mail.TellOnMondayAsync(() => tests.Open().Select(test => reader.Read(test, steps)));
+    }
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        try
+        {
+            while (true)
+            {
+                try
+                {
+                    await LookAsync();
+                }
+                catch (Exception error) when (error is StoreException or SqliteException)
+                {
+                    // The store is not well, and every screen says so already; the next look is in an hour.
+                }
+                var now = time.GetUtcNow();
+                await Task.Delay(TimeSpan.FromHours(1) - TimeSpan.FromTicks(now.Ticks % TimeSpan.TicksPerHour), time, stoppingToken);
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // The program ends.
+        }
+    }
+
+    private IReadOnlyDictionary<PageId, PastLooks> Past(SplitTest test, TestReading reading, bool onMoney)
+    {
+        var past = looks.Past(test.Id, onMoney);
+        var compared = onMoney ? reading.Money?.Pages.Select(page => (page.Page, page.AgainstControl)) ?? [] : reading.Standing.Pages.Select(page => (page.Page, page.AgainstControl));
+        return compared.Where(page => page.AgainstControl?.Raw is not null).ToDictionary(page => page.Page.Id, page => past.GetValueOrDefault(page.Page.Id, PastLooks.None).With(page.AgainstControl!));
+    }
+
+    /// <summary>Fixed at the first look that sees enough, so that the rule does not move with what it judges.</summary>
+    private static double? BaseEarned(SplitTest test, TestReading reading) =>
+        test.BaseEarned is null && reading.Money is { } money && money.Pages.All(page => page.Total.EffectiveBuyers >= PeekSafe.LeastConversions) ? money.Control.Total.Mean : null;
+
+    private RuleDecision Decide(SplitTest test, TestReading reading, DateTimeOffset now)
+    {
+        var (localNow, localStart) = (TimeZoneInfo.ConvertTime(now, settings.Zone).DateTime, TimeZoneInfo.ConvertTime(test.StartedAt, settings.Zone).DateTime);
+        return test.Rule.Decide(reading.Standing, reading.Money, test.Weights, (localNow - localStart).TotalDays, DateOnly.FromDateTime(localNow));
+    }
+
+    private async Task<bool> FollowAsync(SplitTest test, TestReading reading, TestState state, RuleDecision decision, string address)
+    {
+        switch (decision)
+        {
+            case RuleDecision.Keep keep:
+                // Decided a moment ago by somebody else: the link is to follow that all the same.
+                if (!await keeper.KeepAsync(reading, keep.Page.Id, ByRule)) return true;
+                await mail.TellAsync($"kept {test.Id.Value}", $"Kept: {keep.Page.Name}", $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. {keep.Why}\nEverybody sees it from now on; one click takes it back.", address + "keep");
+                return true;
+            case RuleDecision.Rest rest:
+                var resting = rest.Pages.Select(page => reading.Standing.Pages.TakeWhile(own => own.Page.Id != page.Id).Count()).ToArray();
+                await tests.FollowAsync(test.Id, test.Weights.Without(resting), "its rule", $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} {(rest.Pages.Count == 1 ? "rests" : "rest")}: {rest.Why}");
+                return true;
+        }
+        if (test.Sending.Turns != TurnTaking.Lean || state != TestState.Running || reading.Standing.Pages.Any(page => page.Total.Visitors == 0)) return false;
+        var chances = test.Rule.OnMoney && reading.Money is { } money ? money.Pages.Select(page => page.ChanceBest) : reading.Standing.Pages.Select(page => page.ChanceBest);
+        var weights = Leaning.Of([.. chances], test.Sending.Floor, test.Weights);
+        if (weights.Equals(test.Weights)) return false;
+        await tests.FollowAsync(test.Id, weights, Leaning.Who, $"{Leaning.Reason} {weights}");
+        return true;
+    }
+
+    private async Task TellAsync(SplitTest test, TestReading reading, TestState state, string? before, RuleDecision? decision, string address)
+    {
+        var (id, verdict) = (test.Id.Value, reading.Verdict);
+        if (state == TestState.Running && before is null or nameof(TestState.Scheduled)) await mail.TellAsync($"started {id}", $"Started: {test.Name}", $"The test “{test.Name}” runs.", address + "count");
+        switch (state)
+        {
+            // Of what its rule keeps in this very hour it is told that it was kept.
+            case TestState.Running when verdict.Keep is not null && decision is not RuleDecision.Keep:
+                var next = test.Rule.By == KeepBy.Hand ? "" : $"\nIts rule waits: {decision?.Why}";
+                await mail.TellAsync($"ready {id}", $"Ready: {test.Name}", $"{verdict.Sentence}\n{verdict.Why}{next}", address + "keep");
+                break;
+            case TestState.Running when verdict.Kind == VerdictKind.Problem:
+                await mail.TellAsync($"problem {id}", $"Look here: {test.Name}", $"{verdict.Sentence}\n{verdict.Why}", address + "count");
+                break;
+            case TestState.Over when before?.StartsWith(nameof(TestState.Over), StringComparison.Ordinal) != true:
+                await mail.TellAsync($"ended {id}", $"Ended: {test.Name}", $"The time of the test “{test.Name}” is over. {verdict.Sentence}", address + "keep");
+                break;
+        }
+    }
+}

@@ -1,0 +1,33 @@
+using System.Text;
+using Wexil.Store;
+using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Keep;
+
+/// <summary>Mails to the owner, where one is named: at most one an hour about the same thing, and a digest on Monday.</summary>
+public sealed class OwnerMail(SettingStore settings, OutgoingStore outgoing, LookStore looks, StudioAddress studio, TimeProvider time)
+{
+    private const int DigestHour = 8;
+    private static readonly TimeSpan NotWithin = TimeSpan.FromHours(1), Week = TimeSpan.FromDays(6);
+
+    /// <param name="about">The same for the same thing.</param>
+    /// <param name="path">Where in Studio it can be seen.</param>
+    public async Task TellAsync(string about, string subject, string words, string path)
+    {
+        if (settings.OwnerMail is not { } address || !await looks.MayTellAsync(about, NotWithin)) return;
+        await outgoing.AddMailAsync(address, subject, $"{words}\n\n{studio.Origin}{path}\n");
+    }
+
+    /// <summary>On Monday morning by the owner's clock, or at the first look after it: how every test stands.</summary>
+    public async Task TellOnMondayAsync(Func<IEnumerable<TestReading>> open)
+    {
+        if (settings.OwnerMail is not { } address) return;
+        var local = TimeZoneInfo.ConvertTime(time.GetUtcNow(), settings.Zone);
+        if (local.DayOfWeek != DayOfWeek.Monday || local.Hour < DigestHour || !await looks.MayTellAsync("digest", Week)) return;
+        var words = new StringBuilder();
+        foreach (var reading in open()) words.Append($"{reading.Test.Name} ({reading.Step.Name}): {reading.Verdict.Sentence}\n{Show.Count(reading.Standing.Total.Visitors, "visitor", "visitors")}, {Show.Count(reading.Standing.Total.Conversions)} {reading.Words.Many}. {reading.Verdict.Why}\n\n");
+        await outgoing.AddMailAsync(address, "Your tests this Monday", (words.Length == 0 ? "Nothing is tested at the moment.\n\n" : words.ToString()) + studio.Origin + "/\n");
+    }
+}

@@ -1,0 +1,83 @@
+using System.Globalization;
+using Microsoft.AspNetCore.Mvc.ModelBinding;
+using Wexil.Core.Evidence;
+using Wexil.Core.Verdicts;
+using Wexil.Web.Shared.Reading;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Keep;
+
+/// <summary>By what a test is judged and when a page is kept by itself, as it is typed.</summary>
+public sealed class RuleForm
+{
+    private const int MostDays = 365, MostConversions = 100_000;
+    private const long LeastVisitors = 100, MostVisitors = 100_000_000;
+
+    public bool OnMoney { get; set; }
+    public KeepBy By { get; set; }
+    public string? Sureness { get; set; }
+    public string? Conversions { get; set; }
+    public string? Days { get; set; }
+    public string? Latest { get; set; }
+    public bool LeaderAtLatest { get; set; }
+    public bool RestsLosers { get; set; }
+    public string? Visitors { get; set; }
+
+    public static RuleForm Of(KeepRule rule) => new()
+    {
+        OnMoney = rule.OnMoney,
+        By = rule.By,
+        Sureness = Percent(rule.Sureness),
+        Conversions = rule.Conversions.ToString(CultureInfo.InvariantCulture),
+        Days = rule.Days.ToString(CultureInfo.InvariantCulture),
+        Latest = rule.Latest?.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
+        LeaderAtLatest = rule.LeaderAtLatest,
+        RestsLosers = rule.RestsLosers,
+        Visitors = rule.Visitors.ToString(CultureInfo.InvariantCulture),
+    };
+
+    /// <summary>Reads it, or says by the fields what is wrong; null then.</summary>
+    public KeepRule? Read(ModelStateDictionary state, string prefix, DateOnly today)
+    {
+        var rule = new KeepRule(By, OnMoney) { LeaderAtLatest = LeaderAtLatest, RestsLosers = RestsLosers };
+        if (By == KeepBy.Sure)
+        {
+            if (!double.TryParse(Sureness?.Trim().TrimEnd('%'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var percent) || percent is < KeepRule.LeastSureness * 100 or > KeepRule.MostSureness * 100)
+                Wrong(nameof(Sureness), $"From {Percent(KeepRule.LeastSureness)} to {Percent(KeepRule.MostSureness)} percent.");
+            if (!Whole(Conversions, PeekSafe.LeastConversions, MostConversions, out var conversions)) Wrong(nameof(Conversions), $"A whole number, {PeekSafe.LeastConversions} or more: below it no call is made.");
+            if (!Whole(Days, 1, MostDays, out var days)) Wrong(nameof(Days), $"Whole days, from 1 to {MostDays}.");
+            DateOnly? latest = null;
+            if (!string.IsNullOrWhiteSpace(Latest))
+            {
+                if (DateOnly.TryParseExact(Latest, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day) && day > today) latest = day;
+                else Wrong(nameof(Latest), "A day to come, such as 2026-12-24; or nothing.");
+            }
+            rule = rule with { Sureness = percent / 100, Conversions = (int)conversions, Days = (int)days, Latest = latest };
+        }
+        else if (By == KeepBy.Visitors)
+        {
+            if (!Whole(Visitors, LeastVisitors, MostVisitors, out var visitors)) Wrong(nameof(Visitors), $"A whole number, {LeastVisitors} or more.");
+            rule = rule with { Visitors = visitors };
+        }
+        return state.IsValid ? rule : null;
+
+        void Wrong(string field, string problem) => state.AddModelError($"{prefix}.{field}", problem);
+    }
+
+    /// <summary>The rule in a sentence, for the log and the screen.</summary>
+    public static string Words(KeepRule rule)
+    {
+        var by = rule.OnMoney ? "Judged by earned per visitor" : "Judged by the main goal";
+        return rule.By switch
+        {
+            KeepBy.Sure => $"{by}; kept by itself when {Percent(rule.Sureness)}% sure, after {Show.Count(rule.Days, "day", "days")} and {Show.Count(rule.Conversions)} conversions on each page"
+                + (rule.Latest is { } latest ? $", on {Show.Day(latest)} at the latest ({(rule.LeaderAtLatest ? "whichever is ahead" : "the control stays")})" : "") + (rule.RestsLosers ? "; losers rest" : ""),
+            KeepBy.Visitors => $"{by}; whichever is ahead is kept after {Show.Count(rule.Visitors)} visitors",
+            _ => $"{by}; kept by hand",
+        };
+    }
+
+    private static bool Whole(string? written, long least, long most, out long number) => long.TryParse(written?.Replace(",", "", StringComparison.Ordinal).Trim(), NumberStyles.None, CultureInfo.InvariantCulture, out number) && number >= least && number <= most;
+
+    private static string Percent(double share) => (share * 100).ToString("0.#", CultureInfo.InvariantCulture);
+}

@@ -1,0 +1,56 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Shared.Reading;
+using Wexil.Web.Studio.Keep;
+
+namespace Wexil.Web.Studio.Tests;
+
+/// <summary>Every test of every funnel, found by what was thought, tried and learned.</summary>
+public sealed class AllTestsModel(FunnelStore funnels, TestStore tests, PageStore pages, VerdictStore verdicts, KeptGains gains, OwnerTime clock) : PageModel
+{
+    private const int Most = 200;
+
+    /// <param name="Verdict">Null while it is not decided.</param>
+    public sealed record Row(SplitTest Test, Step Step, Funnel Funnel, IReadOnlyList<string> Pages, VerdictLine? Verdict, GainLine? Gain, TestState State)
+    {
+        public string Address => $"/f/{Funnel.Slug}/{Step.Slug}/{(Verdict is null ? "count" : "keep")}";
+    }
+
+    [BindProperty(SupportsGet = true)]
+    public string Q { get; set; } = "";
+
+    public IReadOnlyList<Row> Rows { get; private set; } = [];
+
+    /// <summary>More were found than are shown.</summary>
+    public int Found { get; private set; }
+
+    public bool IsEmpty { get; private set; }
+
+    public void OnGet()
+    {
+        var all = tests.All();
+        IsEmpty = all.Count == 0;
+        var steps = funnels.AllSteps().ToDictionary(step => step.Id);
+        var every = funnels.Every();
+        var standing = verdicts.Standing();
+        // The newest verdict of a test is the one that counts.
+        var decided = standing.GroupBy(verdict => verdict.Test).ToDictionary(group => group.Key, group => group.First());
+        var names = all.SelectMany(test => test.Pages).Distinct().ToDictionary(page => page, page => pages.Find(page)!.Name);
+        var words = (Q ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries);
+        SplitTest[] fitting = [.. all.Where(test => words.All(word => Text(test).Contains(word, StringComparison.OrdinalIgnoreCase)))];
+        Found = fitting.Length;
+        var gained = gains.Of(standing).ToDictionary(line => line.Verdict.Id);
+        Rows = [.. fitting.Take(Most).Select(test =>
+        {
+            var verdict = test.IsOpen ? null : decided.GetValueOrDefault(test.Id);
+            return new Row(
+                test, steps[test.Step], every[steps[test.Step].Funnel], [.. test.Pages.Select(page => names[page])],
+                verdict is null ? null : new(verdict, test), verdict is null ? null : gained.GetValueOrDefault(verdict.Id), test.StateAt(clock.Now));
+        })];
+
+        string Text(SplitTest test) => string.Join('\n', [test.Name, test.Idea, test.Learned, steps[test.Step].Name, every[steps[test.Step].Funnel].Name, .. test.Pages.Select(page => names[page])]);
+    }
+}

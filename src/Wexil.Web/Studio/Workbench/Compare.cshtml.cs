@@ -1,0 +1,97 @@
+using System.Globalization;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Evidence;
+using Wexil.Core.Funnels;
+using Wexil.Core.Verdicts;
+using Wexil.Store;
+using Wexil.Web.Shared.Reading;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Workbench;
+
+/// <summary>Compares pages whose numbers come from anywhere. Nothing is saved; the address holds the numbers.</summary>
+public sealed class CompareModel(SettingStore settings) : PageModel
+{
+    public const int Most = 6;
+    private const double UsualLift = 20;
+    private static readonly (string, string) Words = ("conversions", "conversion");
+
+    public sealed class Row
+    {
+        public string? Name { get; set; }
+        public string? Visitors { get; set; }
+        public string? Conversions { get; set; }
+        public string? Money { get; set; }
+
+        public bool IsEmpty => string.IsNullOrWhiteSpace(Name) && string.IsNullOrWhiteSpace(Visitors) && string.IsNullOrWhiteSpace(Conversions) && string.IsNullOrWhiteSpace(Money);
+    }
+
+    [BindProperty(SupportsGet = true, Name = "p")]
+    public List<Row> Rows { get; set; } = [];
+
+    /// <summary>Lines of a spreadsheet: name, visitors, conversions and, if wanted, money.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Paste { get; set; }
+
+    /// <summary>In percent.</summary>
+    [BindProperty(SupportsGet = true)]
+    public double Lift { get; set; } = UsualLift;
+
+    public Currency Currency => settings.Currency;
+
+    public TestStanding? Standing { get; private set; }
+
+    public Verdict? Verdict { get; private set; }
+
+    /// <summary>What each page brought, in the order of the pages; null where it was not said.</summary>
+    public IReadOnlyList<long?> Money { get; private set; } = [];
+
+    public IActionResult OnGet()
+    {
+        if (!string.IsNullOrWhiteSpace(Paste)) return Redirect(Address(Pasted(Paste)));
+        var filled = Rows.Where(row => !row.IsEmpty).ToArray();
+        if (filled.Length > 0) Read(filled);
+        while (Rows.Count < Most) Rows.Add(new());
+        return Page();
+    }
+
+    private void Read(Row[] filled)
+    {
+        if (Lift is not (>= 1 and <= 500)) ModelState.AddModelError(nameof(Lift), "From 1 to 500 percent.");
+        var (arms, money) = (new List<Arm>(), new List<long?>());
+        foreach (var row in filled)
+        {
+            var at = $"p[{Rows.IndexOf(row)}]";
+            var (visitors, conversions) = (Count(row.Visitors), Count(row.Conversions));
+            if (visitors is not > 0) ModelState.AddModelError($"{at}.Visitors", "A whole number above 0.");
+            if (conversions is null) ModelState.AddModelError($"{at}.Conversions", "A whole number.");
+            else if (visitors < conversions) ModelState.AddModelError($"{at}.Conversions", "More conversions than visitors: count each visitor once.");
+            var earned = string.IsNullOrWhiteSpace(row.Money) ? null : Currency.Parse(row.Money);
+            if (earned is null && !string.IsNullOrWhiteSpace(row.Money)) ModelState.AddModelError($"{at}.Money", "An amount such as 1,950.00.");
+            arms.Add(new(visitors ?? 0, conversions ?? 0));
+            money.Add(earned);
+        }
+        if (filled.Length < 2) ModelState.AddModelError("p", "Two pages or more.");
+        if (!ModelState.IsValid) return;
+        TestPage[] pages = [.. filled.Select((row, i) => new TestPage(new(i + 1), Mark.Letter(i), string.IsNullOrWhiteSpace(row.Name) ? $"Page {Mark.Letter(i)}" : row.Name.Trim()))];
+        // Nobody said beforehand what to expect, so the control's own rate stands for it; nor in which shares visitors were sent.
+        var rate = arms[0].Conversions > 0 ? arms[0].Rate : 1.0 / arms[0].Visitors;
+        Standing = TestStanding.Of(new(pages, 0, [new([.. pages.Select(_ => 0)], arms)], rate, Lift / 100, 0, null, Words));
+        Verdict = Verdict.Of(Standing);
+        Money = money.Any(earned => earned is not null) ? money : [];
+    }
+
+    private static IEnumerable<Row> Pasted(string lines) => lines.ReplaceLineEndings("\n").Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+        .Select(line => line.Split(line.Contains('\t', StringComparison.Ordinal) ? '\t' : line.Contains(';', StringComparison.Ordinal) ? ';' : ','))
+        // A line of names has no numbers.
+        .Where(cells => cells.Any(cell => Count(cell) is not null)).Take(Most)
+        .Select(cells => Count(cells[0]) is null ? cells : ["", .. cells])
+        .Select(cells => new Row { Name = cells.ElementAtOrDefault(0)?.Trim(), Visitors = cells.ElementAtOrDefault(1)?.Trim(), Conversions = cells.ElementAtOrDefault(2)?.Trim(), Money = cells.ElementAtOrDefault(3)?.Trim() });
+
+    private string Address(IEnumerable<Row> rows) => "/workbench?" + string.Join('&', rows.SelectMany((row, i) => new[] { ("Name", row.Name), ("Visitors", row.Visitors), ("Conversions", row.Conversions), ("Money", row.Money) }
+        .Where(cell => !string.IsNullOrEmpty(cell.Item2)).Select(cell => $"p[{i}].{cell.Item1}={Uri.EscapeDataString(cell.Item2!)}"))) + (Lift == UsualLift ? "" : $"&Lift={Lift.ToString(CultureInfo.InvariantCulture)}");
+
+    private static long? Count(string? written) =>
+        long.TryParse(written?.Trim().Replace(",", "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal), NumberStyles.None, CultureInfo.InvariantCulture, out var count) && count <= 1_000_000_000 ? count : null;
+}

@@ -1,0 +1,73 @@
+using System.Globalization;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Evidence;
+using Wexil.Web.Shared.Reading;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Workbench;
+
+/// <summary>How long a test will take, and what could be found in some weeks. The address holds the numbers.</summary>
+public sealed class PlanModel : PageModel
+{
+    private const double ThisYear = 365, Bold = 0.5;
+    private static readonly int[] Weeks = [2, 4, 8];
+
+    /// <summary>In percent, as are the lift, the share and the power.</summary>
+    [BindProperty(SupportsGet = true)]
+    public double Rate { get; set; } = 3;
+
+    [BindProperty(SupportsGet = true)]
+    public double Lift { get; set; } = 20;
+
+    [BindProperty(SupportsGet = true)]
+    public double PerDay { get; set; } = 500;
+
+    [BindProperty(SupportsGet = true)]
+    public double Share { get; set; } = 100;
+
+    [BindProperty(SupportsGet = true)]
+    public int Pages { get; set; } = 2;
+
+    [BindProperty(SupportsGet = true)]
+    public double Power { get; set; } = 80;
+
+    /// <summary>Null where something typed cannot be used.</summary>
+    public PlanCurve? Curve { get; private set; }
+
+    public string Textbook { get; private set; } = "";
+
+    public IReadOnlyList<(int Weeks, double? Lift)> Found { get; private set; } = [];
+
+    public IReadOnlyList<string> Warnings { get; private set; } = [];
+
+    public void OnGet()
+    {
+        Check(nameof(Rate), Rate is > 0 and < 100, "Above 0 and below 100 percent.");
+        Check(nameof(Lift), Lift is >= PlanCurve.LeastLift and <= PlanCurve.MostLift, $"From {PlanCurve.LeastLift} to {PlanCurve.MostLift} percent.");
+        Check(nameof(PerDay), PerDay is >= 1 and <= 1e9, "One visitor or more.");
+        Check(nameof(Share), Share is > 0 and <= 100, "Above 0, up to 100 percent.");
+        Check(nameof(Pages), Pages is >= 2 and <= 10, "From 2 to 10 pages.");
+        Check(nameof(Power), Power is >= 50 and <= 99, "From 50 to 99 percent.");
+        if (!ModelState.IsValid) return;
+        var (rate, daily, power) = (Rate / 100, PerDay * Share / 100, Power / 100);
+        Curve = new(rate, daily, Pages, power);
+        Textbook = Show.Count(Math.Ceiling(Planner.VisitorsPerPage(rate, Math.Min(rate * (1 + Lift / 100), (1 + rate) / 2), power)));
+        Found = [.. Weeks.Select(weeks => (weeks, Planner.LiftFound(rate, daily * 7 * weeks, Pages, power)))];
+        var warnings = new List<string>();
+        if (Curve.Days(Lift) > ThisYear) warnings.Add("This test cannot end within a year. Look for a bolder change, a step with more visitors, or a goal that more of them reach.");
+        else if (Pages > 2 && new PlanCurve(rate, daily, 2, power).Days(Lift) * 2 < Curve.Days(Lift) && Curve.Days(Lift) > 28)
+            warnings.Add($"{Pages} pages are many for this traffic: two would take {Show.Count((long)Math.Ceiling(new PlanCurve(rate, daily, 2, power).Days(Lift)), "day", "days")}.");
+        if (Found[^1].Lift is null or > Bold) warnings.Add("Even in eight weeks only a very large lift could be found here.");
+        Warnings = warnings;
+    }
+
+    public string Written(double value) => value.ToString("0.####", CultureInfo.InvariantCulture);
+
+    private void Check(string field, bool isGood, string problem)
+    {
+        if (ModelState.TryGetValue(field, out var entry) && entry.Errors.Count > 0) entry.Errors.Clear();
+        else if (isGood) return;
+        ModelState.AddModelError(field, problem);
+    }
+}

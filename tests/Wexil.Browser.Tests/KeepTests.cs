@@ -1,0 +1,134 @@
+using Microsoft.Extensions.DependencyInjection;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Rehearsal;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Shared;
+using Wexil.Web.Visitors;
+
+namespace Wexil.Browser.Tests;
+
+/// <summary>A test from its plan to the next round, as a person does it.</summary>
+public sealed class KeepTests
+{
+    [Fact]
+    public async Task From_a_plan_to_a_page_kept_and_the_next_round()
+    {
+        await using var site = await Site.StartAsync();
+        var (step, thanks) = await FunnelAsync(site);
+        using var owner = new Browser();
+        site.SignIn(owner);
+
+        // The plan: the lift is dragged, and the days follow.
+        owner.Open(site.Studio, "/workbench/plan?Rate=20&Lift=10&PerDay=500");
+        owner.WaitForText("A lift of 10% takes");
+        owner.Run("const drag = document.querySelector('#drag'); drag.value = 40; drag.dispatchEvent(new Event('input', { bubbles: true }))");
+        owner.WaitForText("A lift of 40% takes");
+
+        // The start.
+        owner.Open(site.Studio, "/f/herb-club/swap/send");
+        owner.Fill("#Name", "Headline");
+        owner.Fill("#Idea", "A number beats a promise.");
+        owner.Press("Start the test");
+        owner.WaitForText("The test runs.");
+
+        // A rule; what is wrong is said and stays typed.
+        owner.Press("Keep");
+        owner.Find("#rule summary").Click();
+        owner.Find("#rule [value=Sure]").Click();
+        owner.Fill("[name='Rule.Sureness']", "50");
+        owner.Press("Save the rule");
+        owner.WaitForText("From 80 to 99.9 percent.");
+        Assert.Equal("50", owner.Find("[name='Rule.Sureness']").GetAttribute("value"));
+        owner.IsAccessible();
+        owner.Fill("[name='Rule.Sureness']", "95");
+        owner.Press("Save the rule");
+        owner.WaitForText("It runs for 14 more days at least.");
+
+        // Visitors come by the link; B converts half as many again. The open screen follows by itself.
+        owner.Press("Count");
+        owner.WaitForText("Nobody has come yet.");
+        var rehearsed = await RehearseAsync(site, step, thanks, 3000);
+        owner.WaitForText("Keep B. It brings");
+        owner.WaitForText($"{rehearsed.ToString("N0", System.Globalization.CultureInfo.InvariantCulture)} visitors since");
+
+        // Kept by hand before the rule's days are over, and written down.
+        owner.Press("Keep B");
+        owner.WaitForText("It runs for 14 more days at least.");
+        owner.Press("Keep B");
+        owner.WaitForText("is shown to everybody");
+        owner.WaitForText("How this step got here");
+        owner.IsAccessible();
+        owner.Find(".learned summary").Click();
+        owner.Fill(".learned textarea", "Numbers say it quicker.");
+        owner.Press("Write it down");
+        owner.WaitForText("Learned: Numbers say it quicker.");
+        using (var visitor = new Browser())
+        {
+            visitor.Open(site.Visitors, "/go/swap");
+            Assert.Equal("Three out, three in", visitor.Find("h1").Text);
+        }
+
+        // A report for somebody without a sign-in, until it is withdrawn.
+        owner.Press("Make a report");
+        owner.WaitForText("Copy it now");
+        owner.IsAccessible();
+        var link = new Uri(owner.Find("a.link").GetAttribute("href")!);
+        using (var reader = new Browser(390, 844))
+        {
+            reader.Open(link);
+            reader.WaitForText("Numbers say it quicker.");
+            reader.IsAccessible();
+            owner.Press("Withdraw");
+            owner.WaitForText("the link opens nothing any more");
+            reader.Open(link);
+            reader.WaitForText("This link opens nothing any more.");
+        }
+
+        // Found again by what was learned.
+        owner.Press("Tests");
+        owner.Fill("#q", "quicker");
+        owner.Press("Find");
+        owner.WaitForText("kept B");
+        owner.IsAccessible();
+        owner.Press("Headline");
+
+        // The next round: the kept page is the control, its clone opens in the editor.
+        owner.Press("Next round: clone it and try to beat it");
+        owner.WaitForText("Change one thing, publish, and start the test");
+        owner.Press("Send");
+        owner.WaitForText("Split of this step’s traffic");
+        var control = owner.Find("input[name=Control]:checked");
+        Assert.Equal("“Three out, three in” is the control", control.GetAttribute("aria-label"));
+    }
+
+    private static async Task<(Step Step, Step Thanks)> FunnelAsync(Site site)
+    {
+        var (funnels, pages) = (site.Host.Services.GetRequiredService<FunnelStore>(), site.Host.Services.GetRequiredService<PageStore>());
+        var funnel = await funnels.CreateAsync("Herb Club");
+        var step = (await funnels.AddStepAsync(funnel.Id, StepKind.OptIn, "Seed swap", "swap"))!;
+        var thanks = (await funnels.AddStepAsync(funnel.Id, StepKind.ThankYou, "On the list", "list"))!;
+        await pages.AddAsync(step.Id, "Swap seeds", Bundle("Swap seeds with your neighbours"));
+        await pages.AddAsync(step.Id, "Three out, three in", Bundle("Three out, three in"));
+        await pages.AddAsync(thanks.Id, "On the list", Bundle("You are on the list"));
+        site.Host.Services.GetRequiredService<Routes>().Reload();
+        return (step, thanks);
+    }
+
+    private static PageBundle Bundle(string headline) => new([new("index.html", System.Text.Encoding.UTF8.GetBytes($"<!doctype html><html lang=en><title>{headline}</title><h1>{headline}</h1>"))], "index.html");
+
+    /// <summary>Simulated visitors through the desk that real ones come to.</summary>
+    private static async Task<int> RehearseAsync(Site site, Step step, Step thanks, int count)
+    {
+        var (desk, crowd) = (site.Host.Services.GetRequiredService<VisitDesk>(), new SimulatedCrowd(5));
+        var now = site.Host.Services.GetRequiredService<TimeProvider>().GetUtcNow();
+        for (var i = 0; i < count; i++)
+        {
+            var visitor = desk.NewVisitor(now);
+            var shown = (await desk.VisitAsync(desk.Routes.Step(step.Slug)!, new(visitor, now, Traits.Unknown), known: false))!.Value.Page;
+            if (crowd.Does(shown.Slug.StartsWith("three", StringComparison.Ordinal) ? 0.3 : 0.2)) await desk.VisitAsync(desk.Routes.Step(thanks.Slug)!, new(visitor, now, Traits.Unknown), known: true);
+        }
+        return count;
+    }
+}

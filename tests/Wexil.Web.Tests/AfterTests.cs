@@ -1,0 +1,173 @@
+using System.Net;
+using Wexil.Core.Pages;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Store.Recording;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Keep;
+
+namespace Wexil.Web.Tests;
+
+/// <summary>What is left of a test once a page is kept: what was learned, a report, what it brought, and what to test next.</summary>
+public sealed class AfterTests
+{
+    [Fact]
+    public async Task What_was_learned_is_written_down_and_found_again_over_all_funnels()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        using var owner = await wexil.OwnerAsync();
+        Assert.Contains("Nothing was tested yet", await owner.GetStringAsync("/tests"));
+        var tested = await wexil.StartTestAsync("radish");
+        var other = await wexil.StartTestAsync("clover");
+        var keep = $"/f/{tested.Funnel.Slug}/radish/keep";
+        await KeepAsync(wexil, tested, tested.B);
+        await WexilFixture.PostAsync(owner, keep, "Learned", ("test", $"{tested.Test.Value}"), ("learned", " Dates beat gifts <b>\r\n"));
+        Assert.Equal("Dates beat gifts <b>", wexil.Get<TestStore>().Find(tested.Test)!.Learned);
+        Assert.Contains("Dates beat gifts &lt;b&gt;", await owner.GetStringAsync(keep));
+        foreach (var (words, finds) in new[] { ("dates GIFTS", true), ("radish", true), ("dates clover", false), ("radish b", true) })
+        {
+            var found = await owner.GetStringAsync($"/tests?q={Uri.EscapeDataString(words)}");
+            Assert.Equal(finds, found.Contains($"/f/{tested.Funnel.Slug}/radish/keep", StringComparison.Ordinal));
+        }
+        Assert.Contains("running", await owner.GetStringAsync("/tests?q=clover"));
+        Assert.Contains("No test has all of these words", await owner.GetStringAsync("/tests?q=nowhere"));
+
+        // Too much is refused, and what was typed stays; a test of another step cannot be written to from here.
+        var refused = await (await WexilFixture.PostAsync(owner, keep, "Learned", ("test", $"{tested.Test.Value}"), ("learned", new string('x', 2001)))).Content.ReadAsStringAsync();
+        Assert.Contains("At most 2,000 characters; these are 2,001.", refused);
+        Assert.Contains(new string('x', 2001), refused);
+        Assert.Equal(HttpStatusCode.NotFound, (await WexilFixture.PostAsync(owner, keep, "Learned", ("test", $"{other.Test.Value}"), ("learned", "x"))).StatusCode);
+        Assert.Equal("", wexil.Get<TestStore>().Find(other.Test)!.Learned);
+    }
+
+    [Fact]
+    public async Task A_report_shows_the_test_and_nothing_else_until_it_is_withdrawn()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        using var owner = await wexil.OwnerAsync();
+        var tested = await wexil.StartTestAsync("<i>fennel");
+        await Crowd.ComeAsync(wexil, tested, 2000, 200, 300);
+        var keep = $"/f/{tested.Funnel.Slug}/{tested.Step.Slug}/keep";
+        var link = await ReportAsync(owner, keep, tested);
+        Assert.StartsWith(wexil.Get<VisitorsAddress>().Origin, link, StringComparison.Ordinal);
+        using var reader = wexil.Visitor();
+        var answer = await reader.GetAsync(link);
+        var report = await answer.Content.ReadAsStringAsync();
+        foreach (var shown in new[] { "Keep B. It brings 50% more opt-ins than A.", "2,000", "15.0%", "&lt;i&gt;fennel b", "The split arrived as set.", "Started" }) Assert.Contains(shown, report);
+        foreach (var hidden in new[] { "<i>", "<script", "/f/", "/settings", wexil.Studio.Authority }) Assert.DoesNotContain(hidden, report);
+        Assert.Contains("default-src 'none'", answer.Headers.GetValues("Content-Security-Policy").Single());
+        Assert.Equal("noindex", answer.Headers.GetValues("X-Robots-Tag").Single());
+
+        await KeepAsync(wexil, tested, tested.B);
+        await wexil.Get<TestStore>().SetLearnedAsync(tested.Test, "Say when.");
+        report = await reader.GetStringAsync(link);
+        Assert.Contains("Kept “&lt;i&gt;fennel b”, by hand.", report);
+        Assert.Contains("Say when.", report);
+
+        var made = wexil.Get<TestStore>().Reports.Of(tested.Test.Value).Single();
+        await WexilFixture.PostAsync(owner, keep, "Withdraw", ("test", $"{tested.Test.Value}"), ("link", $"{made.Id}"));
+        Assert.Equal(HttpStatusCode.NotFound, (await reader.GetAsync(link)).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await reader.GetAsync($"/report/{new string('a', 40)}")).StatusCode);
+    }
+
+    [Fact]
+    public async Task What_keeping_brought_counts_those_who_were_shown_the_page_since_and_no_others()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        using var owner = await wexil.OwnerAsync();
+        var tested = await wexil.StartTestAsync("sorrel");
+        await Crowd.ComeAsync(wexil, tested, 2000, 200, 300);
+        wexil.Time.Advance(TimeSpan.FromHours(1));
+        await KeepAsync(wexil, tested, tested.B);
+        await VisitAsync(wexil, tested, 1000);
+        var line = Assert.Single(wexil.Get<KeptGains>().All());
+        Assert.Equal((1000, "50 opt-ins", null), (line.Visitors, line.Amount, line.Currency));
+        Assert.True(line.Gain.Range.Low is > 0 and < 50 && line.Gain.Range.High > 50);
+        Assert.Contains("50 opt-ins more", await owner.GetStringAsync("/"));
+
+        // Another test begins: those whom it puts on another page see the kept one no longer.
+        var c = await wexil.Get<PageStore>().AddAsync(tested.Step.Id, "sorrel c", WexilFixture.Bundle("<h1>C</h1>"));
+        var next = (await wexil.Get<TestStore>().StartAsync(new(tested.Step.Id, tested.Thanks.Id, "next", "", 0.2, 0.2, [tested.B.Id, c], Weights.Even(2))))!.Value;
+        wexil.Time.Advance(TimeSpan.FromHours(1));
+        await Crowd.ComeAsync(wexil, tested with { Test = next, A = tested.B, B = wexil.Get<PageStore>().Find(c)! }, 400, 40, 100);
+        Assert.Equal(1400, Assert.Single(wexil.Get<KeptGains>().All()).Visitors);
+        // Its winner takes the place; what the first brought stays as it was.
+        wexil.Time.Advance(TimeSpan.FromHours(1));
+        await KeepAsync(wexil, tested with { Test = next }, wexil.Get<PageStore>().Find(c)!);
+        await VisitAsync(wexil, tested, 500);
+        var both = wexil.Get<KeptGains>().All();
+        Assert.Equal([500, 1400], both.Select(gain => gain.Visitors));
+        // Taken back, it brought nothing.
+        await wexil.Get<VerdictStore>().TakeBackAsync(next);
+        Assert.Equal(tested.B.Id, Assert.Single(wexil.Get<KeptGains>().All()).Verdict.Page);
+    }
+
+    [Fact]
+    public async Task Where_orders_are_told_keeping_is_worth_money_and_the_control_kept_is_worth_nothing()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        var tested = await wexil.StartTestAsync("lovage");
+        await Crowd.ComeAsync(wexil, tested, 2000, 200, 300, order: 4900);
+        wexil.Time.Advance(TimeSpan.FromHours(1));
+        await wexil.Get<Lookout>().LookAsync();
+        await KeepAsync(wexil, tested, tested.B);
+        await VisitAsync(wexil, tested, 100);
+        var line = Assert.Single(wexil.Get<KeptGains>().All());
+        Assert.Equal(("USD", "$245"), (line.Currency!.Code, line.Amount));
+        var kept = await wexil.StartTestAsync("borage");
+        await Crowd.ComeAsync(wexil, kept, 2000, 300, 200);
+        await KeepAsync(wexil, kept, kept.A);
+        Assert.Single(wexil.Get<KeptGains>().All());
+    }
+
+    [Fact]
+    public async Task Today_says_where_a_better_page_would_bring_most_and_leaves_out_what_is_tested()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        using var owner = await wexil.OwnerAsync();
+        var tested = await wexil.StartTestAsync("chervil");
+        await Crowd.ComeAsync(wexil, tested, 2000, 400, 600);
+        Assert.DoesNotContain("Worth testing next", await owner.GetStringAsync("/"));
+        wexil.Time.Advance(TimeSpan.FromHours(1));
+        await KeepAsync(wexil, tested, tested.B);
+        var today = await owner.GetStringAsync("/");
+        Assert.Contains("Worth testing next", today);
+        // 4,000 visitors in a week, a quarter of whom go on: a fifth more is 200 a week.
+        Assert.Contains("200 more go on", today);
+        Assert.Contains("30.0% if better", today);
+    }
+
+    private static async Task<string> ReportAsync(HttpClient owner, string keep, TestedStep tested)
+    {
+        var answer = await WexilFixture.PostAsync(owner, keep, "Report", ("test", $"{tested.Test.Value}"));
+        var shown = await owner.GetStringAsync(answer.Headers.Location!.OriginalString);
+        return WebUtility.HtmlDecode(System.Text.RegularExpressions.Regex.Match(shown, "href=\"([^\"]*/report/[^\"]*)\"").Groups[1].Value);
+    }
+
+    private static async Task KeepAsync(WexilFixture wexil, TestedStep tested, Page page)
+    {
+        var reading = wexil.Get<Shared.Reading.TestReader>().Read(wexil.Get<TestStore>().Find(tested.Test)!, wexil.Get<FunnelStore>().AllSteps());
+        Assert.True(await wexil.Get<Keeper>().KeepAsync(reading, page.Id, VerdictStore.ByHand));
+        wexil.Get<Routes>().Reload();
+    }
+
+    /// <summary>New visitors of the step while nothing is tested.</summary>
+    private static async Task VisitAsync(WexilFixture wexil, TestedStep tested, int count)
+    {
+        wexil.Time.Advance(TimeSpan.FromMinutes(15));
+        var (now, chance) = (wexil.Time.GetUtcNow(), new SeededChance(count));
+        await Task.WhenAll(Enumerable.Range(0, count).Select(_ => wexil.Host.Journal.AppendAsync(new(
+            Guid.CreateVersion7(), now, EventKind.Visit, VisitorId.New(now, chance), tested.Step.Id, wexil.Get<Routes>().Current.Step(tested.Step.Slug)!.Page!.Id))));
+        await wexil.Host.Journal.WhenProjectedAsync();
+    }
+}

@@ -1,0 +1,143 @@
+using Wexil.Core.Splits;
+using Wexil.Core.Verdicts;
+using Wexil.Store;
+using Wexil.Web.Mail;
+using Wexil.Web.Shared;
+using Wexil.Web.Studio.Keep;
+
+namespace Wexil.Web.Tests;
+
+/// <summary>What the program does by itself as the hours pass.</summary>
+public sealed class LookoutTests
+{
+    [Fact]
+    public async Task A_rule_keeps_the_better_page_once_its_days_are_over_and_the_owner_is_told_once()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        using var owner = await wexil.OwnerAsync();
+        var tested = await wexil.StartTestAsync("ruled");
+        await wexil.Get<SettingStore>().SetOwnerMailAsync("owner@larkrow.example");
+        var keep = $"/f/{tested.Funnel.Slug}/ruled/keep";
+        var refused = await (await WexilFixture.PostAsync(owner, keep, "Rule", ("Rule.By", "Sure"), ("Rule.Sureness", "99.99"), ("Rule.Conversions", "10"), ("Rule.Days", "0"), ("Rule.Latest", "2000-01-01"))).Content.ReadAsStringAsync();
+        foreach (var problem in new[] { "From 80 to 99.9 percent.", "25 or more", "Whole days", "A day to come", "value=\"99.99\"" }) Assert.Contains(problem, refused);
+        await WexilFixture.PostAsync(owner, keep, "Rule", ("Rule.By", "Sure"), ("Rule.Sureness", "95"), ("Rule.Conversions", "100"), ("Rule.Days", "7"));
+        Assert.Equal(new KeepRule(KeepBy.Sure) { Days = 7 }, wexil.Get<TestStore>().Find(tested.Test)!.Rule);
+
+        await Crowd.ComeAsync(wexil, tested, 2000, 200, 300);
+        var lookout = wexil.Get<Lookout>();
+        await lookout.LookAsync();
+        Assert.True(wexil.Get<TestStore>().Find(tested.Test)!.IsOpen);
+        Assert.Contains("It runs for 7 more days at least.", await owner.GetStringAsync(keep));
+        // The program was off meanwhile; the first look after it does what is due.
+        wexil.Time.Advance(TimeSpan.FromDays(7));
+        await lookout.LookAsync();
+        var verdict = Assert.Single(wexil.Get<VerdictStore>().Of(tested.Step.Id));
+        Assert.Equal((tested.B.Id, Lookout.ByRule), (verdict.Page, verdict.KeptBy));
+        Assert.Equal(tested.B.Id, wexil.Get<Routes>().Current.Step("ruled")!.Page!.Id);
+        Assert.Contains(wexil.Get<TestStore>().Changes(tested.Test), change => change.Who == Lookout.ByRule);
+        await lookout.LookAsync();
+        Assert.Equal(["Kept: ruled b", "Ready: ruled", "Started: ruled"], await MailsAsync(wexil));
+    }
+
+    [Fact]
+    public async Task Weights_lean_to_the_leader_by_the_hour_with_a_floor_and_the_evidence_stays_within_phases()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        var tested = await wexil.StartTestAsync("leaning");
+        var tests = wexil.Get<TestStore>();
+        var test = tests.Find(tested.Test)!;
+        await tests.ChangeAsync(test, test.Weights, [], test.Sending with { Turns = TurnTaking.Lean, Floor = 10 }, null, [("Weights follow the evidence every hour", true)]);
+        await Crowd.ComeAsync(wexil, tested, 500, 50, 75);
+        await wexil.Get<Lookout>().LookAsync();
+        var weights = tests.Find(tested.Test)!.Weights;
+        Assert.InRange(weights[1], 85, 90);
+        Assert.Equal(weights, tests.Phases(tested.Test)[^1].Weights);
+        Assert.Equal(weights.Percent, wexil.Get<Routes>().Current.Step("leaning")!.Test!.Weights.Percent);
+        Assert.Equal("the evidence", wexil.Get<TestStore>().Changes(tested.Test)[0].Who);
+        // Nothing new: no phase begins for nothing.
+        var phases = tests.Phases(tested.Test).Count;
+        wexil.Time.Advance(TimeSpan.FromHours(1));
+        await wexil.Get<Lookout>().LookAsync();
+        Assert.Equal(phases, tests.Phases(tested.Test).Count);
+        // Luck turns, and the weights with it. On the screen they are drawn, and all their changes are a line of the log.
+        await Crowd.ComeAsync(wexil, tested, 500, 90, 50);
+        await wexil.Get<Lookout>().LookAsync();
+        using var owner = await wexil.OwnerAsync();
+        var count = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/leaning/count");
+        Assert.Contains("Weights over time", count);
+        Assert.Contains($"Leans to the leader: {tests.Find(tested.Test)!.Weights}, and 1 time before", count);
+    }
+
+    [Fact]
+    public async Task A_look_that_was_sure_is_remembered_and_what_money_is_measured_by_is_fixed_at_the_first_that_sees_enough()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        var tested = await wexil.StartTestAsync("remembered");
+        await Crowd.ComeAsync(wexil, tested, 2000, 200, 290, order: 4900);
+        await wexil.Get<Lookout>().LookAsync();
+        var past = wexil.Get<LookStore>().Past(tested.Test, onMoney: false)[tested.B.Id];
+        Assert.InRange(past.Ahead, 0, 0.05);
+        Assert.Equal(1, past.Behind);
+        Assert.Equal(490, wexil.Get<TestStore>().Find(tested.Test)!.BaseEarned);
+        // Luck turns, and what was sure stays so while the page is ahead.
+        wexil.Time.Advance(TimeSpan.FromHours(1));
+        await Crowd.ComeAsync(wexil, tested, 1000, 130, 90, order: 9800);
+        await wexil.Get<Lookout>().LookAsync();
+        Assert.Equal(past, wexil.Get<LookStore>().Past(tested.Test, onMoney: false)[tested.B.Id]);
+        Assert.Equal(490, wexil.Get<TestStore>().Find(tested.Test)!.BaseEarned);
+        using var owner = await wexil.OwnerAsync();
+        Assert.Contains("Keep B. It brings", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/remembered/count"));
+    }
+
+    [Fact]
+    public async Task The_owner_hears_of_a_problem_at_most_once_an_hour_and_of_everything_on_Monday_morning()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        var tested = await wexil.StartTestAsync("troubled");
+        await wexil.Get<SettingStore>().SetOwnerMailAsync("owner@larkrow.example");
+        await wexil.Get<SettingStore>().SetZoneAsync(TimeZoneInfo.FindSystemTimeZoneById("America/New_York"));
+        await Crowd.ComeAsync(wexil, tested, 300, 30, 30);
+        // 9 November 2040 is a Friday.
+        wexil.Time.Advance(TimeSpan.FromDays(3) - TimeSpan.FromHours(1));
+        await wexil.Get<Lookout>().LookAsync();
+        Assert.Equal(["Started: troubled"], await MailsAsync(wexil));
+        // Many come to B and nobody to A.
+        await Crowd.ComeAsync(wexil, tested, 0, 0, 0, alsoB: 400);
+        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<Lookout>().LookAsync();
+        wexil.Time.Advance(TimeSpan.FromHours(7));
+        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<Lookout>().LookAsync();
+        Assert.Equal(["Look here: troubled", "Started: troubled", "Your tests this Monday"], await MailsAsync(wexil));
+    }
+
+    [Fact]
+    public async Task A_test_of_a_funnel_that_is_put_away_is_looked_at_and_one_whose_goal_is_put_away_is_shown()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        using var owner = await wexil.OwnerAsync();
+        var tested = await wexil.StartTestAsync("away");
+        await wexil.Get<FunnelStore>().ArchiveStepAsync(tested.Thanks.Id, null);
+        foreach (var stage in new[] { "build", "send", "count", "keep" }) Assert.Contains("away", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/away/{stage}"));
+        await wexil.Get<FunnelStore>().ArchiveAsync(tested.Funnel.Id, archived: true);
+        await wexil.Get<Lookout>().LookAsync();
+        Assert.Contains(tested.Test, wexil.Get<LookStore>().Last().Keys);
+        foreach (var path in new[] { "/", "/people", "/tests", "/sales" }) Assert.True((await owner.GetAsync(path)).IsSuccessStatusCode, path);
+    }
+
+    private static async Task<string[]> MailsAsync(WexilFixture wexil)
+    {
+        await wexil.Get<Outbox>().SendDueAsync(default);
+        return [.. wexil.Get<MailSender>().Simulated().Select(letter => letter.Subject).Order(StringComparer.Ordinal)];
+    }
+}
