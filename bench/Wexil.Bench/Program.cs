@@ -14,12 +14,16 @@ switch (args.FirstOrDefault())
     case "pages":
         await PagesBench.RunAsync(args.Contains("--quick"));
         return 0;
+    case "looks":
+        await LooksBench.RunAsync(args.Contains("--quick"));
+        return 0;
     default:
         Console.WriteLine("""
             wexil bench go        The link against a bare 302 in the same program: requests a second, p50, p99, ratio; sent = recorded.
             wexil bench results   Time to open the Count screen of ten pages, by every segment, over 10,000, 1 million and 5 million visits.
             wexil bench signals   Signals and sales a second against bare endpoints of the framework; sent = recorded.
             wexil bench pages     Hosted pages and files against the framework's static files; pages of 2 MB compared and opened.
+            wexil bench looks     A verdict over ten pages of a million visitors, and the hourly look at a thousand running tests.
             Add --quick for a short run.
             """);
         return 2;
