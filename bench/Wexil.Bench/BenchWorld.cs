@@ -25,7 +25,7 @@ public sealed class BenchWorld : IAsyncDisposable
     public static async Task<BenchWorld> StartAsync(int count = 2)
     {
         var folder = Directory.CreateTempSubdirectory("wexil-bench-").FullName;
-        var host = await WexilHost.StartAsync(new WexilOptions { Data = folder, Studio = new($"http://localhost:{FreePort()}"), Visitors = new($"http://127.0.0.1:{FreePort()}"), TrustedProxies = [IPAddress.Loopback], Watches = false });
+        var host = await WexilHost.StartAsync(new WexilOptions { Data = folder, Studio = new($"http://localhost:{FreePort()}"), Visitors = new($"http://127.0.0.1:{FreePort()}"), TrustedProxies = [IPAddress.Loopback], FollowsClock = false });
         var world = new BenchWorld(host, folder);
         var funnel = await world.Get<FunnelStore>().CreateAsync("Bench");
         var step = (await world.Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.OptIn, "Bench", "bench"))!;

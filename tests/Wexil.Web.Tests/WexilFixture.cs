@@ -30,6 +30,8 @@ public sealed partial class WexilFixture : IAsyncLifetime
         Data = Directory.CreateTempSubdirectory("wexil-web-").FullName,
         Studio = new($"http://localhost:{FreePort()}"),
         Visitors = new($"http://127.0.0.1:{FreePort()}"),
+        // A test says itself what falls due, so that nothing happens beside it.
+        FollowsClock = false,
     }, Time, new SeededChance(4));
 
     public async Task DisposeAsync() => await Host.DisposeAsync();

@@ -20,6 +20,9 @@ public sealed record PageBundle(IReadOnlyList<PageFile> Files, string Entry)
 /// <summary>Takes a page with its styles, scripts and images out of a .zip, or says in words why not.</summary>
 public static class PageArchive
 {
+    // The earliest date a .zip can say: a file of a page has none of its own.
+    private static readonly DateTimeOffset NoDate = new(1980, 1, 1, 0, 0, 0, TimeSpan.Zero);
+
     /// <param name="zip">A seekable stream.</param>
     public static (PageBundle? Page, string? Problem) Read(Stream zip, ArchiveLimits limits)
     {
@@ -60,7 +63,7 @@ public static class PageArchive
         }
     }
 
-    /// <summary>Packs files in the order given.</summary>
+    /// <summary>Packs files in the order given. The same files make the same bytes, whenever they are packed.</summary>
     public static byte[] Write(IEnumerable<PageFile> files)
     {
         using var memory = new MemoryStream();
@@ -68,7 +71,9 @@ public static class PageArchive
         {
             foreach (var file in files)
             {
-                using var stream = archive.CreateEntry(file.Path, CompressionLevel.Optimal).Open();
+                var entry = archive.CreateEntry(file.Path, CompressionLevel.Optimal);
+                entry.LastWriteTime = NoDate;
+                using var stream = entry.Open();
                 stream.Write(file.Content);
             }
         }

@@ -126,7 +126,7 @@ public sealed class WexilHost : IAsyncDisposable
         });
         AddAll(builder.Services, shared);
         builder.Services.AddDataProtection().SetApplicationName("Wexil").PersistKeysToFileSystem(new DirectoryInfo(folder.Keys));
-        StudioApp.AddServices(builder.Services, options.Watches);
+        StudioApp.AddServices(builder.Services, options.FollowsClock);
         var app = builder.Build();
         StudioApp.Map(app);
         return app;

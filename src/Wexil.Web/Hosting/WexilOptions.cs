@@ -30,8 +30,8 @@ public sealed record WexilOptions
     /// <summary>The address that mail comes from.</summary>
     public string MailFrom { get; init; } = "wexil@localhost";
 
-    /// <summary>Looks at outside pages every few minutes.</summary>
-    public bool Watches { get; init; } = true;
+    /// <summary>Does by itself what falls due: looks at tests and at outside pages, sends mail, writes down when a page was last seen.</summary>
+    public bool FollowsClock { get; init; } = true;
 
     /// <summary>Waits for the disk at every commit, so that a power cut takes nothing either.</summary>
     public bool SurvivePowerLoss { get; init; }

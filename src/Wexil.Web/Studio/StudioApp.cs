@@ -21,10 +21,10 @@ namespace Wexil.Web.Studio;
 /// <summary>The owner's door: everything behind a sign-in, nothing of the marketers' pages in its origin.</summary>
 public static class StudioApp
 {
-    public static void AddServices(IServiceCollection services, bool watches)
+    public static void AddServices(IServiceCollection services, bool followsClock)
     {
         services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<StepScreens>().AddSingleton<PageDesk>().AddSingleton<Imports>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<Outbox>().AddSingleton<OwnerMail>().AddSingleton<Keeper>().AddSingleton<KeptGains>().AddSingleton<Lookout>().AddSingleton<Watch>();
-        if (watches) services.AddHostedService(services => services.GetRequiredService<Watch>()).AddHostedService(services => services.GetRequiredService<Outbox>()).AddHostedService(services => services.GetRequiredService<LastSeen>()).AddHostedService(services => services.GetRequiredService<Lookout>());
+        if (followsClock) services.AddHostedService(services => services.GetRequiredService<Watch>()).AddHostedService(services => services.GetRequiredService<Outbox>()).AddHostedService(services => services.GetRequiredService<LastSeen>()).AddHostedService(services => services.GetRequiredService<Lookout>());
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
         {

@@ -19,8 +19,30 @@ public sealed class Lookout(
 {
     public const string ByRule = "by its rule";
 
-    /// <summary>Looks at every running test once.</summary>
+    // Two looks at once would both follow the same rule.
+    private readonly SemaphoreSlim _looking = new(1);
+
+    /// <summary>Looks at every running test once; a look that is under way is waited for.</summary>
     public async Task LookAsync()
+    {
+        await _looking.WaitAsync();
+        try
+        {
+            await LookAtAllAsync();
+        }
+        finally
+        {
+            _looking.Release();
+        }
+    }
+
+    public override void Dispose()
+    {
+        _looking.Dispose();
+        base.Dispose();
+    }
+
+    private async Task LookAtAllAsync()
     {
         var now = time.GetUtcNow();
         var (last, steps, seen) = (looks.Last(), funnels.AllSteps(), new List<TestLook>());
