@@ -31,7 +31,10 @@ public sealed class AfterTests
             var found = await owner.GetStringAsync($"/tests?q={Uri.EscapeDataString(words)}");
             Assert.Equal(finds, found.Contains($"/f/{tested.Funnel.Slug}/radish/keep", StringComparison.Ordinal));
         }
-        Assert.Contains("running", await owner.GetStringAsync("/tests?q=clover"));
+        await Crowd.ComeAsync(wexil, other, 300, 30, 30);
+        var running = await owner.GetStringAsync("/tests?q=clover");
+        Assert.Contains("running", running);
+        Assert.Contains("<td>600</td>", running);
         Assert.Contains("No test has all of these words", await owner.GetStringAsync("/tests?q=nowhere"));
 
         // Too much is refused, and what was typed stays; a test of another step cannot be written to from here.

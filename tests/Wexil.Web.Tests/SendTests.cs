@@ -1,4 +1,5 @@
 using System.Net;
+using System.Text;
 using Microsoft.Extensions.DependencyInjection;
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
@@ -241,6 +242,12 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await WexilFixture.PostAsync(owner, screen, "TakeIn", ("Csv", file));
         Assert.Equal(84_20 + 1200_00, sources.Costs(tested.Funnel.Id).Values.Sum());
         Assert.Contains("spend is missing", await (await WexilFixture.PostAsync(owner, screen, "Costs", ("Csv", "date,source\n"))).Content.ReadAsStringAsync());
+        // A file goes the same way; one that is too long is said by its field, and nothing is read.
+        foreach (var (bytes, says) in new[] { (Encoding.UTF8.GetBytes(file), "known already"), (new byte[(512 << 10) + 1], "The file is longer than 512 KB.") })
+        {
+            using var form = new MultipartFormDataContent { { new ByteArrayContent(bytes), "Upload", "costs.csv" }, { new StringContent(await WexilFixture.TokenAsync(owner, screen)), "__RequestVerificationToken" } };
+            Assert.Contains(says, await (await owner.PostAsync(screen + "?handler=Costs", form)).Content.ReadAsStringAsync());
+        }
     }
 
     [Fact]

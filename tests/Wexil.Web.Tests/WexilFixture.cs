@@ -57,12 +57,17 @@ public sealed partial class WexilFixture : IAsyncLifetime
     }
 
     /// <summary>Sends a form as a browser does: after reading the page that it stands on.</summary>
-    public static async Task<HttpResponseMessage> PostAsync(HttpClient client, string page, string handler, params (string Name, string Value)[] fields)
+    public static Task<HttpResponseMessage> PostAsync(HttpClient client, string page, string handler, params (string Name, string Value)[] fields) => PostAsync(client, page, page, handler, fields);
+
+    /// <summary>Sends a form that stands on one page and goes to another.</summary>
+    public static async Task<HttpResponseMessage> PostAsync(HttpClient client, string page, string to, string handler, params (string Name, string Value)[] fields)
     {
-        var token = Token().Match(await client.GetStringAsync(page)).Groups[1].Value;
-        var form = new FormUrlEncodedContent(fields.Append(("__RequestVerificationToken", token)).Select(field => KeyValuePair.Create(field.Item1, field.Item2)));
-        return await client.PostAsync(handler.Length == 0 ? page : $"{page}?handler={handler}", form);
+        var form = new FormUrlEncodedContent(fields.Append(("__RequestVerificationToken", await TokenAsync(client, page))).Select(field => KeyValuePair.Create(field.Item1, field.Item2)));
+        return await client.PostAsync(handler.Length == 0 ? to : $"{to}?handler={handler}", form);
     }
+
+    /// <summary>What a form of a page must send along.</summary>
+    public static async Task<string> TokenAsync(HttpClient client, string page) => Token().Match(await client.GetStringAsync(page)).Groups[1].Value;
 
     /// <summary>A funnel with an opt-in step that has two pages and a thank-you step that has one, and a test on the first.</summary>
     public async Task<TestedStep> StartTestAsync(string slug, Weights? weights = null, Uri? outsideB = null, Uri? outsideThanks = null)

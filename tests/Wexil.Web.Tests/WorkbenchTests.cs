@@ -1,4 +1,7 @@
+using System.Globalization;
+using System.Net;
 using Wexil.Core.Evidence;
+using Wexil.Store;
 using Wexil.Web.Hosting;
 
 namespace Wexil.Web.Tests;
@@ -41,6 +44,31 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
         Assert.Contains("Visitors were lost or added", await owner.GetStringAsync("/workbench/split?Visitors=5000+4500"));
         Assert.Contains("Yes, as closely as chance allows.", await owner.GetStringAsync("/workbench/split?Visitors=1661+1647+827&Weights=40/40/20"));
         Assert.Contains("As many numbers as pages", await owner.GetStringAsync("/workbench/split?Visitors=5000+4500&Weights=1"));
+    }
+
+    [Fact]
+    public async Task Numbers_are_kept_under_a_name_when_asked_and_nothing_but_numbers_of_the_workbench()
+    {
+        using var owner = await wexil.OwnerAsync();
+        const string numbers = "/workbench/split?Visitors=5000+4500";
+        Assert.Contains($"value=\"{numbers}\"", WebUtility.HtmlDecode(await owner.GetStringAsync(numbers)));
+        Assert.DoesNotContain("name=\"Address\"", await owner.GetStringAsync("/workbench/split"));
+        Assert.Equal(HttpStatusCode.Redirect, (await WexilFixture.PostAsync(owner, numbers, "/workbench/kept", "", ("Address", numbers), ("Name", " Letter & card "))).StatusCode);
+        await WexilFixture.PostAsync(owner, numbers, "/workbench/kept", "", ("Address", "/workbench/plan?Rate=3&PerDay=500"), ("Name", "Autumn"));
+        var kept = WebUtility.HtmlDecode(await owner.GetStringAsync("/workbench/kept"));
+        Assert.Contains($"<a href=\"{numbers}\">Letter & card</a>", kept);
+        Assert.True(kept.IndexOf("Autumn", StringComparison.Ordinal) < kept.IndexOf("Letter", StringComparison.Ordinal));
+        // The same name again is the same numbers, renewed.
+        await WexilFixture.PostAsync(owner, numbers, "/workbench/kept", "", ("Address", "/workbench/plan?Rate=4&PerDay=500"), ("Name", "Autumn"));
+        Assert.Equal(["/workbench/plan?Rate=4&PerDay=500", numbers], wexil.Get<NumberStore>().All().Select(one => one.Address));
+        foreach (var (address, name, why) in new[] { (numbers, " ", "Give the numbers a name"), (numbers, new string('x', 81), "At most 80 characters."), ("https://elsewhere.example/?x=1", "Elsewhere", "no numbers of the workbench"), ("/workbench", "Empty", "no numbers of the workbench") })
+        {
+            var again = await (await WexilFixture.PostAsync(owner, numbers, "/workbench/kept", "", ("Address", address), ("Name", name))).Content.ReadAsStringAsync();
+            Assert.Contains(why, again);
+            Assert.Contains($"value=\"{name.Trim()}\"", again);
+        }
+        await WexilFixture.PostAsync(owner, numbers, "/workbench/kept", "Drop", ("id", wexil.Get<NumberStore>().All()[0].Id.ToString(CultureInfo.InvariantCulture)));
+        Assert.Equal(numbers, Assert.Single(wexil.Get<NumberStore>().All()).Address);
     }
 
     [Fact]

@@ -34,7 +34,7 @@ public sealed class WexilHost : IAsyncDisposable
             .AddSingleton(routes).AddSingleton(desk).AddSingleton(pages).AddSingleton(tokens)
             .AddSingleton(new FunnelStore(database, journal, time)).AddSingleton(new TestStore(database, journal, time))
             .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)
-            .AddSingleton(new PeopleStore(database, journal, time)).AddSingleton(new SettingStore(database, journal)).AddSingleton<RateStore>().AddSingleton(new LookStore(database, journal, time))
+            .AddSingleton(new PeopleStore(database, journal, time)).AddSingleton(new SettingStore(database, journal)).AddSingleton<RateStore>().AddSingleton(new LookStore(database, journal, time)).AddSingleton(new NumberStore(database, journal, time))
             .AddSingleton(new PreviewTickets(protection)).AddSingleton(new TryTickets(protection))
             .AddSingleton(new SourceStore(database, journal, time)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(wiring).AddSingleton(new LastSeen(wiring, time)).AddSingleton<PageFetcher>().AddSingleton<WiringDesk>().AddSingleton<TestReader>().AddSingleton<OwnerTime>()
             .AddSingleton(new OptInStore(database, journal, time)).AddSingleton(new OutgoingStore(database, journal, time)).AddSingleton(new ConfirmTickets(protection)).AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox"))).AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))

@@ -1,3 +1,4 @@
+using System.IO.Compression;
 using System.Text;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
@@ -42,6 +43,8 @@ public sealed class FunnelTests
         var zip = FunnelArchive.Write(plan);
         var (back, problem) = FunnelArchive.Read(new MemoryStream(zip), new());
         Assert.Null(problem);
+        // Also when it is packed at another time.
+        Assert.All(new ZipArchive(new MemoryStream(zip)).Entries, entry => Assert.Equal(1980, entry.LastWriteTime.Year));
         Assert.Equal(zip, FunnelArchive.Write(back!));
         Assert.Equal(("<h1>b", 0, true), (back!.Steps[0].Pages[1].Bundle!.Source("index.html"), back.Steps[0].Pages[1].Parent, back.Steps[0].Pages[1].IsIndexed));
         Assert.Equal((2, 1), (back.Steps[0].Yes, back.Steps[0].Shown));

@@ -40,15 +40,9 @@ public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
 
     private async Task ReadAsync()
     {
-        if (Upload is { Length: > 0 and <= PeopleFile.LongestText })
-        {
-            using var reader = new StreamReader(Upload.OpenReadStream());
-            Csv = await reader.ReadToEndAsync();
-            ModelState.Remove(nameof(Csv));
-        }
-        else if (Upload is { Length: > PeopleFile.LongestText }) ModelState.AddModelError(nameof(Upload), "The file is longer than 1 MB. Take it in in parts.");
-        if (!ModelState.IsValid) return;
-        var (rows, problem) = PeopleFile.Read(Csv ?? "", people.Known);
+        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, PeopleFile.LongestText, HttpContext.RequestAborted) is not { } csv) return;
+        Csv = csv;
+        var (rows, problem) = PeopleFile.Read(csv, people.Known);
         Rows = rows;
         if (problem is not null) ModelState.AddModelError(nameof(Csv), problem);
     }

@@ -47,19 +47,9 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
 
     private async Task ReadAsync()
     {
-        if (Upload is { Length: > 0 and <= SaleFile.LongestText })
-        {
-            using var reader = new StreamReader(Upload.OpenReadStream());
-            Csv = await reader.ReadToEndAsync(HttpContext.RequestAborted);
-            // What is shown in the form is what was read.
-            ModelState.Remove(nameof(Csv));
-        }
-        else if (Upload is { Length: > SaleFile.LongestText })
-        {
-            ModelState.AddModelError(nameof(Upload), "The file is longer than 512 KB. Take it in in parts.");
-            return;
-        }
-        Found = SaleFile.Read(Csv ?? "", Columns.ToDictionary(column => column.Key, column => column.Value ?? ""), settings.Currency.Code, settings.Zone, clock.Now, sales.Told);
+        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, SaleFile.LongestText, HttpContext.RequestAborted) is not { } csv) return;
+        Csv = csv;
+        Found = SaleFile.Read(csv, Columns.ToDictionary(column => column.Key, column => column.Value ?? ""), settings.Currency.Code, settings.Zone, clock.Now, sales.Told);
         if (Found.Problem is { } problem) ModelState.AddModelError(nameof(Csv), problem);
     }
 }

@@ -46,7 +46,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         string Days(double visitors) => daily > 0 ? $", {Show.Count((long)Math.Max(1, Math.Ceiling(visitors / daily)), "day", "days")} at this week’s traffic" : "";
         var now = Needed(pages);
         var plan = $"About {Show.Count(now)} visitors in all will tell whether a lift of that size is there{Days(now)}. You may look at any time; a page called better is better.";
-        if (pages >= SendModel.MostPages) return plan;
+        if (pages >= TestFormModel.MostPages) return plan;
         var more = Needed(pages + 1) - now;
         return $"{plan} Another page would take about {Show.Count(more)} visitors more{(daily > 0 ? $", {Show.Count((long)Math.Max(1, Math.Ceiling(more / daily)), "day", "days")} longer" : "")}.";
     }

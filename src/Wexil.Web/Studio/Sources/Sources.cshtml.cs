@@ -8,6 +8,7 @@ using Wexil.Core.Pages;
 using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sources;
 
@@ -160,14 +161,9 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
 
     private async Task ReadCostsAsync()
     {
-        if (Upload is { Length: > 0 and <= CostFile.LongestText })
-        {
-            using var reader = new StreamReader(Upload.OpenReadStream());
-            Csv = await reader.ReadToEndAsync(HttpContext.RequestAborted);
-            // What is shown in the form is what was read.
-            ModelState.Remove(nameof(Csv));
-        }
-        (Preview, var problem) = CostFile.Read(Csv ?? "", [.. Table.Lines.Where(line => line.Source is not null).Select(line => line.Source!)], sources.Costs(Funnel.Id), Currency);
+        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, CostFile.LongestText, HttpContext.RequestAborted) is not { } csv) return;
+        Csv = csv;
+        (Preview, var problem) = CostFile.Read(csv, [.. Table.Lines.Where(line => line.Source is not null).Select(line => line.Source!)], sources.Costs(Funnel.Id), Currency);
         if (problem is not null) ModelState.AddModelError(nameof(Csv), problem);
     }
 }

@@ -10,7 +10,7 @@ using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Workbench;
 
-/// <summary>Compares pages whose numbers come from anywhere. Nothing is saved; the address holds the numbers.</summary>
+/// <summary>Compares pages whose numbers come from anywhere. The address holds the numbers.</summary>
 public sealed class CompareModel(SettingStore settings) : PageModel
 {
     public const int Most = 6;

@@ -18,6 +18,10 @@ if (section) {
     field.value = event.target.value;
     show(event.target.value);
   });
-  // The address keeps up, so that it can be sent on.
-  drag.querySelector("input").addEventListener("change", () => history.replaceState(null, "", `?${new URLSearchParams(new FormData(field.form))}`));
+  // The address keeps up, so that it can be sent on and kept.
+  drag.querySelector("input").addEventListener("change", () => {
+    history.replaceState(null, "", `?${new URLSearchParams(new FormData(field.form))}`);
+    const kept = document.querySelector("[data-address]");
+    if (kept) kept.value = location.pathname + location.search;
+  });
 }

@@ -1,0 +1,152 @@
+using System.ComponentModel.DataAnnotations;
+using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
+using Wexil.Core.Splits;
+using Wexil.Store;
+using Wexil.Web.Shared.Reading;
+using Wexil.Web.Studio.Goals;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Send;
+
+/// <summary>The form of a test: what stands in it at first, and what was typed, read with every problem by its field.</summary>
+public abstract class TestFormModel(StepScreens screens, SettingStore settings, OwnerTime clock) : StepPageModel(screens)
+{
+    public const int MostPages = 10;
+
+    protected SettingStore Settings => settings;
+
+    protected OwnerTime Clock => clock;
+
+    /// <summary>A page as it stands in the form.</summary>
+    public sealed class Row
+    {
+        public long Page { get; set; }
+        public bool In { get; set; }
+        public int? Weight { get; set; }
+        public bool Closed { get; set; }
+    }
+
+    [BindProperty]
+    public List<Row> Rows { get; set; } = [];
+
+    [BindProperty]
+    public long Control { get; set; }
+
+    [BindProperty]
+    [MaxLength(80, ErrorMessage = "At most 80 characters.")]
+    public string? Name { get; set; }
+
+    [BindProperty]
+    [MaxLength(400, ErrorMessage = "At most 400 characters.")]
+    public string? Idea { get; set; }
+
+    [BindProperty]
+    public long Goal { get; set; }
+
+    /// <summary>What counts where no later step is chosen.</summary>
+    [BindProperty(Name = nameof(MainGoal))]
+    public GoalForm MainGoal { get; set; } = new();
+
+    [BindProperty]
+    [Range(0.01, 99, ErrorMessage = "A percentage from 0.01 to 99.")]
+    public double BaseRate { get; set; }
+
+    [BindProperty]
+    [Range(1, 500, ErrorMessage = "A percentage from 1 to 500.")]
+    public double SmallestLift { get; set; } = 20;
+
+    [BindProperty]
+    public TurnTaking Turns { get; set; }
+
+    /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
+    [BindProperty]
+    [Range(1, 50, ErrorMessage = "A whole percentage from 1 to 50.")]
+    public int Floor { get; set; } = Leaning.UsualFloor;
+
+    [BindProperty]
+    [Range(1, 100, ErrorMessage = "A whole percentage from 1 to 100.")]
+    public int Share { get; set; } = 100;
+
+    // With a name of their own these are never filled from what belongs to others.
+    [BindProperty(Name = nameof(Who))]
+    public AudienceForm Who { get; set; } = new();
+
+    [BindProperty]
+    public long? Others { get; set; }
+
+    [BindProperty]
+    public string? From { get; set; }
+
+    [BindProperty]
+    public string? Until { get; set; }
+
+    [BindProperty]
+    public bool RestsFailing { get; set; }
+
+    public string PageName(long page) => Screen.Pages.FirstOrDefault(p => p.Id.Value == page)?.Name ?? "a page put away";
+
+    /// <summary>The rows of the pages that are in the test, the control first.</summary>
+    protected Row[] Chosen() => [.. Rows.Where(row => row.In && Screen.Pages.Any(page => page.Id.Value == row.Page)).OrderBy(row => row.Page != Control)];
+
+    /// <summary>What counts; null where it is a later step.</summary>
+    protected Goal? ReadMainGoal() => Goal == 0 ? MainGoal.Read(ModelState, nameof(MainGoal), Screen, settings.Currency) : null;
+
+    protected Weights? CheckWeights(IReadOnlyList<Row> rows)
+    {
+        if (rows.Count > MostPages) ModelState.AddModelError(nameof(Rows), $"At most {MostPages} pages in one test.");
+        var (weights, problem) = Weights.Check([.. rows.Select(row => row.Weight ?? 0)]);
+        if (problem is not null) ModelState.AddModelError(nameof(Rows), problem);
+        return weights;
+    }
+
+    protected (Sending Sending, DateTimeOffset? From) ReadSending(IReadOnlyList<Row> rows, SplitTest? test)
+    {
+        var audience = Who.Read(ModelState, nameof(Who));
+        var (from, fromProblem) = LocalMoment.Parse(From, settings.Zone);
+        var (until, untilProblem) = LocalMoment.Parse(Until, settings.Zone);
+        if (fromProblem is not null) ModelState.AddModelError(nameof(From), fromProblem);
+        if (untilProblem is not null) ModelState.AddModelError(nameof(Until), untilProblem);
+        // The form knows minutes; an end that was not touched stays as it was.
+        if (test?.Sending.Until is { } before && until is { } same && (before - same).Duration() < TimeSpan.FromMinutes(1)) until = before;
+        if (test is not null && from is { } start && (test.StartedAt - start).Duration() < TimeSpan.FromMinutes(1)) from = test.StartedAt;
+        if (until is { } end && until != test?.Sending.Until && end <= clock.Now) ModelState.AddModelError(nameof(Until), "This has passed already.");
+        if (until is { } last && last <= (from ?? test?.StartedAt ?? clock.Now)) ModelState.AddModelError(nameof(Until), "The end comes after the start.");
+        if (Others is { } others && Screen.Pages.All(page => page.Id.Value != others)) ModelState.AddModelError(nameof(Others), "Choose a page of this step.");
+        PageId[] closed = [.. rows.Where(row => row.Closed).Select(row => new PageId(row.Page))];
+        if (closed.Length > 0 && closed.Length == rows.Count) ModelState.AddModelError(nameof(Rows), "Leave one page open to affiliates: their visitors must see something.");
+        return (new(Turns, Share, audience, Others is { } page ? new PageId(page) : null, closed, RestsFailing, until) { Floor = Floor }, from);
+    }
+
+    protected void FillFrom(SplitTest test)
+    {
+        Rows = [
+            .. test.Pages.Select((page, i) => new Row { Page = page.Value, In = true, Weight = test.Weights[i], Closed = test.Sending.Closed.Contains(page) }),
+            .. Screen.Pages.Where(page => !test.Pages.Contains(page.Id)).Select(page => new Row { Page = page.Id.Value, Weight = 0 })];
+        (Turns, Floor, Share, Others, RestsFailing) = (test.Sending.Turns, test.Sending.Floor, test.Sending.Share, test.Sending.Others?.Value, test.Sending.RestsFailing);
+        (BaseRate, SmallestLift) = (test.BaseRate * 100, test.SmallestLift * 100);
+        Who = AudienceForm.Of(test.Sending.Audience);
+        From = LocalMoment.Write(test.StartedAt, settings.Zone);
+        Until = test.Sending.Until is { } until ? LocalMoment.Write(until, settings.Zone) : null;
+    }
+
+    protected void FillAnew()
+    {
+        var chosen = Screen.Pages.OrderBy(page => page.Id != Screen.Step.Page).ThenBy(page => page.Id.Value).ToArray();
+        // The page shown now against the newest: what was cloned last is what somebody wants to try.
+        var newest = chosen.Skip(1).LastOrDefault();
+        Rows = [.. chosen.Select((page, i) => new Row { Page = page.Id.Value, In = i == 0 || page == newest, Weight = i == 0 || page == newest ? 50 : 0 })];
+        Control = chosen.FirstOrDefault()?.Id.Value ?? 0;
+        Goal = Screen.LaterSteps.FirstOrDefault()?.Id.Value ?? 0;
+        BaseRate = Math.Round(UsualRate() * 100, 1);
+        Who = AudienceForm.Of(Audience.Everyone);
+    }
+
+    private double UsualRate()
+    {
+        if (Screen.LaterSteps.FirstOrDefault() is { } next && Screen.Visitors.GetValueOrDefault(Screen.Step.Id) is > 200 and var visitors
+            && Screen.Visitors.GetValueOrDefault(next.Id) is > 0 and var onward && onward < visitors) return (double)onward / visitors;
+        return Screen.Step.Kind switch { StepKind.OptIn => 0.25, StepKind.Sales => 0.03, StepKind.Upsell or StepKind.Downsell => 0.15, _ => 0.1 };
+    }
+}
