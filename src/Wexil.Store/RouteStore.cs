@@ -15,13 +15,19 @@ public sealed class RouteStore(Database database)
     private readonly Kept<OutsideAddress> _addresses = new(text => new(new Uri(text)));
     private readonly Kept<Audience> _audiences = new(Audience.Parse);
 
-    public RouteTable Load() => database.Read(c =>
+    public RouteTable Load() => Load(0, long.MaxValue);
+
+    /// <summary>A table with one funnel as it is stored now: what a change within it takes, however many others there are.</summary>
+    public RouteTable Load(RouteTable before, FunnelId funnel) => before.With(funnel, Load(funnel.Value, funnel.Value));
+
+    /// <summary>Reads the funnels from one id to another. Nothing in a funnel depends on what is in another.</summary>
+    private RouteTable Load(long from, long to) => database.Read(c =>
     {
-        var funnels = c.Rows($"SELECT {FunnelStore.StepColumns} FROM steps ORDER BY funnel_id, position", FunnelStore.MapStep).GroupBy(step => step.Funnel).ToArray();
-        var tills = c.Rows("SELECT p.step_id, p.outside FROM pages p JOIN steps s ON s.id = p.step_id WHERE s.kind = 'Checkout' AND p.outside IS NOT NULL ORDER BY p.id",
-            row => (Step: new StepId(row.GetInt64(0)), Address: new Uri(row.GetString(1)))).ToLookup(row => row.Step, row => (Uri?)row.Address);
+        var funnels = c.Rows($"SELECT {FunnelStore.StepColumns} FROM steps WHERE funnel_id BETWEEN $1 AND $2 ORDER BY funnel_id, position", FunnelStore.MapStep, from, to).GroupBy(step => step.Funnel).ToArray();
+        var tills = c.Rows("SELECT p.step_id, p.outside FROM pages p JOIN steps s ON s.id = p.step_id WHERE s.funnel_id BETWEEN $1 AND $2 AND s.kind = 'Checkout' AND p.outside IS NOT NULL ORDER BY p.id",
+            row => (Step: new StepId(row.GetInt64(0)), Address: new Uri(row.GetString(1))), from, to).ToLookup(row => row.Step, row => (Uri?)row.Address);
         var wirings = funnels.SelectMany(funnel => Wirings([.. funnel], step => tills[step.Id])).ToDictionary();
-        var pages = c.HotRows("SELECT id, step_id, slug, revision, outside, indexed FROM pages ORDER BY id", row =>
+        var pages = c.HotRows("SELECT p.id, p.step_id, p.slug, p.revision, p.outside, p.indexed FROM pages p JOIN steps s ON s.id = p.step_id WHERE s.funnel_id BETWEEN $1 AND $2 ORDER BY p.id", from, to, row =>
         {
             var wiring = wirings[new(row.Number(1))];
             return new RoutePage(new(row.Number(0)), new(row.Number(1)), row.Text(2)!, (int)row.Number(3), row.Text(4) is { } outside ? _addresses.Of(outside) : null)
@@ -34,14 +40,15 @@ public sealed class RouteStore(Database database)
         }).ToDictionary(page => page.Id);
 
         var testPages = c.HotRows(
-            "SELECT test_id, page_id, rests, closed_to_affiliates FROM test_pages ORDER BY test_id, position",
-            row => (Test: row.Number(0), Page: pages[new(row.Number(1))], Rests: row.Number(2) != 0, Closed: row.Number(3) != 0)).ToLookup(row => row.Test);
+            "SELECT p.test_id, p.page_id, p.rests, p.closed_to_affiliates FROM test_pages p JOIN tests t ON t.id = p.test_id JOIN steps s ON s.id = t.step_id WHERE s.funnel_id BETWEEN $1 AND $2 ORDER BY p.test_id, p.position",
+            from, to, row => (Test: row.Number(0), Page: pages[new(row.Number(1))], Rests: row.Number(2) != 0, Closed: row.Number(3) != 0)).ToLookup(row => row.Test);
         // The newest test of a step, with its newest phase: not decided, or decided and still able to be taken up again.
         var tests = c.Rows(
             """
             SELECT t.id, t.step_id, t.decided_at IS NULL AND t.paused_at IS NULL, p.id, p.weights, t.started_at, t.ends_at, t.turns, t.share, t.audience, t.others_id, t.weights
-            FROM tests t LEFT JOIN phases p ON p.id = (SELECT max(id) FROM phases n WHERE n.test_id = t.id)
-            WHERE t.id = (SELECT max(id) FROM tests n WHERE n.step_id = t.step_id)
+            FROM steps s JOIN tests t ON t.id = (SELECT max(id) FROM tests n WHERE n.step_id = s.id)
+            LEFT JOIN phases p ON p.id = (SELECT max(id) FROM phases n WHERE n.test_id = t.id)
+            WHERE s.funnel_id BETWEEN $1 AND $2
             """,
             row =>
             {
@@ -60,18 +67,18 @@ public sealed class RouteStore(Database database)
                     Resting = Set(own.Where(page => page.Rests)),
                     ClosedToAffiliates = Set(own.Where(page => page.Closed)),
                 });
-            }).ToDictionary(row => row.Step, row => row.Test);
+            }, from, to).ToDictionary(row => row.Step, row => row.Test);
 
         static IReadOnlySet<PageId> Set(IEnumerable<(long, RoutePage Page, bool, bool)> of) => of.Select(page => page.Page.Id).ToHashSet();
 
-        var ties = c.Rows("SELECT t.step_id, s.tag, t.page_id FROM source_ties t JOIN sources s ON s.id = t.source_id", row => (Step: new StepId(row.GetInt64(0)), Tag: row.GetString(1), Page: pages[new(row.GetInt64(2))]))
+        var ties = c.Rows("SELECT t.step_id, s.tag, t.page_id FROM source_ties t JOIN sources s ON s.id = t.source_id WHERE s.funnel_id BETWEEN $1 AND $2", row => (Step: new StepId(row.GetInt64(0)), Tag: row.GetString(1), Page: pages[new(row.GetInt64(2))]), from, to)
             .GroupBy(tie => tie.Step).ToDictionary(group => group.Key, group => (IReadOnlyDictionary<string, RoutePage>)group.ToDictionary(tie => tie.Tag, tie => tie.Page));
-        var affiliates = c.Rows("SELECT funnel_id, tag FROM sources WHERE kind = 'Affiliate'", row => (Funnel: new FunnelId(row.GetInt64(0)), Tag: row.GetString(1)))
+        var affiliates = c.Rows("SELECT funnel_id, tag FROM sources WHERE kind = 'Affiliate' AND funnel_id BETWEEN $1 AND $2", row => (Funnel: new FunnelId(row.GetInt64(0)), Tag: row.GetString(1)), from, to)
             .GroupBy(source => source.Funnel).ToDictionary(group => group.Key, group => (IReadOnlySet<string>)group.Select(source => source.Tag).ToHashSet());
 
         var networks = c.Rows(
-            "SELECT s.funnel_id, s.tag, n.click_part, n.cost_part, n.most_a_click FROM source_networks n JOIN sources s ON s.id = n.source_id",
-            row => (Funnel: new FunnelId(row.GetInt64(0)), Tag: row.GetString(1), Network: new RouteNetwork(LinkPart.Parse(row.GetString(2))!.Value.Name, LinkPart.Parse(row.GetString(3))?.Name, row.GetInt64(4))))
+            "SELECT s.funnel_id, s.tag, n.click_part, n.cost_part, n.most_a_click FROM source_networks n JOIN sources s ON s.id = n.source_id WHERE s.funnel_id BETWEEN $1 AND $2",
+            row => (Funnel: new FunnelId(row.GetInt64(0)), Tag: row.GetString(1), Network: new RouteNetwork(LinkPart.Parse(row.GetString(2))!.Value.Name, LinkPart.Parse(row.GetString(3))?.Name, row.GetInt64(4))), from, to)
             .GroupBy(source => source.Funnel).ToDictionary(group => group.Key, group => (IReadOnlyDictionary<string, RouteNetwork>)group.ToFrozenDictionary(source => source.Tag, source => source.Network));
 
         var steps = funnels.SelectMany(funnel =>
@@ -93,9 +100,9 @@ public sealed class RouteStore(Database database)
             """
             SELECT g.id, g.key, g.spec, s.funnel_id, s.id, p.page_id
             FROM goals g JOIN tests t ON t.id = g.test_id JOIN steps s ON s.id = t.step_id JOIN test_pages p ON p.test_id = t.id AND p.position = 0
-            WHERE t.decided_at IS NULL AND g.dropped_at IS NULL
+            WHERE t.decided_at IS NULL AND g.dropped_at IS NULL AND s.funnel_id BETWEEN $1 AND $2
             """,
-            row => new RouteGoal(new(row.GetInt64(0)), row.GetString(1), Goal.Parse(row.GetString(2)), new(row.GetInt64(3)), new(row.GetInt64(4)), new(row.GetInt64(5))))
+            row => new RouteGoal(new(row.GetInt64(0)), row.GetString(1), Goal.Parse(row.GetString(2)), new(row.GetInt64(3)), new(row.GetInt64(4)), new(row.GetInt64(5))), from, to)
             .Where(goal => goal.Goal.Kind is GoalKind.Address or GoalKind.Click or GoalKind.Signal).ToArray();
         return new RouteTable(steps, pages.Values) { Goals = goals, HeedsPrivacyControl = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.PrivacyName) != "no", PassThrough = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.MappingName) is { } mapping ? HookMapping.Parse(mapping).PassThrough : "", AffiliateParameter = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.AffiliateName) ?? RouteTable.UsualAffiliateParameter };
     });

@@ -48,10 +48,10 @@ internal static class SqliteCommands
         return rows;
     }
 
-    /// <summary>The same for many rows of a table that is read whole: the reader of a command takes several times as long.</summary>
-    public static List<T> HotRows<T>(this SqliteConnection connection, string sql, Func<HotStatement, T> map)
+    /// <summary>The same for very many rows, from one number to another: the reader of a command takes several times as long.</summary>
+    public static List<T> HotRows<T>(this SqliteConnection connection, string sql, long from, long to, Func<HotStatement, T> map)
     {
-        using var statement = new HotStatement(connection, sql);
+        using var statement = new HotStatement(connection, sql).Bind(1, from).Bind(2, to);
         var rows = new List<T>();
         while (statement.Next()) rows.Add(map(statement));
         return rows;

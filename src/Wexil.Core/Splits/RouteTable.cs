@@ -129,6 +129,17 @@ public sealed class RouteTable
             if (page.Outside is { } outside) _outside.TryAdd(outside.Key, page);
     }
 
+    /// <summary>This table with one funnel, and the settings of all, as another table has them.</summary>
+    public RouteTable With(FunnelId funnel, RouteTable other) => new(
+        [.. _steps.Values.Where(step => step.Funnel != funnel), .. other.Steps],
+        [.. _pages.Values.Where(page => _stepsById[page.Step].Funnel != funnel).Concat(other.Pages).OrderBy(page => page.Id.Value)])
+    {
+        Goals = [.. Goals.Where(goal => goal.Funnel != funnel), .. other.Goals],
+        AffiliateParameter = other.AffiliateParameter,
+        HeedsPrivacyControl = other.HeedsPrivacyControl,
+        PassThrough = other.PassThrough,
+    };
+
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
     public string AffiliateParameter { get; init; } = UsualAffiliateParameter;
 

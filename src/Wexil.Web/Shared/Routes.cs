@@ -1,3 +1,4 @@
+using Wexil.Core.Funnels;
 using Wexil.Core.Splits;
 using Wexil.Store;
 
@@ -22,9 +23,14 @@ public sealed class Routes
     public event Action<RouteTable>? Changed;
 
     /// <summary>From its return on, every request sees what is stored now.</summary>
-    public void Reload()
+    public void Reload() => Take(_store.Load);
+
+    /// <summary>The same after a change within one funnel, which takes a moment however many others there are.</summary>
+    public void Reload(FunnelId funnel) => Take(() => _store.Load(_current, funnel));
+
+    private void Take(Func<RouteTable> load)
     {
-        lock (_lock) _current = _store.Load();
+        lock (_lock) _current = load();
         Changed?.Invoke(_current);
     }
 }

@@ -82,7 +82,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
     {
         if (Core.Pages.Starter.Find(Starter) is not { } starter) return Refuse(nameof(Starter), "Choose a page to start from.");
         var page = pages.Find(await pages.AddAsync(Screen.Step.Id, starter.Name, PageBundle.OneFile(starter.Html), "Begun from a page of Wexil’s"))!;
-        routes.Reload();
+        routes.Reload(Screen.Funnel.Id);
         Done = $"{Show.Quoted(page.Name)} is on the step. Put your own words and pictures in.";
         return Redirect(Screen.Address($"build/{page.Slug}"));
     }
@@ -94,7 +94,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
         var name = NameOr(address.AbsolutePath.Trim('/') is { Length: > 0 } path ? path : address.Host);
         if (name is null) return Page();
         var page = pages.Find(await pages.AddAsync(Screen.Step.Id, name, address))!;
-        routes.Reload();
+        routes.Reload(Screen.Funnel.Id);
         Done = $"{Show.Quoted(page.Name)} is on the step. To count there, it carries Wexil’s script: the line to paste stands below.";
         return Redirect(Screen.Address($"build/{page.Slug}"));
     }
@@ -103,7 +103,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
     {
         if (NameOr(HostedHtml.Title(bundle.Source(bundle.Entry)) ?? Screen.Step.Name) is not { } name) return Page();
         await pages.AddAsync(Screen.Step.Id, name, bundle);
-        routes.Reload();
+        routes.Reload(Screen.Funnel.Id);
         Done = bundle.Files.Count == 1 ? $"{Show.Quoted(name)} is on the step." : $"{Show.Quoted(name)} is on the step, with {bundle.Files.Count - 1} files of its own.";
         return Redirect(Screen.Address("build"));
     }

@@ -38,7 +38,7 @@ public sealed partial class BuildModel(StepScreens screens, PageDesk desk) : Ste
     {
         if (Screen.Pages.FirstOrDefault(page => page.Id == new PageId(original)) is not { } parent) return NotFound();
         var clone = desk.Pages.Find(await desk.Pages.CloneAsync(parent, CloneName(parent)))!;
-        desk.Routes.Reload();
+        desk.Routes.Reload(Screen.Funnel.Id);
         Done = $"This is a clone of {Show.Quoted(parent.Name)}. Change one thing, then publish: visitors see it once you send them here.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }

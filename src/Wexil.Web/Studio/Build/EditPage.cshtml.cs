@@ -131,7 +131,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
         }
         if (IsTested) return Redirect(Own("publish"));
         await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, "");
-        Desk.Routes.Reload();
+        Desk.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Show.Quoted(Shown.Name)} is published: whoever is sent to it sees it so from now on.";
         return Redirect(Screen.Address("build"));
     }

@@ -49,7 +49,7 @@ public sealed class PlaceArchiveModel(StepScreens screens, Imports imports, Page
         }
         await pages.AddAsync([.. chosen.Select(page => (steps[page.Path].Id, page.Title, Relinked(bundle, page.Path, steps)))]);
         imports.Forget(id);
-        routes.Reload();
+        routes.Reload(Screen.Funnel.Id);
         Done = chosen.Length == 1 ? $"{Show.Quoted(chosen[0].Title)} is on its step." : $"{chosen.Length} pages are on their steps. Links between them lead along the funnel.";
         return Redirect(Screen.Address("build"));
     }

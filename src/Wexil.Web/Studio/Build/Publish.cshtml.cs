@@ -34,7 +34,7 @@ public sealed class PublishModel(StepScreens screens, PageDesk desk) : PageScree
         var tested = IsTested;
         var note = (Note ?? "").Trim();
         await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, note.Length <= 200 ? note : note[..200]);
-        Desk.Routes.Reload();
+        Desk.Routes.Reload(Screen.Funnel.Id);
         Done = tested ? $"{Show.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted before stays." : $"{Show.Quoted(Shown.Name)} is published.";
         return Redirect(Screen.Address("build"));
     }

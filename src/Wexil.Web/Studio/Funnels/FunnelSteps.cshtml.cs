@@ -51,7 +51,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     public async Task<IActionResult> OnPostOrderAsync(long[] order)
     {
         await funnels.OrderAsync(Funnel.Id, [.. order.Select(id => new StepId(id))]);
-        routes.Reload();
+        routes.Reload(Funnel.Id);
         return new NoContentResult();
     }
 
@@ -65,7 +65,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         if (to < 0 || to >= order.Count) return RedirectToPage();
         (order[at], order[to]) = (order[to], order[at]);
         await funnels.OrderAsync(Funnel.Id, order);
-        routes.Reload();
+        routes.Reload(Funnel.Id);
         Done = "The order is changed. Links lead on in the new order from now on; every step keeps its own link.";
         return RedirectToPage();
     }
@@ -79,7 +79,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
             return Page();
         }
         await funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
-        routes.Reload();
+        routes.Reload(Funnel.Id);
         Done = $"{Show.Quoted(name.Trim())} is saved. Its link is still /go/{step.Slug}.";
         return RedirectToPage();
     }
@@ -88,7 +88,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     {
         if (Find(id) is not { } step) return NotFound();
         var clone = await funnels.CloneStepAsync(step, $"{step.Name}, second");
-        routes.Reload();
+        routes.Reload(Funnel.Id);
         Done = $"{Show.Quoted(clone.Name)} stands behind it, with a link of its own: /go/{clone.Slug}. Its pages are clones that know where they came from.";
         return RedirectToPage();
     }
@@ -112,7 +112,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
             }
         }
         await funnels.ArchiveStepAsync(step.Id, address?.AbsoluteUri);
-        routes.Reload();
+        routes.Reload(Funnel.Id);
         Done = address is null ? $"{Show.Quoted(step.Name)} is put away. Its link goes on showing its page." : $"{Show.Quoted(step.Name)} is put away. Its link leads to {address} now.";
         return RedirectToPage();
     }
@@ -121,7 +121,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     {
         if (Find(id) is not { } step) return NotFound();
         await funnels.RestoreStepAsync(step.Id);
-        routes.Reload();
+        routes.Reload(Funnel.Id);
         Done = $"{Show.Quoted(step.Name)} is back in its place.";
         return RedirectToPage();
     }
@@ -140,7 +140,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     public async Task<IActionResult> OnPostCloneFunnelAsync()
     {
         var clone = await funnels.CloneAsync(Funnel, $"{Funnel.Name}, second");
-        routes.Reload();
+        routes.Reload(Funnel.Id);
         Done = $"This is a clone of {Show.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages they came from.";
         return Redirect($"/f/{clone.Slug}/steps");
     }
@@ -148,7 +148,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     public async Task<IActionResult> OnPostArchiveFunnelAsync(bool archived)
     {
         await funnels.ArchiveAsync(Funnel.Id, archived);
-        routes.Reload();
+        routes.Reload(Funnel.Id);
         Done = archived ? "The funnel is put away. Its links go on working, and its tests go on counting." : "The funnel is back.";
         return RedirectToPage();
     }

@@ -46,7 +46,7 @@ public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAdd
             ModelState.AddModelError(nameof(LinkName), Problem(LinkName)!);
             return Page();
         }
-        routes.Reload();
+        routes.Reload(Funnel.Id);
         return Redirect($"/f/{Funnel.Slug}/{step.Slug}/build");
     }
 

@@ -36,7 +36,7 @@ public sealed class GoalsModel(StepScreens screens, GoalStore goals, SettingStor
         if (Form.Read(ModelState, nameof(Form), Screen, Currency) is not { } goal) return Page();
         if (await goals.AddAsync(open.Test.Id, goal))
         {
-            routes.Reload();
+            routes.Reload(Screen.Funnel.Id);
             Done = $"“{goal.Name}” counts from now on.";
             return Redirect(Screen.Address("goals"));
         }
@@ -59,7 +59,7 @@ public sealed class GoalsModel(StepScreens screens, GoalStore goals, SettingStor
         if (Screen.Open is { } open)
         {
             await goals.DropAsync(open.Test.Id, new(goal));
-            routes.Reload();
+            routes.Reload(Screen.Funnel.Id);
             Done = "The goal counts no more. What it counted is kept in the log of events.";
         }
         return Redirect(Screen.Address("goals"));

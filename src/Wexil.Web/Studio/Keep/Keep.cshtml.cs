@@ -97,7 +97,7 @@ public sealed class KeepModel(
             return Page();
         }
         await keeper.KeepAsync(running, page.Id, VerdictStore.ByHand);
-        routes.Reload();
+        routes.Reload(Screen.Funnel.Id);
         await mail.TellAsync($"kept {running.Test.Id.Value}", $"Kept: {page.Name}", $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Verdict.Sentence}", Screen.Address("keep"));
         Done = $"{Show.Quoted(page.Name)} is kept. /go/{Screen.Step.Slug} shows it to everybody from now on.";
         return Redirect(Screen.Address("keep"));
@@ -106,7 +106,7 @@ public sealed class KeepModel(
     public async Task<IActionResult> OnPostTakeBackAsync()
     {
         var taken = Screen.Reading is { Test: { IsOpen: false } test } && await verdicts.TakeBackAsync(test.Id);
-        routes.Reload();
+        routes.Reload(Screen.Funnel.Id);
         Done = taken ? "Taken back: the test runs on in a new phase. Visitors who came meanwhile stay out of it." : "There is nothing to take back any more.";
         return Redirect(Screen.Address("keep"));
     }
@@ -123,7 +123,7 @@ public sealed class KeepModel(
         var names = Screen.Pages.Select(page => page.Name).ToHashSet();
         var name = Enumerable.Range(2, 1000).Select(round => $"{kept.Name}, round {round}").First(free => !names.Contains(free));
         var clone = pages.Find(await pages.CloneAsync(kept, name))!;
-        routes.Reload();
+        routes.Reload(Screen.Funnel.Id);
         Done = $"The next round: {Show.Quoted(kept.Name)} is the control, and this is its clone. Change one thing, publish, and start the test on Send; the share can begin low.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }

@@ -107,7 +107,7 @@ public sealed class SendModel(
             ModelState.AddModelError(nameof(Rows), "A test was started on this step a moment ago. Load the page again.");
             return Again();
         }
-        routes.Reload();
+        routes.Reload(Screen.Funnel.Id);
         Done = from > Clock.Now ? $"The test starts {Clock.Moment(from.Value)}. Until then /go/{Screen.Step.Slug} shows everybody the same page." : $"The test runs. From now on /go/{Screen.Step.Slug} splits its visitors {weights}.";
         return Redirect(Screen.Address("send"));
     }
@@ -151,7 +151,7 @@ public sealed class SendModel(
         else
         {
             await tests.ChangeAsync(test, weights!, added, sending, moves ? from : null, what);
-            routes.Reload();
+            routes.Reload(Screen.Funnel.Id);
             var phase = added.Length > 0 || !weights!.Equals(test.Weights) || what.Any(change => change.BeginsPhase);
             Done = (weights!.Equals(test.Weights) && added.Length == 0 ? "" : $"New visitors are split {weights}. ") + string.Concat(what.Select(change => change.What.TrimEnd('.') + ". "))
                 + (phase ? "Everyone enrolled before stays on their page, and the counts so far stay: a new phase has begun." : "No new phase was needed.");
@@ -166,7 +166,7 @@ public sealed class SendModel(
     public async Task<IActionResult> OnPostLinkAsync()
     {
         await funnels.SetLinkAsync(Screen.Step.Id, CarriesQuery, Redirects);
-        routes.Reload();
+        routes.Reload(Screen.Funnel.Id);
         Done = (CarriesQuery ? "Parameters of the link travel on to the page" : "Parameters of the link stop at the link") + (Redirects ? ", and hosted pages are shown at their own address." : ", and hosted pages are shown at the link itself.");
         return Redirect(Screen.Address("send"));
     }
@@ -211,7 +211,7 @@ public sealed class SendModel(
     {
         if (Screen.Open is { } open && await tests.PauseAsync(open.Test.Id, paused))
         {
-            routes.Reload();
+            routes.Reload(Screen.Funnel.Id);
             Done = done;
         }
         return Redirect(Screen.Address("send"));

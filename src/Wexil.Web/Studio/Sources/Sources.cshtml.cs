@@ -116,7 +116,7 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
         if (ModelState.IsValid && !await sources.SaveAsync(Funnel.Id, Chosen?.Id, tag, Name!.Trim(), Kind, cost, ties)) ModelState.AddModelError(nameof(Tag), $"Another source has the tag {tag}.");
         if (!ModelState.IsValid) return Page();
         await sources.SetNetworkAsync(sources.Of(Funnel.Id).Single(source => source.Tag == tag).Id, network);
-        routes.Reload();
+        routes.Reload(Funnel.Id);
         Done = $"{Name!.Trim()} is saved. Its links carry s={tag}.";
         return Redirect(Address);
     }
