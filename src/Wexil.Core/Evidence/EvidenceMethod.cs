@@ -23,7 +23,7 @@ public sealed record EvidenceMethod(string Name, IReadOnlyList<string> Given, Fu
     [
         new("two-proportions", TwoArms, TwoProportions),
         new("posterior-two", TwoArms, PosteriorTwo),
-        new("posterior-best", ["visitors", "conversions"], row => [Figure.Many("chance_best", RateDensity.ChancesBest([.. Arms(row).Select(arm => new RateDensity(arm))]))]),
+        new("posterior-best", ["visitors", "conversions"], row => [Figure.Many("chance_best", RateDensity.Compare([.. Arms(row).Select(arm => new RateDensity(arm))]).Chances)]),
         new("planner", ["base_rate", "other_rate", "power", "alpha"], Plan),
         new("revenue-welch", ["visitors_a", "sum_a", "sumsq_a", "visitors_b", "sum_b", "sumsq_b"], Welch),
         new("sample-ratio", ["observed", "weights"], Ratio),
@@ -50,9 +50,8 @@ public sealed record EvidenceMethod(string Name, IReadOnlyList<string> Given, Fu
     private static IReadOnlyList<Figure> PosteriorTwo(IReadOnlyDictionary<string, string> row)
     {
         var (a, b) = Pair(row);
-        RateDensity[] pages = [new(a), new(b)];
-        var losses = RateDensity.Losses(pages);
-        return [Figure.One("chance_b_beats_a", RateDensity.ChancesBest(pages)[1]), Figure.One("loss_if_keep_b", losses[1]), Figure.One("loss_if_keep_a", losses[0])];
+        var (chances, losses) = RateDensity.Compare([new(a), new(b)]);
+        return [Figure.One("chance_b_beats_a", chances[1]), Figure.One("loss_if_keep_b", losses[1]), Figure.One("loss_if_keep_a", losses[0])];
     }
 
     private static IReadOnlyList<Figure> Plan(IReadOnlyDictionary<string, string> row)

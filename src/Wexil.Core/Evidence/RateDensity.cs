@@ -52,49 +52,20 @@ public sealed class RateDensity
     public double[] Density { get; }
 
     /// <summary>Chance that the true rate is at most <paramref name="rate"/>.</summary>
-    public double CumulativeAt(double rate)
-    {
-        if (rate <= Low) return 0;
-        if (rate >= High) return 1;
-        var place = (rate - Low) / Step;
-        var i = Math.Min((int)place, Points - 2);
-        // Hermite's cubic: the density is the slope.
-        var t = place - i;
-        var (from, until, rise, fall) = (_cumulative[i], _cumulative[i + 1], Density[i] * Step, Density[i + 1] * Step);
-        return from + t * (rise + t * (3 * (until - from) - 2 * rise - fall + t * (2 * (from - until) + rise + fall)));
-    }
-
-    /// <summary>For each page the chance that its true rate is the highest; they add up to 1.</summary>
-    public static double[] ChancesBest(IReadOnlyList<RateDensity> pages)
-    {
-        var chances = new double[pages.Count];
-        for (var best = 0; best < pages.Count; best++)
-        {
-            var page = pages[best];
-            for (var i = 0; i < Points; i++)
-            {
-                var rate = page.Low + i * page.Step;
-                var share = page.Density[i] * page.Step * (i is 0 or Points - 1 ? 0.5 : 1);
-                for (var other = 0; other < pages.Count && share > 0; other++)
-                    if (other != best) share *= pages[other].CumulativeAt(rate);
-                chances[best] += share;
-            }
-        }
-        return chances;
-    }
+    public double CumulativeAt(double rate) => At(rate).Cumulative;
 
     /// <summary>
-    /// For each page what keeping it is expected to lose against the best of the others, in rate: E(max(best other − this, 0)), which is
-    /// the integral of F(x)·(1 − ΠF other(x)).
+    /// For each page the chance that its true rate is the highest, which is the integral of f(x)·ΠF other(x), and what keeping it is expected to lose against
+    /// the best of the others, in rate: E(max(best other − this, 0)), which is the integral of F(x)·(1 − ΠF other(x)). The chances add up to 1.
     /// </summary>
-    public static double[] Losses(IReadOnlyList<RateDensity> pages)
+    public static (double[] Chances, double[] Losses) Compare(IReadOnlyList<RateDensity> pages)
     {
-        var losses = new double[pages.Count];
+        var (chances, losses) = (new double[pages.Count], new double[pages.Count]);
         // Between these places every page's curve is smooth on the scale of the piece.
         var places = pages.SelectMany(page => new[] { page.Low, page.High, (page.Low + page.High) / 2 }).Distinct().Order().ToArray();
         // More pages, more places and shorter ways between them. An even number, for Simpson's rule.
         var pieces = Math.Clamp(5120 / Math.Max(1, places.Length - 1) / 2 * 2, 256, 1024);
-        var (below, behind) = (new double[pages.Count], new double[pages.Count + 1]);
+        var (below, density, behind) = (new double[pages.Count], new double[pages.Count], new double[pages.Count + 1]);
         for (var piece = 0; piece + 1 < places.Length; piece++)
         {
             var (from, step) = (places[piece], (places[piece + 1] - places[piece]) / pieces);
@@ -102,18 +73,35 @@ public sealed class RateDensity
             {
                 // Simpson's rule.
                 var weight = step / 3 * (i == 0 || i == pieces ? 1 : i % 2 == 1 ? 4 : 2);
-                for (var page = 0; page < pages.Count; page++) below[page] = pages[page].CumulativeAt(from + i * step);
+                for (var page = 0; page < pages.Count; page++) (below[page], density[page]) = pages[page].At(from + i * step);
                 behind[pages.Count] = 1;
                 for (var page = pages.Count - 1; page >= 0; page--) behind[page] = behind[page + 1] * below[page];
                 var before = 1.0;
                 for (var page = 0; page < pages.Count; page++)
                 {
-                    losses[page] += weight * below[page] * (1 - before * behind[page + 1]);
+                    // The chance that all the others lie below.
+                    var others = before * behind[page + 1];
+                    chances[page] += weight * density[page] * others;
+                    losses[page] += weight * below[page] * (1 - others);
                     before *= below[page];
                 }
             }
         }
-        return losses;
+        return (chances, losses);
+    }
+
+    private (double Cumulative, double Density) At(double rate)
+    {
+        if (rate < Low) return (0, 0);
+        if (rate > High) return (1, 0);
+        var place = (rate - Low) / Step;
+        var i = Math.Min((int)place, Points - 2);
+        // Hermite's cubic: the density is the slope.
+        var t = place - i;
+        var (from, rise, fall) = (_cumulative[i], Density[i] * Step, Density[i + 1] * Step);
+        var gain = _cumulative[i + 1] - from;
+        var (square, cube) = (3 * gain - 2 * rise - fall, rise + fall - 2 * gain);
+        return (from + t * (rise + t * (square + t * cube)), (rise + t * (2 * square + t * 3 * cube)) / Step);
     }
 
     private static double Term(double count, double rate) => count == 0 ? 0 : count * Math.Log(rate);

@@ -24,8 +24,7 @@ public sealed record TestStanding(TestFacts Facts, IReadOnlyList<PageStanding> P
     {
         var totals = facts.Pages.Select((_, i) => facts.Phases.Aggregate(new Arm(), (sum, phase) => sum + phase.Arms[i])).ToArray();
         RateDensity[] densities = [.. totals.Select(total => new RateDensity(total))];
-        var chances = RateDensity.ChancesBest(densities);
-        var losses = RateDensity.Losses(densities);
+        var (chances, losses) = RateDensity.Compare(densities);
         var comparisons = Compare(facts, totals);
         var pages = facts.Pages.Select((page, i) => new PageStanding(
             page, i == facts.Control, totals[i], totals[i].Visitors == 0 ? null : WilsonInterval.Of(totals[i]), densities[i], chances[i], losses[i], comparisons[i]));

@@ -60,13 +60,15 @@ public sealed class ReferenceTests
     }
 
     [Fact]
-    public void What_keeping_a_page_loses_is_least_for_the_best_and_nothing_where_it_is_sure() => Gen.Select(Gen.Int[1, 400], Gen.Int[1, 400], Gen.Int[1, 400]).Sample((x, y, z) =>
+    public void Chances_add_up_to_one_and_what_two_pages_lose_differs_by_the_difference_of_their_means() => Gen.Select(Gen.Int[1, 400], Gen.Int[1, 400], Gen.Int[1, 400]).Sample((x, y, z) =>
     {
         RateDensity[] pages = [new(new(1000, x)), new(new(100_000, y * 100)), new(new(400, z))];
-        var losses = RateDensity.Losses(pages);
+        var (chances, losses) = RateDensity.Compare(pages);
+        Assert.Equal(1, chances.Sum(), 1e-7);
         Assert.All(losses, loss => Assert.InRange(loss, -1e-12, 1));
         // Between two pages what the one loses and the other does differ by the difference of the means.
-        var two = RateDensity.Losses([pages[0], pages[1]]);
+        var (ahead, two) = RateDensity.Compare([pages[0], pages[1]]);
+        Assert.Equal(1, ahead.Sum(), 1e-7);
         Assert.Equal((y * 100 + 1) / 100_002.0 - (x + 1) / 1002.0, two[0] - two[1], 1e-9);
     });
 
