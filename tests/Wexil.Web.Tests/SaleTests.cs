@@ -124,6 +124,9 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             await wexil.Host.Journal.WhenProjectedAsync();
         }
         Assert.Equal(1900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual)[0].Takings.Sum);
+        // Whoever had looked for it goes on looking at what was found.
+        var filtered = await WexilFixture.PostAsync(owner, "/sales?text=seed", "/sales?text=seed&handler=Assign", "", ("order", "H-1"), ("email", "Cleo@larkrow.example"));
+        Assert.Contains("text=seed", filtered.Headers.Location!.OriginalString);
         var ledger = await owner.GetStringAsync("/sales?text=seed");
         Assert.Contains("$20.00 went back", ledger);
         Assert.Contains("ledger a", ledger);

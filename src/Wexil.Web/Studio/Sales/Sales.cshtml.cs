@@ -97,7 +97,7 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
         // What went back before tells one refund of an order from the next.
         await sales.RecordAsync(new(SaleKind.Refund, order, $"by hand after {balance.Refunded}", parsed.Value, currency, Channel: SaleChannel.Hand), null, null, clock.Now);
         Done = $"{Money(parsed.Value, currency)} of order {order} went back.";
-        return Redirect("/sales");
+        return Redirect(SummedBy(By));
     }
 
     public async Task<IActionResult> OnPostAssignAsync(string order, string? email)
@@ -105,7 +105,7 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
         if (string.IsNullOrWhiteSpace(email) || sales.VisitorOf(email.Trim()) is not { } visitor) return Refuse($"assign-{order}", "Nobody opted in with this e-mail address.");
         await sales.ClaimAsync(order, visitor, clock.Now);
         Done = $"Order {order} is credited to {email.Trim()}.";
-        return Redirect("/sales");
+        return Redirect(SummedBy(By));
     }
 
     private IActionResult Refuse(string field, string problem)
