@@ -16,7 +16,7 @@ public sealed class GoalTests
     public async Task Any_order_and_repetition_of_what_visitors_did_gives_the_same_totals_and_so_does_counting_again()
     {
         string? expected = null;
-        await Gen.Shuffle(Enumerable.Range(0, 26).ToArray()).SampleAsync(async order =>
+        await Gen.Shuffle(Enumerable.Range(0, 26).ToArray()).AlwaysHoldsAsync(async order =>
         {
             using var world = new World();
             var test = await world.StartTestAsync();
@@ -63,7 +63,7 @@ public sealed class GoalTests
             Assert.Equal(once, world.Tables());
             var totals = string.Join('\n', world.Tallies.Goals(test.Id).OrderBy(tally => (tally.Goal.Value, tally.Page.Value)).Select(tally => tally.ToString()));
             Assert.Equal(expected ??= totals, totals);
-        }, iter: 12, threads: 1);
+        }, iter: 12);
     }
 
     [Fact]

@@ -16,7 +16,7 @@ public sealed partial class DrawingTests
         new PastTest([.. Enumerable.Range(0, pages).Select(Mark.Letter)], kept % pages, name, "kept"));
 
     [Fact]
-    public void A_step_s_history_draws_every_page_and_ends_all_but_those_kept() => Gen.Select(Past.Array[1, 4], Gen.Bool, Gen.Int[2, 10]).Sample((past, runs, pages) =>
+    public void A_step_s_history_draws_every_page_and_ends_all_but_those_kept() => Gen.Select(Past.Array[1, 4], Gen.Bool, Gen.Int[2, 10]).AlwaysHolds((past, runs, pages) =>
     {
         PastTest[] tests = runs ? [.. past, new([.. Enumerable.Range(0, pages).Select(Mark.Letter)], null, "Now", "now")] : past;
         var drawn = new HistoryChart(tests);
@@ -35,7 +35,7 @@ public sealed partial class DrawingTests
     });
 
     [Fact]
-    public void A_plan_never_takes_longer_for_a_larger_lift() => Gen.Select(Gen.Double[0.001, 0.9], Gen.Double[1, 1e6], Gen.Int[2, 10]).Sample((rate, perDay, pages) =>
+    public void A_plan_never_takes_longer_for_a_larger_lift() => Gen.Select(Gen.Double[0.001, 0.9], Gen.Double[1, 1e6], Gen.Int[2, 10]).AlwaysHolds((rate, perDay, pages) =>
     {
         var curve = new PlanCurve(rate, perDay, pages, 0.8);
         for (var i = 1; i < curve.Points.Count; i++)
@@ -47,7 +47,7 @@ public sealed partial class DrawingTests
     });
 
     [Fact]
-    public void Hours_of_leaning_are_one_line_of_the_log_and_nothing_else_is_left_out() => Gen.Bool.Array[0, 30].Sample(leans =>
+    public void Hours_of_leaning_are_one_line_of_the_log_and_nothing_else_is_left_out() => Gen.Bool.Array[0, 30].AlwaysHolds(leans =>
     {
         TestChange[] changes = [.. leans.Select((lean, i) => new TestChange(DateTimeOffset.UnixEpoch.AddHours(-i), lean ? Leaning.Who : "owner", lean ? $"{Leaning.Reason} {i}" : $"Change {i}"))];
         var log = ChangeLog.Of(changes);

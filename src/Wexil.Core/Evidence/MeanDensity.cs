@@ -5,7 +5,7 @@ namespace Wexil.Core.Evidence;
 /// <summary>What takings say about what a visitor brings: normal about the mean, with the variance of the mean (large samples).</summary>
 public readonly struct MeanDensity(Takings takings)
 {
-    private const int Pieces = 64;
+    private const int Pieces = 120;
     private const double Far = 8;
 
     private readonly double _mean = takings.Mean, _deviation = takings.Visitors < 2 ? 0 : Math.Sqrt(takings.Variance / takings.Visitors);

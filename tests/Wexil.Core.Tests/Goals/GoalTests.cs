@@ -47,11 +47,11 @@ public sealed class GoalTests
         Assert.Contains(problem, new AddressPattern(AddressMatch.Pattern, text, false).Problem());
 
     [Fact]
-    public void Whatever_address_is_pasted_it_is_judged() => Gen.Select(Gen.String, Gen.Enum<AddressMatch>()).Sample((address, match) =>
+    public void Whatever_address_is_pasted_it_is_judged() => Gen.Select(Gen.String, Gen.Enum<AddressMatch>()).AlwaysHolds((address, match) =>
         new AddressPattern(match, "larkrow.example/(a+)+b", false).Judge("https://larkrow.example/" + address).Why.Length > 0);
 
     [Fact]
-    public void A_goal_is_the_same_after_it_was_stored() => Gen.Select(Gen.Enum<GoalKind>(), Gen.String[1, 20], Gen.Long[0, 10_000], Gen.Bool, Gen.Int[1, 365]).Sample((kind, name, value, flag, days) =>
+    public void A_goal_is_the_same_after_it_was_stored() => Gen.Select(Gen.Enum<GoalKind>(), Gen.String[1, 20], Gen.Long[0, 10_000], Gen.Bool, Gen.Int[1, 365]).AlwaysHolds((kind, name, value, flag, days) =>
     {
         var goal = new Goal(kind, name) { Step = flag ? new StepId(3) : null, Address = flag ? new(AddressMatch.Begins, "/x", true) : null, Value = value, EveryTime = flag, WindowDays = flag ? days : null, LessIsBetter = !flag };
         var read = Goal.Parse(goal.ToJson());
@@ -60,7 +60,7 @@ public sealed class GoalTests
 
     [Fact]
     public void The_traits_of_a_visit_come_out_of_one_number_as_they_went_in() =>
-        Gen.Select(Gen.Enum<Device>(), Pick("", "US", "GB", "DE", "ZW"), Gen.Bool, Gen.Long[-1, 1L << 40], Gen.Enum<DayOfWeek>()).Sample((device, country, returning, source, day) =>
+        Gen.Select(Gen.Enum<Device>(), Pick("", "US", "GB", "DE", "ZW"), Gen.Bool, Gen.Long[-1, 1L << 40], Gen.Enum<DayOfWeek>()).AlwaysHolds((device, country, returning, source, day) =>
         {
             var traits = VisitorTraits.Of(new(device, country, "en", returning, null, ""), source, day);
             Assert.Equal(

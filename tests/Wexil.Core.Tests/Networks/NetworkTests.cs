@@ -23,7 +23,7 @@ public sealed class NetworkTests
 
     [Fact]
     public void A_note_of_a_visit_remembers_source_and_click_whatever_they_are() =>
-        Gen.Select(Gen.Char['!', '~'].Array[0, AdClick.LongestId], Gen.Long[0, 5_000_000], Gen.Char['a', 'z'].Array[0, 20], Gen.Bool).Sample((id, cost, tag, isThere) =>
+        Gen.Select(Gen.Char['!', '~'].Array[0, AdClick.LongestId], Gen.Long[0, 5_000_000], Gen.Char['a', 'z'].Array[0, 20], Gen.Bool).AlwaysHolds((id, cost, tag, isThere) =>
         {
             var note = VisitNote.Of(new Traits(Device.Phone, "DE", "de", true, new(tag)) { Click = isThere ? new AdClick(new(id), cost) : null }, Apart.Tied);
             Assert.Equal(note, VisitNote.Parse(note.ToString()));
@@ -46,7 +46,7 @@ public sealed class NetworkTests
     }
 
     [Fact]
-    public void Whatever_a_click_is_called_the_host_that_is_asked_stays() => Gen.String.Sample(id =>
+    public void Whatever_a_click_is_called_the_host_that_is_asked_stays() => Gen.String.AlwaysHolds(id =>
         Assert.Equal("ads.example", new Uri(PostbackAddress.Read("https://ads.example/t?c={click_id}").Address!.Fill(new(id.Replace("\ud800", "", StringComparison.Ordinal), "sale"))).Host));
 
     [Theory]

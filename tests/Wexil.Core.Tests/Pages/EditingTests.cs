@@ -39,7 +39,7 @@ public sealed class EditingTests
 
     [Fact]
     public void Taking_an_element_out_leaves_every_other_character_of_any_page() =>
-        Gen.Select(MadeUpPage.Any, Gen.Int[0, 10_000]).Sample((page, pick) =>
+        Gen.Select(MadeUpPage.Any, Gen.Int[0, 10_000]).AlwaysHolds((page, pick) =>
         {
             var map = SourceMap.Of(page.Html);
             var candidates = map.Elements.Where(element => element.Name is "section" or "p" or "img" or "ul" or "a" or "h2").ToArray();
@@ -51,7 +51,7 @@ public sealed class EditingTests
 
     [Fact]
     public void Moving_down_and_up_again_gives_the_page_back() =>
-        Gen.Select(MadeUpPage.Any, Gen.Int[0, 100]).Sample((page, pick) =>
+        Gen.Select(MadeUpPage.Any, Gen.Int[0, 100]).AlwaysHolds((page, pick) =>
         {
             var sections = SourceMap.Of(page.Html).Elements.Where(element => element.Name == "section").ToArray();
             var at = pick % (sections.Length - 1);
@@ -75,7 +75,7 @@ public sealed class EditingTests
 
     [Fact]
     public void Going_into_a_text_and_out_again_leaves_the_page_byte_for_byte() =>
-        Gen.OneOf(MadeUpPage.Any.Select(page => (page.Html, true)), MadeUpPage.Garbage.Select(html => (html, false))).Sample((html, isWellFormed) =>
+        Gen.OneOf(MadeUpPage.Any.Select(page => (page.Html, true)), MadeUpPage.Garbage.Select(html => (html, false))).AlwaysHolds((html, isWellFormed) =>
         {
             // As the frame has it: what the server sent, parsed by a browser, read back.
             var plan = new WiringPlan("p", "s", "https://go.example", []);
@@ -94,7 +94,7 @@ public sealed class EditingTests
     private static string Read(string html) => string.Concat(SourceMap.Of(html).Document.Body!.TextContent.Where(c => !char.IsWhiteSpace(c)).Order());
 
     [Fact]
-    public void No_edit_of_any_markup_fails_otherwise_than_with_a_sentence() => Gen.Select(MadeUpPage.Garbage, Gen.Int[0, 40], Gen.Int[0, 8]).Sample((html, node, kind) =>
+    public void No_edit_of_any_markup_fails_otherwise_than_with_a_sentence() => Gen.Select(MadeUpPage.Garbage, Gen.Int[0, 40], Gen.Int[0, 8]).AlwaysHolds((html, node, kind) =>
     {
         PageEdit edit = kind switch
         {
@@ -125,7 +125,7 @@ public sealed class EditingTests
     [Fact]
     public void What_a_frame_says_cannot_bring_script_into_the_page() =>
         Gen.OneOf(Gen.Const("<script>x</script>"), Gen.Const("<img src=x onerror=y>"), Gen.Const("<a href=javascript:x data-wx=1>t</a>"), Gen.Const("<svg onload=x>"), Gen.Const("<iframe srcdoc=x>"), Gen.Const("<b onclick=x data-wx=99>"), Gen.String)
-            .Array[1, 6].Sample(parts =>
+            .Array[1, 6].AlwaysHolds(parts =>
             {
                 const string html = "<p>a <i>b</i></p>";
                 var edited = PageEditor.Apply(html, new PageEdit.Text(0, string.Concat(parts))).Source!;

@@ -28,11 +28,11 @@ public sealed class SplitTests
     }
 
     [Fact]
-    public void Weights_survive_being_stored() => AnyWeights.Sample(weights => Weights.Parse(weights.ToString()).Equals(weights));
+    public void Weights_survive_being_stored() => AnyWeights.AlwaysHolds(weights => Weights.Parse(weights.ToString()).Equals(weights));
 
     [Fact]
     public void A_page_that_rests_is_never_drawn() => Gen.Select(AnyWeights, Gen.Double[0, 0.9999999999])
-        .Sample((weights, unit) => weights[weights.PageAt(unit)] > 0);
+        .AlwaysHolds((weights, unit) => weights[weights.PageAt(unit)] > 0);
 
     [Fact]
     public void Shares_come_out_as_the_weights_say()
@@ -60,7 +60,7 @@ public sealed class SplitTests
     }
 
     [Fact]
-    public void A_visitor_with_a_place_keeps_it_whatever_the_weights() => Gen.Select(AnyVisitor, AnyWeights, Gen.Int[0, 9]).Sample((visitor, weights, seat) =>
+    public void A_visitor_with_a_place_keeps_it_whatever_the_weights() => Gen.Select(AnyVisitor, AnyWeights, Gen.Int[0, 9]).AlwaysHolds((visitor, weights, seat) =>
     {
         var step = Step(weights);
         var own = step.Test!.Pages[seat % weights.Count];
@@ -68,7 +68,7 @@ public sealed class SplitTests
     });
 
     [Fact]
-    public void Someone_new_is_enrolled_on_the_page_that_the_same_draw_gives_again() => Gen.Select(AnyVisitor, AnyWeights).Sample((visitor, weights) =>
+    public void Someone_new_is_enrolled_on_the_page_that_the_same_draw_gives_again() => Gen.Select(AnyVisitor, AnyWeights).AlwaysHolds((visitor, weights) =>
         Take(Step(weights), visitor, null) is { Kind: TurnKind.Enrols } turn && Take(Step(weights), visitor, null) == turn);
 
     [Fact]
@@ -83,8 +83,8 @@ public sealed class SplitTests
     [Fact]
     public void A_visitor_id_survives_a_cookie_and_nothing_else_passes_for_one()
     {
-        AnyVisitor.Sample(visitor => VisitorId.TryParse(visitor.ToString(), out var read) && read == visitor);
-        Gen.String.Sample(text => VisitorId.TryParse(text, out _) is false || text.Length == VisitorId.TextLength);
+        AnyVisitor.AlwaysHolds(visitor => VisitorId.TryParse(visitor.ToString(), out var read) && read == visitor);
+        Gen.String.AlwaysHolds(text => VisitorId.TryParse(text, out _) is false || text.Length == VisitorId.TextLength);
     }
 
     [Fact]
@@ -102,7 +102,7 @@ public sealed class SplitTests
             var forged = token[..i] + (token[i] == 'A' ? 'B' : 'A') + token[(i + 1)..];
             if (forged != token) Assert.True(tokens.Read(forged, Now) is null || i == token.Length - 1, $"changed at {i}");
         }
-        Gen.String.Sample(text => tokens.Read(text, Now) is null);
+        Gen.String.AlwaysHolds(text => tokens.Read(text, Now) is null);
     }
 
     [Theory]

@@ -33,7 +33,7 @@ public sealed class TurnTests
         }, tied));
 
     [Fact]
-    public void In_turn_no_page_ever_strays_from_its_share_by_one() => AnyWeights.Sample(weights =>
+    public void In_turn_no_page_ever_strays_from_its_share_by_one() => AnyWeights.AlwaysHolds(weights =>
     {
         var had = new long[weights.Count];
         for (var turn = 1; turn <= 400; turn++)
@@ -46,7 +46,7 @@ public sealed class TurnTests
     });
 
     [Fact]
-    public void Turns_lost_on_the_way_right_themselves() => Gen.Select(AnyWeights, Gen.Long[0, 6].Array[10]).Sample((weights, lost) =>
+    public void Turns_lost_on_the_way_right_themselves() => Gen.Select(AnyWeights, Gen.Long[0, 6].Array[10]).AlwaysHolds((weights, lost) =>
     {
         var had = new long[weights.Count];
         for (var i = 0; i < had.Length; i++) had[i] = weights[i] == 0 ? 0 : lost[i];
@@ -56,14 +56,14 @@ public sealed class TurnTests
     });
 
     [Fact]
-    public void Who_has_a_place_keeps_it_whatever_is_set_now() => Gen.Select(AnyStep, AnyVisit, Gen.Int[0, 9]).Sample((step, visit, seat) =>
+    public void Who_has_a_place_keeps_it_whatever_is_set_now() => Gen.Select(AnyStep, AnyVisit, Gen.Int[0, 9]).AlwaysHolds((step, visit, seat) =>
     {
         var own = step.Test!.Pages[seat % step.Test.Pages.Count];
         return Take(step, visit, new Place(own.Id, step.Test.Phase)) is { Kind: TurnKind.Plain } turn && turn.Page == own;
     });
 
     [Fact]
-    public void Whoever_is_shown_a_page_once_is_shown_it_again() => Gen.Select(AnyStep, AnyVisit, AnyVisit).Sample((step, first, then) =>
+    public void Whoever_is_shown_a_page_once_is_shown_it_again() => Gen.Select(AnyStep, AnyVisit, AnyVisit).AlwaysHolds((step, first, then) =>
     {
         var shown = Take(step, first, null)!.Value;
         var again = Take(step, then with { Visitor = first.Visitor }, new Place(shown.Page.Id, shown.Kind == TurnKind.Enrols ? step.Test!.Phase : null))!.Value;
@@ -71,7 +71,7 @@ public sealed class TurnTests
     });
 
     [Fact]
-    public void No_rule_leaks() => Gen.Select(AnyStep, AnyVisit).Sample((step, visit) =>
+    public void No_rule_leaks() => Gen.Select(AnyStep, AnyVisit).AlwaysHolds((step, visit) =>
     {
         var test = step.Test!;
         var turn = Take(step, visit, null)!.Value;
@@ -81,7 +81,7 @@ public sealed class TurnTests
     });
 
     [Fact]
-    public void Affiliates_never_see_a_page_closed_to_them() => Gen.Select(AnyStep, AnyVisit).Sample((step, visit) =>
+    public void Affiliates_never_see_a_page_closed_to_them() => Gen.Select(AnyStep, AnyVisit).AlwaysHolds((step, visit) =>
         !visit.Traits.IsAffiliate || step.Tied.ContainsKey(visit.Traits.Source) || !step.Test!.ClosedToAffiliates.Contains(Take(step, visit, null)!.Value.Page.Id)
         || step.Test.Weights[1] == 100);
 
@@ -120,7 +120,7 @@ public sealed class TurnTests
         var visitor = VisitorId.New(Now, new SeededChance(1));
         var turn = Take(step, new(visitor, Now, Traits.Unknown), new Place(new(2), new PhaseId(1)))!.Value;
         Assert.Equal((1, TurnKind.Plain, TurnReason.OwnPageDown), (turn.Page.Id.Value, turn.Kind, turn.Reason));
-        AnyWeights.Sample(weights => weights.Without([0]).Percent.Sum() == 100 && (weights[0] == 100 || weights.Without([0])[0] == 0));
+        AnyWeights.AlwaysHolds(weights => weights.Without([0]).Percent.Sum() == 100 && (weights[0] == 100 || weights.Without([0])[0] == 0));
     }
 
     [Theory]
@@ -148,13 +148,13 @@ public sealed class TurnTests
         Assert.Equal("Everyone takes part.", Audience.Everyone.Sentence());
         var audience = new Audience([Device.Phone, Device.Tablet], new(["DE", "AT"], true), Visits.First, OnlyOrBut.All, OnlyOrBut.All, [new(false, "staff", RuleKind.EqualTo, "1")]);
         Assert.Equal("Phones and tablets on their first visit from everywhere but Germany and Austria take part; left out when the address has staff=1.", audience.Sentence());
-        AnyAudience.Sample(any => Audience.Parse(any.ToJson()).Equals(any) && any.Sentence().EndsWith('.'));
+        AnyAudience.AlwaysHolds(any => Audience.Parse(any.ToJson()).Equals(any) && any.Sentence().EndsWith('.'));
         Assert.Equal(new Admission(false, "the address has staff=1"), audience.Judge(new(Device.Phone, "US"), "?staff=1"));
         Assert.Equal(new Admission(false, "Germany does not take part"), audience.Judge(new(Device.Phone, "DE"), ""));
     }
 
     [Fact]
-    public void A_visits_note_survives_being_stored() => AnyVisit.Sample(visit =>
+    public void A_visits_note_survives_being_stored() => AnyVisit.AlwaysHolds(visit =>
     {
         var note = VisitNote.Of(visit.Traits, Apart.Tied);
         return VisitNote.Parse(note.ToString()) == note && VisitNote.Parse(VisitNote.Of(visit.Traits).ToString()).Apart is null;
@@ -187,7 +187,7 @@ public sealed class TurnTests
     public void A_source_is_a_short_tag_whatever_stands_in_the_link()
     {
         Assert.Equal("sunday-letter", SourceTag.From(" Sunday  Letter! "));
-        Gen.String.Sample(text => SourceTag.From(text) is var tag && tag.Length <= SourceTag.Longest && SourceTag.From(tag) == tag);
+        Gen.String.AlwaysHolds(text => SourceTag.From(text) is var tag && tag.Length <= SourceTag.Longest && SourceTag.From(tag) == tag);
     }
 
     [Fact]

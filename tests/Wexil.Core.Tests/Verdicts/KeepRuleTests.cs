@@ -66,7 +66,7 @@ public sealed class KeepRuleTests
     }
 
     [Fact]
-    public void Leaning_weights_add_up_keep_the_floor_and_follow_the_chances() => Gen.Select(Gen.Double[0, 1].Array[2, 10], Gen.Int[1, 50], Gen.Int[0, 9]).Sample((chances, floor, resting) =>
+    public void Leaning_weights_add_up_keep_the_floor_and_follow_the_chances() => Gen.Select(Gen.Double[0, 1].Array[2, 10], Gen.Int[1, 50], Gen.Int[0, 9]).AlwaysHolds((chances, floor, resting) =>
     {
         var even = Weights.Even(chances.Length);
         var now = chances.Length > 2 && resting < chances.Length ? even.Without([resting]) : even;
