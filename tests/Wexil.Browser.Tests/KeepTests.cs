@@ -25,6 +25,14 @@ public sealed class KeepTests
         owner.WaitForText("A lift of 10% takes");
         owner.Run("const drag = document.querySelector('#drag'); drag.value = 40; drag.dispatchEvent(new Event('input', { bubbles: true }))");
         owner.WaitForText("A lift of 40% takes");
+        // Kept under a name, they are found again as they stood when the lift was let go.
+        owner.Run("document.querySelector('#drag').dispatchEvent(new Event('change', { bubbles: true }))");
+        owner.Fill("#keep-name", "Swap page, autumn");
+        owner.Press("Keep them");
+        owner.WaitForText("The numbers stand here until you take them out.");
+        owner.IsAccessible();
+        owner.Press("Swap page, autumn");
+        owner.WaitForText("A lift of 40% takes");
 
         // The start.
         owner.Open(site.Studio, "/f/herb-club/swap/send");

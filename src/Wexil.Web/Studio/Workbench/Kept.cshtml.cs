@@ -31,7 +31,7 @@ public sealed class KeptModel(NumberStore numbers) : PageModel
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (Address?.Split('?') is not [Root or Root + "/plan" or Root + "/split", { Length: > 0 and < LongestAddress }]) ModelState.AddModelError(nameof(Name), "These are no numbers of the workbench. Go back, work them out, and keep them from there.");
+        if (Address?.Split('?', 2) is not [Root or Root + "/plan" or Root + "/split", { Length: > 0 and < LongestAddress }]) ModelState.AddModelError(nameof(Name), "These are no numbers of the workbench. Go back, work them out, and keep them from there.");
         if (!ModelState.IsValid)
         {
             Kept = numbers.All();
