@@ -8,7 +8,7 @@ namespace Wexil.Browser.Tests;
 /// <summary>A browser of somebody's own: a fresh profile, no cookies of anybody else's.</summary>
 public sealed class Browser : IDisposable
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
     private static readonly string Axe = File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe-core", "axe.min.js"));
     private readonly ChromeDriver _driver;
 
