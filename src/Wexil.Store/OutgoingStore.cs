@@ -34,6 +34,14 @@ public sealed record Outgoing(long Id, OutgoingKind Kind, StepId Step, string Em
     public Postback Postback => JsonSerializer.Deserialize<Postback>(Fields)!;
 }
 
+/// <summary>Things that go to the same place, one after the other: a step's opt-ins to its mail service, an ad network's postbacks, mail.</summary>
+public readonly record struct OutgoingLane(OutgoingKind Kind, StepId Step, SourceId? Source);
+
+/// <summary>Something that has not gone out yet.</summary>
+/// <param name="Next">When it is tried next; null when it was given up.</param>
+/// <param name="Problem">Why it did not go; null when it was not tried yet.</param>
+public sealed record Waiting(Outgoing What, DateTimeOffset? Next, string? Problem);
+
 /// <summary>What went, what waits and what failed.</summary>
 public sealed record OutgoingState(long Done, long Waiting, long Failed, string? Problem);
 
@@ -45,11 +53,35 @@ public sealed class OutgoingStore(Database database, Journal journal, TimeProvid
 
     private const string StateColumns = "count(done_at), count(next_at), count(*) FILTER (WHERE next_at IS NULL AND done_at IS NULL), max(problem) FILTER (WHERE done_at IS NULL)";
 
-    /// <summary>What is due, the oldest first, at most so many.</summary>
-    public IReadOnlyList<Outgoing> Due(int most) => database.Read(c => c.Rows(
-        "SELECT id, kind, step_id, email, fields, tries, source_id FROM outgoing WHERE next_at <= $1 ORDER BY next_at LIMIT $2",
-        row => new Outgoing(row.GetInt64(0), (OutgoingKind)row.GetInt32(1), new(row.GetInt64(2)), row.GetString(3), row.GetString(4), row.GetInt32(5), row.NumberOrNull(6) is { } source ? new(source) : null),
-        time.GetUtcNow().ToUnixTimeMilliseconds(), most));
+    private const string Columns = "id, kind, step_id, email, fields, tries, source_id";
+
+    /// <summary>The lanes in which something is due.</summary>
+    public IReadOnlyList<OutgoingLane> DueLanes() => database.Read(c => c.Rows(
+        "SELECT DISTINCT kind, step_id, source_id FROM outgoing WHERE next_at <= $1",
+        row => new OutgoingLane((OutgoingKind)row.GetInt32(0), new(row.GetInt64(1)), row.NumberOrNull(2) is { } source ? new(source) : null), Now));
+
+    /// <summary>What is due in a lane, the oldest first, at most so many.</summary>
+    public IReadOnlyList<Outgoing> Due(OutgoingLane lane, int most) => database.Read(c => c.Rows(
+        $"SELECT {Columns} FROM outgoing WHERE kind = $1 AND step_id = $2 AND source_id IS $3 AND next_at <= $4 ORDER BY next_at LIMIT $5",
+        One, (int)lane.Kind, lane.Step.Value, lane.Source?.Value, Now, most));
+
+    /// <summary>What waits or was given up, the one that is tried next first and what was given up last; at most so many.</summary>
+    public IReadOnlyList<Waiting> Waiting(int most) => database.Read(c => c.Rows(
+        $"SELECT {Columns}, next_at, problem FROM outgoing WHERE done_at IS NULL ORDER BY next_at IS NULL, next_at, id LIMIT $1",
+        row => new Waiting(One(row), row.NumberOrNull(7) is { } at ? DateTimeOffset.FromUnixTimeMilliseconds(at) : null, row.TextOrNull(8)), most));
+
+    /// <summary>What waits, and what was given up, of all lanes.</summary>
+    public (long Waiting, long Failed) Unsent() => database.Read(c => c.Rows(
+        "SELECT count(next_at), count(*) - count(next_at) FROM outgoing WHERE done_at IS NULL", row => (row.GetInt64(0), row.GetInt64(1))).Single());
+
+    /// <summary>Takes something out of the queue that has not gone: it never goes.</summary>
+    public Task DeleteAsync(long id) => journal.WriteAsync(c => c.Execute("DELETE FROM outgoing WHERE id = $1 AND done_at IS NULL", id));
+
+    /// <summary>Empties the queue of what waits and what was given up.</summary>
+    public Task DeleteUnsentAsync() => journal.WriteAsync(c => c.Execute("DELETE FROM outgoing WHERE done_at IS NULL"));
+
+    /// <summary>Tries everything at once that waits or was given up.</summary>
+    public Task AllAgainAsync() => journal.WriteAsync(c => c.Execute("UPDATE outgoing SET tries = 0, next_at = $1 WHERE done_at IS NULL", Now));
 
     /// <summary>Has a mail to the owner go out.</summary>
     public Task AddMailAsync(string to, string subject, string words) => journal.WriteAsync(c => c.Execute(
@@ -77,6 +109,12 @@ public sealed class OutgoingStore(Database database, Journal journal, TimeProvid
 
     private Task AgainAsync(string which, long id) => journal.WriteAsync(c => c.Execute(
         $"UPDATE outgoing SET tries = 0, next_at = $2 WHERE {which} AND done_at IS NULL AND next_at IS NULL", id, time.GetUtcNow().ToUnixTimeMilliseconds()));
+
+    private long Now => time.GetUtcNow().ToUnixTimeMilliseconds();
+
+    private static Outgoing One(Microsoft.Data.Sqlite.SqliteDataReader row) => new(
+        row.GetInt64(0), (OutgoingKind)row.GetInt32(1), new(row.GetInt64(2)), row.GetString(3), row.GetString(4), row.GetInt32(5),
+        row.NumberOrNull(6) is { } source ? new(source) : null);
 
     private static OutgoingState Map(Microsoft.Data.Sqlite.SqliteDataReader row) => new(row.GetInt64(0), row.GetInt64(1), row.GetInt64(2), row.TextOrNull(3));
 }

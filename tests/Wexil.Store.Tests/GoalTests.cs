@@ -161,7 +161,7 @@ public sealed class GoalTests
         Assert.Equal(3, world.People.Deeds("ann@larkrow.example").Count);
 
         var outgoing = new OutgoingStore(world.Database, world.Journal, world.Time);
-        Assert.Equal([("opt-in", ""), ("sale", "49.00")], outgoing.Due(9).Select(told => (told.Postback.Event, told.Postback.Value)).Order());
+        Assert.Equal([("opt-in", ""), ("sale", "49.00")], outgoing.Waiting(9).Select(told => (told.What.Postback.Event, told.What.Postback.Value)).Order());
         Assert.Equal(25, sources.Lines(funnel, Currency.Usual).Single().Spent);
 
         Assert.True(await world.People.RemoveAsync("ann@larkrow.example"));
@@ -171,7 +171,7 @@ public sealed class GoalTests
         Assert.Null(world.People.Of("ann@larkrow.example"));
         Assert.Equal(4900, world.Tallies.Money(test, Currency.Find("USD")!)[1].Takings.Sum);
         Assert.Equal((1L, 1L, 25L), (sources.Lines(funnel, Currency.Usual).Single().Clicks, sources.Lines(funnel, Currency.Usual).Single().Orders, sources.Lines(funnel, Currency.Usual).Single().Spent));
-        Assert.Empty(outgoing.Due(9));
+        Assert.Empty(outgoing.Waiting(9));
         Assert.DoesNotContain("larkrow.example", world.Database.Read(c =>
         {
             using var command = c.CreateCommand();

@@ -6,7 +6,9 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Splits;
 using Wexil.Store;
+using Microsoft.Extensions.Logging.Abstractions;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Background;
 
 namespace Wexil.Web.Tests;
 
@@ -185,7 +187,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         // Counting again sends nothing again.
         await wexil.Host.Journal.RecountAsync();
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Empty(outgoing.Due(10));
+        Assert.Empty(outgoing.Waiting(10));
 
         var letter = wexil.Get<Mail.MailSender>().Simulated().Single(letter => letter.To == "eve@forward.example");
         Assert.Equal("Is it you?", letter.Subject);
@@ -253,7 +255,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var seen = wexil.Get<LastSeen>();
         Assert.Equal(wexil.Time.GetUtcNow(), seen.Last(tested.B.Id));
         await seen.WriteAsync();
-        using var restarted = new LastSeen(wexil.Get<WiringStore>(), wexil.Time);
+        using var restarted = new LastSeen(wexil.Get<WiringStore>(), wexil.Get<BackgroundProblems>(), wexil.Time, NullLogger<LastSeen>.Instance);
         Assert.Equal(seen.Last(tested.B.Id), restarted.Last(tested.B.Id));
         Assert.Null(restarted.Last(tested.A.Id));
     }

@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Microsoft.Extensions.Logging;
 
 namespace Wexil.Store.Recording;
 
@@ -9,13 +10,17 @@ namespace Wexil.Store.Recording;
 internal sealed class Checkpointer : IDisposable
 {
     private static readonly TimeSpan Pause = TimeSpan.FromMilliseconds(500);
+    private static readonly Action<ILogger, Exception?> NotCheckpointed =
+        LoggerMessage.Define(LogLevel.Warning, new(1, nameof(Checkpointer)), "The write-ahead log cannot be moved into the data file just now");
+
     private readonly SqliteConnection _connection;
+    private readonly ILogger _logger;
     private readonly ManualResetEventSlim _ended = new();
     private readonly Thread _thread;
 
-    public Checkpointer(SqliteConnection connection)
+    public Checkpointer(SqliteConnection connection, ILogger logger)
     {
-        _connection = connection;
+        (_connection, _logger) = (connection, logger);
         _thread = new(Run) { IsBackground = true, Name = "checkpointer", Priority = ThreadPriority.BelowNormal };
         _thread.Start();
     }
@@ -30,15 +35,19 @@ internal sealed class Checkpointer : IDisposable
 
     private void Run()
     {
+        var isFailing = false;
         while (!_ended.Wait(Pause))
         {
             try
             {
                 _connection.Execute("PRAGMA wal_checkpoint(PASSIVE)");
+                isFailing = false;
             }
-            catch (SqliteException)
+            catch (SqliteException error)
             {
                 // The journal notices by itself that the store is not well; the log waits.
+                if (!isFailing) NotCheckpointed(_logger, error);
+                isFailing = true;
             }
         }
     }

@@ -1,5 +1,7 @@
 using System.Diagnostics;
 using Microsoft.Data.Sqlite;
+using Microsoft.Extensions.Logging;
+using Microsoft.Extensions.Logging.Abstractions;
 using Wexil.Store.Recording.Projection;
 
 namespace Wexil.Store.Recording;
@@ -25,6 +27,12 @@ public sealed class Journal : IDisposable
     private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5), LongestLag = TimeSpan.FromMilliseconds(100);
     private static readonly long Breather = Stopwatch.Frequency / 20, Slice = Stopwatch.Frequency / 100;
 
+    private static readonly Action<ILogger, int, Exception?> NotCommitted =
+        LoggerMessage.Define<int>(LogLevel.Error, new(1, nameof(NotCommitted)), "{Events} events cannot be committed; they wait, and visitors are served all the same");
+
+    private static readonly Action<ILogger, long, Exception?> NotProjected =
+        LoggerMessage.Define<long>(LogLevel.Error, new(2, nameof(NotProjected)), "What was recorded after event {Event} cannot be counted yet; it is tried again");
+
     private readonly Lock _lock = new();
     private readonly SemaphoreSlim _work = new(0);
     private readonly Thread _writer;
@@ -43,19 +51,21 @@ public sealed class Journal : IDisposable
     private readonly List<(long Seq, TaskCompletionSource Done)> _followers = [];
     private long _appended, _lost, _lagSince, _lastCommit, _notBefore, _sliceEnd;
     private bool _stopping, _unwell, _asleep;
+    private readonly ILogger _logger;
     private volatile string? _trouble;
 
-    public Journal(Database database, string spillFile, JournalOptions? options = null)
+    public Journal(Database database, string spillFile, JournalOptions? options = null, ILogger? logger = null)
     {
+        _logger = logger ?? NullLogger.Instance;
         _options = options ?? new();
         _patience = (long)((_options.Patience ?? TimeSpan.FromMilliseconds(250)).TotalSeconds * Stopwatch.Frequency);
         _connection = database.OpenWriter(_options.SurvivePowerLoss);
         _transaction = new(_connection);
         _projector = new(_connection);
         _isSliceOver = () => Stopwatch.GetTimestamp() >= _sliceEnd;
-        _checkpointer = new(database.OpenHousekeeper());
+        _checkpointer = new(database.OpenHousekeeper(), _logger);
         _appended = _connection.Number("SELECT max(seq) FROM events") ?? 0;
-        _spill = SpillFile.Open(spillFile, _options.SpillBytes);
+        _spill = SpillFile.Open(spillFile, _logger, _options.SpillBytes);
         foreach (var left in _spill.Read()) _queue.Enqueue(new(left, Stopwatch.GetTimestamp()) { Spilled = true });
         _writer = new(Write) { IsBackground = true, Name = "journal" };
         _writer.Start();
@@ -273,6 +283,8 @@ public sealed class Journal : IDisposable
         }
         catch (SqliteException error)
         {
+            // Said once, and not at every try until the store is well again.
+            if (_trouble is null) NotCommitted(_logger, _group.Count, error);
             _trouble = error.Message;
             lock (_lock) _unwell = true;
             return false;
@@ -326,8 +338,10 @@ public sealed class Journal : IDisposable
                 _ => 2 * took,
             };
         }
-        catch (SqliteException error)
+        catch (Exception error)
         {
+            // Whatever it is, the events are kept, visitors are served, and it is tried again.
+            if (_trouble is null) NotProjected(_logger, _projector.Mark, error);
             _trouble = error.Message;
             Thread.Sleep(100);
         }

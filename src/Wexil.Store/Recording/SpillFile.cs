@@ -1,5 +1,6 @@
 using System.Buffers.Binary;
 using System.Text.Json;
+using Microsoft.Extensions.Logging;
 
 namespace Wexil.Store.Recording;
 
@@ -11,16 +12,21 @@ internal sealed class SpillFile : IDisposable
 {
     public const int DefaultBytes = 8 << 20;
     private const int Header = sizeof(int);
+    private static readonly Action<ILogger, string, Exception?> Trouble =
+        LoggerMessage.Define<string>(LogLevel.Error, new(1, nameof(SpillFile)), "The spill file {Trouble}");
+
     private readonly FileStream? _file;
+    private readonly ILogger _logger;
     private readonly int _size;
     private long _place;
+    private bool _isUnwritable;
 
-    private SpillFile(FileStream? file, int size) => (_file, _size) = (file, size);
+    private SpillFile(FileStream? file, int size, ILogger logger) => (_file, _size, _logger) = (file, size, logger);
 
     public bool IsEmpty => _place == 0;
 
     /// <summary>Opens the file, taking its space; where there is none to be had, everything is refused by <see cref="TryWrite"/>.</summary>
-    public static SpillFile Open(string path, int bytes = DefaultBytes)
+    public static SpillFile Open(string path, ILogger logger, int bytes = DefaultBytes)
     {
         try
         {
@@ -32,15 +38,17 @@ internal sealed class SpillFile : IDisposable
                 // Written, not only reserved: a sparse file has no space of its own.
                 while (file.Length < bytes) file.Write(zeros, 0, (int)Math.Min(zeros.Length, bytes - file.Length));
             }
-            catch (IOException)
+            catch (IOException error)
             {
                 // As much as there was room for.
+                Trouble(logger, "has less room than it should", error);
             }
-            return new(file, (int)Math.Min(file.Length, bytes));
+            return new(file, (int)Math.Min(file.Length, bytes), logger);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            return new(null, 0);
+            Trouble(logger, "cannot be opened, so events wait in memory only when the store is not well", error);
+            return new(null, 0, logger);
         }
     }
 
@@ -61,8 +69,9 @@ internal sealed class SpillFile : IDisposable
             {
                 events.Add(JsonSerializer.Deserialize<JournalEvent>(frame)!);
             }
-            catch (JsonException)
+            catch (JsonException error)
             {
+                Trouble(_logger, "is damaged; what stands behind the damage is lost", error);
                 break;
             }
             _place += Header + length;
@@ -84,8 +93,11 @@ internal sealed class SpillFile : IDisposable
             _file.Position = _place;
             _file.Write(frame);
         }
-        catch (IOException)
+        catch (IOException error)
         {
+            // Said once: with a full disk every event comes by here.
+            if (!_isUnwritable) Trouble(_logger, "cannot be written", error);
+            _isUnwritable = true;
             return false;
         }
         _place += Header + json.Length;
@@ -102,8 +114,9 @@ internal sealed class SpillFile : IDisposable
             _file.Write(new byte[Header]);
             _place = 0;
         }
-        catch (IOException)
+        catch (IOException error)
         {
+            Trouble(_logger, "cannot be cleared", error);
             // Tried again after the next commit; read twice, an event is still one event.
         }
     }

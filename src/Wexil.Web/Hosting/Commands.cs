@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Net.Sockets;
+using System.Runtime.InteropServices;
 using Wexil.Core.Evidence;
 using Wexil.Store;
 using Wexil.Web.Demo;
@@ -47,7 +48,7 @@ public static class Commands
             if (Clash(options) is { } clash) throw new StoreException(clash);
             await using var host = await WexilHost.StartAsync(options);
             Announce(host, demo: false);
-            await host.WaitForShutdownAsync();
+            await EndedByRequestAsync(host);
         }));
 
         var demoData = new Option<string>("--data") { Description = "The demo's data folder.", DefaultValueFactory = _ => InHome("demo-data") };
@@ -67,7 +68,7 @@ public static class Commands
             await DemoWorld.FillAsync(host, Console.Out);
             network.Add("Windowbox: salad in 21 days", DemoWorld.NetworkLink(host), 0.35m, 60);
             Announce(host, demo: true);
-            await host.WaitForShutdownAsync();
+            await EndedByRequestAsync(host);
         }));
         return new RootCommand("Wexil: split tests for direct-response pages.") { serve, demo, Evidence(), Rehearse() };
     }
@@ -145,6 +146,17 @@ public static class Commands
         options.Studio.Host.Equals(options.Visitors.Host, StringComparison.OrdinalIgnoreCase)
             ? "Studio and the visitors' side need two different hosts, such as localhost and 127.0.0.1: cookies ignore ports, and marketers' pages must not reach Studio's."
             : null;
+
+    /// <summary>Waits until somebody asks the program to end; any other end is a failure.</summary>
+    private static async Task EndedByRequestAsync(WexilHost host)
+    {
+        var isAsked = false;
+        using var interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, _ => isAsked = true);
+        using var quit = PosixSignalRegistration.Create(PosixSignal.SIGQUIT, _ => isAsked = true);
+        using var terminate = PosixSignalRegistration.Create(PosixSignal.SIGTERM, _ => isAsked = true);
+        await host.WaitForShutdownAsync();
+        if (!isAsked) throw new StoreException("The program stopped by itself, which is a fault; the lines above say where.");
+    }
 
     /// <summary>What a person can mend is one clear line, not a stack trace.</summary>
     private static async Task<int> Guarded(Func<Task> run)

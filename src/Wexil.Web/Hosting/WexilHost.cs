@@ -4,6 +4,7 @@ using Wexil.Store;
 using Wexil.Store.Recording;
 using Wexil.Web.Mail;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Background;
 using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio;
@@ -17,16 +18,18 @@ public sealed class WexilHost : IAsyncDisposable
 {
     private readonly DataFolder _folder;
     private readonly WebApplication _studio, _visitors;
+    private readonly ILoggerFactory _logs;
 
-    private WexilHost(WexilOptions options, DataFolder folder, Database database, Journal journal, VisitorToken tokens, TimeProvider time, IChance chance)
+    private WexilHost(WexilOptions options, DataFolder folder, Database database, Journal journal, VisitorToken tokens, TimeProvider time, IChance chance, ILoggerFactory logs)
     {
-        (_folder, Database, Journal, Options) = (folder, database, journal, options);
+        (_folder, Database, Journal, Options, _logs) = (folder, database, journal, options, logs);
         var routes = new Routes(new RouteStore(database));
         var tallies = new TallyStore(database, time);
         var turns = new TurnKeeper(tallies);
         var desk = new VisitDesk(routes, journal, database, turns, chance);
         var pages = new PageStore(database, journal, time);
         var wiring = new WiringStore(database, journal, time);
+        var problems = new BackgroundProblems(time);
         var protection = DataProtectionProvider.Create(new DirectoryInfo(folder.Keys), configure => configure.SetApplicationName("Wexil"));
         // What remembers anything is made here, once: a type alone would be made by each door for itself.
         var shared = new ServiceCollection()
@@ -36,7 +39,7 @@ public sealed class WexilHost : IAsyncDisposable
             .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)
             .AddSingleton(new PeopleStore(database, journal, time)).AddSingleton(new SettingStore(database, journal)).AddSingleton<RateStore>().AddSingleton(new LookStore(database, journal, time)).AddSingleton(new NumberStore(database, journal, time))
             .AddSingleton(new PreviewTickets(protection)).AddSingleton(new TryTickets(protection))
-            .AddSingleton(new SourceStore(database, journal, time)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(wiring).AddSingleton(new LastSeen(wiring, time)).AddSingleton<PageFetcher>().AddSingleton<WiringDesk>().AddSingleton<TestReader>().AddSingleton<OwnerTime>()
+            .AddSingleton(new SourceStore(database, journal, time)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(wiring).AddSingleton(problems).AddSingleton(new LastSeen(wiring, problems, time, logs.CreateLogger<LastSeen>())).AddSingleton<PageFetcher>().AddSingleton<WiringDesk>().AddSingleton<TestReader>().AddSingleton<OwnerTime>()
             .AddSingleton(new OptInStore(database, journal, time)).AddSingleton(new OutgoingStore(database, journal, time)).AddSingleton(new ConfirmTickets(protection)).AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox"))).AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
             .AddSingleton(new DraftStore(database, journal)).AddSingleton(new AssetStore(database, journal))
             .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
@@ -60,12 +63,13 @@ public sealed class WexilHost : IAsyncDisposable
         var folder = DataFolder.Open(options.Data);
         Database? database = null;
         Journal? journal = null;
+        var logs = LoggerFactory.Create(Log);
         try
         {
             database = Database.Open(folder);
-            journal = new Journal(database, folder.SpillFile, new JournalOptions(options.SurvivePowerLoss));
+            journal = new Journal(database, folder.SpillFile, new JournalOptions(options.SurvivePowerLoss), logs.CreateLogger<Journal>());
             var key = await new SettingStore(database, journal).TokenKeyAsync();
-            var host = new WexilHost(options, folder, database, journal, new VisitorToken(key), time ?? TimeProvider.System, chance ?? new SecureChance());
+            var host = new WexilHost(options, folder, database, journal, new VisitorToken(key), time ?? TimeProvider.System, chance ?? new SecureChance(), logs);
             Agents.Warm();
             await Countries.ReadyAsync();
             await host._visitors.StartAsync();
@@ -77,6 +81,7 @@ public sealed class WexilHost : IAsyncDisposable
             journal?.Dispose();
             database?.Dispose();
             folder.Dispose();
+            logs.Dispose();
             throw;
         }
     }
@@ -91,13 +96,15 @@ public sealed class WexilHost : IAsyncDisposable
         Journal.Dispose();
         Database.Dispose();
         _folder.Dispose();
+        _logs.Dispose();
     }
 
     private static WebApplication BuildVisitors(WexilOptions options, IServiceCollection shared)
     {
         var builder = WebApplication.CreateSlimBuilder(Application());
         // Where something might log a request, the framework makes an activity for each; Kestrel tells of failures by itself.
-        builder.Logging.SetMinimumLevel(LogLevel.Warning).AddFilter("Microsoft.AspNetCore.Hosting.Diagnostics", LogLevel.None);
+        Log(builder.Logging);
+        builder.Logging.AddFilter("Microsoft.AspNetCore.Hosting.Diagnostics", LogLevel.None);
         // A waiting connection keeps its buffer, and a request is read in one call instead of two.
         builder.WebHost.UseSockets(sockets => sockets.WaitForDataBeforeAllocatingBuffer = false);
         builder.WebHost.UseUrls(options.Visitors.GetLeftPart(UriPartial.Authority));
@@ -117,7 +124,8 @@ public sealed class WexilHost : IAsyncDisposable
     {
         var builder = WebApplication.CreateBuilder(Application());
         // The keys lie in the data folder like everything else; who can read it needs no key.
-        builder.Logging.SetMinimumLevel(LogLevel.Warning).AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error);
+        Log(builder.Logging);
+        builder.Logging.AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error);
         builder.WebHost.UseUrls(options.Studio.GetLeftPart(UriPartial.Authority));
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
@@ -139,8 +147,17 @@ public sealed class WexilHost : IAsyncDisposable
         EnvironmentName = Environments.Production,
     };
 
+    private static void Log(ILoggingBuilder logging) => logging.ClearProviders().AddSimpleConsole(console =>
+    {
+        console.SingleLine = true;
+        console.TimestampFormat = "yyyy-MM-dd HH:mm:ss ";
+        console.UseUtcTimestamp = true;
+    }).SetMinimumLevel(LogLevel.Warning);
+
     private static void AddAll(IServiceCollection services, IServiceCollection shared)
     {
+        // A part that fails is a problem of its own and never the end of the program.
+        services.Configure<HostOptions>(host => host.BackgroundServiceExceptionBehavior = BackgroundServiceExceptionBehavior.Ignore);
         foreach (var service in shared) services.Add(service);
     }
 }

@@ -3,6 +3,7 @@ using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Background;
 using Wexil.Web.Shared.Fetching;
 
 namespace Wexil.Web.Mail;
@@ -30,46 +31,88 @@ public sealed class ConfirmTickets(IDataProtectionProvider protection)
     }
 }
 
-/// <summary>Sends out behind the visitor's back: forwards opt-ins to mail services, mails for confirmations, and tells ad networks what became of their clicks.</summary>
-public sealed class Outbox(OutgoingStore outgoing, OptInStore optIns, SourceStore sources, PageFetcher web, MailSender mail, ConfirmTickets tickets, VisitorsAddress visitors, TimeProvider time) : BackgroundService
+/// <summary>
+/// Sends out behind the visitor's back: forwards opt-ins to mail services, mails for confirmations, and tells ad networks what became
+/// of their clicks. Each of these services has a lane of its own, so that a slow one holds up only itself.
+/// </summary>
+public sealed class Outbox(
+    OutgoingStore outgoing, OptInStore optIns, SourceStore sources, PageFetcher web, MailSender mail, ConfirmTickets tickets, VisitorsAddress visitors,
+    BackgroundProblems problems, TimeProvider time, ILogger<Outbox> logger) : RegularWork("Sending what waits in the outbox", problems, time, logger)
 {
-    private static readonly TimeSpan Every = TimeSpan.FromSeconds(5);
     private const int AtOnce = 50;
+    private static readonly TimeSpan Every = TimeSpan.FromSeconds(5);
+    private static readonly Action<ILogger, long, OutgoingKind, int, Exception?> NotSent =
+        LoggerMessage.Define<long, OutgoingKind, int>(LogLevel.Warning, new(1, nameof(Outbox)), "Outbox item {Item} ({Kind}) did not go out after {Tries} earlier tries");
 
-    // Who sends while another does would send the same twice.
-    private readonly SemaphoreSlim _sending = new(1);
+    // A lane that is under way is not begun again: two senders would send the same twice.
+    private readonly Dictionary<OutgoingLane, Task> _underWay = [];
 
-    /// <summary>Sends everything that is due.</summary>
-    public async Task SendDueAsync(CancellationToken stop)
+    /// <summary>Sends everything that is due, and waits for it.</summary>
+    public Task SendDueAsync(CancellationToken stop) => Task.WhenAll(StartLanes(stop));
+
+    protected override Task WorkAsync(CancellationToken stop)
     {
-        await _sending.WaitAsync(stop);
-        try
+        StartLanes(stop);
+        return Task.CompletedTask;
+    }
+
+    protected override TimeSpan Rest() => Every;
+
+    private Task[] StartLanes(CancellationToken stop)
+    {
+        var lanes = outgoing.DueLanes();
+        lock (_underWay)
         {
-            while (outgoing.Due(AtOnce) is { Count: > 0 } due)
+            foreach (var done in _underWay.Where(lane => lane.Value.IsCompleted).Select(lane => lane.Key).ToArray()) _underWay.Remove(done);
+            foreach (var lane in lanes)
+                if (!_underWay.ContainsKey(lane)) _underWay[lane] = Task.Run(() => EachAsync($"outbox {lane}", "Sending what waits in the outbox", () => SendLaneAsync(lane, stop), stop), stop);
+            return [.. _underWay.Values];
+        }
+    }
+
+    private async Task SendLaneAsync(OutgoingLane lane, CancellationToken stop)
+    {
+        while (outgoing.Due(lane, AtOnce) is { Count: > 0 } due)
+        {
+            foreach (var one in due)
             {
-                foreach (var one in due)
+                if (await TryAsync(one, stop) is { } problem)
                 {
-                    if (await TryAsync(one, stop) is { } problem) await outgoing.FailedAsync(one, problem);
-                    else await outgoing.DoneAsync(one);
+                    NotSent(Logger, one.Id, one.Kind, one.Tries, null);
+                    await outgoing.FailedAsync(one, problem);
                 }
+                else await outgoing.DoneAsync(one);
             }
         }
-        finally
+    }
+
+    /// <summary>Why it did not go out, in words; null when it did. Whatever is wrong with one item is its problem and no other's.</summary>
+    private async Task<string?> TryAsync(Outgoing one, CancellationToken stop)
+    {
+        try
         {
-            _sending.Release();
+            return await SendAsync(one, stop);
+        }
+        catch (MailException error)
+        {
+            return error.Message;
+        }
+        catch (Exception error) when (!stop.IsCancellationRequested && error is not (StoreException or SqliteException))
+        {
+            NotSent(Logger, one.Id, one.Kind, one.Tries, error);
+            return $"It cannot be sent as it is: {error.Message}";
         }
     }
 
-    public override void Dispose()
-    {
-        _sending.Dispose();
-        base.Dispose();
-    }
-
-    private async Task<string?> TryAsync(Outgoing one, CancellationToken stop)
+    private async Task<string?> SendAsync(Outgoing one, CancellationToken stop)
     {
         if (one is { Kind: OutgoingKind.Postback, Source: { } network })
             return sources.Network(network)?.Postback is { } told ? await web.TellAsync(new(told.Fill(one.Postback)), stop) : null;
+        if (one.Kind == OutgoingKind.Owner)
+        {
+            await mail.SendAsync(new(one.Email, one.Mail.Subject, one.Mail.Words), Time.GetUtcNow(), stop);
+            return null;
+        }
         var settings = optIns.Of(one.Step);
         if (one.Kind == OutgoingKind.Forward)
         {
@@ -78,44 +121,9 @@ public sealed class Outbox(OutgoingStore outgoing, OptInStore optIns, SourceStor
                 .Where(field => field.Value is not null).Select(field => KeyValuePair.Create(field.Name, field.Value!));
             return await web.PostFormAsync(address, form, stop);
         }
-        if (one.Kind == OutgoingKind.Owner) return await MailAsync(new(one.Email, one.Mail.Subject, one.Mail.Words), stop);
         var link = $"{visitors.Origin}/confirm/{tickets.Issue(one.Step, one.Email)}";
-        return await MailAsync(new(one.Email, settings.Subject, $"{settings.Words}\n\n{link}\n\nIf it was not you, leave this mail alone: nothing happens then.\n"), stop);
-    }
-
-    private async Task<string?> MailAsync(Letter letter, CancellationToken stop)
-    {
-        try
-        {
-            await mail.SendAsync(letter, time.GetUtcNow(), stop);
-            return null;
-        }
-        catch (Exception error) when (error is IOException or InvalidOperationException or FormatException)
-        {
-            return error.Message;
-        }
-    }
-
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        using var timer = new PeriodicTimer(Every, time);
-        try
-        {
-            while (await timer.WaitForNextTickAsync(stoppingToken))
-            {
-                try
-                {
-                    await SendDueAsync(stoppingToken);
-                }
-                catch (Exception error) when (error is StoreException or SqliteException)
-                {
-                    // The store is not well; what is due stays due.
-                }
-            }
-        }
-        catch (OperationCanceledException)
-        {
-            // The program ends.
-        }
+        var words = $"{settings.Words}\n\n{link}\n\nIf it was not you, leave this mail alone: nothing happens then.\n";
+        await mail.SendAsync(new(one.Email, settings.Subject, words), Time.GetUtcNow(), stop);
+        return null;
     }
 }

@@ -1,7 +1,7 @@
 using System.Collections.Concurrent;
-using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Store;
+using Wexil.Web.Shared.Background;
 
 namespace Wexil.Web.Shared;
 
@@ -9,7 +9,8 @@ namespace Wexil.Web.Shared;
 /// When visitors' browsers last told of an outside page, and when a page where a test begins last asked what to do. Kept in memory,
 /// because it changes with every visit, and written down twice a minute.
 /// </summary>
-public sealed class LastSeen(WiringStore wiring, TimeProvider time) : BackgroundService
+public sealed class LastSeen(WiringStore wiring, BackgroundProblems problems, TimeProvider time, ILogger<LastSeen> logger)
+    : RegularWork("Writing down when pages were last seen", problems, time, logger)
 {
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(30);
     private readonly ConcurrentDictionary<string, DateTimeOffset> _seen = new(wiring.Seen());
@@ -36,35 +37,14 @@ public sealed class LastSeen(WiringStore wiring, TimeProvider time) : Background
     public override async Task StopAsync(CancellationToken cancellationToken)
     {
         await base.StopAsync(cancellationToken);
-        await TryWriteAsync();
+        await EachAsync(nameof(LastSeen), "Writing down when pages were last seen", WriteAsync, cancellationToken);
     }
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        using var timer = new PeriodicTimer(Every, time);
-        try
-        {
-            while (await timer.WaitForNextTickAsync(stoppingToken)) await TryWriteAsync();
-        }
-        catch (OperationCanceledException)
-        {
-            // The program ends.
-        }
-    }
+    protected override Task WorkAsync(CancellationToken stop) => WriteAsync();
+
+    protected override TimeSpan Rest() => Every;
 
     private static string Key(PageId page) => $"page:{page.Value}";
-
-    private async Task TryWriteAsync()
-    {
-        try
-        {
-            await WriteAsync();
-        }
-        catch (Exception error) when (error is StoreException or SqliteException)
-        {
-            // The store is not well; it is written with the next.
-        }
-    }
 
     private void Note(string key, DateTimeOffset at) => _seen[key] = _unwritten[key] = at;
 

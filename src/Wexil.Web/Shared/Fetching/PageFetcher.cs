@@ -58,49 +58,52 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     public async Task<string?> PostFormAsync(Uri address, IEnumerable<KeyValuePair<string, string>> fields, CancellationToken stop)
     {
         using var form = new FormUrlEncodedContent(fields);
-        return await SendAsync(address, (client, patience) => client.PostAsync(address, form, patience), stop);
+        using var request = new HttpRequestMessage(HttpMethod.Post, address) { Content = form };
+        return await SendAsync(request, stop);
     }
 
     /// <summary>Tells an address by asking it. What is wrong, in words; null when it was taken.</summary>
-    public Task<string?> TellAsync(Uri address, CancellationToken stop) => SendAsync(address, (client, patience) => client.GetAsync(address, HttpCompletionOption.ResponseHeadersRead, patience), stop);
-
-    private async Task<string?> SendAsync(Uri address, Func<HttpClient, CancellationToken, Task<HttpResponseMessage>> send, CancellationToken stop)
+    public async Task<string?> TellAsync(Uri address, CancellationToken stop)
     {
+        using var request = new HttpRequestMessage(HttpMethod.Get, address);
+        return await SendAsync(request, stop);
+    }
+
+    /// <summary>Only the head of the answer is read, so that nothing an answer holds can do harm.</summary>
+    private async Task<string?> SendAsync(HttpRequestMessage request, CancellationToken stop)
+    {
+        var host = request.RequestUri!.Host;
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        patience.CancelAfter(Patience);
         try
         {
-            using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
-            patience.CancelAfter(Patience);
-            using var answer = await send(settings.FetchesPrivateAddresses ? _any : _public, patience.Token);
-            return answer.IsSuccessStatusCode ? null : $"{address.Host} answers {(int)answer.StatusCode}.";
+            var client = settings.FetchesPrivateAddresses ? _any : _public;
+            using var answer = await client.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, patience.Token);
+            return answer.IsSuccessStatusCode ? null : $"{host} answers {(int)answer.StatusCode}.";
         }
-        catch (Exception error) when (error is HttpRequestException or IOException or SocketException)
+        catch (Exception error) when (!stop.IsCancellationRequested)
         {
-            return (error as PrivateAddressException ?? error.InnerException as PrivateAddressException)?.Message ?? $"Nothing answers at {address.Host}.";
-        }
-        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
-        {
-            return $"{address.Host} did not answer within {Patience.TotalSeconds:0} seconds.";
+            return Problem(error, host);
         }
     }
 
     /// <summary>Does an address answer? What is wrong, in words; null when it does.</summary>
     public async Task<string?> LookAsync(Uri address, CancellationToken stop)
     {
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        patience.CancelAfter(Patience);
         try
         {
-            using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
-            patience.CancelAfter(Patience);
-            using var answer = await (settings.FetchesPrivateAddresses ? _any : _public).GetAsync(address, HttpCompletionOption.ResponseHeadersRead, patience.Token);
+            var client = settings.FetchesPrivateAddresses ? _any : _public;
+            using var answer = await client.GetAsync(address, HttpCompletionOption.ResponseHeadersRead, patience.Token);
             return answer.IsSuccessStatusCode ? null : $"it answers {(int)answer.StatusCode}";
         }
-        catch (Exception error) when (error is HttpRequestException or IOException or SocketException)
+        catch (Exception error) when (!stop.IsCancellationRequested)
         {
             // What the guard refuses was never asked, so nothing is known of it.
-            return (error as PrivateAddressException ?? error.InnerException as PrivateAddressException) is not null ? NotAsked : "nothing answers there";
-        }
-        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
-        {
-            return "it does not answer in time";
+            if (Inner<PrivateAddressException>(error) is not null) return NotAsked;
+            if (error is OperationCanceledException) return "it does not answer in time";
+            return Inner<SocketException>(error) is not null ? "nothing answers there" : "its answer cannot be read";
         }
     }
 
@@ -151,23 +154,34 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             return (new(response.RequestMessage!.RequestUri!, memory.ToArray(), type?.MediaType?.ToLowerInvariant() ?? "", type?.CharSet?.Trim('"'),
                 response.Headers.TryGetValues("Content-Security-Policy", out var policies) ? [.. policies] : []), null);
         }
-        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        catch (Exception error) when (!stop.IsCancellationRequested)
         {
-            return (null, $"{address.Host} did not answer within {Patience.TotalSeconds:0} seconds.");
+            return (null, Problem(error, address.Host));
         }
-        catch (HttpRequestException error)
+    }
+
+    /// <summary>
+    /// What went wrong with an answer, in words. Whatever another server sends (a broken encoding, a redirect that is no address) is
+    /// a problem of that server's, so there is no exception that this does not take.
+    /// </summary>
+    private static string Problem(Exception error, string host)
+    {
+        if (Inner<PrivateAddressException>(error) is { } isPrivate) return isPrivate.Message;
+        if (error is OperationCanceledException) return $"{host} did not answer within {Patience.TotalSeconds:0} seconds.";
+        return Inner<SocketException>(error)?.SocketErrorCode switch
         {
-            for (Exception? inner = error; inner is not null; inner = inner.InnerException)
-            {
-                if (inner is PrivateAddressException) return (null, inner.Message);
-                if (inner is SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain }) return (null, $"There is no host called {address.Host}.");
-            }
-            return (null, $"{address.Host} cannot be reached: {error.Message}");
-        }
-        catch (IOException error)
-        {
-            return (null, $"{address.Host} broke off: {error.Message}");
-        }
+            SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain => $"There is no host called {host}.",
+            not null => $"Nothing answers at {host}.",
+            null => error is HttpRequestException or IOException ? $"{host} broke off: {error.Message}" : $"{host} gives an answer that cannot be read: {error.Message}",
+        };
+    }
+
+    private static T? Inner<T>(Exception error)
+        where T : Exception
+    {
+        for (Exception? inner = error; inner is not null; inner = inner.InnerException)
+            if (inner is T found) return found;
+        return null;
     }
 
     /// <summary>One page on its way in: what it needs, what of that was had, and where it is put.</summary>

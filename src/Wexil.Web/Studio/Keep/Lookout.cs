@@ -1,10 +1,10 @@
-using Microsoft.Data.Sqlite;
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
 using Wexil.Core.Splits;
 using Wexil.Core.Verdicts;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Background;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
@@ -15,7 +15,8 @@ namespace Wexil.Web.Studio.Keep;
 /// tests' rules; lets weights follow the evidence; and tells the owner what changed.
 /// </summary>
 public sealed class Lookout(
-    TestStore tests, FunnelStore funnels, TestReader reader, LookStore looks, Keeper keeper, SettingStore settings, OwnerMail mail, Routes routes, TimeProvider time) : BackgroundService
+    TestStore tests, FunnelStore funnels, TestReader reader, LookStore looks, Keeper keeper, SettingStore settings, OwnerMail mail, Routes routes,
+    BackgroundProblems problems, TimeProvider time, ILogger<Lookout> logger) : RegularWork("Checking running tests", problems, time, logger)
 {
     public const string ByRule = "by its rule";
 
@@ -23,12 +24,12 @@ public sealed class Lookout(
     private readonly SemaphoreSlim _looking = new(1);
 
     /// <summary>Looks at every running test once; a look that is under way is waited for.</summary>
-    public async Task LookAsync()
+    public async Task LookAsync(CancellationToken stop = default)
     {
-        await _looking.WaitAsync();
+        await _looking.WaitAsync(stop);
         try
         {
-            await LookAtAllAsync();
+            await LookAtAllAsync(stop);
         }
         finally
         {
@@ -42,52 +43,43 @@ public sealed class Lookout(
         base.Dispose();
     }
 
-    private async Task LookAtAllAsync()
+    private async Task LookAtAllAsync(CancellationToken stop)
     {
-        var now = time.GetUtcNow();
-        var (last, steps, seen) = (looks.Last(), funnels.AllSteps(), new List<TestLook>());
-        var every = funnels.Every();
+        var (last, steps, every, seen) = (looks.Last(), funnels.AllSteps(), funnels.Every(), new List<TestLook>());
         var changed = false;
         foreach (var test in tests.Open())
         {
-            var state = test.StateAt(now);
-            var before = last.TryGetValue(test.Id, out var known) ? known.Stood : null;
-            var reading = reader.Read(test, steps);
-            var stood = state is TestState.Running or TestState.Over ? $"{state}: {reading.Verdict.Kind}" : state.ToString();
-            seen.Add(new(test.Id, Past(test, reading, onMoney: false), Past(test, reading, onMoney: true), stood, BaseEarned(test, reading)));
-            var address = $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/";
-            var decision = state is TestState.Running or TestState.Over ? Decide(test, reading, now) : null;
-            if (before != stood) await TellAsync(test, reading, state, before, decision, address);
-            if (decision is not null) changed |= await FollowAsync(test, reading, state, decision, address);
+            await EachAsync($"look {test.Id.Value}", $"Checking the test “{test.Name}”", async () =>
+            {
+                var before = last.TryGetValue(test.Id, out var known) ? known.Stood : null;
+                var (look, isChanged) = await LookAtAsync(test, before, steps, every);
+                seen.Add(look);
+                changed |= isChanged;
+            }, stop);
         }
         if (seen.Count > 0) await looks.SaveAsync(seen);
         if (changed) routes.Reload();
         await mail.TellOnMondayAsync(() => tests.Open().Select(test => reader.Read(test, steps)));
     }
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    private async Task<(TestLook Look, bool IsChanged)> LookAtAsync(SplitTest test, string? before, IReadOnlyList<Step> steps, IReadOnlyDictionary<FunnelId, Funnel> every)
     {
-        try
-        {
-            while (true)
-            {
-                try
-                {
-                    await LookAsync();
-                }
-                catch (Exception error) when (error is StoreException or SqliteException)
-                {
-                    // The store is not well, and every screen says so already; the next look is in an hour.
-                }
-                var now = time.GetUtcNow();
-                await Task.Delay(TimeSpan.FromHours(1) - TimeSpan.FromTicks(now.Ticks % TimeSpan.TicksPerHour), time, stoppingToken);
-            }
-        }
-        catch (OperationCanceledException)
-        {
-            // The program ends.
-        }
+        var now = Time.GetUtcNow();
+        var state = test.StateAt(now);
+        var isDecidable = state is TestState.Running or TestState.Over;
+        var reading = reader.Read(test, steps);
+        var stood = isDecidable ? $"{state}: {reading.Verdict.Kind}" : state.ToString();
+        var address = $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/";
+        var decision = isDecidable ? Decide(test, reading, now) : null;
+        var look = new TestLook(test.Id, Past(test, reading, onMoney: false), Past(test, reading, onMoney: true), stood, BaseEarned(test, reading));
+        if (before != stood) await TellAsync(test, reading, state, before, decision, address);
+        return (look, decision is not null && await FollowAsync(test, reading, state, decision, address));
     }
+
+    protected override Task WorkAsync(CancellationToken stop) => LookAsync(stop);
+
+    /// <summary>Until the next full hour.</summary>
+    protected override TimeSpan Rest() => TimeSpan.FromHours(1) - TimeSpan.FromTicks(Time.GetUtcNow().Ticks % TimeSpan.TicksPerHour);
 
     private IReadOnlyDictionary<PageId, PastLooks> Past(SplitTest test, TestReading reading, bool onMoney)
     {

@@ -1,7 +1,7 @@
 using System.Collections.Concurrent;
-using Microsoft.Data.Sqlite;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Background;
 using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Build.Importing;
@@ -13,7 +13,8 @@ namespace Wexil.Web.Studio.Send;
 /// Looks at the outside pages that visitors are sent to every few minutes. One that fails twice in a row is reported, and rests
 /// in a test whose owner wishes so, until it answers again.
 /// </summary>
-public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, PageStore pages, PageFetcher fetcher, TimeProvider time) : BackgroundService
+public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, PageStore pages, PageFetcher fetcher, BackgroundProblems problems, TimeProvider time, ILogger<Watch> logger)
+    : RegularWork("Checking pages that are hosted elsewhere", problems, time, logger)
 {
     public static readonly TimeSpan Every = TimeSpan.FromMinutes(3);
     private const int FailuresToReport = 2, AtOnce = 4;
@@ -29,18 +30,18 @@ public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, Page
         {
             var problem = await fetcher.LookAsync(page.Outside!.Address, ended);
             var last = before.GetValueOrDefault(page.Id);
-            var now = time.GetUtcNow();
+            var now = Time.GetUtcNow();
             var fails = problem is not null and not PageFetcher.NotAsked;
             var failures = fails ? (last?.Failures ?? 0) + 1 : 0;
             looks.Add(new(page.Id, now, failures, problem, failures >= FailuresToReport ? last?.DownSince ?? now : null));
         });
         if (looks.IsEmpty) return;
         await watch.SaveAsync(looks);
-        await RestAsync();
+        await RestAsync(stop);
     }
 
     /// <summary>Lets pages rest that are down, and wakes those that answer or shall not rest any more.</summary>
-    private async Task RestAsync()
+    private async Task RestAsync(CancellationToken stop)
     {
         var looks = watch.All();
         var changed = false;
@@ -50,43 +51,17 @@ public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, Page
             {
                 var rests = test.Sending.RestsFailing && looks.GetValueOrDefault(page)?.DownSince is not null;
                 if (rests == test.Resting.Contains(page)) continue;
-                await tests.RestAsync(test.Id, page, rests, Show.Quoted(pages.Find(page)!.Name));
-                changed = true;
+                await EachAsync($"rest {page.Value}", $"Resting a page in the test “{test.Name}”", async () =>
+                {
+                    await tests.RestAsync(test.Id, page, rests, Show.Quoted(pages.Find(page)!.Name));
+                    changed = true;
+                }, stop);
             }
         }
         if (changed) routes.Reload();
     }
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        using var timer = new PeriodicTimer(Every, time);
-        do
-        {
-            try
-            {
-                await LookAsync(stoppingToken);
-            }
-            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
-            {
-                return;
-            }
-            catch (Exception error) when (error is StoreException or SqliteException)
-            {
-                // The store is not well, and every screen says so already; the next look is in a few minutes.
-            }
-        }
-        while (await NextAsync(timer, stoppingToken));
-    }
+    protected override Task WorkAsync(CancellationToken stop) => LookAsync(stop);
 
-    private static async Task<bool> NextAsync(PeriodicTimer timer, CancellationToken stop)
-    {
-        try
-        {
-            return await timer.WaitForNextTickAsync(stop);
-        }
-        catch (OperationCanceledException)
-        {
-            return false;
-        }
-    }
+    protected override TimeSpan Rest() => Every;
 }

@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Funnels;
 using Wexil.Core.Verdicts;
 using Wexil.Store;
+using Wexil.Web.Shared.Background;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Keep;
 using Wexil.Web.Studio.Shared;
@@ -9,7 +10,8 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Today;
 
 /// <summary>What needs the owner, what is ready, what runs.</summary>
-public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, KeptGains gains, TestReader reader, WatchStore watch, PageStore pages, SettingStore settings, OwnerTime time) : PageModel
+public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, KeptGains gains, TestReader reader, WatchStore watch, PageStore pages, SettingStore settings, OutgoingStore outgoing,
+    BackgroundProblems problems, OwnerTime time) : PageModel
 {
     private const int Days = 14, MostWorthwhile = 3;
 
@@ -20,6 +22,12 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
 
     /// <summary>Outside pages that do not answer.</summary>
     public IReadOnlyList<(PageLook Look, string Page, string Address)> Down { get; private set; } = [];
+
+    /// <summary>What the program does by itself and cannot do at present.</summary>
+    public IReadOnlyList<BackgroundProblem> Problems { get; private set; } = [];
+
+    /// <summary>How much was given up after two days of trying to send it.</summary>
+    public long GivenUp { get; private set; }
 
     public long VisitorsThisWeek { get; private set; }
 
@@ -50,6 +58,7 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
     public void OnGet()
     {
         Funnels = funnels.All();
+        (Problems, GivenUp) = (problems.All, outgoing.Unsent().Failed);
         (VisitorsThisWeek, ConversionsThisWeek) = tallies.Since(time.Now.AddDays(-7));
         Gained = [.. gains.All().GroupBy(line => line.Currency?.Code ?? line.Many).Select(group => (group.Aggregate((sum, line) => sum with { Gain = sum.Gain + line.Gain, Visitors = sum.Visitors + line.Visitors }), group.Count())).OrderBy(sum => sum.Item1.Currency is null)];
         var steps = funnels.AllSteps();

@@ -39,8 +39,10 @@ public sealed class Import(string id, StepId step, Uri address) : IProgress<Fetc
 #pragma warning restore CA1001
 
 /// <summary>Pages on their way in, and archives that wait to be placed. They are kept until newer ones push them out.</summary>
-public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes)
+public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes, ILogger<Imports> logger)
 {
+    private static readonly Action<ILogger, Exception?> NotImported = LoggerMessage.Define(LogLevel.Error, new(1, nameof(Imports)), "A page could not be imported");
+
     private const int Most = 20;
     private readonly ConcurrentDictionary<string, Import> _imports = [];
     private readonly ConcurrentDictionary<string, (StepId Step, PageBundle Bundle)> _archives = [];
@@ -91,6 +93,7 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes)
         catch (Exception error)
         {
             // Whatever it was, the person who waits is told that it is over.
+            NotImported(logger, error);
             import.Problem = $"The page could not be taken in: {error.Message}";
         }
     }

@@ -1,0 +1,63 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Store;
+using Wexil.Web.Mail;
+
+namespace Wexil.Web.Studio.OutboxScreen;
+
+/// <summary>What waits to go out and what was given up, to be tried again or deleted; and mail that was simulated.</summary>
+public sealed class OutboxModel(OutgoingStore outgoing, OptInStore optIns, SourceStore sources, MailSender mail) : PageModel
+{
+    private const int Most = 100;
+
+    /// <summary>The first hundred things that have not gone out.</summary>
+    public IReadOnlyList<Waiting> Waiting { get; private set; } = [];
+
+    public (long Waiting, long Failed) Unsent { get; private set; }
+
+    public IReadOnlyList<OutboxLetter> Letters { get; private set; } = [];
+
+    public bool IsSimulated => mail.IsSimulated;
+
+    [TempData]
+    public string? Done { get; set; }
+
+    public void OnGet() => (Waiting, Unsent, Letters) = (outgoing.Waiting(Most), outgoing.Unsent(), mail.Simulated());
+
+    public async Task<IActionResult> OnPostAgainAsync()
+    {
+        await outgoing.AllAgainAsync();
+        Done = "Everything in the outbox is tried again within a few seconds.";
+        return RedirectToPage();
+    }
+
+    public async Task<IActionResult> OnPostDeleteAsync(long id)
+    {
+        await outgoing.DeleteAsync(id);
+        Done = "Deleted. It will not be sent.";
+        return RedirectToPage();
+    }
+
+    public async Task<IActionResult> OnPostEmptyAsync()
+    {
+        await outgoing.DeleteUnsentAsync();
+        Done = "The outbox is empty.";
+        return RedirectToPage();
+    }
+
+    public static string Kind(OutgoingKind kind) => kind switch
+    {
+        OutgoingKind.Forward => "Opt-in",
+        OutgoingKind.Confirm => "Confirmation e-mail",
+        OutgoingKind.Postback => "Conversion",
+        _ => "E-mail to you",
+    };
+
+    /// <summary>Where something goes: a person's or the owner's e-mail address, a mail service, an ad network.</summary>
+    public string To(Outgoing what) => what.Kind switch
+    {
+        OutgoingKind.Forward => $"{optIns.Of(what.Step).ForwardTo?.Host ?? "nowhere any more"}, for {what.Email}",
+        OutgoingKind.Postback => what.Source is { } source && sources.Network(source)?.Postback is { } postback && Uri.TryCreate(postback.Template, UriKind.Absolute, out var address) ? address.Host : "nowhere any more",
+        _ => what.Email,
+    };
+}
