@@ -17,6 +17,9 @@ switch (args.FirstOrDefault())
     case "looks":
         await LooksBench.RunAsync(args.Contains("--quick"));
         return 0;
+    case "uploads":
+        await UploadsBench.RunAsync(args.Contains("--quick"));
+        return 0;
     default:
         Console.WriteLine("""
             wexil bench go        The link against a bare 302 in the same program: requests a second, p50, p99, ratio; sent = recorded.
@@ -24,6 +27,7 @@ switch (args.FirstOrDefault())
             wexil bench signals   Signals and sales a second against bare endpoints of the framework; sent = recorded.
             wexil bench pages     Hosted pages and files against the framework's static files; pages of 2 MB compared and opened.
             wexil bench looks     A verdict over ten pages of a million visitors, and the hourly look at a thousand running tests.
+            wexil bench uploads   Memory before and after a hundred bodies of 75 MB from strangers.
             Add --quick for a short run.
             """);
         return 2;

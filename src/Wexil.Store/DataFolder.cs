@@ -16,6 +16,9 @@ public sealed class DataFolder : IDisposable
 
     public string ReserveFile => System.IO.Path.Combine(Path, "reserve.bin");
 
+    /// <summary>Uploads that wait to be told where they belong.</summary>
+    public string Uploads => System.IO.Path.Combine(Path, "uploads");
+
     public string Keys => System.IO.Path.Combine(Path, "keys");
 
     /// <exception cref="StoreException">The folder cannot be written to, or another process uses it.</exception>

@@ -118,7 +118,9 @@ public static class FunnelArchive
         if (string.IsNullOrEmpty(page.Folder) || string.IsNullOrEmpty(page.Entry)) throw new FormatException($"The page “{name}” has neither files nor an address.");
         PageFile[] own = [.. files.Where(file => file.Path.StartsWith(page.Folder, StringComparison.Ordinal)).Select(file => file with { Path = file.Path[page.Folder.Length..] })];
         if (own.All(file => file.Path != page.Entry)) throw new FormatException($"The file {page.Folder}{page.Entry} of the page “{name}” is not in the .zip.");
-        return new(name, new(own, page.Entry), null, parent, page.Indexed ?? false);
+        var bundle = new PageBundle(own, page.Entry);
+        if (PageSource.Problem(bundle.Source(page.Entry)) is { } problem) throw new FormatException($"“{page.Folder}{page.Entry}”: {problem}");
+        return new(name, bundle, null, parent, page.Indexed ?? false);
     }
 
     private static int? Within(int? place, int count) => place is { } number && number >= 0 && number < count ? place : null;

@@ -9,9 +9,10 @@ namespace Wexil.Core.Pages;
 /// <param name="Path">Where the source lies in the page's folder: "index.html" or "en/index.html".</param>
 /// <param name="Folder">The absolute path of the page's folder, ending in a slash: "/p/calendar/".</param>
 /// <param name="Asset">The address by content of a file of the page's folder, for those that have one.</param>
+/// <param name="Has">Is there a file of this path in the page's folder? By it, paths from the root of the site that the page came from are found.</param>
 /// <param name="Wiring">What its forms and buttons are wired to.</param>
 /// <param name="View">Who looks at it.</param>
-public sealed record PageServing(string Path, string Folder, WiringPlan Wiring, Func<string, string?>? Asset = null, PageView View = PageView.Visitor)
+public sealed record PageServing(string Path, string Folder, WiringPlan Wiring, Func<string, string?>? Asset = null, PageView View = PageView.Visitor, Func<string, bool>? Has = null)
 {
     /// <summary>Markup put in front of everything, in the editor.</summary>
     public string Ahead { get; init; } = "";
@@ -119,6 +120,18 @@ public static partial class HostedHtml
         return string.IsNullOrWhiteSpace(title) ? null : HtmlText.Collapse(title);
     }
 
+    /// <summary>A style sheet of a page whose paths from the root of the site that it came from lead into the page's folder.</summary>
+    public static string RootedStyles(string css, string folder, Func<string, bool> has) =>
+        StyleUrl().Replace(css, match => match.Groups[1].Value + (match.Groups[2].Value is ['/', ..] path ? Rooted(path, folder, has) ?? path : match.Groups[2].Value));
+
+    /// <summary>A path from the root of a site ("/icon.svg") as it is found in the page's folder; null where the page has no such file.</summary>
+    private static string? Rooted(string path, string folder, Func<string, bool>? has)
+    {
+        if (has is null || path.StartsWith("//", StringComparison.Ordinal) || path.StartsWith(folder, StringComparison.Ordinal)) return null;
+        var file = path[1..].Split('?', '#')[0];
+        return file.Length > 0 && has(Uri.UnescapeDataString(HtmlText.Decode(file))) ? folder + path[1..] : null;
+    }
+
     private static void SpliceReferences(string html, SourceEdits edits, SourceElement node, Resolver resolver)
     {
         if (!References.TryGetValue(node.Name, out var names)) return;
@@ -201,8 +214,9 @@ public static partial class HostedHtml
         public string Absolute(string reference, bool asset)
         {
             var trimmed = reference.Trim();
+            if (trimmed.StartsWith('/') && Rooted(trimmed, serving.Folder, serving.Has) is { } rooted) trimmed = rooted;
             // Absolute, rooted, protocol-relative, other schemes and places on this page stay as they are.
-            if (trimmed.Length == 0 || trimmed[0] is '/' or '#' or '?' || Scheme().IsMatch(trimmed)) return reference;
+            if (trimmed.Length == 0 || trimmed[0] is '#' or '?' || (trimmed[0] == '/' && !trimmed.StartsWith(serving.Folder, StringComparison.Ordinal)) || Scheme().IsMatch(trimmed)) return reference;
             if (!Uri.TryCreate(at, HtmlText.Decode(trimmed), out var absolute)) return reference;
             if (asset && serving.Asset is { } find && absolute.AbsolutePath.StartsWith(serving.Folder, StringComparison.Ordinal)
                 && find(Uri.UnescapeDataString(absolute.AbsolutePath[serving.Folder.Length..])) is { } address) return address + absolute.Fragment;

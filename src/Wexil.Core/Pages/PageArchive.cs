@@ -1,4 +1,5 @@
 using System.IO.Compression;
+using System.Text.RegularExpressions;
 
 namespace Wexil.Core.Pages;
 
@@ -6,10 +7,19 @@ namespace Wexil.Core.Pages;
 public sealed record ArchiveLimits(long FileBytes = 16 << 20, long TotalBytes = 64 << 20, int Files = 1000);
 
 /// <summary>A page unpacked: its files, and which of them is the page itself.</summary>
-public sealed record PageBundle(IReadOnlyList<PageFile> Files, string Entry)
+public sealed partial record PageBundle(IReadOnlyList<PageFile> Files, string Entry)
 {
     /// <summary>All files that are pages, the entry first.</summary>
     public IEnumerable<string> Pages => Files.Select(file => file.Path).Where(ContentTypes.IsHtml).OrderBy(path => path == Entry ? "" : path, StringComparer.Ordinal);
+
+    /// <summary>
+    /// Pages that a site has besides its pages proper, by their names: what a server shows when something is not found or goes wrong,
+    /// and files by which other services know the owner.
+    /// </summary>
+    public static bool IsAside(string path) => AsideName().IsMatch(path);
+
+    [GeneratedRegex(@"(^|/)((4|5)\d\d|50x|error|not-?found|offline|maintenance|google[0-9a-f]{12,}|yandex_[0-9a-f]+)\.html?$", RegexOptions.IgnoreCase)]
+    private static partial Regex AsideName();
 
     public string Source(string path) => PageText.Decode(Files.First(file => file.Path == path).Content);
 
@@ -57,7 +67,8 @@ public static class PageArchive
             }
             return (files, null);
         }
-        catch (InvalidDataException)
+        // What is too short or too strange to be a .zip fails in more ways than one.
+        catch (Exception error) when (error is InvalidDataException or IOException or ArgumentException or NotSupportedException or OverflowException)
         {
             return (null, "This file is not a .zip that can be opened.");
         }
@@ -83,7 +94,8 @@ public static class PageArchive
     private static (PageBundle?, string?) Bundle(List<PageFile> files)
     {
         var entry = files.Where(file => ContentTypes.IsHtml(file.Path))
-            .OrderBy(file => file.Path.Count(c => c == '/'))
+            .OrderBy(file => PageBundle.IsAside(file.Path))
+            .ThenBy(file => file.Path.Count(c => c == '/'))
             .ThenBy(file => Path.GetFileNameWithoutExtension(file.Path).Equals("index", StringComparison.OrdinalIgnoreCase) ? 0 : 1)
             .ThenBy(file => file.Path, StringComparer.Ordinal)
             .FirstOrDefault();
@@ -120,5 +132,8 @@ public static class PageArchive
 
     private static bool IsLeftover(string path) =>
         path.EndsWith('/') || path.EndsWith('\\') || path.StartsWith("__MACOSX/", StringComparison.Ordinal)
-        || Path.GetFileName(path) is ".DS_Store" or "Thumbs.db";
+        || Path.GetFileName(path) == "Thumbs.db" || IsHidden(path);
+
+    /// <summary>What tools leave in a folder: .git, .editorconfig, .nojekyll. A step upwards is no hidden file, and is refused.</summary>
+    private static bool IsHidden(string path) => path.Split('/', '\\').Any(part => part.Length > 1 && part[0] == '.' && part != "..");
 }

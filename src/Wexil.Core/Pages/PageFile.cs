@@ -11,14 +11,14 @@ public sealed record PageFile(string Path, byte[] Content)
 /// <summary>The types of files that a page may bring along. What is not listed is refused: a page's folder is no place for programs.</summary>
 public static class ContentTypes
 {
-    public const string Html = "text/html; charset=utf-8";
+    public const string Html = "text/html; charset=utf-8", Css = "text/css; charset=utf-8";
     public const string Unknown = "application/octet-stream";
 
     private static readonly FrozenDictionary<string, string> ByExtension = new Dictionary<string, string>
     {
         [".html"] = Html,
         [".htm"] = Html,
-        [".css"] = "text/css; charset=utf-8",
+        [".css"] = Css,
         [".js"] = "text/javascript; charset=utf-8",
         [".mjs"] = "text/javascript; charset=utf-8",
         [".json"] = "application/json",

@@ -16,6 +16,9 @@ namespace Wexil.Web.Hosting;
 /// <summary>One Wexil: the store, and two doors in one process that share nothing but it.</summary>
 public sealed class WexilHost : IAsyncDisposable
 {
+    /// <summary>No visitor sends a file, so nothing they send is large; in bytes.</summary>
+    private const long LargestFromVisitors = 64 << 10;
+
     private readonly DataFolder _folder;
     private readonly WebApplication _studio, _visitors;
     private readonly ILoggerFactory _logs;
@@ -33,7 +36,7 @@ public sealed class WexilHost : IAsyncDisposable
         var protection = DataProtectionProvider.Create(new DirectoryInfo(folder.Keys), configure => configure.SetApplicationName("Wexil"));
         // What remembers anything is made here, once: a type alone would be made by each door for itself.
         var shared = new ServiceCollection()
-            .AddSingleton(database).AddSingleton(journal).AddSingleton(time).AddSingleton(chance)
+            .AddSingleton(folder).AddSingleton(database).AddSingleton(journal).AddSingleton(time).AddSingleton(chance)
             .AddSingleton(routes).AddSingleton(desk).AddSingleton(pages).AddSingleton(tokens)
             .AddSingleton(new FunnelStore(database, journal, time)).AddSingleton(new TestStore(database, journal, time))
             .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)
@@ -111,7 +114,7 @@ public sealed class WexilHost : IAsyncDisposable
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
             kestrel.AddServerHeader = false;
-            kestrel.Limits.MaxRequestBodySize = 1 << 20;
+            kestrel.Limits.MaxRequestBodySize = LargestFromVisitors;
         });
         AddAll(builder.Services, shared);
         builder.Services.AddSingleton<HostedPages>();
@@ -130,7 +133,7 @@ public sealed class WexilHost : IAsyncDisposable
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
             kestrel.AddServerHeader = false;
-            kestrel.Limits.MaxRequestBodySize = 80 << 20;
+            kestrel.Limits.MaxRequestBodySize = BodyLimits.Stranger;
         });
         AddAll(builder.Services, shared);
         builder.Services.AddDataProtection().SetApplicationName("Wexil").PersistKeysToFileSystem(new DirectoryInfo(folder.Keys));

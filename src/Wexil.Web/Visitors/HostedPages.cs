@@ -54,7 +54,8 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
     {
         var key = (page.Id, page.Revision, path);
         if (_cache.TryGetValue(key, out HostedFile? ready)) return ready;
-        return pages.File(page.Id, page.Revision, path) is { } file ? Keep(key, Ready(file.Content, file.ContentType), kept => kept.Size) : null;
+        if (pages.File(page.Id, page.Revision, path) is not { } file) return null;
+        return Keep(key, Ready(file.ContentType == ContentTypes.Css ? Rooted(page, file.Content) : file.Content, file.ContentType), kept => kept.Size);
     }
 
     /// <summary>A file by the hash of its content, under a name that says its type; null when there is none, or pages are asked for in this way.</summary>
@@ -99,7 +100,15 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
 
     private PageServing Serving(RoutePage route, string entry, IReadOnlyDictionary<string, string> hashes) =>
         new(entry, Folder(route), new(route.Slug, route.Link, visitors.Origin, route.Tills), path =>
-            hashes.TryGetValue(path, out var hash) && ContentTypes.IsFinal(path) ? $"/a/{hash}/{Uri.EscapeDataString(System.IO.Path.GetFileName(path))}" : null);
+            hashes.TryGetValue(path, out var hash) && ContentTypes.IsFinal(path) ? $"/a/{hash}/{Uri.EscapeDataString(System.IO.Path.GetFileName(path))}" : null, Has: hashes.ContainsKey);
+
+    private byte[] Rooted(RoutePage page, byte[] sheet)
+    {
+        var css = PageText.Decode(sheet);
+        var hashes = pages.Hashes(page.Id, page.Revision);
+        var rooted = HostedHtml.RootedStyles(css, Folder(page), hashes.ContainsKey);
+        return rooted == css ? sheet : Encoding.UTF8.GetBytes(rooted);
+    }
 
     private static HostedFile Ready(byte[] content, string type)
     {

@@ -113,6 +113,67 @@ public sealed partial class PageTests
 
     private static string Prepared(string html) => HostedHtml.Prepare(html, new("index.html", "/p/kit/", Plan)).Html;
 
+    [Fact]
+    public void What_tools_leave_in_a_folder_does_not_keep_a_zip_out_and_a_page_for_errors_is_not_the_page()
+    {
+        var (page, problem) = PageArchive.Read(Zip((".git/HEAD", "ref"), (".editorconfig", "x"), ("site/.nojekyll", ""), ("404.html", "<h1>Gone"), ("site/index.html", "<h1>x")), new());
+        Assert.Null(problem);
+        Assert.Equal(["404.html", "site/index.html"], page!.Files.Select(file => file.Path).Order(StringComparer.Ordinal));
+        Assert.Equal("site/index.html", page.Entry);
+        foreach (var aside in new[] { "404.html", "en/500.htm", "google1a2b3c4d5e6f7a8b.html", "not-found.html" }) Assert.True(PageBundle.IsAside(aside), aside);
+        foreach (var proper in new[] { "index.html", "40400.html", "google.html", "errors-we-made.html" }) Assert.False(PageBundle.IsAside(proper), proper);
+    }
+
+    [Fact]
+    public void Anything_at_all_that_calls_itself_a_zip_is_taken_in_or_refused_in_words() =>
+        Gen.Byte.Array[0, 60].AlwaysHolds(bytes =>
+        {
+            foreach (var content in new[] { bytes, [.. "PK\x03\x04"u8, .. bytes], [.. bytes, .. "PK\x05\x06"u8, .. new byte[18]] })
+            {
+                var (page, problem) = PageArchive.Read(new MemoryStream(content), new());
+                Assert.True(page is null != problem is null);
+            }
+        }, iter: 2000);
+
+    [Theory]
+    [InlineData("no tags here", "no tags")]
+    [InlineData("a < b and c > d", "no tags")]
+    [InlineData("<p>\0</p>", "not a text file")]
+    [InlineData("<p>short", null)]
+    [InlineData("just <b>a word", null)]
+    public void Only_HTML_is_a_page(string source, string? problem)
+    {
+        if (problem is null) Assert.Null(PageSource.Problem(source));
+        else Assert.Contains(problem, PageSource.Problem(source), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void A_page_is_refused_one_level_deeper_than_allowed_and_a_long_flat_one_is_not()
+    {
+        static string Nested(int depth) => string.Concat(Enumerable.Repeat("<div>", depth)) + "x" + string.Concat(Enumerable.Repeat("</div>", depth));
+        Assert.Null(PageSource.Problem(Nested(PageSource.MaxDepth)));
+        Assert.Contains("nested more than 1,000 deep", PageSource.Problem(Nested(PageSource.MaxDepth + 1)), StringComparison.Ordinal);
+        Assert.Contains("nested", PageSource.Problem(string.Concat(Enumerable.Repeat("<div>", 20_000))), StringComparison.Ordinal);
+        Assert.Contains("nested", PageSource.Problem(string.Concat(Enumerable.Repeat("<span><b>", 20_000))), StringComparison.Ordinal);
+        foreach (var flat in new[] { "<p>x", "<li>x", "<br>", "<img src=a>", "<tr><td>x", "<option>x", "<div>x</div>", "<script>'<div><div>'</script>", "<!-- <div><div> -->" })
+            Assert.Null(PageSource.Problem("<main>" + string.Concat(Enumerable.Repeat(flat, 5_000))));
+    }
+
+    [Theory]
+    [InlineData("<link rel=icon href=/icon.svg>", "<link rel=icon href=/p/kit/icon.svg>")]
+    [InlineData("<img src='/img/a%20b.png?v=2'>", "<img src='/p/kit/img/a%20b.png?v=2'>")]
+    [InlineData("<a href=/about.html#us>", "<a href=/p/kit/about.html#us>")]
+    [InlineData("<p style='background:url(/icon.svg)'>", "<p style='background:url(/p/kit/icon.svg)'>")]
+    [InlineData("<a href=/><a href=/go/thanks><img src=//icon.svg><img src=/p/kit/icon.svg><img src=/none.png>", null)]
+    public void Paths_from_the_root_of_the_site_lead_to_the_files_that_came_along(string html, string? expected)
+    {
+        string[] files = ["icon.svg", "img/a b.png", "about.html"];
+        var served = HostedHtml.Prepare(html, new("index.html", "/p/kit/", new("kit", "kit", "http://127.0.0.1", []), Has: files.Contains)).Html;
+        Assert.Equal(expected ?? html, served);
+        Assert.Equal("b{background:url(/p/kit/icon.svg)} i{background:url(/none.png)} u{background:url(a.png)}",
+            HostedHtml.RootedStyles("b{background:url(/icon.svg)} i{background:url(/none.png)} u{background:url(a.png)}", "/p/kit/", files.Contains));
+    }
+
     private static MemoryStream Zip(params (string Path, string Text)[] files)
     {
         var stream = new MemoryStream();

@@ -24,7 +24,7 @@ public static partial class PageEditor
 
     public static Edited Apply(string source, PageEdit edit)
     {
-        if (edit is PageEdit.Source typed) return new(typed.Whole, "Source", null);
+        if (edit is PageEdit.Source typed) return PageSource.Measure(typed.Whole).Depth > PageSource.MaxDepth ? Edited.Refuse(PageSource.Problem(typed.Whole)!) : new(typed.Whole, "Source", null);
         var map = SourceMap.Of(source);
         return edit switch
         {

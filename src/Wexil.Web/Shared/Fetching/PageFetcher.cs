@@ -43,6 +43,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         if (page is null) throw new FetchException(why!);
         if (page.Type is not ("text/html" or "application/xhtml+xml")) throw new FetchException($"There is no page at this address, but {(page.Type.Length == 0 ? "something without a type" : page.Type)}.");
         var html = PageText.Decode(page.Content, page.Charset);
+        if (PageSource.Problem(html) is { } problem) throw new FetchException(problem);
         return await new Collecting(client, page.Address, progress, page.Content.Length, stop).CollectAsync(html);
     }
 

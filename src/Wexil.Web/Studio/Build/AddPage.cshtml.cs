@@ -11,9 +11,11 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>Brings a page in: from a file, an address, pasted source, a starter of ours; or names one that stays outside.</summary>
-public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports imports, Routes routes) : StepPageModel(screens)
+[UploadLimit(MegabytesAtOnce)]
+public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports imports, WaitingArchives archives, Routes routes) : StepPageModel(screens)
 {
-    private const int LongestName = 120, LongestSource = 4 << 20;
+    private const int MegabytesAtOnce = 80;
+    private const int LongestName = 120;
     private static readonly ArchiveLimits Limits = new();
 
     public override string Stage => "build";
@@ -44,6 +46,9 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
         // Nothing to read: the form is empty.
     }
 
+    /// <summary>The largest file that is taken, in bytes.</summary>
+    public static long LargestUpload => Limits.TotalBytes;
+
     public async Task<IActionResult> OnPostUploadAsync()
     {
         if (Upload is not { Length: > 0 } upload) return Refuse(nameof(Upload), "Choose an .html or .zip file.");
@@ -53,21 +58,26 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
         {
             var (bundle, problem) = PageArchive.Read(stream, Limits);
             if (bundle is null) return Refuse(nameof(Upload), problem!);
-            if (bundle.Pages.FirstOrDefault(path => bundle.Source(path).Length > LongestSource) is { } large) return Refuse(nameof(Upload), $"“{large}” has more than {LongestSource >> 20} MB of HTML.");
-            return bundle.Pages.Count() == 1 ? await Add(bundle) : Redirect(Screen.Address($"build/add/{imports.Keep(Screen.Step.Id, bundle)}"));
+            foreach (var path in bundle.Pages)
+                if (PageSource.Problem(bundle.Source(path)) is { } wrong) return Refuse(nameof(Upload), $"{Show.Quoted(path)}: {wrong}");
+            if (bundle.Pages.Count() == 1) return await Add(bundle);
+            // Reading the archive closed its stream.
+            await using var again = upload.OpenReadStream();
+            return Redirect(Screen.Address($"build/add/{await archives.KeepAsync(Screen.Step.Id, again, HttpContext.RequestAborted)}"));
         }
         if (!ContentTypes.IsHtml(upload.FileName)) return Refuse(nameof(Upload), "This is neither an .html nor a .zip file.");
-        if (upload.Length > LongestSource) return Refuse(nameof(Upload), $"A page is at most {LongestSource >> 20} MB of HTML.");
+        // A character has up to four bytes.
+        if (upload.Length > 4L * PageSource.MaxLength) return Refuse(nameof(Upload), $"A page can have up to {PageSource.MaxLength >> 20} MB of HTML.");
         using var memory = new MemoryStream();
         await stream.CopyToAsync(memory);
-        return await Add(PageBundle.OneFile(PageText.Decode(memory.ToArray())));
+        var html = PageText.Decode(memory.ToArray());
+        return PageSource.Problem(html) is { } unfit ? Refuse(nameof(Upload), unfit) : await Add(PageBundle.OneFile(html));
     }
 
     public async Task<IActionResult> OnPostPasteAsync()
     {
         if (string.IsNullOrWhiteSpace(Html)) return Refuse(nameof(Html), "Paste the page’s HTML.");
-        if (!Html.Contains('<')) return Refuse(nameof(Html), "There is no HTML in this: it has no tags.");
-        return Html.Length > LongestSource ? Refuse(nameof(Html), $"A page is at most {LongestSource >> 20} MB of HTML.") : await Add(PageBundle.OneFile(Html.ReplaceLineEndings("\n")));
+        return PageSource.Problem(Html) is { } problem ? Refuse(nameof(Html), problem) : await Add(PageBundle.OneFile(Html.ReplaceLineEndings("\n")));
     }
 
     public IActionResult OnPostFetch()

@@ -10,9 +10,10 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>A page changed where it stands, or in its source. What is changed is a draft until it is published.</summary>
+[UploadLimit(16)]
 public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
 {
-    private const int LongestSource = 4 << 20, LargestPicture = 8 << 20;
+    private const int LargestPicture = 8 << 20;
 
     private PageDraft? _draft;
 
@@ -108,7 +109,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
         if (Shown.IsHosted)
         {
             if (string.IsNullOrWhiteSpace(Source)) ModelState.AddModelError(nameof(Source), "The page would be empty.");
-            else if (Source.Length > LongestSource) ModelState.AddModelError(nameof(Source), $"A page is at most {LongestSource >> 20} MB of HTML.");
+            else if (PageSource.Problem(Source) is { } problem) ModelState.AddModelError(nameof(Source), problem);
             else if (At != Draft.Position) ModelState.AddModelError(nameof(Source), "The page was changed in another window meanwhile. Copy what you typed, load the page again, and put it in there.");
         }
         if (!await Rename()) return Page();
@@ -148,7 +149,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
     {
         var edited = PageEditor.Apply(draft.Source, edit);
         if (edited.Problem is { } problem) return Problem(problem);
-        if (edited.Source!.Length > LongestSource) return Problem($"A page is at most {LongestSource >> 20} MB of HTML.");
+        if (edited.Source!.Length > PageSource.MaxLength) return Problem($"A page can have up to {PageSource.MaxLength >> 20} MB of HTML.");
         if (edited.Source == draft.Source) return new JsonResult(new { draft.Position, draft.Last, label = "", edited.Node });
         return Answer(await Desk.Drafts.EditAsync(Shown, draft.Position, draft.Source, edited.Source, edited.Label), edited.Node);
     }

@@ -14,7 +14,7 @@ namespace Wexil.Web.Studio.Build;
 public sealed record PlacedPage(string Path, string Title, string To);
 
 /// <summary>Places each page of an archive on a step. Links between them become the steps' links.</summary>
-public sealed class PlaceArchiveModel(StepScreens screens, Imports imports, PageStore pages, FunnelStore funnels, Routes routes) : StepPageModel(screens)
+public sealed class PlaceArchiveModel(StepScreens screens, WaitingArchives archives, PageStore pages, FunnelStore funnels, Routes routes) : StepPageModel(screens)
 {
     public const string NewStep = "new";
 
@@ -24,15 +24,22 @@ public sealed class PlaceArchiveModel(StepScreens screens, Imports imports, Page
 
     public IActionResult OnGet(string id)
     {
-        if (imports.Archive(id, Screen.Step.Id) is not { } bundle) return Gone();
+        if (archives.Find(id, Screen.Step.Id) is not { } bundle) return Gone();
         var free = Screen.Steps.Where(step => step.Position > Screen.Step.Position && !step.IsArchived && step.Page is null).Select(step => step.Id.Value.ToString(System.Globalization.CultureInfo.InvariantCulture)).ToList();
-        Placed = [.. bundle.Pages.Select((path, i) => new PlacedPage(path, TitleOf(bundle, path), i == 0 ? $"{Screen.Step.Id.Value}" : free.ElementAtOrDefault(i - 1) ?? ""))];
+        // What is no page proper, such as 404.html, is left out unless somebody says otherwise.
+        var proper = bundle.Pages.Where(path => !PageBundle.IsAside(path)).ToList();
+        Placed = [.. bundle.Pages.Select(path => new PlacedPage(path, TitleOf(bundle, path), proper.IndexOf(path) switch
+        {
+            < 0 => "",
+            0 => $"{Screen.Step.Id.Value}",
+            var i => free.ElementAtOrDefault(i - 1) ?? "",
+        }))];
         return Page();
     }
 
     public async Task<IActionResult> OnPostAsync(string id, string[] path, string?[] to)
     {
-        if (imports.Archive(id, Screen.Step.Id) is not { } bundle) return Gone();
+        if (archives.Find(id, Screen.Step.Id) is not { } bundle) return Gone();
         Placed = [.. bundle.Pages.Select(page => new PlacedPage(page, TitleOf(bundle, page), Array.IndexOf(path, page) is >= 0 and var i && i < to.Length ? to[i] ?? "" : ""))];
         var chosen = Placed.Where(page => page.To.Length > 0).ToArray();
         if (chosen.Length == 0)
@@ -48,7 +55,7 @@ public sealed class PlaceArchiveModel(StepScreens screens, Imports imports, Page
             else return NotFound();
         }
         await pages.AddAsync([.. chosen.Select(page => (steps[page.Path].Id, page.Title, Relinked(bundle, page.Path, steps)))]);
-        imports.Forget(id);
+        archives.Forget(id, Screen.Step.Id);
         routes.Reload(Screen.Funnel.Id);
         Done = chosen.Length == 1 ? $"{Show.Quoted(chosen[0].Title)} is on its step." : $"{chosen.Length} pages are on their steps. Links between them lead along the funnel.";
         return Redirect(Screen.Address("build"));

@@ -7,6 +7,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.People;
 
 /// <summary>People from a file: looked at first, then taken in.</summary>
+[UploadLimit(16)]
 public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
 {
     [BindProperty]

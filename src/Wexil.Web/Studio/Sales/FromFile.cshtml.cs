@@ -8,6 +8,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Sales;
 
 /// <summary>Sales and refunds from a file: looked at first, then taken in.</summary>
+[UploadLimit(16)]
 public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerTime clock) : PageModel
 {
     [BindProperty]

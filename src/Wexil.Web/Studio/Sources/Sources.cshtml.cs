@@ -13,6 +13,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Sources;
 
 /// <summary>The sources of a funnel: their links, what they cost, what they brought.</summary>
+[UploadLimit(4)]
 public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceStore sources, OutgoingStore outgoing, SettingStore settings, VisitorsAddress visitors, Routes routes) : PageModel
 {
     public Funnel Funnel { get; private set; } = null!;

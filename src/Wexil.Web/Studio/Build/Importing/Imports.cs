@@ -38,14 +38,13 @@ public sealed class Import(string id, StepId step, Uri address) : IProgress<Fetc
 }
 #pragma warning restore CA1001
 
-/// <summary>Pages on their way in, and archives that wait to be placed. They are kept until newer ones push them out.</summary>
+/// <summary>Pages on their way in. They are kept until newer ones push them out.</summary>
 public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes, ILogger<Imports> logger)
 {
     private static readonly Action<ILogger, Exception?> NotImported = LoggerMessage.Define(LogLevel.Error, new(1, nameof(Imports)), "A page could not be imported");
 
     private const int Most = 20;
     private readonly ConcurrentDictionary<string, Import> _imports = [];
-    private readonly ConcurrentDictionary<string, (StepId Step, PageBundle Bundle)> _archives = [];
     private readonly ConcurrentQueue<string> _order = [];
 
     public Import Start(StepId step, string? name, Uri address)
@@ -58,19 +57,6 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
     }
 
     public Import? Find(string id) => _imports.GetValueOrDefault(id);
-
-    /// <summary>Keeps an archive with several pages until it is said where each belongs.</summary>
-    public string Keep(StepId step, PageBundle bundle)
-    {
-        var id = NewId();
-        Remember(id);
-        _archives[id] = (step, bundle);
-        return id;
-    }
-
-    public PageBundle? Archive(string id, StepId step) => _archives.TryGetValue(id, out var archive) && archive.Step == step ? archive.Bundle : null;
-
-    public void Forget(string id) => _archives.TryRemove(id, out _);
 
     private async Task Run(Import import, string? name)
     {
@@ -104,7 +90,6 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
         while (_order.Count > Most && _order.TryDequeue(out var old))
         {
             if (_imports.TryRemove(old, out var import)) import.Stop();
-            _archives.TryRemove(old, out _);
         }
     }
 
