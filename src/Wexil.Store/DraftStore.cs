@@ -8,21 +8,51 @@ using Wexil.Store.Recording;
 namespace Wexil.Store;
 
 /// <summary>A page's source as it is being worked on.</summary>
-/// <param name="Position">How many edits led here; an edit is made against a position, so that two windows cannot overwrite each other.</param>
+/// <param name="Position">How many edits led here, and can be undone.</param>
 /// <param name="Last">How many edits there are, those undone included.</param>
-public sealed record PageDraft(string Source, int Position, int Last)
+/// <param name="Revision">How often anything was done to the draft, undoing included; it never goes back.</param>
+public sealed record PageDraft(string Source, int Position, int Last, long Revision)
 {
     public bool CanUndo => Position > 0;
 
     public bool CanRedo => Position < Last;
 }
 
-/// <summary>The edit that was made, undone or done again, and what it did to the source.</summary>
-public sealed record DraftStep(int Position, int Last, string Label, TextChange Change);
+/// <summary>Who does something to a draft, and what they saw.</summary>
+/// <param name="At">The revision that the person saw.</param>
+/// <param name="Token">The same when it is sent again: what is sent twice is done once.</param>
+/// <param name="Sitting">The same for edits that are undone together; null for one that stands by itself.</param>
+public sealed record DraftAuthor(long At, Guid Token, Guid? Sitting = null);
+
+/// <summary>Why an edit was not made.</summary>
+public enum DraftRefusal
+{
+    /// <summary>Somebody changed the same part meanwhile.</summary>
+    SamePart,
+
+    /// <summary>Something else was done meanwhile, and what was asked for is no longer the same.</summary>
+    Moved,
+
+    /// <summary>So much was done meanwhile that what the person saw is not known any more.</summary>
+    TooOld,
+
+    /// <summary>There is nothing to undo, or to do again.</summary>
+    Nothing,
+}
+
+/// <summary>How a draft stands after something was asked for.</summary>
+/// <param name="Refusal">Null where it was done.</param>
+/// <param name="Label">What was done, in a few words; empty where nothing was.</param>
+/// <param name="Change">What was done to the source that the person saw; null where nothing was, or more than that.</param>
+/// <param name="IsMerged">Something else had been done since the revision that the person saw, and stands beside it now.</param>
+public sealed record DraftStep(PageDraft Draft, string Label, DraftRefusal? Refusal = null, TextChange? Change = null, bool IsMerged = false);
 
 /// <summary>Drafts of pages, each edit kept so that it can be undone; visitors never see them.</summary>
 public sealed class DraftStore(Database database, Journal journal)
 {
+    /// <summary>How many changes of a draft are remembered, for windows that have fallen behind.</summary>
+    public const int Remembered = 300;
+
     /// <summary>The page's draft; where there is none, what is published.</summary>
     public PageDraft Of(Page page) => database.Read(c => Read(c, page));
 
@@ -31,19 +61,49 @@ public sealed class DraftStore(Database database, Journal journal)
         "SELECT coalesce((SELECT hash FROM drafts WHERE page_id = $1), (SELECT hash FROM version_files WHERE page_id = $1 AND version = $2 AND path = $3))",
         row => Convert.ToHexStringLower(row.GetFieldValue<byte[]>(0)), page.Id.Value, page.Revision, page.Entry).Single());
 
-    /// <summary>Puts a new source in the place of the one at a position; null when the draft has moved on meanwhile.</summary>
-    public Task<DraftStep?> EditAsync(Page page, int position, string before, string after, string label) => journal.WriteAsync(c =>
+    /// <summary>The source as it was at a revision; null when that is not remembered any more.</summary>
+    public string? SourceAt(Page page, long revision) => database.Read(c =>
     {
-        var draft = Position(c, page.Id);
-        if (draft != position) return null;
-        return new DraftStep(position + 1, position + 1, label, Append(c, page.Id, position, before, after, label));
+        var draft = Read(c, page);
+        if (revision == draft.Revision) return draft.Source;
+        return Since(c, page.Id, revision) is { } changes ? changes.Reverse().Aggregate(draft.Source, (source, change) => change.Reversed.Apply(source)!) : null;
     });
 
-    /// <summary>Takes the last edit back; null when there is none, or the draft has moved on.</summary>
-    public Task<DraftStep?> UndoAsync(Page page, int position) => StepAsync(page, position, position - 1, change => change.Reversed, position - 1);
+    /// <summary>Makes a change to the source that the author saw, and merges it with what was done elsewhere meanwhile.</summary>
+    /// <param name="claimed">The stretch of that source that nobody else may have changed meanwhile, start and end.</param>
+    public Task<DraftStep> EditAsync(Page page, DraftAuthor author, TextChange change, (int Start, int End) claimed, string label) => journal.WriteAsync(c =>
+    {
+        var draft = Read(c, page);
+        if (WasDone(c, page.Id, author.Token)) return new(draft, label);
+        if (author.At != draft.Revision)
+        {
+            if (Since(c, page.Id, author.At) is not { } meanwhile) return new(draft, "", DraftRefusal.TooOld);
+            foreach (var other in meanwhile)
+            {
+                if (!other.IsApart(claimed.Start, claimed.End)) return new(draft, "", DraftRefusal.SamePart);
+                var shift = other.Start + other.Removed.Length <= claimed.Start ? other.Inserted.Length - other.Removed.Length : 0;
+                change = change with { Start = change.Start + shift };
+                claimed = (claimed.Start + shift, claimed.End + shift);
+            }
+        }
+        if (change.Apply(draft.Source) is not { } after) return new(draft, "", DraftRefusal.SamePart);
+        Append(c, page.Id, draft, change, after, label, author);
+        var isMerged = author.At != draft.Revision;
+        return new DraftStep(Read(c, page), label, Change: isMerged ? null : change, IsMerged: isMerged);
+    });
+
+    /// <summary>Puts a whole new source in the place of the draft that was read.</summary>
+    public Task<DraftStep> EditAsync(Page page, PageDraft draft, string after, string label)
+    {
+        var change = TextChange.Between(draft.Source, after);
+        return EditAsync(page, new(draft.Revision, Guid.NewGuid()), change, (change.Start, change.Start + change.Removed.Length), label);
+    }
+
+    /// <summary>Takes the last edit back.</summary>
+    public Task<DraftStep> UndoAsync(Page page, DraftAuthor author) => StepAsync(page, author, back: true);
 
     /// <summary>Makes the edit again that was taken back last.</summary>
-    public Task<DraftStep?> RedoAsync(Page page, int position) => StepAsync(page, position, position, change => change, position + 1);
+    public Task<DraftStep> RedoAsync(Page page, DraftAuthor author) => StepAsync(page, author, back: false);
 
     /// <summary>Adds a file that the draft can use.</summary>
     public Task AddFileAsync(PageId page, PageFile file) => journal.WriteAsync(c => PageStore.Put(c, page, PageStore.Draft, file));
@@ -60,34 +120,51 @@ public sealed class DraftStore(Database database, Journal journal)
             page.Id.Value, version, page.Revision, page.Entry);
     });
 
-    internal static void Replace(SqliteConnection c, PageId page, string source)
+    /// <summary>Puts what was carried over into a clone's source, and notes it for windows in which the clone is open.</summary>
+    /// <param name="published">The clone's source before.</param>
+    /// <param name="source">What is published now.</param>
+    /// <param name="draft">What the draft becomes; null where there is none.</param>
+    internal static void Replace(SqliteConnection c, PageId page, string published, string source, string? draft)
     {
-        var before = c.Text("SELECT source FROM drafts WHERE page_id = $1", page.Value);
-        if (before is null) return;
-        Append(c, page, Position(c, page), before, source, "Carried over");
+        var author = new DraftAuthor(0, Guid.NewGuid());
+        if (draft is null || c.Text("SELECT source FROM drafts WHERE page_id = $1", page.Value) is not { } before) Note(c, page, TextChange.Between(published, source), author);
+        else Append(c, page, new(before, Position(c, page), Last(c, page), 0), TextChange.Between(before, draft), draft, "Carried over", author);
     }
 
-    /// <summary>Puts a source and the edit that led to it at a position; what was undone beyond it can not be done again.</summary>
-    private static TextChange Append(SqliteConnection c, PageId page, int position, string before, string after, string label)
+    /// <summary>Puts a source and the edit that led to it behind a draft; what was undone beyond it can not be done again.</summary>
+    private static void Append(SqliteConnection c, PageId page, PageDraft draft, TextChange change, string after, string label, DraftAuthor author)
     {
-        var change = TextChange.Between(before, after);
+        Note(c, page, change, author);
+        var position = draft.Position;
+        if (position > 0 && author.Sitting is { } sitting && LastOf(c, page, position - 1, sitting) is { } earlier)
+        {
+            // One sitting at a text is one edit, however often it was sent on the way.
+            change = TextChange.Between(earlier.Reversed.Apply(draft.Source)!, after);
+            position--;
+        }
         c.Execute("DELETE FROM draft_edits WHERE page_id = $1 AND position >= $2", page.Value, position);
-        c.Execute("INSERT INTO draft_edits VALUES ($1, $2, $3, $4, $5, $6)", page.Value, position, label, change.Start, change.Removed, change.Inserted);
+        c.Execute("INSERT INTO draft_edits (page_id, position, label, start, removed, inserted, sitting) VALUES ($1, $2, $3, $4, $5, $6, $7)",
+            page.Value, position, label, change.Start, change.Removed, change.Inserted, author.Sitting?.ToByteArray());
         Put(c, page, after, position + 1);
-        return change;
     }
 
-    private Task<DraftStep?> StepAsync(Page page, int position, int edit, Func<TextChange, TextChange> direction, int to) => journal.WriteAsync(c =>
+    private static TextChange? LastOf(SqliteConnection c, PageId page, int position, Guid sitting) => c.Rows(
+        "SELECT start, removed, inserted FROM draft_edits WHERE page_id = $1 AND position = $2 AND sitting = $3", Change, page.Value, position, sitting.ToByteArray()).SingleOrDefault();
+
+    private Task<DraftStep> StepAsync(Page page, DraftAuthor author, bool back) => journal.WriteAsync(c =>
     {
-        if (Position(c, page.Id) != position) return null;
+        var draft = Read(c, page);
+        var edit = back ? draft.Position - 1 : draft.Position;
+        if (WasDone(c, page.Id, author.Token)) return new(draft, "");
+        if (author.At != draft.Revision) return new(draft, "", DraftRefusal.Moved);
         var (label, change) = c.Rows(
-            "SELECT label, start, removed, inserted FROM draft_edits WHERE page_id = $1 AND position = $2",
-            row => (row.GetString(0), new TextChange(row.GetInt32(1), row.GetString(2), row.GetString(3))), page.Id.Value, edit).SingleOrDefault();
-        if (change is null) return null;
-        change = direction(change);
-        var source = change.Apply(Read(c, page).Source) ?? throw new StoreException("The edits of this page do not fit its source any more. Publish it or go back to a version.");
-        Put(c, page.Id, source, to);
-        return new DraftStep(to, Last(c, page.Id), label, change);
+            "SELECT start, removed, inserted, label FROM draft_edits WHERE page_id = $1 AND position = $2", row => (row.GetString(3), Change(row)), page.Id.Value, edit).SingleOrDefault();
+        if (change is null) return new(draft, "", DraftRefusal.Nothing);
+        if (back) change = change.Reversed;
+        var source = change.Apply(draft.Source) ?? throw new StoreException("The edits of this page do not fit its source any more. Publish it or go back to a version.");
+        Note(c, page.Id, change, author);
+        Put(c, page.Id, source, back ? edit : edit + 1);
+        return new DraftStep(Read(c, page), label, Change: change);
     });
 
     private static PageDraft Read(SqliteConnection c, Page page)
@@ -95,12 +172,35 @@ public sealed class DraftStore(Database database, Journal journal)
         var source = c.Text("SELECT source FROM drafts WHERE page_id = $1", page.Id.Value)
             ?? PageText.Decode(c.Rows("SELECT a.content FROM version_files f JOIN assets a ON a.hash = f.hash WHERE f.page_id = $1 AND f.version = $2 AND f.path = $3",
                 row => row.GetFieldValue<byte[]>(0), page.Id.Value, page.Revision, page.Entry).Single());
-        return new(source, Position(c, page.Id), Last(c, page.Id));
+        return new(source, Position(c, page.Id), Last(c, page.Id), Revision(c, page.Id));
     }
+
+    /// <summary>What was done to the draft since a revision, in order; null when that is not remembered any more.</summary>
+    private static TextChange[]? Since(SqliteConnection c, PageId page, long revision)
+    {
+        var newest = Revision(c, page);
+        if (revision < 0 || revision > newest) return null;
+        TextChange[] changes = [.. c.Rows("SELECT start, removed, inserted FROM draft_changes WHERE page_id = $1 AND revision > $2 ORDER BY revision", Change, page.Value, revision)];
+        return changes.Length == newest - revision ? changes : null;
+    }
+
+    private static bool WasDone(SqliteConnection c, PageId page, Guid token) =>
+        c.Number("SELECT 1 FROM draft_changes WHERE page_id = $1 AND token = $2", page.Value, token.ToByteArray()) is not null;
+
+    private static void Note(SqliteConnection c, PageId page, TextChange change, DraftAuthor author)
+    {
+        var revision = Revision(c, page) + 1;
+        c.Execute("INSERT INTO draft_changes VALUES ($1, $2, $3, $4, $5, $6)", page.Value, revision, author.Token.ToByteArray(), change.Start, change.Removed, change.Inserted);
+        c.Execute("DELETE FROM draft_changes WHERE page_id = $1 AND revision <= $2", page.Value, revision - Remembered);
+    }
+
+    private static long Revision(SqliteConnection c, PageId page) => c.Number("SELECT max(revision) FROM draft_changes WHERE page_id = $1", page.Value) ?? 0;
 
     private static int Position(SqliteConnection c, PageId page) => (int)(c.Number("SELECT position FROM drafts WHERE page_id = $1", page.Value) ?? 0);
 
     private static int Last(SqliteConnection c, PageId page) => (int)(c.Number("SELECT max(position) + 1 FROM draft_edits WHERE page_id = $1", page.Value) ?? 0);
+
+    private static TextChange Change(SqliteDataReader row) => new(row.GetInt32(0), row.GetString(1), row.GetString(2));
 
     private static void Put(SqliteConnection c, PageId page, string source, int position) => c.Execute(
         "INSERT INTO drafts (page_id, source, hash, position) VALUES ($1, $2, $3, $4) ON CONFLICT DO UPDATE SET source = excluded.source, hash = excluded.hash, position = excluded.position",

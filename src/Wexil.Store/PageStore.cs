@@ -79,8 +79,10 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     {
         foreach (var (clone, source, draft) in clones)
         {
+            var published = PageText.Decode(c.Rows("SELECT a.content FROM version_files f JOIN assets a ON a.hash = f.hash WHERE f.page_id = $1 AND f.version = $2 AND f.path = $3",
+                row => row.GetFieldValue<byte[]>(0), clone.Id.Value, clone.Revision, clone.Entry).Single());
             Publish(c, clone.Id, source, "Carried over from the page it was cloned from", parentVersion);
-            if (draft is not null) DraftStore.Replace(c, clone.Id, draft);
+            DraftStore.Replace(c, clone.Id, published, source, draft);
         }
     });
 

@@ -1,6 +1,7 @@
 using System.Collections.ObjectModel;
 using OpenQA.Selenium;
 using OpenQA.Selenium.Chrome;
+using OpenQA.Selenium.Interactions;
 using OpenQA.Selenium.Support.UI;
 
 namespace Wexil.Browser.Tests;
@@ -62,7 +63,7 @@ public sealed class Browser : IDisposable
 
     public void WaitForText(string text) => WaitFor(() => Text.Contains(text, StringComparison.Ordinal) ? text : null);
 
-    /// <summary>Does something inside a frame. What is there is waited for: an edit loads the frame again.</summary>
+    /// <summary>Does something inside a frame. What is there is waited for.</summary>
     public T In<T>(string css, Func<IWebDriver, T?> act)
     {
         var wait = new WebDriverWait(_driver, Patience) { PollingInterval = TimeSpan.FromMilliseconds(50) };
@@ -81,6 +82,57 @@ public sealed class Browser : IDisposable
             }
         })!;
     }
+
+    /// <summary>Clicks something inside a frame with the mouse, wherever it is on the screen; the frame may be scaled.</summary>
+    public void ClickIn(string frame, string css, double across = 0.5)
+    {
+        var at = In(frame, inside => (IReadOnlyDictionary<string, object>)((IJavaScriptExecutor)inside).ExecuteScript(
+            """
+            const element = document.querySelector(arguments[0]);
+            if (!element) return null;
+            const top = element.getBoundingClientRect().top;
+            if (top < 0 || top > innerHeight - 40) element.scrollIntoView({ block: "center", behavior: "instant" });
+            const [line] = element.getClientRects();
+            return { x: line.left + line.width * arguments[1], y: line.top + Math.min(line.height / 2, 12) };
+            """, css, across)!);
+        var place = (IReadOnlyDictionary<string, object>)_driver.ExecuteScript(
+            """
+            const frame = document.querySelector(arguments[0]);
+            const scale = frame.getBoundingClientRect().width / frame.offsetWidth;
+            const under = frame.getBoundingClientRect().top + arguments[2] * scale - innerHeight + 20;
+            if (under > 0) scrollBy({ top: under, behavior: "instant" });
+            const box = frame.getBoundingClientRect();
+            return { x: Math.round(box.left + arguments[1] * scale), y: Math.round(box.top + arguments[2] * scale) };
+            """, frame, at["x"], at["y"])!;
+        new Actions(_driver).MoveToLocation(Convert.ToInt32(place["x"]), Convert.ToInt32(place["y"])).Click().Perform();
+    }
+
+    /// <summary>Keys that go to whatever has the focus, in a frame too, with a pause after each.</summary>
+    public void Type(string keys, TimeSpan pause = default)
+    {
+        var typing = new Actions(_driver);
+        foreach (var key in keys)
+        {
+            typing.SendKeys(key.ToString());
+            if (pause > TimeSpan.Zero) typing.Pause(pause);
+        }
+        typing.Perform();
+    }
+
+    /// <summary>Has every answer to this window take so long.</summary>
+    public void Slow(int milliseconds) => Network(isOffline: false, milliseconds);
+
+    /// <summary>Takes the connection of this window away, or gives it back.</summary>
+    public void Disconnect(bool isOffline) => Network(isOffline, 0);
+
+    private void Network(bool isOffline, int latency)
+    {
+        _driver.ExecuteCdpCommand("Network.enable", []);
+        _driver.ExecuteCdpCommand("Network.emulateNetworkConditions", new() { ["offline"] = isOffline, ["latency"] = latency, ["downloadThroughput"] = -1, ["uploadThroughput"] = -1 });
+    }
+
+    /// <summary>A key with Ctrl held.</summary>
+    public void Control(string key) => new Actions(_driver).KeyDown(Keys.Control).SendKeys(key).KeyUp(Keys.Control).Perform();
 
     /// <summary>Waits until a frame shows a text.</summary>
     public void WaitForTextIn(string css, string text) => In(css, frame => frame.FindElement(By.TagName("body")).Text.Contains(text, StringComparison.Ordinal) ? text : null);

@@ -64,7 +64,7 @@ public sealed class DemoTests
             if (name == "edit")
             {
                 owner.Run("[...document.querySelectorAll('.parts button')].find((part) => part.textContent.startsWith('Headline')).click()");
-                owner.WaitForText("Change the text in place");
+                owner.WaitForText("Edit the text in place");
             }
             if (name == "who") owner.Run("document.querySelector('#who').open = true; document.querySelector('#who').scrollIntoView()");
             if (name == "segments") owner.Run("document.querySelector('[data-live=time]').scrollIntoView()");

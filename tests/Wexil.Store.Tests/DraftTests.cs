@@ -17,16 +17,18 @@ public sealed class DraftTests
         var test = await world.StartTestAsync();
         var page = world.Pages.Find(test.Pages[1])!;
         List<string> sources = [world.Drafts.Of(page).Source];
-        var at = 0;
+        var (at, revision) = (0, 0L);
         for (var i = 0; i < 120; i++)
         {
             switch (random.Next(5))
             {
                 case 0 when at > 0:
-                    Assert.NotNull(await world.Drafts.UndoAsync(page, at--));
+                    Assert.Null((await world.Drafts.UndoAsync(page, Author(revision++))).Refusal);
+                    at--;
                     break;
                 case 1 when at + 1 < sources.Count:
-                    Assert.NotNull(await world.Drafts.RedoAsync(page, at++));
+                    Assert.Null((await world.Drafts.RedoAsync(page, Author(revision++))).Refusal);
+                    at++;
                     break;
                 case 2 when i % 17 == 0:
                     world.Dispose();
@@ -40,7 +42,8 @@ public sealed class DraftTests
                         1 when sources[at].LastIndexOf("<p>", StringComparison.Ordinal) is > 0 and var from => sources[at][..from],
                         _ => sources[at].Insert(Math.Max(0, sources[at].IndexOf('<', random.Next(sources[at].Length))), $"<p>{i} ü🌱</p>"),
                     };
-                    Assert.NotNull(await world.Drafts.EditAsync(page, at, sources[at], next, $"Edit {i}"));
+                    Assert.Null((await world.Drafts.EditAsync(page, world.Drafts.Of(page), next, $"Edit {i}")).Refusal);
+                    revision++;
                     sources.RemoveRange(at + 1, sources.Count - at - 1);
                     sources.Add(next);
                     at++;
@@ -50,7 +53,8 @@ public sealed class DraftTests
             Assert.Equal((sources[at], at, sources.Count - 1), (draft.Source, draft.Position, draft.Last));
             Assert.Equal(sources[at] != sources[0], world.Pages.Find(page.Id)!.HasDraft);
         }
-        Assert.Null(await world.Drafts.EditAsync(page, at + 1, "", "", "From another window"));
+        Assert.Equal(DraftRefusal.TooOld, (await world.Drafts.EditAsync(page, Author(revision + 1), new(0, "", "x"), (0, 0), "From the future")).Refusal);
+        Assert.Equal(DraftRefusal.Moved, (await world.Drafts.UndoAsync(page, Author(revision - 1))).Refusal);
         Assert.Equal(sources[0], world.Pages.Source(page));
         world.Dispose();
     }
@@ -91,14 +95,80 @@ public sealed class DraftTests
         var test = await world.StartTestAsync();
         var parent = world.Pages.Find(test.Pages[0])!;
         var clone = world.Pages.Find(test.Pages[1])!;
-        await world.Drafts.EditAsync(clone, 0, "<h1>x", "<h1>x, mine", "Mine");
+        await world.Drafts.EditAsync(clone, world.Drafts.Of(clone), "<h1>x, mine", "Mine");
         var phases = world.Tests.Phases(test.Id).Count;
         await world.Pages.PublishAsync(parent, "<h1>x<p>new", "");
         await world.Pages.CarryAsync([(clone, "<h1>x<p>new", "<h1>x, mine<p>new")], 2);
         var after = world.Pages.Find(clone.Id)!;
         Assert.Equal(("<h1>x<p>new", "<h1>x, mine<p>new", 2, true), (world.Pages.Source(after), world.Drafts.Of(after).Source, after.ParentVersion, after.HasDraft));
         Assert.Equal(phases + 2, world.Tests.Phases(test.Id).Count);
-        Assert.NotNull(await world.Drafts.UndoAsync(after, 2));
+        Assert.Null((await world.Drafts.UndoAsync(after, Author(2))).Refusal);
         Assert.Equal("<h1>x, mine", world.Drafts.Of(after).Source);
     }
+
+    [Fact]
+    public async Task What_is_sent_twice_is_done_once_and_a_sitting_is_undone_as_one()
+    {
+        using var world = new World();
+        var page = world.Pages.Find((await world.StartTestAsync()).Pages[1])!;
+        var before = world.Drafts.Of(page).Source;
+        var sitting = Guid.NewGuid();
+        foreach (var (typed, i) in new[] { "S", "Sa", "Sal", "Salad" }.Select((typed, i) => (typed, i)))
+        {
+            var seen = world.Drafts.Of(page);
+            var author = new DraftAuthor(seen.Revision, Guid.NewGuid(), sitting);
+            var change = TextChange.Between(seen.Source, $"{before}<p>{typed}</p>");
+            var step = await world.Drafts.EditAsync(page, author, change, (change.Start, change.Start + change.Removed.Length), "Text");
+            Assert.Equal((i + 1L, 1, 1), (step.Draft.Revision, step.Draft.Position, step.Draft.Last));
+            // The answer was lost on the way, and it is sent again.
+            var again = await world.Drafts.EditAsync(page, author, change, (change.Start, change.Start + change.Removed.Length), "Text");
+            Assert.Equal(step.Draft, again.Draft);
+        }
+        var undo = new DraftAuthor(4, Guid.NewGuid());
+        Assert.Equal(before, (await world.Drafts.UndoAsync(page, undo)).Draft.Source);
+        Assert.Equal(before, (await world.Drafts.UndoAsync(page, undo)).Draft.Source);
+        Assert.Equal(DraftRefusal.Nothing, (await world.Drafts.UndoAsync(page, Author(5))).Refusal);
+        Assert.Equal($"{before}<p>Salad</p>", (await world.Drafts.RedoAsync(page, Author(5))).Draft.Source);
+        Assert.Equal($"{before}<p>Sal</p>", world.Drafts.SourceAt(page, 3));
+    }
+
+    /// <summary>Two windows edit one page at random, each against what it saw last: what touches other parts is merged, what touches the same part is refused.</summary>
+    [Theory]
+    [InlineData(1)]
+    [InlineData(2)]
+    [InlineData(3)]
+    public async Task Edits_of_two_windows_are_merged_where_they_touch_other_parts_and_refused_where_they_do_not(int seed)
+    {
+        using var world = new World();
+        var random = new Random(seed);
+        var page = world.Pages.Find((await world.StartTestAsync()).Pages[1])!;
+        const int parts = 12;
+        var words = Enumerable.Range(0, parts).Select(i => $"part {i}").ToArray();
+        static string Page(string[] words) => string.Concat(words.Select((word, i) => $"<p id={i}>{word}</p>\n"));
+        await world.Drafts.EditAsync(page, world.Drafts.Of(page), Page(words), "Start");
+        (long Revision, string[] Words)[] seen = [(1, [.. words]), (1, [.. words])];
+        int merged = 0, refused = 0;
+        for (var i = 0; i < 120; i++)
+        {
+            var window = random.Next(2);
+            var part = random.Next(parts);
+            var (revision, old) = seen[window];
+            var source = Page(old);
+            var start = source.IndexOf($"<p id={part}>", StringComparison.Ordinal);
+            var end = source.IndexOf("</p>", start, StringComparison.Ordinal) + 4;
+            var typed = $"window {window} wrote {new string('x', random.Next(30))} {i}";
+            var after = source[..start] + $"<p id={part}>{typed}</p>" + source[end..];
+            var step = await world.Drafts.EditAsync(page, new(revision, Guid.NewGuid()), TextChange.Between(source, after), (start, end), "Text");
+            if (step.Refusal is null) words[part] = typed;
+            Assert.Equal(old[part] == words[part] || step.Refusal is null, step.Refusal is null);
+            if (step.IsMerged) merged++;
+            if (step.Refusal == DraftRefusal.SamePart) refused++;
+            Assert.Equal(Page(words), step.Draft.Source);
+            // Sometimes a window does not look at the answer for a while.
+            if (random.Next(3) > 0) seen[window] = (step.Draft.Revision, [.. words]);
+        }
+        Assert.True(merged > 10 && refused > 3, $"{merged} merged, {refused} refused");
+    }
+
+    private static DraftAuthor Author(long at) => new(at, Guid.NewGuid());
 }

@@ -11,9 +11,14 @@ public sealed class RateDensity
     private readonly double[] _cumulative = new double[Points];
 
     public RateDensity(Arm arm)
+        : this(StandardRate.From(arm))
     {
-        double x = arm.Conversions, misses = arm.Visitors - arm.Conversions;
-        var mode = arm.Visitors == 0 ? 0.5 : x / arm.Visitors;
+    }
+
+    public RateDensity(StandardRate known)
+    {
+        var (x, misses) = (known.Conversions, known.Visitors - known.Conversions);
+        var mode = known.Visitors == 0 ? 0.5 : known.Rate;
         var highest = Term(x, mode) + Term(misses, 1 - mode);
         double LogShape(double rate) => Term(x, rate) + Term(misses, 1 - rate) - highest;
         Low = x == 0 ? 0 : Edge(LogShape, mode, 0);

@@ -7,10 +7,13 @@ namespace Wexil.Core.Evidence;
 public static class WilsonInterval
 {
     /// <exception cref="ArgumentOutOfRangeException">Nobody came: there is no rate to bound.</exception>
-    public static Interval Of(Arm arm, double z = Confidence.Z95)
+    public static Interval Of(Arm arm, double z = Confidence.Z95) => Of(StandardRate.From(arm), z);
+
+    /// <inheritdoc cref="Of(Arm, double)"/>
+    public static Interval Of(StandardRate known, double z = Confidence.Z95)
     {
-        ArgumentOutOfRangeException.ThrowIfLessThan(arm.Visitors, 1, nameof(arm));
-        double n = arm.Visitors, p = arm.Rate, z2 = z * z;
+        ArgumentOutOfRangeException.ThrowIfLessThanOrEqual(known.Visitors, 0, nameof(known));
+        double n = known.Visitors, p = known.Rate, z2 = z * z;
         var centre = (p + z2 / (2 * n)) / (1 + z2 / n);
         var half = z * Math.Sqrt(p * (1 - p) / n + z2 / (4 * n * n)) / (1 + z2 / n);
         return new(Math.Max(0, centre - half), Math.Min(1, centre + half));

@@ -73,12 +73,27 @@ public static partial class HostedHtml
     {
         var map = SourceMap.Of(html);
         var edits = new SourceEdits(html);
+        if (serving.Ahead.Length > 0) edits.Insert(AheadOf(map), serving.Ahead);
+        var targets = MakeReady(map, map.Elements, edits, serving);
+        return new(edits.Apply(), targets);
+    }
+
+    /// <summary>A stretch of a page made ready, as it stands in the whole page.</summary>
+    internal static string PrepareStretch(SourceMap map, int start, int end, PageServing serving)
+    {
+        var edits = new SourceEdits(map.Source);
+        MakeReady(map, map.Elements.Where(element => element.Start >= start && element.Start < end), edits, serving);
+        return edits.Apply(start, end);
+    }
+
+    private static List<string> MakeReady(SourceMap map, IEnumerable<SourceElement> nodes, SourceEdits edits, PageServing serving)
+    {
+        var html = map.Source;
         var based = map.Document.QuerySelector("base[href]");
         var resolver = new Resolver(new Uri("http://page.invalid" + serving.Folder + serving.Path), serving);
         var targets = new List<string>();
         var canonical = $"{serving.Wiring.Origin}/go/{serving.Wiring.Link}";
-        if (serving.Ahead.Length > 0) edits.Insert(AheadOf(map), serving.Ahead);
-        foreach (var node in map.Elements)
+        foreach (var node in nodes)
         {
             var (element, tag) = (node.Element, node.Tag);
             // The lines by which a test begins on an outside page came along with its source; here they have nothing to begin.
@@ -102,7 +117,7 @@ public static partial class HostedHtml
             if (based is null && tag["style"] is { } style) Splice(edits, html, style, resolver.AbsoluteStyles);
             if (based is null && node.Name == "style") SpliceStyles(html, edits, node, resolver);
         }
-        return new(edits.Apply(), targets);
+        return targets;
     }
 
     /// <summary>Does a script build addresses, so that the page must be shown at its own address to find its files?</summary>

@@ -18,17 +18,27 @@ internal sealed class SourceEdits(string source)
         if (_once.Add(key)) edit();
     }
 
-    public string Apply()
+    public string Apply() => _edits.Count == 0 ? source : Apply(0, source.Length);
+
+    /// <summary>All changes as one, of the stretch from the first to the last: what was done, where the texts alone would leave that open.</summary>
+    public TextChange Change()
     {
-        if (_edits.Count == 0) return source;
-        var result = new StringBuilder(source.Length + 256);
-        var place = 0;
+        if (_edits.Count == 0) return new(0, "", "");
+        var (start, end) = (_edits.First().Key.Start, _edits.Values.Max(edit => edit.End));
+        return new(start, source[start..end], Apply(start, end));
+    }
+
+    /// <summary>A stretch of the text with the changes made that lie in it.</summary>
+    public string Apply(int from, int to)
+    {
+        var result = new StringBuilder(to - from + 256);
+        var place = from;
         foreach (var ((start, _), (end, text)) in _edits)
         {
-            if (start < place) continue;
+            if (start < place || start > to) continue;
             result.Append(source, place, start - place).Append(text);
             place = end;
         }
-        return result.Append(source, place, source.Length - place).ToString();
+        return result.Append(source, place, to - place).ToString();
     }
 }

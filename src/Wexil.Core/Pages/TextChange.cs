@@ -17,6 +17,12 @@ public sealed record TextChange(int Start, string Removed, string Inserted)
         return new(start, before[start..^end], after[start..^end]);
     }
 
+    /// <summary>
+    /// Does the change leave a stretch of the text alone, so that both can be changed? An insertion right at an end of the stretch
+    /// stands beside it.
+    /// </summary>
+    public bool IsApart(int start, int end) => Start + Removed.Length <= start || Start >= end;
+
     public TextChange Reversed => new(Start, Inserted, Removed);
 
     /// <summary>The text with the change made; null when it is not the text that the change is about.</summary>

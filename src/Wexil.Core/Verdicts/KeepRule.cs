@@ -73,7 +73,7 @@ public sealed record KeepRule(KeepBy By, bool OnMoney = false)
         var problem = Verdict.Of(standing);
         if (problem.Kind == VerdictKind.Problem) return new RuleDecision.Wait($"The numbers cannot be trusted: {problem.Sentence}");
         if (OnMoney && money is null) return new RuleDecision.Wait("Nobody has bought anything yet.");
-        var leader = OnMoney ? money!.Pages.MaxBy(page => page.Total.Mean)!.Page : standing.Pages.MaxBy(page => page.Total.Rate)!.Page;
+        var leader = OnMoney ? money!.Pages.MaxBy(page => page.Standard.Mean)!.Page : standing.Pages.MaxBy(page => page.Standard.Rate)!.Page;
         if (By == KeepBy.Visitors)
         {
             var more = Visitors - standing.Total.Visitors;
@@ -136,10 +136,10 @@ public sealed record Decision(VerdictKind Kind, TestPage? Keep, double Lift, IRe
     };
 
     public static Decision Of(TestStanding standing) => Of(
-        [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))], standing.Facts.Control, standing.Facts.Alpha, standing.Facts.SmallestLift * standing.Facts.BaseRate, standing.Control.Total.Rate);
+        [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))], standing.Facts.Control, standing.Facts.Alpha, standing.Facts.SmallestLift * standing.Facts.BaseRate, standing.Control.Standard.Rate);
 
     public static Decision Of(MoneyStanding standing) => Of(
-        [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))], standing.Facts.Control, standing.Facts.Alpha, standing.Margin, standing.Control.Total.Mean);
+        [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))], standing.Facts.Control, standing.Facts.Alpha, standing.Margin, standing.Control.Standard.Mean);
 
     private static Decision Of(IReadOnlyList<(TestPage Page, Comparison? Against)> pages, int control, double alpha, double margin, double controlValue)
     {

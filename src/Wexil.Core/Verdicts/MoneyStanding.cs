@@ -3,8 +3,10 @@ using Wexil.Core.Evidence;
 namespace Wexil.Core.Verdicts;
 
 /// <summary>How a page stands by what its visitors bring.</summary>
+/// <param name="Total">The sums over all phases, as counted.</param>
+/// <param name="Standard">The same with all phases counting alike for every page: by it the pages are compared and shown.</param>
 /// <param name="Loss">What keeping it is expected to lose a visitor against the best of the others, in the currency's smallest unit.</param>
-public sealed record MoneyPage(TestPage Page, bool IsControl, Takings Total, double ChanceBest, double Loss, Comparison? AgainstControl);
+public sealed record MoneyPage(TestPage Page, bool IsControl, Takings Total, Takings Standard, double ChanceBest, double Loss, Comparison? AgainstControl);
 
 /// <summary>The figures of a test by earned per visitor, refunds taken off.</summary>
 /// <param name="Margin">The smallest difference worth finding, in the currency's smallest unit a visitor.</param>
@@ -30,8 +32,9 @@ public sealed record MoneyStanding(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
         var margin = (baseEarned ?? Math.Max(1, totals[facts.Control].Mean)) * facts.SmallestLift;
         var comparisons = PeekSafeComparison.Of(
             estimates, facts.Control, page => baseEarned is not null && totals[page].EffectiveBuyers >= PeekSafe.LeastConversions, margin, facts.Alpha, past);
-        MeanDensity[] densities = [.. totals.Select(total => new MeanDensity(total))];
+        var standard = PhaseStandardization.Means(phases, facts.Control, estimates);
+        MeanDensity[] densities = [.. standard.Select(takings => new MeanDensity(takings))];
         var (chances, losses) = MeanDensity.Compare(densities);
-        return new(facts, [.. facts.Pages.Select((page, i) => new MoneyPage(page, i == facts.Control, totals[i], chances[i], losses[i], comparisons[i]))], margin);
+        return new(facts, [.. facts.Pages.Select((page, i) => new MoneyPage(page, i == facts.Control, totals[i], standard[i], chances[i], losses[i], comparisons[i]))], margin);
     }
 }

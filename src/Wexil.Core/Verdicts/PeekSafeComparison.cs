@@ -7,7 +7,11 @@ namespace Wexil.Core.Verdicts;
 /// <param name="Interval">Always-valid interval of the difference; null until both pages have enough for one.</param>
 /// <param name="P">Always-valid p, adjusted for the number of challengers; 1 until there is enough.</param>
 /// <param name="Raw">The same by itself; null until there is enough.</param>
-public sealed record Comparison(double Difference, Interval? Interval, double P, double? Raw = null);
+public sealed record Comparison(double Difference, Interval? Interval, double P, double? Raw = null)
+{
+    /// <summary>How sure the always-valid rule is that the two differ as they seem, 0 to 1; null until there is enough to say anything.</summary>
+    public double? Confidence => Raw is null ? null : 1 - P;
+}
 
 /// <summary>The smallest always-valid p of the looks so far, while the challenger was ahead and while it was behind.</summary>
 public readonly record struct PastLooks(double Ahead, double Behind)

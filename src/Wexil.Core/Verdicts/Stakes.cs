@@ -2,11 +2,11 @@ namespace Wexil.Core.Verdicts;
 
 /// <summary>What is at stake with keeping the page that is ahead now, and with waiting.</summary>
 /// <param name="Page">The page that is most likely the best.</param>
-/// <param name="Sureness">How sure it is that it differs from the control as it seems, peek-safe, from 0 to 1; for the control, that the nearest challenger does not.</param>
+/// <param name="Confidence">How sure the always-valid rule is that it differs from the control as it seems, 0 to 1; for the control, that the nearest challenger does. Null while there is not enough to say anything.</param>
 /// <param name="LossPerThousand">What keeping it is expected to lose in a thousand visitors, in conversions or in the currency's smallest unit: the chance of being wrong times what that costs.</param>
 /// <param name="WaitingPerDay">What is lost a day by sending visitors to the others too; 0 where nobody comes.</param>
 /// <param name="IsMoney">Both are money.</param>
-public sealed record Stakes(TestPage Page, double Sureness, double LossPerThousand, double WaitingPerDay, bool IsMoney)
+public sealed record Stakes(TestPage Page, double? Confidence, double LossPerThousand, double WaitingPerDay, bool IsMoney)
 {
     private const int Thousand = 1000;
 
@@ -22,6 +22,6 @@ public sealed record Stakes(TestPage Page, double Sureness, double LossPerThousa
         var rival = best.Against is null ? pages.Where(page => page.Against is not null).OrderByDescending(page => page.Chance).FirstOrDefault() : best;
         var weights = standing.Facts.Phases.Count > 0 ? standing.Facts.Phases[^1].Weights : [];
         var lost = pages.Select((page, i) => (i < weights.Count ? weights[i] / 100.0 : 0) * page.Loss).Sum() - best.Loss;
-        return new(best.Page, 1 - (rival.Against?.P ?? 1), best.Loss * Thousand, Math.Max(0, lost) * standing.Facts.VisitorsPerDay, isMoney);
+        return new(best.Page, rival.Against?.Confidence, best.Loss * Thousand, Math.Max(0, lost) * standing.Facts.VisitorsPerDay, isMoney);
     }
 }

@@ -134,7 +134,7 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
         var (many, _) = facts.Words;
         var leader = standing.Pages.MaxBy(page => page.ChanceBest)!;
         var rival = leader.IsControl ? standing.Challengers.MaxBy(page => page.ChanceBest)! : leader;
-        var baseRate = control.Total.Conversions > 0 && control.Total.Rate < 1 ? control.Total.Rate : facts.BaseRate;
+        var baseRate = control.Total.Conversions > 0 && control.Standard.Rate < 1 ? control.Standard.Rate : facts.BaseRate;
         var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), facts.SmallestLift * facts.BaseRate);
         var other = Math.Min(baseRate + gap, (1 + baseRate) / 2);
         var needed = Planner.PeekSafeTotal(baseRate, other, standing.Pages.Count) - standing.Total.Visitors;

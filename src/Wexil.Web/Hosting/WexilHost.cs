@@ -46,7 +46,7 @@ public sealed class WexilHost : IAsyncDisposable
             .AddSingleton(new OptInStore(database, journal, time)).AddSingleton(new OutgoingStore(database, journal, time)).AddSingleton(new ConfirmTickets(protection)).AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox"))).AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
             .AddSingleton(new DraftStore(database, journal)).AddSingleton(new AssetStore(database, journal))
             .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
-            .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors));
+            .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors)).AddSingleton<ServedPages>();
         _visitors = BuildVisitors(options, shared);
         _studio = BuildStudio(options, folder, shared);
     }

@@ -71,7 +71,7 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
             if (page.Id != step.Page?.Id && !page.IsIndexed) http.Response.Headers["X-Robots-Tag"] = "noindex";
             await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
         }
-        else Redirect(http, HostedPages.Folder(page) + carried);
+        else Redirect(http, ServedPages.Folder(page) + carried);
     }
 
     /// <summary>Where a visitor of a step is sent when its page is outside.</summary>

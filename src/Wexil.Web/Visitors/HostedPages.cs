@@ -22,12 +22,10 @@ public sealed record HostedFile(byte[] Content, string ContentType, string ETag,
 public sealed record HostedPage(HostedFile File, bool OwnAddressOnly, IReadOnlyList<string> BuyTargets, string Canonical);
 
 /// <summary>Keeps hosted pages and their files in memory, a bounded amount of them.</summary>
-public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore drafts, VisitorsAddress visitors) : IDisposable
+public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore drafts, ServedPages served, VisitorsAddress visitors) : IDisposable
 {
     private const int TooSmallToCompress = 512;
     private readonly MemoryCache _cache = new(new MemoryCacheOptions { SizeLimit = 256 << 20 });
-
-    public static string Folder(RoutePage page) => $"/p/{page.Slug}/";
 
     public HostedPage Page(RoutePage page)
     {
@@ -69,17 +67,20 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
 
     /// <summary>A draft or an earlier version, as its owner sees it.</summary>
     /// <param name="version">The version's number; null for the draft.</param>
-    public byte[] Preview(RoutePage route, int? version, PageView view, string ahead)
+    /// <param name="ahead">What is put in front of the page, given the revision of the draft.</param>
+    public byte[] Preview(RoutePage route, int? version, PageView view, Func<long, string>? ahead)
     {
         var page = pages.Find(route.Id)!;
         var hashes = pages.Hashes(page.Id, version ?? page.Revision, withDraft: version is null);
         byte[] Prepare()
         {
-            var source = version is { } number ? pages.Source(page, number) : drafts.Of(page).Source;
-            return Encoding.UTF8.GetBytes(HostedHtml.Prepare(source, Serving(route, page.Entry!, hashes) with { View = view, Ahead = ahead }).Html);
+            var draft = version is null ? drafts.Of(page) : null;
+            var source = draft?.Source ?? pages.Source(page, version!.Value);
+            var serving = served.Serving(route, page.Entry!, hashes) with { View = view, Ahead = ahead?.Invoke(draft?.Revision ?? 0) ?? "" };
+            return Encoding.UTF8.GetBytes(HostedHtml.Prepare(source, serving).Html);
         }
         // What is put ahead is another each time.
-        if (ahead.Length > 0) return Prepare();
+        if (ahead is not null) return Prepare();
         var key = (page.Id, version is null ? drafts.Hash(page) : hashes[page.Entry!], string.Join('\n', [route.WiringKey, .. hashes.Values]));
         return _cache.TryGetValue(key, out byte[]? ready) ? ready! : Keep(key, Prepare(), prepared => prepared.Length);
     }
@@ -94,19 +95,15 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
         var scripts = HostedHtml.InlineScripts(source).Concat(hashes.Keys
             .Where(path => path.EndsWith(".js", StringComparison.OrdinalIgnoreCase)).Select(path => PageText.Decode(pages.File(route.Id, route.Revision, path)!.Content)));
         var script = $"<script src=\"{visitors.Origin}/wexil.js\" data-page=\"{route.Slug}\" async></script>";
-        var ready = HostedHtml.Prepare(source, Serving(route, page.Entry!, hashes) with { Ahead = script });
+        var ready = HostedHtml.Prepare(source, served.Serving(route, page.Entry!, hashes) with { Ahead = script });
         return new(Ready(Encoding.UTF8.GetBytes(ready.Html), ContentTypes.Html), scripts.Any(HostedHtml.BuildsAddresses), ready.BuyTargets, $"<{visitors.Link(route.Link)}>; rel=\"canonical\"");
     }
-
-    private PageServing Serving(RoutePage route, string entry, IReadOnlyDictionary<string, string> hashes) =>
-        new(entry, Folder(route), new(route.Slug, route.Link, visitors.Origin, route.Tills), path =>
-            hashes.TryGetValue(path, out var hash) && ContentTypes.IsFinal(path) ? $"/a/{hash}/{Uri.EscapeDataString(System.IO.Path.GetFileName(path))}" : null, Has: hashes.ContainsKey);
 
     private byte[] Rooted(RoutePage page, byte[] sheet)
     {
         var css = PageText.Decode(sheet);
         var hashes = pages.Hashes(page.Id, page.Revision);
-        var rooted = HostedHtml.RootedStyles(css, Folder(page), hashes.ContainsKey);
+        var rooted = HostedHtml.RootedStyles(css, ServedPages.Folder(page), hashes.ContainsKey);
         return rooted == css ? sheet : Encoding.UTF8.GetBytes(rooted);
     }
 

@@ -1,6 +1,7 @@
 using System.Net.Mail;
 using Wexil.Core.Pages;
 using Wexil.Core.Splits;
+using Wexil.Web.Shared;
 using Wexil.Store.Recording;
 using Wexil.Web.Visitors.Callers;
 
@@ -35,7 +36,7 @@ public static class PageEndpoints
             if (!http.Request.Path.Value!.EndsWith('/'))
             {
                 http.Response.StatusCode = StatusCodes.Status301MovedPermanently;
-                http.Response.Headers.Location = HostedPages.Folder(page) + http.Request.QueryString;
+                http.Response.Headers.Location = ServedPages.Folder(page) + http.Request.QueryString;
                 return;
             }
             var only = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
@@ -84,7 +85,7 @@ public static class PageEndpoints
         if (caller.LeftOut is { } why) desk.LeaveOut(page.Step, page.Id, why, now);
         else if (caller.Counts) await desk.OptInAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, new(email, Others(form, email)), now);
         http.Response.StatusCode = StatusCodes.Status303SeeOther;
-        http.Response.Headers.Location = desk.Routes.Step(page.Step)?.YesSlug is { } next ? $"/go/{next}" : HostedPages.Folder(page);
+        http.Response.Headers.Location = desk.Routes.Step(page.Step)?.YesSlug is { } next ? $"/go/{next}" : ServedPages.Folder(page);
     }
 
     /// <summary>What else was filled in, within bounds.</summary>

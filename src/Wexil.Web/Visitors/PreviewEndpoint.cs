@@ -1,5 +1,7 @@
 using System.Buffers.Text;
+using System.Globalization;
 using System.Security.Cryptography;
+using System.Text;
 using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Shared;
@@ -31,14 +33,24 @@ public static class PreviewEndpoint
         headers.ContentSecurityPolicy =
             $"sandbox{(ours ? " allow-scripts" : "")}; default-src * data: blob: 'unsafe-inline'; script-src {(ours ? $"'nonce-{nonce}'" : "'none'")}; "
             + $"connect-src 'none'; form-action 'none'; object-src 'none'; frame-ancestors {studio.Origin}";
-        var ahead = ours ? $"<script nonce=\"{nonce}\" data-use=\"{preview.Use.ToString().ToLowerInvariant()}\">{Script}</script>" : "";
+        Func<long, string>? ahead = ours
+            ? revision => $"<script nonce=\"{nonce}\" data-use=\"{preview.Use.ToString().ToLowerInvariant()}\" data-revision=\"{revision.ToString(CultureInfo.InvariantCulture)}\">{Script}</script>"
+            : null;
         var html = hosted.Preview(route, preview.Version, ours ? PageView.Editor : PageView.Preview, ahead);
         await FileResponse.Write(http, new(html, ContentTypes.Html, "", null, null), FileResponse.Caching.Never);
     }
 
+    // One script of several files: it stands in the page itself, where nothing else may be fetched.
     private static string Load()
     {
-        using var reader = new StreamReader(typeof(PreviewEndpoint).Assembly.GetManifestResourceStream("Wexil.Web.Visitors.frame.js")!);
-        return reader.ReadToEnd();
+        var script = new StringBuilder("(() => {\n");
+        script.AppendLine("const { use, revision } = document.currentScript.dataset;\ndocument.currentScript.remove();\nconst editing = use === \"edit\";");
+        script.AppendLine("const say = (what, more = {}) => parent.postMessage({ wexil: what, ...more }, \"*\");");
+        foreach (var file in new[] { "parts", "marks", "patch", "writing", "main" })
+        {
+            using var reader = new StreamReader(typeof(PreviewEndpoint).Assembly.GetManifestResourceStream($"Wexil.Web.Visitors.Frame.{file}.js")!);
+            script.AppendLine(reader.ReadToEnd());
+        }
+        return script.Append("})();").ToString();
     }
 }

@@ -36,7 +36,7 @@ public sealed class ReportPage(TestStore tests, FunnelStore funnels, VerdictStor
         foreach (var change in ChangeLog.Of(tests.Changes(test.Id)).Reverse()) html.Append($"<li>{time.Moment(change.At)}: {Text(change.What)} <span class=\"soft\">({Text(change.Who)})</span></li>");
         return html.Append($"""
             </ul></section>
-            <p class="soft">The interval of a rate is Wilson’s at 95%. The one against {standing.Control.Page.Letter} holds however often it is looked at. {(standing.SplitP < SampleRatio.AlarmP ? "The split did not arrive as set: the comparison cannot be trusted." : "The split arrived as set.")} As of {time.Moment(time.Now)}, {Text(settings.Zone.Id)}.</p>
+            <p class="soft">The interval of a rate is Wilson’s at 95%. The one against {standing.Control.Page.Letter} holds however often it is looked at. {(standing.IsStandardized ? "Rates count each phase of the test alike for every page, because the split was changed during it. " : "")}{(standing.SplitP < SampleRatio.AlarmP ? "The split did not arrive as set: the comparison cannot be trusted." : "The split arrived as set.")} As of {time.Moment(time.Now)}, {Text(settings.Zone.Id)}.</p>
             """).ToString();
     }
 
@@ -44,14 +44,14 @@ public sealed class ReportPage(TestStore tests, FunnelStore funnels, VerdictStor
 
     private static string Table(TestStanding standing, string many)
     {
-        var control = standing.Control.Total.Rate;
-        var html = new StringBuilder($"""<div class="scroll" tabindex="0" role="region" aria-label="Results by page"><table><thead><tr><th scope="col">Page</th><th scope="col">Visitors</th><th scope="col">{Text(char.ToUpperInvariant(many[0]) + many[1..])}</th><th scope="col">Rate</th><th scope="col">Against {standing.Control.Page.Letter}</th><th scope="col">Chance it is best</th></tr></thead><tbody>""");
+        var control = standing.Control.Standard.Rate;
+        var html = new StringBuilder($"""<div class="scroll" tabindex="0" role="region" aria-label="Results by page"><table><thead><tr><th scope="col">Page</th><th scope="col">Visitors</th><th scope="col">{Text(char.ToUpperInvariant(many[0]) + many[1..])}</th><th scope="col">Rate</th><th scope="col">Against {standing.Control.Page.Letter}</th><th scope="col">Confidence</th></tr></thead><tbody>""");
         foreach (var shown in standing.Pages)
         {
             var against = shown.AgainstControl is { } comparison && control > 0
                 ? Show.Lift(comparison.Difference / control) + (comparison.Interval is { } range ? $"<small>{Show.LiftRange(new(range.Low / control, range.High / control))}</small>" : "") : "–";
             html.Append($"<tr><th scope=\"row\">{shown.Page.Letter}. {Text(shown.Page.Name)}{(shown.IsControl ? " <span class=\"soft\">(control)</span>" : "")}</th><td>{Show.Count(shown.Total.Visitors)}</td><td>{Show.Count(shown.Total.Conversions)}</td>")
-                .Append($"<td>{(shown.Rate is { } rate ? $"{Show.Percent(shown.Total.Rate)}<small>{Show.Range(rate)}</small>" : "–")}</td><td>{against}</td><td>{(standing.Total.Visitors == 0 ? "–" : $"{shown.ChanceBest * 100:0}%")}</td></tr>");
+                .Append($"<td>{(shown.Rate is { } rate ? $"{Show.Percent(shown.Standard.Rate)}<small>{Show.Range(rate)}</small>" : "–")}</td><td>{against}</td><td>{(shown.IsControl ? "–" : Show.Confidence(shown.AgainstControl?.Confidence))}</td></tr>");
         }
         return html.Append("</tbody></table></div>").ToString();
     }
@@ -60,7 +60,7 @@ public sealed class ReportPage(TestStore tests, FunnelStore funnels, VerdictStor
     {
         var html = new StringBuilder("""<div class="scroll" tabindex="0" role="region" aria-label="Money by page"><table><thead><tr><th scope="col">Page</th><th scope="col">Buyers</th><th scope="col">Orders</th><th scope="col">Brought</th><th scope="col">Earned per visitor</th></tr></thead><tbody>""");
         for (var i = 0; i < money.Count; i++)
-            html.Append($"<tr><th scope=\"row\">{reading.Standing.Pages[i].Page.Letter}. {Text(reading.Standing.Pages[i].Page.Name)}</th><td>{Show.Count(money[i].Buyers)}</td><td>{Show.Count(money[i].Orders)}</td><td>{currency.Show((decimal)money[i].Takings.Sum)}</td><td>{currency.Show((decimal)money[i].Takings.Mean)}</td></tr>");
+            html.Append($"<tr><th scope=\"row\">{reading.Standing.Pages[i].Page.Letter}. {Text(reading.Standing.Pages[i].Page.Name)}</th><td>{Show.Count(money[i].Buyers)}</td><td>{Show.Count(money[i].Orders)}</td><td>{currency.Show((decimal)money[i].Takings.Sum)}</td><td>{currency.Show((decimal)(reading.Money?.Pages[i].Standard.Mean ?? money[i].Takings.Mean))}</td></tr>");
         return html.Append("</tbody></table></div>").ToString();
     }
 

@@ -62,7 +62,7 @@ public sealed class ReferenceTests
     [Fact]
     public void Chances_add_up_to_one_and_what_two_pages_lose_differs_by_the_difference_of_their_means() => Gen.Select(Gen.Int[1, 400], Gen.Int[1, 400], Gen.Int[1, 400]).AlwaysHolds((x, y, z) =>
     {
-        RateDensity[] pages = [new(new(1000, x)), new(new(100_000, y * 100)), new(new(400, z))];
+        RateDensity[] pages = [new(new Arm(1000, x)), new(new Arm(100_000, y * 100)), new(new Arm(400, z))];
         var (chances, losses) = RateDensity.Compare(pages);
         Assert.Equal(1, chances.Sum(), 1e-7);
         Assert.All(losses, loss => Assert.InRange(loss, -1e-12, 1));

@@ -83,7 +83,7 @@ public sealed class EditingTests
             foreach (var element in SourceMap.Of(html).Elements.Where(element => element is { IsWhole: true, Name: "p" or "h1" or "li" or "a" or "td" or "h2" or "b" }))
             {
                 if (framed.QuerySelector($"[data-wx='{element.Id}']") is not { } there || there.QuerySelector(":not(b):not(a):not(br):not(i)") is not null) continue;
-                if (PageEditor.Apply(html, new PageEdit.Text(element.Id, there.InnerHtml, there.TextContent)) is not { Source: { } edited }) Assert.False(isWellFormed);
+                if (PageEditor.Apply(html, new PageEdit.Text(element.Id, there.InnerHtml)) is not { Source: { } edited }) Assert.False(isWellFormed);
                 else if (isWellFormed) Assert.Equal(html, edited);
                 // What no browser shows, such as a stray end tag, may go; what is read stays.
                 else Assert.Equal(Read(html), Read(edited));
@@ -114,12 +114,13 @@ public sealed class EditingTests
         if (kind == 5 && edited.Source is not null) Assert.True(edited.Source.Length < html.Length);
     }, iter: 5000);
 
-    [Fact]
-    public void A_part_is_known_by_its_words_when_its_number_is_out_of_date()
+    [Theory]
+    [InlineData("<section style=\"background: #eee url('old.jpg') center\"><p>x</p></section>", "<section style=\"background: #eee url('files/new.jpg') center\"><p>x</p></section>")]
+    [InlineData("<header class=hero><p>x</p></header>", "<header style=\"background-image: url('files/new.jpg') !important\" class=hero><p>x</p></header>")]
+    public void A_background_picture_is_changed_where_the_part_names_it_and_else_by_a_rule_of_the_page(string html, string expected)
     {
-        const string html = "<h1>New</h1><p>one</p><p>two</p><p>two</p>";
-        Assert.Equal("<h1>New</h1><p>first</p><p>two</p><p>two</p>", PageEditor.Apply(html, new PageEdit.Text(0, "first", "one")).Source);
-        Assert.NotNull(PageEditor.Apply(html, new PageEdit.Text(0, "first", "two")).Problem);
+        Assert.Equal(expected, PageEditor.Apply(html, new PageEdit.Background(0, "files/new.jpg")).Source);
+        foreach (var bad in new[] { "javascript:x", "a'b.png", "a)b.png", "" }) Assert.NotNull(PageEditor.Apply(html, new PageEdit.Background(0, bad)).Problem);
     }
 
     [Fact]

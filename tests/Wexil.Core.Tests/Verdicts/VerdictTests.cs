@@ -110,7 +110,7 @@ public sealed class VerdictTests
     {
         var stakes = Verdict.Of(TestStanding.Of(Facts([new(5000, 500), new(5000, 650)]))).Stakes!;
         Assert.Equal("B", stakes.Page.Letter);
-        Assert.InRange(stakes.Sureness, 0.95, 1);
+        Assert.InRange(stakes.Confidence!.Value, 0.95, 1);
         Assert.InRange(stakes.LossPerThousand, 0, 0.1);
         // Half of 400 visitors a day see the page that converts three points less.
         Assert.Equal(200 * 0.03, stakes.WaitingPerDay, 0.1);

@@ -9,11 +9,13 @@ public abstract record PageEdit
     }
 
     /// <summary>New words in place. The markup comes from a browser frame and is not trusted: only what the page had, and plain emphasis, is kept of it.</summary>
-    /// <param name="Was">The words before, by which the part is known when edits made meanwhile have shifted the numbers.</param>
-    public sealed record Text(int Node, string Html, string? Was = null) : PageEdit;
+    public sealed record Text(int Node, string Html) : PageEdit;
 
     /// <summary>Another picture, with the text that stands for it where it cannot be seen; without a file the picture stays.</summary>
     public sealed record Picture(int Node, string? File, string Alternative) : PageEdit;
+
+    /// <summary>Another picture behind a part, wherever the style that puts one there is written.</summary>
+    public sealed record Background(int Node, string File) : PageEdit;
 
     /// <summary>Where a link leads, or what a video or frame shows.</summary>
     public sealed record Address(int Node, string To) : PageEdit;

@@ -8,6 +8,9 @@ namespace Wexil.Core.Pages.Editing;
 /// <param name="Node">The number of the part that the edit was about, or made, in the new source; null where it is gone.</param>
 public readonly record struct Edited(string? Source, string Label, string? Problem, int? Node = null)
 {
+    /// <summary>What was done to the source; null where only the two sources tell.</summary>
+    public TextChange? Change { get; init; }
+
     public static Edited Refuse(string problem) => new(null, "", problem);
 }
 
@@ -22,15 +25,18 @@ public static partial class PageEditor
     private static readonly HashSet<string> Properties =
         ["color", "background-color", "font-size", "padding", "border-radius", "text-align", "text-wrap", "width", "max-width", "font-weight"];
 
-    public static Edited Apply(string source, PageEdit edit)
+    public static Edited Apply(string source, PageEdit edit) => Apply(ParsedPage.From(source), edit);
+
+    public static Edited Apply(ParsedPage page, PageEdit edit)
     {
         if (edit is PageEdit.Source typed) return PageSource.Measure(typed.Whole).Depth > PageSource.MaxDepth ? Edited.Refuse(PageSource.Problem(typed.Whole)!) : new(typed.Whole, "Source", null);
-        var map = SourceMap.Of(source);
+        var map = page.Map;
         return edit switch
         {
             PageEdit.Settings settings => new(PageSettings.Write(map, settings.To), "Page settings", null),
-            PageEdit.Text text => At(map, Meant(map, text), node => SetText(map, node, text.Html)),
+            PageEdit.Text text => At(map, text.Node, node => SetText(map, node, text.Html)),
             PageEdit.Picture picture => At(map, picture.Node, node => SetPicture(map, node, picture)),
+            PageEdit.Background background => At(map, background.Node, node => SetBackground(map, node, background.File)),
             PageEdit.Address address => At(map, address.Node, node => SetAddress(map, node, address.To)),
             PageEdit.Hint hint => At(map, hint.Node, node => node.Name is "input" or "textarea"
                 ? Done(map, "Words in a field", edits => Attributes.Set(edits, map.Source, node.Tag, node.Element.GetAttribute("type") is "submit" or "button" ? "value" : "placeholder", Short(hint.Words)))
@@ -81,19 +87,10 @@ public static partial class PageEditor
     {
         var edits = new SourceEdits(map.Source);
         change(edits);
-        return new(edits.Apply(), label, null);
+        return Done(edits, label);
     }
 
-    /// <summary>The part that had the words; the one named when none is said, none when it is not to be told.</summary>
-    private static int Meant(SourceMap map, PageEdit.Text text)
-    {
-        if (text.Was is null) return text.Node;
-        var was = HtmlText.Collapse(text.Was);
-        bool Had(SourceElement? node) => node is not null && HtmlText.Collapse(node.Element.TextContent) == was;
-        if (Had(map.Find(text.Node))) return text.Node;
-        var others = map.Elements.Where(Had).ToArray();
-        return others.Length == 1 ? others[0].Id : -1;
-    }
+    private static Edited Done(SourceEdits edits, string label) => new(edits.Apply(), label, null) { Change = edits.Change() };
 
     private static Edited SetText(SourceMap map, SourceElement node, string html)
     {
@@ -117,6 +114,22 @@ public static partial class PageEditor
                 foreach (var other in parent.Children.Where(child => child.LocalName == "source"))
                     if (map.Of(other) is { } alternative) Cut(edits, map, alternative);
         });
+    }
+
+    /// <summary>
+    /// The picture behind a part may be named in a style sheet that other pages share, so this page gets a rule of its own, which is
+    /// stronger. Where the part's own style names it, it is changed there.
+    /// </summary>
+    private static Edited SetBackground(SourceMap map, SourceElement node, string file)
+    {
+        if (!IsSafe(file) || file.Length == 0 || file.AsSpan().ContainsAny("'\\()")) return Edited.Refuse("A picture’s address begins with http, https or a file of the page.");
+        var own = node.Element.GetAttribute("style");
+        var edits = new SourceEdits(map.Source);
+        if (own is not null && UrlInStyle().Matches(own) is [var only])
+            Attributes.Set(edits, map.Source, node.Tag, "style", string.Concat(own.AsSpan(0, only.Index), $"url('{file}')", own.AsSpan(only.Index + only.Length)));
+        else
+            SetStyle(edits, map.Source, node, "background-image", $"url('{file}') !important");
+        return Done(edits, $"Background of {Kind(node)}");
     }
 
     private static Edited SetAddress(SourceMap map, SourceElement node, string to)
@@ -222,6 +235,9 @@ public static partial class PageEditor
 
     [GeneratedRegex(@"^(https?://|mailto:|tel:|/|#|\?|data:image/|(?![a-zA-Z][a-zA-Z0-9+.-]*:))[^\x00-\x1f""<>]*$", RegexOptions.IgnoreCase)]
     private static partial Regex SafeAddress();
+
+    [GeneratedRegex(@"url\(\s*(?:'[^']*'|""[^""]*""|[^'""()\s]*)\s*\)", RegexOptions.IgnoreCase)]
+    private static partial Regex UrlInStyle();
 
     [GeneratedRegex(@"^[#a-zA-Z0-9 .,%()/-]{0,80}$")]
     private static partial Regex SafeValue();

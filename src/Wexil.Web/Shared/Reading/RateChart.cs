@@ -25,8 +25,8 @@ public sealed class RateChart
             var line = Top + (i + 1) * RowHeight;
             var rate = page.Rate!.Value;
             return new Row(
-                page.Page.Letter, line, Curve(page.Density, line, highest), At(rate.Low), At(rate.High), At(page.Total.Rate),
-                $"{page.Page.Letter} {Show.Percent(page.Total.Rate)}, {Show.Range(rate)}");
+                page.Page.Letter, line, Curve(page.Density, line, highest), At(rate.Low), At(rate.High), At(page.Standard.Rate),
+                $"{page.Page.Letter} {Show.Percent(page.Standard.Rate)}, {Show.Range(rate)}");
         })];
         Height = Top + Math.Max(1, Rows.Count) * RowHeight + 44;
         Ticks = [.. NiceTicks(_from, _until).Select(tick => (At(tick), Label(tick)))];

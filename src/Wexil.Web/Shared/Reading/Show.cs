@@ -28,6 +28,10 @@ public static class Show
     /// <summary>A share as "26.8%"; small rates with more digits.</summary>
     public static string Percent(double share) => Digits(share * 100, Math.Abs(share) is > 0 and < 0.01 ? 2 : 1) + "%";
 
+    /// <summary>How sure the always-valid rule is, as "24.8%"; never rounded up to certainty.</summary>
+    /// <param name="confidence">0 to 1; null while there is too little to say anything.</param>
+    public static string Confidence(double? confidence) => confidence is { } sure ? $"{Digits(Math.Min(99.9, Math.Floor(sure * 1000) / 10), 1)}%" : "too early";
+
     /// <summary>A share somebody set, as "20%" or "2.5%".</summary>
     public static string Plain(double share) => (share * 100).ToString("0.##", CultureInfo.InvariantCulture) + "%";
 

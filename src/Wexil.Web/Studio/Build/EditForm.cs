@@ -34,8 +34,9 @@ internal static class EditForm
         if (Number("node") is not { } node) return null;
         return kind switch
         {
-            "text" => new PageEdit.Text(node, Value("html"), form.ContainsKey("was") ? Value("was") : null),
+            "text" => new PageEdit.Text(node, Value("html")),
             "picture" => new PageEdit.Picture(node, Value("file") is { Length: > 0 } file ? file : null, Value("alternative")),
+            "background" => new PageEdit.Background(node, Value("file")),
             "address" => new PageEdit.Address(node, Value("to")),
             "hint" => new PageEdit.Hint(node, Value("words")),
             "look" => new PageEdit.Look(node, Value("property"), Value("value") is { Length: > 0 } value ? value : null),

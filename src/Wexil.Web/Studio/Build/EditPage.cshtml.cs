@@ -1,4 +1,5 @@
 using System.ComponentModel.DataAnnotations;
+using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Pages;
 using Wexil.Core.Pages.Editing;
@@ -11,7 +12,7 @@ namespace Wexil.Web.Studio.Build;
 
 /// <summary>A page changed where it stands, or in its source. What is changed is a draft until it is published.</summary>
 [UploadLimit(16)]
-public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEditor editor, IAntiforgery antiforgery) : PageScreenModel(screens, desk)
 {
     private const int LargestPicture = 8 << 20;
 
@@ -30,9 +31,19 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
     [BindProperty]
     public string? Source { get; set; }
 
-    /// <summary>The position that an edit was made at.</summary>
+    /// <summary>The revision of the draft that the person saw.</summary>
     [BindProperty]
-    public int At { get; set; }
+    public long At { get; set; }
+
+    /// <summary>Names what the editor asks for, so that it is done once however often it is sent.</summary>
+    [BindProperty]
+    public Guid Token { get; set; }
+
+    /// <summary>Names a sitting at one text, whose edits are undone together.</summary>
+    [BindProperty]
+    public Guid? Sitting { get; set; }
+
+    private DraftAuthor Author => new(At, Token == Guid.Empty ? Guid.NewGuid() : Token, Sitting);
 
     public void OnGet()
     {
@@ -51,6 +62,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
         var (changes, wiring) = Desk.Review(Shown, Screen);
         return new JsonResult(new
         {
+            revision = Desk.Drafts.Of(Shown).Revision,
             differs = Shown.HasDraft,
             changes = changes is null ? null : new
             {
@@ -73,35 +85,36 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
             .Select(file => new { path = FromEntry(file.Key), address = Desk.Asset(file.Value, file.Key) }));
     }
 
-    public async Task<IActionResult> OnPostEditAsync()
-    {
-        if (!Shown.IsHosted) return NotFound();
-        var draft = Desk.Drafts.Of(Shown);
-        if (draft.Position != At) return Moved();
-        return EditForm.Read(Request.Form, draft.Source) is { } edit ? await Make(draft, edit) : Problem("This edit does not fit the page as it stands. Load the page again.");
-    }
+    /// <summary>All of the page as it is now, for an editor that has lost its way.</summary>
+    public IActionResult OnGetWhole() => Shown.IsHosted ? Answer(editor.Whole(Shown)) : NotFound();
+
+    /// <summary>For an editor whose session expired and that was signed in again elsewhere.</summary>
+    public IActionResult OnGetToken() => new JsonResult(new { token = antiforgery.GetAndStoreTokens(HttpContext).RequestToken });
+
+    public async Task<IActionResult> OnPostEditAsync() =>
+        Shown.IsHosted ? Answer(await editor.EditAsync(Shown, Author, seen => EditForm.Read(Request.Form, seen))) : NotFound();
 
     /// <summary>Another picture, from the person's own files.</summary>
-    public async Task<IActionResult> OnPostPictureAsync(int node, string? alternative, IFormFile? picture)
+    /// <param name="background">The picture is the one behind the part.</param>
+    public async Task<IActionResult> OnPostPictureAsync(int node, string? alternative, IFormFile? picture, bool background = false)
     {
         if (!Shown.IsHosted) return NotFound();
-        var draft = Desk.Drafts.Of(Shown);
-        if (draft.Position != At) return Moved();
-        if (picture is not { Length: > 0 }) return Problem("Choose a picture.");
-        if (picture.Length > LargestPicture) return Problem($"A picture is at most {LargestPicture >> 20} MB; this one has {picture.Length / 1048576.0:0.#} MB.");
+        if (picture is not { Length: > 0 }) return Refuse("Choose a picture.");
+        if (picture.Length > LargestPicture) return Refuse($"A picture can have up to {LargestPicture >> 20} MB; this one has {picture.Length / 1048576.0:0.#} MB.");
         var extension = Path.GetExtension(picture.FileName).ToLowerInvariant();
         using var memory = new MemoryStream();
         await picture.CopyToAsync(memory);
-        if (!PictureFile.IsPicture(extension, memory.GetBuffer().AsSpan(0, (int)memory.Length))) return Problem("This is no picture that a page can show: JPEG, PNG, GIF, WebP, AVIF or SVG.");
+        if (!PictureFile.IsPicture(extension, memory.GetBuffer().AsSpan(0, (int)memory.Length))) return Refuse("This is not a picture that a page can show: JPEG, PNG, GIF, WebP, AVIF or SVG.");
         var taken = Desk.Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true).Keys.ToHashSet(StringComparer.OrdinalIgnoreCase);
         var path = PictureFile.Free(Path.GetFileNameWithoutExtension(picture.FileName), extension, taken);
         await Desk.Drafts.AddFileAsync(Shown.Id, new(path, memory.ToArray()));
-        return await Make(draft, new PageEdit.Picture(node, FromEntry(path), alternative ?? ""));
+        PageEdit edit = background ? new PageEdit.Background(node, FromEntry(path)) : new PageEdit.Picture(node, FromEntry(path), alternative ?? "");
+        return Answer(await editor.EditAsync(Shown, Author, _ => edit));
     }
 
-    public async Task<IActionResult> OnPostUndoAsync() => Shown.IsHosted ? Answer(await Desk.Drafts.UndoAsync(Shown, At), null) : NotFound();
+    public async Task<IActionResult> OnPostUndoAsync() => Shown.IsHosted ? Answer(await editor.StepAsync(Shown, Author, back: true)) : NotFound();
 
-    public async Task<IActionResult> OnPostRedoAsync() => Shown.IsHosted ? Answer(await Desk.Drafts.RedoAsync(Shown, At), null) : NotFound();
+    public async Task<IActionResult> OnPostRedoAsync() => Shown.IsHosted ? Answer(await editor.StepAsync(Shown, Author, back: false)) : NotFound();
 
     /// <summary>Saves name and source as typed: the way without script.</summary>
     public async Task<IActionResult> OnPostSaveAsync()
@@ -110,17 +123,19 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
         {
             if (string.IsNullOrWhiteSpace(Source)) ModelState.AddModelError(nameof(Source), "The page would be empty.");
             else if (PageSource.Problem(Source) is { } problem) ModelState.AddModelError(nameof(Source), problem);
-            else if (At != Draft.Position) ModelState.AddModelError(nameof(Source), "The page was changed in another window meanwhile. Copy what you typed, load the page again, and put it in there.");
+            else if (At != Draft.Revision) ModelState.AddModelError(nameof(Source), "The page was changed in another window meanwhile. Copy what you typed, load the page again, and put it in there.");
         }
         if (!await Rename()) return Page();
         if (!ModelState.IsValid) return Page();
-        if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source) await Desk.Drafts.EditAsync(Shown, At, Draft.Source, source, "Source");
+        if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source) await Desk.Drafts.EditAsync(Shown, Draft, source, "Source");
         Done = Shown.IsHosted ? "Saved as a draft. Visitors see it once you publish it." : $"{Show.Quoted(Name.Trim())} is saved.";
         return Redirect(Shown.IsHosted ? Own() : Screen.Address("build"));
     }
 
     /// <summary>Renames while the person goes on.</summary>
-    public async Task<IActionResult> OnPostNameAsync() => await Rename() ? new JsonResult(new { name = Name.Trim() }) : Problem(ModelState[nameof(Name)]!.Errors[0].ErrorMessage);
+    public async Task<IActionResult> OnPostNameAsync() => await Rename()
+        ? new JsonResult(new { name = Name.Trim() })
+        : new JsonResult(new { problem = ModelState[nameof(Name)]!.Errors[0].ErrorMessage }) { StatusCode = StatusCodes.Status422UnprocessableEntity };
 
     public async Task<IActionResult> OnPostPublishAsync()
     {
@@ -145,27 +160,31 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk) : PageScre
         return ModelState.GetFieldValidationState(nameof(Name)) != Microsoft.AspNetCore.Mvc.ModelBinding.ModelValidationState.Invalid;
     }
 
-    private async Task<IActionResult> Make(PageDraft draft, PageEdit edit)
-    {
-        var edited = PageEditor.Apply(draft.Source, edit);
-        if (edited.Problem is { } problem) return Problem(problem);
-        if (edited.Source!.Length > PageSource.MaxLength) return Problem($"A page can have up to {PageSource.MaxLength >> 20} MB of HTML.");
-        if (edited.Source == draft.Source) return new JsonResult(new { draft.Position, draft.Last, label = "", edited.Node });
-        return Answer(await Desk.Drafts.EditAsync(Shown, draft.Position, draft.Source, edited.Source, edited.Label), edited.Node);
-    }
+    private IActionResult Refuse(string problem) => Answer(editor.Refused(Shown, problem));
 
-    private static IActionResult Answer(DraftStep? step, int? node) => step is null ? Moved() : new JsonResult(new
+    // Whatever was asked for, the editor learns how the draft stands: what is refused is a part of the answer.
+    private static JsonResult Answer(EditorAnswer answer) => new(new
     {
-        step.Position,
-        step.Last,
-        step.Label,
-        node,
-        change = new { step.Change.Start, removed = step.Change.Removed.Length, step.Change.Inserted },
+        revision = answer.Step.Draft.Revision,
+        canUndo = answer.Step.Draft.CanUndo,
+        canRedo = answer.Step.Draft.CanRedo,
+        label = answer.Step.Label,
+        node = answer.Node,
+        problem = answer.Problem,
+        conflict = answer.Conflict,
+        patch = new
+        {
+            kind = answer.Patch.Kind.ToString().ToLowerInvariant(),
+            from = answer.Patch.From,
+            to = answer.Patch.To,
+            shift = answer.Patch.Shift,
+            parent = answer.Patch.Parent,
+            before = answer.Patch.Before,
+            after = answer.Patch.After,
+            html = answer.Patch.Html,
+        },
+        change = answer.Change is { } change ? new { start = change.Start, removed = change.Removed.Length, inserted = change.Inserted } : null,
     });
-
-    private static JsonResult Problem(string problem) => new(new { problem }) { StatusCode = StatusCodes.Status422UnprocessableEntity };
-
-    private static JsonResult Moved() => new(new { problem = "The page was changed in another window. It is loaded again as it stands now.", moved = true }) { StatusCode = StatusCodes.Status409Conflict };
 
     /// <summary>A file of the page's folder as the page itself names it.</summary>
     private string FromEntry(string path) => string.Concat(Enumerable.Repeat("../", Shown.Entry!.Count(c => c == '/'))) + path;

@@ -47,7 +47,7 @@ public sealed class SettingsModel(StepScreens screens, PageDesk desk) : PageScre
         if (Indexed != Shown.IsIndexed) await Desk.Pages.SetIndexedAsync(Shown.Id, Indexed);
         var draft = Desk.Drafts.Of(Shown);
         var edited = PageEditor.Apply(draft.Source, new PageEdit.Settings(new(Line(Title), Line(Description), Line(SharePicture), Lines(HeadCode), Lines(BodyCode))));
-        if (edited.Source! != draft.Source) await Desk.Drafts.EditAsync(Shown, draft.Position, draft.Source, edited.Source!, edited.Label);
+        if (edited.Source! != draft.Source) await Desk.Drafts.EditAsync(Shown, draft, edited.Source!, edited.Label);
         Desk.Routes.Reload(Screen.Funnel.Id);
         Done = "The settings are in the draft. Visitors get them once you publish.";
         return Redirect(Own());

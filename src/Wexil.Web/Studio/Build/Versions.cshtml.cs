@@ -22,7 +22,7 @@ public sealed class VersionsModel(StepScreens screens, PageDesk desk) : PageScre
         if (!Shown.IsHosted || Desk.Pages.Versions(Shown.Id).All(version => version.Number != number)) return NotFound();
         var draft = Desk.Drafts.Of(Shown);
         await Desk.Drafts.TakeFilesAsync(Shown, number);
-        await Desk.Drafts.EditAsync(Shown, draft.Position, draft.Source, Desk.Pages.Source(Shown, number), $"Version {number} brought back");
+        await Desk.Drafts.EditAsync(Shown, draft, Desk.Pages.Source(Shown, number), $"Version {number} brought back");
         Done = $"Version {number} is the draft now. Publish it for visitors to see it; undo takes it back.";
         return Redirect(Own());
     }

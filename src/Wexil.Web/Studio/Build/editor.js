@@ -1,6 +1,7 @@
-// The editor: a page in a frame that says what a person does there, a panel for what is selected, the source beside it. Every edit
-// goes to the server, which makes it in the source and says how the draft stands; what the frame says is never taken as it is.
+// The editor: a page in a frame that shows at once what a person does there, a panel for what is selected, the source beside it. Every
+// edit goes to the server, which makes it in the source and says how the page gets there; what the frame says is never taken as it is.
 import { Panel } from "./panel.js";
+import { EditQueue } from "./edit-queue.js";
 
 const root = document.querySelector("[data-editor]");
 const find = (name) => document.querySelector(`[data-${name}]`);
@@ -12,91 +13,189 @@ const sourceForm = find("source");
 const textarea = document.getElementById("Source");
 const undo = find("undo");
 const redo = find("redo");
-let at = Number(root.dataset.at);
-let last = Number(root.dataset.last);
-let view = "page";
+let revision = Number(root.dataset.revision);
 let scroll = 0;
-let chosen = null;
-let type = false;
-let reveal = false;
-let queue = Promise.resolve();
+let selectedNode = null;
+let isWriting = false;
+let isOutdated = false;
 let sourceView = null;
 
 for (const box of [stage, panelBox, ...document.querySelectorAll("[data-script]")]) box.hidden = false;
 find("plain").hidden = true;
 document.querySelector("#save > input[name=At]").disabled = true;
 
+// What a part's number is now, by its key in the frame.
+const numbers = new Map();
 const tell = (message) => frame.contentWindow.postMessage(message, "*");
-const panel = new Panel({ edit, picture, select: (id, reveal = true, write = false) => tell({ select: id, reveal, type: write }), blocks: find("blocks").content });
 
-// The page is loaded again after an edit, but never under the hands of somebody who is writing in it.
-// What stands there meanwhile is told to keep still: its parts are numbered as they were.
-let writing = false;
-let stale = false;
-function show() {
-  stale = writing;
-  if (writing) return;
-  stage.setAttribute("aria-busy", "true");
-  tell({ still: true });
-  frame.src = `${root.dataset.frame}?${at}`;
-}
+const states = {
+  saved: "Saved",
+  saving: "Saving…",
+  offline: "Not saved yet: no connection. It is sent as soon as there is one.",
+  "signed-out": "Not saved yet: you are signed out. Sign in in another tab, and it is saved.",
+  refused: "Not saved yet: the server has a problem. It is sent again.",
+};
 
-function steps() {
-  undo.disabled = at === 0;
-  redo.disabled = at >= last;
-}
+const queue = new EditQueue({
+  status: (state) => {
+    const saved = find("saved");
+    if (saved.textContent !== states[state]) saved.textContent = states[state];
+    saved.classList.toggle("bad", !["saved", "saving"].includes(state));
+    find("sign-in").hidden = state !== "signed-out";
+  },
 
-// Edits go one after the other: each is made against the source that the one before left.
-function send(handler, fields) {
-  queue = queue.then(async () => {
-    const form = new FormData();
-    for (const [name, value] of Object.entries({ ...fields, At: at, __RequestVerificationToken: root.dataset.token })) form.append(name, value);
-    let answer;
-    try {
-      answer = await fetch(`?handler=${handler}`, { method: "POST", body: form });
-    } catch {
-      problem.textContent = "Studio does not answer. What you did last is not saved; try it again.";
-      stage.removeAttribute("aria-busy");
-      return false;
+  // What is sent for an entry when its turn comes; null when its part is not on the page any more.
+  fields: (entry) => {
+    const fields = { At: revision, kind: entry.kind ?? "", ...(entry.make ? entry.make() : entry.fields) };
+    if (!entry.key) return entry.make && !fields.kind ? null : fields;
+    const node = numbers.get(entry.key);
+    if (node === null || node === undefined) {
+      problem.textContent = "This part is not on the page any more, so nothing was done to it.";
+      return null;
     }
-    const result = answer.headers.get("content-type")?.includes("json") ? await answer.json() : { problem: "This could not be saved. Load the page again." };
-    problem.textContent = result.problem ?? "";
-    if (result.moved) location.reload();
-    if (!answer.ok) {
-      show();
-      return false;
+    if (entry.html !== undefined) fields.html = entry.html.replace(/data-wx="k(\d+)"/g, (_, key) => (Number.isInteger(numbers.get(Number(key))) ? `data-wx="${numbers.get(Number(key))}"` : ""));
+    else if (entry.isShown !== false) tell({ preview: { ...fields, key: entry.key } });
+    return { ...fields, node };
+  },
+
+  answered: async (entry, answer) => {
+    revision = answer.revision;
+    undo.disabled = !answer.canUndo;
+    redo.disabled = !answer.canRedo;
+    problem.textContent = answer.problem ?? "";
+    entry.done?.(answer);
+    sourceView?.take(answer.change, entry);
+    let given = null;
+    if (answer.conflict !== null) {
+      const mine = queue.withdraw(entry.key, entry.sitting) ?? entry;
+      given = entry.key;
+      choose(entry.key, mine, answer.conflict);
     }
-    at = result.position;
-    last = result.last;
-    steps();
-    if (result.node !== undefined && result.node !== null) chosen = result.node;
-    if (handler !== "Edit" || fields.kind !== "source") sourceView?.take(result.change);
-    show();
+    await work(answer.patch, { taken: entry.count ? { key: entry.key, count: entry.count } : null, given });
+    if (["insert", "duplicate", "move"].includes(entry.kind) && answer.node !== null) tell({ select: { node: answer.node }, reveal: true, after: entry.key });
+    if (entry.kind === "remove" && answer.label) removed(entry.what ?? answer.label);
     askState();
-    return true;
-  });
-  return queue;
+  },
+}, root.dataset.token);
+
+const panel = new Panel({
+  edit,
+  picture: (part, alternative, file) => send({ handler: "Picture", key: part.key, node: part.node, isShown: false, fields: { alternative, picture: file } }),
+  background: (part, file) => send({ handler: "Picture", key: part.key, node: part.node, isShown: false, fields: { background: true, picture: file } }),
+  editNode: (at, { kind, ...fields }) => (at === revision && queue.isEmpty ? send({ handler: "Edit", kind, fields }) : askState()),
+  select: (target, { chosen = true, type = false } = {}) => tell({ select: target, reveal: true, chosen, type }),
+  blocks: find("blocks").content,
+});
+
+function send(entry) {
+  if (entry.key && Number.isInteger(entry.node)) numbers.set(entry.key, numbers.get(entry.key) ?? entry.node);
+  queue.add(entry);
 }
 
-async function edit(fields) {
-  type = false;
-  await sourceView?.flush();
-  // What went elsewhere, or is new, is shown where it stands now.
-  reveal = ["insert", "duplicate", "move"].includes(fields.kind);
+// An edit of a part, or of the page as a whole where it has none.
+function edit(part, fields, what) {
+  const { kind, ...more } = fields;
+  send({ handler: "Edit", kind, key: part.key, node: part.node, fields: more, what });
+}
+
+// Leads the page in the frame to the server's; the next edit waits until it stands there.
+let applied = () => {};
+async function work(patch, more) {
+  if (patch.kind === "document") isOutdated = true;
+  const answer = new Promise((done) => (applied = done));
+  tell({ answer: { patch, ...more } });
+  // A frame that is loaded meanwhile shows the page as it is already.
+  const { stands, numbers: now } = await Promise.race([answer, nextLoad.then(() => ({ stands: true, numbers: {} }))]);
+  for (const [key, node] of Object.entries(now)) numbers.set(Number(key), node);
+  if (!stands) await resync();
+  reloadWhenIdle();
+}
+
+async function resync() {
+  const response = await fetch("?handler=Whole");
+  if (!response.ok) return;
+  const answer = await response.json();
+  revision = answer.revision;
+  await work(answer.patch, {});
+}
+
+// A page that is built on something else is loaded anew, but never under the hands of somebody who is writing in it.
+let isLoaded;
+let nextLoad = new Promise((done) => (isLoaded = done));
+function load() {
+  isOutdated = false;
   stage.setAttribute("aria-busy", "true");
-  return send("Edit", fields);
+  frame.src = `${root.dataset.frame}?${revision}`;
 }
 
-function picture(node, alternative, file) {
-  return send("Picture", { node, alternative, picture: file });
+function reloadWhenIdle() {
+  if (isOutdated && !isWriting && queue.isEmpty) load();
 }
 
+// Ends the typing in the frame, and waits until all of it is in the queue.
+let finishes = 0;
+const finishing = new Map();
+function finish() {
+  const id = ++finishes;
+  const done = new Promise((resolve) => finishing.set(id, resolve));
+  tell({ finish: id });
+  return Promise.race([done, new Promise((resolve) => setTimeout(resolve, 1000))]);
+}
+
+// Completes when the server has everything that was done here.
+async function saved() {
+  if (document.activeElement?.matches("#part input, #part textarea, [data-part] input, [data-part] textarea")) document.activeElement.blur();
+  await finish();
+  await sourceView?.flush();
+  await queue.whenEmpty();
+}
+
+async function back(handler) {
+  await finish();
+  sourceView?.flush();
+  send({ handler });
+}
 undo.addEventListener("click", () => back("Undo"));
 redo.addEventListener("click", () => back("Redo"));
-async function back(handler) {
-  tell({ finish: true });
-  await sourceView?.flush();
-  send(handler, {});
+
+// What was removed is named, with the way to have it back.
+const notice = find("notice");
+function removed(what) {
+  const again = document.createElement("button");
+  Object.assign(again, { type: "button", className: "btn-plain", textContent: "Undo" });
+  again.addEventListener("click", () => {
+    notice.replaceChildren();
+    back("Undo");
+  });
+  notice.replaceChildren(`Removed: ${what}. `, again);
+}
+
+// Two windows changed one text: both are shown, and the person chooses.
+function choose(key, mine, theirs) {
+  const box = find("conflict");
+  const words = (text) => {
+    const quote = document.createElement("blockquote");
+    quote.textContent = text || "(removed)";
+    return quote;
+  };
+  const button = (text, act) => {
+    const made = document.createElement("button");
+    Object.assign(made, { type: "button", className: "btn btn-line", textContent: text });
+    made.addEventListener("click", () => {
+      box.replaceChildren();
+      box.hidden = true;
+      act?.();
+    });
+    return made;
+  };
+  const line = (text) => Object.assign(document.createElement("p"), { textContent: text });
+  box.replaceChildren(
+    line("This text was changed in another window at the same time."),
+    line("Yours:"), words(mine.words), line("In the other window:"), words(theirs),
+    button("Use mine", () => queue.add({ handler: "Edit", kind: "text", key, html: mine.html, count: mine.count, words: mine.words })),
+    button("Keep the other"),
+  );
+  box.hidden = false;
 }
 
 // How the draft stands is worked out on the server, where both pages are; only the newest answer counts.
@@ -106,72 +205,83 @@ function askState() {
   clearTimeout(stateTimer);
   stateTimer = setTimeout(async () => {
     const mine = ++asked;
-    const answer = await fetch("?handler=State");
-    if (!answer.ok || mine !== asked) return;
+    const answer = await fetch("?handler=State").catch(() => null);
+    if (!answer?.ok || answer.redirected || mine !== asked) return;
     panel.state(await answer.json());
-  }, 150);
+  }, 300);
 }
 
+const heard = {
+  parts: (data) => panel.parts(data.parts),
+  ready: (data) => {
+    revision = Number(data.revision);
+    numbers.clear();
+    isWriting = false;
+    stage.removeAttribute("aria-busy");
+    tell({ scroll });
+    if (selectedNode !== null) tell({ select: { node: selectedNode } });
+    isLoaded();
+    nextLoad = new Promise((done) => (isLoaded = done));
+  },
+  scrolled: (data) => (scroll = Number(data.y)),
+  selected: (data) => {
+    selectedNode = data.part?.node ?? null;
+    panel.show(data.part, { isAgain: Boolean(data.again) });
+  },
+  editing: (data) => {
+    isWriting = Boolean(data.on);
+    reloadWhenIdle();
+  },
+  typed: (data) => {
+    numbers.set(data.key, data.node);
+    for (const [key, node] of Object.entries(data.numbers)) numbers.set(Number(key), node);
+    queue.typed(data);
+    find("conflict").hidden = true;
+  },
+  flush: () => queue.hurry(),
+  edit: (data) => edit({ key: data.edit.key, node: data.edit.node }, data.edit, data.what),
+  undo: () => back("Undo"),
+  redo: () => back("Redo"),
+  panel: () => panel.focus(),
+  lonely: (data) => panel.lonely(data.found, Number(data.width)),
+  applied: (data) => applied(data),
+  finished: (data) => {
+    finishing.get(data.id)?.();
+    finishing.delete(data.id);
+  },
+};
 addEventListener("message", ({ source, data }) => {
-  if (source !== frame.contentWindow || !data?.wexil) return;
-  switch (data.wexil) {
-    case "ready":
-      writing = false;
-      panel.parts(data.parts);
-      tell({ scroll });
-      if (chosen !== null) tell({ select: chosen, type, reveal });
-      tell({ settle: true });
-      reveal = false;
-      break;
-    case "settled":
-      stage.removeAttribute("aria-busy");
-      break;
-    case "scrolled":
-      scroll = Number(data.y);
-      break;
-    case "selected":
-      chosen = Number(data.part.id);
-      panel.show(data.part);
-      break;
-    case "editing":
-      writing = data.on;
-      if (!writing && stale) show();
-      break;
-    case "edit":
-      // Words are checked against what stood there; anything else would be done to whatever has the number by now.
-      if (data.edit.kind !== "text" && stage.ariaBusy) break;
-      edit(data.edit);
-      break;
-    case "undo":
-      back("Undo");
-      break;
-    case "redo":
-      back("Redo");
-      break;
-    case "panel":
-      panel.focus();
-      break;
-    case "lonely":
-      panel.lonely(data.found, Number(data.width));
-      break;
-  }
+  if (source === frame.contentWindow && typeof data?.wexil === "string" && Object.hasOwn(heard, data.wexil)) heard[data.wexil](data);
 });
 
+// A width is the width that the page has, scaled into the room that there is.
+let width = 1280;
+function fit() {
+  const room = stage.clientWidth;
+  const scale = Math.min(1, room / width);
+  const paper = frame.parentElement;
+  paper.style.width = `${width * scale}px`;
+  frame.style.width = `${width}px`;
+  frame.style.height = `${paper.clientHeight / scale}px`;
+  frame.style.transform = scale < 1 ? `scale(${scale})` : "";
+}
+new ResizeObserver(fit).observe(stage);
 for (const button of document.querySelectorAll("[data-width]")) {
   button.addEventListener("click", () => {
-    frame.parentElement.style.maxWidth = button.dataset.width ? `${button.dataset.width}px` : "";
+    width = Number(button.dataset.width);
+    fit();
     press("[data-width]", button);
   });
 }
 
 for (const button of document.querySelectorAll("[data-view]")) button.addEventListener("click", () => look(button.dataset.view));
-async function look(at) {
-  view = at;
+async function look(view) {
   press("[data-view]", document.querySelector(`[data-view="${view}"]`));
   if (view === "source" && !sourceView) {
     const { SourceView } = await import("./source-view.js");
+    await saved();
     const text = await (await fetch("?handler=Source")).text();
-    sourceView = new SourceView(textarea, text, root.dataset.nonce, (change) => send("Edit", { kind: "source", ...change }));
+    sourceView = new SourceView(textarea, text, root.dataset.nonce, (make, done) => send({ handler: "Edit", kind: "source", make, done }));
   }
   document.body.classList.toggle("beside", view === "source");
   sourceForm.hidden = view !== "source";
@@ -188,7 +298,7 @@ const name = find("name");
 async function rename() {
   const form = new FormData();
   form.append("Name", name.value);
-  form.append("__RequestVerificationToken", root.dataset.token);
+  form.append("__RequestVerificationToken", queue.token);
   const answer = await fetch("?handler=Name", { method: "POST", body: form });
   const result = await answer.json();
   problem.textContent = result.problem ?? "";
@@ -209,21 +319,33 @@ addEventListener("keydown", (event) => {
   back(key === "y" || event.shiftKey ? "Redo" : "Undo");
 });
 
-// What is being typed is sent before a form or a link leads away.
+// What is being typed is saved before a form or a link leads away, and asked about where that cannot be.
+const isUnsaved = () => !queue.isEmpty || sourceView?.waits() || panel.isTyping();
 document.addEventListener("submit", async (event) => {
-  if (!sourceView?.waits()) return;
+  const form = event.target;
+  if (form.dataset.isSaved) return;
   event.preventDefault();
-  await sourceView.flush();
-  await queue;
-  event.target.submit();
+  await saved();
+  form.dataset.isSaved = "yes";
+  form.requestSubmit(event.submitter);
+});
+document.addEventListener("click", async (event) => {
+  const link = event.target.closest("a[href]");
+  if (!link || link.target || event.ctrlKey || event.metaKey || event.shiftKey || event.button !== 0 || link.getAttribute("href").startsWith("#")) return;
+  event.preventDefault();
+  await Promise.race([saved(), new Promise((done) => setTimeout(done, 5000))]);
+  location.assign(link.href);
 });
 addEventListener("beforeunload", (event) => {
-  if (!sourceView?.waits()) return;
-  sourceView.flush();
-  event.preventDefault();
+  tell({ finish: ++finishes });
+  queue.hurry();
+  sourceView?.flush();
+  if (isUnsaved()) event.preventDefault();
 });
 
-steps();
-show();
+undo.disabled = root.dataset.canUndo !== "True";
+redo.disabled = root.dataset.canRedo !== "True";
+fit();
+load();
 askState();
 sourceForm.hidden = true;

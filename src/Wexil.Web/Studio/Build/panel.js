@@ -26,9 +26,17 @@ export class Panel {
   #lonely = [];
   #lonelyWidth = 0;
   #shown = null;
+  #waiting = null;
 
   constructor(host) {
     this.#host = host;
+    this.#part.addEventListener("focusout", () => setTimeout(() => this.#catchUp()));
+  }
+
+  // Is there anything in a field that was not sent yet?
+  isTyping() {
+    const field = document.activeElement;
+    return this.#part.contains(field) && "defaultValue" in field && field.type !== "file" && field.value !== field.dataset.sent;
   }
 
   focus() {
@@ -37,114 +45,139 @@ export class Panel {
 
   parts(parts) {
     this.#list.replaceChildren(...parts.map((part) => make("li", {},
-      make("button", { type: "button", class: `btn-plain level-${Math.min(part.level, 5)}`, "data-id": part.id, onclick: () => this.#host.select(part.id) },
+      make("button", { type: "button", class: `btn-plain level-${Math.min(part.level, 5)}`, "data-key": part.key, onclick: () => this.#host.select({ key: part.key }) },
         make("b", {}, part.name), " ", make("span", {}, part.words), part.hidden ? make("em", {}, " hidden") : null))));
     this.#pressed();
   }
 
   #pressed() {
     for (const button of this.#list.querySelectorAll("button")) {
-      const on = this.#shown !== null && Number(button.dataset.id) === this.#shown.id;
+      const on = this.#shown !== null && Number(button.dataset.key) === this.#shown.key;
       button.setAttribute("aria-current", on ? "true" : "false");
       if (on) button.scrollIntoView({ block: "nearest" });
     }
   }
 
-  show(part) {
+  // Shows a part. The same one as it is after an edit is shown once nobody is in one of its fields any more.
+  show(part, { isAgain = false } = {}) {
+    if (isAgain && part?.key === this.#shown?.key && this.#part.contains(document.activeElement) && document.activeElement !== this.#part) {
+      this.#waiting = part;
+      this.#shown.node = part.node;
+      return;
+    }
+    this.#waiting = null;
     this.#shown = part;
-    const { edit } = this.#host;
-    const node = part.id;
-    const trail = part.trail.length === 0 ? null : make("p", { class: "soft trail" }, "in ", ...part.trail.flatMap((up, i) => [i > 0 ? " in " : "", make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.select(up.id) }, up.words ? `${up.name} “${up.words}”` : up.name)]));
+    if (!part) {
+      this.#part.replaceChildren(make("p", { class: "soft" }, "Click anything on the page to edit it. Click text to type in it."));
+      this.#pressed();
+      return;
+    }
+    const edit = (fields) => this.#host.edit(this.#shown, fields, part.words ? `${part.name} “${part.words}”` : part.name);
+    const trail = part.trail.length === 0 ? null : make("p", { class: "soft trail" }, "in ", ...part.trail.flatMap((up, i) => [i > 0 ? " in " : "", make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.select({ key: up.key }) }, up.words ? `${up.name} “${up.words}”` : up.name)]));
     this.#part.replaceChildren(
       make("h2", {}, part.name, part.hidden ? make("em", { class: "soft" }, " hidden") : ""), ...(trail ? [trail] : []),
-      ...this.#fields(part, node),
+      ...this.#fields(part, edit),
       make("div", { class: "actions", role: "group", "aria-label": "What to do with it" },
-        make("button", { type: "button", class: "btn btn-line", title: "Move up (Alt ↑)", onclick: () => edit({ kind: "move", node, down: false }) }, "↑", make("span", { class: "visually-hidden" }, " Move up")),
-        make("button", { type: "button", class: "btn btn-line", title: "Move down (Alt ↓)", onclick: () => edit({ kind: "move", node, down: true }) }, "↓", make("span", { class: "visually-hidden" }, " Move down")),
-        make("button", { type: "button", class: "btn btn-line", title: "Duplicate (Ctrl D)", onclick: () => edit({ kind: "duplicate", node }) }, "Duplicate"),
+        make("button", { type: "button", class: "btn btn-line", title: "Move up (Alt ↑)", onclick: () => edit({ kind: "move", down: false }) }, "↑", make("span", { class: "visually-hidden" }, " Move up")),
+        make("button", { type: "button", class: "btn btn-line", title: "Move down (Alt ↓)", onclick: () => edit({ kind: "move", down: true }) }, "↓", make("span", { class: "visually-hidden" }, " Move down")),
+        make("button", { type: "button", class: "btn btn-line", title: "Duplicate (Ctrl D)", onclick: () => edit({ kind: "duplicate" }) }, "Duplicate"),
         part.hidden
-          ? make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "show", node }) }, "Show")
-          : make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "hide", node }) }, "Hide"),
-        make("button", { type: "button", class: "btn btn-line", title: "Remove (Del)", onclick: () => edit({ kind: "remove", node }) }, "Remove")),
-      this.#insert(node));
+          ? make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "show" }) }, "Show")
+          : make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "hide" }) }, "Hide"),
+        make("button", { type: "button", class: "btn btn-line", title: "Remove (Del)", onclick: () => edit({ kind: "remove" }) }, "Remove")),
+      this.#insert(edit));
     this.#pressed();
   }
 
-  #fields(part, node) {
-    const { edit } = this.#host;
+  #catchUp() {
+    if (this.#waiting && !this.#part.contains(document.activeElement)) this.show(this.#waiting);
+  }
+
+  #fields(part, edit) {
     const fields = [];
     const text = (label, value, change, more = {}) => {
       const id = `part-${label.replace(/\W+/g, "-").toLowerCase()}`;
-      const input = make(more.rows ? "textarea" : "input", { id, class: "form-control", ...more, onchange: () => change(input.value) });
-      input.value = value ?? "";
+      const input = make(more.rows ? "textarea" : "input", { id, class: "form-control", ...more, onchange: () => {
+        input.dataset.sent = input.value;
+        change(input.value);
+      } });
+      input.value = input.dataset.sent = value ?? "";
       fields.push(make("div", { class: "field" }, make("label", { class: "form-label", for: id }, label), input));
       return input;
     };
     if (part.kind === "text") {
-      fields.push(make("button", { type: "button", class: "btn btn-line", onclick: () => this.#host.select(node, true, true) }, "Change the text in place"));
+      fields.push(make("button", { type: "button", class: "btn btn-line", onclick: () => this.#host.select({ key: part.key }, { type: true }) }, "Edit the text in place"));
       this.#alone(part, fields);
-      this.#looks(part, fields, false);
+      this.#looks(part, fields, edit, false);
     } else if (part.kind === "button") {
-      if (part.tag === "input") text("Words", part.text, (value) => edit({ kind: "hint", node, words: value }));
-      else if (part.plain) text("Words", part.text, (value) => edit({ kind: "text", node, html: escape(value) }));
+      if (part.tag === "input") text("Words", part.text, (value) => edit({ kind: "hint", words: value }));
+      else if (part.plain) text("Words", part.text, (value) => edit({ kind: "text", html: escape(value) }));
       if (part.tag === "a") {
-        const role = make("select", { id: "part-role", class: "form-select", onchange: () => edit({ kind: "role", node, role: role.value }) },
+        const role = make("select", { id: "part-role", class: "form-select", onchange: () => edit({ kind: "role", role: role.value }) },
           make("option", { value: "" }, "A link"), make("option", { value: "buy" }, "Buy button"), make("option", { value: "no" }, "No, thank you"));
         role.value = part.role;
         fields.push(make("div", { class: "field" }, make("label", { class: "form-label", for: "part-role" }, "What it is"), role));
-        text(part.role ? "Till, when it is not the next step" : "Leads to", part.href, (value) => edit({ kind: "address", node, to: value }), { inputmode: "url", spellcheck: "false" });
+        text(part.role ? "Till, when it is not the next step" : "Leads to", part.href, (value) => edit({ kind: "address", to: value }), { inputmode: "url", spellcheck: "false" });
       }
-      this.#looks(part, fields, true);
+      this.#looks(part, fields, edit, true);
     } else if (part.kind === "picture") {
-      text("Words for who cannot see it", part.alt, (value) => edit({ kind: "picture", node, alternative: value, file: "" }));
-      const file = make("input", { id: "part-file", type: "file", class: "form-control", accept: "image/*", onchange: () => file.files[0] && this.#host.picture(node, part.alt ?? "", file.files[0]) });
+      text("Words for who cannot see it", part.alt, (value) => edit({ kind: "picture", alternative: value, file: "" }));
+      const file = make("input", { id: "part-file", type: "file", class: "form-control", accept: "image/*", onchange: () => file.files[0] && this.#host.picture(this.#shown, part.alt ?? "", file.files[0]) });
       fields.push(make("div", { class: "field" }, make("label", { class: "form-label", for: "part-file" }, "Another picture"), file));
-      fields.push(this.#assets(part, node));
-      text("Or its address", part.src, (value) => edit({ kind: "picture", node, alternative: part.alt ?? "", file: value }), { inputmode: "url", spellcheck: "false" });
-    } else if (part.kind === "video") text("Address of the video", part.src, (value) => edit({ kind: "address", node, to: value }), { inputmode: "url", spellcheck: "false" });
-    else if (part.kind === "field") text("Hint in the field", part.placeholder, (value) => edit({ kind: "hint", node, words: value }));
+      fields.push(this.#assets((path) => edit({ kind: "picture", alternative: part.alt ?? "", file: path })));
+      text("Or its address", part.src, (value) => edit({ kind: "picture", alternative: part.alt ?? "", file: value }), { inputmode: "url", spellcheck: "false" });
+    } else if (part.kind === "video") text("Address of the video", part.src, (value) => edit({ kind: "address", to: value }), { inputmode: "url", spellcheck: "false" });
+    else if (part.kind === "field") text("Hint in the field", part.placeholder, (value) => edit({ kind: "hint", words: value }));
     else if (part.kind === "form" && part.action && !/^(#|javascript:)/.test(part.action)) {
-      fields.push(make("p", { class: "soft" }, `Sends to ${part.action}`), make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "take-form", node }) }, "Let Wexil take it"));
-    } else if (part.kind === "section") this.#colour(part, fields, "background-color", "Background", part.background);
+      fields.push(make("p", { class: "soft" }, `Sends to ${part.action}`), make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "take-form" }) }, "Let Wexil take it"));
+    } else if (part.kind === "section") this.#colour(part, fields, edit, "background-color", "Background", part.background);
+    if (part.picture) this.#background(part, fields, edit);
     return fields;
   }
 
-  #looks(part, fields, button) {
-    const { edit } = this.#host;
-    this.#colour(part, fields, "color", button ? "Text colour" : "Colour", part.color);
-    if (button) this.#colour(part, fields, "background-color", "Colour", part.background);
-    const size = make("input", { id: "part-size", type: "number", min: "6", max: "200", step: "1", class: "form-control", onchange: () => edit({ kind: "look", node: part.id, property: "font-size", value: size.value ? `${size.value}px` : "" }) });
+  // A picture behind the part, wherever its style is written: the page gets a rule of its own for it.
+  #background(part, fields, edit) {
+    const file = make("input", { id: "part-background-file", type: "file", class: "form-control", accept: "image/*", onchange: () => file.files[0] && this.#host.background(this.#shown, file.files[0]) });
+    fields.push(make("div", { class: "field" }, make("label", { class: "form-label", for: "part-background-file" }, "Another background picture"), file),
+      make("p", { class: "soft" }, `Now: ${decodeURIComponent(part.picture.split("/").pop())}`),
+      this.#assets((path) => edit({ kind: "background", file: path })));
+  }
+
+  #looks(part, fields, edit, button) {
+    this.#colour(part, fields, edit, "color", button ? "Text colour" : "Colour", part.color);
+    if (button) this.#colour(part, fields, edit, "background-color", "Colour", part.background);
+    const size = make("input", { id: "part-size", type: "number", min: "6", max: "200", step: "1", class: "form-control", onchange: () => edit({ kind: "look", property: "font-size", value: size.value ? `${size.value}px` : "" }) });
     size.value = Math.round(parseFloat(part.size));
     fields.push(make("div", { class: "field short" }, make("label", { class: "form-label", for: "part-size" }, "Size in pixels"), size));
-    if (/(?:^|;)\s*(color|background-color|font-size)\s*:/.test(part.own)) fields.push(make("button", { type: "button", class: "btn-plain", onclick: () => this.#plain(part) }, "As the page’s style has it"));
+    if (/(?:^|;)\s*(color|background-color|font-size)\s*:/.test(part.own)) fields.push(make("button", { type: "button", class: "btn-plain", onclick: () => this.#plain(part, edit) }, "As the page’s style has it"));
   }
 
-  async #plain(part) {
+  #plain(part, edit) {
     for (const property of ["color", "background-color", "font-size"])
-      if (new RegExp(`(?:^|;)\\s*${property}\\s*:`).test(part.own)) await this.#host.edit({ kind: "look", node: part.id, property, value: "" });
+      if (new RegExp(`(?:^|;)\\s*${property}\\s*:`).test(part.own)) edit({ kind: "look", property, value: "" });
   }
 
-  #colour(part, fields, property, label, value) {
+  #colour(part, fields, edit, property, label, value) {
     const id = `part-${property}`;
-    const input = make("input", { id, type: "color", class: "form-control form-control-color", onchange: () => this.#host.edit({ kind: "look", node: part.id, property, value: input.value }) });
+    const input = make("input", { id, type: "color", class: "form-control form-control-color", onchange: () => edit({ kind: "look", property, value: input.value }) });
     input.value = hex(value);
     fields.push(make("div", { class: "field short" }, make("label", { class: "form-label", for: id }, label), input));
   }
 
-  #insert(node) {
+  #insert(edit) {
     const select = make("select", { id: "part-insert", class: "form-select" }, this.#host.blocks.cloneNode(true));
     return make("div", { class: "field" }, make("label", { class: "form-label", for: "part-insert" }, "Put a block below"),
-      make("div", { class: "copyline" }, select, make("button", { type: "button", class: "btn btn-line", onclick: () => this.#host.edit({ kind: "insert", node, block: select.value }) }, "Add")));
+      make("div", { class: "copyline" }, select, make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "insert", block: select.value }) }, "Add")));
   }
 
-  #assets(part, node) {
+  #assets(choose) {
     const box = make("details", { ontoggle: async () => {
       if (!box.open || box.dataset.read) return;
       box.dataset.read = "yes";
       const answer = await fetch("?handler=Pictures");
       const pictures = answer.ok ? await answer.json() : [];
       box.append(pictures.length === 0 ? make("p", { class: "soft" }, "This page has no pictures of its own yet.") : make("div", { class: "thumbs" }, ...pictures.map((picture) =>
-        make("button", { type: "button", title: picture.path, onclick: () => this.#host.edit({ kind: "picture", node, alternative: part.alt ?? "", file: picture.path }) }, make("img", { src: picture.address, alt: picture.path, loading: "lazy" })))));
+        make("button", { type: "button", title: picture.path, onclick: () => choose(picture.path) }, make("img", { src: picture.address, alt: picture.path, loading: "lazy" })))));
     } }, make("summary", {}, "From the page’s files"));
     return box;
   }
@@ -155,17 +188,17 @@ export class Panel {
     const old = document.querySelector("[data-lonely]");
     const box = make("div", { "data-lonely": true, class: "lonely", role: "status" }, ...found.map((line) => make("p", {},
       make("span", {}, `At ${width} pixels “${line.word}” stands alone on the last line of “${line.words}”. `),
-      make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.edit({ kind: "look", node: line.id, property: "text-wrap", value: "balance" }) }, "Balance the lines"))));
+      make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.edit({ key: line.key, node: line.node }, { kind: "look", property: "text-wrap", value: "balance" }) }, "Balance the lines"))));
     if (old) old.replaceWith(box);
     else this.#part.before(box);
   }
 
   #alone(part, fields) {
-    const line = this.#lonely.find((found) => found.id === part.id);
+    const line = this.#lonely.find((found) => found.key === part.key);
     if (line) fields.push(make("p", { class: "wait" }, `“${line.word}” stands alone on the last line at ${this.#lonelyWidth} pixels.`));
   }
 
-  state({ differs, changes, name, wiring }) {
+  state({ revision, differs, changes, name, wiring }) {
     const publish = document.querySelector(".tools .btn-go");
     publish.classList.toggle("quiet", !differs);
     publish.title = differs ? "Visitors do not see the changes yet" : "Nothing was changed since the page was published";
@@ -181,8 +214,8 @@ export class Panel {
     if (wiring.noes) sum.push("a no");
     find("wiring-sum").textContent = [sum.length ? `${sum.join(", ")} wired` : "", wiring.notes.length ? `${wiring.notes.length} to look at` : ""].filter(Boolean).join(" · ");
     find("wiring").replaceChildren(...wiring.notes.map((note) => make("p", {}, make("b", {}, note.what), " ", note.remedy, " ",
-      note.node !== null && note.node !== undefined ? make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.select(note.node) }, "Show it") : null,
-      note.problem === "FormElsewhere" ? make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.edit({ kind: "take-form", node: note.node }) }, "Let Wexil take it") : null)));
+      note.node !== null && note.node !== undefined ? make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.select({ node: note.node }) }, "Show it") : null,
+      note.problem === "FormElsewhere" ? make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.editNode(revision, { kind: "take-form", node: note.node }) }, "Let Wexil take it") : null)));
     const box = find("changes-box");
     box.hidden = !changes;
     if (!changes) return;
@@ -192,6 +225,6 @@ export class Panel {
     find("changes").textContent = `Compare · ${changes.label}`;
     find("changes-sentence").textContent = changes.sentence;
     find("changes-list").replaceChildren(...changes.list.map((change) => make("li", {}, change.node === null || change.node === undefined
-      ? change.sentence : make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.select(change.node) }, change.sentence))));
+      ? change.sentence : make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.select({ node: change.node }) }, change.sentence))));
   }
 }

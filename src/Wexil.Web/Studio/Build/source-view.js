@@ -71,21 +71,28 @@ export class SourceView {
     this.#timer = setTimeout(() => this.flush(), pause);
   }
 
-  // Sends what was typed since the last time, one stretch after the other; what could not be sent is sent with the next.
+  // Has what was typed since the last time sent. The stretch is made out when its turn comes, since what is sent before moves it.
   async flush() {
     clearTimeout(this.#timer);
-    while (this.#flight) await this.#flight;
     if (!this.waits()) return;
-    const before = this.#server;
-    const { start, end, inserted } = stretch(line(before), this.#view.state.doc.toString());
-    const [from, to] = [written(before, start), written(before, end)];
-    const text = before.includes("\r\n") ? inserted.replace(/\n/g, "\r\n") : inserted;
-    this.#server = before.slice(0, from) + text + before.slice(to);
-    this.#flight = this.#send({ start: from, removed: JSON.stringify(before.slice(from, to)), inserted: JSON.stringify(text) });
-    const taken = await this.#flight;
-    this.#flight = null;
-    if (!taken) this.#server = before;
-    if (taken && this.waits()) this.#later();
+    this.#flight ??= new Promise((done) => {
+      let before = "";
+      const make = () => {
+        before = this.#server;
+        const { start, end, inserted } = stretch(line(before), this.#view.state.doc.toString());
+        const [from, to] = [written(before, start), written(before, end)];
+        const text = before.includes("\r\n") ? inserted.replace(/\n/g, "\r\n") : inserted;
+        this.#server = before.slice(0, from) + text + before.slice(to);
+        return { kind: "source", start: from, removed: JSON.stringify(before.slice(from, to)), inserted: JSON.stringify(text) };
+      };
+      this.#send(make, (answer) => {
+        this.#flight = null;
+        if (answer.problem) this.#server = before;
+        else if (this.waits()) this.#later();
+        done();
+      });
+    });
+    await this.#flight;
   }
 
   // Puts a change that was made elsewhere into the text.

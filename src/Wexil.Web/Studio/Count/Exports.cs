@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text.Json;
 using CsvHelper;
 using Wexil.Core.Funnels;
+using Wexil.Core.Verdicts;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
@@ -55,8 +56,24 @@ public static class Exports
     {
         if (Lines(http, funnel, step, screens, tallies, settings) is not var (reading, lines)) return;
         Attach(http, $"{step}-{reading.Test.Id.Value}.json");
-        await http.Response.WriteAsJsonAsync(new { test = reading.Test.Name, idea = reading.Test.Idea, started = reading.Test.StartedAt, decided = reading.Test.DecidedAt, verdict = reading.Verdict.Sentence, rows = lines });
+        await http.Response.WriteAsJsonAsync(new { test = reading.Test.Name, idea = reading.Test.Idea, started = reading.Test.StartedAt, decided = reading.Test.DecidedAt, verdict = reading.Verdict.Sentence, pages = reading.Standing.Pages.Select(Page), rows = lines });
     }
+
+    /// <summary>A page over all phases, as the Count screen shows it.</summary>
+    private static object Page(PageStanding page) => new
+    {
+        letter = page.Page.Letter,
+        page = page.Page.Name,
+        visitors = page.Total.Visitors,
+        conversions = page.Total.Conversions,
+        rate = page.Rate is null ? (double?)null : page.Standard.Rate,
+        rateLow = page.Rate?.Low,
+        rateHigh = page.Rate?.High,
+        difference = page.AgainstControl?.Difference,
+        differenceLow = page.AgainstControl?.Interval?.Low,
+        differenceHigh = page.AgainstControl?.Interval?.High,
+        confidence = page.AgainstControl?.Confidence,
+    };
 
     private static async Task Events(HttpContext http, string funnel, string step, StepScreens screens, EventStore events)
     {

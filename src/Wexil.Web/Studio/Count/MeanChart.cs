@@ -1,5 +1,6 @@
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
+using Wexil.Core.Verdicts;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
@@ -18,12 +19,14 @@ public sealed class MeanChart
     public IReadOnlyList<(double X, string Label)> Ticks { get; }
     public double Height { get; }
 
-    public MeanChart(IReadOnlyList<PageMoney> money, Currency currency)
+    /// <param name="standing">The figures that the verdict rests on; null while nobody bought anything.</param>
+    public MeanChart(MoneyStanding? standing, IReadOnlyList<PageMoney> money, Currency currency)
     {
-        (Takings Takings, double Low, double High)[] pages = [.. money.Select(page =>
+        (Takings Takings, double Low, double High)[] pages = [.. money.Select((page, i) =>
         {
-            var half = page.Takings.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(page.Takings.Variance / page.Takings.Visitors);
-            return (page.Takings, page.Takings.Mean - half, page.Takings.Mean + half);
+            var takings = standing?.Pages[i].Standard ?? page.Takings;
+            var half = takings.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(takings.Variance / takings.Visitors);
+            return (takings, takings.Mean - half, takings.Mean + half);
         })];
         var low = Math.Min(0, pages.Min(page => page.Low));
         var high = Math.Max(low + 1, pages.Max(page => page.High) * 1.05);

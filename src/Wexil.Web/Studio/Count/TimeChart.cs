@@ -53,11 +53,9 @@ public sealed class TimeChart
             sum = (sum.Arm + bucket.Arm, sum.Takings + new Takings(bucket.Arm.Visitors, bucket.Earned, bucket.Squares));
         }
         var isLess = reading.Main is { Goal.LessIsBetter: true };
-        var points = sums.Select(own => own.Select((_, i) =>
-        {
-            var sum = isRunning && i > 0 ? own[i] = (own[i].Arm + own[i - 1].Arm, own[i].Takings + own[i - 1].Takings) : own[i];
-            return money is null ? Point.Of(isLess ? new(sum.Arm.Visitors, sum.Arm.Visitors - sum.Arm.Conversions) : sum.Arm) : Point.Of(sum.Takings, money);
-        }).ToArray()).ToArray();
+        Arm Counted(Arm arm) => isLess ? new(arm.Visitors, arm.Visitors - arm.Conversions) : arm;
+        var points = isRunning ? Running(reading, buckets, bucket => Math.Clamp((int)Math.Round((Unit(bucket.From) - first) / step), 0, units - 1), units, Counted, money)
+            : [.. sums.Select(own => own.Select(sum => money is null ? Point.Of(Counted(sum.Arm)) : Point.Of(sum.Takings, money)).ToArray())];
 
         var (low, high) = Bounds(points, isRunning);
         double X(double unit) => units == 1 ? (Left + Right) / 2 : Left + unit / (units - 1) * (Right - Left);
@@ -77,6 +75,37 @@ public sealed class TimeChart
             Times = [.. Enumerable.Range(0, units).Where(unit => unit % every == 0).Select(unit => (X(unit), Name(unit)))],
             Words = string.Join("; ", points.Select((own, i) => $"{Mark.Letter(i)} {Array.FindLast(own, point => point.Visitors > 0).Words}")),
         };
+    }
+
+    /// <summary>
+    /// The running totals. Where the split was changed they are standardized over the phases, as every other figure of the test is, so
+    /// that the last point is the rate in the table.
+    /// </summary>
+    private static Point[][] Running(TestReading reading, IReadOnlyList<PageBucket> buckets, Func<PageBucket, int> unitOf, int units, Func<Arm, Arm> counted, Currency? money)
+    {
+        var (pages, control) = (reading.Test.Pages, reading.Standing.Facts.Control);
+        var arms = reading.Phases.Select(_ => new Arm[pages.Count]).ToArray();
+        var takings = reading.Phases.Select(_ => new Takings[pages.Count]).ToArray();
+        var points = pages.Select(_ => new Point[units]).ToArray();
+        var byUnit = buckets.ToLookup(unitOf);
+        for (var unit = 0; unit < units; unit++)
+        {
+            foreach (var bucket in byUnit[unit])
+            {
+                var page = pages.TakeWhile(own => own != bucket.Page).Count();
+                if (page == pages.Count) continue;
+                var phase = Math.Max(0, reading.Phases.Count(started => started.StartedAt <= bucket.From) - 1);
+                arms[phase][page] += counted(bucket.Arm);
+                takings[phase][page] += new Takings(bucket.Arm.Visitors, bucket.Earned, bucket.Squares);
+            }
+            var rates = money is null ? PhaseStandardization.Rates(arms, control, [.. pages.Select((_, page) =>
+                page == control ? null : Phases.Difference(arms.Select(phase => new PhasePair(phase[control], phase[page]))))]) : [];
+            var means = money is not null ? PhaseStandardization.Means(takings, control, [.. pages.Select((_, page) =>
+                page == control ? null : Phases.DifferenceOfMeans(takings.Select(phase => (phase[control], phase[page]))))]) : [];
+            for (var page = 0; page < pages.Count; page++)
+                points[page][unit] = money is null ? Point.Of(arms.Aggregate(new Arm(), (sum, phase) => sum + phase[page]), rates[page]) : Point.Of(means[page], money);
+        }
+        return points;
     }
 
     /// <summary>What the drawing has room for: from the lowest to the highest, without points of hardly any visitors.</summary>
@@ -129,11 +158,14 @@ public sealed class TimeChart
     /// <param name="Most">What the value can be at most.</param>
     private readonly record struct Point(long Visitors, double Value, double Low, double High, double Most, string Words)
     {
-        public static Point Of(Arm arm)
+        public static Point Of(Arm arm) => Of(arm, StandardRate.From(arm));
+
+        /// <param name="rate">The rate that is drawn; that of the sums, unless the split was changed.</param>
+        public static Point Of(Arm arm, StandardRate rate)
         {
             if (arm.Visitors == 0) return default;
-            var interval = WilsonInterval.Of(arm);
-            return new(arm.Visitors, arm.Rate, interval.Low, interval.High, 1, $"{Show.Count(arm.Conversions)} of {Show.Count(arm.Visitors)}, {Show.Percent(arm.Rate)}");
+            var interval = WilsonInterval.Of(rate);
+            return new(arm.Visitors, rate.Rate, interval.Low, interval.High, 1, $"{Show.Count(arm.Conversions)} of {Show.Count(arm.Visitors)}, {Show.Percent(rate.Rate)}");
         }
 
         public static Point Of(Takings takings, Currency currency)

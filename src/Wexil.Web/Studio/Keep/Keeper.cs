@@ -20,7 +20,7 @@ public sealed record Evidence(string Kind, string Sentence, IReadOnlyList<Eviden
 
     /// <param name="reached">Visitors who ever reached the step.</param>
     public static Evidence Of(TestReading reading, Currency currency, long reached) => new(reading.Verdict.Kind.ToString(), reading.Verdict.Sentence, [.. reading.Standing.Pages.Select((page, i) =>
-        new EvidencePage(page.Page.Letter, page.Page.Name, page.Total.Visitors, page.Total.Conversions, page.Total.Rate, page.AgainstControl?.Difference, page.AgainstControl?.P, page.ChanceBest)
+        new EvidencePage(page.Page.Letter, page.Page.Name, page.Total.Visitors, page.Total.Conversions, page.Standard.Rate, page.AgainstControl?.Difference, page.AgainstControl?.P, page.ChanceBest)
         {
             Range = Ends(page.AgainstControl?.Interval),
             Brought = reading.Money?.Pages[i].Total.Mean,

@@ -2,8 +2,18 @@
 const typing = (target) => target.closest("input, textarea, select, [contenteditable], [role=slider]");
 const follow = (selector) => document.querySelector(selector)?.click();
 
+// Who was just typing in a page in a frame means that page, and not this screen: until something here is pressed or tabbed to.
+let isElsewhere = false;
+addEventListener("blur", () => (isElsewhere = document.activeElement?.localName === "iframe"));
+for (const event of ["pointerdown", "focusin"]) {
+  addEventListener(event, ({ target }) => {
+    if (target.localName !== "iframe" && target !== document.body) isElsewhere = false;
+  });
+}
+
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+  if (isElsewhere || document.activeElement?.localName === "iframe") return;
   const steps = [...document.querySelectorAll(".strip .place a")];
   const here = steps.findIndex((step) => step.hasAttribute("aria-current"));
   const actions = {
