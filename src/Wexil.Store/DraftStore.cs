@@ -120,15 +120,11 @@ public sealed class DraftStore(Database database, Journal journal)
             page.Id.Value, version, page.Revision, page.Entry);
     });
 
-    /// <summary>Puts what was carried over into a clone's source, and notes it for windows in which the clone is open.</summary>
-    /// <param name="published">The clone's source before.</param>
-    /// <param name="source">What is published now.</param>
-    /// <param name="draft">What the draft becomes; null where there is none.</param>
-    internal static void Replace(SqliteConnection c, PageId page, string published, string source, string? draft)
+    /// <summary>Makes a source the draft of a page, as one edit that can be undone and that open windows learn of.</summary>
+    internal static void Replace(SqliteConnection c, Page page, string source, string label)
     {
-        var author = new DraftAuthor(0, Guid.NewGuid());
-        if (draft is null || c.Text("SELECT source FROM drafts WHERE page_id = $1", page.Value) is not { } before) Note(c, page, TextChange.Between(published, source), author);
-        else Append(c, page, new(before, Position(c, page), Last(c, page), 0), TextChange.Between(before, draft), draft, "Carried over", author);
+        var draft = Read(c, page);
+        if (draft.Source != source) Append(c, page.Id, draft, TextChange.Between(draft.Source, source), source, label, new(draft.Revision, Guid.NewGuid()));
     }
 
     /// <summary>Puts a source and the edit that led to it behind a draft; what was undone beyond it can not be done again.</summary>

@@ -68,21 +68,32 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
 
     public Task RenameAsync(PageId page, string name) => journal.WriteAsync(c => { c.Execute("UPDATE pages SET name = $2 WHERE id = $1", page.Value, name); });
 
+    /// <summary>Where a page hosted elsewhere is now. In a running test that starts a phase: what came before was another address.</summary>
+    public Task SetOutsideAsync(PageId page, Uri address) => journal.WriteAsync(c =>
+    {
+        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        if (c.Execute("UPDATE pages SET outside = $2, changed_at = $3 WHERE id = $1 AND outside IS NOT NULL AND outside <> $2", page.Value, address.AbsoluteUri, now) == 0) return;
+        StartPhase(c, page, $"“{Find(c, page)!.Name}” has another address", now);
+    });
+
+    /// <summary>Makes a page the one that its step shows to everyone; nothing changes while a test runs there.</summary>
+    /// <returns>False where a test runs on the step.</returns>
+    public Task<bool> ShowAsync(Page page) => journal.WriteAsync(c => c.Execute(
+        "UPDATE steps SET page_id = $2 WHERE id = $1 AND NOT EXISTS (SELECT 1 FROM tests WHERE step_id = $1 AND decided_at IS NULL)", page.Step.Value, page.Id.Value) > 0);
+
     public Task SetIndexedAsync(PageId page, bool indexed) => journal.WriteAsync(c => { c.Execute("UPDATE pages SET indexed = $2 WHERE id = $1", page.Value, indexed); });
 
     /// <summary>Makes a source the version that visitors see. In a running test that starts a phase: what came before was about another page.</summary>
     /// <returns>The version's number.</returns>
-    public Task<int> PublishAsync(Page page, string source, string note) => journal.WriteAsync(c => Publish(c, page.Id, source, note, null));
+    public Task<int> PublishAsync(Page page, string source, string note) => journal.WriteAsync(c => Publish(c, page.Id, source, note));
 
-    /// <summary>Publishes what was carried over from the parent to several clones at once, each with the version of the parent that it has now seen.</summary>
-    public Task CarryAsync(IReadOnlyList<(Page Clone, string Source, string? Draft)> clones, int parentVersion) => journal.WriteAsync(c =>
+    /// <summary>Puts what was carried over from the parent into the drafts of several clones at once, each with the version of the parent that it has now seen.</summary>
+    public Task CarryAsync(IReadOnlyList<(Page Clone, string Draft)> clones, int parentVersion) => journal.WriteAsync(c =>
     {
-        foreach (var (clone, source, draft) in clones)
+        foreach (var (clone, draft) in clones)
         {
-            var published = PageText.Decode(c.Rows("SELECT a.content FROM version_files f JOIN assets a ON a.hash = f.hash WHERE f.page_id = $1 AND f.version = $2 AND f.path = $3",
-                row => row.GetFieldValue<byte[]>(0), clone.Id.Value, clone.Revision, clone.Entry).Single());
-            Publish(c, clone.Id, source, "Carried over from the page it was cloned from", parentVersion);
-            DraftStore.Replace(c, clone.Id, published, source, draft);
+            DraftStore.Replace(c, clone, draft, "Carried over");
+            c.Execute("UPDATE pages SET parent_version = $2 WHERE id = $1", clone.Id.Value, parentVersion);
         }
     });
 
@@ -134,6 +145,9 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     {
         // Studio's own addresses beside a page's stand where a page's name would.
         var slug = Slug.Free(Slug.From(name), s => s is "add" or "files" or "import" or "path" || c.Number("SELECT 1 FROM pages WHERE slug = $1", s) is not null);
+        // Two pages of one name on a step could not be told apart.
+        var stem = name;
+        for (var number = 2; c.Number("SELECT 1 FROM pages WHERE step_id = $1 AND name = $2", step.Value, name) is not null; number++) name = $"{stem} {number}";
         var id = c.Insert(
             "INSERT INTO pages (step_id, slug, name, outside, entry, parent_id, parent_version, created_at, changed_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $8)",
             step.Value, slug, name, outside, entry, parent?.Id.Value, parent?.Revision, now.ToUnixTimeMilliseconds());
@@ -141,7 +155,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         return new(id);
     }
 
-    private int Publish(SqliteConnection c, PageId id, string source, string note, int? parentVersion)
+    private int Publish(SqliteConnection c, PageId id, string source, string note)
     {
         var page = Find(c, id)!;
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
@@ -156,10 +170,15 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         }
         Put(c, id, version, new(page.Entry!, Encoding.UTF8.GetBytes(source)));
         c.Execute("INSERT INTO page_versions VALUES ($1, $2, $3, $4)", id.Value, version, now, note);
-        c.Execute("UPDATE pages SET revision = $2, changed_at = $3, parent_version = coalesce($4, parent_version) WHERE id = $1", id.Value, version, now, parentVersion);
-        var test = c.Number("SELECT t.id FROM tests t JOIN test_pages p ON p.test_id = t.id WHERE p.page_id = $1 AND t.decided_at IS NULL", id.Value);
-        if (test is { } running) TestStore.StartPhase(c, new(running), $"“{page.Name}” was changed", now, log: "owner");
+        c.Execute("UPDATE pages SET revision = $2, changed_at = $3 WHERE id = $1", id.Value, version, now);
+        StartPhase(c, id, $"“{page.Name}” was changed", now);
         return version;
+    }
+
+    private static void StartPhase(SqliteConnection c, PageId page, string why, long now)
+    {
+        var test = c.Number("SELECT t.id FROM tests t JOIN test_pages p ON p.test_id = t.id WHERE p.page_id = $1 AND t.decided_at IS NULL", page.Value);
+        if (test is { } running) TestStore.StartPhase(c, new(running), why, now, log: "owner");
     }
 
     private static Page Map(SqliteDataReader row) => new(

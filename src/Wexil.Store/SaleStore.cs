@@ -56,6 +56,26 @@ public sealed class SaleStore(Database database, Journal journal)
     public Task<Recorded> RecordAsync(SaleNotice notice, VisitorId? visitor, PageId? page, DateTimeOffset at) =>
         journal.AppendAsync(new(notice.Id(), at, EventKind.Sale, visitor ?? default, default, page ?? default, Data: notice.ToJson()));
 
+    /// <summary>
+    /// The notice as it can be recorded: a refund that is told in another currency than its order's is worth what the owner's rates of the
+    /// day make of it. Null where no rate is known. What waits for its order stays as it was told.
+    /// </summary>
+    public SaleNotice? InCurrencyOfOrder(SaleNotice notice, DateOnly day, Currency own)
+    {
+        if (notice.Kind != SaleKind.Refund) return notice;
+        var known = Find(notice.Order).Where(balance => balance.Value.Sold > 0).Select(balance => balance.Key).ToArray();
+        if (known.Length == 0 || known.Contains(notice.Currency)) return notice;
+        var rates = database.Read(c => RateStore.Read(c, own));
+        return rates.Convert(notice.Amount, notice.Currency, known[0], day) is { } amount ? notice with { Amount = amount, Currency = known[0] } : null;
+    }
+
+    /// <summary>Waits until what was recorded is counted, for a person who wants to see it; not for long where the store is not well.</summary>
+    public async Task WhenCountedAsync()
+    {
+        var counted = journal.WhenProjectedAsync();
+        await Task.WhenAny(counted, Task.Delay(TimeSpan.FromSeconds(2)));
+    }
+
     /// <summary>Says whose an order is.</summary>
     public Task<Recorded> ClaimAsync(string order, VisitorId visitor, DateTimeOffset at) =>
         journal.AppendAsync(new(Guid.CreateVersion7(at), at, EventKind.Claim, visitor, default, default, Data: order));

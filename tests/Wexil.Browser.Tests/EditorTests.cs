@@ -345,9 +345,11 @@ public sealed class EditorTests
         owner.Press("Carry over");
         owner.WaitForText("“49 euros” → “39 euros”");
         owner.IsAccessible();
-        owner.Press("Carry over and publish");
-        owner.WaitForText("Carried over to 1 clone.");
-        Assert.Contains("39 euros", pages.Source(pages.ClonesOf(page).Single()), StringComparison.Ordinal);
+        owner.Press("Carry over to the drafts");
+        owner.WaitForText("Carried over to the draft of 1 clone.");
+        var clone = pages.ClonesOf(page).Single();
+        Assert.DoesNotContain("39 euros", pages.Source(clone), StringComparison.Ordinal);
+        Assert.Contains("39 euros", site.Host.Services.GetRequiredService<DraftStore>().Of(clone).Source, StringComparison.Ordinal);
         Assert.DoesNotContain("was changed since", owner.Text, StringComparison.Ordinal);
     }
 

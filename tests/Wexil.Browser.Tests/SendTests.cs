@@ -23,6 +23,13 @@ public sealed class SendTests
         owner.Run("document.querySelector('[role=slider]').focus()");
         for (var i = 0; i < 20; i++) owner.Driver.SwitchTo().ActiveElement().SendKeys(Keys.ArrowRight);
         Assert.Equal("A 70%, B 30%", owner.Find("[role=slider]").GetAttribute("aria-valuetext"));
+        // Typed, one weight makes the other give way, and the sum stays 100.
+        owner.All("[data-weight]")[1].Clear();
+        owner.All("[data-weight]")[1].SendKeys("45" + Keys.Tab);
+        owner.WaitFor(() => owner.Find("[role=slider]").GetAttribute("aria-valuetext") == "A 55%, B 45%" ? "" : null);
+        owner.All("[data-weight]")[0].Clear();
+        owner.All("[data-weight]")[0].SendKeys("70" + Keys.Tab);
+        owner.WaitFor(() => owner.Find("[role=slider]").GetAttribute("aria-valuetext") == "A 70%, B 30%" ? "" : null);
         owner.Find("[data-turns][value=InTurn]").Click();
         owner.WaitFor(() => string.Concat(owner.All("[data-next] .mark").Select(mark => mark.Text)) is { Length: 10 } next && next.Count(letter => letter == 'A') == 7 ? next : null);
 

@@ -55,4 +55,16 @@ public sealed class RouteTests
     }
 
     private static string Written(RouteTable table) => JsonSerializer.Serialize(new { Steps = table.Steps.OrderBy(step => step.Id.Value), table.Pages, Goals = table.Goals.OrderBy(goal => goal.Id.Value), table.HeedsPrivacyControl, table.PassThrough, table.AffiliateParameter });
+
+    [Fact]
+    public void Pages_of_one_path_are_told_apart_by_their_own_parameters()
+    {
+        RoutePage Page(int id, string address) => new(new(id), new(1), $"p{id}", 1, new OutsideAddress(new(address)));
+        var table = new RouteTable([], [Page(1, "https://shop.example/"), Page(2, "https://shop.example/?page_id=5"), Page(3, "https://shop.example/?page_id=6&lang=en"), Page(4, "https://shop.example/?page_id=5#top")]);
+        foreach (var (visited, page) in new[] { ("", 1), ("?utm_source=ad", 1), ("?page_id=5", 2), ("?s=ad&page_id=5&wx=1", 2), ("?lang=en&page_id=6", 3), ("?page_id=6", 1), ("?page_id=55", 1) })
+            Assert.Equal(page, table.OutsidePage(new($"https://shop.example/{visited}"))!.Id.Value);
+        Assert.Null(table.OutsidePage(new("https://shop.example/other?page_id=5")));
+        Assert.True(new OutsideAddress(new("https://shop.example/?a=1&b=2")).IsSamePage(new(new("https://SHOP.example/?b=2&a=1#x"))));
+        Assert.False(new OutsideAddress(new("https://shop.example/?a=1")).IsSamePage(new(new("https://shop.example/?a=1&b=2"))));
+    }
 }

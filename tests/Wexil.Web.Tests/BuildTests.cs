@@ -4,6 +4,7 @@ using System.Text;
 using System.Text.Json;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
+using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared;
 
@@ -89,6 +90,33 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
+    public async Task An_outside_pages_address_changes_with_a_phase_that_is_said_first_and_any_page_can_be_shown_without_a_test()
+    {
+        var tested = await wexil.StartTestAsync("moved", Weights.Of(0, 100), outsideB: new("https://old.larkrow.example/kit"));
+        using var owner = await wexil.OwnerAsync();
+        using var visitor = wexil.Visitor();
+        var page = $"/f/moved/moved/build/{tested.B.Slug}";
+        var phases = wexil.Get<TestStore>().Phases(tested.Test).Count;
+        async Task<string> SaveAsync(string address, params (string, string)[] more) =>
+            await (await WexilFixture.PostAsync(owner, page, "Save", [("Name", "moved b"), ("Address", address), .. more])).Content.ReadAsStringAsync();
+        Assert.Contains("not a web address", await SaveAsync("ftp://x"));
+        Assert.Contains("starts a new phase", await SaveAsync("https://new.larkrow.example/kit"));
+        Assert.Equal(phases, wexil.Get<TestStore>().Phases(tested.Test).Count);
+        await SaveAsync("https://new.larkrow.example/kit", ("IsConfirmed", "true"));
+        Assert.Equal(phases + 1, wexil.Get<TestStore>().Phases(tested.Test).Count);
+        Assert.StartsWith("https://new.larkrow.example/kit", (await visitor.GetAsync("/go/moved")).Headers.Location!.ToString());
+
+        // A step without a test shows what the owner says.
+        var other = await wexil.Get<PageStore>().AddAsync(tested.Thanks.Id, "moved end", PageBundle.OneFile("<h1>Other thanks"));
+        Assert.Equal("moved end 2", wexil.Get<PageStore>().Find(other)!.Name);
+        Assert.Contains("Thanks", await visitor.GetStringAsync("/go/moved-thanks"));
+        await WexilFixture.PostAsync(owner, "/f/moved/moved-thanks/build", "Show", ("id", $"{other.Value}"));
+        Assert.Contains("Other thanks", await visitor.GetStringAsync("/go/moved-thanks"));
+        await WexilFixture.PostAsync(owner, "/f/moved/moved/build", "Show", ("id", $"{tested.A.Id.Value}"));
+        Assert.NotEqual(tested.B.Id, wexil.Get<FunnelStore>().Steps(tested.Funnel.Id)[0].Page);
+    }
+
+    [Fact]
     public async Task A_fix_is_carried_over_to_every_clone_and_a_conflict_is_asked_about()
     {
         var funnel = await wexil.Get<FunnelStore>().CreateAsync("carry");
@@ -106,9 +134,16 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var asked = WebUtility.HtmlDecode(await owner.GetStringAsync($"/f/carry/carry/build/{parent.Slug}/carry"));
         Assert.Contains("“49 euros” → “59 euros”", asked);
         Assert.Contains("“39 euros”", asked);
-        await WexilFixture.PostAsync(owner, $"/f/carry/carry/build/{parent.Slug}/carry", "", ("clones", $"{one.Id.Value}"), ("clones", $"{two.Id.Value}"));
-        Assert.Equal("<h1>Harvest kit</h1><p id=price>59 euros</p><p id=date>Until June</p>", pages.Source(pages.Find(one.Id)!));
-        Assert.Equal("<h1>Kit</h1><p id=price>39 euros</p><p id=date>Until June</p>", pages.Source(pages.Find(two.Id)!));
+        var published = pages.Source(pages.Find(one.Id)!);
+        await WexilFixture.PostAsync(owner, $"/f/carry/carry/build/{parent.Slug}/carry", "",
+            ("clones", $"{one.Id.Value}"), ("clones", $"{two.Id.Value}"), ("take", $"{one.Id.Value}:0"), ("take", $"{one.Id.Value}:1"), ("take", $"{two.Id.Value}:1"));
+        string Draft(Page page) => wexil.Get<DraftStore>().Of(pages.Find(page.Id)!).Source;
+        Assert.Equal("<h1>Harvest kit</h1><p id=price>59 euros</p><p id=date>Until June</p>", Draft(one));
+        Assert.Equal("<h1>Kit</h1><p id=price>39 euros</p><p id=date>Until June</p>", Draft(two));
+        // Visitors see it once it is published, which is a step of its own.
+        Assert.Equal(published, pages.Source(pages.Find(one.Id)!));
+        await WexilFixture.PostAsync(owner, $"/f/carry/carry/build/{one.Slug}", "Publish");
+        Assert.Equal(Draft(one), pages.Source(pages.Find(one.Id)!));
         Assert.DoesNotContain("was changed since", await owner.GetStringAsync("/f/carry/carry/build"));
     }
 

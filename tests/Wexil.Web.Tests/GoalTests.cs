@@ -2,11 +2,11 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Text.Json;
 using CsCheck;
+using Microsoft.Extensions.Logging.Abstractions;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Splits;
 using Wexil.Store;
-using Microsoft.Extensions.Logging.Abstractions;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Background;
 
@@ -130,7 +130,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
-    public async Task A_form_that_a_program_fills_in_makes_no_lead_and_the_program_learns_nothing()
+    public async Task A_form_that_a_program_fills_in_is_held_and_the_program_learns_nothing()
     {
         var tested = await wexil.StartTestAsync("trapped", Weights.Of(100, 0));
         async Task<string> Send(TimeSpan after, params (string Name, string Value)[] more)
@@ -139,14 +139,49 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             Assert.Contains("name=\"wx_leave_empty\"", await visitor.GetStringAsync("/go/trapped"));
             wexil.Time.Advance(after);
             var answer = await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent(more.Append(("email", $"{Guid.NewGuid():n}@trap.example")).Select(field => KeyValuePair.Create(field.Item1, field.Item2))));
+            await visitor.GetAsync(answer.Headers.Location);
             return answer.Headers.Location!.ToString();
         }
         Assert.Equal("/go/trapped-thanks", await Send(TimeSpan.FromSeconds(9), ("wx_leave_empty", "http://buy.example")));
+        // A browser that fills in the form by itself is quick, and a person's.
         Assert.Equal("/go/trapped-thanks", await Send(TimeSpan.FromMilliseconds(300)));
         Assert.Equal("/go/trapped-thanks", await Send(TimeSpan.FromSeconds(9), ("wx_leave_empty", "")));
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Equal(1, wexil.Get<PeopleStore>().Count(new("trap.example")));
-        Assert.Equal(2, wexil.Get<TallyStore>().LeftOut(tested.Step.Id)[LeftOut.Robot]);
+        Assert.Equal(2, wexil.Get<PeopleStore>().Count(new("trap.example")));
+        Assert.Equal((3, 2), await wexil.CountedAsync(tested.Test));
+        Assert.Equal(1, wexil.Get<TallyStore>().LeftOut(tested.Step.Id)[LeftOut.Robot]);
+
+        // What was held can be taken in: once, and at the time when it came.
+        using var owner = await wexil.OwnerAsync();
+        var held = Assert.Single(wexil.Get<HeldOptInStore>().Newest(9));
+        Assert.Contains(held.Email, await owner.GetStringAsync("/people"));
+        await WexilFixture.PostAsync(owner, "/people", "TakeIn", ("id", $"{held.Id}"));
+        await WexilFixture.PostAsync(owner, "/people", "TakeIn", ("id", $"{held.Id}"));
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal(3, wexil.Get<PeopleStore>().Count(new("trap.example")));
+        // The file ends with its last row, and no screen follows it.
+        var csv = await owner.GetStringAsync("/people?handler=Csv&text=trap.example");
+        Assert.Equal(4, csv.TrimEnd().Split('\n').Length);
+        Assert.DoesNotContain("<", csv);
+        Assert.Equal(0, wexil.Get<HeldOptInStore>().Count());
+        Assert.DoesNotContain("Held opt-ins", await owner.GetStringAsync("/people"));
+    }
+
+    [Fact]
+    public async Task Forged_cookies_of_any_time_and_links_in_capitals_are_served()
+    {
+        var tested = await wexil.StartTestAsync("forged", Weights.Of(100, 0));
+        foreach (var first in new byte[] { 0x00, 0x7F, 0xFF })
+        {
+            var bytes = Enumerable.Repeat(first, 16).ToArray();
+            bytes[6] = 0x70;
+            using var visitor = wexil.Visitor(cookies: false);
+            visitor.DefaultRequestHeaders.Add("Cookie", $"wx_visitor={System.Buffers.Text.Base64Url.EncodeToString(bytes)}");
+            Assert.Equal(HttpStatusCode.OK, (await visitor.GetAsync("/go/FORGED")).StatusCode);
+            Assert.Equal(HttpStatusCode.OK, (await visitor.GetAsync($"/p/{tested.A.Slug}/")).StatusCode);
+            var answer = await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "eve@forged.example")]));
+            Assert.Equal(HttpStatusCode.SeeOther, answer.StatusCode);
+        }
     }
 
     [Fact]

@@ -134,6 +134,26 @@ public sealed partial class ProcessTests
         first.Kill();
     }
 
+    [Fact(Timeout = 120_000)]
+    public async Task Asked_to_end_it_ends_well_and_a_second_demo_says_which_option_moves_its_simulators()
+    {
+        var data = Directory.CreateTempSubdirectory("wexil-end-").FullName;
+        await PrepareAsync(data);
+        using var program = await StartAsync(data);
+        Run("kill", "-TERM", $"{program.Process.Id}");
+        await program.WaitForExitAsync();
+        Assert.Equal(0, program.Process.ExitCode);
+
+        var port = WexilFixture.FreePort();
+        using var taken = new System.Net.Sockets.TcpListener(IPAddress.Parse("127.0.0.3"), port + 1);
+        taken.Start();
+        using var demo = Program.Start(Directory.CreateTempSubdirectory("wexil-demo-").FullName, _studio, _visitors, "demo", "--simulators", $"{port}");
+        var said = await demo.Process.StandardError.ReadToEndAsync();
+        await demo.WaitForExitAsync();
+        Assert.Equal(1, demo.Process.ExitCode);
+        Assert.Matches($"^wexil: The demo’s simulators cannot listen on 127.0.0.3:{port + 1}: [^\n]*Use --simulators [^\n]*\n$", said);
+    }
+
     private WexilOptions Options(string data) => new() { Data = data, Studio = _studio, Visitors = _visitors };
 
     /// <summary>A funnel with a running test, and a password so that starting prints a sign-in link.</summary>
@@ -313,10 +333,10 @@ public sealed partial class ProcessTests
         public string? Key { get; set; }
         public HttpClient? Owner { get; set; }
 
-        public static Program Start(string data, Uri studio, Uri visitors)
+        public static Program Start(string data, Uri studio, Uri visitors, string command = "serve", params string[] more)
         {
             var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
-            foreach (var argument in new[] { typeof(WexilHost).Assembly.Location, "serve", "--data", data, "--studio", studio.ToString(), "--visitors", visitors.ToString() })
+            foreach (var argument in (string[])[typeof(WexilHost).Assembly.Location, command, "--data", data, "--studio", studio.ToString(), "--visitors", visitors.ToString(), .. more])
                 start.ArgumentList.Add(argument);
             return new(Process.Start(start)!);
         }

@@ -67,6 +67,34 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
+    public async Task A_refund_in_another_currency_joins_its_order_by_the_rate_and_a_second_one_without_a_name_is_another()
+    {
+        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
+        await TellAsync(secret, """{"order":"RX-1","amount":"100.00","currency":"USD"}""");
+        await wexil.Host.Journal.WhenProjectedAsync();
+        var refused = await TellAsync(secret, """{"type":"refund","order":"RX-1","amount":"10.00","currency":"EUR"}""");
+        Assert.Equal(HttpStatusCode.BadRequest, refused.StatusCode);
+        Assert.Contains("no exchange rate", await refused.Content.ReadAsStringAsync());
+        await wexil.Get<RateStore>().SetAsync(new(Currency.Find("EUR")!, DateOnly.FromDateTime(wexil.Time.GetUtcNow().Date.AddDays(-1)), 1.25m));
+        try
+        {
+            const string back = """{"type":"refund","order":"RX-1","amount":"10.00","currency":"EUR"}""";
+            Assert.Equal(HttpStatusCode.OK, (await TellAsync(secret, back)).StatusCode);
+            // The same message again is the same refund; one that is sent later is another.
+            Assert.Equal(HttpStatusCode.OK, (await TellAsync(secret, back)).StatusCode);
+            wexil.Time.Advance(TimeSpan.FromMinutes(1));
+            Assert.Equal(HttpStatusCode.OK, (await TellAsync(secret, back)).StatusCode);
+            await wexil.Host.Journal.WhenProjectedAsync();
+            var order = wexil.Get<SaleStore>().Orders(All with { Text = "RX-1" }, 10).Single();
+            Assert.Equal(("USD", 10_000L, 2_500L), (order.Currency, order.Balance.Sold, order.Balance.Refunded));
+        }
+        finally
+        {
+            await wexil.Get<RateStore>().DropAsync(Currency.Find("EUR")!, DateOnly.FromDateTime(wexil.Time.GetUtcNow().Date.AddDays(-1)));
+        }
+    }
+
+    [Fact]
     public async Task A_till_that_names_and_signs_otherwise_is_taken_in_once_the_owner_has_said_how()
     {
         var tested = await wexil.StartTestAsync("mapped", Weights.Of(0, 100), outsideThanks: new("https://till.larkrow.example/mapped"));

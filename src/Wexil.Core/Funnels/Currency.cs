@@ -33,7 +33,9 @@ public sealed record Currency(string Code, string Sign, int Digits)
     /// <summary>An amount as a person or a file writes it, such as "12.50" or "1,204.5"; null for what is none, is negative, or has more digits than the currency.</summary>
     public long? Parse(string? written)
     {
-        var text = (written ?? "").Trim().TrimStart('$', '€', '£', '¥', '₹', '₩').Trim();
+        var text = (written ?? "").Trim();
+        // Another currency's sign is another amount.
+        if (text.StartsWith(Sign.Trim(), StringComparison.Ordinal)) text = text[Sign.Trim().Length..].Trim();
         if (!decimal.TryParse(text, NumberStyles.AllowDecimalPoint | NumberStyles.AllowThousands, CultureInfo.InvariantCulture, out var amount) || amount > 1_000_000_000) return null;
         // "12,50" would silently become 1250.
         var comma = text.LastIndexOf(',');

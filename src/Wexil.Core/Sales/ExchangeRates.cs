@@ -38,4 +38,14 @@ public sealed class ExchangeRates
         if (!_rates.TryGetValue(currency, out var rates) || Array.Find(rates, rate => rate.From <= day) is not { } known) return null;
         return (long)Math.Round(amount / known.Currency.Unit * known.Worth * Own.Unit, MidpointRounding.AwayFromZero);
     }
+
+    /// <summary>An amount of one currency in another, by what both were worth on a day; null where a rate is not known.</summary>
+    /// <param name="amount">In the smallest unit of <paramref name="from"/>, above 0; so is the result.</param>
+    public long? Convert(long amount, string from, string to, DateOnly day)
+    {
+        // What a million smallest units are worth, so that rounding does no harm.
+        const long million = 1_000_000;
+        if (Worth(from, million, day) is not { } given || Worth(to, million, day) is not (> 0 and var taken)) return null;
+        return Math.Max(1, (long)Math.Round((decimal)amount * given / taken, MidpointRounding.AwayFromZero));
+    }
 }

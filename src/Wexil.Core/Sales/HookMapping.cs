@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text.Json;
 
 namespace Wexil.Core.Sales;
@@ -9,10 +10,11 @@ namespace Wexil.Core.Sales;
 /// <param name="IsBase64">The signature is in Base64, and not in hexadecimal digits.</param>
 /// <param name="InSmallestUnits">Amounts are whole numbers of the currency's smallest unit.</param>
 /// <param name="RefundWords">What the field <c>type</c> says of a refund, in small letters.</param>
+/// <param name="SaleWords">What the field <c>type</c> says of a sale, in small letters; empty in mappings of an earlier time, where all that is no refund is one.</param>
 /// <param name="PassThrough">A further parameter of outside addresses that carries the visitor token, for tills that hand back one of their own only; empty for none.</param>
 /// <param name="Fields">By our name of a field where it stands in theirs, with points between levels: "data.order.id".</param>
 public sealed record HookMapping(
-    string SignatureHeader, string TimestampHeader, string Prefix, bool IsBase64, bool InSmallestUnits, IReadOnlyList<string> RefundWords, string PassThrough, IReadOnlyDictionary<string, string> Fields)
+    string SignatureHeader, string TimestampHeader, string Prefix, bool IsBase64, bool InSmallestUnits, IReadOnlyList<string> RefundWords, string PassThrough, IReadOnlyDictionary<string, string> Fields, IReadOnlyList<string>? SaleWords = null)
 {
     /// <summary>The fields that can stand elsewhere.</summary>
     public static readonly IReadOnlyList<string> Names = ["type", "order", "line", "refund", "amount", "currency", "product", "email", "page", "wx"];
@@ -30,12 +32,21 @@ public sealed record HookMapping(
         var value = Raw(body, name);
         return name switch
         {
-            // Whatever a service calls a sale, what is no refund is one.
-            "type" when value is not null && Fields.ContainsKey("type") => RefundWords.Contains(value.ToLowerInvariant()) ? "refund" : "sale",
-            "amount" when InSmallestUnits && long.TryParse(value?.TrimStart('-'), out var units) && Funnels.Currency.Find(Raw(body, "currency")?.Trim().ToUpperInvariant()) is { } currency => currency.Write(units),
+            "type" when value is not null && Fields.ContainsKey("type") => Kind(value),
+            // Whole numbers only: 49.5 smallest units are no amount, and no 49.50 either.
+            "amount" when InSmallestUnits => long.TryParse(value?.TrimStart('-'), NumberStyles.None, CultureInfo.InvariantCulture, out var units)
+                && Funnels.Currency.Find(Raw(body, "currency")?.Trim().ToUpperInvariant()) is { } currency ? currency.Write(units) : "",
             "currency" => value?.ToUpperInvariant(),
             _ => value,
         };
+    }
+
+    /// <summary>Services tell of much else: a test, a dispute, an attempt. What is neither a sale nor a refund is refused.</summary>
+    private string Kind(string told)
+    {
+        var word = told.ToLowerInvariant();
+        if (RefundWords.Contains(word)) return "refund";
+        return SaleWords is not { Count: > 0 } || SaleWords.Contains(word) ? "sale" : told;
     }
 
     private string? Raw(JsonElement body, string name)

@@ -50,7 +50,7 @@ public sealed record SaleNotice(SaleKind Kind, string Order, string Line, long A
     {
         string Text(string name) => field(name)?.Trim() ?? "";
         SaleKind? kind = Text("type").ToLowerInvariant() switch { "sale" or "" => SaleKind.Sale, "refund" => SaleKind.Refund, _ => null };
-        if (kind is null) return Wrong("type", "This is sale or refund.");
+        if (kind is null) return Wrong("type", "This is neither a sale nor a refund, so nothing was recorded.");
         if (Text("order") is not { Length: > 0 and <= LongestName } order) return Wrong("order", $"The order's number, up to {LongestName} characters, is missing.");
         if (Funnels.Currency.Find(Text("currency").ToUpperInvariant()) is not { } currency) return Wrong("currency", "This is no currency that Wexil knows; three letters such as USD.");
         var amount = currency.Parse(Text("amount"));

@@ -28,6 +28,21 @@ public static class AddressQuery
         return null;
     }
 
+    /// <summary>Is a part, name and value as they came, in a query?</summary>
+    public static bool Has(string query, ReadOnlySpan<char> whole)
+    {
+        foreach (var part in PartsOf(query))
+            if (part.Whole.SequenceEqual(whole)) return true;
+        return false;
+    }
+
+    public static int Count(string query)
+    {
+        var count = 0;
+        foreach (var _ in PartsOf(query)) count++;
+        return count;
+    }
+
     /// <summary>One parameter of a query.</summary>
     /// <param name="whole">Name and value as they came.</param>
     public readonly ref struct Part(ReadOnlySpan<char> whole)

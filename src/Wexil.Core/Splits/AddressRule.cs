@@ -61,7 +61,7 @@ public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, 
     {
         try
         {
-            return new(pattern, RegexOptions.NonBacktracking | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, TimeSpan.FromMilliseconds(20));
+            return new(pattern, RegexOptions.NonBacktracking | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant);
         }
         catch (Exception error) when (error is ArgumentException or NotSupportedException)
         {

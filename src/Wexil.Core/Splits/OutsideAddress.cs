@@ -17,7 +17,21 @@ public sealed class OutsideAddress
 
     public Uri Address { get; }
 
-    /// <summary>What two addresses of the same page have in common.</summary>
+    /// <summary>How many parameters the address has of its own.</summary>
+    public int OwnParameters => AddressQuery.Count(_query);
+
+    /// <summary>Does a query have every parameter that this address has of its own? By them software tells pages of one path apart ("?page_id=5").</summary>
+    public bool IsMetBy(string query)
+    {
+        foreach (var own in AddressQuery.PartsOf(_query))
+            if (!AddressQuery.Has(query, own.Whole)) return false;
+        return true;
+    }
+
+    /// <summary>Would visitors of the two be taken for visitors of one page?</summary>
+    public bool IsSamePage(OutsideAddress other) => Key == other.Key && OwnParameters == other.OwnParameters && IsMetBy(other._query);
+
+    /// <summary>What two addresses of the same path have in common.</summary>
     public string Key { get; }
 
     /// <summary>Scheme, host, port and path, whatever the query or fragment.</summary>

@@ -114,7 +114,7 @@ public sealed class RouteTable
     private readonly Dictionary<string, RouteStep> _steps;
     private readonly Dictionary<StepId, RouteStep> _stepsById;
     private readonly Dictionary<string, RoutePage> _pages;
-    private readonly Dictionary<string, RoutePage> _outside;
+    private readonly Dictionary<string, List<RoutePage>> _outside;
     private readonly Dictionary<string, RouteGoal> _goals = [];
 
     public RouteTable(IReadOnlyCollection<RouteStep> steps, IReadOnlyCollection<RoutePage> pages)
@@ -126,7 +126,11 @@ public sealed class RouteTable
         _outside = new(StringComparer.Ordinal);
         // Two steps may show the same outside address; the one named first is the one that is reached.
         foreach (var page in pages)
-            if (page.Outside is { } outside) _outside.TryAdd(outside.Key, page);
+        {
+            if (page.Outside is not { } outside) continue;
+            if (_outside.TryGetValue(outside.Key, out var others)) others.Add(page);
+            else _outside[outside.Key] = [page];
+        }
     }
 
     /// <summary>This table with one funnel, and the settings of all, as another table has them.</summary>
@@ -170,12 +174,23 @@ public sealed class RouteTable
 
     public RouteGoal? Goal(string key) => _goals.GetValueOrDefault(key);
 
-    public RouteStep? Step(string slug) => _steps.GetValueOrDefault(slug);
+    /// <remarks>Links are in small letters; people who type one from an ad may use capitals.</remarks>
+    public RouteStep? Step(string slug) => _steps.TryGetValue(slug, out var step) ? step : _steps.GetValueOrDefault(slug.ToLowerInvariant());
 
     public RouteStep? Step(StepId id) => _stepsById.GetValueOrDefault(id);
 
     public RoutePage? Page(string slug) => _pages.GetValueOrDefault(slug);
 
-    /// <summary>The outside page that an address belongs to: same scheme, host, port and path, whatever its query or fragment.</summary>
-    public RoutePage? OutsidePage(Uri address) => _outside.GetValueOrDefault(OutsideAddress.KeyOf(address));
+    /// <summary>
+    /// The outside page that an address belongs to: same scheme, host, port and path, and every parameter that the page's own address
+    /// has. Of several the one with most parameters, then the one that was there first.
+    /// </summary>
+    public RoutePage? OutsidePage(Uri address)
+    {
+        if (!_outside.TryGetValue(OutsideAddress.KeyOf(address), out var pages)) return null;
+        RoutePage? found = null;
+        foreach (var page in pages)
+            if (page.Outside!.IsMetBy(address.Query) && (found is null || page.Outside.OwnParameters > found.Outside!.OwnParameters)) found = page;
+        return found;
+    }
 }

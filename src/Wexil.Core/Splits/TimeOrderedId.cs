@@ -5,6 +5,8 @@ namespace Wexil.Core.Splits;
 /// <summary>Makes UUIDs of version 7 (RFC 9562): random but for the millisecond they begin with, so that they lie in order of time.</summary>
 public static class TimeOrderedId
 {
+    private const long LastMoment = 253_402_300_799_999;
+
     public static Guid New(DateTimeOffset now, IChance chance)
     {
         Span<byte> bytes = stackalloc byte[16];
@@ -22,6 +24,7 @@ public static class TimeOrderedId
     {
         Span<byte> bytes = stackalloc byte[16];
         id.TryWriteBytes(bytes, bigEndian: true, out _);
-        return DateTimeOffset.FromUnixTimeMilliseconds(BinaryPrimitives.ReadInt64BigEndian(bytes) >>> 16);
+        // A forged id may hold any number; none of ours is past the year 9999.
+        return DateTimeOffset.FromUnixTimeMilliseconds(Math.Min(BinaryPrimitives.ReadInt64BigEndian(bytes) >>> 16, LastMoment));
     }
 }

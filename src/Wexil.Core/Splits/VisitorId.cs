@@ -14,14 +14,7 @@ public readonly record struct VisitorId(Guid Value)
     /// <summary>When the visitor first came.</summary>
     public DateTimeOffset FirstSeen
     {
-        get
-        {
-            Span<byte> bytes = stackalloc byte[16];
-            Value.TryWriteBytes(bytes, bigEndian: true, out _);
-            var milliseconds = System.Buffers.Binary.BinaryPrimitives.ReadInt64BigEndian(bytes) >>> 16;
-            // A forged id may hold any number; none of ours is past the year 9999.
-            return DateTimeOffset.FromUnixTimeMilliseconds(Math.Min(milliseconds, 253_402_300_799_999));
-        }
+        get => TimeOrderedId.TimeOf(Value);
     }
 
     /// <summary>The id from its text form; false for anything that is not one.</summary>

@@ -34,23 +34,25 @@ public sealed class DemoWorld
     private readonly Routes _routes;
     private readonly VisitDesk _desk;
     private readonly IServiceProvider _services;
+    private readonly SimulatorAddresses _simulators;
     private readonly DateTimeOffset _now;
     private readonly SimulatedCrowd _crowd = new(Seed), _traits = new(Seed + 1), _readers = new(Seed + 2), _buyers = new(Seed + 3), _stayers = new(Seed + 4);
     private readonly List<Task> _recording = [];
     private long _visitors, _reader, _order = 4000;
 
-    private DemoWorld(WexilHost host)
+    private DemoWorld(WexilHost host, SimulatorAddresses simulators)
     {
+        _simulators = simulators;
         _services = host.Services;
         (_database, _journal, _routes, _desk) = (host.Database, host.Journal, _services.GetRequiredService<Routes>(), _services.GetRequiredService<VisitDesk>());
         _now = _services.GetRequiredService<TimeProvider>().GetUtcNow();
     }
 
     /// <summary>Fills an empty store; one that has funnels already is left as it is.</summary>
-    public static async Task FillAsync(WexilHost host, TextWriter says)
+    public static async Task FillAsync(WexilHost host, TextWriter says, SimulatorAddresses? simulators = null)
     {
         if (host.Services.GetRequiredService<FunnelStore>().All().Count > 0) return;
-        var world = new DemoWorld(host);
+        var world = new DemoWorld(host, simulators ?? SimulatorAddresses.Default);
         var watch = Stopwatch.StartNew();
         var settings = host.Services.GetRequiredService<SettingStore>();
         await settings.RenewHookSecretAsync();
@@ -81,8 +83,8 @@ public sealed class DemoWorld
         var first = await PageAsync(began, calendar, "A gift for your balcony", Source("calendar.html").Replace("Your free balcony planting calendar</h1>", "A gift for your balcony</h1>", StringComparison.Ordinal));
         await PageAsync(began, inbox, "Check your inbox", Source("inbox.html"));
         var kitA = await PageAsync(began, kit, "Kit, as it was", Source("kit.html"));
-        await OutsideAsync(began, checkout, "Checkout", new Uri(Till.DefaultAddress, "order/kit"));
-        await PageAsync(began, light, "Winter light", Source("light.html").Replace("href=\"#\" data-wexil=\"buy\"", $"href=\"{new Uri(Till.DefaultAddress, "order/light")}\" data-wexil=\"buy\"", StringComparison.Ordinal));
+        await OutsideAsync(began, checkout, "Checkout", new Uri(_simulators.Till, "order/kit"));
+        await PageAsync(began, light, "Winter light", Source("light.html").Replace("href=\"#\" data-wexil=\"buy\"", $"href=\"{new Uri(_simulators.Till, "order/light")}\" data-wexil=\"buy\"", StringComparison.Ordinal));
         await OutsideAsync(began, received, "Order received", "order-received");
 
         await SourcesAsync(funnel);
@@ -142,7 +144,7 @@ public sealed class DemoWorld
         await sources.SaveAsync(funnel.Id, null, "sunday-letter", "Sunday letter", SourceKind.Letter, null, NoTies);
         await sources.SaveAsync(funnel.Id, null, NetworkTag, "Windowbox ads", SourceKind.Ad, null, NoTies);
         await sources.SetNetworkAsync(sources.Of(funnel.Id).Single(source => source.Tag == NetworkTag).Id, new(
-            LinkPart.Parse("click={click_id}")!.Value, LinkPart.Parse("cost={cost}"), 5_000_000, PostbackAddress.Read(AdNetwork.DefaultAddress.GetLeftPart(UriPartial.Authority) + AdNetwork.PostbackPath).Address, TellsOptIns: true, TellsSales: true));
+            LinkPart.Parse("click={click_id}")!.Value, LinkPart.Parse("cost={cost}"), 5_000_000, PostbackAddress.Read(_simulators.Network.GetLeftPart(UriPartial.Authority) + AdNetwork.PostbackPath).Address, TellsOptIns: true, TellsSales: true));
         var rates = _services.GetRequiredService<RateStore>();
         var day = DateOnly.FromDateTime(_now.UtcDateTime);
         await rates.SetAsync(new(Currency.Find("EUR")!, day.AddDays(-70), 1.08m));
@@ -265,7 +267,7 @@ public sealed class DemoWorld
         return page;
     }
 
-    private Task<PageId> OutsideAsync(DateTimeOffset at, Step step, string name, string path) => OutsideAsync(at, step, name, new Uri(LarkrowSite.DefaultAddress, path));
+    private Task<PageId> OutsideAsync(DateTimeOffset at, Step step, string name, string path) => OutsideAsync(at, step, name, new Uri(_simulators.Site, path));
 
     private async Task<PageId> OutsideAsync(DateTimeOffset at, Step step, string name, Uri address)
     {

@@ -53,19 +53,22 @@ public static class Commands
 
         var demoData = new Option<string>("--data") { Description = "The demo's data folder.", DefaultValueFactory = _ => InHome("demo-data") };
         var fresh = new Option<bool>("--fresh") { Description = "Start over with new demo data." };
-        var demo = new Command("demo", "Starts Wexil with made-up funnels and a few weeks of simulated visitors.") { demoData, studio, visitors, fresh };
+        var simulatorPort = new Option<int>("--simulators") { Description = "First of three ports for the simulated site, till and ad network.", DefaultValueFactory = _ => SimulatorAddresses.DefaultPort };
+        var demo = new Command("demo", "Starts Wexil with made-up funnels and a few weeks of simulated visitors.") { demoData, studio, visitors, fresh, simulatorPort };
         demo.SetAction(async (result, cancellation) => await Guarded(async () =>
         {
             var options = new WexilOptions { Data = result.GetValue(demoData)!, Studio = result.GetValue(studio)!, Visitors = result.GetValue(visitors)! };
             if (Clash(options) is { } clash) throw new StoreException(clash);
+            var simulators = SimulatorAddresses.From(result.GetValue(simulatorPort));
+            simulators.CheckFree(simulatorPort.Name);
             if (result.GetValue(fresh)) DemoData.Clear(options.Data);
             DemoData.Mark(options.Data);
-            await using var site = await LarkrowSite.StartAsync(options.Visitors);
+            await using var site = await LarkrowSite.StartAsync(options.Visitors, simulators.Site);
             await using var host = await WexilHost.StartAsync(options);
-            await using var till = await Till.StartAsync(options.Visitors, () => host.Services.GetRequiredService<SettingStore>().HookSecret, TimeProvider.System,
+            await using var till = await Till.StartAsync(options.Visitors, () => host.Services.GetRequiredService<SettingStore>().HookSecret, TimeProvider.System, simulators.Till,
                 first: (int)(TimeProvider.System.GetUtcNow() - new DateTimeOffset(2026, 1, 1, 0, 0, 0, TimeSpan.Zero)).TotalSeconds);
-            await using var network = await AdNetwork.StartAsync(TimeProvider.System, firstClick: TimeProvider.System.GetUtcNow().ToUnixTimeSeconds());
-            await DemoWorld.FillAsync(host, Console.Out);
+            await using var network = await AdNetwork.StartAsync(TimeProvider.System, simulators.Network, firstClick: TimeProvider.System.GetUtcNow().ToUnixTimeSeconds());
+            await DemoWorld.FillAsync(host, Console.Out, simulators);
             network.Add("Windowbox: salad in 21 days", DemoWorld.NetworkLink(host), 0.35m, 60);
             Announce(host, demo: true);
             await EndedByRequestAsync(host);

@@ -36,7 +36,7 @@ public sealed class WexilHost : IAsyncDisposable
         var protection = DataProtectionProvider.Create(new DirectoryInfo(folder.Keys), configure => configure.SetApplicationName("Wexil"));
         // What remembers anything is made here, once: a type alone would be made by each door for itself.
         var shared = new ServiceCollection()
-            .AddSingleton(folder).AddSingleton(database).AddSingleton(journal).AddSingleton(time).AddSingleton(chance)
+            .AddSingleton(folder).AddSingleton(new HeldOptInStore(database, journal)).AddSingleton(database).AddSingleton(journal).AddSingleton(time).AddSingleton(chance)
             .AddSingleton(routes).AddSingleton(desk).AddSingleton(pages).AddSingleton(tokens)
             .AddSingleton(new FunnelStore(database, journal, time)).AddSingleton(new TestStore(database, journal, time))
             .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)

@@ -12,8 +12,6 @@ namespace Wexil.Web.Standins;
 /// </summary>
 public sealed class AdNetwork : IAsyncDisposable
 {
-    public static readonly Uri DefaultAddress = new("http://127.0.0.4:5084");
-
     /// <summary>Where it wants to be told of conversions.</summary>
     public const string PostbackPath = "/told?click={click_id}&event={event}&value={value}&currency={currency}&order={order}";
     private const int MostPeople = 200, AtOnce = 8;
@@ -60,7 +58,7 @@ public sealed class AdNetwork : IAsyncDisposable
         var network = new AdNetwork(time, seed, firstClick);
         var builder = WebApplication.CreateSlimBuilder();
         builder.Logging.SetMinimumLevel(LogLevel.Warning);
-        builder.WebHost.UseUrls((address ?? DefaultAddress).GetLeftPart(UriPartial.Authority));
+        builder.WebHost.UseUrls((address ?? SimulatorAddresses.Default.Network).GetLeftPart(UriPartial.Authority));
         network._app = builder.Build();
         network._app.MapGet("/", () => network.List(""));
         network._app.MapPost("/campaigns", (Delegate)network.AddAsync);

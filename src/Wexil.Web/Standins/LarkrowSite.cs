@@ -5,7 +5,6 @@ namespace Wexil.Web.Standins;
 /// </summary>
 public sealed class LarkrowSite : IAsyncDisposable
 {
-    public static readonly Uri DefaultAddress = new("http://127.0.0.2:5082");
     private readonly WebApplication _app;
 
     private LarkrowSite(WebApplication app) => _app = app;
@@ -15,7 +14,7 @@ public sealed class LarkrowSite : IAsyncDisposable
     {
         var builder = WebApplication.CreateSlimBuilder();
         builder.Logging.SetMinimumLevel(LogLevel.Warning);
-        builder.WebHost.UseUrls((address ?? DefaultAddress).GetLeftPart(UriPartial.Authority));
+        builder.WebHost.UseUrls((address ?? SimulatorAddresses.Default.Site).GetLeftPart(UriPartial.Authority));
         var app = builder.Build();
         var pages = Pages(wexil.GetLeftPart(UriPartial.Authority));
         app.MapGet("/larkrow.css", () => Results.Content(pages["larkrow"], "text/css; charset=utf-8"));

@@ -13,7 +13,6 @@ namespace Wexil.Web.Standins;
 /// </summary>
 public sealed class Till : IAsyncDisposable
 {
-    public static readonly Uri DefaultAddress = new("http://127.0.0.3:5083");
     private static readonly Dictionary<string, Product> Products = new()
     {
         ["kit"] = new("Balcony Harvest Kit", 4900, "light"),
@@ -44,7 +43,7 @@ public sealed class Till : IAsyncDisposable
         var till = new Till(wexil.GetLeftPart(UriPartial.Authority), secret, time, first);
         var builder = WebApplication.CreateSlimBuilder();
         builder.Logging.SetMinimumLevel(LogLevel.Warning);
-        builder.WebHost.UseUrls((address ?? DefaultAddress).GetLeftPart(UriPartial.Authority));
+        builder.WebHost.UseUrls((address ?? SimulatorAddresses.Default.Till).GetLeftPart(UriPartial.Authority));
         till._app = builder.Build();
         till._app.MapGet("/order/{product}", (HttpContext http, string product) => till.Show(http, product, ""));
         till._app.MapPost("/order/{product}", till.PayAsync);

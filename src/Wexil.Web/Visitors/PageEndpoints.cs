@@ -1,8 +1,9 @@
 using System.Net.Mail;
 using Wexil.Core.Pages;
 using Wexil.Core.Splits;
-using Wexil.Web.Shared;
+using Wexil.Store;
 using Wexil.Store.Recording;
+using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
@@ -10,10 +11,10 @@ namespace Wexil.Web.Visitors;
 /// <summary><c>/p/{page-slug}/…</c>: a hosted page by itself, its files, and the target of its opt-in form.</summary>
 public static class PageEndpoints
 {
+    private static readonly TimeSpan HeldFor = TimeSpan.FromMinutes(10);
     private const int LongestForm = 64 << 10;
 
     /// <summary>Nobody reads a page, types an address and sends it faster.</summary>
-    private static readonly TimeSpan Quickest = TimeSpan.FromSeconds(1.5);
 
     // Who tries a page sees its own scripts at work, and fires nobody else's.
     private const string Trying = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'";
@@ -57,7 +58,7 @@ public static class PageEndpoints
         else await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page has no such file.");
     }
 
-    public static async Task OptIn(HttpContext http, string slug, VisitDesk desk, VisitorToken tokens, TimeProvider time)
+    public static async Task OptIn(HttpContext http, string slug, VisitDesk desk, HeldOptInStore held, VisitorToken tokens, TimeProvider time)
     {
         if (desk.Routes.Page(slug) is not { Outside: null } page)
         {
@@ -79,7 +80,13 @@ public static class PageEndpoints
         var now = time.GetUtcNow();
         // The owner's own opt-in leads on, and makes no lead.
         var caller = Caller.Of(http, desk.Routes);
-        if ((caller.Counts || caller.LeftOut == LeftOut.Private) && IsProgram(http, form, now)) caller = caller with { LeftOut = LeftOut.Robot };
+        if ((caller.Counts || caller.LeftOut == LeftOut.Private) && IsProgram(form))
+        {
+            // Kept for the owner to look at; what it reaches in the next minutes is a program's too, so that counts and people agree.
+            await HoldAsync(held, page, caller.Counts ? VisitorCookie.Of(http, desk, tokens, now).Visitor : desk.NewVisitor(now), new(email, Others(form, email)), now);
+            http.Response.Cookies.Append(Caller.HeldCookie, "1", new() { HttpOnly = true, SameSite = SameSiteMode.Lax, MaxAge = HeldFor, Secure = http.Request.IsHttps });
+            caller = caller with { LeftOut = LeftOut.Robot };
+        }
         // An address that somebody gives is taken in, though nothing else is kept of them.
         if (caller.LeftOut == LeftOut.Private) await desk.OptInAsync(page, desk.NewVisitor(now), new(email, Others(form, email)), now);
         if (caller.LeftOut is { } why) desk.LeaveOut(page.Step, page.Id, why, now);
@@ -94,9 +101,20 @@ public static class PageEndpoints
         .Take(OptInNote.MostFields).ToDictionary(field => field.Key, field => field.Value.ToString());
 
     /// <summary>
-    /// A program fills in the field that people do not see, or sends the form in the very second in which it first came. It is led on like
-    /// everybody, so that it learns nothing. Who has no cookie may be a person who keeps none.
+    /// A program fills in the field that people do not see. It is led on like everybody, so that it learns nothing. Being quick is no sign
+    /// of one: browsers fill in forms by themselves.
     /// </summary>
-    private static bool IsProgram(HttpContext http, IFormCollection form, DateTimeOffset now) =>
-        form[HostedHtml.TrapField].ToString().Length > 0 || VisitorCookie.Own(http) is { } visitor && now - TimeOrderedId.TimeOf(visitor.Value) is var age && age > TimeSpan.Zero && age < Quickest;
+    private static bool IsProgram(IFormCollection form) => form[HostedHtml.TrapField].ToString().Length > 0;
+
+    private static async Task HoldAsync(HeldOptInStore held, RoutePage page, VisitorId visitor, OptInNote note, DateTimeOffset now)
+    {
+        try
+        {
+            await held.HoldAsync(page.Step, page.Id, visitor, note, now);
+        }
+        catch (StoreException)
+        {
+            // The store is not well, and every screen says so; who sent it is led on all the same.
+        }
+    }
 }

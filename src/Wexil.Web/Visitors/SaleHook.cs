@@ -37,10 +37,24 @@ public sealed class SaleHook(VisitDesk desk, SaleStore sales, SettingStore setti
             await Refuse(http, StatusCodes.Status400BadRequest, field, problem);
             return;
         }
+        // A second refund that has no name of its own is another one; the same message sent again is not.
+        if (notice is { Kind: SaleKind.Refund, Line: "" }) notice = notice with { Line = ByItsSignature(http.Request.Headers[mapping.SignatureHeader].ToString()) };
+        if (await InCurrencyOfOrderAsync(http, notice, now) is not { } fitting) return;
+        notice = fitting;
         var recorded = await sales.RecordAsync(notice, tokens.ReadAnyAge(token), desk.Routes.Page(notice.Page)?.Id, now);
         // A service tells again what was not taken.
         if (recorded == Recorded.Lost) await Refuse(http, StatusCodes.Status503ServiceUnavailable, "", "The store is not well. Tell us again later.");
         else await http.Response.WriteAsJsonAsync(new { order = notice.Order });
+    }
+
+    private static string ByItsSignature(string signature) => $"signed {signature[..Math.Min(signature.Length, 40)]}";
+
+    /// <summary>A refund in another currency than its order's joins the order by the owner's rates; without them it is refused.</summary>
+    private async Task<SaleNotice?> InCurrencyOfOrderAsync(HttpContext http, SaleNotice notice, DateTimeOffset now)
+    {
+        if (sales.InCurrencyOfOrder(notice, DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(now, settings.Zone).DateTime), settings.Currency) is { } fitting) return fitting;
+        await Refuse(http, StatusCodes.Status400BadRequest, "currency", "The order was in another currency, and there is no exchange rate between the two. Add one in the settings, or send the refund in the order’s currency.");
+        return null;
     }
 
     private static (SaleNotice? Notice, string Field, string Problem, string? Token) Read(byte[] body, HookMapping mapping)

@@ -30,6 +30,7 @@ public static class VisitorsApp
         var (wiring, wired) = (services.GetRequiredService<WiringStore>(), services.GetRequiredService<WiringDesk>());
         var (confirms, optIns) = (services.GetRequiredService<ConfirmTickets>(), services.GetRequiredService<OptInStore>());
         var seen = services.GetRequiredService<LastSeen>();
+        var held = services.GetRequiredService<HeldOptInStore>();
         routes.Changed += hosted.Warm;
         hosted.Warm(routes.Current);
         string[] read = ["GET", "HEAD"];
@@ -37,7 +38,7 @@ public static class VisitorsApp
         // Plain request delegates: nothing is bound or resolved on the way of a visitor.
         app.MapMethods("/go/{slug}", read, http => go.Answer(http, Part(http, "slug")!));
         app.MapMethods("/p/{slug}/{**path}", read, http => PageEndpoints.Answer(http, Part(http, "slug")!, Part(http, "path"), desk, hosted, tokens, time));
-        app.MapPost("/p/{slug}/opt-in", http => PageEndpoints.OptIn(http, Part(http, "slug")!, desk, tokens, time));
+        app.MapPost("/p/{slug}/opt-in", http => PageEndpoints.OptIn(http, Part(http, "slug")!, desk, held, tokens, time));
         app.MapMethods("/a/{hash}/{name}", read, http => AssetEndpoint.Answer(http, Part(http, "hash")!, Part(http, "name")!, hosted));
         app.MapGet("/buy/{slug}", http => BuyEndpoint.Buy(http, Part(http, "slug")!, desk, hosted, tokens, time));
         app.MapGet("/no/{slug}", http => BuyEndpoint.No(http, Part(http, "slug")!, desk));

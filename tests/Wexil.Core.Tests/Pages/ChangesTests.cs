@@ -82,7 +82,7 @@ public sealed class ChangesTests
         var plan = CarryOver.Plan(page.Html, parent.Html, clone.Html);
         Assert.Equal(made.Order(), plan.Select(carried => carried.Change.Kind).Order());
         Assert.All(plan, carried => Assert.Equal(CarryState.Fits, carried.State));
-        var merged = CarryOver.Apply(page.Html, parent.Html, clone.Html, new HashSet<int>());
+        var merged = CarryOver.Apply(page.Html, parent.Html, clone.Html, CarryOver.Plan(page.Html, parent.Html, clone.Html).Where(carried => carried.State == CarryState.Fits).Select(carried => carried.Number).ToHashSet());
         Assert.Equal(own.Order(), Differences.Between(parent.Html, merged).Changes.Select(change => change.Kind).Order());
         Assert.Equal(made.Order(), Differences.Between(clone.Html, merged).Changes.Select(change => change.Kind).Order());
         Assert.All(CarryOver.Plan(page.Html, parent.Html, merged), carried => Assert.Equal(CarryState.Already, carried.State));
@@ -95,9 +95,48 @@ public sealed class ChangesTests
         var clone = Letter.Replace("Your balcony, harvested", "Salad in 21 days", StringComparison.Ordinal);
         var plan = CarryOver.Plan(Letter, parent, clone);
         Assert.Equal([(CarryState.Conflict, "Salad in 21 days"), (CarryState.Fits, "Does it need sun? Four hours a day will do, and the rail planter turns with it.")], plan.Select(carried => (carried.State, carried.Ours!)));
-        Assert.Equal(clone.Replace("Four hours", "Five hours", StringComparison.Ordinal), CarryOver.Apply(Letter, parent, clone, new HashSet<int>()));
-        Assert.Equal(parent, CarryOver.Apply(Letter, parent, clone, new HashSet<int> { plan[0].Number }));
+        Assert.Equal(clone.Replace("Four hours", "Five hours", StringComparison.Ordinal), CarryOver.Apply(Letter, parent, clone, new HashSet<int> { plan[1].Number }));
+        Assert.Equal(parent, CarryOver.Apply(Letter, parent, clone, new HashSet<int> { plan[0].Number, plan[1].Number }));
     }
+
+    [Fact]
+    public void A_block_that_both_rewrote_is_in_conflict_at_the_words_and_never_stands_there_twice()
+    {
+        const string before = "<main><h1>Kit</h1><div class=offer><p>All you need for one season</p><a class=btn href=#>Order now</a></div><p>Below</p></main>";
+        var parent = before.Replace("All you need for one season", "Seeds, soil and a letter a week", StringComparison.Ordinal).Replace("Order now", "Send me the kit", StringComparison.Ordinal);
+        var clone = before.Replace("<a class=btn href=#>Order now", "<a class=btn style=\"color: #a3271f\" href=#>Yes, I want it", StringComparison.Ordinal);
+        var plan = CarryOver.Plan(before, parent, clone);
+        Assert.Equal([CarryState.Fits, CarryState.Conflict], plan.Select(carried => carried.State));
+        var carried = CarryOver.Apply(before, parent, clone, plan.Where(one => one.State == CarryState.Fits).Select(one => one.Number).ToHashSet());
+        Assert.Equal(clone.Replace("All you need for one season", "Seeds, soil and a letter a week", StringComparison.Ordinal), carried);
+    }
+
+    /// <summary>Random edits on both sides: with all conflicts taken and with none, every part stands on the clone once.</summary>
+    [Fact]
+    public void Carrying_over_all_or_none_of_the_conflicts_leaves_exactly_one_of_each_part() =>
+        Gen.Select(MadeUpPage.Any, Gen.Int[0, 1_000_000], Gen.Int[1, 4], Gen.Int[1, 4]).AlwaysHolds((page, seed, parents, clones) =>
+        {
+            var random = new Random(seed);
+            var (parent, clone) = (Disturb(page, random, parents).Page, Disturb(page, random, clones).Page);
+            var plan = CarryOver.Plan(page.Html, parent.Html, clone.Html);
+            foreach (var takesConflicts in new[] { false, true })
+            {
+                var chosen = plan.Where(carried => carried.State == CarryState.Fits || (takesConflicts && carried.State == CarryState.Conflict)).Select(carried => carried.Number).ToHashSet();
+                var carried = CarryOver.Apply(page.Html, parent.Html, clone.Html, chosen);
+                foreach (var block in Blocks(page).Concat(Blocks(parent)).Concat(Blocks(clone)).DistinctBy(block => block.Number))
+                {
+                    var mark = block.Kind switch { "img" => $"p{block.Number}.png", "a" => $"/go/n{block.Number}\"", "ul" => $"<li>No {block.Number} ", _ => $"&mdash; {block.Number}<" };
+                    var stands = carried.Split(mark).Length - 1;
+                    var (isParents, isClones) = (Blocks(parent).Any(other => other.Number == block.Number), Blocks(clone).Any(other => other.Number == block.Number));
+                    var most = block.Kind == "ul" ? 2 : 1;
+                    Assert.True(stands <= most, $"{mark} stands {stands} times");
+                    // What neither side took out is still there.
+                    if (isClones && (isParents || !page.Sections.SelectMany(section => section.Blocks).Any(other => other.Number == block.Number))) Assert.True(stands > 0, $"{mark} is gone");
+                }
+            }
+        }, iter: 500);
+
+    private static MadeUpPage.Block[] Blocks(MadeUpPage page) => [.. page.Sections.SelectMany(section => section.Blocks)];
 
     /// <summary>Changes a page in a few different places, at most one change a section's block, and says which kinds of change that made.</summary>
     private static (MadeUpPage Page, List<ChangeKind> Made) Disturb(MadeUpPage page, Random random, int most, Func<MadeUpPage.Section, bool>? where = null)

@@ -1,6 +1,7 @@
 using System.Text;
 using System.Text.Json;
 using CsCheck;
+using Wexil.Core.Funnels;
 using Wexil.Core.Sales;
 
 namespace Wexil.Core.Tests.Sales;
@@ -88,5 +89,49 @@ public sealed class SaleTests
         Assert.Equal("token", mapping.Field(body.RootElement, "wx"));
         using var back = System.Text.Json.JsonDocument.Parse("""{"event":"charge.refunded","data":{"order":{"id":77},"total":-900,"currency":"usd"}}""");
         Assert.Equal((SaleKind.Refund, 900L), SaleNotice.ReadJson(back.RootElement, mapping, SaleChannel.Hook).Notice is { } refund ? (refund.Kind, refund.Amount) : default);
+    }
+
+    [Theory]
+    [InlineData("charge.paid", "4900", "")]
+    [InlineData("charge.refunded", "4900", "")]
+    [InlineData("charge.disputed", "4900", "type")]
+    [InlineData("ping", "4900", "type")]
+    [InlineData("charge.paid", "\"49.5\"", "amount")]
+    [InlineData("charge.paid", "49.5", "amount")]
+    [InlineData("charge.paid", "\"$5\"", "amount")]
+    [InlineData("charge.paid", "\"1 000\"", "amount")]
+    public void What_a_mapped_service_tells_of_and_is_no_sale_is_refused_by_its_field(string type, string amount, string field)
+    {
+        var mapping = HookMapping.Usual with
+        {
+            InSmallestUnits = true,
+            RefundWords = ["charge.refunded"],
+            SaleWords = ["charge.paid"],
+            Fields = new Dictionary<string, string> { ["type"] = "event" },
+        };
+        using var body = System.Text.Json.JsonDocument.Parse($$"""{"event":"{{type}}","order":"7","amount":{{amount}},"currency":"USD"}""");
+        var (notice, wrong, _) = SaleNotice.ReadJson(body.RootElement, HookMapping.Parse(mapping.ToJson()), SaleChannel.Hook);
+        Assert.Equal((field, field.Length == 0), (wrong, notice is not null));
+    }
+
+    [Theory]
+    [InlineData("USD", "$5", 500L)]
+    [InlineData("USD", "49.5", 4950L)]
+    [InlineData("USD", "€5", null)]
+    [InlineData("EUR", "€5", 500L)]
+    [InlineData("EUR", "$5", null)]
+    [InlineData("USD", "$-5", null)]
+    public void An_amount_with_another_currencys_sign_is_another_amount(string currency, string written, long? amount) => Assert.Equal(amount, Currency.Find(currency)!.Parse(written));
+
+    [Fact]
+    public void An_amount_goes_from_one_currency_to_another_by_the_rates_of_the_day()
+    {
+        var day = new DateOnly(2026, 11, 9);
+        var rates = new ExchangeRates(Currency.Find("USD")!, [new(Currency.Find("EUR")!, day, 1.25m), new(Currency.Find("GBP")!, day, 1.5m)]);
+        Assert.Equal(800, rates.Convert(1000, "USD", "EUR", day));
+        Assert.Equal(1250, rates.Convert(1000, "EUR", "USD", day));
+        Assert.Equal(1200, rates.Convert(1000, "GBP", "EUR", day));
+        Assert.Null(rates.Convert(1000, "USD", "EUR", day.AddDays(-1)));
+        Assert.Null(rates.Convert(1000, "CHF", "EUR", day));
     }
 }

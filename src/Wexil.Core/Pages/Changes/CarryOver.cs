@@ -18,7 +18,8 @@ public enum CarryState
 /// <summary>What a change of the parent would do to one clone.</summary>
 /// <param name="Number">The change's number among the parent's, by which a person chooses.</param>
 /// <param name="Ours">What the clone has there now, where both changed the same thing.</param>
-public sealed record CarriedChange(int Number, PageChange Change, CarryState State, string? Ours);
+/// <param name="With">The number of the change that is made with it or not at all: one part put in the place of another is taken out and added; null for none.</param>
+public sealed record CarriedChange(int Number, PageChange Change, CarryState State, string? Ours, int? With = null);
 
 /// <summary>
 /// Carries a later fix of a page over to a clone of it: a three-way merge of parts. The base is the parent as it was when the
@@ -29,16 +30,17 @@ public static class CarryOver
     /// <summary>What would happen to a clone, change by change.</summary>
     public static IReadOnlyList<CarriedChange> Plan(string parentBefore, string parentNow, string clone) => Compare(parentBefore, parentNow, clone).Plan;
 
-    /// <summary>The clone with every change that fits, and with those in conflict that a person chose to take over.</summary>
-    /// <param name="takeTheirs">The numbers of changes in conflict that are taken all the same.</param>
-    public static string Apply(string parentBefore, string parentNow, string clone, IReadOnlySet<int> takeTheirs)
+    /// <summary>The clone with the changes that a person chose, of those that fit and of those in conflict.</summary>
+    /// <param name="chosen">The numbers of the changes.</param>
+    public static string Apply(string parentBefore, string parentNow, string clone, IReadOnlySet<int> chosen)
     {
         var (plan, toClone, source) = Compare(parentBefore, parentNow, clone);
         var edits = new SourceEdits(clone);
         var moves = false;
+        bool IsTaken(CarriedChange carried) => carried.State is CarryState.Fits or CarryState.Conflict && (chosen.Contains(carried.Number) || (carried.With is { } with && chosen.Contains(with)));
         foreach (var carried in plan)
         {
-            if (carried.State != CarryState.Fits && !(carried.State == CarryState.Conflict && takeTheirs.Contains(carried.Number))) continue;
+            if (!IsTaken(carried)) continue;
             if (carried.Change.Kind == ChangeKind.Moved) moves = true;
             else Make(edits, source, carried.Change, toClone, parentNow);
         }
@@ -47,7 +49,7 @@ public static class CarryOver
         for (var guard = 0; moves && guard < plan.Count; guard++)
         {
             var again = Compare(parentBefore, parentNow, result);
-            if (again.Plan.FirstOrDefault(carried => carried is { Change.Kind: ChangeKind.Moved, State: CarryState.Fits }) is not { } move) break;
+            if (again.Plan.FirstOrDefault(carried => carried is { Change.Kind: ChangeKind.Moved, State: CarryState.Fits } && IsTaken(carried)) is not { } move) break;
             var moved = Move(again.Source, move.Change, again.ToClone);
             if (moved is null || moved == result) break;
             result = moved;
@@ -68,8 +70,36 @@ public static class CarryOver
         var toClone = new Dictionary<Part, Part>(ReferenceEqualityComparer.Instance);
         foreach (var (part, same) in before.All().Zip(again.All()))
             if (same.Match is { } match) toClone[part] = match;
-        var plan = changes.Select((change, number) => Judge(number, change, toClone, cloned)).ToList();
+        var plan = Tied([.. changes.Select((change, number) => Judge(number, change, toClone, cloned))]);
         return new(plan, toClone, map);
+    }
+
+    /// <summary>
+    /// A part that is gone and one that stands in its place are one change: made by itself, either would leave a clone with both parts or with
+    /// none. Where the clone changed or removed the first, both are in conflict.
+    /// </summary>
+    private static List<CarriedChange> Tied(List<CarriedChange> plan)
+    {
+        foreach (var (removed, at) in plan.Select((carried, i) => (carried, i)).Where(entry => entry.carried.Change.Kind == ChangeKind.Removed).ToArray())
+        {
+            var gone = removed.Change.BeforePart!;
+            var place = plan.FindIndex(other => other is { Change.Kind: ChangeKind.Added, With: null } && TakesPlaceOf(other.Change.AfterPart!, gone));
+            if (place < 0) continue;
+            var added = plan[place];
+            var isConflict = removed.State is CarryState.Conflict or CarryState.Already && added.State == CarryState.Fits;
+            plan[place] = added with { With = at, State = isConflict ? CarryState.Conflict : added.State, Ours = isConflict ? removed.Ours ?? "nothing: it was removed here" : added.Ours };
+            plan[at] = removed with { With = place };
+        }
+        return plan;
+    }
+
+    private static bool TakesPlaceOf(Part added, Part gone) =>
+        added.Tag == gone.Tag && added.Parent?.Match is { } parent && parent == gone.Parent && StayedBefore(added)?.Match == StayedBefore(gone);
+
+    private static Part? StayedBefore(Part part)
+    {
+        var siblings = part.Parent!.Children;
+        return siblings.Take(siblings.IndexOf(part)).LastOrDefault(sibling => sibling is { Match: not null, IsMoved: false });
     }
 
     private static CarriedChange Judge(int number, PageChange change, Dictionary<Part, Part> toClone, Part clone)

@@ -162,7 +162,9 @@ internal sealed class Matching
         var sameClass = before.Attributes.GetValueOrDefault("class") == after.Attributes.GetValueOrDefault("class");
         // A paragraph with other words is that paragraph rewritten; a section with other words is another section.
         var single = before.IsLeaf || before.Children.Count == 0;
-        var passes = single ? alone || likeness > .1 || sameId || sameClass : likeness >= AlikeEnough || sameId || before.Parent?.Parent is null || (sameClass && likeness >= AlikeEnough / 2);
+        // One thing between two that stayed, of the same make: it was rewritten, piece by piece.
+        var sameMake = alone && before.Children.Select(child => child.Tag).SequenceEqual(after.Children.Select(child => child.Tag));
+        var passes = single ? alone || likeness > .1 || sameId || sameClass : likeness >= AlikeEnough || sameId || (sameMake && sameClass) || before.Parent?.Parent is null || (sameClass && likeness >= AlikeEnough / 2);
         return passes ? .1 + likeness + (sameId ? 1 : 0) + (sameClass ? .05 : 0) : 0;
     }
 

@@ -43,6 +43,15 @@ public sealed partial class BuildModel(StepScreens screens, PageDesk desk) : Ste
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }
 
+    /// <summary>Shows a page to everyone without a test.</summary>
+    public async Task<IActionResult> OnPostShowAsync(long id)
+    {
+        if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } shown) return NotFound();
+        Done = await desk.Pages.ShowAsync(shown) ? $"Everyone who opens the step’s link sees {Show.Quoted(shown.Name)} from now on." : "A test is running on this step. Keep a page first.";
+        desk.Routes.Reload(Screen.Funnel.Id);
+        return Redirect(Screen.Address("build"));
+    }
+
     private PageCard Card(Page page)
     {
         var letter = Screen.Reading?.Letter(page.Id) is { Length: > 0 } mark ? mark : null;

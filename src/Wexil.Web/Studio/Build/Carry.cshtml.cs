@@ -19,36 +19,29 @@ public sealed class CarryModel(StepScreens screens, PageDesk desk) : PageScreenM
         if (!Shown.IsHosted) return NotFound();
         var now = Desk.Pages.Source(Shown);
         Plans = [.. Behind().Select(clone => new ClonePlan(clone, AddressOf(clone), Screen.Open?.Test.Pages.Contains(clone.Id) == true,
-            CarryOver.Plan(Desk.Pages.Source(Shown, clone.ParentVersion!.Value), now, Desk.Pages.Source(clone))))];
+            CarryOver.Plan(Desk.Pages.Source(Shown, clone.ParentVersion!.Value), now, Desk.Drafts.Of(clone).Source)))];
         return Page();
     }
 
+    /// <summary>Puts the changes chosen into the clones' drafts. Visitors see them once each is published, which is a step of its own.</summary>
     /// <param name="clones">The clones that it is done on.</param>
-    /// <param name="theirs">Changes in conflict that are taken all the same, as "clone:number".</param>
-    public async Task<IActionResult> OnPostAsync(long[] clones, string[] theirs)
+    /// <param name="take">The changes that are taken, as "clone:number".</param>
+    public async Task<IActionResult> OnPostAsync(long[] clones, string[] take)
     {
         if (!Shown.IsHosted) return NotFound();
         var now = Desk.Pages.Source(Shown);
-        var chosen = theirs.Select(choice => choice.Split(':')).Where(parts => parts.Length == 2)
-            .ToLookup(parts => parts[0], parts => int.TryParse(parts[1], CultureInfo.InvariantCulture, out var number) ? number : -1);
-        var carried = new List<(Page, string, string?)>();
-        foreach (var clone in Behind().Where(clone => clones.Contains(clone.Id.Value)))
-        {
-            var before = Desk.Pages.Source(Shown, clone.ParentVersion!.Value);
-            var take = chosen[clone.Id.Value.ToString(CultureInfo.InvariantCulture)].ToHashSet();
-            var source = CarryOver.Apply(before, now, Desk.Pages.Source(clone), take);
-            // Work that is not published yet gets the changes too, and is published by none but its author.
-            var draft = clone.HasDraft ? CarryOver.Apply(before, now, Desk.Drafts.Of(clone).Source, take) : source;
-            carried.Add((clone, source, draft));
-        }
+        var chosen = take.Select(choice => choice.Split(':')).Where(parts => parts.Length == 2)
+            .ToLookup(parts => parts[0], parts => int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : -1);
+        var carried = Behind().Where(clone => clones.Contains(clone.Id.Value)).Select(clone => (clone, CarryOver.Apply(
+            Desk.Pages.Source(Shown, clone.ParentVersion!.Value), now, Desk.Drafts.Of(clone).Source,
+            chosen[clone.Id.Value.ToString(CultureInfo.InvariantCulture)].ToHashSet()))).ToList();
         if (carried.Count == 0)
         {
             ModelState.AddModelError("clones", "Choose at least one clone.");
             return OnGet();
         }
         await Desk.Pages.CarryAsync(carried, Shown.Revision);
-        Desk.Routes.Reload();
-        Done = carried.Count == 1 ? "Carried over to 1 clone." : $"Carried over to {carried.Count} clones.";
+        Done = $"Carried over to the {(carried.Count == 1 ? "draft of 1 clone" : $"drafts of {carried.Count} clones")}. Look at {(carried.Count == 1 ? "it" : "each")}, then publish.";
         return Redirect(Screen.Address("build"));
     }
 

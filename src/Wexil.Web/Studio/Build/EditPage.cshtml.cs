@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Pages;
 using Wexil.Core.Pages.Editing;
+using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Reading;
@@ -31,6 +32,17 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
     [BindProperty]
     public string? Source { get; set; }
 
+    /// <summary>Where a page hosted elsewhere is.</summary>
+    [BindProperty]
+    public string? Address { get; set; }
+
+    /// <summary>The person was told that another address starts a phase, and saved again.</summary>
+    [BindProperty]
+    public bool IsConfirmed { get; set; }
+
+    /// <summary>Asks whether the address is to be changed while a test runs.</summary>
+    public bool AsksAboutPhase { get; private set; }
+
     /// <summary>The revision of the draft that the person saw.</summary>
     [BindProperty]
     public long At { get; set; }
@@ -47,7 +59,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
 
     public void OnGet()
     {
-        Name = Shown.Name;
+        (Name, Address) = (Shown.Name, Shown.Outside?.AbsoluteUri);
         if (!Shown.IsHosted) return;
         Source = Draft.Source;
     }
@@ -125,8 +137,14 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
             else if (PageSource.Problem(Source) is { } problem) ModelState.AddModelError(nameof(Source), problem);
             else if (At != Draft.Revision) ModelState.AddModelError(nameof(Source), "The page was changed in another window meanwhile. Copy what you typed, load the page again, and put it in there.");
         }
+        var moved = Shown.IsHosted ? null : Moved();
         if (!await Rename()) return Page();
-        if (!ModelState.IsValid) return Page();
+        if (!ModelState.IsValid || AsksAboutPhase) return Page();
+        if (moved is not null)
+        {
+            await Desk.Pages.SetOutsideAsync(Shown.Id, moved);
+            Desk.Routes.Reload(Screen.Funnel.Id);
+        }
         if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source) await Desk.Drafts.EditAsync(Shown, Draft, source, "Source");
         Done = Shown.IsHosted ? "Saved as a draft. Visitors see it once you publish it." : $"{Show.Quoted(Name.Trim())} is saved.";
         return Redirect(Shown.IsHosted ? Own() : Screen.Address("build"));
@@ -150,6 +168,20 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
         Desk.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Show.Quoted(Shown.Name)} is published: whoever is sent to it sees it so from now on.";
         return Redirect(Screen.Address("build"));
+    }
+
+    /// <summary>Another address of a page hosted elsewhere; null where it stays, is none, or has to be asked about first.</summary>
+    private Uri? Moved()
+    {
+        var (address, problem) = OutsideAddress.Check(Address);
+        if (address is null)
+        {
+            ModelState.AddModelError(nameof(Address), problem!);
+            return null;
+        }
+        if (address == Shown.Outside) return null;
+        AsksAboutPhase = IsTested && !IsConfirmed;
+        return AsksAboutPhase ? null : address;
     }
 
     private async Task<bool> Rename()

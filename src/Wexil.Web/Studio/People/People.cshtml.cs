@@ -11,7 +11,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.People;
 
 /// <summary>Who opted in: found by address, tag or page, handed out, and tagged by rule.</summary>
-public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore tests, FunnelStore funnels, OwnerTime clock) : PageModel
+public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore tests, FunnelStore funnels, HeldOptInStore held, OwnerTime clock) : PageModel
 {
     public const int Most = 100;
 
@@ -58,7 +58,27 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
 
     private PeopleFilter Filter => new(Text?.Trim() ?? "", Tag ?? "", Won is { } page ? new PageId(page) : null);
 
+    /// <summary>The newest opt-ins that look like a program's.</summary>
+    public IReadOnlyList<HeldOptIn> Held { get; private set; } = [];
+
+    public long HeldCount { get; private set; }
+
+    public string When(HeldOptIn opted) => clock.Moment(opted.At);
+
     public void OnGet() => Load();
+
+    public async Task<IActionResult> OnPostTakeInAsync(long id)
+    {
+        Done = await held.TakeInAsync(id) is { } taken ? $"{taken.Email} is a person now, and counts as an opt-in." : "This opt-in is not held any more.";
+        return Redirect("/people");
+    }
+
+    public async Task<IActionResult> OnPostDeleteHeldAsync(long id)
+    {
+        await held.DeleteAsync(id);
+        Done = "Deleted.";
+        return Redirect("/people");
+    }
 
     public async Task<IActionResult> OnPostRuleAsync()
     {
@@ -86,12 +106,18 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
     }
 
     /// <summary>Everybody who is looked for, as CSV.</summary>
-    public async Task OnGetCsvAsync()
+    public async Task<IActionResult> OnGetCsvAsync()
     {
         Response.ContentType = "text/csv; charset=utf-8";
         Response.Headers.ContentDisposition = "attachment; filename=\"people.csv\"";
-        await using var writer = new StreamWriter(Response.Body);
-        await using var csv = new CsvWriter(writer, CultureInfo.InvariantCulture);
+        await using (var writer = new StreamWriter(Response.Body))
+        await using (var csv = new CsvWriter(writer, CultureInfo.InvariantCulture)) await WriteAsync(csv);
+        // The file is all there is: the screen does not follow it.
+        return new EmptyResult();
+    }
+
+    private async Task WriteAsync(CsvWriter csv)
+    {
         foreach (var name in (string[])["email", "when", "page", "source", "tags"]) csv.WriteField(name);
         await csv.NextRecordAsync();
         for (var skip = 0; people.Find(Filter, 500, skip) is { Count: > 0 } chunk; skip += chunk.Count)
@@ -111,6 +137,7 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
 
     private void Load()
     {
+        (Held, HeldCount) = (held.Newest(20), held.Count());
         At = Math.Clamp(At, 0, 100_000);
         (Found, Count, Tags, Rules) = (people.Find(Filter, Most, At * Most), people.Count(Filter), people.AllTags(), people.Rules());
         var steps = funnels.AllSteps();

@@ -85,6 +85,7 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
         if (notice is null) return Refuse($"New.{char.ToUpperInvariant(field[0])}{field[1..]}", problem);
         if (sales.Find(notice.Order).GetValueOrDefault(notice.Currency).Sold > 0) return Refuse("New.Order", "An order of this number is in the ledger already.");
         await sales.RecordAsync(notice, null, New.Page is { } known ? new PageId(known) : null, clock.Now);
+        await sales.WhenCountedAsync();
         Done = $"Order {notice.Order} is in the ledger.";
         return Redirect("/sales");
     }
@@ -96,6 +97,7 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
         if (parsed is not > 0 || parsed > balance.Net) return Refuse($"refund-{order}", balance.Net == 0 ? "Nothing is left of this order." : $"An amount above 0 and up to {Money(balance.Net, currency)}.");
         // What went back before tells one refund of an order from the next.
         await sales.RecordAsync(new(SaleKind.Refund, order, $"by hand after {balance.Refunded}", parsed.Value, currency, Channel: SaleChannel.Hand), null, null, clock.Now);
+        await sales.WhenCountedAsync();
         Done = $"{Money(parsed.Value, currency)} of order {order} went back.";
         return Redirect(SummedBy(By));
     }
@@ -104,6 +106,7 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
     {
         if (string.IsNullOrWhiteSpace(email) || sales.VisitorOf(email.Trim()) is not { } visitor) return Refuse($"assign-{order}", "Nobody opted in with this e-mail address.");
         await sales.ClaimAsync(order, visitor, clock.Now);
+        await sales.WhenCountedAsync();
         Done = $"Order {order} is credited to {email.Trim()}.";
         return Redirect(SummedBy(By));
     }

@@ -13,8 +13,10 @@ class SplitBar {
     for (const part of section.querySelectorAll("[data-split-tools], [data-split-hint]")) part.hidden = false;
     section.querySelector("[data-even]").addEventListener("click", () => this.set(this.even()));
     section.querySelector("[data-only]").addEventListener("click", () => this.set(this.pages().map((_, i) => (i === 0 ? total : 0))));
+    this.typed = [];
     section.addEventListener("change", (event) => {
       if (event.target.matches("[data-in]")) this.set(this.even());
+      else if (event.target.matches("[data-weight]")) this.giveWay(event.target.closest("[data-row]"));
       else this.draw();
     });
     section.addEventListener("input", () => this.draw());
@@ -75,6 +77,32 @@ class SplitBar {
     this.pages().forEach((row, i) => (row.querySelector("[data-weight]").value = weights[i]));
     this.draw();
     if (this.form) this.ask(this.form);
+  }
+
+  /** A weight was typed: the others give way, those that nobody typed first, then those typed longest ago, so that the sum stays 100. */
+  giveWay(row) {
+    const pages = this.pages();
+    const weights = this.weights();
+    const own = pages.indexOf(row);
+    if (own < 0) return;
+    this.typed = [...this.typed.filter((other) => other !== row), row];
+    weights[own] = Math.min(total, weights[own]);
+    let missing = total - weights.reduce((a, b) => a + b, 0);
+    const untouched = pages.map((_, i) => i).filter((i) => !this.typed.includes(pages[i]));
+    for (const group of [untouched, ...this.typed.slice(0, -1).map((other) => [pages.indexOf(other)]).filter(([i]) => i >= 0)]) {
+      if (missing === 0 || group.length === 0) continue;
+      const held = group.reduce((sum, i) => sum + weights[i], 0);
+      const wanted = Math.max(0, held + missing);
+      let left = wanted;
+      for (const [place, i] of group.entries()) {
+        const rest = group.slice(place).reduce((sum, other) => sum + weights[other], 0);
+        const share = rest > 0 ? Math.round((left * weights[i]) / rest) : Math.round(left / (group.length - place));
+        weights[i] = place === group.length - 1 ? left : Math.min(left, share);
+        left -= weights[i];
+      }
+      missing -= wanted - held;
+    }
+    this.set(weights);
   }
 
   /** Moves the border behind page i by so many percent, as far as its two neighbours allow. */

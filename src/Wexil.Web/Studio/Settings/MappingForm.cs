@@ -14,6 +14,7 @@ public sealed class MappingForm
     public string? Prefix { get; set; }
     public string? PassThrough { get; set; }
     public string? RefundWords { get; set; }
+    public string? SaleWords { get; set; }
     public bool IsBase64 { get; set; }
     public bool InSmallestUnits { get; set; }
     public string? Fields { get; set; }
@@ -25,6 +26,7 @@ public sealed class MappingForm
         Prefix = mapping.Prefix,
         PassThrough = mapping.PassThrough,
         RefundWords = string.Join(", ", mapping.RefundWords),
+        SaleWords = string.Join(", ", mapping.SaleWords ?? []),
         IsBase64 = mapping.IsBase64,
         InSmallestUnits = mapping.InSmallestUnits,
         Fields = string.Join('\n', mapping.Fields.Select(field => $"{field.Key} = {field.Value}")),
@@ -44,10 +46,14 @@ public sealed class MappingForm
             if (line.Split('=', StringSplitOptions.TrimEntries) is [var ours, { Length: > 0 and <= Longest } theirs] && HookMapping.Names.Contains(ours)) fields[ours] = theirs;
             else Wrong(nameof(Fields), $"A line is one of {string.Join(", ", HookMapping.Names)}, then = and where it stands. This is not: {line}");
         }
+        if (fields.ContainsKey("type") && Words(SaleWords).Length == 0) Wrong(nameof(SaleWords), "Enter what the service calls a sale. Anything else, such as a dispute or a test, is refused.");
         return state.ErrorCount > 0 ? null : new(
             signature, timestamp, Prefix?.Trim() ?? "", IsBase64, InSmallestUnits,
-            [.. (RefundWords ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(word => word.ToLowerInvariant())], parameter, fields);
+            Words(RefundWords), parameter, fields, Words(SaleWords));
     }
+
+    private static string[] Words(string? typed) =>
+        [.. (typed ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(word => word.ToLowerInvariant())];
 
     private static bool IsName(string text) => text.Length is > 0 and <= 60 && text.All(letter => char.IsAsciiLetterOrDigit(letter) || letter is '-' or '_');
 }

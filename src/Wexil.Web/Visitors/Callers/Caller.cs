@@ -17,6 +17,9 @@ public readonly record struct Caller(Device Device, LeftOut? LeftOut, bool IsTry
     /// <summary>Counts the owner all the same, for half an hour.</summary>
     public const string CountMeCookie = "wx_count";
 
+    /// <summary>Sent an opt-in that looks like a program's, for ten minutes.</summary>
+    public const string HeldCookie = "wx_held";
+
     /// <summary>The owner is trying the link, for half an hour.</summary>
     public const string TryCookie = "wx_try";
 
@@ -27,7 +30,7 @@ public readonly record struct Caller(Device Device, LeftOut? LeftOut, bool IsTry
         if (request.Cookie(TryCookie) is not null) return new(agent.Device, null, IsTrying: true);
         LeftOut? left = HttpMethods.IsHead(request.Method) ? Core.Splits.LeftOut.Check
             : IsAhead(request.Headers) ? Core.Splits.LeftOut.Prefetch
-            : agent.IsRobot ? Core.Splits.LeftOut.Robot
+            : agent.IsRobot || request.Cookie(HeldCookie) is not null ? Core.Splits.LeftOut.Robot
             : request.Cookie(MineCookie) is not null && request.Cookie(CountMeCookie) is null ? Core.Splits.LeftOut.Own
             : AsksForPrivacy(request, routes) ? Core.Splits.LeftOut.Private : null;
         return new(agent.Device, left, IsTrying: false);
