@@ -12,7 +12,7 @@ public sealed class DemoTests
         ("edit", "/f/balcony-harvest/calendar/build/first-salad-in-21-days", "1 form wired"),
         ("compare", "/f/balcony-harvest/calendar/build/photo-of-the-rail-planter/compare", "One change: if it wins"),
         ("preview", "/f/balcony-harvest/calendar/build/calendar-as-it-was/preview", "No headline ends in a lonely word."),
-        ("carry", "/f/balcony-harvest/calendar/build/a-gift-for-your-balcony/carry", "will be made"),
+        ("carry", "/f/balcony-harvest/calendar/build/a-gift-for-your-balcony/carry", "Carry over to the drafts"),
         ("steps", "/f/balcony-harvest/steps", "yes → Order received"),
         ("versions", "/f/balcony-harvest/calendar/build/a-gift-for-your-balcony/versions", "The small print, corrected"),
         ("page-settings", "/f/balcony-harvest/calendar/build/first-salad-in-21-days/settings", "Search engines may list"),
