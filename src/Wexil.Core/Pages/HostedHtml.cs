@@ -110,7 +110,11 @@ public static partial class HostedHtml
             else if (node.Name == "form" && OptInForms.EmailField(element) is { } field && OptInForms.IsWired(element.GetAttribute("action")?.Trim(), serving.Wiring))
             {
                 WireForm(map, edits, tag, field, serving);
-                if (serving.View == PageView.Visitor) edits.Insert(node.OpenEnd, Trap);
+                if (serving.View == PageView.Visitor)
+                {
+                    edits.Insert(node.OpenEnd, Trap);
+                    MakeUsable(map, edits, element, field);
+                }
             }
             else if (node.Name is "a" or "area" && Wiring.RoleOf(element, serving.Wiring) is { } role) WireLink(edits, html, node, role, serving, targets);
             else if (based is null) SpliceReferences(html, edits, node, resolver);
@@ -169,6 +173,34 @@ public static partial class HostedHtml
         Attributes.Set(edits, map.Source, tag, "action", serving.Folder + "opt-in");
         Attributes.Set(edits, map.Source, tag, "method", "post");
         if (string.IsNullOrEmpty(field.GetAttribute("name")) && map.Of(field) is { } written) Attributes.Set(edits, map.Source, written.Tag, "name", "email");
+    }
+
+    /// <summary>
+    /// Forms come with a script that took them in elsewhere: it enables the button once it is content, and needs no names. Here the button works
+    /// at once, and every field that a person fills in has a name under which it is sent.
+    /// </summary>
+    private static void MakeUsable(SourceMap map, SourceEdits edits, IElement form, IElement email)
+    {
+        var names = form.QuerySelectorAll("[name]").Select(field => field.GetAttribute("name")!).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        foreach (var element in form.QuerySelectorAll("input, textarea, select, button"))
+        {
+            if (map.Of(element) is not { } written) continue;
+            var type = element.GetAttribute("type")?.ToLowerInvariant() ?? (element.LocalName == "button" ? "submit" : "text");
+            if (type is "submit" or "image") Enable(edits, map, written);
+            else if (type is not ("hidden" or "button" or "reset") && element.LocalName != "button" && element != email && string.IsNullOrEmpty(element.GetAttribute("name")))
+            {
+                var name = Funnels.Slug.Free(Funnels.Slug.From(element.GetAttribute("id") ?? element.GetAttribute("aria-label") ?? element.GetAttribute("placeholder") ?? type), names.Contains);
+                names.Add(name);
+                Attributes.Set(edits, map.Source, written.Tag, "name", name);
+            }
+        }
+    }
+
+    private static void Enable(SourceEdits edits, SourceMap map, SourceElement button)
+    {
+        if (button.Element.HasAttribute("disabled")) Attributes.Remove(edits, button.Tag, "disabled");
+        if (button.Element.ClassList.Contains("disabled"))
+            Attributes.Set(edits, map.Source, button.Tag, "class", string.Join(' ', button.Element.ClassList.Where(name => name != "disabled")));
     }
 
     private static void WireLink(SourceEdits edits, string html, SourceElement link, string role, PageServing serving, List<string> targets)

@@ -33,6 +33,13 @@
     })
     .catch(() => {});
 
+  // A form that is wired to us is sent as the browser sends it: a script that took it in where the page came from would swallow it here.
+  if (at) {
+    addEventListener("submit", (event) => {
+      if (new URL(event.target.action, location.href).pathname === `/p/${at}/opt-in`) event.stopImmediatePropagation();
+    }, true);
+  }
+
   let engaged = false;
   addEventListener("click", ({ target }) => {
     engaged = true;

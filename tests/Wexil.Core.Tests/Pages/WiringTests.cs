@@ -61,6 +61,21 @@ public sealed class WiringTests
     }
 
     [Fact]
+    public void A_form_that_waited_for_its_own_script_works_for_a_mouse_and_sends_every_field()
+    {
+        const string form = "<form data-api=x><input id=firstName placeholder='Your name'><input type=tel placeholder='Phone number'><input type=email id=mail>"
+            + "<textarea aria-label=Message></textarea><input name=plan value=a><button class='btn disabled' id=go type=submit>Send</button><button disabled>Send too</button><button type=button disabled>Other</button></form>";
+        var served = HostedHtml.Prepare(form, new("index.html", "/p/kit/", new("kit", "kit", "https://go.example", []))).Html;
+        foreach (var part in new[] { "name=\"firstname\"", "name=\"phone-number\"", "name=\"email\"", "name=\"message\"", "name=plan", "class=\"btn\"", "<button>Send too", "<button type=button disabled>" })
+            Assert.Contains(part, served, StringComparison.Ordinal);
+        // In the editor the page stands as it is written.
+        Assert.Contains("class='btn disabled'", HostedHtml.Prepare(form, new("index.html", "/p/kit/", new("kit", "kit", "https://go.example", []), View: PageView.Editor)).Html, StringComparison.Ordinal);
+        // A form that is not ours is left alone.
+        var elsewhere = form.Replace("<form ", "<form action=https://mail.example/ ", StringComparison.Ordinal);
+        Assert.Equal(elsewhere, HostedHtml.Prepare(elsewhere, new("index.html", "/p/kit/", new("kit", "kit", "https://go.example", []))).Html);
+    }
+
+    [Fact]
     public void Every_starter_is_wired_for_its_kind_of_step_and_stands_on_its_own()
     {
         foreach (var starter in Starter.All)

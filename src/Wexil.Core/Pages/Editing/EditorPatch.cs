@@ -167,39 +167,6 @@ public sealed record EditorPatch(EditorPatchKind Kind, int From, int To, int Shi
         }
         return null;
     }
-
-    /// <summary>The run of a parent's children that holds the change; null when the parent is text itself, or cannot be taken apart there.</summary>
-    private static EditorPatch? Run(
-        SourceMap old, SourceMap now, SourceElement parent, int start, int oldEnd, int newEnd, int from, int to, int shift, PageServing serving)
-    {
-        if (!parent.IsWhole || now.Find(parent.Id) is not { IsWhole: true } same || same.Name != parent.Name) return null;
-        // A browser reads these otherwise than by themselves.
-        if (parent.Element.NamespaceUri != NamespaceNames.HtmlUri || parent.Name is "noscript" or "template" or "pre" or "textarea") return null;
-        // Text and its emphasis are one part, which somebody may be typing in.
-        if (parent.Element.ChildNodes.Any(node => node is IText text && !string.IsNullOrWhiteSpace(text.Data))) return null;
-        SourceElement? before = null, after = null;
-        var last = parent.OpenEnd;
-        foreach (var child in parent.Element.Children)
-        {
-            // What browsers moved stands elsewhere than in the source.
-            if (old.Of(child) is not { } placed || placed.Start < last) return null;
-            last = placed.End;
-            if (placed.End <= start) before = placed;
-            else if (placed.Start >= oldEnd)
-            {
-                after = placed;
-                break;
-            }
-        }
-        var runStart = before?.End ?? parent.OpenEnd;
-        var runEnd = after is null ? same.CloseStart : after.Start - oldEnd + newEnd;
-        if (before is not null && (now.Find(before.Id) is not { } stillBefore || stillBefore.End != before.End)) return null;
-        if (after is not null && (now.Find(after.Id + shift) is not { } stillAfter || stillAfter.Start != runEnd)) return null;
-        if (runStart > start || runEnd < newEnd) return null;
-        if (HasFoundation(old, from, to) || HasFoundation(now, from, to + shift)) return new(EditorPatchKind.Document, from, to, shift, null, null, null, "");
-        if (!StandsAlone(now, same, runStart, runEnd)) return null;
-        return new(EditorPatchKind.Run, from, to, shift, parent.Id, before?.Id, after?.Id, HostedHtml.PrepareStretch(now, runStart, runEnd, serving));
-    }
 }
 
 /// <summary>What an editor's patch holds.</summary>
