@@ -140,7 +140,7 @@ public sealed partial class ProcessTests
         var data = Directory.CreateTempSubdirectory("wexil-end-").FullName;
         await PrepareAsync(data);
         using var program = await StartAsync(data);
-        Run("kill", "-TERM", $"{program.Process.Id}");
+        Run("bash", "-c", $"kill -TERM {program.Process.Id}");
         await program.WaitForExitAsync();
         Assert.Equal(0, program.Process.ExitCode);
 

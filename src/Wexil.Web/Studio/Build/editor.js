@@ -144,7 +144,7 @@ function finish() {
 
 // Completes when the server has everything that was done here.
 async function saved() {
-  if (document.activeElement?.matches("#part input, #part textarea, [data-part] input, [data-part] textarea")) document.activeElement.blur();
+  if (document.activeElement?.matches("[data-part] input, [data-part] textarea")) document.activeElement.blur();
   await finish();
   await sourceView?.flush();
   await queue.whenEmpty();

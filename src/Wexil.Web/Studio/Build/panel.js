@@ -36,7 +36,7 @@ export class Panel {
   // Is there anything in a field that was not sent yet?
   isTyping() {
     const field = document.activeElement;
-    return this.#part.contains(field) && "defaultValue" in field && field.type !== "file" && field.value !== field.dataset.sent;
+    return this.#part.contains(field) && field.dataset.sent !== undefined && field.value !== field.dataset.sent;
   }
 
   focus() {
