@@ -1,6 +1,5 @@
 using System.CommandLine;
 using System.Net.Sockets;
-using System.Runtime.InteropServices;
 using Wexil.Core.Evidence;
 using Wexil.Store;
 using Wexil.Web.Demo;
@@ -46,9 +45,10 @@ public static class Commands
                 MailFrom = Environment.GetEnvironmentVariable("WEXIL_MAIL_FROM") ?? "wexil@localhost",
             };
             if (Clash(options) is { } clash) throw new StoreException(clash);
+            using var end = new EndRequest();
             await using var host = await WexilHost.StartAsync(options);
             Announce(host, demo: false);
-            await EndedByRequestAsync(host);
+            await end.WaitAsync(host);
         }));
 
         var demoData = new Option<string>("--data") { Description = "The demo's data folder.", DefaultValueFactory = _ => InHome("demo-data") };
@@ -63,6 +63,7 @@ public static class Commands
             simulators.CheckFree(simulatorPort.Name);
             if (result.GetValue(fresh)) DemoData.Clear(options.Data);
             DemoData.Mark(options.Data);
+            using var end = new EndRequest();
             await using var site = await LarkrowSite.StartAsync(options.Visitors, simulators.Site);
             await using var host = await WexilHost.StartAsync(options);
             await using var till = await Till.StartAsync(options.Visitors, () => host.Services.GetRequiredService<SettingStore>().HookSecret, TimeProvider.System, simulators.Till,
@@ -71,7 +72,7 @@ public static class Commands
             await DemoWorld.FillAsync(host, Console.Out, simulators);
             network.Add("Windowbox: salad in 21 days", DemoWorld.NetworkLink(host), 0.35m, 60);
             Announce(host, demo: true);
-            await EndedByRequestAsync(host);
+            await end.WaitAsync(host);
         }));
         return new RootCommand("Wexil: split tests for direct-response pages.") { serve, demo, Evidence(), Rehearse() };
     }
@@ -149,17 +150,6 @@ public static class Commands
         options.Studio.Host.Equals(options.Visitors.Host, StringComparison.OrdinalIgnoreCase)
             ? "Studio and the visitors' side need two different hosts, such as localhost and 127.0.0.1: cookies ignore ports, and marketers' pages must not reach Studio's."
             : null;
-
-    /// <summary>Waits until somebody asks the program to end; any other end is a failure.</summary>
-    private static async Task EndedByRequestAsync(WexilHost host)
-    {
-        var isAsked = false;
-        using var interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, _ => isAsked = true);
-        using var quit = PosixSignalRegistration.Create(PosixSignal.SIGQUIT, _ => isAsked = true);
-        using var terminate = PosixSignalRegistration.Create(PosixSignal.SIGTERM, _ => isAsked = true);
-        await host.WaitForShutdownAsync();
-        if (!isAsked) throw new StoreException("The program stopped by itself, which is a fault; the lines above say where.");
-    }
 
     /// <summary>What a person can mend is one clear line, not a stack trace.</summary>
     private static async Task<int> Guarded(Func<Task> run)
