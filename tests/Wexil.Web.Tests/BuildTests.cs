@@ -98,12 +98,15 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var page = $"/f/moved/moved/build/{tested.B.Slug}";
         var phases = wexil.Get<TestStore>().Phases(tested.Test).Count;
         async Task<string> SaveAsync(string address, params (string, string)[] more) =>
-            await (await WexilFixture.PostAsync(owner, page, "Save", [("Name", "moved b"), ("Address", address), .. more])).Content.ReadAsStringAsync();
+            await (await WexilFixture.PostAsync(owner, page, "Save", [("Name", "moved c"), ("Address", address), .. more])).Content.ReadAsStringAsync();
         Assert.Contains("not a web address", await SaveAsync("ftp://x"));
         Assert.Contains("starts a new phase", await SaveAsync("https://new.larkrow.example/kit"));
         Assert.Equal(phases, wexil.Get<TestStore>().Phases(tested.Test).Count);
+        // What is refused or asked about changes nothing, the name included.
+        Assert.Equal("moved b", wexil.Get<PageStore>().Find(tested.B.Id)!.Name);
         await SaveAsync("https://new.larkrow.example/kit", ("IsConfirmed", "true"));
         Assert.Equal(phases + 1, wexil.Get<TestStore>().Phases(tested.Test).Count);
+        Assert.Equal("moved c", wexil.Get<PageStore>().Find(tested.B.Id)!.Name);
         Assert.StartsWith("https://new.larkrow.example/kit", (await visitor.GetAsync("/go/moved")).Headers.Location!.ToString());
 
         // A step without a test shows what the owner says.

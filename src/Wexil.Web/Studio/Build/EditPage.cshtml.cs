@@ -138,8 +138,10 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
             else if (At != Draft.Revision) ModelState.AddModelError(nameof(Source), "The page was changed in another window meanwhile. Copy what you typed, load the page again, and put it in there.");
         }
         var moved = Shown.IsHosted ? null : Moved();
-        if (!await Rename()) return Page();
+        // Nothing is saved until everything can be.
+        CheckName();
         if (!ModelState.IsValid || AsksAboutPhase) return Page();
+        await RenameAsync();
         if (moved is not null)
         {
             await Desk.Pages.SetOutsideAsync(Shown.Id, moved);
@@ -151,9 +153,14 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
     }
 
     /// <summary>Renames while the person goes on.</summary>
-    public async Task<IActionResult> OnPostNameAsync() => await Rename()
-        ? new JsonResult(new { name = Name.Trim() })
-        : new JsonResult(new { problem = ModelState[nameof(Name)]!.Errors[0].ErrorMessage }) { StatusCode = StatusCodes.Status422UnprocessableEntity };
+    public async Task<IActionResult> OnPostNameAsync()
+    {
+        CheckName();
+        if (ModelState[nameof(Name)]?.Errors.FirstOrDefault() is { } error)
+            return new JsonResult(new { problem = error.ErrorMessage }) { StatusCode = StatusCodes.Status422UnprocessableEntity };
+        await RenameAsync();
+        return new JsonResult(new { name = Name.Trim() });
+    }
 
     public async Task<IActionResult> OnPostPublishAsync()
     {
@@ -184,12 +191,15 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
         return AsksAboutPhase ? null : address;
     }
 
-    private async Task<bool> Rename()
+    private void CheckName()
     {
         if (string.IsNullOrWhiteSpace(Name)) ModelState.AddModelError(nameof(Name), "Give the page a name.");
         else if (Name.Trim().Length > 120) ModelState.AddModelError(nameof(Name), "At most 120 characters.");
-        else if (Name.Trim() != Shown.Name) await Desk.Pages.RenameAsync(Shown.Id, Name.Trim());
-        return ModelState.GetFieldValidationState(nameof(Name)) != Microsoft.AspNetCore.Mvc.ModelBinding.ModelValidationState.Invalid;
+    }
+
+    private async Task RenameAsync()
+    {
+        if (Name.Trim() != Shown.Name) await Desk.Pages.RenameAsync(Shown.Id, Name.Trim());
     }
 
     private IActionResult Refuse(string problem) => Answer(editor.Refused(Shown, problem));
