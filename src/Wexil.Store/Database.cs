@@ -75,6 +75,20 @@ public sealed class Database : IDisposable
         }
     }
 
+    /// <summary>The visitor that a browser is here which has another id on an outside site; null when no such thing is known.</summary>
+    public VisitorId? SameAs(VisitorId elsewhere)
+    {
+        var reader = Borrow();
+        try
+        {
+            return reader.SameAs(elsewhere);
+        }
+        finally
+        {
+            _idle.Add(reader);
+        }
+    }
+
     public void Dispose()
     {
         while (_idle.TryTake(out var reader)) reader.Dispose();
@@ -124,13 +138,14 @@ public sealed class Database : IDisposable
 
     private sealed class Reader : IDisposable
     {
-        private readonly HotStatement _place;
+        private readonly HotStatement _place, _same;
 
         public Reader(SqliteConnection connection)
         {
             Connection = connection;
             connection.Execute("PRAGMA query_only=1");
             _place = new(connection, "SELECT page_id, phase_id FROM enrolments WHERE visitor = ?1 AND test_id = ?2");
+            _same = new(connection, "SELECT visitor FROM same_browsers WHERE id = ?1");
         }
 
         public SqliteConnection Connection { get; }
@@ -143,8 +158,17 @@ public sealed class Database : IDisposable
             return place;
         }
 
+        public VisitorId? SameAs(VisitorId elsewhere)
+        {
+            if (!_same.Bind(1, elsewhere.Value).Next()) return null;
+            var visitor = new VisitorId(_same.Id(0));
+            _same.Reset();
+            return visitor;
+        }
+
         public void Dispose()
         {
+            _same.Dispose();
             _place.Dispose();
             Connection.Dispose();
         }

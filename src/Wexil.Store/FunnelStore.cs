@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
+using Wexil.Core.Splits;
 using Wexil.Store.Recording;
 using Wexil.Store.Recording.Projection;
 
@@ -9,7 +10,7 @@ namespace Wexil.Store;
 /// <summary>Funnels and their steps.</summary>
 public sealed class FunnelStore(Database database, Journal journal, TimeProvider time)
 {
-    internal const string StepColumns = "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, archived_at IS NOT NULL, forward, carries_query, redirects";
+    internal const string StepColumns = "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, archived_at IS NOT NULL, forward, carries, redirects, starts_on_page, start_wait";
     private const string FunnelColumns = "id, slug, name, archived_at IS NOT NULL, sale_worth";
 
     /// <summary>Every funnel that is not put away.</summary>
@@ -104,9 +105,15 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     });
 
     /// <summary>How a step's link hands its visitors on.</summary>
-    public Task SetLinkAsync(StepId step, bool carriesQuery, bool redirects) => journal.WriteAsync(c =>
+    public Task SetLinkAsync(StepId step, CarriedParameters carries, bool redirects) => journal.WriteAsync(c =>
     {
-        c.Execute("UPDATE steps SET carries_query = $2, redirects = $3 WHERE id = $1", step.Value, carriesQuery ? 1 : 0, redirects ? 1 : 0);
+        c.Execute("UPDATE steps SET carries = $2, redirects = $3 WHERE id = $1", step.Value, carries.ToString(), redirects ? 1 : 0);
+    });
+
+    /// <summary>Whether a step's test starts on the control's own page, and how long that page waits, in milliseconds.</summary>
+    public Task SetStartAsync(StepId step, bool startsOnPage, int wait) => journal.WriteAsync(c =>
+    {
+        c.Execute("UPDATE steps SET starts_on_page = $2, start_wait = $3 WHERE id = $1", step.Value, startsOnPage ? 1 : 0, wait);
     });
 
     /// <summary>What a sale in the funnel brings on average; null for not known.</summary>
@@ -137,7 +144,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
         new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetInt32(2), Enum.Parse<StepKind>(row.GetString(3)), row.GetString(4), row.GetString(5),
         row.NumberOrNull(6) is { } page ? new PageId(page) : null, row.NumberOrNull(7) is { } yes ? new StepId(yes) : null,
         row.NumberOrNull(8) is { } no ? new StepId(no) : null, row.GetBoolean(9), row.TextOrNull(10))
-    { CarriesQuery = row.GetBoolean(11), Redirects = row.GetBoolean(12) };
+    { Carries = CarriedParameters.Parse(row.GetString(11)), Redirects = row.GetBoolean(12), StartsOnPage = row.GetBoolean(13), StartWait = row.GetInt32(14) };
 
     private Funnel Create(SqliteConnection c, string name)
     {

@@ -73,6 +73,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     {
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
         if (c.Execute("UPDATE pages SET outside = $2, changed_at = $3 WHERE id = $1 AND outside IS NOT NULL AND outside <> $2", page.Value, address.AbsoluteUri, now) == 0) return;
+        c.Execute("DELETE FROM page_checks WHERE page_id = $1", page.Value);
         StartPhase(c, page, $"“{Find(c, page)!.Name}” has another address", now);
     });
 

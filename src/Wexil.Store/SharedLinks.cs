@@ -32,5 +32,5 @@ public sealed class SharedLinks(Database database, Journal journal, TimeProvider
     /// <summary>What a token opens; null when it never did, was withdrawn or is over.</summary>
     public long? Open(string token) => database.Read(c => c.Number($"SELECT {subject} FROM {table} WHERE token_hash = $1 AND until > $2", Hash(token), time.GetUtcNow().ToUnixTimeMilliseconds()));
 
-    private static byte[] Hash(string token) => SHA256.HashData(Encoding.UTF8.GetBytes(token));
+    internal static byte[] Hash(string token) => SHA256.HashData(Encoding.UTF8.GetBytes(token));
 }

@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text.Json;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
@@ -8,19 +9,39 @@ namespace Wexil.Store;
 /// <summary>What the last check of an outside page found.</summary>
 public sealed record PageCheck(PageId Page, DateTimeOffset At, IReadOnlyList<Finding> Findings)
 {
+    /// <summary>Where the page leads by a redirect; null where it stays at its address, or did not answer.</summary>
+    public Uri? LeadsTo { get; init; }
+
     public bool IsGood => Findings.All(finding => finding.Good != false);
+
+    /// <summary>Nothing could be told of the page: it lies at a private address, which is not asked.</summary>
+    public bool IsBlind => Findings.All(finding => finding.Good is null);
 }
 
 /// <summary>How outside pages are wired, and the links to show that to who looks after the site.</summary>
 public sealed class WiringStore(Database database, Journal journal, TimeProvider time)
 {
     public IReadOnlyDictionary<PageId, PageCheck> Checks() => database.Read(c => c.Rows(
-        "SELECT page_id, checked_at, findings FROM page_checks",
-        row => new PageCheck(new(row.GetInt64(0)), row.Time(1), JsonSerializer.Deserialize<Finding[]>(row.GetString(2))!))).ToDictionary(check => check.Page);
+        "SELECT page_id, checked_at, findings, leads_to FROM page_checks",
+        row => new PageCheck(new(row.GetInt64(0)), row.Time(1), JsonSerializer.Deserialize<Finding[]>(row.GetString(2))!)
+        {
+            LeadsTo = row.TextOrNull(3) is { } address ? new Uri(address) : null,
+        })).ToDictionary(check => check.Page);
 
-    public Task SaveAsync(PageCheck check) => journal.WriteAsync(c => c.Execute(
-        "INSERT INTO page_checks VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET checked_at = excluded.checked_at, findings = excluded.findings",
-        check.Page.Value, check.At.ToUnixTimeMilliseconds(), JsonSerializer.Serialize(check.Findings)));
+    /// <summary>Keeps what a check found. A page that did not answer is taken to lead where it did before.</summary>
+    /// <returns>True when the page leads elsewhere than before.</returns>
+    public Task<bool> SaveAsync(PageCheck check) => journal.WriteAsync(c =>
+    {
+        var before = c.Text("SELECT leads_to FROM page_checks WHERE page_id = $1", check.Page.Value);
+        var now = check.Findings.Count > 1 ? check.LeadsTo?.AbsoluteUri : before;
+        c.Execute(
+            """
+            INSERT INTO page_checks (page_id, checked_at, findings, leads_to) VALUES ($1, $2, $3, $4)
+            ON CONFLICT DO UPDATE SET checked_at = excluded.checked_at, findings = excluded.findings, leads_to = excluded.leads_to
+            """,
+            check.Page.Value, check.At.ToUnixTimeMilliseconds(), JsonSerializer.Serialize(check.Findings), now);
+        return now != before;
+    });
 
     /// <summary>When what was last seen, as it was last written down.</summary>
     public IReadOnlyDictionary<string, DateTimeOffset> Seen() => database.Read(c => c.Rows("SELECT what, at FROM last_seen", row => (row.GetString(0), row.Time(1))).ToDictionary());
@@ -29,6 +50,17 @@ public sealed class WiringStore(Database database, Journal journal, TimeProvider
     {
         foreach (var (what, at) in seen) c.Execute("INSERT INTO last_seen VALUES ($1, $2) ON CONFLICT DO UPDATE SET at = excluded.at", what, at.ToUnixTimeMilliseconds());
     });
+
+    /// <summary>Says which pages a link shows; without any it shows all.</summary>
+    /// <param name="token">The link's own.</param>
+    public Task ChooseAsync(string token, IReadOnlyCollection<PageId> chosen) => journal.WriteAsync(c =>
+    {
+        c.Execute("UPDATE helper_links SET pages = $2 WHERE token_hash = $1", SharedLinks.Hash(token), string.Join(',', chosen.Select(page => page.Value)));
+    });
+
+    /// <summary>The pages that a link shows; null for all.</summary>
+    public IReadOnlySet<PageId>? Chosen(string token) => database.Read(c => c.Text("SELECT pages FROM helper_links WHERE token_hash = $1", SharedLinks.Hash(token))) is { Length: > 0 } chosen
+        ? chosen.Split(',').Select(page => new PageId(long.Parse(page, CultureInfo.InvariantCulture))).ToHashSet() : null;
 
     /// <summary>Links by which somebody without a sign-in sees how a funnel's pages are wired; they last two weeks.</summary>
     public SharedLinks Links { get; } = new(database, journal, time, "helper_links", "funnel_id", TimeSpan.FromDays(14));

@@ -109,7 +109,7 @@ public sealed class SendTests
         site.Host.Services.GetRequiredService<Routes>().Reload();
         // What the browser paints is told by the page itself as it goes.
         const string watch = "<script>addEventListener('pagehide', () => sessionStorage.setItem('painted', JSON.stringify(performance.getEntriesByType('paint').map((p) => p.name))))</script>";
-        loader = $"<!doctype html><html><head>{watch}{StartLoader.For("calendar", site.Visitors.GetLeftPart(UriPartial.Authority), own)}</head><body style='background:#c00'><h1>The owner’s page</h1></body></html>";
+        loader = $"<!doctype html><html><head>{watch}{StartLoader.For("calendar", site.Visitors.GetLeftPart(UriPartial.Authority), own, 300)}</head><body style='background:#c00'><h1>The owner’s page</h1></body></html>";
 
         using var visitor = new Browser();
         visitor.Open(new Uri(own + "?s=ad&x=1"));
@@ -123,6 +123,7 @@ public sealed class SendTests
         Assert.Equal("[]", visitor.Run("return sessionStorage.getItem('painted')"));
 
         // Where Wexil does not answer, the page is shown all the same.
+        visitor.Run("sessionStorage.clear()");
         loader = loader.Replace($"\"{site.Visitors.GetLeftPart(UriPartial.Authority)}\"", "\"http://127.0.0.1:1\"", StringComparison.Ordinal);
         visitor.Open(own);
         visitor.WaitForText("The owner’s page");

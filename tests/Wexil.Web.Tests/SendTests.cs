@@ -255,7 +255,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync("handed", Weights.Of(50, 50), new("https://shop.larkrow.example/b"));
         using var owner = await wexil.OwnerAsync();
-        await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/handed/send", "Link", ("CarriesQuery", "false"), ("Redirects", "true"));
+        await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/handed/send", "Link", ("Carries", "None"), ("Redirects", "true"));
         var seen = new HashSet<string>();
         while (seen.Count < 2)
         {

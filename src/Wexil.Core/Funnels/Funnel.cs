@@ -1,3 +1,5 @@
+using Wexil.Core.Splits;
+
 namespace Wexil.Core.Funnels;
 
 /// <summary>The path a visitor takes for one offer.</summary>
@@ -14,8 +16,16 @@ public sealed record Step(
     StepId Id, FunnelId Funnel, int Position, StepKind Kind, string Name, string Slug, PageId? Page,
     StepId? Yes = null, StepId? No = null, bool IsArchived = false, string? Forward = null)
 {
-    /// <summary>The query of the link travels on to the page.</summary>
-    public bool CarriesQuery { get; init; } = true;
+    /// <summary>Which parameters of the link travel on to the page.</summary>
+    public CarriedParameters Carries { get; init; } = CarriedParameters.All;
+
+    /// <summary>Ads point at the control's own address, an outside page, and the test starts there.</summary>
+    public bool StartsOnPage { get; init; }
+
+    /// <summary>How long that page waits to be told whether the visitor stays, in milliseconds.</summary>
+    public int StartWait { get; init; } = DefaultStartWait;
+
+    public const int DefaultStartWait = 300, MinStartWait = 100, MaxStartWait = 2000;
 
     /// <summary>Hosted pages are shown at their own address instead of at the link.</summary>
     public bool Redirects { get; init; }

@@ -97,7 +97,7 @@ public static partial class HostedHtml
         {
             var (element, tag) = (node.Element, node.Tag);
             // The lines by which a test begins on an outside page came along with its source; here they have nothing to begin.
-            if (serving.View != PageView.Editor && element.HasAttribute("data-wexil-start"))
+            if (serving.View != PageView.Editor && StartLines.Are(element))
             {
                 edits.Replace(node.Start, node.End, "");
                 continue;

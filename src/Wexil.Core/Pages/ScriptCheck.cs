@@ -40,14 +40,13 @@ public static class ScriptCheck
         else
         {
             found.Add(new("It is this Wexil’s", true, "Yes."));
-            found.Add(right.Length == 1 ? new("It is there once", true, "Yes.") : new("It is there once", false, $"The script is there {right.Length} times; each visitor is told of as often.", "Leave one and take the others out."));
+            found.Add(right.Length == 1 ? new("It is there once", true, "Yes.") : new("It is there once", null, $"The script is there {right.Length} times; only the first acts.", "Leave one and take the others out."));
             found.Add(Place(right[0], line));
             found.Add(page.Scheme == Uri.UriSchemeHttps && script.Scheme == Uri.UriSchemeHttp
                 ? new("Browsers load it", false, "The page is on https and the script on http, which browsers refuse.", "Give Wexil an https address of its own, and paste the line from there.")
                 : new("Browsers load it", true, "Yes."));
         }
-        var metas = document.QuerySelectorAll("meta[http-equiv]").Where(meta => meta.GetAttribute("http-equiv")!.Equals("content-security-policy", StringComparison.OrdinalIgnoreCase)).Select(meta => meta.GetAttribute("content") ?? "");
-        found.Add(Policy([.. policies.SelectMany(policy => policy.Split(',')), .. metas], page, script, right.FirstOrDefault()?.GetAttribute("nonce")));
+        found.Add(Policy(new(page, [.. policies, .. Metas(document)]), script, right.FirstOrDefault()?.GetAttribute("nonce")));
         return found;
     }
 
@@ -67,54 +66,16 @@ public static class ScriptCheck
         return new(what, true, "In the head.");
     }
 
-    private static Finding Policy(IReadOnlyList<string> policies, Uri page, Uri script, string? nonce)
+    /// <summary>The policies that a page states itself.</summary>
+    internal static IEnumerable<string> Metas(IDocument document) => document.QuerySelectorAll("meta[http-equiv]")
+        .Where(meta => meta.GetAttribute("http-equiv")!.Equals("content-security-policy", StringComparison.OrdinalIgnoreCase)).Select(meta => meta.GetAttribute("content") ?? "");
+
+    private static Finding Policy(ContentPolicy policy, Uri script, string? nonce)
     {
         const string what = "The page’s content policy lets it work";
         var origin = script.GetLeftPart(UriPartial.Authority);
-        foreach (var policy in policies)
-        {
-            var directives = policy.Split(';', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(directive => directive.Split(' ', StringSplitOptions.RemoveEmptyEntries))
-                .GroupBy(parts => parts[0].ToLowerInvariant()).ToDictionary(group => group.Key, group => group.First()[1..]);
-            if (Sources(directives, "script-src-elem", "script-src", "default-src") is { } scripts && !Allows(scripts, page, script, nonce))
-                return new(what, false, "The page’s content policy forbids scripts from other hosts than those it names.", $"Add {origin} to the policy’s script-src.");
-            if (Sources(directives, "connect-src", "default-src") is { } connections && !Allows(connections, page, script, nonce: null))
-                return new(what, false, "The page’s content policy lets the script run, but not tell us.", $"Add {origin} to the policy’s connect-src.");
-        }
-        return new(what, true, policies.Count == 0 ? "It has none." : "Yes.");
-    }
-
-    private static string[]? Sources(Dictionary<string, string[]> directives, params ReadOnlySpan<string> names)
-    {
-        foreach (var name in names)
-            if (directives.TryGetValue(name, out var sources)) return sources;
-        return null;
-    }
-
-    private static bool Allows(string[] sources, Uri page, Uri script, string? nonce) => sources.Any(source => source.ToLowerInvariant() switch
-    {
-        "'self'" => page.Scheme == script.Scheme && page.Authority.Equals(script.Authority, StringComparison.OrdinalIgnoreCase),
-        "*" => true,
-        "https:" => script.Scheme == Uri.UriSchemeHttps,
-        "http:" => true,
-        ['\'', 'n', 'o', 'n', 'c', 'e', '-', ..] => nonce is { Length: > 0 } && source[7..^1] == nonce,
-        ['\'', ..] => false,
-        var host => Host(host, script),
-    });
-
-    private static bool Host(string source, Uri script)
-    {
-        var rest = source;
-        if (rest.IndexOf("://", StringComparison.Ordinal) is > 0 and var at)
-        {
-            if (rest[..at] != script.Scheme && !(rest[..at] == "http" && script.Scheme == "https")) return false;
-            rest = rest[(at + 3)..];
-        }
-        var slash = rest.IndexOf('/', StringComparison.Ordinal);
-        var (authority, path) = slash < 0 ? (rest, "") : (rest[..slash], rest[slash..]);
-        if (path.Length > 1 && !(path.EndsWith('/') ? script.AbsolutePath.StartsWith(path, StringComparison.Ordinal) : script.AbsolutePath == path)) return false;
-        var colon = authority.LastIndexOf(':');
-        var (host, port) = colon < 0 ? (authority, "") : (authority[..colon], authority[(colon + 1)..]);
-        if (port.Length == 0 ? !script.IsDefaultPort : port != "*" && port != script.Port.ToString(System.Globalization.CultureInfo.InvariantCulture)) return false;
-        return host.StartsWith("*.", StringComparison.Ordinal) ? script.Host.EndsWith(host[1..], StringComparison.OrdinalIgnoreCase) : script.Host.Equals(host, StringComparison.OrdinalIgnoreCase);
+        if (!policy.AllowsScript(script, nonce)) return new(what, false, "The page’s content policy forbids scripts from other hosts than those it names.", $"Add {origin} to the policy’s script-src.");
+        if (!policy.AllowsConnection(script)) return new(what, false, "The page’s content policy lets the script run, but not tell us.", $"Add {origin} to the policy’s connect-src.");
+        return new(what, true, policy.IsEmpty ? "It has none." : "Yes.");
     }
 }

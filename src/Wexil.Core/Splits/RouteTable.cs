@@ -9,6 +9,9 @@ namespace Wexil.Core.Splits;
 /// <param name="Outside">The address of an outside page; null for a hosted one.</param>
 public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision, OutsideAddress? Outside)
 {
+    /// <summary>Where the outside page leads by a redirect, and its visitors are seen; null where it stays at its address.</summary>
+    public OutsideAddress? LeadsTo { get; init; }
+
     /// <summary>The slug of the step that it stands on.</summary>
     public string Link { get; init; } = "";
 
@@ -73,8 +76,11 @@ public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTes
 {
     public FunnelId Funnel { get; init; }
 
-    /// <summary>The query of the link travels on to the page.</summary>
-    public bool CarriesQuery { get; init; } = true;
+    /// <summary>Which parameters of the link travel on to the page.</summary>
+    public CarriedParameters Carries { get; init; } = CarriedParameters.All;
+
+    /// <summary>The test starts on the control's own page too, where the link's visitors have to be known.</summary>
+    public bool StartsOnPage { get; init; }
 
     /// <summary>Hosted pages are shown at their own address and not at the link.</summary>
     public bool Redirects { get; init; }
@@ -114,7 +120,7 @@ public sealed class RouteTable
     private readonly Dictionary<string, RouteStep> _steps;
     private readonly Dictionary<StepId, RouteStep> _stepsById;
     private readonly Dictionary<string, RoutePage> _pages;
-    private readonly Dictionary<string, List<RoutePage>> _outside;
+    private readonly Dictionary<string, List<RoutePage>> _outside, _ledTo;
     private readonly Dictionary<string, RouteGoal> _goals = [];
 
     public RouteTable(IReadOnlyCollection<RouteStep> steps, IReadOnlyCollection<RoutePage> pages)
@@ -123,13 +129,12 @@ public sealed class RouteTable
         _steps = steps.ToDictionary(step => step.Slug, StringComparer.Ordinal);
         _stepsById = steps.ToDictionary(step => step.Id);
         _pages = pages.ToDictionary(page => page.Slug, StringComparer.Ordinal);
-        _outside = new(StringComparer.Ordinal);
+        (_outside, _ledTo) = (new(StringComparer.Ordinal), new(StringComparer.Ordinal));
         // Two steps may show the same outside address; the one named first is the one that is reached.
         foreach (var page in pages)
         {
-            if (page.Outside is not { } outside) continue;
-            if (_outside.TryGetValue(outside.Key, out var others)) others.Add(page);
-            else _outside[outside.Key] = [page];
+            if (page.Outside is { } outside) Add(_outside, outside.Key, page);
+            if (page.LeadsTo is { } there) Add(_ledTo, there.Key, page);
         }
     }
 
@@ -183,14 +188,28 @@ public sealed class RouteTable
 
     /// <summary>
     /// The outside page that an address belongs to: same scheme, host, port and path, and every parameter that the page's own address
-    /// has. Of several the one with most parameters, then the one that was there first.
+    /// has. Of several the one with most parameters, then the one that was there first. Where there is none, the page that leads there.
     /// </summary>
     public RoutePage? OutsidePage(Uri address)
     {
-        if (!_outside.TryGetValue(OutsideAddress.KeyOf(address), out var pages)) return null;
+        var key = OutsideAddress.KeyOf(address);
+        return Best(_outside.GetValueOrDefault(key), page => page.Outside!, address.Query) ?? LedTo(_ledTo.GetValueOrDefault(key), address.Query);
+    }
+
+    // What a redirect adds to an address may be different each time, so it tells pages apart only where there are several.
+    private static RoutePage? LedTo(List<RoutePage>? pages, string query) => pages is [var only] ? only : Best(pages, page => page.LeadsTo!, query);
+
+    private static RoutePage? Best(List<RoutePage>? pages, Func<RoutePage, OutsideAddress> at, string query)
+    {
         RoutePage? found = null;
-        foreach (var page in pages)
-            if (page.Outside!.IsMetBy(address.Query) && (found is null || page.Outside.OwnParameters > found.Outside!.OwnParameters)) found = page;
+        foreach (var page in pages ?? [])
+            if (at(page).IsMetBy(query) && (found is null || at(page).OwnParameters > at(found).OwnParameters)) found = page;
         return found;
+    }
+
+    private static void Add(Dictionary<string, List<RoutePage>> pages, string key, RoutePage page)
+    {
+        if (pages.TryGetValue(key, out var others)) others.Add(page);
+        else pages[key] = [page];
     }
 }

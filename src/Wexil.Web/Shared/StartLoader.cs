@@ -8,8 +8,14 @@ public static partial class StartLoader
 {
     private static readonly string Script = Load();
 
-    public static string For(string slug, string origin, Uri page) =>
-        $"<script data-wexil-start>{Script}(document,location,{JsonSerializer.Serialize(slug)},{JsonSerializer.Serialize(origin)},{JsonSerializer.Serialize(page.GetLeftPart(UriPartial.Path).TrimEnd('/'))})</script>";
+    /// <param name="origin">That of the visitors' side.</param>
+    /// <param name="page">The address of the page where the lines stand.</param>
+    /// <param name="wait">How long the page waits for an answer, in milliseconds.</param>
+    public static string For(string slug, string origin, Uri page, int wait)
+    {
+        object[] told = [slug, origin, page.GetLeftPart(UriPartial.Path).TrimEnd('/'), page.Query.TrimStart('?'), wait];
+        return $"<script data-wexil-start>{Script}(document,location,{string.Join(',', told.Select(value => JsonSerializer.Serialize(value)))})</script>";
+    }
 
     private static string Load()
     {

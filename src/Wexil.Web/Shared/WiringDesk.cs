@@ -1,5 +1,7 @@
+using System.Collections.Concurrent;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
+using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared.Fetching;
 
@@ -7,14 +9,17 @@ namespace Wexil.Web.Shared;
 
 /// <summary>An outside page and how it is wired.</summary>
 /// <param name="Loader">What is pasted besides, where a test begins on the page itself; null elsewhere.</param>
+/// <param name="Note">That its visitors come from another host, and what to do; null where they do not.</param>
 /// <param name="Seen">When a real visitor's browser last told of it.</param>
-public sealed record WiredPage(Page Page, Step Step, string Line, string? Loader, PageCheck? Check, DateTimeOffset? Seen);
+/// <param name="Asked">When the start lines of the page last asked; null where it has none.</param>
+public sealed record WiredPage(Page Page, Step Step, string Line, string? Loader, Finding? Note, PageCheck? Check, DateTimeOffset? Seen, DateTimeOffset? Asked);
 
 /// <summary>Knows what has to be pasted into which outside page, and looks whether it was.</summary>
-public sealed class WiringDesk(FunnelStore funnels, PageStore pages, TestStore tests, WiringStore wiring, LastSeen seen, PageFetcher fetcher, VisitorsAddress visitors, TimeProvider time)
+public sealed class WiringDesk(
+    FunnelStore funnels, PageStore pages, TestStore tests, WiringStore wiring, LastSeen seen, PageFetcher fetcher, Routes routes, VisitorsAddress visitors, TimeProvider time)
 {
-    /// <summary>A page is not asked again before so long has passed.</summary>
-    private static readonly TimeSpan Pause = TimeSpan.FromSeconds(5);
+    // Several who press the button at once wait for one look.
+    private readonly ConcurrentDictionary<PageId, Lazy<Task<PageCheck>>> _looking = [];
 
     public Uri Script => new($"{visitors.Origin}/wexil.js");
 
@@ -25,21 +30,62 @@ public sealed class WiringDesk(FunnelStore funnels, PageStore pages, TestStore t
     {
         var checks = wiring.Checks();
         var controls = tests.Open().ToDictionary(test => test.Step, test => test.Pages[0]);
-        return [.. funnels.Steps(funnel).Where(step => !step.IsArchived).SelectMany(step => pages.Of(step.Id).Where(page => page.Outside is not null).Select(page => new WiredPage(
-            page, step, Line, controls.TryGetValue(step.Id, out var control) && control == page.Id ? StartLoader.For(step.Slug, visitors.Origin, page.Outside!) : null,
-            checks.GetValueOrDefault(page.Id), seen.Last(page.Id))))];
+        var steps = funnels.Steps(funnel).Where(step => !step.IsArchived).ToArray();
+        var onSteps = steps.ToDictionary(step => step.Id, step => pages.Of(step.Id));
+        return [.. steps.SelectMany(step => onSteps[step.Id].Where(page => page.Outside is not null).Select(page =>
+        {
+            var isControl = (controls.TryGetValue(step.Id, out var control) ? control : step.Page) == page.Id;
+            var before = steps.TakeWhile(other => other.Id != step.Id).SelectMany(other => onSteps[other.Id]).ToArray();
+            return Wire(page, step, isControl) with { Check = checks.GetValueOrDefault(page.Id), Note = Hosts.Note(page, step, before, visitors.Link(step.Slug)) };
+        }))];
+    }
+
+    /// <summary>What a page needs, as the control of its step's test or not.</summary>
+    public WiredPage Wire(Page page, Step step, bool isControl)
+    {
+        var starts = step.StartsOnPage && isControl;
+        var loader = starts ? StartLoader.For(step.Slug, visitors.Origin, page.Outside!, step.StartWait) : null;
+        return new(page, step, Line, loader, null, null, seen.Last(page.Id), starts ? seen.LastStart(step.Slug) : null);
     }
 
     /// <summary>Fetches a page and looks how it is wired.</summary>
-    public async Task<PageCheck> CheckAsync(Page page, CancellationToken stop)
+    public async Task<PageCheck> CheckAsync(WiredPage wired, CancellationToken stop)
     {
-        if (wiring.Checks().GetValueOrDefault(page.Id) is { } last && time.GetUtcNow() - last.At < Pause) return last;
-        var (found, problem) = await fetcher.PageAsync(page.Outside!, stop);
+        var look = _looking.GetOrAdd(wired.Page.Id, _ => new(() => LookAsync(wired)));
+        try
+        {
+            return await look.Value.WaitAsync(stop);
+        }
+        finally
+        {
+            if (look.Value.IsCompleted) _looking.TryRemove(new(wired.Page.Id, look));
+        }
+    }
+
+    // Whoever asked may go away; others may be waiting, and the fetcher's own patience bounds it.
+    private async Task<PageCheck> LookAsync(WiredPage wired)
+    {
+        var page = wired.Page;
+        var (found, problem) = await fetcher.PageAsync(page.Outside!, CancellationToken.None);
         IReadOnlyList<Finding> findings = found is null
             ? [new("The page answers", problem == PageFetcher.NotAsked ? null : false, problem!, problem == PageFetcher.NotAsked ? "Allow private addresses in the settings, if this is your own network." : "Open it in a browser; when it works there, try again in a minute.")]
-            : [new("The page answers", true, "Yes."), .. ScriptCheck.Of(found.Html, found.Address, Script, found.Policies)];
-        var check = new PageCheck(page.Id, time.GetUtcNow(), findings);
-        await wiring.SaveAsync(check);
+            : [new("The page answers", true, "Yes."), .. Led(page.Outside!, found.Address, wired.Step), .. ScriptCheck.Of(found.Html, found.Address, Script, found.Policies), .. Starts(wired, found)];
+        var leads = found is not null && !new OutsideAddress(found.Address).IsSamePage(new(page.Outside!)) ? found.Address : null;
+        var check = new PageCheck(page.Id, time.GetUtcNow(), findings) { LeadsTo = leads };
+        if (await wiring.SaveAsync(check)) routes.Reload(wired.Step.Funnel);
         return check;
+    }
+
+    private IEnumerable<Finding> Starts(WiredPage wired, FoundPage found) =>
+        wired.Loader is { } lines ? StartLines.Check(found.Html, found.Address, lines, new(visitors.Origin), found.Policies) : [];
+
+    /// <summary>Says where a page leads by itself.</summary>
+    private IEnumerable<Finding> Led(Uri asked, Uri found, Step step)
+    {
+        if (new OutsideAddress(found).IsSamePage(new(asked))) yield break;
+        const string what = "It stays at its address";
+        if (found.GetLeftPart(UriPartial.Authority).Equals(visitors.Origin, StringComparison.OrdinalIgnoreCase))
+            yield return new(what, false, $"The page leads to {found}, which is here: visitors of /go/{step.Slug} would be sent in a circle.", "Take the redirect out, or give the page’s real address.");
+        else yield return new(what, null, $"The page leads to {found}. Visitors are counted there.", "If the redirect drops the rest of the address, visitors who come by the link are not known there: then give that address.");
     }
 }

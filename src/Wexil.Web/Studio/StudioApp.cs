@@ -23,7 +23,7 @@ public static class StudioApp
 {
     public static void AddServices(IServiceCollection services, bool followsClock)
     {
-        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<StepScreens>().AddSingleton<PageDesk>().AddSingleton<ParsedPages>().AddSingleton<DraftEditor>().AddSingleton<Imports>().AddSingleton<WaitingArchives>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<Outbox>().AddSingleton<OwnerMail>().AddSingleton<Keeper>().AddSingleton<KeptGains>().AddSingleton<Lookout>().AddSingleton<Watch>();
+        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<StepScreens>().AddSingleton<PageDesk>().AddSingleton<ParsedPages>().AddSingleton<DraftEditor>().AddSingleton<Imports>().AddSingleton<WaitingArchives>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<TypedAddress>().AddSingleton<Outbox>().AddSingleton<OwnerMail>().AddSingleton<Keeper>().AddSingleton<KeptGains>().AddSingleton<Lookout>().AddSingleton<Watch>();
         if (followsClock) services.AddHostedService(services => services.GetRequiredService<Watch>()).AddHostedService(services => services.GetRequiredService<Outbox>()).AddHostedService(services => services.GetRequiredService<LastSeen>()).AddHostedService(services => services.GetRequiredService<Lookout>());
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>

@@ -13,9 +13,15 @@ public static class BuyEndpoint
     public static async Task Buy(HttpContext http, string slug, VisitDesk desk, HostedPages hosted, VisitorToken tokens, TimeProvider time)
     {
         http.Response.Headers.CacheControl = "no-store";
-        if (desk.Routes.Page(slug) is not { Outside: null } page)
+        if (desk.Routes.Page(slug) is not { } page)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
+            return;
+        }
+        if (page.Outside is not null)
+        {
+            // What stands on the page is not known here; the order of the steps is.
+            await Onward(http, desk.Routes.Step(page.Step)?.YesSlug, Travelling(http));
             return;
         }
         var targets = hosted.Page(page).BuyTargets;
@@ -35,7 +41,7 @@ public static class BuyEndpoint
     public static async Task No(HttpContext http, string slug, VisitDesk desk)
     {
         http.Response.Headers.CacheControl = "no-store";
-        if (desk.Routes.Page(slug) is { Outside: null } page) await Onward(http, desk.Routes.Step(page.Step)?.NoSlug, Travelling(http));
+        if (desk.Routes.Page(slug) is { } page) await Onward(http, desk.Routes.Step(page.Step)?.NoSlug, Travelling(http));
         else await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
     }
 

@@ -1,13 +1,14 @@
 using System.Globalization;
 using Wexil.Core.Funnels;
 using Wexil.Core.Splits;
+using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
 
 /// <summary><c>GET /go/{slug}</c>: a step's permanent link.</summary>
-public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken tokens, Arrivals arrivals, TryTickets tickets, TimeProvider time)
+public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken tokens, Arrivals arrivals, TryTickets tickets, IdentityStore identities, TimeProvider time)
 {
     public async Task Answer(HttpContext http, string slug)
     {
@@ -42,7 +43,8 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         RoutePage? page;
         if (caller.Counts)
         {
-            var promised = hasOurs && AddressQuery.Value(query, "wx_start") is { } start ? Promised(query, start, now) : null;
+            var promised = hasOurs && AddressQuery.Value(query, "wx_start") is { } start ? await PromisedAsync(query, start, visitor, now) : null;
+            if (step.StartsOnPage) VisitorCookie.ShowElsewhere(http, visitor);
             page = (await desk.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
             if (visit.Traits.IsAffiliate) Arrivals.Remember(http, routes);
         }
@@ -55,13 +57,28 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         await Show(http, routes, step, page, visitor, query, now);
     }
 
-    /// <summary>The page that the visitor was drawn for on the owner's own page, where they may be known by another id than here.</summary>
-    private PageId? Promised(string query, string promise, DateTimeOffset now) =>
-        tokens.Read(AddressQuery.Value(query, "wx"), now) is { } there ? tokens.ReadPage(promise, there, now) : null;
+    /// <summary>
+    /// The page that the visitor was drawn for on the owner's own page. Who is known there by another id than here is one visitor from now
+    /// on: the promise was made to this browser a moment ago.
+    /// </summary>
+    private async Task<PageId?> PromisedAsync(string query, string promise, VisitorId here, DateTimeOffset now)
+    {
+        if (tokens.Read(AddressQuery.Value(query, "wx"), now) is not { } there || tokens.ReadPage(promise, there, now) is not { } page) return null;
+        if (there == here) return page;
+        try
+        {
+            await identities.JoinAsync(there, here);
+        }
+        catch (StoreException)
+        {
+            // The store is not well, and every screen says so; the visitor goes on all the same.
+        }
+        return page;
+    }
 
     private async Task Show(HttpContext http, RouteTable routes, RouteStep step, RoutePage? page, VisitorId visitor, string query, DateTimeOffset now)
     {
-        var carried = step.CarriesQuery ? query : "";
+        var carried = step.Carries.Of(query);
         if (page is null) await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page is not here yet. Please come back later.");
         else if (page.Outside is { } outside) Redirect(http, Onward(outside, step, page, tokens.Issue(visitor, now), Arrivals.WithAffiliate(http, routes, carried), now, routes.PassThrough));
         else if (!step.Redirects && hosted.Page(page) is { OwnAddressOnly: false } ready)

@@ -1,5 +1,6 @@
 using Wexil.Core.Goals;
 using Wexil.Core.Splits;
+using Wexil.Store;
 using Wexil.Web.Shared;
 
 namespace Wexil.Web.Visitors;
@@ -7,11 +8,11 @@ namespace Wexil.Web.Visitors;
 /// <summary><c>POST /reached</c>: the script on a page says that a visitor is there, and is told what to watch.</summary>
 public static class ReachedEndpoint
 {
-    public static async Task Answer(HttpContext http, VisitDesk desk, LastSeen seen, VisitorToken tokens, TimeProvider time)
+    public static async Task Answer(HttpContext http, VisitDesk desk, IdentityStore identities, LastSeen seen, VisitorToken tokens, TimeProvider time)
     {
         if (await ScriptMessage.Read(http) is not var (message, address)) return;
         var now = time.GetUtcNow();
-        if (message.From(http, tokens, now) is not { } visitor)
+        if (message.From(http, identities, tokens, now) is not { } visitor)
         {
             http.Response.StatusCode = StatusCodes.Status204NoContent;
             return;
@@ -31,6 +32,6 @@ public static class ReachedEndpoint
         }
         var funnel = page is null ? null : routes.Step(page.Step)?.Funnel;
         var clicks = routes.Goals.Where(goal => goal.Goal.Kind == GoalKind.Click && goal.Funnel == funnel).Select(goal => new { key = goal.Key, element = goal.Goal.Element });
-        await http.Response.WriteAsJsonAsync(new { visitor = visitor.ToString(), clicks });
+        await http.Response.WriteAsJsonAsync(new { visitor = visitor.ToString(), token = tokens.Issue(visitor, now), clicks });
     }
 }

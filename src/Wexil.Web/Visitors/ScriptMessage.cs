@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Wexil.Core.Splits;
+using Wexil.Store;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
@@ -37,8 +38,8 @@ public sealed record ScriptMessage(string? Page, string? At, string? Visitor, st
     }
 
     /// <summary>Who says it; null for nobody that was sent here, whom nothing can be credited to.</summary>
-    public VisitorId? From(HttpContext http, VisitorToken tokens, DateTimeOffset now) =>
-        At is not null ? VisitorCookie.Own(http) : VisitorId.TryParse(Visitor, out var own) ? own : tokens.Read(Wx, now);
+    public VisitorId? From(HttpContext http, IdentityStore identities, VisitorToken tokens, DateTimeOffset now) =>
+        At is not null ? VisitorCookie.Own(http) : VisitorId.TryParse(Visitor, out var own) ? identities.Of(own) : tokens.Read(Wx, now);
 
     /// <summary>The page of a step that it is said on; null where it is none.</summary>
     public RoutePage? On(RouteTable routes, Uri address) => At is not null ? routes.Page(At) is { Outside: null } hosted ? hosted : null : routes.OutsidePage(address);

@@ -16,21 +16,25 @@ public static class SharePage
             await SheetPage.Closed(http);
             return;
         }
-        await SheetPage.Write(http, "Lines for your pages", Html(token, desk, desk.Of(funnel), time.GetUtcNow()));
+        await SheetPage.Write(http, "Lines for your pages", Html(token, desk, Shown(token, funnel, wiring, desk), time.GetUtcNow()));
     }
 
     /// <summary>The button: looks at one page again.</summary>
     public static async Task Check(HttpContext http, string token, string page, WiringStore wiring, WiringDesk desk)
     {
-        if (Open(http, token, wiring) is not { } funnel || desk.Of(funnel).FirstOrDefault(shown => shown.Page.Slug == page) is not { } shown)
+        if (Open(http, token, wiring) is not { } funnel || Shown(token, funnel, wiring, desk).FirstOrDefault(shown => shown.Page.Slug == page) is not { } shown)
         {
             await SheetPage.Closed(http);
             return;
         }
-        await desk.CheckAsync(shown.Page, http.RequestAborted);
+        await desk.CheckAsync(shown, http.RequestAborted);
         http.Response.StatusCode = StatusCodes.Status303SeeOther;
         http.Response.Headers.Location = $"/share/{token}#{page}";
     }
+
+    /// <summary>The pages that the owner chose to show.</summary>
+    private static IReadOnlyList<WiredPage> Shown(string token, FunnelId funnel, WiringStore wiring, WiringDesk desk) =>
+        wiring.Chosen(token) is { } chosen ? [.. desk.Of(funnel).Where(page => chosen.Contains(page.Page.Id))] : desk.Of(funnel);
 
     private static FunnelId? Open(HttpContext http, string token, WiringStore wiring) => SheetPage.Open(http, token, wiring.Links) is { } funnel ? new FunnelId(funnel) : null;
 

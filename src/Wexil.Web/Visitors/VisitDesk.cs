@@ -76,6 +76,9 @@ public sealed class VisitDesk
     public Task StayLateAsync(RouteStep step, Visit visit) =>
         step.Test is { Phase: not null } test ? Record(step, visit, new(test.Pages[test.Control], TurnKind.Apart, TurnReason.Late), isInside: false) : Task.CompletedTask;
 
+    /// <summary>Has a visitor been put anywhere in a step's test?</summary>
+    public bool HasPlace(RouteStep step, VisitorId visitor) => Place(step, visitor, known: true) is not null;
+
     /// <summary>Notes that somebody was served who does not count. Nobody waits for it.</summary>
     public void LeaveOut(StepId step, PageId page, LeftOut why, DateTimeOffset at) =>
         _ = _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.LeftOut, new(TimeOrderedId.New(at, _chance)), step, page, Data: ((char)why).ToString()));

@@ -23,10 +23,11 @@ public static class VisitorsApp
         var routes = services.GetRequiredService<Routes>();
         var tries = services.GetRequiredService<TryTickets>();
         var arrivals = new Arrivals(services.GetRequiredService<Origins>());
-        var go = new GoEndpoint(desk, hosted, tokens, arrivals, tries, time);
-        var start = new StartEndpoint(desk, tokens, arrivals, services.GetRequiredService<VisitorsAddress>(), services.GetRequiredService<LastSeen>(), time);
+        var identities = services.GetRequiredService<IdentityStore>();
+        var go = new GoEndpoint(desk, hosted, tokens, arrivals, tries, identities, time);
+        var start = new StartEndpoint(desk, tokens, arrivals, identities, services.GetRequiredService<VisitorsAddress>(), services.GetRequiredService<LastSeen>(), time);
         var sale = new SaleHook(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
-        var signal = new SignalEndpoint(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
+        var signal = new SignalEndpoint(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), identities, tokens, time);
         var (wiring, wired) = (services.GetRequiredService<WiringStore>(), services.GetRequiredService<WiringDesk>());
         var (confirms, optIns) = (services.GetRequiredService<ConfirmTickets>(), services.GetRequiredService<OptInStore>());
         var seen = services.GetRequiredService<LastSeen>();
@@ -47,8 +48,9 @@ public static class VisitorsApp
         app.MapGet("/start/{slug}.js", http => start.Answer(http, Part(http, "slug")!));
         app.MapPost("/start/{slug}/stayed", http => start.Stayed(http, Part(http, "slug")!));
         app.MapGet("/wexil.js", ScriptEndpoint.Answer);
-        app.MapPost("/reached", http => ReachedEndpoint.Answer(http, desk, seen, tokens, time));
-        app.MapPost("/stay", http => StayEndpoint.Answer(http, desk, tokens, time));
+        app.MapPost("/reached", http => ReachedEndpoint.Answer(http, desk, identities, seen, tokens, time));
+        app.MapPost("/token", http => TokenEndpoint.Answer(http, identities, tokens, time));
+        app.MapPost("/stay", http => StayEndpoint.Answer(http, desk, identities, tokens, time));
         app.MapMethods("/signal/{key}", ["GET", "POST"], http => signal.Answer(http, Part(http, "key")!));
         app.MapPost("/hooks/sale", sale.Answer);
         app.MapGet("/confirm/{token}", http => ConfirmEndpoint.Show(http, Part(http, "token")!, confirms));

@@ -22,7 +22,7 @@ public sealed class ScriptCheckTests
     [InlineData("<head><meta http-equiv=Content-Security-Policy content=\"script-src 'none'\">" + Line + "</head>", "", "The page’s content policy lets it work")]
     public void A_page_is_wired_or_the_first_thing_that_is_wrong_is_named_with_the_way_to_mend_it(string html, string policy, string? wrong)
     {
-        var bad = ScriptCheck.Of(html, Page, Script, policy.Length > 0 ? [policy] : []).FirstOrDefault(finding => finding.Good == false);
+        var bad = ScriptCheck.Of(html, Page, Script, policy.Length > 0 ? [policy] : []).FirstOrDefault(finding => finding.Good != true);
         Assert.Equal(wrong, bad?.What);
         Assert.True(bad is null || bad.Mend.Length > 0);
     }

@@ -55,7 +55,7 @@ public static partial class PageReferences
         foreach (var node in map.Elements)
         {
             if (node.Element.LocalName == "base") continue;
-            if (node.Element.HasAttribute("data-wexil-start"))
+            if (StartLines.Are(node.Element))
             {
                 // The lines by which a test begins on that page would begin it on every clone too.
                 edits.Replace(node.Start, node.End, "");

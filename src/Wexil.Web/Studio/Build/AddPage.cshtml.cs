@@ -12,7 +12,7 @@ namespace Wexil.Web.Studio.Build;
 
 /// <summary>Brings a page in: from a file, an address, pasted source, a starter of ours; or names one that stays outside.</summary>
 [UploadLimit(MegabytesAtOnce)]
-public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports imports, WaitingArchives archives, Routes routes) : StepPageModel(screens)
+public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports imports, WaitingArchives archives, TypedAddress addresses, Routes routes) : StepPageModel(screens)
 {
     private const int MegabytesAtOnce = 80;
     private const int LongestName = 120;
@@ -99,7 +99,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
 
     public async Task<IActionResult> OnPostOutsideAsync()
     {
-        var (address, problem) = OutsideAddress.Check(Outside);
+        var (address, problem) = addresses.Read(Outside, Screen.Step.Slug);
         if (address is null) return Refuse(nameof(Outside), problem!);
         var name = NameOr(address.AbsolutePath.Trim('/') is { Length: > 0 } path ? path : address.Host);
         if (name is null) return Page();

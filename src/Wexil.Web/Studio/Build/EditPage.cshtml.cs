@@ -13,7 +13,7 @@ namespace Wexil.Web.Studio.Build;
 
 /// <summary>A page changed where it stands, or in its source. What is changed is a draft until it is published.</summary>
 [UploadLimit(16)]
-public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEditor editor, IAntiforgery antiforgery) : PageScreenModel(screens, desk)
+public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEditor editor, TypedAddress addresses, IAntiforgery antiforgery) : PageScreenModel(screens, desk)
 {
     private const int LargestPicture = 8 << 20;
 
@@ -180,7 +180,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
     /// <summary>Another address of a page hosted elsewhere; null where it stays, is none, or has to be asked about first.</summary>
     private Uri? Moved()
     {
-        var (address, problem) = OutsideAddress.Check(Address);
+        var (address, problem) = addresses.Read(Address, Screen.Step.Slug);
         if (address is null)
         {
             ModelState.AddModelError(nameof(Address), problem!);

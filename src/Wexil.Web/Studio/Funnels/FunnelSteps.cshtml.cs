@@ -12,7 +12,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Funnels;
 
 /// <summary>The order of a funnel's steps, where each leads, and what can be done with a step or with the whole funnel.</summary>
-public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestStore tests, TallyStore tallies, Routes routes) : PageModel
+public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestStore tests, TallyStore tallies, TypedAddress addresses, Routes routes) : PageModel
 {
     private const int LongestName = 80;
 
@@ -104,7 +104,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         Uri? address = null;
         if (!string.IsNullOrWhiteSpace(forward))
         {
-            (address, var problem) = OutsideAddress.Check(forward);
+            (address, var problem) = addresses.Read(forward, step.Slug);
             if (problem is not null)
             {
                 ModelState.AddModelError($"archive-{id}", problem);

@@ -21,10 +21,11 @@ public sealed class Readiness(WiringDesk wiring, PageStore pages, SettingStore s
         var lines = new List<ReadyLine>();
         var outside = shown.Where(page => page.Outside is not null).ToArray();
         var checks = new Dictionary<PageId, PageCheck>();
-        foreach (var page in outside) checks[page.Id] = await wiring.CheckAsync(page, stop);
+        foreach (var page in outside) checks[page.Id] = await wiring.CheckAsync(wiring.Wire(page, screen.Step, isControl: page == shown[0]), stop);
         lines.Add(outside.Length == 0 ? new("The pages answer.", true, "All are hosted here.") : Answer(outside, checks));
         if (outside.Length > 0) lines.Add(Wired("The pages are wired.", outside, checks));
         lines.Add(await GoalAsync(screen, goalStep, goal, stop));
+        if (goal is null && goalStep is not null) lines.AddRange(Credited(screen, shown, goalStep));
         lines.Add(new("The weights add up.", true, "To 100."));
         lines.AddRange(Differ(shown));
         if (plan.Length > 0) lines.Add(new("How long it takes.", null, plan));
@@ -52,12 +53,22 @@ public sealed class Readiness(WiringDesk wiring, PageStore pages, SettingStore s
         if (goal is { Kind: GoalKind.Sale }) return settings.HookSecret is null ? new(what, false, "No payment service can tell of a sale before a secret is made in the settings; sales by hand and from a file count.") : new(what, true, "The till tells of sales.");
         if (goal is { Kind: GoalKind.OptIn }) return screen.Pages.Any(page => page.Outside is null) ? new(what, true, "By the forms of pages hosted here.") : new(what, false, "No page of this step is hosted here, so no form of ours stands on it.");
         if (goal is { Kind: GoalKind.Click or GoalKind.Address }) return new(what, null, "By the script; the first visitor who meets it shows on Count.");
-        if (goal is not null || step is null) return new(what, null, "When the signal comes; its address stands under Goals.");
+        if (goal is not null || step is null) return new(what, null, "When the signal comes; its address stands under Goals. A picture needs the token in its address (?wx=), since most browsers keep our cookie from it on another site.");
         if (step.Page is not { } id || pages.Find(id) is not { } page) return new(what, false, $"{Show.Quoted(step.Name)} shows no page yet.");
         if (page.Outside is null) return new(what, true, $"{Show.Quoted(step.Name)} is hosted here.");
-        var check = await wiring.CheckAsync(page, stop);
+        var check = await wiring.CheckAsync(wiring.Wire(page, step, isControl: false), stop);
         var bad = check.Findings.FirstOrDefault(finding => finding.Good == false);
         return new(what, bad is not null ? false : check.Findings.Count == 1 ? null : true, bad is not null ? $"{Show.Quoted(page.Name)}: {bad.Words} {bad.Mend}" : check.Findings.Count == 1 ? $"{Show.Quoted(page.Name)} could not be looked at." : $"{Show.Quoted(page.Name)} answers and carries the script.");
+    }
+
+    /// <summary>Whether browsers let what is done on the goal's page be credited to who saw the tested pages.</summary>
+    private IEnumerable<ReadyLine> Credited(StepScreen screen, IReadOnlyList<Page> shown, Step step)
+    {
+        if (step.Page is not { } id || pages.Find(id) is not { Outside: not null } page) yield break;
+        var apart = Hosts.Apart(shown, page, leadsByLink: FunnelPath.Yes([.. screen.Steps], screen.Step)?.Id == step.Id);
+        if (apart.Count == 0) yield break;
+        var names = string.Join(", ", apart.Select(other => Show.Quoted(other.Name)));
+        yield return new("Visitors stay known.", null, $"{names} and {Show.Quoted(page.Name)} are on different hosts, which most browsers keep apart. Lead to it by /go/{step.Slug}, or hand the token on; Wiring says how.");
     }
 
     private IEnumerable<ReadyLine> Differ(IReadOnlyList<Page> shown)

@@ -55,13 +55,26 @@ public sealed class SendModel(
 
     public string? TryLink { get; private set; }
 
-    /// <summary>What is pasted into an outside control page; null where the control is hosted here.</summary>
-    public string? Loader => Screen.Open is { Pages: [{ Outside: { } control }, ..] } ? StartLoader.For(Screen.Step.Slug, visitors.Origin, control) : null;
+    /// <summary>The control where a test can start: that of the running test, else the page that everyone sees. Null where it is hosted here.</summary>
+    public Core.Pages.Page? OutsideControl => (Screen.Open?.Pages[0] ?? Screen.KeptPage) is { Outside: not null } page ? page : null;
+
+    /// <summary>What is pasted into the outside control.</summary>
+    public string? Loader => OutsideControl is { } control ? StartLoader.For(Screen.Step.Slug, visitors.Origin, control.Outside!, Screen.Step.StartWait) : null;
 
     public DateTimeOffset? LoaderAsked => seen.LastStart(Screen.Step.Slug);
 
     [BindProperty]
-    public bool CarriesQuery { get; set; }
+    public CarryKind Carries { get; set; }
+
+    [BindProperty]
+    public string? CarryNames { get; set; }
+
+    [BindProperty]
+    public bool StartsOnPage { get; set; }
+
+    /// <summary>In milliseconds.</summary>
+    [BindProperty]
+    public int StartWait { get; set; }
 
     [BindProperty]
     public bool Redirects { get; set; }
@@ -71,7 +84,8 @@ public sealed class SendModel(
 
     public void OnGet()
     {
-        (CarriesQuery, Redirects) = (Screen.Step.CarriesQuery, Screen.Step.Redirects);
+        FillLink();
+        FillStart();
         if (Screen.Open is { } open) FillFrom(open.Test);
         else FillAnew();
         LoadAround();
@@ -165,10 +179,24 @@ public sealed class SendModel(
 
     public async Task<IActionResult> OnPostLinkAsync()
     {
-        await funnels.SetLinkAsync(Screen.Step.Id, CarriesQuery, Redirects);
+        var (carries, problem) = CarriedParameters.Check(Carries, CarryNames);
+        if (carries is null) return Refused(nameof(CarryNames), problem!);
+        await funnels.SetLinkAsync(Screen.Step.Id, carries, Redirects);
         routes.Reload(Screen.Funnel.Id);
-        Done = (CarriesQuery ? "Parameters of the link travel on to the page" : "Parameters of the link stop at the link") + (Redirects ? ", and hosted pages are shown at their own address." : ", and hosted pages are shown at the link itself.");
+        Done = $"{Carried(carries)}, and hosted pages are shown at {(Redirects ? "their own address" : "the link itself")}.";
         return Redirect(Screen.Address("send"));
+    }
+
+    /// <summary>Whether the test starts on the owner's own page, and how long that page waits.</summary>
+    public async Task<IActionResult> OnPostStartOnPageAsync()
+    {
+        if (StartWait is < Step.MinStartWait or > Step.MaxStartWait) return Refused(nameof(StartWait), $"From {Step.MinStartWait} to {Step.MaxStartWait:N0} milliseconds.");
+        await funnels.SetStartAsync(Screen.Step.Id, StartsOnPage, StartWait);
+        routes.Reload(Screen.Funnel.Id);
+        Done = !StartsOnPage ? "The test starts at the link only. Take the start lines out of your page."
+            : StartWait == Screen.Step.StartWait || !Screen.Step.StartsOnPage ? "Paste the start lines into your page. Wiring checks them."
+            : $"Your page waits {StartWait} milliseconds once you have replaced the lines in it by those shown now.";
+        return Redirect($"{Screen.Address("send")}#start");
     }
 
     /// <summary>Tries the rules as they stand in the form, saved or not.</summary>
@@ -216,6 +244,31 @@ public sealed class SendModel(
         }
         return Redirect(Screen.Address("send"));
     }
+
+    private void FillLink() => (Carries, CarryNames, Redirects) = (Screen.Step.Carries.Kind, string.Join(", ", Screen.Step.Carries.Names), Screen.Step.Redirects);
+
+    private void FillStart() => (StartsOnPage, StartWait) = (Screen.Step.StartsOnPage, Screen.Step.StartWait);
+
+    /// <summary>Shows the screen again with what was typed in one of the small forms, and the rest as it is stored.</summary>
+    private IActionResult Refused(string field, string problem)
+    {
+        if (field == nameof(StartWait)) FillLink();
+        else FillStart();
+        ModelState.Clear();
+        if (Screen.Open is { } open) FillFrom(open.Test);
+        else FillAnew();
+        ModelState.AddModelError(field, problem);
+        LoadAround();
+        return Page();
+    }
+
+    private static string Carried(CarriedParameters carries) => carries.Kind switch
+    {
+        CarryKind.All => "All parameters of the link travel on to the page",
+        CarryKind.Except => $"Parameters of the link travel on to the page, but not {string.Join(", ", carries.Names)}",
+        CarryKind.Only => $"Of the link’s parameters only {string.Join(", ", carries.Names)} travel on to the page",
+        _ => "Parameters of the link stop at the link",
+    };
 
     private IActionResult Again()
     {

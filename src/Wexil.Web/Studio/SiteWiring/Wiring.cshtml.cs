@@ -24,6 +24,10 @@ public sealed class WiringModel(FunnelStore funnels, WiringDesk desk, WiringStor
     [TempData]
     public string? Made { get; set; }
 
+    /// <summary>The pages that a link to be made shows.</summary>
+    [BindProperty]
+    public IReadOnlyList<long> Chosen { get; set; } = [];
+
     [TempData]
     public string? Done { get; set; }
 
@@ -40,16 +44,29 @@ public sealed class WiringModel(FunnelStore funnels, WiringDesk desk, WiringStor
     public async Task<IActionResult> OnPostCheckAsync(long? page)
     {
         var wired = Pages.Where(shown => page is null || shown.Page.Id.Value == page).ToArray();
-        var bad = 0;
+        var (bad, blind) = (0, 0);
         foreach (var shown in wired)
-            if (!(await desk.CheckAsync(shown.Page, HttpContext.RequestAborted)).IsGood) bad++;
-        Done = bad == 0 ? $"{Show.Count(wired.Length, "page", "pages")} looked at: nothing is wrong." : $"{Show.Count(wired.Length, "page", "pages")} looked at: {Show.Count(bad, "needs", "need")} mending.";
+        {
+            var check = await desk.CheckAsync(shown, HttpContext.RequestAborted);
+            if (check.IsBlind) blind++;
+            else if (!check.IsGood) bad++;
+        }
+        Done = Found(wired.Length - blind, bad, blind);
         return Redirect($"/f/{Funnel.Slug}/wiring");
     }
 
     public async Task<IActionResult> OnPostShareAsync()
     {
-        Made = $"{visitors.Origin}/share/{await wiring.Links.MakeAsync(Funnel.Id.Value)}";
+        var all = Pages;
+        var shown = all.Where(page => Chosen.Contains(page.Page.Id.Value)).Select(page => page.Page.Id).ToArray();
+        if (all.Count > 0 && shown.Length == 0)
+        {
+            ModelState.AddModelError(nameof(Chosen), "Choose at least one page.");
+            return Page();
+        }
+        var token = await wiring.Links.MakeAsync(Funnel.Id.Value);
+        await wiring.ChooseAsync(token, shown);
+        Made = $"{visitors.Origin}/share/{token}";
         return Redirect($"/f/{Funnel.Slug}/wiring");
     }
 
@@ -58,6 +75,13 @@ public sealed class WiringModel(FunnelStore funnels, WiringDesk desk, WiringStor
         await wiring.Links.WithdrawAsync(Funnel.Id.Value, link);
         Done = "The link opens nothing any more.";
         return Redirect($"/f/{Funnel.Slug}/wiring");
+    }
+
+    private static string Found(int looked, int bad, int blind)
+    {
+        var unseen = blind == 0 ? "" : $" {Show.Count(blind, "page lies", "pages lie")} at a private address and could not be looked at; the settings can allow it.";
+        if (looked == 0) return $"Nothing was looked at.{unseen}";
+        return $"{Show.Count(looked, "page", "pages")} looked at: {(bad == 0 ? "nothing is wrong" : $"{Show.Count(bad, "needs", "need")} mending")}.{unseen}";
     }
 
     public string Until(SharedLink link) => clock.Moment(link.Until);

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Wexil.Core.Splits;
+using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
 
@@ -9,7 +10,8 @@ namespace Wexil.Web.Visitors.Starting;
 /// For owners whose ads point at a page of their own: the loader in that page asks, before it is painted, whether the visitor
 /// stays or moves on. Nothing is recorded by asking; moving is recorded by the link, staying by the loader's word.
 /// </summary>
-public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals arrivals, VisitorsAddress address, LastSeen seen, TimeProvider time)
+public sealed class StartEndpoint(
+    VisitDesk desk, VisitorToken tokens, Arrivals arrivals, IdentityStore identities, VisitorsAddress address, LastSeen seen, TimeProvider time)
 {
     private const int LongestBody = 4096;
 
@@ -26,16 +28,14 @@ public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals 
             return;
         }
         seen.NoteStart(slug, now);
-        var known = VisitorId.TryParse(AddressQuery.Value(http.Request.QueryString.Value ?? "", "wx"), out var visitor);
-        if (!known) visitor = desk.NewVisitor(now);
+        var (visitor, known) = Visitor(http, step, now);
+        if (step.StartsOnPage) VisitorCookie.ShowElsewhere(http, visitor);
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
         var asked = Visit(http, step, visitor, known, caller, query, now);
         var page = desk.Peek(step, asked, known)?.Page;
-        var control = step.Test?.Pages[step.Test.Control] ?? step.Page;
-        var moves = page is not null && page.Id != control?.Id;
         // The link records the visit; the promise keeps the page that was drawn here.
         var promise = page is null ? "" : tokens.IssuePage(visitor, page.Id, now);
-        var move = moves ? new OutsideAddress(new(address.Link(slug))).With(query, ("wx", tokens.Issue(visitor, now)), ("wx_start", promise)) : "";
+        var move = Moves(step, page) ? new OutsideAddress(new(address.Link(slug))).With(query, ("wx", tokens.Issue(visitor, now)), ("wx_start", promise)) : "";
         var proof = $"stays {tokens.Issue(visitor, now)} {promise} {query}";
         await http.Response.WriteAsync($"wexilStart({JsonSerializer.Serialize(visitor.ToString())},{JsonSerializer.Serialize(move)},{JsonSerializer.Serialize(proof)})");
     }
@@ -51,11 +51,29 @@ public sealed class StartEndpoint(VisitDesk desk, VisitorToken tokens, Arrivals 
         var now = time.GetUtcNow();
         if (words is ["late", var id, ..])
         {
-            var known = VisitorId.TryParse(id, out var visitor);
-            await desk.StayLateAsync(step, Visit(http, step, known ? visitor : desk.NewVisitor(now), known, caller, "", now));
+            var known = VisitorId.TryParse(id, out var elsewhere);
+            await desk.StayLateAsync(step, Visit(http, step, known ? identities.Of(elsewhere) : desk.NewVisitor(now), known, caller, "", now));
         }
         else if (words is ["stays", var token, var promise, ..] && tokens.Read(token, now) is { } visitor)
             await desk.VisitAsync(step, Visit(http, step, visitor, known: true, caller, words.Length > 3 ? words[3] : "", now), known: true, tokens.ReadPage(promise, visitor, now));
+    }
+
+    /// <summary>Who asks: by our own cookie where the browser brings it along, else by the outside site's.</summary>
+    private (VisitorId Visitor, bool Known) Visitor(HttpContext http, RouteStep step, DateTimeOffset now)
+    {
+        var here = VisitorCookie.Own(http) ?? VisitorCookie.Elsewhere(http);
+        VisitorId? there = VisitorId.TryParse(AddressQuery.Value(http.Request.QueryString.Value ?? "", "wx"), out var elsewhere) ? identities.Of(elsewhere) : null;
+        // Of two the one that has a place already; the page once seen is the page seen again.
+        if (here is { } ours && there is { } theirs) return (desk.HasPlace(step, theirs) && !desk.HasPlace(step, ours) ? theirs : ours, true);
+        return (here ?? there) is { } visitor ? (visitor, true) : (desk.NewVisitor(now), false);
+    }
+
+    /// <summary>Is the page another than the one where the visitor is? Two pages of one address are one, and lead back here.</summary>
+    private static bool Moves(RouteStep step, RoutePage? page)
+    {
+        var control = step.Test?.Pages[step.Test.Control] ?? step.Page;
+        if (page is null || page.Id == control?.Id) return false;
+        return page.Outside is not { } there || control?.Outside is not { } own || !there.IsSamePage(own);
     }
 
     // The traits are those of the page's own address, not of the question.

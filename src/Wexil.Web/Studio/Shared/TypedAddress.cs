@@ -1,0 +1,18 @@
+using Wexil.Core.Splits;
+using Wexil.Web.Shared;
+
+namespace Wexil.Web.Studio.Shared;
+
+/// <summary>Reads an address to which a step's visitors are to be sent.</summary>
+public sealed class TypedAddress(Routes routes, VisitorsAddress visitors)
+{
+    /// <summary>The address, or what is wrong with it in words.</summary>
+    /// <param name="slug">The step's link; null for a step that is only being made.</param>
+    public (Uri? Address, string? Problem) Read(string? typed, string? slug)
+    {
+        var (address, problem) = OutsideAddress.Check(typed);
+        if (address is null || slug is null || LinkLoop.Find(routes.Current, slug, address, visitors.Origin) is not { } way) return (address, problem);
+        return (null, way.Count == 1 ? $"This leads back to /go/{slug}, the step’s own link: visitors would be sent in a circle. Give the address of the page itself."
+            : $"This leads in a circle: {string.Join(" → ", way.Select(step => $"/go/{step}"))}. Give the address of the page itself.");
+    }
+}

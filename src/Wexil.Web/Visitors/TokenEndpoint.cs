@@ -1,0 +1,16 @@
+using Wexil.Core.Splits;
+using Wexil.Store;
+
+namespace Wexil.Web.Visitors;
+
+/// <summary><c>POST /token</c>: a fresh token for a visitor whose page has been open for longer than one lives.</summary>
+public static class TokenEndpoint
+{
+    public static async Task Answer(HttpContext http, IdentityStore identities, VisitorToken tokens, TimeProvider time)
+    {
+        if (await ScriptMessage.Read(http) is not var (message, _)) return;
+        var now = time.GetUtcNow();
+        if (message.From(http, identities, tokens, now) is { } visitor) await http.Response.WriteAsJsonAsync(new { token = tokens.Issue(visitor, now) });
+        else http.Response.StatusCode = StatusCodes.Status204NoContent;
+    }
+}
