@@ -101,7 +101,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             plan.Step.Value, plan.Goal.Value, plan.Name, plan.Idea, plan.BaseRate, plan.SmallestLift, from.ToUnixTimeMilliseconds(), plan.Weights.ToString()));
         for (var i = 0; i < plan.Pages.Count; i++) c.Execute("INSERT INTO test_pages (test_id, position, page_id) VALUES ($1, $2, $3)", test.Value, i, plan.Pages[i].Value);
         Write(c, test, sending);
-        if (plan.Main is { } main) GoalStore.Add(c, test, main, isMain: true, now);
+        if (plan.Main is { } main) GoalStore.Add(c, test, main, isMain: true, DateTimeOffset.UnixEpoch, now);
         foreach (var line in plan.Ready ?? [])
             c.Execute("INSERT INTO test_ready (test_id, what, good, words) VALUES ($1, $2, $3, $4)", test.Value, line.What, line.Good is { } good ? good ? 1 : 0 : null, line.Words);
         c.Execute(

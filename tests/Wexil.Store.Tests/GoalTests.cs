@@ -91,6 +91,50 @@ public sealed class GoalTests
     }
 
     [Fact]
+    public async Task A_goal_that_is_added_while_visitors_come_counts_with_those_who_come_from_then_on()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        await world.Goals.AddAsync(test.Id, new(GoalKind.Signal, "First"));
+        var before = world.Enrols(test, 0);
+        await world.Journal.AppendAsync(before);
+        await world.Journal.WhenProjectedAsync();
+        world.Time.Advance(TimeSpan.FromMinutes(1));
+        await world.Goals.AddAsync(test.Id, new(GoalKind.Signal, "Second"));
+        var phases = world.Tests.Phases(test.Id);
+        Assert.Equal(2, phases.Count);
+        var after = world.Enrols(test, 0);
+        await world.Journal.AppendAsync(after);
+        var goals = world.Goals.Of(test.Id);
+        foreach (var goal in goals)
+            foreach (var visitor in new[] { before, after })
+                await world.Journal.AppendAsync(new(Guid.CreateVersion7(), world.Time.GetUtcNow(), EventKind.Met, visitor.Visitor, test.Step, test.Pages[0], Data: new GoalNote(goal.Id, 0).ToString()));
+        await world.Journal.WhenProjectedAsync();
+        Assert.Equal([(goals[0].Id, phases[0].Id, 1L), (goals[0].Id, phases[1].Id, 1L), (goals[1].Id, phases[1].Id, 1L)],
+            world.Tallies.Goals(test.Id).Select(tally => (tally.Goal, tally.Phase, tally.Visitors)).OrderBy(tally => (tally.Goal.Value, tally.Phase.Value)));
+        Assert.Equal([[true, true], [false, true]], goals.Select(goal => phases.Select(goal.CountsIn).ToArray()).ToArray());
+    }
+
+    [Theory]
+    [InlineData(true, 1)]
+    [InlineData(false, 0)]
+    public async Task A_lead_of_an_outside_page_is_told_to_the_network_by_the_arrival_behind_it_and_one_of_a_hosted_page_by_its_form(bool isOutside, int told)
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        if (isOutside) await world.Pages.AddAsync(test.Step, "Elsewhere", new Uri("https://larkrow.example/calendar"));
+        var sources = new SourceStore(world.Database, world.Journal, world.Time);
+        var funnel = world.Funnels.All().Single().Id;
+        await sources.SaveAsync(funnel, null, "ads", "Ads", SourceKind.Ad, null, new Dictionary<StepId, PageId>());
+        await sources.SetNetworkAsync(sources.Of(funnel).Single().Id, new(LinkPart.Parse("click={click_id}")!.Value, null, 0, PostbackAddress.Read("https://ads.example/{click_id}").Address, true, true));
+        var visitor = world.Enrols(test, 1) with { Data = VisitNote.Of(new Traits(Device.Phone, Source: "ads") { Click = new("a-click", 250_000) }).ToString() };
+        await world.Journal.AppendAsync(visitor);
+        for (var i = 0; i < 2; i++) await world.Journal.AppendAsync(world.Reaches(test, visitor.Visitor));
+        await world.Journal.WhenProjectedAsync();
+        Assert.Equal(told, new OutgoingStore(world.Database, world.Journal, world.Time).Waiting(9).Count);
+    }
+
+    [Fact]
     public async Task A_main_goal_of_another_kind_is_what_the_verdict_counts()
     {
         using var world = new World();

@@ -14,6 +14,9 @@ public static class Draw
     /// <summary>Another such number, which has nothing to do with the first: whether the visitor is of the share that takes part.</summary>
     public static double ShareUnit(VisitorId visitor, TestId test) => Unit(visitor, (ulong)test.Value | 1UL << 63);
 
+    /// <summary>Sixty-four bits that depend on all three numbers, and look like chance.</summary>
+    public static ulong Bits(ulong first, ulong second, ulong third) => Mix(Mix(Mix(first) ^ second) ^ third);
+
     private static double Unit(VisitorId visitor, ulong salt)
     {
         Span<byte> bytes = stackalloc byte[16];

@@ -173,6 +173,7 @@ internal sealed class Projector : IDisposable
         else if (happened is { Kind: EventKind.Apart, Test: { } apart }) _tests.SetApart(apart, happened.Page, note.Apart ?? Apart.NotRunning, visitor, at);
         // Who has just come has no place in a test of another step.
         if (arrival.ToFunnel) return;
+        if (arrival.ToStep && role.TellsLeads) _networks.OptedIn(visitor, at);
         foreach (var test in _map.Earlier(happened.Step.Value))
             if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place) _tests.Walk(test, place, happened.Step.Value, role.Bit, visitor, at);
         foreach (var test in _map.Goals(happened.Step.Value))
@@ -185,7 +186,7 @@ internal sealed class Projector : IDisposable
         if (_tests.Find(goal.Test.Test, met.Visitor) is not { } place) return;
         if (_goals.Meet(goal, place, met)) _tests.Touched.Add(new(goal.Test.Test));
         // The verdict's own counts; visitors who stand apart are counted there too.
-        if (goal.IsMain && met.Times > 0 && goal.CountsAt(met.At) && goal.Goal.IsWithin(TimeSpan.FromMilliseconds(met.At - place.At))) _tests.Credit(goal.Test, place, _map.Partners(goal.Test.Test), met.Visitor, met.At);
+        if (goal.IsMain && met.Times > 0 && goal.Counts(place, met.At) && goal.Goal.IsWithin(TimeSpan.FromMilliseconds(met.At - place.At))) _tests.Credit(goal.Test, place, _map.Partners(goal.Test.Test), met.Visitor, met.At);
     }
 
     /// <param name="at">When it was told.</param>

@@ -12,28 +12,31 @@ namespace Wexil.Web.Shared;
 /// </summary>
 public sealed class TurnKeeper(TallyStore tallies)
 {
-    private readonly ConcurrentDictionary<PhaseId, Lazy<long[]>> _had = [];
+    private readonly ConcurrentDictionary<PhaseId, Lazy<Turns>> _phases = [];
 
     /// <summary>Takes the next turn, or the one that was promised.</summary>
     public int Next(RouteTest test, int? promised)
     {
-        var had = Had(test);
-        lock (had)
+        var turns = Of(test);
+        lock (turns)
         {
-            var page = promised ?? Quota.Next(test.Weights, had);
-            had[page]++;
+            var page = promised ?? turns.Rotation.Next(turns.Had);
+            turns.Had[page]++;
             return page;
         }
     }
 
     /// <summary>The turns that come next, with none taken.</summary>
-    public IReadOnlyList<int> Upcoming(RouteTest test, int turns)
+    public IReadOnlyList<int> Upcoming(RouteTest test, int count)
     {
-        var had = Had(test);
-        lock (had) return Quota.Upcoming(test.Weights, had, turns);
+        var turns = Of(test);
+        lock (turns) return turns.Rotation.Upcoming(turns.Had, count);
     }
 
-    private long[] Had(RouteTest test) => _had.GetOrAdd(test.Phase!.Value, phase => new(() => Read(test, phase))).Value;
+    private sealed record Turns(Rotation Rotation, long[] Had);
+
+    private Turns Of(RouteTest test) =>
+        _phases.GetOrAdd(test.Phase!.Value, phase => new(() => new(new Rotation(test.Weights, (ulong)phase.Value), Read(test, phase)))).Value;
 
     private long[] Read(RouteTest test, PhaseId phase)
     {

@@ -114,7 +114,7 @@ public sealed class SplitTests
         Assert.Equal(expected, new OutsideAddress(new Uri(page)).With(query, ("wx", "T")));
 
     private static Turn? Take(RouteStep step, VisitorId visitor, Place? place) =>
-        Turn.Take(step, new(visitor, Now, Traits.Unknown), place, (test, _) => Quota.Next(test.Weights, new long[test.Weights.Count]));
+        Turn.Take(step, new(visitor, Now, Traits.Unknown), place, (test, _) => new Rotation(test.Weights, 0).Next(new long[test.Weights.Count]));
 
     private static RouteStep Step(Weights weights)
     {

@@ -33,12 +33,13 @@ public sealed class TurnTests
         }, tied));
 
     [Fact]
-    public void In_turn_no_page_ever_strays_from_its_share_by_one() => AnyWeights.AlwaysHolds(weights =>
+    public void In_turn_no_page_ever_strays_from_its_share_by_one() => Gen.Select(AnyWeights, Gen.ULong).AlwaysHolds((weights, seed) =>
     {
         var had = new long[weights.Count];
+        var rotation = new Rotation(weights, seed);
         for (var turn = 1; turn <= 400; turn++)
         {
-            had[Quota.Next(weights, had)]++;
+            had[rotation.Next(had)]++;
             for (var i = 0; i < had.Length; i++)
                 if (Math.Abs(had[i] - turn * weights[i] / 100.0) >= 1) return false;
         }
@@ -46,11 +47,40 @@ public sealed class TurnTests
     });
 
     [Fact]
+    public void Two_tests_whose_pages_take_turns_do_not_go_in_step()
+    {
+        // The visitors of both come in one order; by turns that are set beforehand each pair but two would never be seen.
+        foreach (var weights in new[] { Weights.Of(50, 50), Weights.Of(60, 40), Weights.Of(34, 33, 33) })
+        {
+            const int visitors = 4000;
+            var orders = new[] { 1ul, 2ul }.Select(seed => new Rotation(weights, seed).Upcoming(new long[weights.Count], visitors)).ToArray();
+            for (var a = 0; a < weights.Count; a++)
+            {
+                for (var b = 0; b < weights.Count; b++)
+                {
+                    var seen = Enumerable.Range(0, visitors).Count(visitor => orders[0][visitor] == a && orders[1][visitor] == b);
+                    Assert.InRange(seen / (double)visitors, weights[a] * weights[b] / 10_000.0 - 0.035, weights[a] * weights[b] / 10_000.0 + 0.035);
+                }
+            }
+        }
+    }
+
+    [Fact]
+    public void After_a_start_turns_go_on_as_they_would_have()
+    {
+        long[] had = [31, 19, 12];
+        var weights = Weights.Of(50, 30, 20);
+        Assert.Equal(new Rotation(weights, 5).Upcoming(had, 40), new Rotation(weights, 5).Upcoming(had, 40));
+        Assert.NotEqual(new Rotation(weights, 5).Upcoming(had, 40), new Rotation(weights, 6).Upcoming(had, 40));
+    }
+
+    [Fact]
     public void Turns_lost_on_the_way_right_themselves() => Gen.Select(AnyWeights, Gen.Long[0, 6].Array[10]).AlwaysHolds((weights, lost) =>
     {
         var had = new long[weights.Count];
         for (var i = 0; i < had.Length; i++) had[i] = weights[i] == 0 ? 0 : lost[i];
-        for (var turn = 0; turn < 2000; turn++) had[Quota.Next(weights, had)]++;
+        var rotation = new Rotation(weights, 7);
+        for (var turn = 0; turn < 2000; turn++) had[rotation.Next(had)]++;
         var total = had.Sum();
         return had.Select((count, i) => Math.Abs(count - total * weights[i] / 100.0)).All(astray => astray < 1.000001) || weights.Percent.Any(weight => weight is > 0 and < 2);
     });
@@ -207,7 +237,7 @@ public sealed class TurnTests
     private static TimeZoneInfo Vienna => TimeZoneInfo.FindSystemTimeZoneById("Europe/Vienna");
 
     private static Turn? Take(RouteStep step, Visit visit, Place? place) =>
-        Turn.Take(step, visit, place, (test, _) => Quota.Next(test.Weights, new long[test.Weights.Count]));
+        Turn.Take(step, visit, place, (test, _) => new Rotation(test.Weights, 0).Next(new long[test.Weights.Count]));
 
     private static RouteStep Step(Weights weights, Func<RouteTest, RouteTest> change, bool tied = false)
     {

@@ -6,7 +6,8 @@ using Wexil.Core.Sales;
 namespace Wexil.Store.Recording.Projection;
 
 /// <summary>Where a step stands, its number among all that its funnel ever had, and what reaching it means.</summary>
-internal readonly record struct StepRole(long Funnel, int Position, int Number, FunnelOutcome? Outcome)
+/// <param name="TellsLeads">An opt-in step with an outside page leads here, so that nothing but the arrival tells of a lead.</param>
+internal readonly record struct StepRole(long Funnel, int Position, int Number, FunnelOutcome? Outcome, bool TellsLeads)
 {
     /// <summary>A visitor's row has a bit for each step of the funnel.</summary>
     public const int MostSteps = 63;
@@ -22,9 +23,11 @@ internal sealed record GoalTest(long Test, (long From, long Until)[] Runs)
 
 /// <summary>A goal of a test.</summary>
 /// <param name="IsMain">The test's verdict goes by it.</param>
-internal sealed record TestGoal(long Id, GoalTest Test, bool IsMain, Goal Goal, long Until)
+/// <param name="From">Counts with the visitors who came from then on.</param>
+internal sealed record TestGoal(long Id, GoalTest Test, bool IsMain, Goal Goal, long From, long Until)
 {
-    public bool CountsAt(long at) => at < Until && Test.RunsAt(at);
+    /// <summary>Does something count that a visitor of a place did?</summary>
+    public bool Counts(Place place, long at) => place.At >= From && at < Until && Test.RunsAt(at);
 }
 
 /// <summary>A test on another step of the same funnel.</summary>
@@ -49,6 +52,7 @@ internal sealed class FunnelMap
 
     public FunnelMap(SqliteConnection connection)
     {
+        var hasOutside = connection.Rows("SELECT DISTINCT step_id FROM pages WHERE outside IS NOT NULL", row => row.GetInt64(0)).ToHashSet();
         var numbers = connection.Rows("SELECT id, number FROM steps", row => (row.GetInt64(0), row.GetInt32(1))).ToDictionary();
         var steps = connection.Rows($"SELECT {FunnelStore.StepColumns} FROM steps ORDER BY funnel_id, position", FunnelStore.MapStep);
         var runs = connection.Rows("SELECT test_id, started_at, ended_at FROM phases", row => (Test: row.GetInt64(0), From: row.GetInt64(1), Until: row.NumberOrNull(2) ?? long.MaxValue))
@@ -58,11 +62,13 @@ internal sealed class FunnelMap
         _steps = steps.GroupBy(step => step.Funnel).SelectMany(funnel =>
         {
             var inOrder = funnel.ToArray();
-            return inOrder.Select(step => (step.Id, Role: new StepRole(funnel.Key.Value, step.Position, numbers[step.Id.Value], FunnelPath.OutcomeOf(inOrder, step))));
+            var outside = inOrder.Where(step => step.Kind == StepKind.OptIn && hasOutside.Contains(step.Id.Value)).Select(step => FunnelPath.Yes(inOrder, step)?.Id).ToHashSet();
+            return inOrder.Select(step => (step.Id, Role: new StepRole(
+                funnel.Key.Value, step.Position, numbers[step.Id.Value], FunnelPath.OutcomeOf(inOrder, step), outside.Contains(step.Id))));
         }).ToDictionary(row => row.Id.Value, row => row.Role);
         _tests = tests.ToDictionary(test => test.Id, test => new GoalTest(test.Id, [.. runs[test.Id]]));
-        var goals = connection.Rows("SELECT id, test_id, is_main, spec, dropped_at FROM goals", row => new TestGoal(
-            row.GetInt64(0), _tests[row.GetInt64(1)], row.GetBoolean(2), Wexil.Core.Goals.Goal.Parse(row.GetString(3)), row.NumberOrNull(4) ?? long.MaxValue));
+        var goals = connection.Rows("SELECT id, test_id, is_main, spec, counts_from, dropped_at FROM goals", row => new TestGoal(
+            row.GetInt64(0), _tests[row.GetInt64(1)], row.GetBoolean(2), Wexil.Core.Goals.Goal.Parse(row.GetString(3)), row.GetInt64(4), row.NumberOrNull(5) ?? long.MaxValue));
         _goalsById = goals.ToDictionary(goal => goal.Id);
         TestGoal[] OfKind(GoalKind kind) => [.. goals.Where(goal => goal.Goal.Kind == kind)];
         _stepGoals = OfKind(GoalKind.Step).GroupBy(goal => goal.Goal.Step!.Value.Value).ToDictionary(group => group.Key, group => group.ToArray());
@@ -84,7 +90,7 @@ internal sealed class FunnelMap
     }
 
     /// <summary>The tables that it is read from.</summary>
-    public static bool IsFrom(string table) => table is "steps" or "phases" or "tests" or "sources" or "goals" or "settings" or "rates";
+    public static bool IsFrom(string table) => table is "steps" or "pages" or "phases" or "tests" or "sources" or "goals" or "settings" or "rates";
 
     public StepRole? Role(long step) => _steps.TryGetValue(step, out var role) ? role : null;
 

@@ -27,7 +27,7 @@ internal sealed class GoalCounts(SqliteConnection connection) : IDisposable
     /// <summary>A visitor met a goal, or what came with an earlier meeting was changed. False where that changes nothing.</summary>
     public bool Meet(TestGoal goal, Place place, Meeting met)
     {
-        if (place.CountedPage is not { } page || !goal.CountsAt(met.At) || !goal.Goal.IsWithin(TimeSpan.FromMilliseconds(met.At - place.At))) return false;
+        if (place.CountedPage is not { } page || !goal.Counts(place, met.At) || !goal.Goal.IsWithin(TimeSpan.FromMilliseconds(met.At - place.At))) return false;
         var (times, value, cause, at) = (0L, 0L, "", 0L);
         if (_met.Bind(1, met.Visitor).Bind(2, goal.Id).Next())
         {

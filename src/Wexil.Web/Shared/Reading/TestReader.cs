@@ -57,16 +57,19 @@ public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tall
     public static TestStanding By(TestReading reading, TestGoalRow goal, IReadOnlyList<GoalTally> tallies)
     {
         var met = tallies.Where(tally => tally.Goal == goal.Id).ToDictionary(tally => (tally.Phase, tally.Page), tally => tally.Visitors);
-        return By(reading, met, goal.Goal.LessIsBetter, goal.Goal.Words);
+        return By(reading, met, goal.Goal.LessIsBetter, goal.Goal.Words, goal.CountsIn);
     }
 
     /// <summary>The standing of a test by something else that its visitors did: how many did, by phase and page.</summary>
-    public static TestStanding By(TestReading reading, IReadOnlyDictionary<(PhaseId, PageId), long> met, bool isLess, (string Many, string One) words)
+    /// <param name="counts">The phases whose visitors it is about; null for all.</param>
+    public static TestStanding By(
+        TestReading reading, IReadOnlyDictionary<(PhaseId, PageId), long> met, bool isLess, (string Many, string One) words, Func<Phase, bool>? counts = null)
     {
         var facts = reading.Standing.Facts;
         PhaseFacts[] phases = [.. facts.Phases.Select((phase, i) => phase with
         {
-            Arms = [.. reading.Test.Pages.Select((page, j) => new Arm(phase.Arms[j].Visitors, Math.Min(phase.Arms[j].Visitors, met.GetValueOrDefault((reading.Phases[i].Id, page)))))],
+            Arms = [.. reading.Test.Pages.Select((page, j) => counts?.Invoke(reading.Phases[i]) == false ? default
+                : new Arm(phase.Arms[j].Visitors, Math.Min(phase.Arms[j].Visitors, met.GetValueOrDefault((reading.Phases[i].Id, page)))))],
         })];
         if (isLess) phases = Others(phases);
         var total = phases.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);

@@ -103,8 +103,11 @@ public static class Exports
         {
             var facts = counted[i];
             var brought = money.GetValueOrDefault((phase.Id, page));
-            var main = new Line(i + 1, phase.StartedAt, Mark.Letter(j), reading.Pages[j].Name, facts.Weights[j], reading.GoalName, facts.Arms[j].Visitors, facts.Arms[j].Conversions, facts.Arms[j].Conversions, currency.Write(0), brought.Orders, currency.Write(brought.Earned), currency.Code);
-            return reading.Goals.Select(goal =>
+            var own = reading.Main is { } chosen ? goals.GetValueOrDefault((chosen.Id, phase.Id, page)) : null;
+            var main = new Line(
+                i + 1, phase.StartedAt, Mark.Letter(j), reading.Pages[j].Name, facts.Weights[j], reading.GoalName, facts.Arms[j].Visitors, facts.Arms[j].Conversions,
+                own?.Times ?? facts.Arms[j].Conversions, currency.Write(own?.Value ?? 0), brought.Orders, currency.Write(brought.Earned), currency.Code);
+            return reading.Goals.Where(goal => goal.CountsIn(phase)).Select(goal =>
             {
                 var met = goals.GetValueOrDefault((goal.Id, phase.Id, page));
                 return main with { Goal = goal.Goal.Name, Conversions = met?.Visitors ?? 0, Times = met?.Times ?? 0, Value = currency.Write(met?.Value ?? 0), Orders = 0, Earned = currency.Write(0) };

@@ -31,7 +31,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         }
         var running = routes.Current.Step(screen.Step.Id)?.Test;
         return running is { Turns: TurnTaking.InTurn, Phase: not null } && running.Weights.Equals(weights)
-            ? turns.Upcoming(running, Visitors) : Quota.Upcoming(weights, new long[weights.Count], Visitors);
+            ? turns.Upcoming(running, Visitors) : new Rotation(weights, seed: 0).Upcoming(new long[weights.Count], Visitors);
     }
 
     private static string Shares(Weights weights, int share) => share == 100 ? "" :
