@@ -8,7 +8,11 @@ namespace Wexil.Store;
 /// <param name="ByGoal">The looks so far, by page, this one included; empty where nothing can be said yet.</param>
 /// <param name="Stood">How the test stood, as a word.</param>
 /// <param name="BaseEarned">What a visitor brings, where it is to be fixed now.</param>
-public sealed record TestLook(TestId Test, IReadOnlyDictionary<PageId, PastLooks> ByGoal, IReadOnlyDictionary<PageId, PastLooks> ByMoney, string Stood, double? BaseEarned);
+public sealed record TestLook(TestId Test, IReadOnlyDictionary<PageId, PastLooks> ByGoal, IReadOnlyDictionary<PageId, PastLooks> ByMoney, string Stood, double? BaseEarned)
+{
+    /// <summary>The rate of all pages together, where the expected one is to be corrected by it now.</summary>
+    public double? SeenRate { get; init; }
+}
 
 /// <summary>The looks that the program takes at running tests, and what the owner was told of them.</summary>
 public sealed class LookStore(Database database, Journal journal, TimeProvider time)
@@ -31,6 +35,7 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                 foreach (var (page, past) in pages)
                     c.Execute("INSERT INTO looks VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind", look.Test.Value, page.Value, onMoney, past.Ahead, past.Behind);
             c.Execute("INSERT INTO last_looks VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET at = excluded.at, stood = excluded.stood", look.Test.Value, now, look.Stood);
+            if (look.SeenRate is { } rate) c.Execute("UPDATE tests SET seen_rate = coalesce(seen_rate, $2) WHERE id = $1", look.Test.Value, rate);
             if (look.BaseEarned is { } earned) c.Execute("UPDATE tests SET base_earned = coalesce(base_earned, $2) WHERE id = $1", look.Test.Value, earned);
         }
     });

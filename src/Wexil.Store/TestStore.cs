@@ -23,6 +23,9 @@ public sealed record SplitTest(
     /// <summary>What a visitor of the control was expected to bring, in the owner's currency's smallest unit: fixed at the first look that saw enough; null before.</summary>
     public double? BaseEarned { get; init; }
 
+    /// <summary>The rate of all pages together at the first look that saw enough, by which the expected one was corrected; null before.</summary>
+    public double? SeenRate { get; init; }
+
     /// <summary>What it taught, in the owner's words; empty while nobody wrote it down.</summary>
     public string Learned { get; init; } = "";
 
@@ -61,7 +64,7 @@ public sealed record TestChange(DateTimeOffset At, string Who, string What);
 public sealed class TestStore(Database database, Journal journal, TimeProvider time)
 {
     private const string Columns =
-        "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, lean_floor, learned";
+        "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, lean_floor, learned, seen_rate";
 
     /// <summary>Links by which a report of a test is read without a sign-in; they last three months.</summary>
     public SharedLinks Reports { get; } = new(database, journal, time, "report_links", "test_id", TimeSpan.FromDays(90));
@@ -237,7 +240,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             {
                 Rule = KeepRule.Parse(row.GetString(17)),
                 BaseEarned = row.IsDBNull(18) ? null : row.GetDouble(18),
-                Learned = row.GetString(20),
+                Learned = row.GetString(20), SeenRate = row.IsDBNull(21) ? null : row.GetDouble(21),
             };
         }, values);
     });

@@ -38,6 +38,7 @@ public sealed class KeepTests
         owner.Open(site.Studio, "/f/herb-club/swap/send");
         owner.Fill("#Name", "Headline");
         owner.Fill("#Idea", "A number beats a promise.");
+        owner.Fill("#BaseRate", "25");
         owner.Press("Start the test");
         owner.WaitForText("The test runs.");
 

@@ -50,6 +50,8 @@ public sealed class SendTests
         owner.Run("document.querySelector('#Until').value = '2040-11-01T08:00'");
         owner.Press("Start the test");
         owner.WaitForText("This has passed already.");
+        owner.WaitForText("Give a guess. It is corrected once visitors have come.");
+        owner.Fill("#BaseRate", "25");
         owner.Run("document.querySelector('#Until').value = '2040-12-01T08:00'");
         owner.Press("Start the test");
         owner.WaitForText("The test runs.");

@@ -93,6 +93,7 @@ public sealed class WholeJobTests
         for (var i = 0; i < 10; i++) owner.Driver.SwitchTo().ActiveElement().SendKeys(Keys.ArrowLeft);
         Assert.Equal("A 40%, B 60%", owner.Find("[role=slider]").GetAttribute("aria-valuetext"));
         owner.IsAccessible();
+        owner.Fill("#BaseRate", "25");
         owner.Press("Start the test");
         owner.WaitForText("The test runs.");
         owner.IsAccessible();
@@ -201,6 +202,7 @@ public sealed class WholeJobTests
         }
         owner.Find(".strip .place a").Click();
         owner.Press("Send");
+        owner.Fill("#BaseRate", "25");
         owner.Press("Start the test");
         owner.WaitForText("The test runs.");
         owner.Press("Count");

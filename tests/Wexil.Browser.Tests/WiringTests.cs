@@ -53,6 +53,7 @@ public sealed class WiringTests
         owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/send");
         owner.Press("Ready?");
         owner.WaitForText("“Thank you” answers and carries the script.");
+        owner.Fill("#BaseRate", "25");
         owner.Press("Start the test");
         owner.WaitForText("The test runs.");
         owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/goals");

@@ -3,6 +3,7 @@ using Wexil.Core.Verdicts;
 using Wexil.Store;
 using Wexil.Web.Mail;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Web.Tests;
@@ -70,6 +71,38 @@ public sealed class LookoutTests
         var count = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/leaning/count");
         Assert.Contains("Weights over time", count);
         Assert.Contains($"Leans to the leader: {tests.Find(tested.Test)!.Weights}, and 1 time before", count);
+    }
+
+    [Theory]
+    [InlineData(12, 12, 0.2)]
+    [InlineData(12, 13, 0.125)]
+    public async Task A_wrong_guess_at_the_rate_is_corrected_once_by_what_all_pages_together_brought(int onA, int onB, double rate)
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        var tested = await wexil.StartTestAsync("guessed");
+        await Crowd.ComeAsync(wexil, tested, 100, onA, onB);
+        var steps = wexil.Get<FunnelStore>().AllSteps();
+        double Expected() => wexil.Get<TestReader>().Read(wexil.Get<TestStore>().Find(tested.Test)!, steps).Standing.Facts.BaseRate;
+        Assert.Equal(rate, Expected(), 6);
+        await wexil.Get<Lookout>().LookAsync();
+        // What was corrected at the first look that saw enough does not move with what comes after.
+        wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        await Crowd.ComeAsync(wexil, tested, 100, 60, 60);
+        Assert.Equal(onA + onB < 25 ? (onA + onB + 120) / 400.0 : rate, Expected(), 6);
+    }
+
+    [Fact]
+    public async Task Who_keeps_a_page_before_anybody_came_is_told_that_nothing_is_known()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var tested = await fresh.Wexil.StartTestAsync("empty");
+        using var owner = await fresh.Wexil.OwnerAsync();
+        var asks = await (await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/empty/keep", "Keep", ("Kept", $"{tested.B.Id.Value}"))).Content.ReadAsStringAsync();
+        Assert.Contains("Nobody has been counted yet, so nothing is known of any page.", asks, StringComparison.Ordinal);
+        Assert.DoesNotContain("in a thousand visitors", asks, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -18,6 +18,9 @@ public sealed record TestReading(
     /// <summary>What counts, by name.</summary>
     public string GoalName => Main?.Goal.Name ?? Goal.Name;
 
+    /// <summary>The rate of all pages together; null while they have brought too little to go by.</summary>
+    public double? SeenRate { get; init; }
+
     public string Letter(PageId page) => Standing.Pages.FirstOrDefault(p => p.Page.Id == page)?.Page.Letter ?? "";
 
     public (string Many, string One) Words => Main?.Goal.Words ?? Step.Kind.ConversionWords();
@@ -38,13 +41,27 @@ public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tall
         var isLess = main is { LessIsBetter: true };
         var standing = TestStanding.Of(new TestFacts(
             [.. shown.Select((page, i) => new TestPage(page.Id, Mark.Letter(i), page.Name))], 0, isLess ? Others(counted) : counted,
-            test.BaseRate, test.SmallestLift, tallies.VisitorsPerDay(test.Step), isLess ? null : tallies.Silence(test.Id), main?.Words ?? step.Kind.ConversionWords())
+            RateOf(test, counted), test.SmallestLift, tallies.VisitorsPerDay(test.Step), isLess ? null : tallies.Silence(test.Id), main?.Words ?? step.Kind.ConversionWords())
         {
             Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestStanding.Alpha,
             Past = Past(test, onMoney: false),
         });
         var money = tallies.MoneyPhases(test, phases, counted, currency) is { } takings ? MoneyStanding.Of(standing.Facts, takings, test.BaseEarned, Past(test, onMoney: true)) : null;
-        return new(test, step, steps.Single(s => s.Id == test.Goal), shown, phases, standing, money, Verdict.Of(standing, money, test.Rule.OnMoney, amount => currency.Show((decimal)amount)), own);
+        return new(test, step, steps.Single(s => s.Id == test.Goal), shown, phases, standing, money, Verdict.Of(standing, money, test.Rule.OnMoney, amount => currency.Show((decimal)amount)), own) { SeenRate = SeenRate(counted) };
+    }
+
+    /// <summary>
+    /// The rate that the size of a lift is measured by: the one expected, until all pages together have brought as many conversions as one
+    /// page must before it is compared. It tells nothing of which page is ahead, so correcting by it leaves the verdicts as sure as they were.
+    /// </summary>
+    /// <remarks>Blinded re-estimation: M. Kieser and T. Friede, Statistics in Medicine 19 (2000) 901–911.</remarks>
+    private static double RateOf(SplitTest test, IReadOnlyList<PhaseFacts> counted) => test.SeenRate ?? SeenRate(counted) ?? test.BaseRate;
+
+    /// <summary>The rate of all pages together; null while they have brought too little.</summary>
+    public static double? SeenRate(IReadOnlyList<PhaseFacts> counted)
+    {
+        var total = counted.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);
+        return total.Conversions >= PeekSafe.LeastConversions && total.Conversions < total.Visitors ? total.Rate : null;
     }
 
     private IReadOnlyList<PastLooks> Past(SplitTest test, bool onMoney)

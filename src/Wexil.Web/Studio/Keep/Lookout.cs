@@ -71,7 +71,7 @@ public sealed class Lookout(
         var stood = isDecidable ? $"{state}: {reading.Verdict.Kind}" : state.ToString();
         var address = $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/";
         var decision = isDecidable ? Decide(test, reading, now) : null;
-        var look = new TestLook(test.Id, Past(test, reading, onMoney: false), Past(test, reading, onMoney: true), stood, BaseEarned(test, reading));
+        var look = new TestLook(test.Id, Past(test, reading, onMoney: false), Past(test, reading, onMoney: true), stood, BaseEarned(test, reading)) { SeenRate = test.SeenRate is null ? reading.SeenRate : null };
         if (before != stood) await TellAsync(test, reading, state, before, decision, address);
         return (look, decision is not null && await FollowAsync(test, reading, state, decision, address));
     }

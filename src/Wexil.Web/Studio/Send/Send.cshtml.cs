@@ -115,7 +115,7 @@ public sealed class SendModel(
         var ready = await ReadyAsync(chosen, main);
         var name = string.IsNullOrWhiteSpace(Name) ? PageName(chosen[^1].Page) : Name.Trim();
         var plan = new TestPlan(
-            Screen.Step.Id, Goal == 0 ? Screen.Step.Id : new(Goal), name, Idea?.Trim() ?? "", BaseRate / 100, SmallestLift / 100, [.. chosen.Select(row => new PageId(row.Page))], weights!, sending, from, main, ready);
+            Screen.Step.Id, Goal == 0 ? Screen.Step.Id : new(Goal), name, Idea?.Trim() ?? "", BaseRate!.Value / 100, SmallestLift / 100, [.. chosen.Select(row => new PageId(row.Page))], weights!, sending, from, main, ready);
         if (await tests.StartAsync(plan) is null)
         {
             ModelState.AddModelError(nameof(Rows), "A test was started on this step a moment ago. Load the page again.");
@@ -129,6 +129,8 @@ public sealed class SendModel(
     /// <summary>Looks whether the test could tell anything, with the form as it stands; nothing is started.</summary>
     public async Task<IActionResult> OnPostReadyAsync()
     {
+        // How long it takes cannot be said without a rate; all else can.
+        if (BaseRate is null) ModelState.Remove(nameof(BaseRate));
         var chosen = Chosen();
         CheckWeights(chosen);
         var main = ReadMainGoal();
@@ -287,6 +289,6 @@ public sealed class SendModel(
         LeftOut = tallies.LeftOut(Screen.Step.Id);
         Changes = Screen.Open is { } open ? ChangeLog.Of(tests.Changes(open.Test.Id)) : [];
         var weights = Weights.Check([.. Rows.Where(row => row.In).Select(row => row.Weight ?? 0)]).Weights ?? Weights.Even(Math.Max(2, Rows.Count(row => row.In)));
-        Ahead = upcoming.Of(Screen, weights, Turns, Math.Clamp(Share, 1, 100), BaseRate, SmallestLift, VisitorsPerDay);
+        Ahead = upcoming.Of(Screen, weights, Turns, Math.Clamp(Share, 1, 100), BaseRate ?? 0, SmallestLift, VisitorsPerDay);
     }
 }

@@ -49,9 +49,11 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     [BindProperty(Name = nameof(MainGoal))]
     public GoalForm MainGoal { get; set; } = new();
 
+    /// <summary>In percent; null where the step has no past to take it from, and nobody has said.</summary>
     [BindProperty]
+    [Required(ErrorMessage = "Give a guess. It is corrected once visitors have come.")]
     [Range(0.01, 99, ErrorMessage = "A percentage from 0.01 to 99.")]
-    public double BaseRate { get; set; }
+    public double? BaseRate { get; set; }
 
     [BindProperty]
     [Range(1, 500, ErrorMessage = "A percentage from 1 to 500.")]
@@ -139,14 +141,23 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
         Rows = [.. chosen.Select((page, i) => new Row { Page = page.Id.Value, In = i == 0 || page == newest, Weight = i == 0 || page == newest ? 50 : 0 })];
         Control = chosen.FirstOrDefault()?.Id.Value ?? 0;
         Goal = Screen.LaterSteps.FirstOrDefault()?.Id.Value ?? 0;
-        BaseRate = Math.Round(UsualRate() * 100, 1);
+        BaseRate = PastRate(Screen.LaterSteps.FirstOrDefault()) is { } rate ? Math.Round(rate * 100, 1) : null;
         Who = AudienceForm.Of(Audience.Everyone);
     }
 
-    private double UsualRate()
+    /// <summary>The share of this step's visitors who went on to another before; null where too few came to tell.</summary>
+    public double? PastRate(Step? goal) =>
+        goal is not null && Screen.Visitors.GetValueOrDefault(Screen.Step.Id) is >= LeastPastVisitors and var visitors
+            && Screen.Visitors.GetValueOrDefault(goal.Id) is >= LeastPastConversions and var onward && onward < visitors ? (double)onward / visitors : null;
+
+    /// <summary>What pages of this kind bring as a rule, for somebody who has no figure of their own.</summary>
+    public string RateHint => Screen.Step.Kind switch
     {
-        if (Screen.LaterSteps.FirstOrDefault() is { } next && Screen.Visitors.GetValueOrDefault(Screen.Step.Id) is > 200 and var visitors
-            && Screen.Visitors.GetValueOrDefault(next.Id) is > 0 and var onward && onward < visitors) return (double)onward / visitors;
-        return Screen.Step.Kind switch { StepKind.OptIn => 0.25, StepKind.Sales => 0.03, StepKind.Upsell or StepKind.Downsell => 0.15, _ => 0.1 };
-    }
+        StepKind.OptIn => "Opt-in pages bring 10 to 40% as a rule.",
+        StepKind.Sales => "Sales pages bring 1 to 5% as a rule.",
+        StepKind.Upsell or StepKind.Downsell => "Upsells are taken by 5 to 25% as a rule.",
+        _ => "",
+    } + " It is corrected by what all pages bring together, once they have brought 25.";
+
+    private const long LeastPastVisitors = 200, LeastPastConversions = 10;
 }

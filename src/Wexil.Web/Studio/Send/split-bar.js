@@ -26,6 +26,12 @@ class SplitBar {
 
   /** Asks what lies ahead with the settings as they stand, a moment after the last change. */
   follow(form) {
+    // The rate that is expected goes with what counts, until somebody says otherwise.
+    const [goal, rate] = [form.querySelector("[name=Goal]"), form.querySelector("[name=BaseRate]")];
+    goal?.addEventListener("change", () => {
+      const past = goal.selectedOptions[0]?.dataset.rate;
+      if (rate && past && rate.value === rate.defaultValue) rate.value = rate.defaultValue = past;
+    });
     form.addEventListener("input", () => this.ask(form));
     form.addEventListener("change", () => this.ask(form));
     this.form = form;
