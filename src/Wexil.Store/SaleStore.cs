@@ -45,6 +45,12 @@ public sealed record LedgerSum(string Name, string Currency, long Orders, long N
 /// <summary>Records sales and refunds as events, and reads the ledger that is kept of them.</summary>
 public sealed class SaleStore(Database database, Journal journal)
 {
+    private const string Columns =
+        """
+        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor, o.worth
+        FROM orders o LEFT JOIN pages p ON p.id = o.page_id
+        """;
+
     private const string Where = """
         WHERE o.at >= $1 AND o.at < $2 AND ($3 = '' OR o.order_id LIKE $3 || '%' OR instr(lower(o.product), $3) > 0 OR instr(o.email, $3) > 0)
           AND ($4 IS NULL OR (o.visitor IS NOT NULL) = $4)
@@ -60,10 +66,12 @@ public sealed class SaleStore(Database database, Journal journal)
     /// The notice as it can be recorded: a refund that is told in another currency than its order's is worth what the owner's rates of the
     /// day make of it. Null where no rate is known. What waits for its order stays as it was told.
     /// </summary>
-    public SaleNotice? InCurrencyOfOrder(SaleNotice notice, DateOnly day, Currency own)
+    /// <param name="besides">A currency in which the order is about to be recorded; null for none.</param>
+    public SaleNotice? InCurrencyOfOrder(SaleNotice notice, DateOnly day, Currency own, string? besides = null)
     {
         if (notice.Kind != SaleKind.Refund) return notice;
-        var known = Find(notice.Order).Where(balance => balance.Value.Sold > 0).Select(balance => balance.Key).ToArray();
+        string[] known = [.. Find(notice.Order).Where(balance => balance.Value.Sold > 0).Select(balance => balance.Key)];
+        if (known.Length == 0 && besides is not null) known = [besides];
         if (known.Length == 0 || known.Contains(notice.Currency)) return notice;
         var rates = database.Read(c => RateStore.Read(c, own));
         return rates.Convert(notice.Amount, notice.Currency, known[0], day) is { } amount ? notice with { Amount = amount, Currency = known[0] } : null;
@@ -81,18 +89,13 @@ public sealed class SaleStore(Database database, Journal journal)
         journal.AppendAsync(new(Guid.CreateVersion7(at), at, EventKind.Claim, visitor, default, default, Data: order));
 
     /// <summary>The newest orders first, at most so many.</summary>
-    public IReadOnlyList<LedgerOrder> Orders(LedgerFilter filter, int limit) => database.Read(c => c.Rows(
-        $"""
-        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor, o.worth
-        FROM orders o LEFT JOIN pages p ON p.id = o.page_id {Where} ORDER BY o.at DESC, o.order_id LIMIT $5
-        """,
-        row =>
-        {
-            var visitor = row.IsDBNull(9) ? (VisitorId?)null : new VisitorId(new Guid((byte[])row.GetValue(9), bigEndian: true));
-            return new LedgerOrder(
-                row.GetString(0), row.Time(1), row.GetString(2), new(row.GetInt64(3), row.GetInt64(4)), row.NumberOrNull(10), row.GetString(5), row.GetString(6), row.TextOrNull(7), Enum.Parse<SaleChannel>(row.GetString(8)), visitor,
-                visitor is null ? [] : Tested(c, (byte[])row.GetValue(9), row.GetInt64(1)));
-        }, [.. Values(filter), limit]));
+    /// <param name="skip">Those before, which were shown already.</param>
+    public IReadOnlyList<LedgerOrder> Orders(LedgerFilter filter, int limit, int skip = 0) => database.Read(c => c.Rows(
+        $"{Columns} {Where} ORDER BY o.at DESC, o.order_id LIMIT $5 OFFSET $6", row => Map(c, row), [.. Values(filter), limit, skip]));
+
+    /// <summary>One order in one currency; null when it is not known.</summary>
+    public LedgerOrder? Order(string order, string currency) => database.Read(c => c.Rows(
+        $"{Columns} WHERE o.order_id = $1 AND o.currency = $2", row => Map(c, row), order, currency).SingleOrDefault());
 
     public IReadOnlyList<LedgerTotal> Totals(LedgerFilter filter) => database.Read(c => c.Rows(
         $"SELECT o.currency, count(*), sum(o.sold), sum(o.refunded), sum(max(0, o.sold - o.refunded)), count(o.worth), coalesce(sum(o.worth), 0) FROM orders o {Where} GROUP BY o.currency ORDER BY o.currency",
@@ -143,6 +146,14 @@ public sealed class SaleStore(Database database, Journal journal)
 
     private static object?[] Values(LedgerFilter filter) =>
         [filter.From.ToUnixTimeMilliseconds(), filter.Until.ToUnixTimeMilliseconds(), filter.Text.ToLowerInvariant(), filter.IsCredited is { } credited ? credited ? 1 : 0 : null];
+
+    private static LedgerOrder Map(SqliteConnection c, SqliteDataReader row)
+    {
+        var visitor = row.IsDBNull(9) ? null : (byte[])row.GetValue(9);
+        return new(
+            row.GetString(0), row.Time(1), row.GetString(2), new(row.GetInt64(3), row.GetInt64(4)), row.NumberOrNull(10), row.GetString(5), row.GetString(6), row.TextOrNull(7),
+            Enum.Parse<SaleChannel>(row.GetString(8)), visitor is null ? null : new VisitorId(new Guid(visitor, bigEndian: true)), visitor is null ? [] : Tested(c, visitor, row.GetInt64(1)));
+    }
 
     private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, byte[] visitor, long at) => c.Rows(
         """

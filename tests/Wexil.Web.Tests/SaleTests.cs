@@ -126,6 +126,8 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         }
     }
 
+    private const string H1 = "/sales/order?order=H-1&currency=USD";
+
     [Fact]
     public async Task The_owner_puts_a_sale_in_takes_it_back_credits_it_and_is_told_what_is_wrong()
     {
@@ -143,17 +145,17 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.Contains("in the ledger already", await (await WexilFixture.PostAsync(owner, "/sales", "Add", ("New.Order", "H-1"), ("New.Amount", "39.00"), ("New.Currency", "USD"))).Content.ReadAsStringAsync());
 
-        Assert.Contains("Nobody opted in", await (await WexilFixture.PostAsync(owner, "/sales", "Assign", ("order", "H-1"), ("email", "nobody@larkrow.example"))).Content.ReadAsStringAsync());
-        await WexilFixture.PostAsync(owner, "/sales", "Assign", ("order", "H-1"), ("email", "Cleo@larkrow.example"));
-        Assert.Contains("up to $39.00", await (await WexilFixture.PostAsync(owner, "/sales", "Refund", ("order", "H-1"), ("currency", "USD"), ("amount", "40"))).Content.ReadAsStringAsync());
+        Assert.Contains("Nobody opted in", await (await WexilFixture.PostAsync(owner, H1, "Assign", ("email", "nobody@larkrow.example"))).Content.ReadAsStringAsync());
+        await WexilFixture.PostAsync(owner, H1, "Assign", ("email", "Cleo@larkrow.example"));
+        Assert.Contains("up to $39.00", await (await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "40"))).Content.ReadAsStringAsync());
         for (var i = 0; i < 2; i++)
         {
-            await WexilFixture.PostAsync(owner, "/sales", "Refund", ("order", "H-1"), ("currency", "USD"), ("amount", "10"));
+            await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "10"));
             await wexil.Host.Journal.WhenProjectedAsync();
         }
         Assert.Equal(1900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual)[0].Takings.Sum);
         // Whoever had looked for it goes on looking at what was found.
-        var filtered = await WexilFixture.PostAsync(owner, "/sales?text=seed", "/sales?text=seed&handler=Assign", "", ("order", "H-1"), ("email", "Cleo@larkrow.example"));
+        var filtered = await WexilFixture.PostAsync(owner, $"{H1}&back={Uri.EscapeDataString("/sales?text=seed")}", "Assign", ("email", "Cleo@larkrow.example"));
         Assert.Contains("text=seed", filtered.Headers.Location!.OriginalString);
         var ledger = await owner.GetStringAsync("/sales?text=seed");
         Assert.Contains("$20.00 went back", ledger);
@@ -163,6 +165,42 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var made = await (await WexilFixture.PostAsync(owner, "/settings", "Secret")).Content.ReadAsStringAsync();
         Assert.Contains(Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!), made);
         Assert.DoesNotContain(Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!), await owner.GetStringAsync("/settings"));
+    }
+
+    [Fact]
+    public async Task A_refund_from_a_file_in_another_currency_joins_its_order_by_the_rate_of_its_day_or_is_named()
+    {
+        using var owner = await wexil.OwnerAsync();
+        await wexil.Get<RateStore>().SetAsync(new(Currency.Find("GBP")!, new(2040, 11, 1), 1.25m));
+        const string csv = "order,date,amount,currency,type,refund\nR-1,2040-11-02,50.00,USD,sale,\nR-1,2040-11-03,10.00,GBP,refund,a\nR-1,2040-11-03,1000,JPY,refund,b";
+        Task<HttpResponseMessage> Post(string handler) => WexilFixture.PostAsync(owner, "/sales/file", handler, ("Csv", csv));
+        var looked = await (await Post("")).Content.ReadAsStringAsync();
+        Assert.Contains("there is no exchange rate between the two", looked, StringComparison.Ordinal);
+        await Post("TakeIn");
+        await wexil.Host.Journal.WhenProjectedAsync();
+        var order = Assert.Single(wexil.Get<SaleStore>().Orders(All with { Text = "R-1" }, 10));
+        Assert.Equal(("USD", 3750L), (order.Currency, order.Balance.Net));
+        // Told again, with the order in the ledger by now, it changes nothing.
+        await Post("TakeIn");
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal(3750L, wexil.Get<SaleStore>().Order("R-1", "USD")!.Balance.Net);
+    }
+
+    [Fact]
+    public async Task Orders_are_leafed_through_a_hundred_at_a_time_and_the_rows_hold_no_forms()
+    {
+        using var owner = await wexil.OwnerAsync();
+        var told = Enumerable.Range(1, 101).Select(i => wexil.Get<SaleStore>().RecordAsync(new(SaleKind.Sale, $"P-{i:000}", "", 100, "USD"), null, null, wexil.Time.GetUtcNow().AddMinutes(-i)));
+        await Task.WhenAll(told);
+        await wexil.Host.Journal.WhenProjectedAsync();
+        var first = await owner.GetStringAsync("/sales?text=p-");
+        Assert.Contains("1 to 100 of 101", first, StringComparison.Ordinal);
+        Assert.Contains("turned=1", first, StringComparison.Ordinal);
+        Assert.DoesNotContain("handler=Refund", first, StringComparison.Ordinal);
+        var second = await owner.GetStringAsync("/sales?text=p-&turned=1");
+        Assert.Contains("P-101", second, StringComparison.Ordinal);
+        Assert.DoesNotContain("P-100", second, StringComparison.Ordinal);
+        Assert.Equal(HttpStatusCode.NotFound, (await owner.GetAsync("/sales/order?order=P-999&currency=USD")).StatusCode);
     }
 
     [Fact]

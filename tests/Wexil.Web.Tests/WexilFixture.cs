@@ -63,7 +63,7 @@ public sealed partial class WexilFixture : IAsyncLifetime
     public static async Task<HttpResponseMessage> PostAsync(HttpClient client, string page, string to, string handler, params (string Name, string Value)[] fields)
     {
         var form = new FormUrlEncodedContent(fields.Append(("__RequestVerificationToken", await TokenAsync(client, page))).Select(field => KeyValuePair.Create(field.Item1, field.Item2)));
-        return await client.PostAsync(handler.Length == 0 ? to : $"{to}?handler={handler}", form);
+        return await client.PostAsync(handler.Length == 0 ? to : $"{to}{(to.Contains('?') ? '&' : '?')}handler={handler}", form);
     }
 
     /// <summary>What a form of a page must send along.</summary>

@@ -46,11 +46,14 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
         return Redirect("/sales");
     }
 
+    private SaleNotice? Fit(SaleNotice notice, DateTimeOffset at, string? currency) =>
+        sales.InCurrencyOfOrder(notice, DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(at, settings.Zone).DateTime), settings.Currency, currency);
+
     private async Task ReadAsync()
     {
         if (await CsvForm.ReadAsync(ModelState, Csv, Upload, SaleFile.LongestText, HttpContext.RequestAborted) is not { } csv) return;
         Csv = csv;
-        Found = SaleFile.Read(csv, Columns.ToDictionary(column => column.Key, column => column.Value ?? ""), settings.Currency.Code, settings.Zone, clock.Now, sales.Told);
+        Found = SaleFile.Read(csv, Columns.ToDictionary(column => column.Key, column => column.Value ?? ""), settings.Currency.Code, settings.Zone, clock.Now, sales.Told, Fit);
         if (Found.Problem is { } problem) ModelState.AddModelError(nameof(Csv), problem);
     }
 }

@@ -41,7 +41,10 @@ public static class SaleFile
     /// <param name="chosen">The column of a field as the owner chose it; a field that is absent is guessed.</param>
     /// <param name="usualCurrency">Where no column names one.</param>
     /// <param name="known">Which of these were told before.</param>
-    public static SaleFileRead Read(string text, IReadOnlyDictionary<string, string> chosen, string usualCurrency, TimeZoneInfo zone, DateTimeOffset now, Func<IReadOnlyCollection<Guid>, IReadOnlySet<Guid>> known)
+    /// <param name="fit">A refund in its order's currency, by the rates of its day and the currency in which the file names the order; null where there is no rate.</param>
+    public static SaleFileRead Read(
+        string text, IReadOnlyDictionary<string, string> chosen, string usualCurrency, TimeZoneInfo zone, DateTimeOffset now, Func<IReadOnlyCollection<Guid>, IReadOnlySet<Guid>> known,
+        Func<SaleNotice, DateTimeOffset, string?, SaleNotice?> fit)
     {
         if (string.IsNullOrWhiteSpace(text)) return Wrong("Choose a file, or paste its lines.");
         if (text.Length > LongestText) return Wrong("The file is longer than 512 KB. Take it in in parts.");
@@ -69,7 +72,16 @@ public static class SaleFile
         }
         if (rows.Count == 0) return new(columns, mapping, rows, "There is no line below the names of the columns.");
         var told = known([.. rows.Where(row => row.Notice is not null).Select(row => row.Notice!.Id())]);
-        return new(columns, mapping, [.. rows.Select(row => row.Notice is { } notice && told.Contains(notice.Id()) ? row with { IsKnown = true } : row)], null);
+        var sold = rows.Where(row => row.Notice is { Kind: SaleKind.Sale }).GroupBy(row => row.Order).ToDictionary(order => order.Key, order => order.First().Notice!.Currency);
+        return new(columns, mapping, [.. rows.Select(Settled)], null);
+
+        SaleRow Settled(SaleRow row)
+        {
+            if (row.Notice is not { } notice) return row;
+            if (told.Contains(notice.Id())) return row with { IsKnown = true };
+            return fit(notice, row.At, sold.GetValueOrDefault(row.Order)) is { } fitting ? row with { Notice = fitting }
+                : row with { Notice = null, Problem = "The order was in another currency, and there is no exchange rate between the two." };
+        }
 
         static SaleFileRead Wrong(string problem) => new([], new Dictionary<string, string>(), [], problem);
     }

@@ -1,3 +1,4 @@
+using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Funnels;
@@ -12,7 +13,7 @@ namespace Wexil.Web.Studio.Sales;
 /// <summary>The ledger: every order, what became of it, and whom it is credited to.</summary>
 public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore pages, FunnelStore funnels, OwnerTime clock) : PageModel
 {
-    public const int Most = 200;
+    public const int Most = 100;
 
     /// <summary>A sale told by hand.</summary>
     public sealed class SaleForm
@@ -56,9 +57,19 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
 
     public IReadOnlyList<LedgerSum> Sums { get; private set; } = [];
 
+    /// <summary>How many hundreds of orders come before those shown.</summary>
+    [BindProperty(SupportsGet = true)]
+    [Range(0, 10_000)]
+    public int Turned { get; set; }
+
+    public long All => Totals.Sum(total => total.Orders);
+
     /// <summary>The address of this screen with the same filter, summed up otherwise.</summary>
-    public string SummedBy(LedgerBy by) =>
-        $"/sales?from={Uri.EscapeDataString(From ?? "")}&until={Uri.EscapeDataString(Until ?? "")}&text={Uri.EscapeDataString(Text ?? "")}&credited={Uri.EscapeDataString(Credited ?? "")}&by={by}";
+    public string SummedBy(LedgerBy by, int turned = 0) =>
+        $"/sales?from={Uri.EscapeDataString(From ?? "")}&until={Uri.EscapeDataString(Until ?? "")}&text={Uri.EscapeDataString(Text ?? "")}&credited={Uri.EscapeDataString(Credited ?? "")}&by={by}{(turned > 0 ? $"&turned={turned}" : "")}";
+
+    /// <summary>The screen of one order, which leads back here.</summary>
+    public string Address(LedgerOrder order) => $"/sales/order?order={Uri.EscapeDataString(order.Order)}&currency={order.Currency}&back={Uri.EscapeDataString(SummedBy(By, Turned))}";
 
     public IReadOnlyList<(long Id, string Name)> Pages { get; private set; } = [];
 
@@ -90,27 +101,6 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
         return Redirect("/sales");
     }
 
-    public async Task<IActionResult> OnPostRefundAsync(string order, string currency, string? amount)
-    {
-        var balance = sales.Find(order).GetValueOrDefault(currency);
-        var parsed = Currency.Find(currency)?.Parse(amount);
-        if (parsed is not > 0 || parsed > balance.Net) return Refuse($"refund-{order}", balance.Net == 0 ? "Nothing is left of this order." : $"An amount above 0 and up to {Money(balance.Net, currency)}.");
-        // What went back before tells one refund of an order from the next.
-        await sales.RecordAsync(new(SaleKind.Refund, order, $"by hand after {balance.Refunded}", parsed.Value, currency, Channel: SaleChannel.Hand), null, null, clock.Now);
-        await sales.WhenCountedAsync();
-        Done = $"{Money(parsed.Value, currency)} of order {order} went back.";
-        return Redirect(SummedBy(By));
-    }
-
-    public async Task<IActionResult> OnPostAssignAsync(string order, string? email)
-    {
-        if (string.IsNullOrWhiteSpace(email) || sales.VisitorOf(email.Trim()) is not { } visitor) return Refuse($"assign-{order}", "Nobody opted in with this e-mail address.");
-        await sales.ClaimAsync(order, visitor, clock.Now);
-        await sales.WhenCountedAsync();
-        Done = $"Order {order} is credited to {email.Trim()}.";
-        return Redirect(SummedBy(By));
-    }
-
     private IActionResult Refuse(string field, string problem)
     {
         ModelState.AddModelError(field, problem);
@@ -127,7 +117,8 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
         if (untilProblem is not null) ModelState.AddModelError(nameof(Until), "A day such as 2026-11-09.");
         var filter = new LedgerFilter(
             from ?? clock.Now.AddDays(-30), until?.AddDays(1) ?? clock.Now.AddDays(1), Text?.Trim() ?? "", Credited switch { "yes" => true, "no" => false, _ => null });
-        Orders = sales.Orders(filter, Most);
+        if (!ModelState.IsValid) Turned = Math.Clamp(Turned, 0, 10_000);
+        Orders = sales.Orders(filter, Most, Turned * Most);
         Totals = sales.Totals(filter);
         Sums = sales.Sums(filter, By);
         Uncredited = sales.Uncredited();

@@ -1,0 +1,72 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.Filters;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
+using Wexil.Core.Sales;
+using Wexil.Store;
+using Wexil.Web.Shared.Reading;
+
+namespace Wexil.Web.Studio.Sales;
+
+/// <summary>One order: what came of it, and what the owner can do about it.</summary>
+public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
+{
+    [BindProperty(SupportsGet = true)]
+    public string? Order { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Currency { get; set; }
+
+    /// <summary>Where the owner came from, with what was looked for there.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Back { get; set; }
+
+    [BindProperty]
+    public string? Amount { get; set; }
+
+    [BindProperty]
+    public string? Email { get; set; }
+
+    public LedgerOrder Shown { get; private set; } = null!;
+
+    public string Ledger => Back is not null && Back.StartsWith("/sales?", StringComparison.Ordinal) ? Back : "/sales";
+
+    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
+    {
+        Shown = sales.Order(Order ?? "", Currency ?? "")!;
+        if (Shown is null) context.Result = NotFound();
+    }
+
+    public void OnGet() => Amount = Core.Funnels.Currency.Find(Shown.Currency)?.Write(Shown.Balance.Net);
+
+    public async Task<IActionResult> OnPostRefundAsync()
+    {
+        var parsed = Core.Funnels.Currency.Find(Shown.Currency)?.Parse(Amount);
+        if (parsed is not > 0 || parsed > Shown.Balance.Net)
+            return Refuse(nameof(Amount), Shown.Balance.Net == 0 ? "Nothing is left of this order." : $"An amount above 0 and up to {SalesModel.Money(Shown.Balance.Net, Shown.Currency)}.");
+        // What went back before tells one refund of an order from the next.
+        await sales.RecordAsync(
+            new(SaleKind.Refund, Shown.Order, $"by hand after {Shown.Balance.Refunded}", parsed.Value, Shown.Currency, Channel: SaleChannel.Hand), null, null, clock.Now);
+        return await DoneAsync($"{SalesModel.Money(parsed.Value, Shown.Currency)} of order {Shown.Order} went back.");
+    }
+
+    public async Task<IActionResult> OnPostAssignAsync()
+    {
+        if (string.IsNullOrWhiteSpace(Email) || sales.VisitorOf(Email.Trim()) is not { } visitor) return Refuse(nameof(Email), "Nobody opted in with this e-mail address.");
+        await sales.ClaimAsync(Shown.Order, visitor, clock.Now);
+        return await DoneAsync($"Order {Shown.Order} is credited to {Email.Trim()}.");
+    }
+
+    private async Task<IActionResult> DoneAsync(string done)
+    {
+        await sales.WhenCountedAsync();
+        TempData[nameof(SalesModel.Done)] = done;
+        return Redirect(Ledger);
+    }
+
+    private PageResult Refuse(string field, string problem)
+    {
+        ModelState.AddModelError(field, problem);
+        return Page();
+    }
+}
