@@ -155,7 +155,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     private void ClonePages(SqliteConnection c, Step step, StepId to)
     {
         // The page shown first, so that it is the one that the new step shows.
-        foreach (var id in c.Rows("SELECT id FROM pages WHERE step_id = $1 ORDER BY id = $2 DESC, id", row => new PageId(row.GetInt64(0)), step.Id.Value, step.Page?.Value ?? 0))
+        foreach (var id in c.Rows("SELECT id FROM pages WHERE step_id = $1 AND archived_at IS NULL ORDER BY id = $2 DESC, id", row => new PageId(row.GetInt64(0)), step.Id.Value, step.Page?.Value ?? 0))
         {
             var page = PageStore.Find(c, id)!;
             PageStore.Clone(c, page, page.Name, to, time.GetUtcNow());

@@ -13,13 +13,14 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     /// <summary>The number under which files are kept that no version has yet.</summary>
     internal const int Draft = 0;
 
-    private const string Columns =
+    internal const string Columns =
         """
         id, step_id, slug, name, outside, entry, parent_id, parent_version, revision, changed_at, indexed,
         EXISTS (SELECT 1 FROM drafts d JOIN version_files f ON f.page_id = d.page_id AND f.version = pages.revision AND f.path = pages.entry WHERE d.page_id = pages.id AND d.hash <> f.hash)
         """;
 
-    public IReadOnlyList<Page> Of(StepId step) => database.Read(c => c.Rows($"SELECT {Columns} FROM pages WHERE step_id = $1 ORDER BY id", Map, step.Value));
+    /// <summary>The pages of a step that are not put away.</summary>
+    public IReadOnlyList<Page> Of(StepId step) => database.Read(c => c.Rows($"SELECT {Columns} FROM pages WHERE step_id = $1 AND archived_at IS NULL ORDER BY id", Map, step.Value));
 
     public IReadOnlyList<Page> All() => database.Read(c => c.Rows($"SELECT {Columns} FROM pages ORDER BY id", Map));
 
@@ -66,11 +67,12 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     /// <param name="step">The step it is for; without one, that of the original.</param>
     public Task<PageId> CloneAsync(Page page, string name, StepId? step = null) => journal.WriteAsync(c => Clone(c, page, name, step ?? page.Step, time.GetUtcNow()));
 
-    public Task RenameAsync(PageId page, string name) => journal.WriteAsync(c => { c.Execute("UPDATE pages SET name = $2 WHERE id = $1", page.Value, name); });
+    public Task RenameAsync(PageId page, string name) => journal.WriteAsync(c => Rename(c, page, name));
 
-    /// <summary>Where a page hosted elsewhere is now. In a running test that starts a phase: what came before was another address.</summary>
-    public Task SetOutsideAsync(PageId page, Uri address) => journal.WriteAsync(c =>
+    /// <summary>What a page hosted elsewhere is called and where it is now. In a running test another address starts a phase: what came before was another page.</summary>
+    public Task ChangeOutsideAsync(PageId page, string name, Uri address) => journal.WriteAsync(c =>
     {
+        Rename(c, page, name);
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
         if (c.Execute("UPDATE pages SET outside = $2, changed_at = $3 WHERE id = $1 AND outside IS NOT NULL AND outside <> $2", page.Value, address.AbsoluteUri, now) == 0) return;
         c.Execute("DELETE FROM page_checks WHERE page_id = $1", page.Value);
@@ -97,6 +99,8 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             c.Execute("UPDATE pages SET parent_version = $2 WHERE id = $1", clone.Id.Value, parentVersion);
         }
     });
+
+    private static void Rename(SqliteConnection c, PageId page, string name) => c.Execute("UPDATE pages SET name = $2 WHERE id = $1", page.Value, name);
 
     internal static Page? Find(SqliteConnection c, PageId page) => c.Rows($"SELECT {Columns} FROM pages WHERE id = $1", Map, page.Value).SingleOrDefault();
 
@@ -146,14 +150,20 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     {
         // Studio's own addresses beside a page's stand where a page's name would.
         var slug = Slug.Free(Slug.From(name), s => s is "add" or "files" or "import" or "path" || c.Number("SELECT 1 FROM pages WHERE slug = $1", s) is not null);
-        // Two pages of one name on a step could not be told apart.
-        var stem = name;
-        for (var number = 2; c.Number("SELECT 1 FROM pages WHERE step_id = $1 AND name = $2", step.Value, name) is not null; number++) name = $"{stem} {number}";
+        name = FreeName(c, step, name);
         var id = c.Insert(
             "INSERT INTO pages (step_id, slug, name, outside, entry, parent_id, parent_version, created_at, changed_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $8)",
             step.Value, slug, name, outside, entry, parent?.Id.Value, parent?.Revision, now.ToUnixTimeMilliseconds());
         c.Execute("UPDATE steps SET page_id = $2 WHERE id = $1 AND page_id IS NULL", step.Value, id);
         return new(id);
+    }
+
+    /// <summary>The name, with a number where the step has a page of that name: two could not be told apart.</summary>
+    internal static string FreeName(SqliteConnection c, StepId step, string name)
+    {
+        var free = name;
+        for (var number = 2; c.Number("SELECT 1 FROM pages WHERE step_id = $1 AND name = $2", step.Value, free) is not null; number++) free = $"{name} {number}";
+        return free;
     }
 
     private int Publish(SqliteConnection c, PageId id, string source, string note)
@@ -182,7 +192,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         if (test is { } running) TestStore.StartPhase(c, new(running), why, now, log: "owner");
     }
 
-    private static Page Map(SqliteDataReader row) => new(
+    internal static Page Map(SqliteDataReader row) => new(
         new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetString(2), row.GetString(3), row.TextOrNull(4) is { } outside ? new Uri(outside) : null,
         row.TextOrNull(5), row.NumberOrNull(6) is { } parent ? new PageId(parent) : null, (int?)row.NumberOrNull(7), row.GetInt32(8), row.Time(9),
         row.GetBoolean(10), row.GetBoolean(11));

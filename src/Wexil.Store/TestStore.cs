@@ -189,6 +189,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         var (set, ends, stands) = c.Rows(
             "SELECT weights, ends_at, paused_at IS NULL AND decided_at IS NULL FROM tests WHERE id = $1", row => (Weights.Parse(row.GetString(0)), row.NumberOrNull(1), row.GetBoolean(2)), test.Value).Single();
         if (!stands || ends <= now) return;
+        TakeOutOfArchive(c, test, set);
         var weights = set.Without([.. c.Rows("SELECT position FROM test_pages WHERE test_id = $1 AND rests", row => row.GetInt32(0), test.Value)]).ToString();
         // One that has not begun saw nobody: it is changed, and none follows it.
         if (c.Execute("UPDATE phases SET weights = $2 WHERE test_id = $1 AND started_at > $3", test.Value, weights, now) > 0) return;
@@ -196,6 +197,14 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         // A start that was put off by a pause comes when its time does.
         var from = Math.Max(now, c.Number("SELECT started_at FROM tests WHERE id = $1", test.Value)!.Value);
         c.Execute("INSERT INTO phases (test_id, weights, reason, started_at, ended_at) VALUES ($1, $2, $3, $4, $5)", test.Value, weights, reason, from, ends);
+    }
+
+    /// <summary>A page that visitors are sent to, or that the step shows, is not put away.</summary>
+    private static void TakeOutOfArchive(SqliteConnection c, TestId test, Weights weights)
+    {
+        c.Execute("UPDATE pages SET archived_at = NULL WHERE archived_at IS NOT NULL AND id = (SELECT s.page_id FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1)", test.Value);
+        for (var position = 0; position < weights.Count; position++)
+            if (weights[position] > 0) c.Execute("UPDATE pages SET archived_at = NULL WHERE archived_at IS NOT NULL AND id = (SELECT page_id FROM test_pages WHERE test_id = $1 AND position = $2)", test.Value, position);
     }
 
     internal static void Log(SqliteConnection c, TestId test, long at, string who, string what) =>

@@ -14,6 +14,44 @@ namespace Wexil.Web.Tests;
 public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 {
     [Fact]
+    public async Task A_page_is_put_away_taken_out_moved_and_deleted_and_a_running_test_is_asked_about_first()
+    {
+        var tested = await wexil.StartTestAsync("shelf");
+        var pages = wexil.Get<PageStore>();
+        using HttpClient owner = await wexil.OwnerAsync(), visitor = wexil.Visitor();
+        const string build = "/f/shelf/shelf/build";
+        var third = pages.Find(await pages.CloneAsync(tested.A, "Third of the shelf"))!;
+        var test = wexil.Get<TestStore>().Find(tested.Test)!;
+        await wexil.Get<TestStore>().ChangeAsync(test, Weights.Of(40, 40, 20), [third.Id], test.Sending, null, []);
+        async Task<string> PostAsync(string handler, params (string, string)[] fields)
+        {
+            var answer = await WexilFixture.PostAsync(owner, build, handler, fields);
+            return WebUtility.HtmlDecode(answer.StatusCode == HttpStatusCode.Redirect ? await owner.GetStringAsync(build) : await answer.Content.ReadAsStringAsync());
+        }
+        string Id(Page page) => $"{page.Id.Value}";
+        Assert.Contains("control of the running test", await PostAsync("Archive", ("id", Id(tested.A))), StringComparison.Ordinal);
+        Assert.Contains("Put “Third of the shelf” away?", await PostAsync("Archive", ("id", Id(third))), StringComparison.Ordinal);
+        Assert.Equal(2, wexil.Get<TestStore>().Phases(tested.Test).Count(phase => phase.Weights.Count >= 2));
+        var put = await PostAsync("Archive", ("id", Id(third)), ("confirmed", "true"));
+        Assert.Contains("A new phase has begun.", put, StringComparison.Ordinal);
+        Assert.Contains("Put away: 1 page", put, StringComparison.Ordinal);
+        Assert.Equal(0, wexil.Get<Routes>().Current.Step("shelf")!.Test!.Weights[2]);
+        Assert.Contains("Third of the shelf", await owner.GetStringAsync("/f/shelf/shelf/send"), StringComparison.Ordinal);
+        Assert.Contains("Page A", await visitor.GetStringAsync($"/p/{third.Slug}/"), StringComparison.Ordinal);
+        Assert.Contains("is back.", await PostAsync("Restore", ("id", Id(third))), StringComparison.Ordinal);
+
+        var idle = pages.Find(await pages.CloneAsync(tested.A, "Idle"))!;
+        Assert.Contains("Choose the step", await PostAsync("Archive", ("id", Id(idle)), ("to", "0")), StringComparison.Ordinal);
+        Assert.Contains("“Idle” is on “Thanks” now.", await PostAsync("Archive", ("id", Id(idle)), ("to", $"{tested.Thanks.Id.Value}")), StringComparison.Ordinal);
+        Assert.Equal(tested.Thanks.Id, pages.Find(idle.Id)!.Step);
+        await pages.CloneAsync(tested.A, "Never seen");
+        var never = pages.Of(tested.Step.Id).Single(page => page.Name == "Never seen");
+        Assert.Contains("Visitors have seen this page", await PostAsync("Delete", ("id", Id(third))), StringComparison.Ordinal);
+        Assert.Contains("“Never seen” is deleted.", await PostAsync("Delete", ("id", Id(never))), StringComparison.Ordinal);
+        Assert.Null(pages.Find(never.Id));
+    }
+
+    [Fact]
     public async Task Visitors_see_only_what_was_published_and_publishing_in_a_test_starts_a_phase()
     {
         var tested = await wexil.StartTestAsync("drafted");

@@ -95,6 +95,7 @@ internal sealed class Projector : IDisposable
             _mark.Bind(1, mark).Run();
         });
         _sourcesAreStale = false;
+        _steps.Keep();
         if (mark == Mark) return null;
         Mark = mark;
         return new(_tests.Places, _tests.Touched.Union(_sales.Touched).ToHashSet(), _steps.Touched.ToHashSet());
@@ -122,6 +123,7 @@ internal sealed class Projector : IDisposable
     {
         var visitor = happened.Visitor.Value;
         var at = happened.At.ToUnixTimeMilliseconds();
+        _steps.Show(happened.Page);
         switch (happened.Kind)
         {
             case EventKind.OptIn:

@@ -10,6 +10,9 @@ internal sealed class StepCounts(SqliteConnection connection) : IDisposable
     private readonly HotStatement _total = new(connection, "INSERT INTO step_tallies VALUES (?1, ?2) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors");
     private readonly HotStatement _bucket = new(connection, "INSERT INTO step_buckets VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors");
     private readonly HotStatement _leftOut = new(connection, "INSERT INTO left_out VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET visits = visits + excluded.visits");
+    private readonly HotStatement _show = new(connection, "INSERT OR IGNORE INTO shown_pages VALUES (?1)");
+    private readonly HashSet<long> _shown = [.. connection.Rows("SELECT page_id FROM shown_pages", row => row.GetInt64(0))];
+    private readonly HashSet<long> _newlyShown = [];
     private readonly Dictionary<(long Step, long Bucket), long> _reached = [];
     private readonly Dictionary<(long Step, long Reason), long> _out = [];
 
@@ -18,10 +21,20 @@ internal sealed class StepCounts(SqliteConnection connection) : IDisposable
 
     public void Clear()
     {
+        _newlyShown.Clear();
         _reached.Clear();
         _out.Clear();
         Touched.Clear();
     }
+
+    /// <summary>A page was served to somebody: it is never deleted from now on.</summary>
+    public void Show(PageId page)
+    {
+        if (page.Value > 0 && !_shown.Contains(page.Value)) _newlyShown.Add(page.Value);
+    }
+
+    /// <summary>What the batch wrote is in the file.</summary>
+    public void Keep() => _shown.UnionWith(_newlyShown);
 
     public void Reached(StepId step, long bucket)
     {
@@ -37,6 +50,7 @@ internal sealed class StepCounts(SqliteConnection connection) : IDisposable
 
     public void Write()
     {
+        foreach (var page in _newlyShown) _show.Bind(1, page).Run();
         foreach (var ((step, bucket), visitors) in _reached)
         {
             _total.Bind(1, step).Bind(2, visitors).Run();
@@ -50,5 +64,6 @@ internal sealed class StepCounts(SqliteConnection connection) : IDisposable
         _total.Dispose();
         _bucket.Dispose();
         _leftOut.Dispose();
+        _show.Dispose();
     }
 }

@@ -14,7 +14,7 @@ namespace Wexil.Web.Studio.Build;
 public sealed record PageCard(Page Page, string? Letter, Page? Parent, int Clones, PageChanges? Changes, WiringReport? Wiring, bool IsBehind, string? Frame);
 
 /// <summary>The pages of a step, seen as they are.</summary>
-public sealed partial class BuildModel(StepScreens screens, PageDesk desk) : StepPageModel(screens)
+public sealed partial class BuildModel(StepScreens screens, PageDesk desk, PageShelf shelf) : StepPageModel(screens)
 {
     public override string Stage => "build";
 
@@ -25,13 +25,26 @@ public sealed partial class BuildModel(StepScreens screens, PageDesk desk) : Ste
     /// <summary>The pages of the test first, by letter, then the others.</summary>
     public IReadOnlyList<PageCard> Cards { get; private set; } = [];
 
+    /// <summary>The pages of this step that are put away.</summary>
+    public IReadOnlyList<Page> Archived { get; private set; } = [];
+
+    /// <summary>A page of a running test that is to be put away or moved, and to where; asked about before it is done.</summary>
+    public (Page Page, Step? To)? Asks { get; private set; }
+
+    public IEnumerable<Step> OtherSteps => Screen.Steps.Where(step => step.Id != Screen.Step.Id && !step.IsArchived);
+
+    public bool CanBeDeleted(Page page) => shelf.Problem(page) is null && shelf.CanBeDeleted(page.Id);
+
     /// <summary>A name that says which clone it is and nothing else.</summary>
     public static bool IsPlainName(string name) => PlainName().IsMatch(name);
 
-    public void OnGet()
+    public void OnGet() => Read();
+
+    private void Read()
     {
         if (As is not ("tablet" or "phone")) As = "desktop";
         Cards = [.. Screen.Pages.Select(Card).OrderBy(card => card.Letter ?? "~").ThenBy(card => card.Page.Id.Value)];
+        Archived = shelf.Archived(Screen.Step.Id);
     }
 
     public async Task<IActionResult> OnPostCloneAsync(long original)
@@ -51,6 +64,71 @@ public sealed partial class BuildModel(StepScreens screens, PageDesk desk) : Ste
         desk.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));
     }
+
+    /// <summary>Puts a page away, or moves it to another step of the funnel; for a page in a running test it is asked first.</summary>
+    public async Task<IActionResult> OnPostArchiveAsync(long id, long? to, bool confirmed)
+    {
+        if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } page) return NotFound();
+        var target = to is { } step ? OtherSteps.FirstOrDefault(other => other.Id == new StepId(step)) : null;
+        if (to is not null && target is null) return Refuse(id, "Choose the step that it goes to.");
+        if (shelf.Problem(page) is { } problem) return Refuse(id, Words(problem));
+        if (!confirmed && shelf.IsTested(page.Id))
+        {
+            Asks = (page, target);
+            Read();
+            return Page();
+        }
+        var tested = shelf.IsTested(page.Id);
+        if (target is null)
+        {
+            if (await shelf.ArchiveAsync(page) is { } late) return Refuse(id, Words(late));
+            Done = $"{Show.Quoted(page.Name)} is put away.{(tested ? " Nobody new is sent there; who has it keeps it. A new phase has begun." : "")}";
+        }
+        else
+        {
+            var (moved, late) = await shelf.MoveAsync(page, target.Id);
+            if (late is { } why) return Refuse(id, Words(why));
+            Done = moved == page.Id ? $"{Show.Quoted(page.Name)} is on {Show.Quoted(target.Name)} now."
+                : $"{Show.Quoted(page.Name)} was in a test here, so its figures stay with it in the archive of this step; a clone of it is on {Show.Quoted(target.Name)}.";
+        }
+        desk.Routes.Reload(Screen.Funnel.Id);
+        return Redirect(Screen.Address("build"));
+    }
+
+    public async Task<IActionResult> OnPostRestoreAsync(long id)
+    {
+        if (shelf.Archived(Screen.Step.Id).FirstOrDefault(page => page.Id == new PageId(id)) is not { } page) return NotFound();
+        await shelf.RestoreAsync(page.Id);
+        desk.Routes.Reload(Screen.Funnel.Id);
+        Done = $"{Show.Quoted(page.Name)} is back.";
+        return Redirect(Screen.Address("build"));
+    }
+
+    public async Task<IActionResult> OnPostDeleteAsync(long id)
+    {
+        if (Screen.Pages.Concat(shelf.Archived(Screen.Step.Id)).FirstOrDefault(own => own.Id == new PageId(id)) is not { } page) return NotFound();
+        if (await shelf.DeleteAsync(page) is { } problem) return Refuse(id, Words(problem));
+        desk.Routes.Reload(Screen.Funnel.Id);
+        Done = $"{Show.Quoted(page.Name)} is deleted. Nobody was ever shown it.";
+        return Redirect(Screen.Address("build"));
+    }
+
+    private IActionResult Refuse(long page, string problem)
+    {
+        ModelState.AddModelError($"page-{page}", problem);
+        Read();
+        return Page();
+    }
+
+    private static string Words(ShelfProblem problem) => problem switch
+    {
+        ShelfProblem.IsShown => "Everyone who opens the step’s link sees this page. Show another one to everyone first.",
+        ShelfProblem.IsControl => "This is the control of the running test. Keep a page first.",
+        ShelfProblem.LeavesOne => "Without this page the test has nothing left to compare. Keep a page instead.",
+        ShelfProblem.IsForOthers => "Visitors who do not take part in the running test see this page. Choose another for them first.",
+        ShelfProblem.IsTied => "A source sends its visitors to this page. Untie it under Sources first.",
+        _ => "Visitors have seen this page, or it was in a test, so it is kept. It can be put away.",
+    };
 
     private PageCard Card(Page page)
     {

@@ -141,10 +141,10 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
         // Nothing is saved until everything can be.
         CheckName();
         if (!ModelState.IsValid || AsksAboutPhase) return Page();
-        await RenameAsync();
-        if (moved is not null)
+        if (moved is null) await RenameAsync();
+        else
         {
-            await Desk.Pages.SetOutsideAsync(Shown.Id, moved);
+            await Desk.Pages.ChangeOutsideAsync(Shown.Id, Name.Trim(), moved);
             Desk.Routes.Reload(Screen.Funnel.Id);
         }
         if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source) await Desk.Drafts.EditAsync(Shown, Draft, source, "Source");

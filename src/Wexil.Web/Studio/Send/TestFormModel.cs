@@ -87,7 +87,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     [BindProperty]
     public bool RestsFailing { get; set; }
 
-    public string PageName(long page) => Screen.Pages.FirstOrDefault(p => p.Id.Value == page)?.Name ?? "a page put away";
+    public string PageName(long page) => Screen.Pages.Concat(Screen.Open?.Pages ?? []).FirstOrDefault(p => p.Id.Value == page)?.Name ?? "a page put away";
 
     /// <summary>The rows of the pages that are in the test, the control first.</summary>
     protected Row[] Chosen() => [.. Rows.Where(row => row.In && Screen.Pages.Any(page => page.Id.Value == row.Page)).OrderBy(row => row.Page != Control)];
