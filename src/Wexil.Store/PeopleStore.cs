@@ -91,6 +91,15 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
         }
     });
 
+    /// <summary>What a person filled in besides the address, by the name of the field: the newest of each.</summary>
+    public IReadOnlyDictionary<string, string> Told(string email) => database.Read(c =>
+    {
+        var told = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
+        foreach (var fields in c.Rows("SELECT fields FROM leads WHERE email = $1 COLLATE NOCASE AND fields <> '' ORDER BY at", row => OptInNote.ReadFields(row.GetString(0)), email))
+            foreach (var (name, value) in fields) told[name] = value;
+        return told;
+    });
+
     /// <summary>What a person did, the newest first, as far as it is kept of somebody.</summary>
     public IReadOnlyList<Deed> Deeds(string email) => database.Read(c =>
     {

@@ -199,13 +199,19 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 
         using var visitor = wexil.Visitor();
         await visitor.GetAsync("/go/forwarded");
-        await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "eve@forward.example"), new("name", "Eve & Ivo")]));
+        await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "eve@forward.example"), new("name", "Eve & Ivo"), new("telephone", "+49 30 1234"), new("message", new string('m', 9000))]));
         await wexil.Host.Journal.WhenProjectedAsync();
         var outbox = wexil.Get<Mail.Outbox>();
         await outbox.SendDueAsync(default);
         var outgoing = wexil.Get<OutgoingStore>();
         Assert.Equal((1L, 0L), (outgoing.State(tested.Step.Id).Waiting, outgoing.State(tested.Step.Id).Failed));
         Assert.Contains("Nothing answers", await owner.GetStringAsync(screen));
+        // What else was filled in stands with the person, a very long message to its eight thousandth letter.
+        var person = WebUtility.HtmlDecode(await owner.GetStringAsync("/people/one?email=eve@forward.example"));
+        Assert.Contains("Eve & Ivo", person, StringComparison.Ordinal);
+        Assert.Contains("+49 30 1234", person, StringComparison.Ordinal);
+        Assert.Contains(new string('m', 8000), person, StringComparison.Ordinal);
+        Assert.DoesNotContain(new string('m', 8001), person, StringComparison.Ordinal);
 
         listener.Start();
         var received = Task.Run(async () =>

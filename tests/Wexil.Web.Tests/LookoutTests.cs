@@ -150,6 +150,8 @@ public sealed class LookoutTests
         await wexil.Get<Lookout>().LookAsync();
         await wexil.Get<Lookout>().LookAsync();
         Assert.Equal(["Look here: troubled", "Started: troubled", "Your tests this Monday"], await MailsAsync(wexil));
+        var digest = wexil.Get<MailSender>().Simulated().Single(letter => letter.Subject == "Your tests this Monday").Words;
+        Assert.Matches("B “troubled b” against the control: confidence [0-9.]+% \\(95% needed\\)", digest);
     }
 
     [Fact]

@@ -7,7 +7,7 @@ namespace Wexil.Core.Verdicts;
 public sealed record Segment<T>(string Name, IReadOnlyList<IReadOnlyList<T>> Phases);
 
 /// <summary>A page's visitors in a segment.</summary>
-/// <param name="Value">The rate, or what each visitor brought.</param>
+/// <param name="Value">The rate, or what each visitor brought, with all phases counting alike for every page.</param>
 /// <param name="Lift">Against the control's in the segment; null for the control, and where the two cannot be compared.</param>
 /// <param name="P">Always-valid, adjusted for every comparison of the table; 1 while there is not enough.</param>
 public sealed record SegmentCell<T>(T Sum, double Value, double? Lift, double P);
@@ -30,13 +30,15 @@ public static class SegmentTable
     /// <param name="smallestLift">The smallest lift worth finding, as a share of the rate, above 0.</param>
     public static SegmentTable<Arm> Of(IReadOnlyList<Segment<Arm>> segments, int control, double smallestLift) => Of(
         segments, control, smallestLift, new Kind<Arm>(
-            (a, b) => a + b, arm => arm.Visitors, arm => arm.Rate, arm => arm.Conversions, arms => arms.Aggregate(new Arm(), (sum, arm) => sum + arm).Rate,
-            pairs => Phases.Difference(pairs.Select(pair => new PhasePair(pair.A, pair.B)))));
+            (a, b) => a + b, arm => arm.Visitors, arm => arm.Conversions, arms => arms.Aggregate(new Arm(), (sum, arm) => sum + arm).Rate,
+            pairs => Phases.Difference(pairs.Select(pair => new PhasePair(pair.A, pair.B))),
+            (phases, from, differences) => [.. PhaseStandardization.Rates(phases, from, differences).Select(rate => rate.Rate)]));
 
     /// <summary>By what each visitor brought.</summary>
     public static SegmentTable<Takings> OfMoney(IReadOnlyList<Segment<Takings>> segments, int control, double smallestLift) => Of(
         segments, control, smallestLift, new Kind<Takings>(
-            (a, b) => a + b, takings => takings.Visitors, takings => takings.Mean, takings => takings.EffectiveBuyers, all => all.Aggregate(new Takings(), (sum, takings) => sum + takings).Mean, Phases.DifferenceOfMeans));
+            (a, b) => a + b, takings => takings.Visitors, takings => takings.EffectiveBuyers, all => all.Aggregate(new Takings(), (sum, takings) => sum + takings).Mean, Phases.DifferenceOfMeans,
+            (phases, from, differences) => [.. PhaseStandardization.Means(phases, from, differences).Select(takings => takings.Mean)]));
 
     private static SegmentTable<T> Of<T>(IReadOnlyList<Segment<T>> segments, int control, double smallestLift, Kind<T> kind) where T : struct
     {
@@ -55,12 +57,13 @@ public static class SegmentTable
         var sums = Enumerable.Range(0, pages).Select(page => segment.Phases.Aggregate(default(T), (sum, phase) => kind.Add(sum, phase[page]))).ToArray();
         var raw = new double?[pages];
         var tau = kind.Mean(sums) * smallestLift;
+        var differences = sums.Select((_, page) => page == control ? null : kind.Difference(segment.Phases.Select(phase => (phase[control], phase[page])))).ToArray();
+        var values = kind.Values(segment.Phases, control, differences);
         var cells = sums.Select((sum, page) =>
         {
-            var value = kind.Value(sum);
-            if (page == control || kind.Value(sums[control]) <= 0 || kind.Difference(segment.Phases.Select(phase => (phase[control], phase[page]))) is not { } estimate) return new SegmentCell<T>(sum, value, null, 1);
+            if (values[control] <= 0 || differences[page] is not { } estimate) return new SegmentCell<T>(sum, values[page], null, 1);
             if (tau > 0 && IsEnough(sum) && IsEnough(sums[control])) raw[page] = PeekSafe.At(estimate, tau).P;
-            return new SegmentCell<T>(sum, value, estimate.Difference / kind.Value(sums[control]), 1);
+            return new SegmentCell<T>(sum, values[page], estimate.Difference / values[control], 1);
         }).ToArray();
         return (new(segment.Name, sums.Sum(kind.Visitors), cells, !sums.All(IsEnough)), raw);
 
@@ -69,5 +72,6 @@ public static class SegmentTable
 
     /// <summary>How what visitors did, or brought, is added up and compared.</summary>
     private sealed record Kind<T>(
-        Func<T, T, T> Add, Func<T, long> Visitors, Func<T, double> Value, Func<T, double> Met, Func<IEnumerable<T>, double> Mean, Func<IEnumerable<(T A, T B)>, Estimate?> Difference);
+        Func<T, T, T> Add, Func<T, long> Visitors, Func<T, double> Met, Func<IEnumerable<T>, double> Mean, Func<IEnumerable<(T A, T B)>, Estimate?> Difference,
+        Func<IReadOnlyList<IReadOnlyList<T>>, int, IReadOnlyList<Estimate?>, IReadOnlyList<double>> Values);
 }

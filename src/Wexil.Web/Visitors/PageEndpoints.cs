@@ -14,8 +14,6 @@ public static class PageEndpoints
     private static readonly TimeSpan HeldFor = TimeSpan.FromMinutes(10);
     private const int LongestForm = 64 << 10;
 
-    /// <summary>Nobody reads a page, types an address and sends it faster.</summary>
-
     // Who tries a page sees its own scripts at work, and fires nobody else's.
     private const string Trying = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'";
 
@@ -97,8 +95,8 @@ public static class PageEndpoints
 
     /// <summary>What else was filled in, within bounds.</summary>
     private static Dictionary<string, string> Others(IFormCollection form, string email) => form
-        .Where(field => field.Key != HostedHtml.TrapField && field.Key.Length is > 0 and <= 60 && field.Value.ToString() is { Length: > 0 and <= OptInNote.LongestField } value && value.Trim() != email)
-        .Take(OptInNote.MostFields).ToDictionary(field => field.Key, field => field.Value.ToString());
+        .Where(field => field.Key != HostedHtml.TrapField && field.Key.Length is > 0 and <= 60 && field.Value.ToString() is { Length: > 0 } value && value.Trim() != email)
+        .Take(OptInNote.MostFields).ToDictionary(field => field.Key, field => field.Value.ToString() is { Length: > OptInNote.LongestField } value ? value[..OptInNote.LongestField] : field.Value.ToString());
 
     /// <summary>
     /// A program fills in the field that people do not see. It is led on like everybody, so that it learns nothing. Being quick is no sign

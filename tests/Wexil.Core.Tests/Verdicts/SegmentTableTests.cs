@@ -32,6 +32,7 @@ public sealed class SegmentTableTests
         // The page got most visitors on the better days; within each stretch the pages are alike.
         var table = SegmentTable.Of([new("phones", [[new(4000, 800), new(1000, 200)], [new(1000, 50), new(4000, 200)]])], 0, 0.2);
         Assert.Equal(0, table.Rows[0].Cells[1].Lift!.Value, 9);
+        Assert.Equal(table.Rows[0].Cells[0].Value, table.Rows[0].Cells[1].Value, 9);
         Assert.Equal(1, table.Rows[0].Cells[1].P, 2);
     }
 }

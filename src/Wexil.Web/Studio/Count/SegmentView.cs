@@ -19,14 +19,14 @@ public sealed record SegmentView(IReadOnlyList<SegmentViewRow> Rows, string Warn
     public static readonly SegmentView None = new([], "");
 
     public static SegmentView Of(SegmentTable<Arm> table, string many) =>
-        Of(table, $"{many} a page", arm => Show.Percent(arm.Rate), arm => $"{Show.Count(arm.Conversions)} of {Show.Count(arm.Visitors)}", arm => arm.Visitors);
+        Of(table, $"{many} a page", Show.Percent, arm => $"{Show.Count(arm.Conversions)} of {Show.Count(arm.Visitors)}", arm => arm.Visitors);
 
     public static SegmentView Of(SegmentTable<Takings> table, Currency currency) =>
-        Of(table, "buyers a page of orders of about the same size", takings => currency.Show((decimal)takings.Mean), takings => $"{currency.Show((decimal)takings.Sum)} from {Show.Count(takings.Visitors)}", takings => takings.Visitors);
+        Of(table, "buyers a page of orders of about the same size", mean => currency.Show((decimal)mean), takings => $"{currency.Show((decimal)takings.Sum)} from {Show.Count(takings.Visitors)}", takings => takings.Visitors);
 
-    private static SegmentView Of<T>(SegmentTable<T> table, string least, Func<T, string> value, Func<T, string> counted, Func<T, long> visitors) => new(
+    private static SegmentView Of<T>(SegmentTable<T> table, string least, Func<double, string> value, Func<T, string> counted, Func<T, long> visitors) => new(
         [.. table.Rows.Select(row => new SegmentViewRow(row.Name, row.Visitors, [.. row.Cells.Select(cell => new SegmentViewCell(
-            visitors(cell.Sum) == 0 ? "–" : value(cell.Sum), row.IsSmall ? counted(cell.Sum) : cell.Lift is { } lift ? Show.Lift(lift) : "control", cell.P <= SegmentTable.Alpha))], row.IsSmall))],
+            visitors(cell.Sum) == 0 ? "–" : value(cell.Value), row.IsSmall ? counted(cell.Sum) : cell.Lift is { } lift ? Show.Lift(lift) : "control", cell.P <= SegmentTable.Alpha))], row.IsSmall))],
         table.Comparisons == 0
             ? $"Every group is small: with fewer than {PeekSafe.LeastConversions} {least}, differences here are luck until more have come."
             : $"{Show.Count(table.Comparisons, "comparison", "comparisons")} made here. Whoever searches many groups finds something by chance; what is marked holds after allowing for all of them. Small groups are not compared.");

@@ -27,7 +27,23 @@ public sealed class OwnerMail(SettingStore settings, OutgoingStore outgoing, Loo
         var local = TimeZoneInfo.ConvertTime(time.GetUtcNow(), settings.Zone);
         if (local.DayOfWeek != DayOfWeek.Monday || local.Hour < DigestHour || !await looks.MayTellAsync("digest", Week)) return;
         var words = new StringBuilder();
-        foreach (var reading in open()) words.Append($"{reading.Test.Name} ({reading.Step.Name}): {reading.Verdict.Sentence}\n{Show.Count(reading.Standing.Total.Visitors, "visitor", "visitors")}, {Show.Count(reading.Standing.Total.Conversions)} {reading.Words.Many}. {reading.Verdict.Why}\n\n");
+        foreach (var reading in open()) words.Append(Digest(reading));
         await outgoing.AddMailAsync(address, "Your tests this Monday", (words.Length == 0 ? "Nothing is tested at the moment.\n\n" : words.ToString()) + studio.Origin + "/\n");
+    }
+
+    /// <summary>How a test stands, with each challenger's confidence by the rule that is safe to look at any time.</summary>
+    private static string Digest(TestReading reading)
+    {
+        var total = reading.Standing.Total;
+        var words = new StringBuilder($"{reading.Test.Name} ({reading.Step.Name}): {reading.Verdict.Sentence}\n");
+        words.Append($"{Show.Count(total.Visitors, "visitor", "visitors")}, {Show.Count(total.Conversions)} {reading.Words.Many}. {reading.Verdict.Why}\n");
+        var isByMoney = reading.Test.Rule.OnMoney && reading.Money is not null;
+        var compared = isByMoney ? reading.Money!.Challengers.Select(page => (page.Page, page.AgainstControl)) : reading.Standing.Challengers.Select(page => (page.Page, page.AgainstControl));
+        var needed = Show.Plain(1 - reading.Standing.Facts.Alpha);
+        foreach (var (page, against) in compared)
+        {
+            words.Append($"{page.Letter} “{page.Name}” against the control: {(against?.Confidence is { } sure ? $"confidence {Show.Confidence(sure)} ({needed} needed)" : "too early to tell")}\n");
+        }
+        return words.Append('\n').ToString();
     }
 }

@@ -26,6 +26,9 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
 
     public IReadOnlyList<Deed> Deeds { get; private set; } = [];
 
+    /// <summary>What the person filled in besides the address, by field.</summary>
+    public IReadOnlyDictionary<string, string> Told { get; private set; } = new Dictionary<string, string>();
+
     public string When(Deed deed) => clock.Moment(deed.At);
 
     public IActionResult OnGet()
@@ -65,7 +68,7 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
     private bool Load()
     {
         if (Email.Length is 0 or > 254 || people.Of(Email) is not { } person) return false;
-        (Person, Deeds) = (person, people.Deeds(person.Email));
+        (Person, Deeds, Told) = (person, people.Deeds(person.Email), people.Told(person.Email));
         return true;
     }
 }
