@@ -31,6 +31,7 @@ public sealed class DemoTests
         ("two-steps", "/f/balcony-harvest/kit/count", "does better than its parts suggest"),
         ("sources", "/f/balcony-harvest/sources", "Costs by the day"),
         ("sales", "/sales", "orders in USD"),
+        ("order", "/sales/order?order=K-4001&currency=USD", "Money went back"),
         ("count", "/f/balcony-harvest/calendar/count", "but not by enough to bank on"),
         ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It brings"),
         ("learned", "/f/balcony-harvest/calendar/keep", "no difference found"),

@@ -19,6 +19,14 @@ public sealed class SendTests
         site.SignIn(owner);
         owner.Open(site.Studio, $"/f/{funnel.Slug}/calendar/send");
 
+        using (var phone = new Browser(390, 844))
+        {
+            site.SignIn(phone);
+            phone.Open(site.Studio, $"/f/{funnel.Slug}/calendar/send");
+            phone.WaitForText("Start the test");
+            phone.IsAccessible();
+        }
+
         // The weights by keyboard; what lies ahead follows.
         owner.Run("document.querySelector('[role=slider]').focus()");
         for (var i = 0; i < 20; i++) owner.Driver.SwitchTo().ActiveElement().SendKeys(Keys.ArrowRight);
