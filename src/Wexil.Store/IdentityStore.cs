@@ -9,7 +9,7 @@ namespace Wexil.Store;
 /// Which ids are one browser's: an outside site keeps an id of its own, and only when the browser goes from there to a link does it
 /// show by which id it is known here.
 /// </summary>
-public sealed class IdentityStore(Database database, Journal journal)
+public sealed class IdentityStore(Database database, Journal journal, TroubleLog troubles)
 {
     // Those on their way to the file, so that the next request finds them.
     private readonly ConcurrentDictionary<VisitorId, VisitorId> _unwritten = [];
@@ -37,9 +37,10 @@ public sealed class IdentityStore(Database database, Journal journal)
         {
             return database.SameAs(elsewhere) ?? elsewhere;
         }
-        catch (SqliteException)
+        catch (SqliteException error)
         {
-            // The store cannot be asked, and every screen says so; by its own id the visitor is at least counted.
+            // By its own id the visitor is at least counted.
+            troubles.Say("It could not be looked up by which id a browser is known here", error);
             return elsewhere;
         }
     }

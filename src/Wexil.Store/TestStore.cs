@@ -249,7 +249,8 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             {
                 Rule = KeepRule.Parse(row.GetString(17)),
                 BaseEarned = row.IsDBNull(18) ? null : row.GetDouble(18),
-                Learned = row.GetString(20), SeenRate = row.IsDBNull(21) ? null : row.GetDouble(21),
+                Learned = row.GetString(20),
+                SeenRate = row.IsDBNull(21) ? null : row.GetDouble(21),
             };
         }, values);
     });

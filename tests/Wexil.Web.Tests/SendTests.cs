@@ -173,7 +173,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(57, had.Values.Sum());
         // A keeper that begins anew, as after a start, gives the turns that this one would have given.
         var route = wexil.Get<Routes>().Current.Step("turns")!.Test!;
-        Assert.Equal(wexil.Get<TurnKeeper>().Upcoming(route, 20), new TurnKeeper(wexil.Get<TallyStore>()).Upcoming(route, 20));
+        Assert.Equal(wexil.Get<TurnKeeper>().Upcoming(route, 20), new TurnKeeper(wexil.Get<TallyStore>(), wexil.Get<TroubleLog>()).Upcoming(route, 20));
     }
 
     [Fact]

@@ -10,7 +10,7 @@ namespace Wexil.Web.Shared;
 /// Counts the turns that the pages of a phase have had, where pages take turns. After a start they are counted from the places
 /// recorded, so the order goes on where it stopped; a visit that was never recorded has had no turn.
 /// </summary>
-public sealed class TurnKeeper(TallyStore tallies)
+public sealed class TurnKeeper(TallyStore tallies, TroubleLog troubles)
 {
     private readonly ConcurrentDictionary<PhaseId, Lazy<Turns>> _phases = [];
 
@@ -45,9 +45,10 @@ public sealed class TurnKeeper(TallyStore tallies)
             var turns = tallies.Turns(test.Id, phase);
             return [.. test.Pages.Select(page => turns.GetValueOrDefault(page.Id))];
         }
-        catch (SqliteException)
+        catch (SqliteException error)
         {
-            // The store is not well: the turns begin anew rather than keep a visitor waiting.
+            // The turns begin anew rather than keep a visitor waiting.
+            troubles.Say("The turns that pages have had could not be read, so they begin anew", error);
             return new long[test.Pages.Count];
         }
     }

@@ -8,7 +8,7 @@ using Wexil.Web.Visitors.Callers;
 namespace Wexil.Web.Visitors;
 
 /// <summary><c>GET /go/{slug}</c>: a step's permanent link.</summary>
-public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken tokens, Arrivals arrivals, TryTickets tickets, IdentityStore identities, TimeProvider time)
+public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken tokens, Arrivals arrivals, TryTickets tickets, IdentityStore identities, TroubleLog troubles, TimeProvider time)
 {
     public async Task Answer(HttpContext http, string slug)
     {
@@ -69,9 +69,9 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         {
             await identities.JoinAsync(there, here);
         }
-        catch (StoreException)
+        catch (StoreException error)
         {
-            // The store is not well, and every screen says so; the visitor goes on all the same.
+            troubles.Say("Two ids of one browser could not be joined", error);
         }
         return page;
     }

@@ -22,7 +22,7 @@ public sealed record HostedFile(byte[] Content, string ContentType, string ETag,
 public sealed record HostedPage(HostedFile File, bool OwnAddressOnly, IReadOnlyList<string> BuyTargets, string Canonical);
 
 /// <summary>Keeps hosted pages and their files in memory, a bounded amount of them.</summary>
-public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore drafts, ServedPages served, VisitorsAddress visitors) : IDisposable
+public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore drafts, ServedPages served, VisitorsAddress visitors, TroubleLog troubles) : IDisposable
 {
     private const int TooSmallToCompress = 512;
     private readonly MemoryCache _cache = new(new MemoryCacheOptions { SizeLimit = 256 << 20 });
@@ -41,9 +41,14 @@ public sealed class HostedPages(PageStore pages, AssetStore assets, DraftStore d
         {
             foreach (var page in routes.Shown.Where(page => page.Outside is null)) Page(page);
         }
-        catch (Exception error) when (error is SqliteException or ObjectDisposedException)
+        catch (ObjectDisposedException)
         {
-            // The store is not well, or the program ends: who asks for a page makes it ready then.
+            // The program ends.
+        }
+        catch (Exception error)
+        {
+            // Whatever it is: who asks for a page makes it ready then.
+            troubles.Say("Pages could not be made ready ahead", error);
         }
     });
 

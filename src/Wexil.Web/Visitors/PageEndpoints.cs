@@ -56,7 +56,7 @@ public static class PageEndpoints
         else await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page has no such file.");
     }
 
-    public static async Task OptIn(HttpContext http, string slug, VisitDesk desk, HeldOptInStore held, VisitorToken tokens, TimeProvider time)
+    public static async Task OptIn(HttpContext http, string slug, VisitDesk desk, HeldOptInStore held, TroubleLog troubles, VisitorToken tokens, TimeProvider time)
     {
         if (desk.Routes.Page(slug) is not { Outside: null } page)
         {
@@ -81,7 +81,7 @@ public static class PageEndpoints
         if ((caller.Counts || caller.LeftOut == LeftOut.Private) && IsProgram(form))
         {
             // Kept for the owner to look at; what it reaches in the next minutes is a program's too, so that counts and people agree.
-            await HoldAsync(held, page, caller.Counts ? VisitorCookie.Of(http, desk, tokens, now).Visitor : desk.NewVisitor(now), new(email, Others(form, email)), now);
+            await HoldAsync(held, desk, troubles, page, caller.Counts ? VisitorCookie.Of(http, desk, tokens, now).Visitor : desk.NewVisitor(now), new(email, Others(form, email)), now);
             http.Response.Cookies.Append(Caller.HeldCookie, "1", new() { HttpOnly = true, SameSite = SameSiteMode.Lax, MaxAge = HeldFor, Secure = http.Request.IsHttps });
             caller = caller with { LeftOut = LeftOut.Robot };
         }
@@ -104,15 +104,17 @@ public static class PageEndpoints
     /// </summary>
     private static bool IsProgram(IFormCollection form) => form[HostedHtml.TrapField].ToString().Length > 0;
 
-    private static async Task HoldAsync(HeldOptInStore held, RoutePage page, VisitorId visitor, OptInNote note, DateTimeOffset now)
+    /// <summary>Keeps what looks like a program's for the owner to look at. Where that cannot be written, it is taken in: an address is never lost.</summary>
+    private static async Task HoldAsync(HeldOptInStore held, VisitDesk desk, TroubleLog troubles, RoutePage page, VisitorId visitor, OptInNote note, DateTimeOffset now)
     {
         try
         {
             await held.HoldAsync(page.Step, page.Id, visitor, note, now);
         }
-        catch (StoreException)
+        catch (StoreException error)
         {
-            // The store is not well, and every screen says so; who sent it is led on all the same.
+            troubles.Say("An opt-in that looks like a program’s could not be kept apart, so it was taken in", error);
+            await desk.OptInAsync(page, visitor, note, now);
         }
     }
 }

@@ -18,15 +18,16 @@ public sealed class VisitDesk
     private readonly Database _database;
     private readonly IChance _chance;
     private readonly TurnKeeper _turns;
+    private readonly TroubleLog _troubles;
     private readonly RecentVisits _recent = new();
     private readonly Lock _inTurn = new();
 
     // Places taken but not yet projected, so that the next request of the same visitor finds them.
     private readonly ConcurrentDictionary<(VisitorId, TestId), Place> _fresh = [];
 
-    public VisitDesk(Routes routes, Journal journal, Database database, TurnKeeper turns, IChance chance)
+    public VisitDesk(Routes routes, Journal journal, Database database, TurnKeeper turns, IChance chance, TroubleLog troubles)
     {
-        (_routes, _journal, _database, _turns, _chance) = (routes, journal, database, turns, chance);
+        (_routes, _journal, _database, _turns, _chance, _troubles) = (routes, journal, database, turns, chance, troubles);
         journal.Projected += projected =>
         {
             foreach (var place in projected.Places) _fresh.TryRemove(place, out _);
@@ -111,9 +112,10 @@ public sealed class VisitDesk
         {
             return _database.PlaceOf(visitor, test.Id);
         }
-        catch (SqliteException)
+        catch (SqliteException error)
         {
-            // The store cannot be asked; the draw gives the same page again unless the weights were changed.
+            // The draw gives the same page again unless the weights were changed.
+            _troubles.Say("A visitor’s page could not be looked up, so it was drawn again", error);
             return null;
         }
     }

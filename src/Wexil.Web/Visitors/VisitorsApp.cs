@@ -24,7 +24,7 @@ public static class VisitorsApp
         var tries = services.GetRequiredService<TryTickets>();
         var arrivals = new Arrivals(services.GetRequiredService<Origins>());
         var identities = services.GetRequiredService<IdentityStore>();
-        var go = new GoEndpoint(desk, hosted, tokens, arrivals, tries, identities, time);
+        var go = new GoEndpoint(desk, hosted, tokens, arrivals, tries, identities, services.GetRequiredService<TroubleLog>(), time);
         var start = new StartEndpoint(desk, tokens, arrivals, identities, services.GetRequiredService<VisitorsAddress>(), services.GetRequiredService<LastSeen>(), time);
         var sale = new SaleHook(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
         var signal = new SignalEndpoint(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), identities, tokens, time);
@@ -39,7 +39,7 @@ public static class VisitorsApp
         // Plain request delegates: nothing is bound or resolved on the way of a visitor.
         app.MapMethods("/go/{slug}", read, http => go.Answer(http, Part(http, "slug")!));
         app.MapMethods("/p/{slug}/{**path}", read, http => PageEndpoints.Answer(http, Part(http, "slug")!, Part(http, "path"), desk, hosted, tokens, time));
-        app.MapPost("/p/{slug}/opt-in", http => PageEndpoints.OptIn(http, Part(http, "slug")!, desk, held, tokens, time));
+        app.MapPost("/p/{slug}/opt-in", http => PageEndpoints.OptIn(http, Part(http, "slug")!, desk, held, services.GetRequiredService<TroubleLog>(), tokens, time));
         app.MapMethods("/a/{hash}/{name}", read, http => AssetEndpoint.Answer(http, Part(http, "hash")!, Part(http, "name")!, hosted));
         app.MapGet("/buy/{slug}", http => BuyEndpoint.Buy(http, Part(http, "slug")!, desk, hosted, tokens, time));
         app.MapGet("/no/{slug}", http => BuyEndpoint.No(http, Part(http, "slug")!, desk));

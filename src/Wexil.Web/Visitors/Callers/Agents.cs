@@ -11,7 +11,7 @@ public readonly record struct Agent(Device Device, bool IsRobot);
 public static class Agents
 {
     private const int MostRemembered = 20_000, LongestAgent = 400;
-    private static readonly Regex Robots = Load();
+    private static readonly Regex[] Robots = [.. Load()];
     private static ConcurrentDictionary<string, Agent> _known = new(StringComparer.Ordinal);
 
     /// <summary>Makes the patterns ready, so that no visitor waits for it.</summary>
@@ -23,32 +23,19 @@ public static class Agents
         if (string.IsNullOrEmpty(agent)) return new(Device.Desktop, IsRobot: true);
         if (_known.TryGetValue(agent, out var known)) return known;
         var read = agent.Length > LongestAgent ? agent[..LongestAgent] : agent;
-        var isRobot = IsRobot(read);
-        known = new(AgentRules.DeviceOf(read), isRobot ?? false);
-        // A machine too busy to tell is asked again next time; a visitor lost is worse than a robot counted.
-        if (isRobot is null) return known;
+        known = new(AgentRules.DeviceOf(read), Array.Exists(Robots, robots => robots.IsMatch(read)));
         if (_known.Count > MostRemembered) _known = new(StringComparer.Ordinal);
         _known[agent] = known;
         return known;
     }
 
-    private static bool? IsRobot(string agent)
-    {
-        try
-        {
-            return Robots.IsMatch(agent);
-        }
-        catch (RegexMatchTimeoutException)
-        {
-            return null;
-        }
-    }
-
-    private static Regex Load()
+    /// <summary>The patterns, nearly all in the engine that needs as many steps as there are letters. Those that look around are few and simple, and no agent that is read is long.</summary>
+    private static IEnumerable<Regex> Load()
     {
         using var stream = typeof(Agents).Assembly.GetManifestResourceStream("Wexil.Web.Visitors.Callers.Data.robots.patterns.txt")!;
         using var reader = new StreamReader(stream);
-        var patterns = reader.ReadToEnd().Split('\n', StringSplitOptions.RemoveEmptyEntries);
-        return new(string.Join('|', patterns), RegexOptions.IgnoreCase | RegexOptions.CultureInvariant | RegexOptions.Compiled, TimeSpan.FromSeconds(1));
+        var patterns = reader.ReadToEnd().Split('\n', StringSplitOptions.RemoveEmptyEntries).ToLookup(pattern => pattern.Contains("(?<", StringComparison.Ordinal) || pattern.Contains("(?!", StringComparison.Ordinal) || pattern.Contains("(?=", StringComparison.Ordinal));
+        yield return new(string.Join('|', patterns[false]), RegexOptions.IgnoreCase | RegexOptions.CultureInvariant | RegexOptions.NonBacktracking);
+        yield return new(string.Join('|', patterns[true]), RegexOptions.IgnoreCase | RegexOptions.CultureInvariant | RegexOptions.Compiled);
     }
 }
