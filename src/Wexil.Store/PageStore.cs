@@ -74,7 +74,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     {
         Rename(c, page, name);
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-        if (c.Execute("UPDATE pages SET outside = $2, changed_at = $3 WHERE id = $1 AND outside IS NOT NULL AND outside <> $2", page.Value, address.AbsoluteUri, now) == 0) return;
+        if (c.Execute("UPDATE pages SET outside = $2, leads_to = NULL, changed_at = $3 WHERE id = $1 AND outside IS NOT NULL AND outside <> $2", page.Value, address.AbsoluteUri, now) == 0) return;
         c.Execute("DELETE FROM page_checks WHERE page_id = $1", page.Value);
         StartPhase(c, page, $"“{Find(c, page)!.Name}” has another address", now);
     });
@@ -100,7 +100,11 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         }
     });
 
-    private static void Rename(SqliteConnection c, PageId page, string name) => c.Execute("UPDATE pages SET name = $2 WHERE id = $1", page.Value, name);
+    private static void Rename(SqliteConnection c, PageId id, string name)
+    {
+        var page = Find(c, id)!;
+        if (page.Name != name) c.Execute("UPDATE pages SET name = $2 WHERE id = $1", id.Value, FreeName(c, page.Step, name));
+    }
 
     internal static Page? Find(SqliteConnection c, PageId page) => c.Rows($"SELECT {Columns} FROM pages WHERE id = $1", Map, page.Value).SingleOrDefault();
 

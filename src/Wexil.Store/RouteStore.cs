@@ -27,7 +27,7 @@ public sealed class RouteStore(Database database)
         var tills = c.Rows("SELECT p.step_id, p.outside FROM pages p JOIN steps s ON s.id = p.step_id WHERE s.funnel_id BETWEEN $1 AND $2 AND s.kind = 'Checkout' AND p.outside IS NOT NULL ORDER BY p.id",
             row => (Step: new StepId(row.GetInt64(0)), Address: new Uri(row.GetString(1))), from, to).ToLookup(row => row.Step, row => (Uri?)row.Address);
         var wirings = funnels.SelectMany(funnel => Wirings([.. funnel], step => tills[step.Id])).ToDictionary();
-        var pages = c.HotRows("SELECT p.id, p.step_id, p.slug, p.revision, p.outside, p.indexed, l.leads_to FROM pages p JOIN steps s ON s.id = p.step_id LEFT JOIN page_checks l ON l.page_id = p.id WHERE s.funnel_id BETWEEN $1 AND $2 ORDER BY p.id", from, to, row =>
+        var pages = c.HotRows("SELECT p.id, p.step_id, p.slug, p.revision, p.outside, p.indexed, p.leads_to FROM pages p JOIN steps s ON s.id = p.step_id WHERE s.funnel_id BETWEEN $1 AND $2 ORDER BY p.id", from, to, row =>
         {
             var wiring = wirings[new(row.Number(1))];
             return new RoutePage(new(row.Number(0)), new(row.Number(1)), row.Text(2)!, (int)row.Number(3), row.Text(4) is { } outside ? _addresses.Of(outside) : null)

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text.Json;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
+using Wexil.Core.Splits;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;
@@ -9,9 +10,6 @@ namespace Wexil.Store;
 /// <summary>What the last check of an outside page found.</summary>
 public sealed record PageCheck(PageId Page, DateTimeOffset At, IReadOnlyList<Finding> Findings)
 {
-    /// <summary>Where the page leads by a redirect; null where it stays at its address, or did not answer.</summary>
-    public Uri? LeadsTo { get; init; }
-
     public bool IsGood => Findings.All(finding => finding.Good != false);
 
     /// <summary>Nothing could be told of the page: it lies at a private address, which is not asked.</summary>
@@ -22,25 +20,21 @@ public sealed record PageCheck(PageId Page, DateTimeOffset At, IReadOnlyList<Fin
 public sealed class WiringStore(Database database, Journal journal, TimeProvider time)
 {
     public IReadOnlyDictionary<PageId, PageCheck> Checks() => database.Read(c => c.Rows(
-        "SELECT page_id, checked_at, findings, leads_to FROM page_checks",
-        row => new PageCheck(new(row.GetInt64(0)), row.Time(1), JsonSerializer.Deserialize<Finding[]>(row.GetString(2))!)
-        {
-            LeadsTo = row.TextOrNull(3) is { } address ? new Uri(address) : null,
-        })).ToDictionary(check => check.Page);
+        "SELECT page_id, checked_at, findings FROM page_checks",
+        row => new PageCheck(new(row.GetInt64(0)), row.Time(1), JsonSerializer.Deserialize<Finding[]>(row.GetString(2))!))).ToDictionary(check => check.Page);
 
-    /// <summary>Keeps what a check found. A page that did not answer is taken to lead where it did before.</summary>
-    /// <returns>True when the page leads elsewhere than before.</returns>
-    public Task<bool> SaveAsync(PageCheck check) => journal.WriteAsync(c =>
+    public Task SaveAsync(PageCheck check) => journal.WriteAsync(c => c.Execute(
+        "INSERT INTO page_checks VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET checked_at = excluded.checked_at, findings = excluded.findings",
+        check.Page.Value, check.At.ToUnixTimeMilliseconds(), JsonSerializer.Serialize(check.Findings)));
+
+    /// <summary>Where a page that answered was found.</summary>
+    /// <param name="found">Its address after redirects.</param>
+    /// <returns>True when that is elsewhere than before.</returns>
+    public Task<bool> SaveFoundAsync(PageId page, Uri found) => journal.WriteAsync(c =>
     {
-        var before = c.Text("SELECT leads_to FROM page_checks WHERE page_id = $1", check.Page.Value);
-        var now = check.Findings.Count > 1 ? check.LeadsTo?.AbsoluteUri : before;
-        c.Execute(
-            """
-            INSERT INTO page_checks (page_id, checked_at, findings, leads_to) VALUES ($1, $2, $3, $4)
-            ON CONFLICT DO UPDATE SET checked_at = excluded.checked_at, findings = excluded.findings, leads_to = excluded.leads_to
-            """,
-            check.Page.Value, check.At.ToUnixTimeMilliseconds(), JsonSerializer.Serialize(check.Findings), now);
-        return now != before;
+        if (c.Text("SELECT outside FROM pages WHERE id = $1", page.Value) is not { } own) return false;
+        var leadsTo = new OutsideAddress(found).IsSamePage(new(new Uri(own))) ? null : found.AbsoluteUri;
+        return c.Execute("UPDATE pages SET leads_to = $2 WHERE id = $1 AND leads_to IS NOT $2", page.Value, leadsTo) > 0;
     });
 
     /// <summary>When what was last seen, as it was last written down.</summary>

@@ -5,6 +5,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Pages;
 using Wexil.Core.Splits;
 using Wexil.Store;
@@ -45,20 +46,29 @@ public sealed class OutsideTests
     public async Task The_script_leaves_the_address_as_it_was_sees_pages_that_are_not_loaded_offers_the_token_and_brings_the_visitor_along()
     {
         await using var site = await Site.StartAsync();
-        var link = "";
+        var (link, picture) = ("", "");
         await using var elsewhere = await ServeAsync((path, _) => Html($"<script src=\"{Origin(site)}/wexil.js\" defer></script>", $"""
-            <h1>{path}</h1><form><input type="hidden" name="wx" data-wexil="token"></form>
+            <h1>{path}</h1>{(path == "/done" ? "" : picture)}<form><input type="hidden" name="wx" data-wexil="token"></form>
             <button onclick="history.pushState(null, '', '/done?order=1')">Next</button> <a href="{link}">Onward</a>
             """));
         var address = elsewhere.Urls.Single();
         var (step, test) = await TestAsync(site, Weights.Of(100, 0), new($"{address}/kit"), new($"{address}/b"), startsOnPage: false, thanks: new($"{address}/done"));
         link = $"{Origin(site)}/buy/{site.Host.Services.GetRequiredService<PageStore>().Of(step.Id)[0].Slug}";
 
+        var goals = site.Host.Services.GetRequiredService<GoalStore>();
+        await goals.AddAsync(test, new(GoalKind.Signal, "Looked"));
+        var goal = goals.Of(test).Single();
+        site.Host.Services.GetRequiredService<Routes>().Reload();
+        picture = $"<img data-wexil-src=\"{Origin(site)}/signal/{goal.Key}\" alt=\"\" width=\"1\" height=\"1\">";
+
         using var visitor = new Browser();
         visitor.Open(site.Visitors, $"/go/{step.Slug}?x=a%20b+c&s=letter&plain#part");
         visitor.WaitForText("/kit");
         visitor.WaitFor(() => visitor.Run("return document.querySelector('input').value") is string { Length: > 20 } token && token == (string)visitor.Run("return wexil.token")! ? "" : null);
         Assert.Equal($"{address}/kit?x=a%20b+c&plain#part", visitor.Address);
+
+        // A picture of a goal tells who it was.
+        visitor.WaitFor(() => site.Host.Services.GetRequiredService<TallyStore>().Goals(test) is [{ Visitors: 1 } tally] && tally.Goal == goal.Id ? "" : null);
 
         // The site's own software changes the page; the conversion counts, and once.
         visitor.Press("Next");

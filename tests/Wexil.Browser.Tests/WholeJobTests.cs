@@ -209,10 +209,10 @@ public sealed class WholeJobTests
         owner.WaitForText("Nobody has come yet.");
 
         using var visitor = new Browser();
-        visitor.Open(site.Visitors, "/go/swap?s=letter");
+        visitor.Open(site.Visitors, "/go/swap?s=letter&plan=2");
         visitor.WaitFor(() => visitor.Address.Contains("wx", StringComparison.Ordinal) ? null : "the token left the address bar");
         Assert.StartsWith(elsewhere.ToString(), visitor.Address, StringComparison.Ordinal);
-        Assert.Contains("s=letter", visitor.Address);
+        Assert.EndsWith("?plan=2", visitor.Address, StringComparison.Ordinal);
         owner.WaitForText("1 visitor · 0 opt-ins");
         visitor.WaitFor(() => visitor.Driver.Manage().Cookies.GetCookieNamed("wx_visitor"));
         visitor.Press("Join");

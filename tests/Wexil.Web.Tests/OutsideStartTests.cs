@@ -10,6 +10,7 @@ using Wexil.Core.Pages;
 using Wexil.Core.Splits;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Studio.Send;
 
 namespace Wexil.Web.Tests;
 
@@ -138,6 +139,38 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         await Done();
         Assert.Equal((1, 1), await wexil.CountedAsync(tested.Test));
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(false);
+    }
+
+    [Fact]
+    public async Task The_watch_over_outside_pages_follows_a_redirect_by_itself()
+    {
+        await using var site = await ServeAsync(path => path == "/kit" ? Results.Redirect("/kit-2040") : Results.Content("<h1>Kit</h1>", "text/html"));
+        var (_, _, pages) = await TestAsync("watched", Weights.Of(50, 50), startsOnPage: false, outsideB: new(site.Urls.Single() + "/kit"));
+        RoutePage? Found() => wexil.Get<Routes>().Current.OutsidePage(new(site.Urls.Single() + "/kit-2040?x=1"));
+        Assert.Null(Found());
+        await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
+        await wexil.Get<Watch>().LookAsync(CancellationToken.None);
+        Assert.Equal(pages.B.Id, Found()?.Id);
+        // Another address is another page, until it is looked at.
+        await wexil.Get<PageStore>().ChangeOutsideAsync(pages.B.Id, pages.B.Name, new(site.Urls.Single() + "/else"));
+        wexil.Get<Routes>().Reload();
+        Assert.Null(Found());
+        await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(false);
+    }
+
+    [Fact]
+    public async Task A_page_that_gets_a_name_or_an_address_that_is_there_already_is_told_apart_or_said_to_be_the_same()
+    {
+        var (step, _, pages) = await TestAsync("twins", Weights.Of(50, 50), startsOnPage: false, outsideB: new("https://larkrow.example/twin-b"));
+        using var owner = await wexil.OwnerAsync();
+        var edit = $"/f/twins/{step.Slug}/build/{pages.B.Slug}";
+        Assert.Contains($"/buy/{pages.B.Slug}", await owner.GetStringAsync(edit), StringComparison.Ordinal);
+        var asks = await (await WexilFixture.PostAsync(owner, edit, "Save", ("Name", "twins a"), ("Address", "https://larkrow.example/twins"))).Content.ReadAsStringAsync();
+        Assert.Contains("the test starts a new phase", asks, StringComparison.Ordinal);
+        Assert.Equal("twins b", wexil.Get<PageStore>().Find(pages.B.Id)!.Name);
+        await WexilFixture.PostAsync(owner, edit, "Save", ("Name", "twins a"), ("Address", "https://larkrow.example/twins"), ("IsConfirmed", "true"));
+        var done = WebUtility.HtmlDecode(await owner.GetStringAsync($"/f/twins/{step.Slug}/build"));
+        Assert.Contains("“twins a 2” is saved. “twins a” has the same address", done, StringComparison.Ordinal);
     }
 
     [Fact]

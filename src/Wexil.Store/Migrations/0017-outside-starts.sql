@@ -8,8 +8,8 @@ ALTER TABLE steps ADD COLUMN starts_on_page INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE steps ADD COLUMN start_wait INTEGER NOT NULL DEFAULT 300;
 UPDATE steps SET starts_on_page = 1 WHERE 'start:' || slug IN (SELECT what FROM last_seen);
 
--- Where an outside page leads by a redirect, as the last check found it: visitors are seen there.
-ALTER TABLE page_checks ADD COLUMN leads_to TEXT;
+-- Where an outside page leads by a redirect, as it was found last: visitors are seen there.
+ALTER TABLE pages ADD COLUMN leads_to TEXT;
 
 -- The pages that the owner chose to show by a link, by number with commas between; empty for all.
 ALTER TABLE helper_links ADD COLUMN pages TEXT NOT NULL DEFAULT '';

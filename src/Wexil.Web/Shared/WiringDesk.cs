@@ -70,9 +70,9 @@ public sealed class WiringDesk(
         IReadOnlyList<Finding> findings = found is null
             ? [new("The page answers", problem == PageFetcher.NotAsked ? null : false, problem!, problem == PageFetcher.NotAsked ? "Allow private addresses in the settings, if this is your own network." : "Open it in a browser; when it works there, try again in a minute.")]
             : [new("The page answers", true, "Yes."), .. Led(page.Outside!, found.Address, wired.Step), .. ScriptCheck.Of(found.Html, found.Address, Script, found.Policies), .. Starts(wired, found)];
-        var leads = found is not null && !new OutsideAddress(found.Address).IsSamePage(new(page.Outside!)) ? found.Address : null;
-        var check = new PageCheck(page.Id, time.GetUtcNow(), findings) { LeadsTo = leads };
-        if (await wiring.SaveAsync(check)) routes.Reload(wired.Step.Funnel);
+        var check = new PageCheck(page.Id, time.GetUtcNow(), findings);
+        await wiring.SaveAsync(check);
+        if (found is not null && await wiring.SaveFoundAsync(page.Id, found.Address)) routes.Reload(wired.Step.Funnel);
         return check;
     }
 

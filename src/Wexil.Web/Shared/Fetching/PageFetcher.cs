@@ -50,7 +50,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     /// <summary>A page's source with its content policies, or what is wrong, in words.</summary>
     public async Task<(FoundPage? Page, string? Problem)> PageAsync(Uri address, CancellationToken stop)
     {
-        if (await LookAsync(address, stop) is { } problem) return (null, problem == NotAsked ? NotAsked : $"{char.ToUpperInvariant(problem[0])}{problem[1..]}.");
+        if ((await LookAsync(address, stop)).Problem is { } problem) return (null, problem == NotAsked ? NotAsked : $"{char.ToUpperInvariant(problem[0])}{problem[1..]}.");
         var (page, why) = await GetAsync(settings.FetchesPrivateAddresses ? _any : _public, address, LongestPage, stop);
         return page is null ? (null, why) : (new(page.Address, PageText.Decode(page.Content, page.Charset), page.Policies), null);
     }
@@ -88,8 +88,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         }
     }
 
-    /// <summary>Does an address answer? What is wrong, in words; null when it does.</summary>
-    public async Task<string?> LookAsync(Uri address, CancellationToken stop)
+    /// <summary>Does an address answer? Where it was found, after redirects; or what is wrong, in words.</summary>
+    public async Task<(Uri? Found, string? Problem)> LookAsync(Uri address, CancellationToken stop)
     {
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
         patience.CancelAfter(Patience);
@@ -97,14 +97,14 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         {
             var client = settings.FetchesPrivateAddresses ? _any : _public;
             using var answer = await client.GetAsync(address, HttpCompletionOption.ResponseHeadersRead, patience.Token);
-            return answer.IsSuccessStatusCode ? null : $"it answers {(int)answer.StatusCode}";
+            return answer.IsSuccessStatusCode ? (answer.RequestMessage!.RequestUri, null) : (null, $"it answers {(int)answer.StatusCode}");
         }
         catch (Exception error) when (!stop.IsCancellationRequested)
         {
             // What the guard refuses was never asked, so nothing is known of it.
-            if (Inner<PrivateAddressException>(error) is not null) return NotAsked;
-            if (error is OperationCanceledException) return "it does not answer in time";
-            return Inner<SocketException>(error) is not null ? "nothing answers there" : "its answer cannot be read";
+            if (Inner<PrivateAddressException>(error) is not null) return (null, NotAsked);
+            if (error is OperationCanceledException) return (null, "it does not answer in time");
+            return (null, Inner<SocketException>(error) is not null ? "nothing answers there" : "its answer cannot be read");
         }
     }
 

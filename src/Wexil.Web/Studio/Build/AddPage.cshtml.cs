@@ -105,10 +105,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
         if (name is null) return Page();
         var page = pages.Find(await pages.AddAsync(Screen.Step.Id, name, address))!;
         routes.Reload(Screen.Funnel.Id);
-        var here = new OutsideAddress(address);
-        var twin = routes.Current.Steps.SelectMany(step => pages.Of(step.Id)).FirstOrDefault(other => other.Id != page.Id && other.Outside is { } outside && new OutsideAddress(outside).IsSamePage(here));
-        Done = $"{Show.Quoted(page.Name)} is added. To count visits there, paste the tracking script shown below into the page."
-            + (twin is null ? "" : $" {Show.Quoted(twin.Name)} has the same address, so visits there count for whichever was added first: give one of them a parameter of its own.");
+        Done = $"{Show.Quoted(page.Name)} is added. To count visits there, paste the tracking script shown below into the page.{addresses.TwinOf(page.Id, address)}";
         return Redirect(Screen.Address($"build/{page.Slug}"));
     }
 

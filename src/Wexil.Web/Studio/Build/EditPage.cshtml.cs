@@ -1,6 +1,7 @@
 using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.Pages.Editing;
 using Wexil.Core.Splits;
@@ -56,6 +57,13 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
     public Guid? Sitting { get; set; }
 
     private DraftAuthor Author => new(At, Token == Guid.Empty ? Guid.NewGuid() : Token, Sitting);
+
+    /// <summary>What the buttons of a page hosted elsewhere say, where that leads, and to which step.</summary>
+    public IEnumerable<(string Says, string Path, Step Next)> ButtonLinks(Step yes)
+    {
+        yield return (Screen.Step.Kind.AsksYesOrNo() ? "Yes" : "On", $"/buy/{Shown.Slug}", yes);
+        if (Screen.Step.Kind.AsksYesOrNo() && FunnelPath.No(Screen.Steps, Screen.Step) is { } no) yield return ("No", $"/no/{Shown.Slug}", no);
+    }
 
     public void OnGet()
     {
@@ -148,7 +156,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
             Desk.Routes.Reload(Screen.Funnel.Id);
         }
         if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source) await Desk.Drafts.EditAsync(Shown, Draft, source, "Source");
-        Done = Shown.IsHosted ? "Saved as a draft. Visitors see it once you publish it." : $"{Show.Quoted(Name.Trim())} is saved.";
+        Done = Shown.IsHosted ? "Saved as a draft. Visitors see it once you publish it." : $"{Show.Quoted(Desk.Pages.Find(Shown.Id)!.Name)} is saved.{(moved is null ? "" : addresses.TwinOf(Shown.Id, moved))}";
         return Redirect(Shown.IsHosted ? Own() : Screen.Address("build"));
     }
 

@@ -13,7 +13,7 @@ namespace Wexil.Web.Studio.Send;
 /// Looks at the outside pages that visitors are sent to every few minutes. One that fails twice in a row is reported, and rests
 /// in a test whose owner wishes so, until it answers again.
 /// </summary>
-public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, PageStore pages, PageFetcher fetcher, BackgroundProblems problems, TimeProvider time, ILogger<Watch> logger)
+public sealed class Watch(Routes routes, WatchStore watch, WiringStore wiring, TestStore tests, PageStore pages, PageFetcher fetcher, BackgroundProblems problems, TimeProvider time, ILogger<Watch> logger)
     : RegularWork("Checking pages that are hosted elsewhere", problems, time, logger)
 {
     public static readonly TimeSpan Every = TimeSpan.FromMinutes(3);
@@ -26,9 +26,11 @@ public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, Page
         // A page that rests is still looked at: the tests' pages are all shown.
         var shown = routes.Current.Shown.Where(page => page.Outside is not null).DistinctBy(page => page.Id).ToArray();
         var looks = new ConcurrentBag<PageLook>();
+        var isLed = false;
         await Parallel.ForEachAsync(shown, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (page, ended) =>
         {
-            var problem = await fetcher.LookAsync(page.Outside!.Address, ended);
+            var (found, problem) = await fetcher.LookAsync(page.Outside!.Address, ended);
+            if (found is not null && await wiring.SaveFoundAsync(page.Id, found)) isLed = true;
             var last = before.GetValueOrDefault(page.Id);
             var now = Time.GetUtcNow();
             var fails = problem is not null and not PageFetcher.NotAsked;
@@ -37,6 +39,7 @@ public sealed class Watch(Routes routes, WatchStore watch, TestStore tests, Page
         });
         if (looks.IsEmpty) return;
         await watch.SaveAsync(looks);
+        if (isLed) routes.Reload();
         await RestAsync(stop);
     }
 

@@ -1,11 +1,22 @@
+using Wexil.Core.Funnels;
 using Wexil.Core.Splits;
+using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Shared;
 
 /// <summary>Reads an address to which a step's visitors are to be sent.</summary>
-public sealed class TypedAddress(Routes routes, VisitorsAddress visitors)
+public sealed class TypedAddress(Routes routes, PageStore pages, VisitorsAddress visitors)
 {
+    /// <summary>Another page whose visitors could not be told from those of this one, in words; empty where there is none.</summary>
+    public string TwinOf(PageId page, Uri address)
+    {
+        var here = new OutsideAddress(address);
+        var twin = routes.Current.Pages.FirstOrDefault(other => other.Id != page && other.Outside is { } outside && outside.IsSamePage(here));
+        return twin is null ? "" : $" {Show.Quoted(pages.Find(twin.Id)!.Name)} has the same address, so visits there count for whichever was added first: give one of them a parameter of its own.";
+    }
+
     /// <summary>The address, or what is wrong with it in words.</summary>
     /// <param name="slug">The step's link; null for a step that is only being made.</param>
     public (Uri? Address, string? Problem) Read(string? typed, string? slug)

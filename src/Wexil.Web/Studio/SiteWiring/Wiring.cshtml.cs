@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Reading;
@@ -10,11 +11,17 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.SiteWiring;
 
 /// <summary>What has to be pasted into a funnel's outside pages, whether it was, and links for who looks after the site.</summary>
-public sealed class WiringModel(FunnelStore funnels, WiringDesk desk, WiringStore wiring, VisitorsAddress visitors, OwnerTime clock) : PageModel
+public sealed class WiringModel(FunnelStore funnels, WiringDesk desk, WiringStore wiring, TestStore tests, GoalStore goals, VisitorsAddress visitors, OwnerTime clock) : PageModel
 {
     public Funnel Funnel { get; private set; } = null!;
 
     public IReadOnlyList<WiredPage> Pages => desk.Of(Funnel.Id);
+
+    /// <summary>The goals of running tests that a picture or a script on a page can tell of, by name, and the picture.</summary>
+    public IReadOnlyList<(string Name, string Picture)> Pictures => [.. tests.Open().Where(test => Steps.Contains(test.Step)).SelectMany(test => goals.Of(test.Id))
+        .Where(goal => goal.Goal.Kind == GoalKind.Signal).Select(goal => (goal.Goal.Name, $"<img data-wexil-src=\"{visitors.Origin}/signal/{goal.Key}\" alt=\"\" width=\"1\" height=\"1\">"))];
+
+    private IReadOnlySet<StepId> Steps => funnels.Steps(Funnel.Id).Select(step => step.Id).ToHashSet();
 
     public string Line => desk.Line;
 
