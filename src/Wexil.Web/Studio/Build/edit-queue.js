@@ -20,6 +20,7 @@ export class EditQueue {
   #isRunning = false;
   #wake = () => {};
   #emptied = [];
+  #holds = 0;
   #sittings = new Map();
 
   // The host says what to send for an entry, takes each answer, and shows whether all is saved.
@@ -30,7 +31,18 @@ export class EditQueue {
   }
 
   get isEmpty() {
-    return this.#entries.length === 0;
+    return this.#entries.length === 0 && this.#holds === 0;
+  }
+
+  // Something is on its way here and will be added behind what comes before it.
+  hold() {
+    this.#holds++;
+    this.#host.status("saving");
+  }
+
+  release() {
+    this.#holds--;
+    if (!this.#isRunning) this.#settle();
   }
 
   add(entry) {
@@ -86,6 +98,11 @@ export class EditQueue {
       if (answer) await this.#host.answered(entry, answer);
     }
     this.#isRunning = false;
+    this.#settle();
+  }
+
+  #settle() {
+    if (!this.isEmpty) return;
     this.#host.status("saved");
     for (const done of this.#emptied.splice(0)) done();
   }

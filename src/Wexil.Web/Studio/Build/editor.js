@@ -132,14 +132,14 @@ function reloadWhenIdle() {
   if (isOutdated && !isWriting && queue.isEmpty) load();
 }
 
-// Ends the typing in the frame, and waits until all of it is in the queue.
+// Ends the typing in the frame, and waits until all of it is in the queue, however slow the frame is; one that is loaded anew has nothing.
 let finishes = 0;
 const finishing = new Map();
 function finish() {
   const id = ++finishes;
   const done = new Promise((resolve) => finishing.set(id, resolve));
   tell({ finish: id });
-  return Promise.race([done, new Promise((resolve) => setTimeout(resolve, 1000))]);
+  return Promise.race([done, nextLoad]);
 }
 
 // Completes when the server has everything that was done here.
@@ -150,10 +150,13 @@ async function saved() {
   await queue.whenEmpty();
 }
 
+// What is typed before comes before; until it is all here, nothing is saved.
 async function back(handler) {
+  queue.hold();
   await finish();
   sourceView?.flush();
   send({ handler });
+  queue.release();
 }
 undo.addEventListener("click", () => back("Undo"));
 redo.addEventListener("click", () => back("Redo"));
