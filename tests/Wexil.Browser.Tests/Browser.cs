@@ -33,6 +33,14 @@ public sealed class Browser : IDisposable
 
     public void Open(Uri site, string path) => Open(new Uri(site, path));
 
+    /// <summary>Opens the editor of a page, and waits until it can be written in.</summary>
+    public void OpenEditor(Uri site, string path, string text)
+    {
+        Open(site, path);
+        WaitForTextIn("[data-page]", text);
+        WaitFor(() => All("[data-stage][aria-busy=true]").Count == 0 ? "" : null);
+    }
+
     public IWebElement Find(string css) => _driver.FindElement(By.CssSelector(css));
 
     public ReadOnlyCollection<IWebElement> All(string css) => _driver.FindElements(By.CssSelector(css));
@@ -54,9 +62,10 @@ public sealed class Browser : IDisposable
 
     public object? Run(string script, params object[] arguments) => _driver.ExecuteScript(script, arguments);
 
-    public T WaitFor<T>(Func<T?> condition)
+    /// <param name="patience">For what takes long by its nature; half a minute where nothing is said.</param>
+    public T WaitFor<T>(Func<T?> condition, TimeSpan? patience = null)
     {
-        var wait = new WebDriverWait(_driver, Patience) { PollingInterval = TimeSpan.FromMilliseconds(30) };
+        var wait = new WebDriverWait(_driver, patience ?? Patience) { PollingInterval = TimeSpan.FromMilliseconds(30) };
         wait.IgnoreExceptionTypes(typeof(StaleElementReferenceException), typeof(NoSuchElementException));
         return wait.Until(_ => condition())!;
     }
@@ -86,6 +95,8 @@ public sealed class Browser : IDisposable
     /// <summary>Clicks something inside a frame with the mouse, wherever it is on the screen; the frame may be scaled.</summary>
     public void ClickIn(string frame, string css, double across = 0.5)
     {
+        // Nobody clicks on what says that it is not ready.
+        WaitFor(() => All($"[aria-busy=true] {frame}").Count == 0 ? "" : null);
         var at = In(frame, inside => (IReadOnlyDictionary<string, object>)((IJavaScriptExecutor)inside).ExecuteScript(
             """
             const element = document.querySelector(arguments[0]);

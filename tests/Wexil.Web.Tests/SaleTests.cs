@@ -148,9 +148,10 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Contains("Nobody opted in", await (await WexilFixture.PostAsync(owner, H1, "Assign", ("email", "nobody@larkrow.example"))).Content.ReadAsStringAsync());
         await WexilFixture.PostAsync(owner, H1, "Assign", ("email", "Cleo@larkrow.example"));
         Assert.Contains("up to $39.00", await (await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "40"))).Content.ReadAsStringAsync());
-        for (var i = 0; i < 2; i++)
+        for (var i = 0; i < 4; i++)
         {
-            await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "10"));
+            // Each of two refunds is sent twice, as by a double click.
+            await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "10"), ("Once", $"00000000-0000-0000-0000-00000000000{i / 2}"));
             await wexil.Host.Journal.WhenProjectedAsync();
         }
         Assert.Equal(1900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual)[0].Takings.Sum);

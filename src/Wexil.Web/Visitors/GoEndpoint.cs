@@ -78,9 +78,8 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
 
     private async Task Show(HttpContext http, RouteTable routes, RouteStep step, RoutePage? page, VisitorId visitor, string query, DateTimeOffset now)
     {
-        var carried = step.Carries.Of(query);
         if (page is null) await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page is not here yet. Please come back later.");
-        else if (page.Outside is { } outside) Redirect(http, Onward(outside, step, page, tokens.Issue(visitor, now), Arrivals.WithAffiliate(http, routes, carried), now, routes.PassThrough));
+        else if (page.Outside is { } outside) Redirect(http, Onward(outside, step, page, tokens.Issue(visitor, now), Arrivals.WithAffiliate(http, routes, step.Carries.Of(query)), now, routes.PassThrough));
         else if (!step.Redirects && hosted.Page(page) is { OwnAddressOnly: false } ready)
         {
             http.Response.Headers.Link = ready.Canonical;
@@ -88,7 +87,7 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
             if (page.Id != step.Page?.Id && !page.IsIndexed) http.Response.Headers["X-Robots-Tag"] = "noindex";
             await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
         }
-        else Redirect(http, ServedPages.Folder(page) + carried);
+        else Redirect(http, ServedPages.Folder(page) + step.Carries.Of(query));
     }
 
     /// <summary>Where a visitor of a step is sent when its page is outside.</summary>

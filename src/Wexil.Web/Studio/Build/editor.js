@@ -28,9 +28,8 @@ document.querySelector("#save > input[name=At]").disabled = true;
 const numbers = new Map();
 const tell = (message) => frame.contentWindow.postMessage(message, "*");
 
-const states = {
-  saved: "Saved",
-  saving: "Saving…",
+// What is said longer floats over the page: nothing may move under the hand of somebody who clicks.
+const reasons = {
   offline: "Not saved yet: no connection. It is sent as soon as there is one.",
   "signed-out": "Not saved yet: you are signed out. Sign in in another tab, and it is saved.",
   refused: "Not saved yet: the server has a problem. It is sent again.",
@@ -39,8 +38,11 @@ const states = {
 const queue = new EditQueue({
   status: (state) => {
     const saved = find("saved");
-    if (saved.textContent !== states[state]) saved.textContent = states[state];
-    saved.classList.toggle("bad", !["saved", "saving"].includes(state));
+    const words = { saved: "Saved", saving: "Saving…" }[state] ?? "Not saved yet";
+    if (saved.textContent !== words) saved.textContent = words;
+    saved.classList.toggle("bad", Object.hasOwn(reasons, state));
+    find("why").hidden = !Object.hasOwn(reasons, state);
+    if (find("why-words").textContent !== (reasons[state] ?? "")) find("why-words").textContent = reasons[state] ?? "";
     find("sign-in").hidden = state !== "signed-out";
   },
 

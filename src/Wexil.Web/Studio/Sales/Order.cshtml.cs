@@ -27,6 +27,10 @@ public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
     [BindProperty]
     public string? Email { get; set; }
 
+    /// <summary>Names the form as it was shown, so that what is sent twice is one refund.</summary>
+    [BindProperty]
+    public Guid Once { get; set; }
+
     public LedgerOrder Shown { get; private set; } = null!;
 
     public string Ledger => Back is not null && Back.StartsWith("/sales?", StringComparison.Ordinal) ? Back : "/sales";
@@ -37,16 +41,15 @@ public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
         if (Shown is null) context.Result = NotFound();
     }
 
-    public void OnGet() => Amount = Core.Funnels.Currency.Find(Shown.Currency)?.Write(Shown.Balance.Net);
+    public void OnGet() => (Amount, Once) = (Core.Funnels.Currency.Find(Shown.Currency)?.Write(Shown.Balance.Net), Guid.NewGuid());
 
     public async Task<IActionResult> OnPostRefundAsync()
     {
         var parsed = Core.Funnels.Currency.Find(Shown.Currency)?.Parse(Amount);
         if (parsed is not > 0 || parsed > Shown.Balance.Net)
             return Refuse(nameof(Amount), Shown.Balance.Net == 0 ? "Nothing is left of this order." : $"An amount above 0 and up to {SalesModel.Money(Shown.Balance.Net, Shown.Currency)}.");
-        // What went back before tells one refund of an order from the next.
         await sales.RecordAsync(
-            new(SaleKind.Refund, Shown.Order, $"by hand after {Shown.Balance.Refunded}", parsed.Value, Shown.Currency, Channel: SaleChannel.Hand), null, null, clock.Now);
+            new(SaleKind.Refund, Shown.Order, $"by hand {Once:N}", parsed.Value, Shown.Currency, Channel: SaleChannel.Hand), null, null, clock.Now);
         return await DoneAsync($"{SalesModel.Money(parsed.Value, Shown.Currency)} of order {Shown.Order} went back.");
     }
 
