@@ -102,8 +102,13 @@ public sealed class Database : IDisposable
     {
         var connection = Connect(_file);
         connection.Execute($"PRAGMA synchronous={(survivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA wal_autocheckpoint=100000; PRAGMA cache_size=-65536");
+        // Whoever reads the log while it is being written to takes the writer's lock for a moment, to read it again.
+        _ = SQLitePCL.raw.sqlite3_busy_timeout(connection.Handle, WriterPatience);
         return connection;
     }
+
+    /// <summary>How long the writer waits for a lock, in milliseconds: far less than visitors do for the writer.</summary>
+    private const int WriterPatience = 50;
 
     private static bool IsFull(SqliteException error) => error.SqliteErrorCode is SQLitePCL.raw.SQLITE_FULL or SQLitePCL.raw.SQLITE_IOERR or SQLitePCL.raw.SQLITE_CANTOPEN;
 

@@ -76,6 +76,26 @@ public sealed class JournalTests
     }
 
     [Fact]
+    public async Task A_lock_that_is_held_for_a_moment_as_by_whoever_reads_a_log_being_written_is_waited_for()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        using var other = new SqliteConnection($"Data Source={world.Folder.DataFile};Pooling=False");
+        other.Open();
+        using var begin = new SqliteCommand("BEGIN IMMEDIATE", other);
+        using var end = new SqliteCommand("ROLLBACK", other);
+        for (var i = 0; i < 5; i++)
+        {
+            begin.ExecuteNonQuery();
+            var appended = world.Journal.AppendAsync(world.Enrols(test, 0));
+            await Task.Delay(TimeSpan.FromMilliseconds(5));
+            end.ExecuteNonQuery();
+            Assert.Equal(Recorded.Committed, await appended);
+            Assert.Null(world.Journal.Health.Trouble);
+        }
+    }
+
+    [Fact]
     public async Task A_locked_file_keeps_no_visitor_waiting_and_loses_and_doubles_nothing()
     {
         using var world = new World(options: new(Patience: TimeSpan.FromMilliseconds(100)));
