@@ -60,73 +60,19 @@ public sealed class Rotation(Weights weights, ulong seed)
     private int[] MakeRound(long number)
     {
         var turns = _shares.Sum();
+        var pages = Enumerable.Range(0, _shares.Length).SelectMany(page => Enumerable.Repeat(page, _shares[page])).ToArray();
         // A column for each turn of each page. A cell is how likely, in parts of the round's length, it falls on the turn of its row: by
         // how much the page's steady flow fills it meanwhile. Rows and columns add up to the whole.
-        var pages = Enumerable.Range(0, _shares.Length).SelectMany(page => Enumerable.Repeat(page, _shares[page])).ToArray();
-        var cells = new int[turns, turns];
+        var table = new UnsettledTable(turns);
         for (int column = 0, nth = 0; column < turns; column++)
         {
             nth = column > 0 && pages[column] == pages[column - 1] ? nth + 1 : 0;
             var share = _shares[pages[column]];
             for (var row = nth * turns / share; row < turns && row * share < (nth + 1) * turns; row++)
-                cells[row, column] = Math.Min((row + 1) * share, (nth + 1) * turns) - Math.Max(row * share, nth * turns);
+                table.Fill(row, column, Math.Min((row + 1) * share, (nth + 1) * turns) - Math.Max(row * share, nth * turns));
         }
-        Settle(cells, turns, number);
-        return [.. Enumerable.Range(0, turns).Select(row => pages[Enumerable.Range(0, turns).First(column => cells[row, column] == turns)])];
-    }
-
-    /// <summary>
-    /// Draws until each cell is nothing or the whole. Cells that are neither form circles, and along a circle what is taken from every other
-    /// cell is given to those between, one way round or the other by chance, so that each stays as likely as it was.
-    /// </summary>
-    private void Settle(int[,] cells, int whole, long round)
-    {
         var step = 0ul;
-        for (var first = 0; first < whole; first++)
-        {
-            while (Circle(cells, whole, first) is { } circle)
-            {
-                var (forth, back) = (int.MaxValue, int.MaxValue);
-                for (var i = 0; i < circle.Count; i++)
-                {
-                    var cell = cells[circle[i].Row, circle[i].Column];
-                    var (gives, takes) = (cell, whole - cell);
-                    forth = Math.Min(forth, i % 2 == 0 ? gives : takes);
-                    back = Math.Min(back, i % 2 == 0 ? takes : gives);
-                }
-                var change = Draw.Bits(seed, (ulong)round, step++) % (ulong)(forth + back) < (ulong)back ? -forth : back;
-                for (var i = 0; i < circle.Count; i++) cells[circle[i].Row, circle[i].Column] += i % 2 == 0 ? change : -change;
-            }
-        }
-    }
-
-    /// <summary>A circle of unsettled cells, by turns along a row and a column, found by going on from a row; null where the row is settled.</summary>
-    private static List<(int Row, int Column)>? Circle(int[,] cells, int whole, int row)
-    {
-        var way = new List<(int Row, int Column)>();
-        var column = -1;
-        while (true)
-        {
-            // Where the way comes back to a row or a column that it has left, the circle is what lies between. Rows are left at every other cell.
-            for (var left = 0; left < way.Count - 1; left += 2)
-                if (way[left].Row == row) return way[left..];
-            column = Other(whole, column, next => IsOpen(cells[row, next], whole));
-            if (column < 0) return null;
-            var before = way.FindIndex(cell => cell.Column == column);
-            way.Add((row, column));
-            if (before >= 0) return way[(before + 1)..];
-            row = Other(whole, row, next => IsOpen(cells[next, column], whole));
-            way.Add((row, column));
-        }
-    }
-
-    private static bool IsOpen(int cell, int whole) => cell > 0 && cell < whole;
-
-    private static int Other(int count, int not, Func<int, bool> isOpen)
-    {
-        for (var i = 0; i < count; i++)
-            if (i != not && isOpen(i)) return i;
-        return -1;
+        return Array.ConvertAll(table.Settle(() => Draw.Bits(seed, (ulong)number, step++)), column => pages[column]);
     }
 
     private static int Divisor(int a, int b) => b == 0 ? a : Divisor(b, a % b);
