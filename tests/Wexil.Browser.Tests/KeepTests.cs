@@ -108,8 +108,7 @@ public sealed class KeepTests
         owner.WaitForText("Change one thing, publish, and start the test");
         owner.Press("Send");
         owner.WaitForText("Split of this step’s traffic");
-        var control = owner.Find("input[name=Control]:checked");
-        Assert.Equal("“Three out, three in” is the control", control.GetAttribute("aria-label"));
+        owner.WaitFor(() => owner.Find("input[name=Control]:checked").GetAttribute("aria-label") == "“Three out, three in” is the control" ? "" : null);
     }
 
     private static async Task<(Step Step, Step Thanks)> FunnelAsync(Site site)
