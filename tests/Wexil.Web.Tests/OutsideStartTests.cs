@@ -71,6 +71,25 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
     }
 
     [Fact]
+    public async Task An_address_that_is_handed_on_to_somebody_else_joins_nobody()
+    {
+        var (step, _, pages) = await TestAsync("handed-on", Weights.Of(0, 100), startsOnPage: true);
+        using HttpClient site = wexil.Visitor(cookies: false), mover = wexil.Visitor(), friend = wexil.Visitor(), owner = wexil.Visitor();
+        await friend.GetAsync($"/go/{step.Slug}-thanks");
+        async Task<string> KnownAsAsync(VisitorId id) => (await (await site.PostAsync("/reached", JsonContent.Create(new { page = pages.Thanks.Outside!.AbsoluteUri, visitor = id.ToString() }))).Content.ReadFromJsonAsync<ReachedAnswer>())!.Visitor;
+        // The first comes with the site's id alone; the second is a visitor here already, and is joined.
+        foreach (var (first, id) in new[] { (mover, Id(70)), (owner, Id(71)) })
+        {
+            if (first == owner) await owner.GetAsync($"/go/{step.Slug}-thanks");
+            var (_, move, _) = await AskAsync(site, step.Slug, id.ToString());
+            await first.GetAsync(new Uri(move).PathAndQuery);
+            var known = await KnownAsAsync(id);
+            await friend.GetAsync(new Uri(move).PathAndQuery);
+            Assert.Equal(known, await KnownAsAsync(id));
+        }
+    }
+
+    [Fact]
     public async Task A_page_that_is_the_same_address_as_the_control_moves_nobody_in_a_circle()
     {
         var (step, _, _) = await TestAsync("circle", Weights.Of(0, 100), startsOnPage: true, outsideB: new("https://larkrow.example/circle"));

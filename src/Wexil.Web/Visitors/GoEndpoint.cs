@@ -43,7 +43,7 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         RoutePage? page;
         if (caller.Counts)
         {
-            var promised = hasOurs && AddressQuery.Value(query, "wx_start") is { } start ? await PromisedAsync(query, start, visitor, now) : null;
+            var promised = hasOurs && AddressQuery.Value(query, "wx_start") is { } start ? await PromisedAsync(query, start, step, visitor, now) : null;
             if (step.StartsOnPage) VisitorCookie.ShowElsewhere(http, visitor);
             page = (await desk.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
             if (visit.Traits.IsAffiliate) Arrivals.Remember(http, routes);
@@ -59,12 +59,12 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
 
     /// <summary>
     /// The page that the visitor was drawn for on the owner's own page. Who is known there by another id than here is one visitor from now
-    /// on: the promise was made to this browser a moment ago.
+    /// on: the promise was made to this browser a moment ago. Once it was used, the same address is one that was handed on to somebody else.
     /// </summary>
-    private async Task<PageId?> PromisedAsync(string query, string promise, VisitorId here, DateTimeOffset now)
+    private async Task<PageId?> PromisedAsync(string query, string promise, RouteStep step, VisitorId here, DateTimeOffset now)
     {
         if (tokens.Read(AddressQuery.Value(query, "wx"), now) is not { } there || tokens.ReadPage(promise, there, now) is not { } page) return null;
-        if (there == here) return page;
+        if (there == here || identities.Of(there) != there || desk.HasPlace(step, there)) return page;
         try
         {
             await identities.JoinAsync(there, here);

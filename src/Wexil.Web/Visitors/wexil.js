@@ -18,7 +18,7 @@
   let own, watched, engaged, since, seen;
 
   // Out of the address bar, so that a forwarded address makes no strangers one visitor. The rest stays letter for letter.
-  if (arrived && !at) {
+  if (arrived) {
     const kept = location.search.slice(1).split("&").filter((part) => part && !ours.includes(part.split("=")[0]));
     history.replaceState(history.state, "", location.pathname + (kept.length ? "?" + kept.join("&") : "") + location.hash);
   }
