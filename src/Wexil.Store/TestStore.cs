@@ -26,6 +26,9 @@ public sealed record SplitTest(
     /// <summary>The rate of all pages together at the first look that saw enough, by which the expected one was corrected; null before.</summary>
     public double? SeenRate { get; init; }
 
+    /// <summary>The rate that is expected now: as corrected, else as it was said at the start.</summary>
+    public double ExpectedRate => SeenRate ?? BaseRate;
+
     /// <summary>What it taught, in the owner's words; empty while nobody wrote it down.</summary>
     public string Learned { get; init; } = "";
 

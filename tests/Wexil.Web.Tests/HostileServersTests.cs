@@ -63,7 +63,7 @@ public sealed class HostileServersTests
         var wexil = fresh.Wexil;
         using var released = new SemaphoreSlim(0);
         await using var silent = new RawServer(_ => [], released);
-        await using var quick = new RawServer(_ => "HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n"u8.ToArray());
+        await using var quick = new RawServer(_ => "HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Length: 0\r\n\r\n"u8.ToArray());
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
         var (slow, fast) = (await wexil.StartTestAsync("slow", Weights.Of(100, 0)), await wexil.StartTestAsync("fast", Weights.Of(100, 0)));
         foreach (var (tested, service) in new[] { (slow, silent), (fast, quick) })

@@ -156,7 +156,7 @@ public sealed class SendModel(
         var (sending, from) = ReadSending(rows, test);
         if (!ModelState.IsValid)
         {
-            (BaseRate, SmallestLift) = (test.BaseRate * 100, test.SmallestLift * 100);
+            (BaseRate, SmallestLift) = (test.ExpectedRate * 100, test.SmallestLift * 100);
             return Again();
         }
         var added = rows.Skip(test.Pages.Count).Select(row => new PageId(row.Page)).ToArray();

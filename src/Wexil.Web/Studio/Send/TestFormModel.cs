@@ -127,7 +127,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
             .. test.Pages.Select((page, i) => new Row { Page = page.Value, In = true, Weight = test.Weights[i], Closed = test.Sending.Closed.Contains(page) }),
             .. Screen.Pages.Where(page => !test.Pages.Contains(page.Id)).Select(page => new Row { Page = page.Id.Value, Weight = 0 })];
         (Turns, Floor, Share, Others, RestsFailing) = (test.Sending.Turns, test.Sending.Floor, test.Sending.Share, test.Sending.Others?.Value, test.Sending.RestsFailing);
-        (BaseRate, SmallestLift) = (test.BaseRate * 100, test.SmallestLift * 100);
+        (BaseRate, SmallestLift) = (test.ExpectedRate * 100, test.SmallestLift * 100);
         Who = AudienceForm.Of(test.Sending.Audience);
         From = LocalMoment.Write(test.StartedAt, settings.Zone);
         Until = test.Sending.Until is { } until ? LocalMoment.Write(until, settings.Zone) : null;
