@@ -9,9 +9,11 @@ namespace Wexil.Store;
 /// <summary>An order as the ledger shows it.</summary>
 /// <param name="Worth">What is left of it in the owner's currency; null where no rate is known.</param>
 /// <param name="Page">The page whose buy button was followed, by name; null where it is not known.</param>
+/// <param name="IsCounted">The buyer is a visitor who counts; false for the owner's own visits, for robots, and where the buyer is not known.</param>
 /// <param name="Tested">The pages of running tests that it is credited to, by test and page.</param>
 public sealed record LedgerOrder(
-    string Order, DateTimeOffset At, string Currency, OrderBalance Balance, long? Worth, string Product, string Email, string? Page, SaleChannel Channel, VisitorId? Visitor, IReadOnlyList<(string Test, string Page)> Tested)
+    string Order, DateTimeOffset At, string Currency, OrderBalance Balance, long? Worth, string Product, string Email, string? Page, SaleChannel Channel,
+    VisitorId? Visitor, bool IsCounted, IReadOnlyList<(string Test, string Page)> Tested)
 {
     public bool IsCredited => Visitor is not null;
 }
@@ -47,7 +49,8 @@ public sealed class SaleStore(Database database, Journal journal)
 {
     private const string Columns =
         """
-        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor, o.worth
+        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor, o.worth,
+          EXISTS (SELECT 1 FROM visitors v WHERE v.visitor = o.visitor)
         FROM orders o LEFT JOIN pages p ON p.id = o.page_id
         """;
 
@@ -55,6 +58,18 @@ public sealed class SaleStore(Database database, Journal journal)
         WHERE o.at >= $1 AND o.at < $2 AND ($3 = '' OR o.order_id LIKE $3 || '%' OR instr(lower(o.product), $3) > 0 OR instr(o.email, $3) > 0)
           AND ($4 IS NULL OR (o.visitor IS NOT NULL) = $4)
         """;
+
+    // The names are those that the Sources screen gives.
+    private const string SourceName =
+        $"""
+        CASE WHEN o.visitor IS NULL THEN '' ELSE coalesce(
+          (SELECT CASE v.source_id WHEN 0 THEN '{SourceStore.Unnamed}' WHEN -1 THEN '{SourceStore.OtherTags}' ELSE (SELECT s.name FROM sources s WHERE s.id = v.source_id) END
+           FROM visitors v WHERE v.visitor = o.visitor LIMIT 1),
+          '{NotCounted}') END
+        """;
+
+    /// <summary>Stands for the sources of orders whose buyers are no counted visitors.</summary>
+    public const string NotCounted = "Visits that are not counted";
 
     /// <summary>Records a sale or refund once, however often it is told.</summary>
     /// <param name="visitor">Null where only the e-mail address, if any, can tell whose it is.</param>
@@ -110,7 +125,7 @@ public sealed class SaleStore(Database database, Journal journal)
             LedgerBy.Product => ("o.product", ""),
             LedgerBy.Page => ("coalesce(p.name, '')", "LEFT JOIN pages p ON p.id = o.page_id"),
             LedgerBy.Test => ("t.name || ': ' || p.name", visitors),
-            _ => ("coalesce((SELECT s.name FROM visitors v JOIN sources s ON s.id = v.source_id WHERE v.visitor = o.visitor LIMIT 1), '')", ""),
+            _ => (SourceName, ""),
         };
         return c.Rows(
             $"SELECT {name}, o.counted_in, count(*), sum(coalesce(o.worth, max(0, o.sold - o.refunded))) FROM orders o {joins} {Where} GROUP BY 1, 2 ORDER BY 4 DESC LIMIT 50",
@@ -152,7 +167,8 @@ public sealed class SaleStore(Database database, Journal journal)
         var visitor = row.IsDBNull(9) ? null : (byte[])row.GetValue(9);
         return new(
             row.GetString(0), row.Time(1), row.GetString(2), new(row.GetInt64(3), row.GetInt64(4)), row.NumberOrNull(10), row.GetString(5), row.GetString(6), row.TextOrNull(7),
-            Enum.Parse<SaleChannel>(row.GetString(8)), visitor is null ? null : new VisitorId(new Guid(visitor, bigEndian: true)), visitor is null ? [] : Tested(c, visitor, row.GetInt64(1)));
+            Enum.Parse<SaleChannel>(row.GetString(8)), visitor is null ? null : new VisitorId(new Guid(visitor, bigEndian: true)), row.GetBoolean(11),
+            visitor is null ? [] : Tested(c, visitor, row.GetInt64(1)));
     }
 
     private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, byte[] visitor, long at) => c.Rows(

@@ -42,6 +42,12 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
     /// <summary>Stands for every tag past the number that is kept apart.</summary>
     public const long Rest = -1;
 
+    /// <summary>What <see cref="Rest"/> is called.</summary>
+    public const string OtherTags = "Other tags";
+
+    /// <summary>What the source of visitors is called whose links named none.</summary>
+    public const string Unnamed = "Links that name no source";
+
     private const decimal Millionths = 1_000_000;
 
     /// <summary>The sources of a funnel: those made known first.</summary>
@@ -77,8 +83,8 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
                 return new(source, name, tally.Clicks, tally.Visitors, tally.OptIns, tally.Sales, money.GetValueOrDefault(id).Orders, money.GetValueOrDefault(id).Earned, cost);
             }
             List<SourceLine> lines = [.. sources.Select(source => Line(source, source.Id.Value, source.Name))];
-            if (tallies.ContainsKey(Rest)) lines.Add(Line(null, Rest, "Other tags"));
-            if (tallies.GetValueOrDefault(0).Visitors > 0) lines.Add(Line(null, 0, "Links that name no source"));
+            if (tallies.ContainsKey(Rest)) lines.Add(Line(null, Rest, OtherTags));
+            if (tallies.GetValueOrDefault(0).Visitors > 0) lines.Add(Line(null, 0, Unnamed));
             return lines;
         });
     }

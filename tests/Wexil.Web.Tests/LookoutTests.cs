@@ -1,3 +1,5 @@
+using System.Globalization;
+using System.Net;
 using Wexil.Core.Splits;
 using Wexil.Core.Verdicts;
 using Wexil.Store;
@@ -91,6 +93,10 @@ public sealed class LookoutTests
         wexil.Time.Advance(TimeSpan.FromMinutes(1));
         await Crowd.ComeAsync(wexil, tested, 100, 60, 60);
         Assert.Equal(onA + onB < 25 ? (onA + onB + 120) / 400.0 : rate, Expected(), 6);
+        await wexil.Get<Lookout>().LookAsync();
+        using var owner = await wexil.OwnerAsync();
+        var send = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/guessed/send");
+        Assert.Contains(string.Create(CultureInfo.InvariantCulture, $"/workbench/plan?Rate={Expected() * 100}&"), WebUtility.HtmlDecode(send), StringComparison.Ordinal);
     }
 
     [Fact]

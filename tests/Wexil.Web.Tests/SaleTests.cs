@@ -169,6 +169,30 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
+    public async Task Sales_and_sources_name_and_count_the_same_orders_and_one_of_the_owners_own_says_that_it_is_not_counted()
+    {
+        var tested = await wexil.StartTestAsync("agree", Weights.Of(100, 0));
+        var sales = wexil.Get<SaleStore>();
+        using var buyer = wexil.Visitor();
+        await buyer.GetAsync("/go/agree");
+        await buyer.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "fern@larkrow.example")]));
+        await wexil.Host.Journal.WhenProjectedAsync();
+        var (fern, own, now) = (sales.VisitorOf("fern@larkrow.example")!.Value, new VisitorId(Guid.CreateVersion7()), wexil.Time.GetUtcNow());
+        foreach (var (order, visitor, amount) in new (string, VisitorId?, long)[] { ("AG-1", fern, 3900), ("AG-2", own, 500), ("AG-3", null, 700) })
+            await sales.RecordAsync(new SaleNotice(SaleKind.Sale, order, "", amount, "USD"), visitor, null, now);
+        await wexil.Host.Journal.WhenProjectedAsync();
+
+        var sums = sales.Sums(All with { Text = "AG-" }, LedgerBy.Source).ToDictionary(sum => sum.Name, sum => sum.Net);
+        Assert.Equal(new() { [SourceStore.Unnamed] = 3900, [SaleStore.NotCounted] = 500, [""] = 700 }, sums);
+        var source = wexil.Get<SourceStore>().Lines(tested.Funnel.Id, Currency.Usual).Single(line => line.Source is null);
+        Assert.Equal((SourceStore.Unnamed, 3900), (source.Name, source.Earned));
+        using var owner = await wexil.OwnerAsync();
+        Assert.Contains("a visit that is not counted", await owner.GetStringAsync("/sales?text=AG-2"), StringComparison.Ordinal);
+        Assert.Contains("a visit that is not counted", await owner.GetStringAsync("/sales/order?order=AG-2&currency=USD"), StringComparison.Ordinal);
+        Assert.DoesNotContain("not counted", await owner.GetStringAsync("/sales/order?order=AG-1&currency=USD"), StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task A_refund_from_a_file_in_another_currency_joins_its_order_by_the_rate_of_its_day_or_is_named()
     {
         using var owner = await wexil.OwnerAsync();

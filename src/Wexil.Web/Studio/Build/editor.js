@@ -328,10 +328,13 @@ addEventListener("keydown", (event) => {
 const isUnsaved = () => !queue.isEmpty || sourceView?.waits() || panel.isTyping();
 document.addEventListener("submit", async (event) => {
   const form = event.target;
-  if (form.dataset.isSaved) return;
+  const { sends } = form.dataset;
+  if (sends === "now") return;
   event.preventDefault();
+  if (sends) return;
+  form.dataset.sends = "soon";
   await saved();
-  form.dataset.isSaved = "yes";
+  form.dataset.sends = "now";
   form.requestSubmit(event.submitter);
 });
 document.addEventListener("click", async (event) => {
@@ -340,6 +343,10 @@ document.addEventListener("click", async (event) => {
   event.preventDefault();
   await Promise.race([saved(), new Promise((done) => setTimeout(done, 5000))]);
   location.assign(link.href);
+});
+// A page that the browser kept is shown again by Back, with forms that may be sent once more.
+addEventListener("pageshow", () => {
+  for (const form of document.forms) delete form.dataset.sends;
 });
 addEventListener("beforeunload", (event) => {
   tell({ finish: ++finishes });
