@@ -202,15 +202,16 @@ public sealed class EditorTests
 
         Write(second, "#a", "Second’s");
         second.WaitFor(() => Source().Contains("Second’s", StringComparison.Ordinal) ? "" : null);
-        Write(first, "#a", "First’s");
+        const string mine = "First’s words, more of them than a list of parts shows of any text";
+        Write(first, "#a", mine);
         first.WaitForText("This text was changed in another window at the same time.");
         Assert.Contains("Second’s", Source(), StringComparison.Ordinal);
-        Assert.Contains("First’s", first.Find("[data-conflict]").Text, StringComparison.Ordinal);
+        Assert.Contains(mine, first.Find("[data-conflict]").Text, StringComparison.Ordinal);
         first.WaitForTextIn("[data-page]", "Second’s");
         first.IsAccessible();
         first.Press("Use mine");
-        first.WaitFor(() => Source().Contains("<p id=a>First’s</p>", StringComparison.Ordinal) ? "" : null);
-        first.WaitForTextIn("[data-page]", "First’s");
+        first.WaitFor(() => Source().Contains($"<p id=a>{mine}</p>", StringComparison.Ordinal) ? "" : null);
+        first.WaitForTextIn("[data-page]", mine);
     }
 
     [Fact]
@@ -231,7 +232,11 @@ public sealed class EditorTests
         owner.Type(Keys.Delete + "n" + Keys.Escape);
         owner.WaitFor(() => owner.Find("[data-saved]").Text == "Saved" ? "" : null);
         Assert.EndsWith(editor, owner.Address, StringComparison.Ordinal);
+        // Escape keeps what was typed and chooses the part; Undo takes the words back.
+        owner.WaitFor(() => Source() == before.Replace("Two", "n", StringComparison.Ordinal) ? "" : null);
+        owner.Control("z");
         owner.WaitFor(() => Source() == before ? "" : null);
+        owner.WaitForTextIn("[data-page]", "Two");
         owner.Type(Keys.Delete);
         owner.WaitForText("Removed: Text “Two”.");
         owner.Type(Keys.Delete + "n");

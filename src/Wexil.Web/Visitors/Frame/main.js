@@ -4,7 +4,7 @@ let selected = null;
 let isChosen = false; // by Escape or in the list, so that Delete may remove it
 
 function select(element, { tells = true, chosen = false } = {}) {
-  if (open && open !== element) finish(true);
+  if (open && open !== element) finish();
   selected = element;
   isChosen = chosen && element !== null;
   unmark();
@@ -162,7 +162,7 @@ addEventListener("message", ({ data, source }) => {
     } else select(null);
   }
   if (data.finish) {
-    finish(true);
+    finish();
     say("finished", { id: data.finish });
   }
 });
@@ -207,13 +207,13 @@ if (editing) {
   });
 
   addEventListener("focusin", (event) => {
-    if (open && event.target !== open) finish(true);
+    if (open && event.target !== open) finish();
     const part = partAt(event.target);
     if (part && part !== selected && part !== open) select(part);
   });
 
   addEventListener("focusout", (event) => {
-    if (open && event.target === open) finish(true);
+    if (open && event.target === open) finish();
   });
 
   addEventListener("input", (event) => {
@@ -235,12 +235,12 @@ if (editing) {
       if (event.key === "Escape") {
         event.preventDefault();
         const element = open;
-        finish(false);
+        finish();
         select(element, { chosen: true });
       } else if (event.key === "Enter") {
         event.preventDefault();
         if (event.shiftKey) document.execCommand("insertLineBreak");
-        else finish(true);
+        else finish();
       }
       return;
     }

@@ -1,7 +1,6 @@
 // Texts changed where they stand. What is typed is told at once, with a count; until that count comes back from the server, nothing that
 // comes from there touches the text.
 let open = null;
-let begun = "";
 let told = "";
 let sitting = 0;
 let typedCount = 0;
@@ -11,7 +10,7 @@ const writings = new Map();
 
 const isWrittenIn = (element) => element === open || (writings.has(element) && writings.get(element).typed > writings.get(element).taken);
 
-// Elements that a person deleted, and that are written back when the typing is cancelled.
+// Elements that a person deleted, and that the browser writes back when the typing is undone.
 const detached = () => [...writings.values()].flatMap((writing) => writing.known).filter((element) => !element.isConnected);
 
 // The text as markup in which the page's own elements are named by key, and not by a number that changes meanwhile.
@@ -34,13 +33,13 @@ function canWrite(element) {
 
 function write(element) {
   if (open === element || !canWrite(element)) return false;
-  if (open) finish(true);
+  if (open) finish();
   if (!writings.has(element)) {
     shapes.set(element, shapeOf(element));
     writings.set(element, { typed: 0, taken: 0, sent: new Map(), known: [...element.querySelectorAll(`[${number}]`)], fresh: null });
   }
   open = element;
-  begun = told = written(element).html;
+  told = written(element).html;
   sitting++;
   element.setAttribute("contenteditable", "true");
   element.focus({ preventScroll: true });
@@ -59,23 +58,14 @@ function tellTyped(isLast) {
   writing.sent.set(writing.typed, [...open.querySelectorAll("*")]);
   const { html, numbers } = written(open);
   told = html;
-  say("typed", { key: keyOf(open), node: numberOf(open), html, numbers, count: writing.typed, sitting, last: isLast, words: shorten(open.textContent) });
+  say("typed", { key: keyOf(open), node: numberOf(open), html, numbers, count: writing.typed, sitting, last: isLast, words: open.textContent.trim() });
 }
 
-function finish(keeps) {
+// Ends the writing. What was typed stays, whichever key ends it; Undo takes it back.
+function finish() {
   if (!open) return;
   const element = open;
   const writing = writings.get(element);
-  const isChanged = written(element).html !== begun;
-  if (!keeps && isChanged) {
-    const own = new Map(writing.known.map((known) => [`k${keyOf(known)}`, known.getAttribute(number)]));
-    element.innerHTML = begun;
-    for (const marked of element.querySelectorAll(`[${number}]`)) {
-      const node = own.get(marked.getAttribute(number));
-      if (node) marked.setAttribute(number, node);
-      else marked.removeAttribute(number);
-    }
-  }
   if (written(element).html !== told) tellTyped(true);
   else if (writing.typed > writing.taken) say("flush", { key: keyOf(element) });
   open = null;
