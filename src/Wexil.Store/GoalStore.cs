@@ -2,6 +2,7 @@ using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
+using Wexil.Core.SplitTests;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;
@@ -36,7 +37,7 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
         Add(c, test, goal, isMain: false, isFirst ? DateTimeOffset.UnixEpoch : now, now);
         var (moment, what) = (now.ToUnixTimeMilliseconds(), $"Goal “{goal.Name}” added");
         TestStore.Log(c, test, moment, "owner", what);
-        if (!isFirst) TestStore.StartPhase(c, test, what, moment);
+        if (!isFirst) TestStore.Settle(c, test, what, moment);
         return true;
     });
 

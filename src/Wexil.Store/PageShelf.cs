@@ -95,7 +95,7 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
         c.Execute("UPDATE pages SET archived_at = $2 WHERE id = $1 AND archived_at IS NULL", page.Id.Value, now);
         if (Running(c, page.Id) is not var (test, position, weights)) return null;
         c.Execute("UPDATE tests SET weights = $2 WHERE id = $1", test, weights.Without([position]).ToString());
-        TestStore.StartPhase(c, new(test), $"“{page.Name}” is put away: new visitors are split {weights.Without([position])}", now, log: "owner");
+        TestStore.Settle(c, new(test), $"“{page.Name}” is put away: new visitors are split {weights.Without([position])}", now, log: "owner");
         return null;
     }
 

@@ -193,7 +193,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     private static void StartPhase(SqliteConnection c, PageId page, string why, long now)
     {
         var test = c.Number("SELECT t.id FROM tests t JOIN test_pages p ON p.test_id = t.id WHERE p.page_id = $1 AND t.decided_at IS NULL", page.Value);
-        if (test is { } running) TestStore.StartPhase(c, new(running), why, now, log: "owner");
+        if (test is { } running) TestStore.Settle(c, new(running), why, now, log: "owner");
     }
 
     internal static Page Map(SqliteDataReader row) => new(

@@ -2,6 +2,7 @@ using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Splits;
+using Wexil.Core.SplitTests;
 using Wexil.Core.Verdicts;
 
 namespace Wexil.Store;

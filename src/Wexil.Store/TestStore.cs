@@ -2,6 +2,7 @@ using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Splits;
+using Wexil.Core.SplitTests;
 using Wexil.Core.Verdicts;
 using Wexil.Store.Recording;
 
@@ -56,10 +57,6 @@ public sealed record TestPlan(
 /// <param name="Good">Null where it could not be told.</param>
 public sealed record ReadyLine(string What, bool? Good, string Words);
 
-/// <summary>A stretch of a test with nothing changed.</summary>
-/// <param name="Weights">Those in force; pages that came later are not among them.</param>
-public sealed record Phase(PhaseId Id, Weights Weights, string Reason, DateTimeOffset StartedAt, DateTimeOffset? EndedAt);
-
 /// <summary>A line of a test's log.</summary>
 public sealed record TestChange(DateTimeOffset At, string Who, string What);
 
@@ -83,9 +80,8 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     /// <summary>Every test of a step, the newest first.</summary>
     public IReadOnlyList<SplitTest> Of(StepId step) => Where("step_id = $1", step.Value);
 
-    public IReadOnlyList<Phase> Phases(TestId test) => database.Read(c => c.Rows(
-        "SELECT id, weights, reason, started_at, ended_at FROM phases WHERE test_id = $1 ORDER BY id",
-        row => new Phase(new(row.GetInt64(0)), Weights.Parse(row.GetString(1)), row.GetString(2), row.Time(3), row.TimeOrNull(4)), test.Value));
+    /// <summary>A test's phases, the oldest first.</summary>
+    public IReadOnlyList<Phase> Phases(TestId test) => database.Read(c => Phases(c, test));
 
     /// <summary>What the owner was told before the test started.</summary>
     public IReadOnlyList<ReadyLine> Ready(TestId test) => database.Read(c => c.Rows(
@@ -110,9 +106,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         if (plan.Main is { } main) GoalStore.Add(c, test, main, isMain: true, DateTimeOffset.UnixEpoch, now);
         foreach (var line in plan.Ready ?? [])
             c.Execute("INSERT INTO test_ready (test_id, what, good, words) VALUES ($1, $2, $3, $4)", test.Value, line.What, line.Good is { } good ? good ? 1 : 0 : null, line.Words);
-        c.Execute(
-            "INSERT INTO phases (test_id, weights, reason, started_at, ended_at) VALUES ($1, $2, 'Started', $3, $4)",
-            test.Value, plan.Weights.ToString(), from.ToUnixTimeMilliseconds(), sending.Until?.ToUnixTimeMilliseconds());
+        Settle(c, test, "Started", now.ToUnixTimeMilliseconds());
         Log(c, test, now.ToUnixTimeMilliseconds(), "owner", from > now ? "Set up to start later" : "Started");
         return test;
     });
@@ -124,7 +118,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     public Task FollowAsync(TestId test, Weights weights, string who, string what) => journal.WriteAsync(c =>
     {
         c.Execute("UPDATE tests SET weights = $2 WHERE id = $1", test.Value, weights.ToString());
-        StartPhase(c, test, what, time.GetUtcNow().ToUnixTimeMilliseconds(), log: who);
+        Settle(c, test, what, time.GetUtcNow().ToUnixTimeMilliseconds(), log: who);
     });
 
     /// <summary>By what the test is judged and when a page is kept by itself, from now on.</summary>
@@ -147,19 +141,11 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         if (c.Number("SELECT 1 FROM tests WHERE id = $1 AND decided_at IS NULL", test.Id.Value) is null) return;
         Write(c, test.Id, sending);
         if (from is { } start && test.StartedAt.ToUnixTimeMilliseconds() > now)
-        {
             c.Execute("UPDATE tests SET started_at = $2 WHERE id = $1", test.Id.Value, Math.Max(now, start.ToUnixTimeMilliseconds()));
-            c.Execute("UPDATE phases SET started_at = $2 WHERE test_id = $1 AND started_at > $3", test.Id.Value, Math.Max(now, start.ToUnixTimeMilliseconds()), now);
-        }
-        // A moved end moves that of the phase under way; where the end had come, a phase begins again.
-        var until = sending.Until?.ToUnixTimeMilliseconds();
-        var wasOver = test.Sending.Until is { } end && end.ToUnixTimeMilliseconds() <= now;
-        if (until != test.Sending.Until?.ToUnixTimeMilliseconds() && !wasOver)
-            c.Execute("UPDATE phases SET ended_at = $2 WHERE test_id = $1 AND (ended_at IS NULL OR ended_at > $3)", test.Id.Value, until, now);
         foreach (var (sentence, _) in what) Log(c, test.Id, now, "owner", sentence);
-        if (!weights.Equals(test.Weights) || added.Count > 0) ChangeWeights(c, test.Id, weights, added, string.Concat(what.Where(change => change.BeginsPhase).Select(change => $"; {change.What}")));
-        else if (what.Any(change => change.BeginsPhase)) StartPhase(c, test.Id, string.Join("; ", what.Where(change => change.BeginsPhase).Select(change => change.What)), now);
-        else if (wasOver && (until is null || until > now)) StartPhase(c, test.Id, "Goes on", now);
+        var reasons = what.Where(change => change.BeginsPhase).Select(change => change.What).ToArray();
+        if (!weights.Equals(test.Weights) || added.Count > 0) ChangeWeights(c, test.Id, weights, added, string.Concat(reasons.Select(reason => $"; {reason}")));
+        else Settle(c, test.Id, reasons.Length > 0 ? string.Join("; ", reasons) : null, now);
     });
 
     /// <summary>Stops sending visitors over the pages, or goes on. While it is paused, the link shows the step's page. False when nothing changed.</summary>
@@ -167,13 +153,8 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     {
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
         if (c.Execute($"UPDATE tests SET paused_at = $2 WHERE id = $1 AND decided_at IS NULL AND paused_at IS {(paused ? "NULL" : "NOT NULL")}", test.Value, paused ? now : null) == 0) return false;
-        if (paused)
-        {
-            c.Execute("DELETE FROM phases WHERE test_id = $1 AND started_at > $2", test.Value, now);
-            c.Execute("UPDATE phases SET ended_at = $2 WHERE test_id = $1 AND (ended_at IS NULL OR ended_at > $2)", test.Value, now);
-            Log(c, test, now, "owner", "Paused");
-        }
-        else StartPhase(c, test, "Goes on", now, log: "owner");
+        Log(c, test, now, "owner", paused ? "Paused" : TestLife.GoesOn);
+        Settle(c, test, paused ? null : TestLife.GoesOn, now);
         return true;
     });
 
@@ -181,26 +162,33 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     public Task RestAsync(TestId test, PageId page, bool rests, string name) => journal.WriteAsync(c =>
     {
         if (c.Execute("UPDATE test_pages SET rests = $3 WHERE test_id = $1 AND page_id = $2 AND rests <> $3", test.Value, page.Value, rests ? 1 : 0) == 0) return;
-        StartPhase(c, test, rests ? $"{name} does not answer and rests" : $"{name} answers again", time.GetUtcNow().ToUnixTimeMilliseconds(), log: "the watch");
+        Settle(c, test, rests ? $"{name} does not answer and rests" : $"{name} answers again", time.GetUtcNow().ToUnixTimeMilliseconds(), log: "the watch");
     });
 
-    /// <summary>Ends the phase under way and starts the next with the weights as they are set, without pages that rest.</summary>
+    /// <summary>Brings the phases into line with the test as it is stored now: its start and end, whether it is paused or decided, its weights, and which pages rest.</summary>
+    /// <param name="reason">Why a phase begins; null where nothing that was counted before has become something else.</param>
     /// <param name="log">Who did it, for a line in the log; null for none.</param>
-    internal static void StartPhase(SqliteConnection c, TestId test, string reason, long now, string? log = null)
+    internal static void Settle(SqliteConnection c, TestId test, string? reason, long now, string? log = null)
     {
-        if (log is not null) Log(c, test, now, log, reason);
-        var (set, ends, stands) = c.Rows(
-            "SELECT weights, ends_at, paused_at IS NULL AND decided_at IS NULL FROM tests WHERE id = $1", row => (Weights.Parse(row.GetString(0)), row.NumberOrNull(1), row.GetBoolean(2)), test.Value).Single();
-        if (!stands || ends <= now) return;
-        TakeOutOfArchive(c, test, set);
-        var weights = set.Without([.. c.Rows("SELECT position FROM test_pages WHERE test_id = $1 AND rests", row => row.GetInt32(0), test.Value)]).ToString();
-        // One that has not begun saw nobody: it is changed, and none follows it.
-        if (c.Execute("UPDATE phases SET weights = $2 WHERE test_id = $1 AND started_at > $3", test.Value, weights, now) > 0) return;
-        c.Execute("UPDATE phases SET ended_at = $2 WHERE test_id = $1 AND (ended_at IS NULL OR ended_at > $2)", test.Value, now);
-        // A start that was put off by a pause comes when its time does.
-        var from = Math.Max(now, c.Number("SELECT started_at FROM tests WHERE id = $1", test.Value)!.Value);
-        c.Execute("INSERT INTO phases (test_id, weights, reason, started_at, ended_at) VALUES ($1, $2, $3, $4, $5)", test.Value, weights, reason, from, ends);
+        if (log is not null && reason is not null) Log(c, test, now, log, reason);
+        var (set, run) = c.Rows("SELECT weights, started_at, ends_at, paused_at IS NULL AND decided_at IS NULL FROM tests WHERE id = $1", row => (
+            Weights: Weights.Parse(row.GetString(0)), Run: row.GetBoolean(3) ? new TestRun(row.Time(1), row.TimeOrNull(2)) : (TestRun?)null), test.Value).Single();
+        var weights = set.Without([.. c.Rows("SELECT position FROM test_pages WHERE test_id = $1 AND rests", row => row.GetInt32(0), test.Value)]);
+        var known = Phases(c, test);
+        var plan = TestLife.Plan(known, run, weights, reason, DateTimeOffset.FromUnixTimeMilliseconds(now));
+        foreach (var phase in plan.Dropped) c.Execute("DELETE FROM phases WHERE id = $1", phase.Value);
+        foreach (var phase in plan.Known.Except(known))
+            c.Execute("UPDATE phases SET weights = $2, started_at = $3, ended_at = $4 WHERE id = $1",
+                phase.Id.Value, phase.Weights.ToString(), phase.StartedAt.ToUnixTimeMilliseconds(), phase.EndedAt?.ToUnixTimeMilliseconds());
+        if (plan.Begins is { } begins)
+            c.Execute("INSERT INTO phases (test_id, weights, reason, started_at, ended_at) VALUES ($1, $2, $3, $4, $5)",
+                test.Value, begins.Weights.ToString(), begins.Reason, begins.From.ToUnixTimeMilliseconds(), begins.Until?.ToUnixTimeMilliseconds());
+        if (run is not null) TakeOutOfArchive(c, test, set);
     }
+
+    private static List<Phase> Phases(SqliteConnection c, TestId test) => c.Rows(
+        "SELECT id, weights, reason, started_at, ended_at FROM phases WHERE test_id = $1 ORDER BY id",
+        row => new Phase(new(row.GetInt64(0)), Weights.Parse(row.GetString(1)), row.GetString(2), row.Time(3), row.TimeOrNull(4)), test.Value);
 
     /// <summary>A page that visitors are sent to, or that the step shows, is not put away.</summary>
     private static void TakeOutOfArchive(SqliteConnection c, TestId test, Weights weights)
@@ -221,7 +209,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
         var what = added.Count > 0 ? $"{(added.Count == 1 ? "A page" : $"{added.Count} pages")} added, weights set to {weights}" : $"Weights set to {weights}";
         Log(c, test, now, "owner", what);
-        StartPhase(c, test, what + besides, now);
+        Settle(c, test, what + besides, now);
     }
 
     private static void Write(SqliteConnection c, TestId test, Sending sending)

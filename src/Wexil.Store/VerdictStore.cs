@@ -26,7 +26,7 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
     {
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
         if (c.Execute("UPDATE tests SET decided_at = $2 WHERE id = $1 AND decided_at IS NULL", test.Value, now) == 0) return false;
-        c.Execute("UPDATE phases SET ended_at = $2 WHERE test_id = $1 AND (ended_at IS NULL OR ended_at > $2)", test.Value, now);
+        TestStore.Settle(c, test, null, now);
         TestStore.Log(c, test, now, keptBy == ByHand ? "owner" : keptBy, $"Kept {c.Text("SELECT name FROM pages WHERE id = $1", page.Value)}");
         c.Execute(
             """
@@ -52,7 +52,7 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
         c.Execute("UPDATE steps SET page_id = (SELECT page_before_id FROM verdicts WHERE id = $2) WHERE id = $1", step, verdict);
         // It runs on: an end whose time has come would only end it again.
         c.Execute("UPDATE tests SET decided_at = NULL, paused_at = NULL, ends_at = CASE WHEN ends_at > $2 THEN ends_at END WHERE id = $1", test.Value, now);
-        TestStore.StartPhase(c, test, "Verdict taken back", now, log: "owner");
+        TestStore.Settle(c, test, "Verdict taken back", now, log: "owner");
         return true;
     });
 

@@ -47,7 +47,9 @@ internal sealed class World : IDisposable
     public GoalStore Goals { get; }
     public PeopleStore People { get; }
 
-    public async Task<SplitTest> StartTestAsync()
+    public async Task<SplitTest> StartTestAsync() => Tests.Find((await Tests.StartAsync(await PlanTestAsync()))!.Value)!;
+
+    public async Task<TestPlan> PlanTestAsync()
     {
         var funnel = await Funnels.CreateAsync("Balcony Harvest");
         var optIn = (await Funnels.AddStepAsync(funnel.Id, StepKind.OptIn, "Planting calendar", "calendar"))!;
@@ -56,8 +58,7 @@ internal sealed class World : IDisposable
         var a = await Pages.AddAsync(optIn.Id, "Calendar", bundle);
         var b = await Pages.CloneAsync(Pages.Find(a)!, "First salad");
         await Pages.AddAsync(thanks.Id, "Thanks", bundle);
-        var test = await Tests.StartAsync(new(optIn.Id, thanks.Id, "Headline", "", 0.1, 0.2, [a, b], Weights.Of(50, 50)));
-        return Tests.Find(test!.Value)!;
+        return new(optIn.Id, thanks.Id, "Headline", "", 0.1, 0.2, [a, b], Weights.Of(50, 50));
     }
 
     /// <summary>A new visitor of the test's step, enrolled on one of its pages.</summary>

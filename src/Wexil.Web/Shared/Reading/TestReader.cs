@@ -1,3 +1,4 @@
+using Wexil.Core.SplitTests;
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;

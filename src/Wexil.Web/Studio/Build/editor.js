@@ -361,3 +361,4 @@ fit();
 load();
 askState();
 sourceForm.hidden = true;
+sourceForm.dataset.ready = "";
