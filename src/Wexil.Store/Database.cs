@@ -98,17 +98,14 @@ public sealed class Database : IDisposable
     internal SqliteConnection OpenHousekeeper() => Connect(_file);
 
     /// <summary>The connection that writes; there is one, and its caller owns it.</summary>
-    internal SqliteConnection OpenWriter(bool survivePowerLoss)
+    internal SqliteConnection OpenWriter(JournalOptions options)
     {
         var connection = Connect(_file);
-        connection.Execute($"PRAGMA synchronous={(survivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA wal_autocheckpoint=100000; PRAGMA cache_size=-65536");
+        connection.Execute($"PRAGMA synchronous={(options.SurvivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA wal_autocheckpoint=100000; PRAGMA cache_size=-65536");
         // Whoever reads the log while it is being written to takes the writer's lock for a moment, to read it again.
-        _ = SQLitePCL.raw.sqlite3_busy_timeout(connection.Handle, WriterPatience);
+        _ = SQLitePCL.raw.sqlite3_busy_timeout(connection.Handle, (int)options.LockPatience.TotalMilliseconds);
         return connection;
     }
-
-    /// <summary>How long the writer waits for a lock, in milliseconds: far less than visitors do for the writer.</summary>
-    private const int WriterPatience = 50;
 
     private static bool IsFull(SqliteException error) => error.SqliteErrorCode is SQLitePCL.raw.SQLITE_FULL or SQLitePCL.raw.SQLITE_IOERR or SQLitePCL.raw.SQLITE_CANTOPEN;
 

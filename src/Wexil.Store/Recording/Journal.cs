@@ -8,9 +8,13 @@ namespace Wexil.Store.Recording;
 
 /// <summary>How the journal writes.</summary>
 /// <param name="SurvivePowerLoss">Waits for the disk at every commit. Without it a commit survives the end of the process, but a power cut may take the last ones.</param>
-/// <param name="Patience">How long a visitor waits for the store.</param>
+/// <param name="Patience">How long a visitor waits for the store; a quarter of a second where nothing is said.</param>
 /// <param name="Memory">Events that may wait in memory when the store is not well.</param>
-public sealed record JournalOptions(bool SurvivePowerLoss = false, TimeSpan? Patience = null, int Memory = 500_000, int SpillBytes = 8 << 20);
+public sealed record JournalOptions(bool SurvivePowerLoss = false, TimeSpan? Patience = null, int Memory = 500_000, int SpillBytes = 8 << 20)
+{
+    /// <summary>How long the writer waits for a lock before the store is called unwell: far less than visitors wait for the writer.</summary>
+    public TimeSpan LockPatience { get; init; } = TimeSpan.FromMilliseconds(50);
+}
 
 /// <summary>
 /// The single writer. Events are appended in groups, a commit a group, and whoever appended is told when the commit is done;
@@ -59,7 +63,7 @@ public sealed class Journal : IDisposable
         _logger = logger ?? NullLogger.Instance;
         _options = options ?? new();
         _patience = (long)((_options.Patience ?? TimeSpan.FromMilliseconds(250)).TotalSeconds * Stopwatch.Frequency);
-        _connection = database.OpenWriter(_options.SurvivePowerLoss);
+        _connection = database.OpenWriter(_options);
         _transaction = new(_connection);
         _projector = new(_connection);
         _isSliceOver = () => Stopwatch.GetTimestamp() >= _sliceEnd;

@@ -130,6 +130,27 @@ public sealed class TurnTests
     }
 
     [Fact]
+    public void The_page_that_was_promised_is_shown_unless_it_is_not_one_of_the_tests_or_gets_nobody_any_more()
+    {
+        var visitors = Enumerable.Range(0, 40).Select(seed => new Visit(VisitorId.New(Now, new SeededChance(seed)), Now, Traits.Unknown)).ToArray();
+        RouteStep At(params int[] weights) => Step(Weights.Of(weights), test => test);
+        long Shown(RouteStep step, Visit visit, long promised) => Turn.Take(step, visit, null, (_, _) => throw new InvalidOperationException(), new PageId(promised))!.Value.Page.Id.Value;
+        Assert.All(visitors, visit => Assert.Equal(2, Shown(At(99, 1), visit, 2)));
+        Assert.All(visitors, visit => Assert.Equal(1, Shown(At(100, 0), visit, 2)));
+        Assert.Equal(2, visitors.Select(visit => Shown(At(50, 50), visit, 9)).Distinct().Count());
+        // Where pages take turns, the promise is handed to the rotation.
+        var asked = new List<int?>();
+        NextInTurn next = (_, proposed) =>
+        {
+            asked.Add(proposed);
+            return proposed ?? 0;
+        };
+        foreach (var (weights, promised) in new[] { (Weights.Of(99, 1), 2), (Weights.Of(100, 0), 2), (Weights.Of(50, 50), 9) })
+            Turn.Take(Step(weights, test => test with { Turns = TurnTaking.InTurn }), visitors[0], null, next, new PageId(promised));
+        Assert.Equal([1, null, null], asked);
+    }
+
+    [Fact]
     public void Before_it_starts_while_it_is_paused_and_after_its_end_the_link_shows_the_steps_page()
     {
         var visit = new Visit(VisitorId.New(Now, new SeededChance(1)), Now, Traits.Unknown);
