@@ -7,6 +7,8 @@ using Wexil.Web.Shared;
 using Wexil.Web.Standins;
 using Wexil.Web.Studio.Account;
 
+// The command line is where the clock and the environment come in; everything else is handed them.
+#pragma warning disable RS0030
 namespace Wexil.Web.Hosting;
 
 /// <summary>What <c>wexil</c> can be asked to do.</summary>

@@ -68,12 +68,15 @@ public sealed class WexilHost : IAsyncDisposable
         Database? database = null;
         Journal? journal = null;
         var logs = LoggerFactory.Create(Log);
+#pragma warning disable RS0030 // Where nobody hands a clock in, it is the machine's.
+        time ??= TimeProvider.System;
+#pragma warning restore RS0030
         try
         {
             database = Database.Open(folder);
             journal = new Journal(database, folder.SpillFile, new JournalOptions(options.SurvivePowerLoss), logs.CreateLogger<Journal>());
             var key = await new SettingStore(database, journal).TokenKeyAsync();
-            var host = new WexilHost(options, folder, database, journal, new VisitorToken(key), time ?? TimeProvider.System, chance ?? new SecureChance(), logs);
+            var host = new WexilHost(options, folder, database, journal, new VisitorToken(key), time, chance ?? new SecureChance(), logs);
             Agents.Warm();
             await Countries.ReadyAsync();
             await host._visitors.StartAsync();

@@ -6,7 +6,7 @@ using Wexil.Store;
 namespace Wexil.Web.Studio.Account;
 
 /// <summary>The owner sets a password. The key from the printed link shows that it is the owner.</summary>
-public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore settings) : PageModel
+public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore settings, TimeProvider time) : PageModel
 {
     [BindProperty(SupportsGet = true)]
     public string? Key { get; set; }
@@ -18,7 +18,7 @@ public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore s
     public string Password { get; set; } = "";
 
     [BindProperty]
-    public string Zone { get; set; } = TimeZoneInfo.Local.Id;
+    public string Zone { get; set; } = time.LocalTimeZone.Id;
 
     public bool MayBegin => !owner.HasPassword && links.IsOpen(Key);
 
