@@ -1,8 +1,8 @@
-using Wexil.Core.SplitTests;
 using Wexil.Core.Evidence;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
 using Wexil.Core.Verdicts;
 using Wexil.Store;
 
