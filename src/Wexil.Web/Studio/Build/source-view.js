@@ -1,6 +1,7 @@
 // The source of the page, in step with the page: what is typed goes to the server as the stretch that changed, and what was changed
 // in the page is put into the text.
 import { basicSetup, EditorView, EditorState, HighlightStyle, Transaction, keymap, indentWithTab, html, syntaxHighlighting, tags } from "/lib/codemirror/codemirror.js";
+import { line, stretch, written } from "./stretch.js";
 
 const pause = 400;
 // Wexil's own colours, dark enough on the line that is being edited too.
@@ -11,26 +12,6 @@ const colours = syntaxHighlighting(HighlightStyle.define([
   { tag: [tags.comment, tags.meta, tags.documentMeta], color: "#55625e" },
   { tag: [tags.className, tags.labelName], color: "#70459c" },
 ]));
-const line = (text) => text.replace(/\r\n?/g, "\n");
-
-// The one stretch in which two texts differ.
-function stretch(before, after) {
-  let start = 0;
-  while (start < before.length && start < after.length && before[start] === after[start]) start++;
-  let end = 0;
-  while (end < before.length - start && end < after.length - start && before[before.length - 1 - end] === after[after.length - 1 - end]) end++;
-  // A character of two units is never cut in half.
-  if (start > 0 && /[\ud800-\udbff]/.test(before[start - 1])) start--;
-  if (end > 0 && /[\udc00-\udfff]/.test(before[before.length - end])) end--;
-  return { start, end: before.length - end, inserted: after.slice(start, after.length - end) };
-}
-
-// Where a place of the text with plain line ends stands in the text as it is written.
-function written(text, place) {
-  let at = 0;
-  for (let seen = 0; seen < place; seen++) at += text[at] === "\r" && text[at + 1] === "\n" ? 2 : 1;
-  return at;
-}
 
 export class SourceView {
   #view;

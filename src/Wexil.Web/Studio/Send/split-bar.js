@@ -1,8 +1,9 @@
 // The split bar: shares drawn to scale, with handles between them for mouse, touch and keys. It writes into the number fields,
 // which work without it. What a handle gives to one page it takes from its neighbour, so the split always adds up to 100.
+import { even, giveWay, moveBorder, sumOf, total } from "./weights.js";
+
 const root = document.querySelector("[data-split]");
 const svgNamespace = "http://www.w3.org/2000/svg";
-const total = 100;
 
 class SplitBar {
   constructor(section) {
@@ -75,8 +76,7 @@ class SplitBar {
   }
 
   even() {
-    const count = this.pages().length;
-    return this.pages().map((_, i) => Math.floor(total / count) + (i < total % count ? 1 : 0));
+    return even(this.pages().length);
   }
 
   set(weights) {
@@ -91,39 +91,20 @@ class SplitBar {
     const weights = this.weights();
     const own = pages.indexOf(row);
     if (own < 0) return;
-    this.typed = [...this.typed.filter((other) => other !== row), row];
-    weights[own] = Math.min(total, weights[own]);
-    let missing = total - weights.reduce((a, b) => a + b, 0);
-    const untouched = pages.map((_, i) => i).filter((i) => !this.typed.includes(pages[i]));
-    for (const group of [untouched, ...this.typed.slice(0, -1).map((other) => [pages.indexOf(other)]).filter(([i]) => i >= 0)]) {
-      if (missing === 0 || group.length === 0) continue;
-      const held = group.reduce((sum, i) => sum + weights[i], 0);
-      const wanted = Math.max(0, held + missing);
-      let left = wanted;
-      for (const [place, i] of group.entries()) {
-        const rest = group.slice(place).reduce((sum, other) => sum + weights[other], 0);
-        const share = rest > 0 ? Math.round((left * weights[i]) / rest) : Math.round(left / (group.length - place));
-        weights[i] = place === group.length - 1 ? left : Math.min(left, share);
-        left -= weights[i];
-      }
-      missing -= wanted - held;
-    }
-    this.set(weights);
+    const typed = this.typed.filter((other) => other !== row);
+    this.typed = [...typed, row];
+    this.set(giveWay(weights, own, typed.map((other) => pages.indexOf(other)).filter((i) => i >= 0)));
   }
 
   /** Moves the border behind page i by so many percent, as far as its two neighbours allow. */
   move(i, by) {
-    const weights = this.weights();
-    const step = Math.max(-weights[i], Math.min(by, weights[i + 1]));
-    weights[i] += step;
-    weights[i + 1] -= step;
-    this.set(weights);
+    this.set(moveBorder(this.weights(), i, by));
   }
 
   draw() {
     const pages = this.pages();
     const weights = this.weights();
-    const sum = weights.reduce((a, b) => a + b, 0);
+    const sum = sumOf(weights);
     for (const row of this.section.querySelectorAll("[data-row]")) {
       const place = pages.indexOf(row);
       const mark = row.querySelector("[data-letter]");
@@ -185,7 +166,7 @@ class SplitBar {
     const box = this.bar.getBoundingClientRect();
     const follow = (event) => {
       const weights = this.weights();
-      const before = weights.slice(0, i).reduce((a, b) => a + b, 0);
+      const before = sumOf(weights.slice(0, i));
       this.move(i, Math.round(((event.clientX - box.left) / box.width) * total) - before - weights[i]);
     };
     const end = () => {
