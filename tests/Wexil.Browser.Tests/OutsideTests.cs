@@ -30,7 +30,7 @@ public sealed class OutsideTests
         });
         var address = elsewhere.Urls.Single();
         var (step, test) = await TestAsync(site, Weights.Of(0, 100), new($"{address}/own"), new($"{address}/b"), startsOnPage: true);
-        lines = StartLoader.For(step.Slug, Origin(site), new($"{address}/own"), wait: 2000);
+        lines = StartLoader.For(step.Slug, Origin(site), new($"{address}/own"), wait: 30_000);
 
         using var visitor = new Browser();
         visitor.Open(new Uri($"{address}/own?q=1"));
