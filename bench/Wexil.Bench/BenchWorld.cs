@@ -1,8 +1,12 @@
 using System.Net;
 using System.Net.Sockets;
 using Microsoft.Extensions.DependencyInjection;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Targeting;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Hosting;
 using Wexil.Web.Shared;

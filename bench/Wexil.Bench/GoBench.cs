@@ -5,6 +5,8 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Logging;
 using Wexil.Store;
 using Wexil.Web.Shared;
+using Wexil.Core.Funnels;
+using Wexil.Core.SplitTests;
 
 namespace Wexil.Bench;
 
@@ -62,7 +64,7 @@ public static class GoBench
         for (var i = 0; i < 9; i++)
         {
             var watch = Stopwatch.StartNew();
-            await world.Get<TestStore>().ChangeWeightsAsync(test.Id, i % 2 == 0 ? Core.Splits.Weights.Even(10) : Core.Splits.Weights.Of(100, 0, 0, 0, 0, 0, 0, 0, 0, 0));
+            await world.Get<TestStore>().ChangeWeightsAsync(test.Id, i % 2 == 0 ? Weights.Even(10) : Weights.Of(100, 0, 0, 0, 0, 0, 0, 0, 0, 0));
             world.Get<Routes>().Reload(funnel);
             times.Add(watch.Elapsed.TotalMilliseconds);
         }

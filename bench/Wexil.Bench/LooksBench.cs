@@ -1,8 +1,11 @@
 using System.Diagnostics;
-using Wexil.Core.Evidence;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
 using Wexil.Web.Shared;

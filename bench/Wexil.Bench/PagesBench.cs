@@ -5,9 +5,10 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.Extensions.FileProviders;
 using Microsoft.Extensions.Logging;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Pages.Changes;
+using Wexil.Pages.Differences;
 using Wexil.Store;
 using Wexil.Web.Shared;
 
@@ -59,19 +60,19 @@ public static class PagesBench
         var before = Large(1);
         var after = before.Replace("Paragraph 7000 ", "Another 7000 ", StringComparison.Ordinal);
         var watch = Stopwatch.StartNew();
-        var changes = Differences.Between(before, after);
+        var changes = PageDifferences.Between(before, after);
         var first = watch.ElapsedMilliseconds;
         var times = new long[9];
         for (var i = 0; i < times.Length; i++)
         {
             watch.Restart();
-            changes = Differences.Between(before, after);
+            changes = PageDifferences.Between(before, after);
             times[i] = watch.ElapsedMilliseconds;
         }
         Array.Sort(times);
         Console.WriteLine($"comparing two pages of {before.Length / 1048576.0:0.0} MB with {changes.Changes.Count} change: the first time {first} ms, then {times[4]} ms in the median ({times[0]} to {times[^1]})");
         watch.Restart();
-        var all = Differences.Between(before, Large(2));
+        var all = PageDifferences.Between(before, Large(2));
         Console.WriteLine($"comparing two pages of that size that have nothing in common: {watch.ElapsedMilliseconds} ms ({all.Changes.Count} changes)");
 
         var pages = world.Get<PageStore>();

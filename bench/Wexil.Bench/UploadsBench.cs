@@ -1,4 +1,5 @@
 using System.Net;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;

@@ -1,8 +1,9 @@
 using System.Collections.Concurrent;
 using DbUp;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
+using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

@@ -1,7 +1,7 @@
 using Microsoft.Data.Sqlite;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
 using Wexil.Store.Recording;
 using Wexil.Store.Recording.Projection;
 
@@ -75,7 +75,8 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     });
 
     /// <summary>Makes a funnel like another, with fresh links and a clone of each page that its steps show.</summary>
-    public Task<Funnel> CloneAsync(Funnel funnel, string name) => journal.WriteAsync(c =>
+    /// <param name="rename">Gives a page's source with other steps' links in place of some.</param>
+    public Task<Funnel> CloneAsync(Funnel funnel, string name, Func<string, IReadOnlyDictionary<string, string>, string> rename) => journal.WriteAsync(c =>
     {
         var clone = Create(c, name);
         var made = new Dictionary<StepId, StepId>();
@@ -90,7 +91,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
             c.Execute("UPDATE steps SET yes_id = $2, no_id = $3 WHERE id = $1", made[step.Id].Value, Copy(step.Yes), Copy(step.No));
         // Links from step to step stay within the clone.
         var slugs = steps.ToDictionary(step => step.Slug, step => c.Text("SELECT slug FROM steps WHERE id = $1", made[step.Id].Value)!);
-        foreach (var copy in made.Values) PageStore.Relink(c, copy, html => PageLinks.Rename(html, slugs));
+        foreach (var copy in made.Values) PageStore.Relink(c, copy, html => rename(html, slugs));
         return clone;
 
         long? Copy(StepId? to) => to is { } id && made.TryGetValue(id, out var copy) ? copy.Value : null;

@@ -1,6 +1,6 @@
 using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 using Wexil.Core.Goals;
 using Wexil.Core.SplitTests;
 using Wexil.Store.Recording;

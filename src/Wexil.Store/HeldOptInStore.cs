@@ -1,5 +1,7 @@
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Pages;
+using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

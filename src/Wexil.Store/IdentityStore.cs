@@ -1,6 +1,6 @@
 using System.Collections.Concurrent;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Splits;
+using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

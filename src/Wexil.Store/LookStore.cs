@@ -1,5 +1,5 @@
-using Wexil.Core.Funnels;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Common;
+using Wexil.Core.Results;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

@@ -1,3 +1,4 @@
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Store.Recording;
 

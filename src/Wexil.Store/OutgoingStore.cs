@@ -1,6 +1,7 @@
 using System.Text.Json;
+using Wexil.Core.AdNetworks;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Networks;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

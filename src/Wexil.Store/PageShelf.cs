@@ -1,7 +1,7 @@
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Core.SplitTests;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

@@ -1,6 +1,8 @@
 using Microsoft.Data.Sqlite;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Pages;
+using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

@@ -1,6 +1,7 @@
 using System.Globalization;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
+using Wexil.Core.Goals;
 using Wexil.Core.Sales;
 using Wexil.Store.Recording;
 using Wexil.Store.Recording.Projection;

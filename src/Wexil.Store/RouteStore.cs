@@ -1,10 +1,13 @@
 using System.Collections.Frozen;
+using Wexil.Core.AdNetworks;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Networks;
 using Wexil.Core.Pages;
 using Wexil.Core.Sales;
-using Wexil.Core.Splits;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Targeting;
 
 namespace Wexil.Store;
 
@@ -123,7 +126,7 @@ public sealed class RouteStore(Database database)
     /// <summary>The addresses where a funnel takes money.</summary>
     public static IEnumerable<string> Tills(IEnumerable<Step> steps, Func<Step, IEnumerable<Uri?>> addresses) =>
         steps.Where(step => step.Kind == StepKind.Checkout)
-            .SelectMany(step => addresses(step).Where(address => address is not null).Select(address => Wiring.Key(address!.AbsoluteUri)).Prepend($"/go/{step.Slug}"));
+            .SelectMany(step => addresses(step).Where(address => address is not null).Select(address => AddressKey.Of(address!.AbsoluteUri)).Prepend($"/go/{step.Slug}"));
 
     /// <summary>What was read from a text, kept for the next table; loading is under a lock.</summary>
     private sealed class Kept<T>(Func<string, T> read)

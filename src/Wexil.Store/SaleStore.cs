@@ -1,7 +1,9 @@
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
+using Wexil.Core.Pages;
 using Wexil.Core.Sales;
-using Wexil.Core.Splits;
+using Wexil.Core.Targeting;
+using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

@@ -1,8 +1,8 @@
 using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Funnels;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Sales;
-using Wexil.Core.Splits;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

@@ -1,5 +1,7 @@
+using Wexil.Core.AdNetworks;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Networks;
+using Wexil.Core.Pages;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

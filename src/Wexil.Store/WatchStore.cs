@@ -1,4 +1,5 @@
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
+using Wexil.Core.Pages;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

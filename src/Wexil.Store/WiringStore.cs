@@ -1,8 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

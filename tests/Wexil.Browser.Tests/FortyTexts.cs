@@ -1,6 +1,7 @@
 using Microsoft.Extensions.DependencyInjection;
 using OpenQA.Selenium;
 using Wexil.Store;
+using Wexil.Core.Pages;
 
 namespace Wexil.Browser.Tests;
 

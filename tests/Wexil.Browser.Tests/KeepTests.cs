@@ -1,8 +1,9 @@
 using Microsoft.Extensions.DependencyInjection;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Rehearsal;
-using Wexil.Core.Splits;
+using Wexil.Core.Simulation;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Visitors;

@@ -4,10 +4,12 @@ using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

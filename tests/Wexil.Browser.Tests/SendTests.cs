@@ -1,7 +1,10 @@
 using Microsoft.Extensions.DependencyInjection;
 using OpenQA.Selenium;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared;
 
@@ -166,5 +169,5 @@ public sealed class SendTests
         return (funnel, step);
     }
 
-    private static Wexil.Core.Pages.PageBundle Bundle(string html) => new([new("index.html", System.Text.Encoding.UTF8.GetBytes(html))], "index.html");
+    private static PageBundle Bundle(string html) => new([new("index.html", System.Text.Encoding.UTF8.GetBytes(html))], "index.html");
 }

@@ -6,7 +6,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
 using Microsoft.Extensions.Time.Testing;
-using Wexil.Core.Splits;
+using Wexil.Core.Common;
 using Wexil.Web.Hosting;
 using Wexil.Web.Studio.Account;
 

@@ -3,6 +3,7 @@ using Microsoft.Extensions.DependencyInjection;
 using OpenQA.Selenium;
 using Wexil.Store;
 using Wexil.Web.Studio.Account;
+using Wexil.Core.Pages;
 
 namespace Wexil.Browser.Tests;
 

@@ -1,4 +1,6 @@
+using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Store.Tests;
 

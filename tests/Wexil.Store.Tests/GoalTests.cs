@@ -1,10 +1,13 @@
 using CsCheck;
-using Wexil.Core.Evidence;
+using Wexil.Core.AdNetworks;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Networks;
+using Wexil.Core.Pages;
 using Wexil.Core.Sales;
-using Wexil.Core.Splits;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store.Tests;

@@ -1,5 +1,11 @@
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Evidence;
+using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store.Tests;

@@ -1,8 +1,10 @@
 using System.Text.Json;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Core.SplitTests;
 
 namespace Wexil.Store.Tests;
 

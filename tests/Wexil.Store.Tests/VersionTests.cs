@@ -1,6 +1,11 @@
 using System.IO.Compression;
-using Wexil.Core.Evidence;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Store.Tests;
 
@@ -49,9 +54,9 @@ public sealed class VersionTests
         var knowsGoals = version >= 6;
         Assert.Equal([new Arm(13, 6), new Arm(knowsGoals ? 19 : 18, 5)], test.Pages.Select((_, page) => counted.Aggregate(new Arm(), (sum, arms) => sum + arms[page])));
         Assert.Equal([(13L, 6L), (knowsGoals ? 19 : 18, 5)], test.Pages.Select(page => world.Tallies.PageBuckets(test.Id).Where(bucket => bucket.Page == page))
-            .Select(buckets => (buckets.Sum(bucket => bucket.Visitors), buckets.Sum(bucket => bucket.Conversions))));
+            .Select(buckets => (buckets.Sum(bucket => bucket.Arm.Visitors), buckets.Sum(bucket => bucket.Arm.Conversions))));
         Assert.Equal(knowsGoals ? 33 : 32, world.Tallies.StepVisitors()[test.Step]);
-        Assert.Equal(12, world.Tallies.StepVisitors()[test.Goal]);
+        Assert.Equal(13, world.Tallies.StepVisitors()[test.Goal]);
         Assert.NotNull(world.Sales.VisitorOf("ann@larkrow.example"));
         Assert.NotNull(Assert.Single(world.Verdicts.Of(test.Step)).TakenBackAt);
         if (version >= 5)

@@ -1,6 +1,10 @@
 using System.Net;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
 using Wexil.Web.Shared;

@@ -1,6 +1,9 @@
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.Sales;
-using Wexil.Core.Splits;
+using Wexil.Core.Statistics;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
 

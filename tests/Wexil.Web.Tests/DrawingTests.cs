@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using CsCheck;
-using Wexil.Core.Splits;
+using Wexil.Core.Assignments;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Keep;

@@ -5,6 +5,8 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Logging;
+using Wexil.Core.Assignments;
+using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Shared.Fetching;
@@ -122,8 +124,8 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
     public async Task A_zip_with_several_pages_is_placed_along_the_funnel()
     {
         var funnel = await wexil.Get<FunnelStore>().CreateAsync("placed");
-        var first = (await wexil.Get<FunnelStore>().AddStepAsync(funnel.Id, Core.Funnels.StepKind.OptIn, "Start", "placed"))!;
-        var second = (await wexil.Get<FunnelStore>().AddStepAsync(funnel.Id, Core.Funnels.StepKind.ThankYou, "End", "placed-end"))!;
+        var first = (await wexil.Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.OptIn, "Start", "placed"))!;
+        var second = (await wexil.Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.ThankYou, "End", "placed-end"))!;
         using var owner = await wexil.OwnerAsync();
         var zip = PageArchive.Write([
             new("index.html", "<title>Start here</title><a href=thanks.html?x=1>on</a><img src=i.svg>"u8.ToArray()), new("thanks.html", "<title>Thanks</title>"u8.ToArray()),

@@ -2,9 +2,13 @@ using System.Globalization;
 using System.Net;
 using System.Text;
 using CsCheck;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
 using Wexil.Core.Sales;
-using Wexil.Core.Splits;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 
 namespace Wexil.Web.Tests;

@@ -1,9 +1,13 @@
 using System.Net;
 using System.Text;
 using Microsoft.Extensions.DependencyInjection;
-using Wexil.Core.Evidence;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Core.Targeting;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Send;

@@ -1,4 +1,4 @@
-using Wexil.Core.Evidence;
+using Wexil.Core.Statistics;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 

@@ -1,4 +1,5 @@
-using Wexil.Core.Splits;
+using Wexil.Core.Common;
+using Wexil.Core.Pages;
 
 namespace Wexil.Core.Funnels;
 

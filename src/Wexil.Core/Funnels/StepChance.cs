@@ -1,4 +1,5 @@
-using Wexil.Core.Evidence;
+using Wexil.Core.Common;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Funnels;
 

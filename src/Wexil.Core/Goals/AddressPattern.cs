@@ -1,4 +1,5 @@
 using System.Text.RegularExpressions;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Goals;
 

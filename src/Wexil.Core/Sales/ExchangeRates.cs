@@ -1,5 +1,5 @@
 using System.Globalization;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 
 namespace Wexil.Core.Sales;
 

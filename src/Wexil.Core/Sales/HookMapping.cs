@@ -1,5 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
+using Wexil.Core.Common;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Core.Sales;
 
@@ -35,7 +37,7 @@ public sealed record HookMapping(
             "type" when value is not null && Fields.ContainsKey("type") => Kind(value),
             // Whole numbers only: 49.5 smallest units are no amount, and no 49.50 either.
             "amount" when InSmallestUnits => long.TryParse(value?.TrimStart('-'), NumberStyles.None, CultureInfo.InvariantCulture, out var units)
-                && Funnels.Currency.Find(Raw(body, "currency")?.Trim().ToUpperInvariant()) is { } currency ? currency.Write(units) : "",
+                && Wexil.Core.Common.Currency.Find(Raw(body, "currency")?.Trim().ToUpperInvariant()) is { } currency ? currency.Write(units) : "",
             "currency" => value?.ToUpperInvariant(),
             _ => value,
         };

@@ -3,7 +3,8 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
+using Wexil.Core.Pages;
 
 namespace Wexil.Core.Sales;
 
@@ -52,7 +53,7 @@ public sealed record SaleNotice(SaleKind Kind, string Order, string Line, long A
         SaleKind? kind = Text("type").ToLowerInvariant() switch { "sale" or "" => SaleKind.Sale, "refund" => SaleKind.Refund, _ => null };
         if (kind is null) return Wrong("type", "This is neither a sale nor a refund, so nothing was recorded.");
         if (Text("order") is not { Length: > 0 and <= LongestName } order) return Wrong("order", $"The order's number, up to {LongestName} characters, is missing.");
-        if (Funnels.Currency.Find(Text("currency").ToUpperInvariant()) is not { } currency) return Wrong("currency", "This is no currency that Wexil knows; three letters such as USD.");
+        if (Wexil.Core.Common.Currency.Find(Text("currency").ToUpperInvariant()) is not { } currency) return Wrong("currency", "This is no currency that Wexil knows; three letters such as USD.");
         var amount = currency.Parse(Text("amount"));
         if (amount is not > 0) return Wrong("amount", $"An amount above 0 such as {currency.Write(3900)}, with a point and no sign.");
         var line = Text(kind == SaleKind.Refund ? "refund" : "line");

@@ -1,5 +1,4 @@
-using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Common;
 
 namespace Wexil.Core.SplitTests;
 

@@ -1,4 +1,3 @@
-using Wexil.Core.Splits;
 
 namespace Wexil.Core.SplitTests;
 

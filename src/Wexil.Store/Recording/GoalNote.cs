@@ -1,5 +1,6 @@
 using System.Globalization;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
+using Wexil.Core.Goals;
 
 namespace Wexil.Store.Recording;
 

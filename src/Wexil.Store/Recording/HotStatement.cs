@@ -1,6 +1,7 @@
 using System.Text;
 using Microsoft.Data.Sqlite;
 using SQLitePCL;
+using Wexil.Core.Funnels;
 
 namespace Wexil.Store.Recording;
 

@@ -1,5 +1,8 @@
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording;
 

@@ -1,4 +1,5 @@
 using System.Runtime.InteropServices;
+using Wexil.Core.Funnels;
 
 namespace Wexil.Store.Recording;
 

@@ -1,5 +1,6 @@
 using System.Globalization;
-using Wexil.Core.Rehearsal;
+using Wexil.Core.Simulation;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Hosting;
 

@@ -1,6 +1,6 @@
 using System.CommandLine;
 using System.Net.Sockets;
-using Wexil.Core.Evidence;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Demo;
 using Wexil.Web.Shared;

@@ -3,7 +3,7 @@ using System.Text.Encodings.Web;
 using System.Text.Json;
 using CsvHelper;
 using CsvHelper.Configuration;
-using Wexil.Core.Evidence;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Hosting;
 

@@ -1,5 +1,5 @@
 using System.Security.Cryptography;
-using Wexil.Core.Splits;
+using Wexil.Core.Common;
 
 namespace Wexil.Web.Hosting;
 

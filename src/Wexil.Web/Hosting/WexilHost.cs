@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.DataProtection;
-using Wexil.Core.Splits;
+using Wexil.Core.Common;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
 using Wexil.Web.Mail;

@@ -1,6 +1,7 @@
 using MailKit.Net.Smtp;
 using MailKit.Security;
 using MimeKit;
+using Wexil.Core.Funnels;
 
 namespace Wexil.Web.Mail;
 

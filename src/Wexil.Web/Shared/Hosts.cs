@@ -1,5 +1,6 @@
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Web.Shared;
 

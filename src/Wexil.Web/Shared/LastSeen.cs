@@ -1,5 +1,5 @@
 using System.Collections.Concurrent;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 using Wexil.Store;
 using Wexil.Web.Shared.Background;
 

@@ -1,7 +1,9 @@
 using System.Globalization;
 using System.Security.Cryptography;
 using Microsoft.AspNetCore.DataProtection;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
+using Wexil.Core.Pages;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Shared;
 

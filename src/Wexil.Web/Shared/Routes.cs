@@ -1,5 +1,5 @@
-using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Store;
 
 namespace Wexil.Web.Shared;

@@ -1,5 +1,7 @@
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Pages.Serving;
 
 namespace Wexil.Web.Shared;
 

@@ -1,7 +1,8 @@
 using System.Collections.Concurrent;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
+using Wexil.Core.SplitTests;
 using Wexil.Store;
 
 namespace Wexil.Web.Shared;

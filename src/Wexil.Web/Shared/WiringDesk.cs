@@ -1,7 +1,8 @@
 using System.Collections.Concurrent;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Web.Shared.Fetching;
 

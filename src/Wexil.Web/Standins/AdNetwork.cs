@@ -2,7 +2,9 @@ using System.Collections.Concurrent;
 using System.Globalization;
 using System.Net;
 using System.Text;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
+using Wexil.Core.Pages;
+using Wexil.Core.Targeting;
 
 namespace Wexil.Web.Standins;
 
@@ -161,7 +163,7 @@ public sealed class AdNetwork : IAsyncDisposable
     private IResult Spend(int id)
     {
         if (!_campaigns.TryGetValue(id, out var campaign)) return Results.NotFound();
-        var tag = Core.Splits.AddressQuery.Value(new Uri(campaign.Link).Query, Core.Splits.SourceTag.Parameter) ?? "";
+        var tag = AddressQuery.Value(new Uri(campaign.Link).Query, SourceTag.Parameter) ?? "";
         var csv = new StringBuilder("date,source,spend,currency,clicks\n");
         foreach (var day in campaign.Clicks.Values.GroupBy(click => click.At.UtcDateTime.Date).OrderBy(day => day.Key))
             csv.Append(CultureInfo.InvariantCulture, $"{day.Key:yyyy-MM-dd},{tag},{day.Sum(click => click.Cost):0.00},{Currency.Usual.Code},{day.Count()}\n");

@@ -2,7 +2,8 @@ using System.Collections.Concurrent;
 using System.Globalization;
 using System.Net;
 using System.Text.Json;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
+using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 
 namespace Wexil.Web.Standins;

@@ -1,5 +1,8 @@
 using System.Globalization;
-using Wexil.Core.Splits;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Visitors;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;

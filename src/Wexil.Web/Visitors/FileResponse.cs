@@ -1,4 +1,5 @@
 using Microsoft.Extensions.Primitives;
+using Wexil.Pages.Differences;
 
 namespace Wexil.Web.Visitors;
 

@@ -3,8 +3,10 @@ using System.Security.Cryptography;
 using System.Text;
 using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.Caching.Memory;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

@@ -1,5 +1,6 @@
 using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
+using Wexil.Core.Targeting;
 
 namespace Wexil.Web.Visitors;
 

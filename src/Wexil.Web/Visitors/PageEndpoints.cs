@@ -1,6 +1,9 @@
 using System.Net.Mail;
+using Wexil.Core.Assignments;
+using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Core.Visitors;
+using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Store.Recording;
 using Wexil.Web.Shared;

@@ -2,7 +2,10 @@ using System.Buffers.Text;
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
+using Wexil.Core.Common;
 using Wexil.Core.Pages;
+using Wexil.Core.Statistics;
+using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

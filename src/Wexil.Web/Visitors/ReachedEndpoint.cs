@@ -1,5 +1,6 @@
+using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Splits;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

@@ -1,5 +1,5 @@
-using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Common;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Web.Visitors;
 

@@ -1,5 +1,7 @@
 using System.Text.Json;
-using Wexil.Core.Splits;
+using Wexil.Core.Assignments;
+using Wexil.Core.Pages;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Visitors.Callers;
 

@@ -1,10 +1,11 @@
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
-using Wexil.Core.Funnels;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Goals;
 using Wexil.Core.Sales;
-using Wexil.Core.Splits;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
 using Wexil.Web.Visitors.Callers;

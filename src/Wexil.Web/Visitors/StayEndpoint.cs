@@ -1,4 +1,4 @@
-using Wexil.Core.Splits;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
 

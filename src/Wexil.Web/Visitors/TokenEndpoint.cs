@@ -1,4 +1,4 @@
-using Wexil.Core.Splits;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 
 namespace Wexil.Web.Visitors;

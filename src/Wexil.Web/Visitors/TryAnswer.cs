@@ -1,7 +1,13 @@
 using System.Globalization;
 using System.Net;
 using System.Text;
-using Wexil.Core.Splits;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Targeting;
+using Wexil.Core.Visitors;
 using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
 
@@ -41,7 +47,7 @@ public sealed class TryAnswer(VisitDesk desk, HostedPages hosted, DateTimeOffset
         await Write(http, Encoding.UTF8.GetString(hosted.Page(shown.Page).File.Content) + Foot(step, shown.Page, words), document: false);
     }
 
-    private static RoutePage? Asked(RouteStep step, Core.Funnels.PageId page) =>
+    private static RoutePage? Asked(RouteStep step, PageId page) =>
         step.Test?.Pages.FirstOrDefault(known => known.Id == page) ?? (step.Page?.Id == page ? step.Page : null);
 
     private static string Why(RouteStep step, Turn turn, Traits traits, string query, VisitorId visitor)

@@ -1,7 +1,12 @@
 using System.Collections.Concurrent;
 using Microsoft.Data.Sqlite;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
 using Wexil.Web.Shared;

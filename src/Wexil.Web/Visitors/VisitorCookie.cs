@@ -1,4 +1,5 @@
-using Wexil.Core.Splits;
+using Wexil.Core.Common;
+using Wexil.Core.Visitors;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;

@@ -1,4 +1,5 @@
-using Wexil.Core.Splits;
+using Wexil.Core.Visitors;
+using Wexil.Pages.Differences;
 using Wexil.Store;
 using Wexil.Web.Mail;
 using Wexil.Web.Shared;

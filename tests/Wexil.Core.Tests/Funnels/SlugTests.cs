@@ -1,5 +1,5 @@
 using CsCheck;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 
 namespace Wexil.Core.Tests.Funnels;
 

@@ -1,6 +1,7 @@
 using CsCheck;
-using Wexil.Core.Evidence;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Tests.Funnels;
 

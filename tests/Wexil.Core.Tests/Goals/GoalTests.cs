@@ -1,7 +1,8 @@
 using CsCheck;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Splits;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Core.Tests.Goals;
 

@@ -1,7 +1,7 @@
 using System.Text;
 using System.Text.Json;
 using CsCheck;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 using Wexil.Core.Sales;
 
 namespace Wexil.Core.Tests.Sales;

@@ -1,4 +1,3 @@
-using Wexil.Core.Splits;
 using Wexil.Core.SplitTests;
 
 namespace Wexil.Core.Tests.SplitTests;

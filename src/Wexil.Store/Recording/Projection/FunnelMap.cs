@@ -1,4 +1,6 @@
 using Microsoft.Data.Sqlite;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Sales;
@@ -68,7 +70,7 @@ internal sealed class FunnelMap
         }).ToDictionary(row => row.Id.Value, row => row.Role);
         _tests = tests.ToDictionary(test => test.Id, test => new GoalTest(test.Id, [.. runs[test.Id]]));
         var goals = connection.Rows("SELECT id, test_id, is_main, spec, counts_from, dropped_at FROM goals", row => new TestGoal(
-            row.GetInt64(0), _tests[row.GetInt64(1)], row.GetBoolean(2), Wexil.Core.Goals.Goal.Parse(row.GetString(3)), row.GetInt64(4), row.NumberOrNull(5) ?? long.MaxValue));
+            row.GetInt64(0), _tests[row.GetInt64(1)], row.GetBoolean(2), Core.Goals.Goal.Parse(row.GetString(3)), row.GetInt64(4), row.NumberOrNull(5) ?? long.MaxValue));
         _goalsById = goals.ToDictionary(goal => goal.Id);
         TestGoal[] OfKind(GoalKind kind) => [.. goals.Where(goal => goal.Goal.Kind == kind)];
         _stepGoals = OfKind(GoalKind.Step).GroupBy(goal => goal.Goal.Step!.Value.Value).ToDictionary(group => group.Key, group => group.ToArray());

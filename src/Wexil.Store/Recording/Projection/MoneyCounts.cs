@@ -1,7 +1,10 @@
 using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
+using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording.Projection;
 

@@ -2,7 +2,8 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Networks;
+using Wexil.Core.AdNetworks;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording.Projection;
 

@@ -1,5 +1,6 @@
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
+using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 
 namespace Wexil.Store.Recording.Projection;

@@ -1,5 +1,7 @@
 using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
+using Wexil.Core.Assignments;
+using Wexil.Core.Pages;
 
 namespace Wexil.Store.Recording.Projection;
 

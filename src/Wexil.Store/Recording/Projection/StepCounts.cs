@@ -1,6 +1,8 @@
 using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording.Projection;
 

@@ -1,9 +1,10 @@
 using System.Net;
 using System.Net.Sockets;
 using System.Text;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 using Wexil.Core.Pages;
-using Wexil.Core.Pages.Importing;
+using Wexil.Pages.Importing;
+using Wexil.Pages.Source;
 using Wexil.Store;
 
 namespace Wexil.Web.Shared.Fetching;

@@ -1,4 +1,5 @@
-using Wexil.Core.Splits;
+using Wexil.Core.Assignments;
+using Wexil.Core.SplitTests;
 using Wexil.Store;
 
 namespace Wexil.Web.Shared.Reading;

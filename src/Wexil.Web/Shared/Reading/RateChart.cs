@@ -1,5 +1,8 @@
-using Wexil.Core.Evidence;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Assignments;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Shared.Reading;
 

@@ -1,5 +1,5 @@
 using System.Globalization;
-using Wexil.Core.Evidence;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Shared.Reading;
 

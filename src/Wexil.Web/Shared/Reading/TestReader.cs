@@ -1,9 +1,10 @@
-using Wexil.Core.Evidence;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Pages;
+using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 
 namespace Wexil.Web.Shared.Reading;

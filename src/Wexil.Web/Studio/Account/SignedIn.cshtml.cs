@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Web.Shared;
+using Wexil.Core.Pages;
 
 namespace Wexil.Web.Studio.Account;
 

@@ -1,6 +1,10 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Pages.Serving;
+using Wexil.Pages.Source;
+using Wexil.Pages.Starters;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Fetching;
@@ -21,7 +25,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
     public override string Stage => "build";
 
     /// <summary>Our own pages, those for this kind of step first.</summary>
-    public IEnumerable<Starter> Starters => Core.Pages.Starter.All.OrderBy(starter => starter.Kind == Screen.Step.Kind ? 0 : 1);
+    public IEnumerable<Starter> Starters => Wexil.Pages.Starters.Starter.All.OrderBy(starter => starter.Kind == Screen.Step.Kind ? 0 : 1);
 
     [BindProperty]
     public string? Name { get; set; }
@@ -90,7 +94,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
 
     public async Task<IActionResult> OnPostStarterAsync()
     {
-        if (Core.Pages.Starter.Find(Starter) is not { } starter) return Refuse(nameof(Starter), "Choose a page to start from.");
+        if (Wexil.Pages.Starters.Starter.Find(Starter) is not { } starter) return Refuse(nameof(Starter), "Choose a page to start from.");
         var page = pages.Find(await pages.AddAsync(Screen.Step.Id, starter.Name, PageBundle.OneFile(starter.Html), "Begun from a page of Wexil’s"))!;
         routes.Reload(Screen.Funnel.Id);
         Done = $"{Show.Quoted(page.Name)} is on the step. Put your own words and pictures in.";

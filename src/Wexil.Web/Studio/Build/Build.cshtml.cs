@@ -1,8 +1,11 @@
 using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Pages.Changes;
+using Wexil.Core.Statistics;
+using Wexil.Pages.Differences;
+using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Reading;

@@ -1,5 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 

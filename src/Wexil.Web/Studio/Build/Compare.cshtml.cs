@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Common;
 using Wexil.Core.Pages;
-using Wexil.Core.Pages.Changes;
+using Wexil.Pages.Differences;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;
 
@@ -43,14 +44,14 @@ public sealed class CompareModel(StepScreens screens, PageDesk desk) : PageScree
         if (From != 0)
         {
             Before = ($"Version {From}", Desk.Frame(Shown, PreviewUse.Inspect, From));
-            Changes = Differences.Between(Desk.Pages.Source(Shown, From), now,
+            Changes = PageDifferences.Between(Desk.Pages.Source(Shown, From), now,
                 PageDesk.FilesThatDiffer(Desk.Pages.Hashes(Shown.Id, From), Shown.Entry!, Desk.Pages.Hashes(Shown.Id, To == 0 ? Shown.Revision : To, To == 0), Shown.Entry!));
             return Page();
         }
         Other = With is { } slug ? Others.FirstOrDefault(page => page.Slug == slug) : Parent is { IsHosted: true } parent ? parent : Others.FirstOrDefault();
         if (Other is null) return With is null ? Page() : NotFound();
         Before = (Other.Name, Desk.Frame(Other, PreviewUse.Inspect, Other.Revision));
-        Changes = Differences.Between(Desk.Pages.Source(Other), now, PageDesk.FilesThatDiffer(Desk.Pages.Hashes(Other.Id, Other.Revision), Other.Entry!, Desk.Pages.Hashes(Shown.Id, Shown.Revision, true), Shown.Entry!));
+        Changes = PageDifferences.Between(Desk.Pages.Source(Other), now, PageDesk.FilesThatDiffer(Desk.Pages.Hashes(Other.Id, Other.Revision), Other.Entry!, Desk.Pages.Hashes(Shown.Id, Shown.Revision, true), Shown.Entry!));
         return Page();
     }
 }

@@ -1,6 +1,10 @@
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Pages.Editing;
+using Wexil.Core.Statistics;
+using Wexil.Pages.Editing;
+using Wexil.Pages.Serving;
+using Wexil.Pages.Source;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Common;
 using Wexil.Core.Pages;
 using Wexil.Web.Studio.Shared;
 

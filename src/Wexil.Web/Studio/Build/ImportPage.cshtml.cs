@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Shared.Fetching;

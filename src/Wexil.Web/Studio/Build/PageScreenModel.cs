@@ -1,8 +1,10 @@
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.Extensions.Caching.Memory;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Pages.Changes;
+using Wexil.Pages.Differences;
+using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;
@@ -44,7 +46,7 @@ public sealed class PageDesk(PageStore pages, DraftStore drafts, PreviewTickets 
         if (_reviews.TryGetValue(key, out PageReview? known)) return known!;
         var source = Drafts.Of(page).Source;
         var changes = parent is null ? null
-            : Differences.Between(Pages.Source(parent), source, FilesThatDiffer(Pages.Hashes(parent.Id, parent.Revision), parent.Entry!, Pages.Hashes(page.Id, page.Revision, withDraft: true), page.Entry!));
+            : PageDifferences.Between(Pages.Source(parent), source, FilesThatDiffer(Pages.Hashes(parent.Id, parent.Revision), parent.Entry!, Pages.Hashes(page.Id, page.Revision, withDraft: true), page.Entry!));
         var review = new PageReview(changes, Wiring.Check(source, new(page.Slug, screen.Step.Slug, visitors.Origin, tills), screen.Step.Kind));
         return _reviews.Set(key, review, new MemoryCacheEntryOptions { Size = 1 });
     }

@@ -1,4 +1,4 @@
-using Wexil.Core.Pages.Editing;
+using Wexil.Pages.Editing;
 
 namespace Wexil.Web.Studio.Build;
 

@@ -1,5 +1,5 @@
 using System.Text;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 
 namespace Wexil.Web.Studio.Build;
 

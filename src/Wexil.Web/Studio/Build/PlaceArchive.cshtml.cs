@@ -1,6 +1,10 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
+using Wexil.Pages.Serving;
+using Wexil.Pages.Source;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Fetching;

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;
+using Wexil.Core.Pages;
 
 namespace Wexil.Web.Studio.Build;
 

@@ -1,5 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Pages.Changes;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Pages.Differences;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
@@ -19,7 +21,7 @@ public sealed class PublishModel(StepScreens screens, PageDesk desk) : PageScree
     public IActionResult OnGet()
     {
         if (!Shown.IsHosted) return NotFound();
-        Changes = Differences.Between(Desk.Pages.Source(Shown), Desk.Drafts.Of(Shown).Source);
+        Changes = PageDifferences.Between(Desk.Pages.Source(Shown), Desk.Drafts.Of(Shown).Source);
         return Page();
     }
 

@@ -1,5 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Pages.Editing;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Pages.Editing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

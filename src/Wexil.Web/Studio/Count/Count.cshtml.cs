@@ -1,9 +1,13 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Evidence;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Splits;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Core.Targeting;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
@@ -118,11 +122,11 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
 
     private static string Words(Apart reason) => reason switch
     {
-        Core.Splits.Apart.Tied => "Sent there by a source that is tied to it",
-        Core.Splits.Apart.Affiliate => "Sent by affiliates, drawn from the pages open to them",
-        Core.Splits.Apart.Audience => "Do not take part",
-        Core.Splits.Apart.Share => "Left out by the share",
-        Core.Splits.Apart.Late => "Stayed, because Wexil did not answer in time",
+        Wexil.Core.Visitors.Apart.Tied => "Sent there by a source that is tied to it",
+        Wexil.Core.Visitors.Apart.Affiliate => "Sent by affiliates, drawn from the pages open to them",
+        Wexil.Core.Visitors.Apart.Audience => "Do not take part",
+        Wexil.Core.Visitors.Apart.Share => "Left out by the share",
+        Wexil.Core.Visitors.Apart.Late => "Stayed, because Wexil did not answer in time",
         _ => "Came while the test did not run",
     };
 }

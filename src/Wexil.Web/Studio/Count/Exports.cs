@@ -1,8 +1,12 @@
 using System.Globalization;
 using System.Text.Json;
 using CsvHelper;
-using Wexil.Core.Funnels;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Common;
+using Wexil.Core.Goals;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;

@@ -1,6 +1,6 @@
 using System.Collections.Concurrent;
 using System.Threading.Channels;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 using Wexil.Store.Recording;
 
 namespace Wexil.Web.Studio.Count;

@@ -1,6 +1,7 @@
-using Wexil.Core.Evidence;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Results;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;

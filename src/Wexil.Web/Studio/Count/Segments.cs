@@ -1,7 +1,10 @@
-using Wexil.Core.Evidence;
+using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Splits;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;

@@ -1,4 +1,6 @@
+using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Store;
+using Wexil.Core.Common;
 
 namespace Wexil.Web.Studio.Funnels;
 

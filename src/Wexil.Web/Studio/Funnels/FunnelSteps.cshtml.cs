@@ -1,9 +1,12 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Pages.Importing;
+using Wexil.Pages.Source;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Reading;
@@ -139,7 +142,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
 
     public async Task<IActionResult> OnPostCloneFunnelAsync()
     {
-        var clone = await funnels.CloneAsync(Funnel, $"{Funnel.Name}, second");
+        var clone = await funnels.CloneAsync(Funnel, $"{Funnel.Name}, second", PageLinks.Rename);
         routes.Reload(Funnel.Id);
         Done = $"This is a clone of {Show.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages they came from.";
         return Redirect($"/f/{clone.Slug}/steps");
@@ -176,7 +179,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         return $"yes → {yes ?? "the end"}, no → {FunnelPath.No(All, step)?.Name ?? "the end"}";
     }
 
-    private List<PageFile> Files(Core.Pages.Page page) => [.. pages.Hashes(page.Id, page.Revision).Keys.Order(StringComparer.Ordinal).Select(path => pages.File(page.Id, page.Revision, path)!)];
+    private List<PageFile> Files(Wexil.Core.Pages.Page page) => [.. pages.Hashes(page.Id, page.Revision).Keys.Order(StringComparer.Ordinal).Select(path => pages.File(page.Id, page.Revision, path)!)];
 
     private Step? Find(long id) => All.FirstOrDefault(step => step.Id.Value == id);
 

@@ -1,8 +1,11 @@
 using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
+using Wexil.Pages.Importing;
+using Wexil.Pages.Starters;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

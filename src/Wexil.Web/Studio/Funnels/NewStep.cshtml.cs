@@ -2,7 +2,9 @@ using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

@@ -1,6 +1,9 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Store;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
 
 namespace Wexil.Web.Studio.Jump;
 

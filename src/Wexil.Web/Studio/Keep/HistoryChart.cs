@@ -1,4 +1,5 @@
 using Wexil.Web.Shared.Reading;
+using Wexil.Core.Funnels;
 
 namespace Wexil.Web.Studio.Keep;
 

@@ -1,6 +1,10 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Reading;

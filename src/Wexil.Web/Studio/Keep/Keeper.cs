@@ -1,6 +1,9 @@
 using System.Text.Json;
-using Wexil.Core.Evidence;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 

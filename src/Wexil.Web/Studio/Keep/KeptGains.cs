@@ -1,6 +1,9 @@
-using Wexil.Core.Evidence;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 
 namespace Wexil.Web.Studio.Keep;

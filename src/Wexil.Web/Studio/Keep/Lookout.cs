@@ -1,7 +1,10 @@
-using Wexil.Core.Evidence;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Background;

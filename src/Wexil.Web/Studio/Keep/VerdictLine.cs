@@ -1,4 +1,6 @@
-using Wexil.Core.Verdicts;
+using Wexil.Core.Assignments;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 

@@ -2,6 +2,7 @@ using System.Globalization;
 using CsvHelper;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
@@ -46,7 +47,7 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
 
     public IReadOnlyList<TagRule> Rules { get; private set; } = [];
 
-    public IReadOnlyList<Core.Pages.Page> Pages { get; private set; } = [];
+    public IReadOnlyList<Wexil.Core.Pages.Page> Pages { get; private set; } = [];
 
     /// <summary>The pages of tests, as a rule can name them.</summary>
     public IReadOnlyList<(string Value, string Words)> Seen { get; private set; } = [];

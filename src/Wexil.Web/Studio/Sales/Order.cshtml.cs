@@ -1,8 +1,10 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
+using Wexil.Core.Pages;
 using Wexil.Core.Sales;
+using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 
@@ -41,11 +43,11 @@ public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
         if (Shown is null) context.Result = NotFound();
     }
 
-    public void OnGet() => (Amount, Once) = (Core.Funnels.Currency.Find(Shown.Currency)?.Write(Shown.Balance.Net), Guid.NewGuid());
+    public void OnGet() => (Amount, Once) = (Wexil.Core.Common.Currency.Find(Shown.Currency)?.Write(Shown.Balance.Net), Guid.NewGuid());
 
     public async Task<IActionResult> OnPostRefundAsync()
     {
-        var parsed = Core.Funnels.Currency.Find(Shown.Currency)?.Parse(Amount);
+        var parsed = Wexil.Core.Common.Currency.Find(Shown.Currency)?.Parse(Amount);
         if (parsed is not > 0 || parsed > Shown.Balance.Net)
             return Refuse(nameof(Amount), Shown.Balance.Net == 0 ? "Nothing is left of this order." : $"An amount above 0 and up to {SalesModel.Money(Shown.Balance.Net, Shown.Currency)}.");
         await sales.RecordAsync(

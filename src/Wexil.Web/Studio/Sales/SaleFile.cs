@@ -1,8 +1,10 @@
 using System.Globalization;
 using CsvHelper;
 using CsvHelper.Configuration;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
 using Wexil.Core.Sales;
-using Wexil.Core.Splits;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Web.Studio.Sales;
 

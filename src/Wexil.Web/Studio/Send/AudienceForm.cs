@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc.ModelBinding;
-using Wexil.Core.Splits;
+using Wexil.Core.Targeting;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Web.Studio.Send;
 

@@ -1,7 +1,10 @@
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Pages;
-using Wexil.Core.Pages.Changes;
+using Wexil.Core.Visitors;
+using Wexil.Pages.Differences;
+using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Fetching;
@@ -77,7 +80,7 @@ public sealed class Readiness(WiringDesk wiring, PageStore pages, SettingStore s
         var control = pages.Source(shown[0]);
         foreach (var page in shown.Skip(1).Where(page => page.Outside is null))
         {
-            var changes = Differences.Between(control, pages.Source(page)).Changes.Count;
+            var changes = PageDifferences.Between(control, pages.Source(page)).Changes.Count;
             yield return new($"{page.Name} against the control.", changes switch { 0 => false, 1 => true, _ => null }, changes switch
             {
                 0 => "Nothing differs, so nothing can be found.",

@@ -1,8 +1,13 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Evidence;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Goals;
+using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Targeting;
+using Wexil.Core.Visitors;
+using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Reading;
@@ -56,7 +61,7 @@ public sealed class SendModel(
     public string? TryLink { get; private set; }
 
     /// <summary>The control where a test can start: that of the running test, else the page that everyone sees. Null where it is hosted here.</summary>
-    public Core.Pages.Page? OutsideControl => (Screen.Open?.Pages[0] ?? Screen.KeptPage) is { Outside: not null } page ? page : null;
+    public Wexil.Core.Pages.Page? OutsideControl => (Screen.Open?.Pages[0] ?? Screen.KeptPage) is { Outside: not null } page ? page : null;
 
     /// <summary>What is pasted into the outside control.</summary>
     public string? Loader => OutsideControl is { } control ? StartLoader.For(Screen.Step.Slug, visitors.Origin, control.Outside!, Screen.Step.StartWait) : null;
@@ -234,7 +239,7 @@ public sealed class SendModel(
             sources.Of(Screen.Funnel.Id).Any(known => known.Tag == source && known.Kind == SourceKind.Affiliate) || AddressQuery.Value(query, Settings.AffiliateParameter) is not null);
     }
 
-    private Task<IReadOnlyList<ReadyLine>> ReadyAsync(IReadOnlyList<Row> chosen, Core.Goals.Goal? main) => readiness.LookAsync(
+    private Task<IReadOnlyList<ReadyLine>> ReadyAsync(IReadOnlyList<Row> chosen, Goal? main) => readiness.LookAsync(
         Screen, [.. chosen.Select(row => Screen.Pages.First(page => page.Id.Value == row.Page))], Screen.Steps.FirstOrDefault(step => step.Id.Value == Goal), main, Ahead.Plan, HttpContext.RequestAborted);
 
     private async Task<IActionResult> SetPausedAsync(bool paused, string done)

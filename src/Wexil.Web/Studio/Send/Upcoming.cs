@@ -1,5 +1,9 @@
-using Wexil.Core.Evidence;
-using Wexil.Core.Splits;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Core.Visitors;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;

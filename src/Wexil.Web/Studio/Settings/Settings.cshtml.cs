@@ -1,7 +1,9 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Wexil.Core.Funnels;
-using Wexil.Core.Splits;
+using Wexil.Core.Common;
+using Wexil.Core.Pages;
+using Wexil.Core.Sales;
+using Wexil.Pages.Differences;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

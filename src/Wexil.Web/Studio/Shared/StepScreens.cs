@@ -1,7 +1,9 @@
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Targeting;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 

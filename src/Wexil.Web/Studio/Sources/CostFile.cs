@@ -1,7 +1,7 @@
 using System.Globalization;
 using CsvHelper;
 using CsvHelper.Configuration;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 using Wexil.Store;
 
 namespace Wexil.Web.Studio.Sources;

@@ -1,6 +1,6 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc.ModelBinding;
-using Wexil.Core.Networks;
+using Wexil.Core.AdNetworks;
 using Wexil.Store;
 
 namespace Wexil.Web.Studio.Sources;

@@ -1,4 +1,4 @@
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;

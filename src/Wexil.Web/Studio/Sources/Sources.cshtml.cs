@@ -3,9 +3,10 @@ using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Splits;
+using Wexil.Core.Targeting;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;
@@ -18,7 +19,7 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
 {
     public Funnel Funnel { get; private set; } = null!;
     public IReadOnlyList<Step> Steps { get; private set; } = [];
-    public IReadOnlyDictionary<StepId, IReadOnlyList<Core.Pages.Page>> Pages { get; private set; } = new Dictionary<StepId, IReadOnlyList<Core.Pages.Page>>();
+    public IReadOnlyDictionary<StepId, IReadOnlyList<Wexil.Core.Pages.Page>> Pages { get; private set; } = new Dictionary<StepId, IReadOnlyList<Wexil.Core.Pages.Page>>();
     public SourceTable Table { get; private set; } = null!;
     public Source? Chosen { get; private set; }
     public IReadOnlyList<CostRow> Preview { get; private set; } = [];

@@ -1,6 +1,9 @@
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Verdicts;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared.Background;
 using Wexil.Web.Shared.Reading;

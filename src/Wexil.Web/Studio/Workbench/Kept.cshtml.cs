@@ -2,6 +2,7 @@ using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Store;
+using Wexil.Core.Pages;
 
 namespace Wexil.Web.Studio.Workbench;
 

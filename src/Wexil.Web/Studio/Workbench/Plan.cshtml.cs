@@ -1,7 +1,7 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Wexil.Core.Evidence;
+using Wexil.Core.Statistics;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 

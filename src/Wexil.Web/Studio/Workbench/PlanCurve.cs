@@ -1,5 +1,6 @@
 using System.Globalization;
-using Wexil.Core.Evidence;
+using Wexil.Core.Funnels;
+using Wexil.Core.Statistics;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 

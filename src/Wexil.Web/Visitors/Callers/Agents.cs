@@ -1,6 +1,6 @@
 using System.Collections.Concurrent;
 using System.Text.RegularExpressions;
-using Wexil.Core.Splits;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Web.Visitors.Callers;
 

@@ -1,6 +1,8 @@
 using System.Net;
-using Wexil.Core.Networks;
-using Wexil.Core.Splits;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
+using Wexil.Core.Targeting;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Web.Visitors.Callers;
 

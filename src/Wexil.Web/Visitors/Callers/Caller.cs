@@ -1,6 +1,7 @@
 using System.Net;
 using Microsoft.Extensions.Primitives;
-using Wexil.Core.Splits;
+using Wexil.Core.Assignments;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Web.Visitors.Callers;
 
@@ -28,11 +29,11 @@ public readonly record struct Caller(Device Device, LeftOut? LeftOut, bool IsTry
         var request = http.Request;
         var agent = Agents.Of(request.Headers.UserAgent);
         if (request.Cookie(TryCookie) is not null) return new(agent.Device, null, IsTrying: true);
-        LeftOut? left = HttpMethods.IsHead(request.Method) ? Core.Splits.LeftOut.Check
-            : IsAhead(request.Headers) ? Core.Splits.LeftOut.Prefetch
-            : agent.IsRobot || request.Cookie(HeldCookie) is not null ? Core.Splits.LeftOut.Robot
-            : request.Cookie(MineCookie) is not null && request.Cookie(CountMeCookie) is null ? Core.Splits.LeftOut.Own
-            : AsksForPrivacy(request, routes) ? Core.Splits.LeftOut.Private : null;
+        LeftOut? left = HttpMethods.IsHead(request.Method) ? Wexil.Core.Visitors.LeftOut.Check
+            : IsAhead(request.Headers) ? Wexil.Core.Visitors.LeftOut.Prefetch
+            : agent.IsRobot || request.Cookie(HeldCookie) is not null ? Wexil.Core.Visitors.LeftOut.Robot
+            : request.Cookie(MineCookie) is not null && request.Cookie(CountMeCookie) is null ? Wexil.Core.Visitors.LeftOut.Own
+            : AsksForPrivacy(request, routes) ? Wexil.Core.Visitors.LeftOut.Private : null;
         return new(agent.Device, left, IsTrying: false);
     }
 

@@ -1,6 +1,6 @@
 using System.Globalization;
 using System.Security.Cryptography;
-using Wexil.Core.Funnels;
+using Wexil.Core.Common;
 using Wexil.Core.Pages;
 using Wexil.Store;
 

@@ -1,0 +1,54 @@
+using System.Text.RegularExpressions;
+using Wexil.Core.Common;
+using Wexil.Core.Visitors;
+
+namespace Wexil.Core.AdNetworks;
+
+/// <summary>What an ad network is told of a visitor whom it sent.</summary>
+/// <param name="Event">"opt-in" or "sale".</param>
+/// <param name="Value">An amount with a point, such as 49.00; empty for none.</param>
+public sealed record Postback(string ClickId, string Event, string Value = "", string Currency = "", string Order = "");
+
+/// <summary>An address that an ad network wants to be told at, with names in braces where our values go.</summary>
+public sealed partial record PostbackAddress
+{
+    public const int Longest = 1000;
+    private const string Click = "{click_id}";
+
+    private PostbackAddress(string template) => Template = template;
+
+    public string Template { get; }
+
+    /// <summary>Reads one, or says what is wrong with it.</summary>
+    public static (PostbackAddress? Address, string? Problem) Read(string? written)
+    {
+        var text = (written ?? "").Trim();
+        if (text.Length > Longest) return (null, $"At most {Longest} characters.");
+        if (!text.Contains(Click, StringComparison.Ordinal)) return (null, $"It needs {Click} where the network’s own name of the click goes.");
+        if (Names().Matches(text).FirstOrDefault(name => Value(name.Value, Empty) is null) is { } unknown)
+            return (null, $"{unknown.Value} is not known. There are {Click}, {{event}}, {{value}}, {{currency}} and {{order}}.");
+        if (!Uri.TryCreate(new PostbackAddress(text).Fill(Empty), UriKind.Absolute, out var address) || address.Scheme is not ("http" or "https") || address.UserInfo.Length > 0)
+            return (null, "A whole address such as https://ads.example/told?click={click_id}&value={value}.");
+        // A name filled in before the path would let a link decide whom we ask.
+        return text.IndexOf('{', StringComparison.Ordinal) is var first && text.IndexOf('/', text.IndexOf("//", StringComparison.Ordinal) + 2) is var path && path >= 0 && path < first
+            ? (new(text), null) : (null, "Names in braces may stand behind the host only.");
+    }
+
+    /// <summary>The address with a postback's values, encoded, in their places.</summary>
+    public string Fill(Postback told) => Names().Replace(Template, name => Uri.EscapeDataString(Value(name.Value, told) ?? name.Value));
+
+    private static readonly Postback Empty = new("x", "sale", "1", "USD", "1");
+
+    private static string? Value(string name, Postback told) => name switch
+    {
+        Click => told.ClickId,
+        "{event}" => told.Event,
+        "{value}" => told.Value,
+        "{currency}" => told.Currency,
+        "{order}" => told.Order,
+        _ => null,
+    };
+
+    [GeneratedRegex(@"\{[^{}]*\}", RegexOptions.NonBacktracking)]
+    private static partial Regex Names();
+}

@@ -1,0 +1,89 @@
+using System.Net;
+using Wexil.Core.Visitors;
+
+namespace Wexil.Core.Common;
+
+/// <summary>
+/// Reads parameters out of an address's query as it came, repeated and encoded ones too. It is read at every visit, so nothing is
+/// taken apart that nobody asks for.
+/// </summary>
+public static class AddressQuery
+{
+    /// <summary>The parts of a query, with or without its question mark, in order.</summary>
+    public static Parts PartsOf(string query) => new(query.AsSpan().TrimStart('?'));
+
+    /// <summary>Every value of a parameter, decoded, in order. Names are compared letter by letter.</summary>
+    public static IReadOnlyList<string> Values(string query, string name)
+    {
+        var values = new List<string>();
+        foreach (var part in PartsOf(query))
+            if (part.Is(name)) values.Add(part.Value.ToString());
+        return values;
+    }
+
+    /// <summary>The first value of a parameter, decoded; null when it is not there.</summary>
+    public static string? Value(string query, string name)
+    {
+        foreach (var part in PartsOf(query))
+            if (part.Is(name)) return part.Value.ToString();
+        return null;
+    }
+
+    /// <summary>Is a part, name and value as they came, in a query?</summary>
+    public static bool Has(string query, ReadOnlySpan<char> whole)
+    {
+        foreach (var part in PartsOf(query))
+            if (part.Whole.SequenceEqual(whole)) return true;
+        return false;
+    }
+
+    public static int Count(string query)
+    {
+        var count = 0;
+        foreach (var _ in PartsOf(query)) count++;
+        return count;
+    }
+
+    /// <summary>One parameter of a query.</summary>
+    /// <param name="whole">Name and value as they came.</param>
+    public readonly ref struct Part(ReadOnlySpan<char> whole)
+    {
+        private readonly int _equals = whole.IndexOf('=');
+
+        public ReadOnlySpan<char> Whole { get; } = whole;
+
+        public ReadOnlySpan<char> Name => Decoded(_equals < 0 ? Whole : Whole[.._equals]);
+
+        public ReadOnlySpan<char> Value => _equals < 0 ? [] : Decoded(Whole[(_equals + 1)..]);
+
+        /// <summary>A parameter of ours, which never travels on.</summary>
+        public bool IsOurs => Name is "wx" || Name.StartsWith("wx_", StringComparison.Ordinal);
+
+        public bool Is(string name) => Name.SequenceEqual(name);
+
+        private static ReadOnlySpan<char> Decoded(ReadOnlySpan<char> text) => text.IndexOfAny('%', '+') < 0 ? text : WebUtility.UrlDecode(text.ToString());
+    }
+
+    public ref struct Parts(ReadOnlySpan<char> rest)
+    {
+        private ReadOnlySpan<char> _rest = rest;
+
+        public Part Current { get; private set; }
+
+        public readonly Parts GetEnumerator() => this;
+
+        public bool MoveNext()
+        {
+            while (!_rest.IsEmpty)
+            {
+                var end = _rest.IndexOf('&');
+                var part = end < 0 ? _rest : _rest[..end];
+                _rest = end < 0 ? [] : _rest[(end + 1)..];
+                if (part.IsEmpty) continue;
+                Current = new(part);
+                return true;
+            }
+            return false;
+        }
+    }
+}

@@ -1,0 +1,81 @@
+namespace Wexil.Core.SplitTests;
+
+/// <summary>
+/// The shares of a step's traffic in whole percent, one for each page of a test, always adding up to 100.
+/// A weight of 0 lets the page rest: nobody new is sent there.
+/// </summary>
+public sealed class Weights : IEquatable<Weights>
+{
+    public const int Total = 100;
+    private readonly int[] _percent;
+
+    private Weights(int[] percent) => _percent = percent;
+
+    public IReadOnlyList<int> Percent => _percent;
+
+    public int Count => _percent.Length;
+
+    public int this[int page] => _percent[page];
+
+    /// <summary>Takes weights as a person set them, or says in words why they cannot be used.</summary>
+    public static (Weights? Weights, string? Problem) Check(IReadOnlyList<int> percent)
+    {
+        if (percent.Count < 2) return (null, "A split test needs two pages or more.");
+        if (percent.Any(p => p is < 0 or > Total)) return (null, "Each weight is a whole number from 0 to 100.");
+        var sum = percent.Sum();
+        return sum switch
+        {
+            < Total => (null, $"The weights add up to {sum}: {Total - sum} more to give out."),
+            > Total => (null, $"The weights add up to {sum}: {sum - Total} too many."),
+            _ => (new([.. percent]), null),
+        };
+    }
+
+    /// <exception cref="ArgumentException">The weights cannot be used; the message says why.</exception>
+    public static Weights Of(params int[] percent) =>
+        Check(percent) is { Weights: { } weights } ? weights : throw new ArgumentException(Check(percent).Problem, nameof(percent));
+
+    /// <summary>Weights as equal as whole percents allow; the first pages take what is left over.</summary>
+    public static Weights Even(int pages) =>
+        Of([.. Enumerable.Range(0, pages).Select(i => Total / pages + (i < Total % pages ? 1 : 0))]);
+
+    /// <summary>The page that a draw falls on.</summary>
+    /// <param name="unit">The draw, at least 0 and below 1.</param>
+    public int PageAt(double unit)
+    {
+        var place = unit * Total;
+        var last = 0;
+        for (var page = 0; page < _percent.Length; page++)
+        {
+            if (_percent[page] == 0) continue;
+            last = page;
+            place -= _percent[page];
+            if (place < 0) break;
+        }
+        return last;
+    }
+
+    /// <summary>The weights while some pages rest: their share goes to the others, in proportion. As they are, when nobody else has any.</summary>
+    public Weights Without(IReadOnlyCollection<int> resting)
+    {
+        var left = _percent.Where((_, page) => !resting.Contains(page)).Sum();
+        if (left is 0 or Total) return this;
+        var exact = _percent.Select((percent, page) => resting.Contains(page) ? 0 : (double)percent * Total / left).ToArray();
+        var whole = Array.ConvertAll(exact, share => (int)share);
+        // What rounding down left over goes to those who lost most by it.
+        foreach (var page in Enumerable.Range(0, Count).OrderByDescending(page => exact[page] - whole[page]).Take(Total - whole.Sum())) whole[page]++;
+        return new(whole);
+    }
+
+    public bool Equals(Weights? other) => other is not null && _percent.AsSpan().SequenceEqual(other._percent);
+
+    public override bool Equals(object? obj) => Equals(obj as Weights);
+
+    public override int GetHashCode() => _percent.Aggregate(17, HashCode.Combine);
+
+    /// <summary>As stored and shown: "50/30/20".</summary>
+    public override string ToString() => string.Join('/', _percent);
+
+    /// <summary>Reads what <see cref="ToString"/> wrote.</summary>
+    public static Weights Parse(string text) => Of([.. text.Split('/').Select(int.Parse)]);
+}

@@ -1,0 +1,73 @@
+using System.Text.RegularExpressions;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+
+namespace Wexil.Core.Targeting;
+
+public enum RuleKind
+{
+    Present,
+    EqualTo,
+    Contains,
+    Matches,
+}
+
+/// <summary>A rule on a parameter of the address: who has it is taken in, or left out.</summary>
+/// <param name="Value">What the parameter is compared with; not used where it must only be there. Capital and small letters are the same.</param>
+public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, string Value = "")
+{
+    public const int LongestPattern = 200;
+    private readonly Lazy<Regex?> _pattern = new(() => Kind == RuleKind.Matches ? Compile(Value) : null);
+
+    /// <summary>What is wrong with a rule as a person wrote it; null when nothing is.</summary>
+    public string? Problem()
+    {
+        if (Parameter.Length is 0 or > 60) return "Name the parameter, such as utm_campaign.";
+        if (Kind == RuleKind.Present) return null;
+        if (Value.Length == 0) return "Say what the parameter is compared with.";
+        if (Value.Length > LongestPattern) return $"At most {LongestPattern} characters.";
+        return Kind == RuleKind.Matches && Compile(Value) is null ? "This pattern cannot be used: it is not a regular expression, or looks back and ahead, which is left out to stay fast." : null;
+    }
+
+    public bool Matches(string query)
+    {
+        foreach (var part in AddressQuery.PartsOf(query))
+            if (part.Is(Parameter) && Fits(part.Value)) return true;
+        return false;
+    }
+
+    private bool Fits(ReadOnlySpan<char> value) => Kind switch
+    {
+        RuleKind.Present => true,
+        RuleKind.EqualTo => value.Equals(Value, StringComparison.OrdinalIgnoreCase),
+        RuleKind.Contains => value.Contains(Value, StringComparison.OrdinalIgnoreCase),
+        _ => _pattern.Value?.IsMatch(value) ?? false,
+    };
+
+    /// <summary>"utm_campaign contains “spring”".</summary>
+    public string Words() => Kind switch
+    {
+        RuleKind.Present => Parameter,
+        RuleKind.EqualTo => $"{Parameter}={Value}",
+        RuleKind.Contains => $"{Parameter} containing “{Value}”",
+        _ => $"{Parameter} matching {Value}",
+    };
+
+    public bool Equals(AddressRule? other) =>
+        other is not null && (TakesIn, Parameter, Kind, Value) == (other.TakesIn, other.Parameter, other.Kind, other.Value);
+
+    public override int GetHashCode() => HashCode.Combine(TakesIn, Parameter, Kind, Value);
+
+    // Without backtracking the time grows with the text's length only, whatever the pattern.
+    private static Regex? Compile(string pattern)
+    {
+        try
+        {
+            return new(pattern, RegexOptions.NonBacktracking | RegexOptions.IgnoreCase | RegexOptions.CultureInvariant);
+        }
+        catch (Exception error) when (error is ArgumentException or NotSupportedException)
+        {
+            return null;
+        }
+    }
+}

@@ -1,0 +1,58 @@
+
+namespace Wexil.Core.Visitors;
+
+/// <summary>By what the visitors of a test are told apart; the numbers are stored.</summary>
+public enum SegmentKind
+{
+    Device = 1,
+    Source = 2,
+    Country = 3,
+    Returning = 4,
+    Weekday = 5,
+}
+
+/// <summary>What is known of a visitor's first visit to a test, in one number.</summary>
+/// <remarks>Two bits for the device, one for returning, three for the weekday, sixteen for the country's letters, the rest for the source.</remarks>
+public readonly record struct VisitorTraits(long Packed)
+{
+    /// <param name="source">The number of the source: 0 for none, -1 for one of very many.</param>
+    /// <param name="day">The weekday in the owner's time zone.</param>
+    public static VisitorTraits Of(VisitNote note, long source, DayOfWeek day)
+    {
+        var country = note.Country.Length == 2 ? (note.Country[0] << 8) | (note.Country[1] & 0xFF) : 0;
+        return new((long)note.Device | (note.IsReturning ? 4L : 0) | ((long)day << 3) | ((long)country << 6) | ((source + 1) << 22));
+    }
+
+    /// <summary>False of visitors who came before their traits were kept: they are in no segment.</summary>
+    public bool IsKnown => Packed >= 0;
+
+    /// <summary>The kind of row that counts by <see cref="Small"/>.</summary>
+    public const int Together = 0;
+
+    /// <summary>Device, returning and weekday in one small number: counted together, they cost a visit one row and not three.</summary>
+    public long Small => Packed & 63;
+
+    /// <summary>The rows by which a visitor is counted.</summary>
+    public const int Rows = 3;
+
+    /// <param name="index">From 0, below <see cref="Rows"/>.</param>
+    public (int Kind, long Value) Row(int index) => index switch
+    {
+        0 => (Together, Small),
+        1 => ((int)SegmentKind.Country, Of(SegmentKind.Country)),
+        _ => ((int)SegmentKind.Source, Of(SegmentKind.Source)),
+    };
+
+    /// <summary>The visitor's value of a segment.</summary>
+    public long Of(SegmentKind kind) => kind switch
+    {
+        SegmentKind.Device => Packed & 3,
+        SegmentKind.Returning => (Packed >> 2) & 1,
+        SegmentKind.Weekday => (Packed >> 3) & 7,
+        SegmentKind.Country => (Packed >> 6) & 0xFFFF,
+        _ => (Packed >> 22) - 1,
+    };
+
+    /// <summary>The country that a stored value stands for; empty for none.</summary>
+    public static string CountryOf(long value) => value == 0 ? "" : $"{(char)(value >> 8)}{(char)(value & 0xFF)}";
+}

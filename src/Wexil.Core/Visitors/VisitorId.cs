@@ -1,0 +1,40 @@
+using System.Buffers;
+using System.Buffers.Text;
+using Wexil.Core.Common;
+
+namespace Wexil.Core.Visitors;
+
+/// <summary>A visitor's first-party id: a UUID of version 7 (RFC 9562), random but for the millisecond of the first visit, with nothing personal in it.</summary>
+public readonly record struct VisitorId(Guid Value)
+{
+    /// <summary>Length of the text form.</summary>
+    public const int TextLength = 22;
+
+    public static VisitorId New(DateTimeOffset now, IChance chance) => new(TimeOrderedId.New(now, chance));
+
+    /// <summary>When the visitor first came.</summary>
+    public DateTimeOffset FirstSeen
+    {
+        get => TimeOrderedId.TimeOf(Value);
+    }
+
+    /// <summary>The id from its text form; false for anything that is not one.</summary>
+    public static bool TryParse(ReadOnlySpan<char> text, out VisitorId id)
+    {
+        id = default;
+        if (text.Length != TextLength) return false;
+        Span<byte> bytes = stackalloc byte[16];
+        if (Base64Url.DecodeFromChars(text, bytes, out _, out var written) != OperationStatus.Done || written != 16) return false;
+        if ((bytes[6] & 0xF0) != 0x70) return false;
+        id = new(new Guid(bytes, bigEndian: true));
+        return true;
+    }
+
+    /// <summary>22 characters that need no encoding in a cookie or an address.</summary>
+    public override string ToString()
+    {
+        Span<byte> bytes = stackalloc byte[16];
+        Value.TryWriteBytes(bytes, bigEndian: true, out _);
+        return Base64Url.EncodeToString(bytes);
+    }
+}

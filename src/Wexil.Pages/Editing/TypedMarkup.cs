@@ -1,0 +1,102 @@
+using System.Text;
+using AngleSharp.Dom;
+using AngleSharp.Html.Parser;
+using Wexil.Pages.Source;
+
+namespace Wexil.Pages.Editing;
+
+/// <summary>
+/// Turns what a browser says an edited element holds into source. Of elements that the page had, the page's own source is kept
+/// (they are known by their number); of new ones only plain emphasis and line breaks; text that was not touched stays as it was written.
+/// </summary>
+internal static class TypedMarkup
+{
+    public const string NumberAttribute = "data-wx";
+
+    private static readonly HashSet<string> Emphasis = ["b", "strong", "i", "em", "u", "s", "small", "mark", "sub", "sup"];
+    private static readonly HashSet<string> Dropped = ["script", "style", "iframe", "object", "embed", "link", "meta", "form", "input", "template", "base"];
+
+    // Kept whole: nothing in them is edited as text of what holds them.
+    private static readonly HashSet<string> Opaque =
+        ["script", "style", "svg", "img", "picture", "video", "audio", "iframe", "object", "input", "select", "textarea", "noscript", "canvas", "form", "table"];
+
+    public static string Rebuild(SourceMap map, SourceElement host, string html)
+    {
+        var texts = new Dictionary<string, string>(StringComparer.Ordinal);
+        Remember(map, host, texts);
+        var keepsSpaces = host.Element.TextContent.Contains('\u00A0', StringComparison.Ordinal);
+        var result = new StringBuilder();
+        var nodes = new HtmlParser().ParseFragment(html, host.Element);
+        Write(nodes);
+        // What a browser leaves behind when the last word is deleted is no line of its own.
+        return result.ToString() is "<br>" ? "" : result.ToString();
+
+        void Write(IEnumerable<INode> children)
+        {
+            foreach (var child in children)
+            {
+                if (child is IText text) result.Append(Text(text.Data));
+                else if (child is IElement element) Element(element);
+            }
+        }
+
+        string Text(string data)
+        {
+            // What a page breaks off with would swallow whatever comes behind it now.
+            if (texts.TryGetValue(data, out var written) && !written.EndsWith("</", StringComparison.Ordinal)) return written;
+            return HtmlText.Encode(keepsSpaces ? data : data.Replace('\u00A0', ' '));
+        }
+
+        void Element(IElement element)
+        {
+            if (Own(element) is { } own)
+            {
+                if (Opaque.Contains(own.Name))
+                {
+                    result.Append(map.Outer(own));
+                    return;
+                }
+                result.Append(map.Source, own.Start, own.OpenEnd - own.Start);
+                Write(element.ChildNodes);
+                result.Append(map.Source, own.CloseStart, own.End - own.CloseStart);
+            }
+            else if (element.LocalName == "br") result.Append("<br>");
+            else if (Emphasis.Contains(element.LocalName))
+            {
+                result.Append('<').Append(element.LocalName).Append('>');
+                Write(element.ChildNodes);
+                result.Append("</").Append(element.LocalName).Append('>');
+            }
+            else if (!Dropped.Contains(element.LocalName))
+            {
+                // A browser wraps a new line in a block of its own.
+                if (element.LocalName is "div" or "p" && result.Length > 0) result.Append("<br>");
+                Write(element.ChildNodes);
+            }
+        }
+
+        SourceElement? Own(IElement element) =>
+            int.TryParse(element.GetAttribute(NumberAttribute), out var id) && map.Find(id) is { IsWhole: true } own
+            && own.Start >= host.OpenEnd && own.End <= host.CloseStart && own.Name == element.LocalName ? own : null;
+    }
+
+    private static void Remember(SourceMap map, SourceElement element, Dictionary<string, string> texts)
+    {
+        var place = element.OpenEnd;
+        foreach (var child in element.Element.Children)
+        {
+            if (map.Of(child) is not { } held) continue;
+            Gap(place, held.Start);
+            place = Math.Max(place, held.End);
+            Remember(map, held, texts);
+        }
+        Gap(place, element.CloseStart);
+
+        void Gap(int start, int end)
+        {
+            if (start >= end) return;
+            var written = map.Source[start..end];
+            texts.TryAdd(HtmlText.Decode(written).ReplaceLineEndings("\n"), written);
+        }
+    }
+}

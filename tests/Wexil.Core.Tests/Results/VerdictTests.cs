@@ -1,0 +1,126 @@
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.Statistics;
+
+namespace Wexil.Core.Tests.Results;
+
+public sealed class VerdictTests
+{
+    [Theory]
+    [InlineData(0, 0, 0, 0, VerdictKind.Waiting, null)]
+    [InlineData(300, 20, 300, 60, VerdictKind.TooEarly, null)]
+    [InlineData(1700, 450, 1700, 490, VerdictKind.TooEarly, null)]
+    [InlineData(5000, 500, 5000, 650, VerdictKind.Ready, "B")]
+    [InlineData(5000, 650, 5000, 500, VerdictKind.ControlWins, "A")]
+    [InlineData(400_000, 40_000, 400_000, 40_050, VerdictKind.NoDifference, "A")]
+    [InlineData(5000, 500, 6000, 780, VerdictKind.Problem, null)]
+    public void Each_situation_has_its_verdict(long visitorsA, long conversionsA, long visitorsB, long conversionsB, VerdictKind kind, string? keep)
+    {
+        var verdict = Verdict.Of(TestStanding.Of(Facts([new(visitorsA, conversionsA), new(visitorsB, conversionsB)])));
+        Assert.Equal(kind, verdict.Kind);
+        Assert.Equal(keep, verdict.Keep?.Letter);
+    }
+
+    [Fact]
+    public void The_sentence_says_what_to_do_and_how_much_better()
+    {
+        var verdict = Verdict.Of(TestStanding.Of(Facts([new(5000, 500), new(5000, 650)])));
+        Assert.Equal("Keep B. It brings 30% more opt-ins than A.", verdict.Sentence);
+    }
+
+    [Fact]
+    public void Too_early_says_how_long_it_will_take()
+    {
+        var verdict = Verdict.Of(TestStanding.Of(Facts([new(1700, 450), new(1700, 490)])));
+        Assert.Equal("B is ahead of A, but not by enough to bank on.", verdict.Sentence);
+        Assert.InRange(verdict.MoreVisitors!.Value, 1_000, 20_000);
+        Assert.Equal(verdict.MoreVisitors.Value / 400.0, verdict.Days!.Value);
+    }
+
+    [Fact]
+    public void Visitors_without_a_conversion_for_too_long_are_a_problem_and_a_short_while_is_not()
+    {
+        Arm[] arms = [new(1000, 150), new(1000, 150)];
+        Verdict After(long visitors) => Verdict.Of(TestStanding.Of(Facts(arms) with { Silence = new(visitors, DateTimeOffset.UnixEpoch) }));
+        Assert.Equal(VerdictKind.Problem, After(210).Kind);
+        Assert.Equal(VerdictKind.TooEarly, After(25).Kind);
+    }
+
+    [Fact]
+    public void No_interval_excludes_zero_beside_too_early_with_several_challengers()
+    {
+        var random = new Random(5);
+        for (var i = 0; i < 500; i++)
+        {
+            Arm[] arms = [.. Enumerable.Range(0, 4).Select(_ => new Arm(2000, 180 + random.Next(60)))];
+            var standing = TestStanding.Of(Facts(arms));
+            foreach (var page in standing.Challengers)
+                if (page.AgainstControl is { Interval: { } interval } comparison)
+                    Assert.Equal(comparison.P <= TestStanding.Alpha, !interval.Contains(0));
+        }
+    }
+
+    [Theory]
+    // What visitors brought, a sum and how many buyers alike it is worth; and what to do by money.
+    [InlineData(10_000, 39_00L, 500, 10_000, 39_00L, 700, VerdictKind.Ready, "B")]
+    [InlineData(10_000, 39_00L, 700, 10_000, 39_00L, 500, VerdictKind.ControlWins, "A")]
+    [InlineData(10_000, 39_00L, 500, 10_000, 39_00L, 520, VerdictKind.TooEarly, null)]
+    [InlineData(400_000, 39_00L, 40_000, 400_000, 39_00L, 40_050, VerdictKind.NoDifference, "A")]
+    [InlineData(10_000, 39_00L, 500, 10_000, 900_00L, 20, VerdictKind.Problem, null)]
+    public void Each_situation_has_its_verdict_by_money(long visitorsA, long orderA, long buyersA, long visitorsB, long orderB, long buyersB, VerdictKind kind, string? keep)
+    {
+        Takings Of(long visitors, long order, long buyers) => new(visitors, order * buyers, (double)order * order * buyers);
+        var standing = TestStanding.Of(Facts([new(visitorsA, visitorsA / 10), new(visitorsB, visitorsB / 10)]));
+        var money = MoneyStanding.Of(standing.Facts, [[Of(visitorsA, orderA, buyersA), Of(visitorsB, orderB, buyersB)]], orderA * buyersA / (double)visitorsA, []);
+        var verdict = Verdict.Of(standing, money, onMoney: true, amount => $"${amount / 100:0.00}");
+        Assert.Equal((kind, keep), (verdict.Kind, verdict.Keep?.Letter));
+        if (kind == VerdictKind.Ready) Assert.Equal("Keep B. Each visitor brings $0.78 more than with A.", verdict.Sentence);
+        if (kind == VerdictKind.Problem) Assert.Equal("A few large orders decide what B brought.", verdict.Sentence);
+        else Assert.True(verdict.Stakes is { IsMoney: true, LossPerThousand: >= 0 });
+    }
+
+    [Fact]
+    public void Where_money_and_conversions_disagree_it_is_said()
+    {
+        var standing = TestStanding.Of(Facts([new(10_000, 1000), new(10_000, 1300)]));
+        var money = MoneyStanding.Of(standing.Facts, [[new(10_000, 700 * 3900.0, 700 * 3900.0 * 3900), new(10_000, 400 * 3900.0, 400 * 3900.0 * 3900)]], 273, []);
+        var byGoal = Verdict.Of(standing, money, onMoney: false, amount => $"{amount}");
+        Assert.Equal("B", byGoal.Keep!.Letter);
+        Assert.Contains("A is ahead, and not by chance: the two disagree", byGoal.Why, StringComparison.Ordinal);
+        var byMoney = Verdict.Of(standing, money, onMoney: true, amount => $"{amount}");
+        Assert.Equal("A", byMoney.Keep!.Letter);
+        Assert.Contains("B is ahead, and not by chance: the two disagree", byMoney.Why, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void What_an_earlier_look_was_sure_of_stays_sure_while_the_page_is_ahead()
+    {
+        var facts = Facts([new(3000, 300), new(3000, 345)]);
+        Assert.Equal(VerdictKind.TooEarly, Verdict.Of(TestStanding.Of(facts)).Kind);
+        PastLooks[] past = [PastLooks.None, new(Ahead: 0.01, Behind: 1)];
+        var sure = TestStanding.Of(facts with { Past = past });
+        Assert.Equal("B", Verdict.Of(sure).Keep!.Letter);
+        Assert.True(sure.Pages[1].AgainstControl!.Interval!.Value.Low >= 0);
+        Assert.Equal(VerdictKind.TooEarly, Verdict.Of(TestStanding.Of(Facts([new(3000, 345), new(3000, 300)]) with { Past = past })).Kind);
+        Assert.Equal(new(0.01, 0.5), past[1].With(new(-1, null, 0.5, 0.5)));
+    }
+
+    [Fact]
+    public void Keeping_the_best_loses_least_and_waiting_costs_what_goes_to_the_others()
+    {
+        var stakes = Verdict.Of(TestStanding.Of(Facts([new(5000, 500), new(5000, 650)]))).Stakes!;
+        Assert.Equal("B", stakes.Page.Letter);
+        Assert.InRange(stakes.Confidence!.Value, 0.95, 1);
+        Assert.InRange(stakes.LossPerThousand, 0, 0.1);
+        // Half of 400 visitors a day see the page that converts three points less.
+        Assert.Equal(200 * 0.03, stakes.WaitingPerDay, 0.1);
+    }
+
+    private static TestFacts Facts(Arm[] arms)
+    {
+        var pages = arms.Select((_, i) => new TestPage(new(i + 1), ((char)('A' + i)).ToString(), "Page")).ToArray();
+        var weights = arms.Select(_ => 100 / arms.Length).ToArray();
+        return new(pages, 0, [new(weights, arms)], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords());
+    }
+}
