@@ -65,11 +65,11 @@ public sealed class BenchWorld : IAsyncDisposable
                 if (s == 0) await Get<SourceStore>().SaveAsync(funnel.Id, null, "ad-0", "Tied", SourceKind.Ad, 30, new Dictionary<StepId, PageId> { [made[0].Id] = tested[3] });
                 if (s == 1) await Get<SourceStore>().SaveAsync(funnel.Id, null, "ad-1", "Affiliate", SourceKind.Affiliate, null, new Dictionary<StepId, PageId>());
                 var audience = new Audience(
-                    [Device.Phone, Device.Tablet], new(["DE", "AT"], true), Visits.Both, OnlyOrBut.All, new(["fr"], true),
+                    [Device.Phone, Device.Tablet], new(["DE", "AT"], true), Visits.Both, IncludeExcludeList.All, new(["fr"], true),
                     [new(false, "staff", RuleKind.Present), new(true, "utm_campaign", RuleKind.Matches, "^spring|summer$")]);
                 await Get<TestStore>().StartAsync(new(
                     made[s].Id, made[steps - 1].Id, "Bench", "", 0.1, 0.2, tested, Weights.Even(pages),
-                    new(s % 2 == 0 ? TurnTaking.Chance : TurnTaking.InTurn, 90, audience, tested[1], [tested[9]], true, DateTimeOffset.UtcNow.AddDays(9))));
+                    new(s % 2 == 0 ? Allocation.Chance : Allocation.InTurn, 90, audience, tested[1], [tested[9]], true, DateTimeOffset.UtcNow.AddDays(9))));
             }
         }
         Get<Routes>().Reload();

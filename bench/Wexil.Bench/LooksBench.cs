@@ -32,17 +32,17 @@ public static class LooksBench
         {
             // Three phases, and other numbers each time.
             PhaseFacts[] phases = [.. Enumerable.Range(0, 3).Select(_ => new PhaseFacts(Weights.Even(Pages).Percent, [.. Enumerable.Range(0, Pages).Select(_ => new Arm(PageVisitors / 3, 30_000 + random.Next(1500)))]))];
-            Takings[][] money = [.. phases.Select(phase => phase.Arms.Select(arm => new Takings(arm.Visitors, arm.Conversions * 3900.0, arm.Conversions * 3900.0 * 4200)).ToArray())];
+            RevenueSample[][] money = [.. phases.Select(phase => phase.Arms.Select(arm => new RevenueSample(arm.Visitors, arm.Conversions * 3900.0, arm.Conversions * 3900.0 * 4200)).ToArray())];
             TestPage[] pages = [.. Enumerable.Range(0, Pages).Select(page => new TestPage(new(page + 1), ((char)('A' + page)).ToString(), "Page"))];
             var facts = new TestFacts(pages, 0, phases, 0.09, 0.1, 20_000, null, ("opt-ins", "opt-in"));
             var began = Stopwatch.GetTimestamp();
-            var standing = TestStanding.Of(facts);
-            var earned = MoneyStanding.Of(facts, money, 351, []);
+            var standing = TestResult.Of(facts);
+            var earned = RevenueResult.Of(facts, money, 351, []);
             _ = Verdict.Of(standing, earned, onMoney: i % 2 == 0, amount => $"{amount}");
             verdicts.Add(Stopwatch.GetElapsedTime(began).TotalMilliseconds);
             began = Stopwatch.GetTimestamp();
             _ = standing.Challengers.Select(page => TwoRates.PooledP(standing.Control.Total, page.Total)).Min();
-            _ = earned.Challengers.Select(page => Takings.Compare(earned.Control.Total, page.Total)?.P).Min();
+            _ = earned.Challengers.Select(page => RevenueSample.Compare(earned.Control.Total, page.Total)?.P).Min();
             textbook.Add(Stopwatch.GetElapsedTime(began).TotalMilliseconds);
         }
         verdicts.Sort();
@@ -83,7 +83,7 @@ public static class LooksBench
         for (var i = 0; i < Looks; i++)
         {
             var watch = Stopwatch.StartNew();
-            await world.Get<Lookout>().LookAsync();
+            await world.Get<TestMonitor>().LookAsync();
             times.Add(watch.Elapsed.TotalSeconds);
         }
         Console.WriteLine($"a look at {count:N0} running tests of four pages: {times.Order().ElementAt(Looks / 2):0.00} s (the slowest of {Looks}: {times.Max():0.00} s)");

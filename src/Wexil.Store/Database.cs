@@ -63,7 +63,7 @@ public sealed class Database : IDisposable
     }
 
     /// <summary>Where a visitor was put in a test; null when nowhere yet.</summary>
-    public Place? PlaceOf(VisitorId visitor, TestId test)
+    public Enrolment? PlaceOf(VisitorId visitor, TestId test)
     {
         var reader = Borrow();
         try
@@ -141,7 +141,7 @@ public sealed class Database : IDisposable
 
     private sealed class Reader : IDisposable
     {
-        private readonly HotStatement _place, _same;
+        private readonly PreparedStatement _place, _same;
 
         public Reader(SqliteConnection connection)
         {
@@ -153,10 +153,10 @@ public sealed class Database : IDisposable
 
         public SqliteConnection Connection { get; }
 
-        public Place? PlaceOf(VisitorId visitor, TestId test)
+        public Enrolment? PlaceOf(VisitorId visitor, TestId test)
         {
             if (!_place.Bind(1, visitor.Value).Bind(2, test.Value).Next()) return null;
-            var place = new Place(new(_place.Number(0)), _place.IsNull(1) ? null : new PhaseId(_place.Number(1)));
+            var place = new Enrolment(new(_place.Number(0)), _place.IsNull(1) ? null : new PhaseId(_place.Number(1)));
             _place.Reset();
             return place;
         }

@@ -20,7 +20,7 @@ public sealed record Person(string Email, DateTimeOffset At, string Page, string
 public sealed record PeopleFilter(string Text = "", string Tag = "", PageId? Page = null);
 
 /// <summary>Something that somebody did.</summary>
-public sealed record Deed(DateTimeOffset At, string What);
+public sealed record Activity(DateTimeOffset At, string What);
 
 /// <summary>A tag that whoever saw a page of a test has by itself.</summary>
 public sealed record TagRule(string Tag, TestId Test, PageId Page, string Words);
@@ -103,10 +103,10 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
     });
 
     /// <summary>What a person did, the newest first, as far as it is kept of somebody.</summary>
-    public IReadOnlyList<Deed> Deeds(string email) => database.Read(c =>
+    public IReadOnlyList<Activity> Deeds(string email) => database.Read(c =>
     {
         var leads = c.Rows("SELECT l.at, p.name, l.visitor, l.confirmed_at FROM leads l JOIN pages p ON p.id = l.page_id WHERE l.email = $1 COLLATE NOCASE", row => (At: row.Time(0), Page: row.GetString(1), Visitor: (byte[])row.GetValue(2), Confirmed: row.TimeOrNull(3)), email);
-        var deeds = leads.Select(lead => new Deed(lead.At, $"Opted in on {Quoted(lead.Page)}")).ToList();
+        var deeds = leads.Select(lead => new Activity(lead.At, $"Opted in on {Quoted(lead.Page)}")).ToList();
         if (leads.FirstOrDefault(lead => lead.Confirmed is not null).Confirmed is { } confirmed) deeds.Add(new(confirmed, "Confirmed the address"));
         foreach (var visitor in leads.Select(lead => lead.Visitor).DistinctBy(Convert.ToHexString))
         {
@@ -114,12 +114,12 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
                 "SELECT e.at, p.name, t.name, e.converted_at FROM enrolments e JOIN tests t ON t.id = e.test_id JOIN pages p ON p.id = e.page_id WHERE e.visitor = $1",
                 row => (At: row.Time(0), Page: row.GetString(1), Test: row.GetString(2), Converted: row.TimeOrNull(3)), visitor)
                 .SelectMany(place => place.Converted is { } converted
-                    ? new[] { new Deed(place.At, $"Was shown {Quoted(place.Page)} of the test {Quoted(place.Test)}"), new Deed(converted, $"Converted in {Quoted(place.Test)}") }
-                    : [new Deed(place.At, $"Was shown {Quoted(place.Page)} of the test {Quoted(place.Test)}")]));
+                    ? new[] { new Activity(place.At, $"Was shown {Quoted(place.Page)} of the test {Quoted(place.Test)}"), new Activity(converted, $"Converted in {Quoted(place.Test)}") }
+                    : [new Activity(place.At, $"Was shown {Quoted(place.Page)} of the test {Quoted(place.Test)}")]));
             deeds.AddRange(Orders(c, "visitor = $1", visitor));
         }
         deeds.AddRange(Orders(c, "visitor IS NULL AND email = $1", email.ToLowerInvariant()));
-        deeds.AddRange(c.Rows("SELECT added_at FROM people WHERE email = $1", row => new Deed(row.Time(0), "Was taken in from a file"), email));
+        deeds.AddRange(c.Rows("SELECT added_at FROM people WHERE email = $1", row => new Activity(row.Time(0), "Was taken in from a file"), email));
         return deeds.OrderByDescending(deed => deed.At).ToArray();
     });
 
@@ -159,10 +159,10 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
         });
     }
 
-    private static IEnumerable<Deed> Orders(SqliteConnection c, string condition, object value) => c.Rows(
+    private static IEnumerable<Activity> Orders(SqliteConnection c, string condition, object value) => c.Rows(
         $"SELECT at, order_id, product, currency, sold, refunded FROM orders WHERE {condition}",
         row => (At: row.Time(0), Order: row.GetString(1), Product: row.GetString(2), Currency: Currency.Find(row.GetString(3)) ?? Currency.Usual, Sold: row.GetInt64(4), Back: row.GetInt64(5)), value)
-        .Select(order => new Deed(order.At, $"Bought {(order.Product.Length > 0 ? order.Product : "something")} for {order.Currency.Show(order.Sold)} (order {order.Order}){(order.Back > 0 ? $", {order.Currency.Show(order.Back)} went back" : "")}"));
+        .Select(order => new Activity(order.At, $"Bought {(order.Product.Length > 0 ? order.Product : "something")} for {order.Currency.Show(order.Sold)} (order {order.Order}){(order.Back > 0 ? $", {order.Currency.Show(order.Back)} went back" : "")}"));
 
     private static List<string> Tags(SqliteConnection c, string email, byte[]? visitor) => c.Rows(
         "SELECT tag FROM person_tags WHERE email = $1 UNION SELECT r.tag FROM tag_rules r JOIN enrolments n ON n.test_id = r.test_id AND n.page_id = r.page_id WHERE n.visitor = $2 ORDER BY 1",

@@ -27,15 +27,15 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
     /// <summary>Makes a change after which orders may be worth something else, and counts those anew, all in the same transaction.</summary>
     internal static void Recount(SqliteConnection connection, Action change)
     {
-        var before = new FunnelMap(connection);
+        var before = new ProjectionContext(connection);
         change();
-        var after = new FunnelMap(connection);
+        var after = new ProjectionContext(connection);
         string[] concerned = [.. before.RatedCurrencies.Union(after.RatedCurrencies).Append(before.Own).Append(after.Own)];
         // Where the owner's currency is the same, what was sold in it is worth the same.
         if (before.Own == after.Own) concerned = [.. concerned.Where(currency => currency != after.Own)];
-        using var sales = new SaleCounts(connection);
-        using var goals = new GoalCounts(connection);
-        using var tests = new TestCounts(connection);
+        using var sales = new SaleProjection(connection);
+        using var goals = new GoalProjection(connection);
+        using var tests = new TestProjection(connection);
         foreach (var currency in concerned.Distinct())
             foreach (var order in connection.Rows("SELECT order_id FROM orders WHERE currency = $1", row => row.GetString(0), currency))
                 if (sales.Value(order, currency, before.Own, after) is { } moved)

@@ -148,7 +148,7 @@ public sealed class SaleStore(Database database, Journal journal)
     /// <summary>Which of these tellings are recorded already.</summary>
     public IReadOnlySet<Guid> Told(IReadOnlyCollection<Guid> ids) => database.Read(c =>
     {
-        using var find = new HotStatement(c, "SELECT 1 FROM events WHERE id = ?1");
+        using var find = new PreparedStatement(c, "SELECT 1 FROM events WHERE id = ?1");
         return ids.Where(id =>
         {
             var isThere = find.Bind(1, id).Next();

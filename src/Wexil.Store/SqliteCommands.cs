@@ -49,9 +49,9 @@ internal static class SqliteCommands
     }
 
     /// <summary>The same for very many rows, from one number to another: the reader of a command takes several times as long.</summary>
-    public static List<T> HotRows<T>(this SqliteConnection connection, string sql, long from, long to, Func<HotStatement, T> map)
+    public static List<T> HotRows<T>(this SqliteConnection connection, string sql, long from, long to, Func<PreparedStatement, T> map)
     {
-        using var statement = new HotStatement(connection, sql).Bind(1, from).Bind(2, to);
+        using var statement = new PreparedStatement(connection, sql).Bind(1, from).Bind(2, to);
         var rows = new List<T>();
         while (statement.Next()) rows.Add(map(statement));
         return rows;

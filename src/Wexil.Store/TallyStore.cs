@@ -13,11 +13,11 @@ namespace Wexil.Store;
 public readonly record struct TestBucket(DateTimeOffset From, long Visitors, long Conversions);
 
 /// <summary>Visitors who were shown a page of a test without being drawn, and those of them who converted.</summary>
-public sealed record ApartArm(PageId Page, Apart Reason, Arm Arm);
+public sealed record ApartArm(PageId Page, ExclusionReason Reason, Arm Arm);
 
 /// <summary>What the visitors of a page of a test brought.</summary>
 /// <param name="Buyers">Visitors with an order.</param>
-public sealed record PageMoney(PageId Page, long Buyers, long Orders, Takings Takings);
+public sealed record PageMoney(PageId Page, long Buyers, long Orders, RevenueSample Takings);
 
 /// <summary>How a goal of a test was met by the visitors of a page in a phase.</summary>
 /// <param name="Visitors">Visitors who met it.</param>
@@ -36,7 +36,7 @@ public sealed record PageStay(PageId Page, long Visitors, long Engaged, TimeSpan
 }
 
 /// <summary>What the visitors of a page had in a phase who share something.</summary>
-public sealed record SegmentTally(SegmentKind Kind, long Value, PhaseId Phase, PageId Page, Arm Arm, Takings Takings)
+public sealed record SegmentTally(SegmentKind Kind, long Value, PhaseId Phase, PageId Page, Arm Arm, RevenueSample Takings)
 {
     public static SegmentTally operator +(SegmentTally a, SegmentTally b) => a with { Arm = a.Arm + b.Arm, Takings = a.Takings + b.Takings };
 }
@@ -98,9 +98,9 @@ public sealed class TallyStore(Database database, TimeProvider time)
         row => new TestBucket(row.Time(0), row.GetInt64(1), row.GetInt64(2)), test.Value, from.ToUnixTimeMilliseconds()));
 
     /// <summary>When the last visitor of the test converted, and how many came since; null when none has yet.</summary>
-    public Silence? Silence(TestId test) => database.Read(c => c.Rows(
+    public ConversionGap? Silence(TestId test) => database.Read(c => c.Rows(
         "SELECT visitors_since, last_conversion_at FROM test_silences WHERE test_id = $1 AND last_conversion_at IS NOT NULL",
-        row => new Silence(row.GetInt64(0), row.Time(1)), test.Value).SingleOrDefault());
+        row => new ConversionGap(row.GetInt64(0), row.Time(1)), test.Value).SingleOrDefault());
 
     /// <summary>For each phase of a test the arms in the order of its pages.</summary>
     public IReadOnlyList<PhaseFacts> Phases(SplitTest test, IReadOnlyList<Phase> phases) => database.Read(c =>
@@ -128,13 +128,13 @@ public sealed class TallyStore(Database database, TimeProvider time)
     });
 
     /// <summary>For each phase of a test what the visitors of each page brought in a currency, in the order of its pages; null where nobody bought.</summary>
-    public IReadOnlyList<IReadOnlyList<Takings>>? MoneyPhases(SplitTest test, IReadOnlyList<Phase> phases, IReadOnlyList<PhaseFacts> counted, Currency currency) => database.Read(c =>
+    public IReadOnlyList<IReadOnlyList<RevenueSample>>? MoneyPhases(SplitTest test, IReadOnlyList<Phase> phases, IReadOnlyList<PhaseFacts> counted, Currency currency) => database.Read(c =>
     {
         var sums = c.Rows("SELECT phase_id, page_id, earned, squares FROM money_tallies WHERE test_id = $1 AND currency = $2",
             row => ((row.GetInt64(0), row.GetInt64(1)), (Earned: row.GetInt64(2), Squares: row.GetDouble(3))), test.Id.Value, currency.Code).ToDictionary();
         if (sums.Count == 0) return null;
-        return (IReadOnlyList<IReadOnlyList<Takings>>)[.. phases.Select((phase, i) => (IReadOnlyList<Takings>)[.. test.Pages.Select((page, j) =>
-            sums.GetValueOrDefault((phase.Id.Value, page.Value)) is var sum ? new Takings(counted[i].Arms[j].Visitors, sum.Earned, sum.Squares) : default)])];
+        return (IReadOnlyList<IReadOnlyList<RevenueSample>>)[.. phases.Select((phase, i) => (IReadOnlyList<RevenueSample>)[.. test.Pages.Select((page, j) =>
+            sums.GetValueOrDefault((phase.Id.Value, page.Value)) is var sum ? new RevenueSample(counted[i].Arms[j].Visitors, sum.Earned, sum.Squares) : default)])];
     });
 
     /// <summary>What every goal of a test had, by phase and page.</summary>
@@ -175,11 +175,11 @@ public sealed class TallyStore(Database database, TimeProvider time)
 
     public IReadOnlyList<ApartArm> Apart(TestId test) => database.Read(c => c.Rows(
         "SELECT page_id, reason, visitors, conversions FROM apart_tallies WHERE test_id = $1 ORDER BY reason, page_id",
-        row => new ApartArm(new(row.GetInt64(0)), (Apart)row.GetInt64(1), new(row.GetInt64(2), row.GetInt64(3))), test.Value));
+        row => new ApartArm(new(row.GetInt64(0)), (ExclusionReason)row.GetInt64(1), new(row.GetInt64(2), row.GetInt64(3))), test.Value));
 
     /// <summary>How many visits to a step were served and left out, by reason.</summary>
-    public IReadOnlyDictionary<LeftOut, long> LeftOut(StepId step) => database.Read(c => c.Rows(
-        "SELECT reason, visits FROM left_out WHERE step_id = $1", row => ((LeftOut)row.GetInt64(0), row.GetInt64(1)), step.Value)).ToDictionary();
+    public IReadOnlyDictionary<NotCountedReason, long> LeftOut(StepId step) => database.Read(c => c.Rows(
+        "SELECT reason, visits FROM left_out WHERE step_id = $1", row => ((NotCountedReason)row.GetInt64(0), row.GetInt64(1)), step.Value)).ToDictionary();
 
     /// <summary>The tests whose visitors were crossed with a test's, and what came of each pair of pages. The earlier step's test is the first.</summary>
     public IReadOnlyList<(TestId First, TestId Second, IReadOnlyList<PairCell> Cells)> Pairs(TestId test) => database.Read(c => c.Rows(

@@ -18,7 +18,7 @@ namespace Wexil.Store;
 /// <param name="DecidedAt">Null until a page is kept.</param>
 public sealed record SplitTest(
     TestId Id, StepId Step, StepId Goal, string Name, string Idea, double BaseRate, double SmallestLift, DateTimeOffset StartedAt, DateTimeOffset? PausedAt,
-    DateTimeOffset? DecidedAt, IReadOnlyList<PageId> Pages, Weights Weights, IReadOnlySet<PageId> Resting, Sending Sending)
+    DateTimeOffset? DecidedAt, IReadOnlyList<PageId> Pages, Weights Weights, IReadOnlySet<PageId> Resting, TestSettings Sending)
 {
     /// <summary>By what it is judged, and when a page is kept by itself.</summary>
     public KeepRule Rule { get; init; } = KeepRule.Usual;
@@ -53,7 +53,7 @@ public sealed record SplitTest(
 /// <param name="Ready">What the owner was told before starting.</param>
 public sealed record TestPlan(
     StepId Step, StepId Goal, string Name, string Idea, double BaseRate, double SmallestLift, IReadOnlyList<PageId> Pages, Weights Weights,
-    Sending? Sending = null, DateTimeOffset? From = null, Goal? Main = null, IReadOnlyList<ReadyLine>? Ready = null);
+    TestSettings? Sending = null, DateTimeOffset? From = null, Goal? Main = null, IReadOnlyList<ReadyLine>? Ready = null);
 
 /// <summary>Something that was looked at before a test started.</summary>
 /// <param name="Good">Null where it could not be told.</param>
@@ -99,7 +99,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         if (c.Number("SELECT 1 FROM tests WHERE step_id = $1 AND decided_at IS NULL", plan.Step.Value) is not null) return null;
         var now = time.GetUtcNow();
         var from = plan.From is { } later && later > now ? later : now;
-        var sending = plan.Sending ?? Sending.Usual;
+        var sending = plan.Sending ?? TestSettings.Usual;
         var test = new TestId(c.Insert(
             "INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, weights) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
             plan.Step.Value, plan.Goal.Value, plan.Name, plan.Idea, plan.BaseRate, plan.SmallestLift, from.ToUnixTimeMilliseconds(), plan.Weights.ToString()));
@@ -137,7 +137,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     /// <param name="added">Pages that come in, behind those there; the weights are for all.</param>
     /// <param name="from">A new start, for a test that has not started.</param>
     /// <param name="what">What changes, in words, besides weights and pages.</param>
-    public Task ChangeAsync(SplitTest test, Weights weights, IReadOnlyList<PageId> added, Sending sending, DateTimeOffset? from, IReadOnlyList<(string What, bool BeginsPhase)> what) => journal.WriteAsync(c =>
+    public Task ChangeAsync(SplitTest test, Weights weights, IReadOnlyList<PageId> added, TestSettings sending, DateTimeOffset? from, IReadOnlyList<(string What, bool BeginsPhase)> what) => journal.WriteAsync(c =>
     {
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
         if (c.Number("SELECT 1 FROM tests WHERE id = $1 AND decided_at IS NULL", test.Id.Value) is null) return;
@@ -214,7 +214,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         Settle(c, test, what + besides, now);
     }
 
-    private static void Write(SqliteConnection c, TestId test, Sending sending)
+    private static void Write(SqliteConnection c, TestId test, TestSettings sending)
     {
         c.Execute(
             "UPDATE tests SET turns = $2, share = $3, audience = $4, others_id = $5, rests_failing = $6, ends_at = $7, lean_floor = $8 WHERE id = $1",
@@ -232,8 +232,8 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         return c.Rows($"SELECT {Columns} FROM tests WHERE {condition} ORDER BY id DESC", row =>
         {
             var own = pages[row.GetInt64(0)].ToArray();
-            var sending = new Sending(
-                Enum.Parse<TurnTaking>(row.GetString(11)), row.GetInt32(12), Audience.Parse(row.GetString(13)), row.NumberOrNull(14) is { } others ? new PageId(others) : null,
+            var sending = new TestSettings(
+                Enum.Parse<Allocation>(row.GetString(11)), row.GetInt32(12), Audience.Parse(row.GetString(13)), row.NumberOrNull(14) is { } others ? new PageId(others) : null,
                 [.. own.Where(page => page.Closed).Select(page => page.Page)], row.GetBoolean(15), row.TimeOrNull(16))
             { Floor = row.GetInt32(19) };
             return new SplitTest(

@@ -130,7 +130,7 @@ public sealed class KeepTests
     /// <summary>Simulated visitors through the desk that real ones come to.</summary>
     private static async Task<int> RehearseAsync(Site site, Step step, Step thanks, int count)
     {
-        var (desk, crowd) = (site.Host.Services.GetRequiredService<VisitDesk>(), new SimulatedCrowd(5));
+        var (desk, crowd) = (site.Host.Services.GetRequiredService<VisitService>(), new SimulatedCrowd(5));
         var now = site.Host.Services.GetRequiredService<TimeProvider>().GetUtcNow();
         for (var i = 0; i < count; i++)
         {

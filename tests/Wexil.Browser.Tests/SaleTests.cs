@@ -177,7 +177,7 @@ public sealed class SaleTests
             new(StepKind.ThankYou, "Received", "received", [Hosted("Received", "<h1>Thank you for your order</h1>")])]);
         var steps = funnels.Steps(funnel.Id);
         await site.Host.Services.GetRequiredService<TestStore>().StartAsync(new(
-            steps[2].Id, steps[5].Id, "Kit", "", 0.05, 0.2, [.. pages.Of(steps[2].Id).Select(page => page.Id)], Weights.Even(2), Sending.Usual with { Turns = TurnTaking.InTurn }));
+            steps[2].Id, steps[5].Id, "Kit", "", 0.05, 0.2, [.. pages.Of(steps[2].Id).Select(page => page.Id)], Weights.Even(2), TestSettings.Usual with { Turns = Allocation.InTurn }));
         site.Host.Services.GetRequiredService<Routes>().Reload();
         return funnel;
     }

@@ -134,7 +134,7 @@ public sealed class GoalTests
         await world.Journal.AppendAsync(visitor);
         for (var i = 0; i < 2; i++) await world.Journal.AppendAsync(world.Reaches(test, visitor.Visitor));
         await world.Journal.WhenProjectedAsync();
-        Assert.Equal(told, new OutgoingStore(world.Database, world.Journal, world.Time).Waiting(9).Count);
+        Assert.Equal(told, new OutboxStore(world.Database, world.Journal, world.Time).Waiting(9).Count);
     }
 
     [Fact]
@@ -207,7 +207,7 @@ public sealed class GoalTests
         Assert.Equal(2, world.People.Count(new("larkrow")));
         Assert.Equal(3, world.People.Deeds("ann@larkrow.example").Count);
 
-        var outgoing = new OutgoingStore(world.Database, world.Journal, world.Time);
+        var outgoing = new OutboxStore(world.Database, world.Journal, world.Time);
         Assert.Equal([("opt-in", ""), ("sale", "49.00")], outgoing.Waiting(9).Select(told => (told.What.Postback.Event, told.What.Postback.Value)).Order());
         Assert.Equal(25, sources.Lines(funnel, Currency.Usual).Single().Spent);
 

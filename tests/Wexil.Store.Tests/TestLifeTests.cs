@@ -77,7 +77,7 @@ public sealed class TestLifeTests
         public async Task StartAsync()
         {
             _until = hoursToEnd < 0 ? null : _from.AddHours(hoursToEnd + 1);
-            _test = (await world.Tests.StartAsync(plan with { From = hoursToStart < 0 ? null : _from, Sending = Sending.Usual with { Until = _until } }))!.Value;
+            _test = (await world.Tests.StartAsync(plan with { From = hoursToStart < 0 ? null : _from, Sending = TestSettings.Usual with { Until = _until } }))!.Value;
         }
 
         public async Task DoAsync(Act act, int size)
@@ -194,17 +194,17 @@ public sealed class TestLifeTests
             var step = world.Routes.Load().Steps.Single(step => step.Id == plan.Step);
             // As the visitors' side asks: a place counts while the test has a phase.
             var place = step.Test is { Phase: not null } ? world.Database.PlaceOf(visitor, _test) : null;
-            if (Turn.Take(step, new(visitor, Now, Traits.Unknown), place, (_, _) => 0) is not { } turn) return;
-            var kind = turn.Kind switch { TurnKind.Enrols => EventKind.Enrol, TurnKind.Apart => EventKind.Apart, _ => EventKind.Visit };
+            if (Assignment.Take(step, new(visitor, Now, Traits.Unknown), place, (_, _) => 0) is not { } turn) return;
+            var kind = turn.Kind switch { AssignmentKind.Enrols => EventKind.Enrol, AssignmentKind.Apart => EventKind.Apart, _ => EventKind.Visit };
             await world.Journal.AppendAsync(new(
                 Guid.CreateVersion7(), Now, kind, visitor, plan.Step, turn.Page.Id, kind == EventKind.Visit ? null : _test,
                 kind == EventKind.Enrol ? step.Test!.Phase : null, VisitNote.Of(Traits.Unknown, turn.Apart).ToString()));
             await world.Journal.WhenProjectedAsync();
             if (!_known.Contains(visitor)) _known.Add(visitor);
-            Assert.Equal(turn.Kind == TurnKind.Enrols, RunsNow && place is null && turn.Apart is null);
-            if (turn.Kind == TurnKind.Enrols) Assert.True(_enrolled.TryAdd(visitor, (turn.Page.Id, step.Test!.Phase!.Value)));
+            Assert.Equal(turn.Kind == AssignmentKind.Enrols, RunsNow && place is null && turn.Apart is null);
+            if (turn.Kind == AssignmentKind.Enrols) Assert.True(_enrolled.TryAdd(visitor, (turn.Page.Id, step.Test!.Phase!.Value)));
             // Whoever is shown another page while the test does not run is credited no more.
-            if (turn.Kind == TurnKind.Apart && _enrolled.TryGetValue(visitor, out var own) && own.Page != turn.Page.Id) _closed.Add(visitor);
+            if (turn.Kind == AssignmentKind.Apart && _enrolled.TryGetValue(visitor, out var own) && own.Page != turn.Page.Id) _closed.Add(visitor);
         }
 
         private async Task ConvertAsync(VisitorId visitor)

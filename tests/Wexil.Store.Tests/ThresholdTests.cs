@@ -51,9 +51,9 @@ public sealed class ThresholdTests
     public async Task What_is_not_taken_is_tried_again_ever_later_and_given_up_after_two_days()
     {
         using var world = new World();
-        var outbox = new OutgoingStore(world.Database, world.Journal, world.Time);
+        var outbox = new OutboxStore(world.Database, world.Journal, world.Time);
         await outbox.AddMailAsync("ann@larkrow.example", "Ready", "B is better.");
-        OutgoingLane lane = new(OutgoingKind.Owner, new(0), null);
+        OutboxLane lane = new(OutboxKind.Owner, new(0), null);
         foreach (var minutes in new[] { 1, 5, 15, 60, 240, 720, 1440 })
         {
             await outbox.FailedAsync(outbox.Due(lane, 10).Single(), "No answer.");

@@ -124,7 +124,7 @@ public sealed class AfterTests
         var tested = await wexil.StartTestAsync("lovage");
         await Crowd.ComeAsync(wexil, tested, 2000, 200, 300, order: 4900);
         wexil.Time.Advance(TimeSpan.FromHours(1));
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         await KeepAsync(wexil, tested, tested.B);
         await VisitAsync(wexil, tested, 100);
         var line = Assert.Single(wexil.Get<KeptGains>().All());
@@ -164,7 +164,7 @@ public sealed class AfterTests
     private static async Task KeepAsync(WexilFixture wexil, TestedStep tested, Page page)
     {
         var reading = wexil.Get<Shared.Reading.TestReader>().Read(wexil.Get<TestStore>().Find(tested.Test)!, wexil.Get<FunnelStore>().AllSteps());
-        Assert.True(await wexil.Get<Keeper>().KeepAsync(reading, page.Id, VerdictStore.ByHand));
+        Assert.True(await wexil.Get<VerdictRecorder>().KeepAsync(reading, page.Id, VerdictStore.ByHand));
         wexil.Get<Routes>().Reload();
     }
 

@@ -49,11 +49,11 @@ public sealed partial class DrawingTests
     [Fact]
     public void Hours_of_leaning_are_one_line_of_the_log_and_nothing_else_is_left_out() => Gen.Bool.Array[0, 30].AlwaysHolds(leans =>
     {
-        TestChange[] changes = [.. leans.Select((lean, i) => new TestChange(DateTimeOffset.UnixEpoch.AddHours(-i), lean ? Leaning.Who : "owner", lean ? $"{Leaning.Reason} {i}" : $"Change {i}"))];
+        TestChange[] changes = [.. leans.Select((lean, i) => new TestChange(DateTimeOffset.UnixEpoch.AddHours(-i), lean ? AdaptiveWeights.Who : "owner", lean ? $"{AdaptiveWeights.Reason} {i}" : $"Change {i}"))];
         var log = ChangeLog.Of(changes);
         Assert.Equal(changes.Where(change => change.Who == "owner"), log.Where(change => change.Who == "owner"));
-        Assert.Equal(leans.Where((lean, i) => lean && (i == 0 || !leans[i - 1])).Count(), log.Count(change => change.Who == Leaning.Who));
-        Assert.Equal(leans.Count(lean => lean), log.Where(change => change.Who == Leaning.Who).Sum(change => 1 + (Before().Match(change.What) is { Success: true } before ? int.Parse(before.Groups[1].Value, CultureInfo.InvariantCulture) : 0)));
+        Assert.Equal(leans.Where((lean, i) => lean && (i == 0 || !leans[i - 1])).Count(), log.Count(change => change.Who == AdaptiveWeights.Who));
+        Assert.Equal(leans.Count(lean => lean), log.Where(change => change.Who == AdaptiveWeights.Who).Sum(change => 1 + (Before().Match(change.What) is { Success: true } before ? int.Parse(before.Groups[1].Value, CultureInfo.InvariantCulture) : 0)));
         // The newest of them says what is in force.
         Assert.All(log, line => Assert.StartsWith(changes.Single(change => change.At == line.At).What, line.What, StringComparison.Ordinal));
     });

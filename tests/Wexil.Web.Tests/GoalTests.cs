@@ -153,7 +153,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.Equal(2, wexil.Get<PeopleStore>().Count(new("trap.example")));
         Assert.Equal((3, 2), await wexil.CountedAsync(tested.Test));
-        Assert.Equal(1, wexil.Get<TallyStore>().LeftOut(tested.Step.Id)[LeftOut.Robot]);
+        Assert.Equal(1, wexil.Get<TallyStore>().LeftOut(tested.Step.Id)[NotCountedReason.Robot]);
 
         // What was held can be taken in: once, and at the time when it came.
         using var owner = await wexil.OwnerAsync();
@@ -207,7 +207,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await wexil.Host.Journal.WhenProjectedAsync();
         var outbox = wexil.Get<Mail.Outbox>();
         await outbox.SendDueAsync(default);
-        var outgoing = wexil.Get<OutgoingStore>();
+        var outgoing = wexil.Get<OutboxStore>();
         Assert.Equal((1L, 0L), (outgoing.State(tested.Step.Id).Waiting, outgoing.State(tested.Step.Id).Failed));
         Assert.Contains("Nothing answers", await owner.GetStringAsync(screen));
         // What else was filled in stands with the person, a very long message to its eight thousandth letter.
@@ -260,7 +260,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Contains("Page A", await answer.Content.ReadAsStringAsync());
         await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "quiet@private.example")]));
         Assert.Equal((0, 0), await wexil.CountedAsync(tested.Test));
-        Assert.Equal(2, wexil.Get<TallyStore>().LeftOut(tested.Step.Id)[LeftOut.Private]);
+        Assert.Equal(2, wexil.Get<TallyStore>().LeftOut(tested.Step.Id)[NotCountedReason.Private]);
         Assert.Equal(1, wexil.Get<PeopleStore>().Count(new("private.example")));
         await wexil.Get<SettingStore>().SetHeedsPrivacyControlAsync(false);
         wexil.Get<Routes>().Reload();

@@ -46,8 +46,8 @@ public sealed class HostileServersTests
 
         // Nothing of it throws: what another server does is told in words or taken as it is.
         await wexil.Get<Outbox>().SendDueAsync(default);
-        await wexil.Get<Watch>().LookAsync(default);
-        await wexil.Get<Watch>().LookAsync(default);
+        await wexil.Get<PageMonitor>().LookAsync(default);
+        await wexil.Get<PageMonitor>().LookAsync(default);
         var (_, problem) = await wexil.Get<PageFetcher>().PageAsync(hostile.Address, default);
         Assert.DoesNotContain("Exception", problem ?? "", StringComparison.Ordinal);
         Assert.True(hostile.Asked > 0, what);
@@ -74,7 +74,7 @@ public sealed class HostileServersTests
         }
         using var stop = new CancellationTokenSource();
         var sending = wexil.Get<Outbox>().SendDueAsync(stop.Token);
-        var outgoing = wexil.Get<OutgoingStore>();
+        var outgoing = wexil.Get<OutboxStore>();
         await Until(() => outgoing.State(fast.Step.Id).Done == 2);
         Assert.Equal((0L, 2L), (outgoing.State(slow.Step.Id).Done, outgoing.State(slow.Step.Id).Waiting));
 

@@ -32,7 +32,7 @@ public sealed class LookoutTests
         Assert.Equal(new KeepRule(KeepBy.Sure) { Days = 7 }, wexil.Get<TestStore>().Find(tested.Test)!.Rule);
 
         await Crowd.ComeAsync(wexil, tested, 2000, 200, 300);
-        var lookout = wexil.Get<Lookout>();
+        var lookout = wexil.Get<TestMonitor>();
         await lookout.LookAsync();
         Assert.True(wexil.Get<TestStore>().Find(tested.Test)!.IsOpen);
         Assert.Contains("It runs for 7 more days at least.", await owner.GetStringAsync(keep));
@@ -40,9 +40,9 @@ public sealed class LookoutTests
         wexil.Time.Advance(TimeSpan.FromDays(7));
         await lookout.LookAsync();
         var verdict = Assert.Single(wexil.Get<VerdictStore>().Of(tested.Step.Id));
-        Assert.Equal((tested.B.Id, Lookout.ByRule), (verdict.Page, verdict.KeptBy));
+        Assert.Equal((tested.B.Id, TestMonitor.ByRule), (verdict.Page, verdict.KeptBy));
         Assert.Equal(tested.B.Id, wexil.Get<Routes>().Current.Step("ruled")!.Page!.Id);
-        Assert.Contains(wexil.Get<TestStore>().Changes(tested.Test), change => change.Who == Lookout.ByRule);
+        Assert.Contains(wexil.Get<TestStore>().Changes(tested.Test), change => change.Who == TestMonitor.ByRule);
         await lookout.LookAsync();
         Assert.Equal(["Kept: ruled b", "Ready: ruled", "Started: ruled"], await MailsAsync(wexil));
     }
@@ -56,9 +56,9 @@ public sealed class LookoutTests
         var tested = await wexil.StartTestAsync("leaning");
         var tests = wexil.Get<TestStore>();
         var test = tests.Find(tested.Test)!;
-        await tests.ChangeAsync(test, test.Weights, [], test.Sending with { Turns = TurnTaking.Lean, Floor = 10 }, null, [("Weights follow the evidence every hour", true)]);
+        await tests.ChangeAsync(test, test.Weights, [], test.Sending with { Turns = Allocation.Lean, Floor = 10 }, null, [("Weights follow the evidence every hour", true)]);
         await Crowd.ComeAsync(wexil, tested, 500, 50, 75);
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         var weights = tests.Find(tested.Test)!.Weights;
         Assert.InRange(weights[1], 85, 90);
         Assert.Equal(weights, tests.Phases(tested.Test)[^1].Weights);
@@ -67,11 +67,11 @@ public sealed class LookoutTests
         // Nothing new: no phase begins for nothing.
         var phases = tests.Phases(tested.Test).Count;
         wexil.Time.Advance(TimeSpan.FromHours(1));
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         Assert.Equal(phases, tests.Phases(tested.Test).Count);
         // Luck turns, and the weights with it. On the screen they are drawn, and all their changes are a line of the log.
         await Crowd.ComeAsync(wexil, tested, 500, 90, 50);
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         using var owner = await wexil.OwnerAsync();
         var count = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/leaning/count");
         Assert.Contains("Weights over time", count);
@@ -91,12 +91,12 @@ public sealed class LookoutTests
         var steps = wexil.Get<FunnelStore>().AllSteps();
         double Expected() => wexil.Get<TestReader>().Read(wexil.Get<TestStore>().Find(tested.Test)!, steps).Standing.Facts.BaseRate;
         Assert.Equal(rate, Expected(), 6);
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         // What was corrected at the first look that saw enough does not move with what comes after.
         wexil.Time.Advance(TimeSpan.FromMinutes(1));
         await Crowd.ComeAsync(wexil, tested, 100, 60, 60);
         Assert.Equal(onA + onB < 25 ? (onA + onB + 120) / 400.0 : rate, Expected(), 6);
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         using var owner = await wexil.OwnerAsync();
         var send = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/guessed/send");
         Assert.Contains(string.Create(CultureInfo.InvariantCulture, $"/workbench/plan?Rate={Expected() * 100}&"), WebUtility.HtmlDecode(send), StringComparison.Ordinal);
@@ -122,7 +122,7 @@ public sealed class LookoutTests
         var wexil = fresh.Wexil;
         var tested = await wexil.StartTestAsync("remembered");
         await Crowd.ComeAsync(wexil, tested, 2000, 200, 290, order: 4900);
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         var past = wexil.Get<LookStore>().Past(tested.Test, onMoney: false)[tested.B.Id];
         Assert.InRange(past.Ahead, 0, 0.05);
         Assert.Equal(1, past.Behind);
@@ -130,7 +130,7 @@ public sealed class LookoutTests
         // Luck turns, and what was sure stays so while the page is ahead.
         wexil.Time.Advance(TimeSpan.FromHours(1));
         await Crowd.ComeAsync(wexil, tested, 1000, 130, 90, order: 9800);
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         Assert.Equal(past, wexil.Get<LookStore>().Past(tested.Test, onMoney: false)[tested.B.Id]);
         Assert.Equal(490, wexil.Get<TestStore>().Find(tested.Test)!.BaseEarned);
         using var owner = await wexil.OwnerAsync();
@@ -149,15 +149,15 @@ public sealed class LookoutTests
         await Crowd.ComeAsync(wexil, tested, 300, 30, 30);
         // 9 November 2040 is a Friday.
         wexil.Time.Advance(TimeSpan.FromDays(3) - TimeSpan.FromHours(1));
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         Assert.Equal(["Started: troubled"], await MailsAsync(wexil));
         // Many come to B and nobody to A.
         await Crowd.ComeAsync(wexil, tested, 0, 0, 0, alsoB: 400);
-        await wexil.Get<Lookout>().LookAsync();
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         wexil.Time.Advance(TimeSpan.FromHours(7));
-        await wexil.Get<Lookout>().LookAsync();
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         Assert.Equal(["Look here: troubled", "Started: troubled", "Your tests this Monday"], await MailsAsync(wexil));
         var digest = wexil.Get<MailSender>().Simulated().Single(letter => letter.Subject == "Your tests this Monday").Words;
         Assert.Matches("B “troubled b” against the control: confidence [0-9.]+% \\(95% needed\\)", digest);
@@ -174,7 +174,7 @@ public sealed class LookoutTests
         await wexil.Get<FunnelStore>().ArchiveStepAsync(tested.Thanks.Id, null);
         foreach (var stage in new[] { "build", "send", "count", "keep" }) Assert.Contains("away", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/away/{stage}"));
         await wexil.Get<FunnelStore>().ArchiveAsync(tested.Funnel.Id, archived: true);
-        await wexil.Get<Lookout>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
         Assert.Contains(tested.Test, wexil.Get<LookStore>().Last().Keys);
         foreach (var path in new[] { "/", "/people", "/tests", "/sales" }) Assert.True((await owner.GetAsync(path)).IsSuccessStatusCode, path);
     }

@@ -125,7 +125,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         await WexilFixture.PostAsync(owner, wiring, "Check");
         Assert.Contains("The start lines are not in the page.", await owner.GetStringAsync(wiring), StringComparison.Ordinal);
         // A second look within the same second is another look.
-        served = $"<head>{lines}{wexil.Get<WiringDesk>().Line}</head><h1>Kit</h1>";
+        served = $"<head>{lines}{wexil.Get<ScriptInstallation>().Line}</head><h1>Kit</h1>";
         await WexilFixture.PostAsync(owner, wiring, "Check");
         Assert.Contains("1 page looked at: nothing is wrong.", await owner.GetStringAsync(wiring), StringComparison.Ordinal);
 
@@ -171,7 +171,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         RoutePage? Found() => wexil.Get<Routes>().Current.OutsidePage(new(site.Urls.Single() + "/kit-2040?x=1"));
         Assert.Null(Found());
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
-        await wexil.Get<Watch>().LookAsync(CancellationToken.None);
+        await wexil.Get<PageMonitor>().LookAsync(CancellationToken.None);
         Assert.Equal(pages.B.Id, Found()?.Id);
         // Another address is another page, until it is looked at.
         await wexil.Get<PageStore>().ChangeOutsideAsync(pages.B.Id, pages.B.Name, new(site.Urls.Single() + "/else"));

@@ -47,7 +47,7 @@ public sealed partial class ProcessTests
         Assert.Equal(
             Rows(again, "SELECT test_id, count(DISTINCT visitor) FROM events WHERE kind = 2 GROUP BY test_id"),
             Rows(again, "SELECT test_id, sum(visitors) FROM test_tallies GROUP BY test_id"));
-        foreach (var reason in new[] { Apart.Share, Apart.Audience, Apart.Tied, Apart.Affiliate })
+        foreach (var reason in new[] { ExclusionReason.Share, ExclusionReason.Audience, ExclusionReason.Tied, ExclusionReason.Affiliate })
             Assert.True(int.Parse(Rows(again, $"SELECT coalesce(sum(visitors), 0) FROM apart_tallies WHERE reason = {(int)reason}").Single()) > 0, $"nobody was apart: {reason}");
         Assert.NotEmpty(Rows(again, "SELECT * FROM pair_tallies WHERE conversions > 0"));
 
@@ -212,7 +212,7 @@ public sealed partial class ProcessTests
         var audience = Audience.Everyone with { Rules = [new(false, "staff", RuleKind.Present)] };
         var tests = new TestStore(host.Database, host.Journal, TimeProvider.System);
         await tests.StartAsync(new(
-            steps[0].Id, steps[2].Id, "Headline", "", 0.2, 0.2, Of(0), Weights.Of(50, 30, 20), new(TurnTaking.InTurn, 80, audience, Of(0)[2], [Of(0)[0]], true, null)));
+            steps[0].Id, steps[2].Id, "Headline", "", 0.2, 0.2, Of(0), Weights.Of(50, 30, 20), new(Allocation.InTurn, 80, audience, Of(0)[2], [Of(0)[0]], true, null)));
         await tests.StartAsync(new(steps[1].Id, steps[2].Id, "Price", "", 0.2, 0.2, Of(1), Weights.Even(2)));
 
         static FunnelPage[] Hosted(params string[] names) => [.. names.Select(name => new FunnelPage(name, WexilFixture.Bundle($"<h1>{name}</h1>"), null))];

@@ -38,8 +38,8 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await mine.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "owner@larkrow.example")]));
         Assert.Equal((0, 0), await wexil.CountedAsync(tested.Test));
         Assert.Equal(
-            new Dictionary<LeftOut, long> { [LeftOut.Robot] = 1, [LeftOut.Prefetch] = 1, [LeftOut.Check] = 1, [LeftOut.Own] = 2 },
-            wexil.Get<TallyStore>().LeftOut(tested.Step.Id).OrderBy(row => row.Key == LeftOut.Own).ToDictionary());
+            new Dictionary<NotCountedReason, long> { [NotCountedReason.Robot] = 1, [NotCountedReason.Prefetch] = 1, [NotCountedReason.Check] = 1, [NotCountedReason.Own] = 2 },
+            wexil.Get<TallyStore>().LeftOut(tested.Step.Id).OrderBy(row => row.Key == NotCountedReason.Own).ToDictionary());
         Assert.DoesNotContain(wexil.Get<PeopleStore>().Find(new(), 50), lead => lead.Email == "owner@larkrow.example");
 
         await mine.GetAsync("/go/served?wx_count=1");
@@ -95,7 +95,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Contains("Page B", await visitor.GetStringAsync("/go/tied"));
         await visitor.GetAsync("/go/tied-thanks");
         Assert.Equal((0, 0), await wexil.CountedAsync(tested.Test));
-        Assert.Equal(new(tested.B.Id, Apart.Tied, new Arm(1, 1)), wexil.Get<TallyStore>().Apart(tested.Test).Single());
+        Assert.Equal(new(tested.B.Id, ExclusionReason.Tied, new Arm(1, 1)), wexil.Get<TallyStore>().Apart(tested.Test).Single());
         using var owner = await wexil.OwnerAsync();
         Assert.Contains("Sent there by a source that is tied to it", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/tied/count"));
     }
@@ -133,7 +133,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var store = wexil.Get<TestStore>();
         await wexil.Get<VerdictStore>().KeepAsync(tested.Test, tested.A.Id, "by hand", "", "{}");
         var from = wexil.Time.GetUtcNow().AddHours(1);
-        var id = (await store.StartAsync(new(tested.Step.Id, tested.Thanks.Id, "Later", "", 0.2, 0.2, [tested.A.Id, tested.B.Id], Weights.Of(0, 100), Sending.Usual with { Until = from.AddHours(5) }, from)))!.Value;
+        var id = (await store.StartAsync(new(tested.Step.Id, tested.Thanks.Id, "Later", "", 0.2, 0.2, [tested.A.Id, tested.B.Id], Weights.Of(0, 100), TestSettings.Usual with { Until = from.AddHours(5) }, from)))!.Value;
         wexil.Get<Routes>().Reload();
         async Task<(string Page, TestState State)> Come()
         {
@@ -155,7 +155,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(("A", TestState.Over), await Come());
         Assert.Equal((2, 0), await wexil.CountedAsync(id));
         Assert.Equal(["Goes on", "Paused", "Set up to start later"], store.Changes(id).Select(change => change.What));
-        Assert.Equal(1, wexil.Get<TallyStore>().Apart(id).Where(arm => arm.Reason == Apart.NotRunning).Sum(arm => arm.Arm.Visitors) - 1);
+        Assert.Equal(1, wexil.Get<TallyStore>().Apart(id).Where(arm => arm.Reason == ExclusionReason.NotRunning).Sum(arm => arm.Arm.Visitors) - 1);
     }
 
     [Fact]
@@ -163,7 +163,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync("turns", Weights.Of(70, 30));
         var test = wexil.Get<TestStore>().Find(tested.Test)!;
-        await wexil.Get<TestStore>().ChangeAsync(test, test.Weights, [], test.Sending with { Turns = TurnTaking.InTurn }, null, [("In turn", true)]);
+        await wexil.Get<TestStore>().ChangeAsync(test, test.Weights, [], test.Sending with { Turns = Allocation.InTurn }, null, [("In turn", true)]);
         wexil.Get<Routes>().Reload();
         await Task.WhenAll(Enumerable.Range(0, 57).Select(async _ =>
         {
@@ -204,7 +204,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
         var nobody = new Uri($"http://127.0.0.1:{WexilFixture.FreePort()}/b");
         var tested = await wexil.StartTestAsync("watched", Weights.Of(0, 100), nobody);
-        var (store, watch) = (wexil.Get<TestStore>(), wexil.Get<Watch>());
+        var (store, watch) = (wexil.Get<TestStore>(), wexil.Get<PageMonitor>());
         var test = store.Find(tested.Test)!;
         await store.ChangeAsync(test, test.Weights, [], test.Sending with { RestsFailing = true }, null, []);
         wexil.Get<Routes>().Reload();

@@ -74,7 +74,7 @@ public sealed class Rotation(Weights weights, ulong seed)
                 table.Fill(row, column, Math.Min((row + 1) * share, (nth + 1) * turns) - Math.Max(row * share, nth * turns));
         }
         var step = 0ul;
-        return Array.ConvertAll(table.Settle(() => Draw.Bits(seed, (ulong)number, step++)), column => pages[column]);
+        return Array.ConvertAll(table.Settle(() => HashBucket.Bits(seed, (ulong)number, step++)), column => pages[column]);
     }
 
     private static int Divisor(int a, int b) => b == 0 ? a : Divisor(b, a % b);

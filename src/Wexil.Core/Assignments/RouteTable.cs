@@ -39,7 +39,7 @@ public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePag
 
     public DateTimeOffset Until { get; init; } = DateTimeOffset.MaxValue;
 
-    public TurnTaking Turns { get; init; }
+    public Allocation Turns { get; init; }
 
     /// <summary>How many of a hundred visitors take part, 1 to 100.</summary>
     public int Share { get; init; } = 100;

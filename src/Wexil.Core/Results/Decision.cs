@@ -18,10 +18,10 @@ public sealed record Decision(VerdictKind Kind, TestPage? Keep, double Lift, IRe
         _ => "It is not sure enough yet.",
     };
 
-    public static Decision Of(TestStanding standing) => Of(
+    public static Decision Of(TestResult standing) => Of(
         [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))], standing.Facts.Control, standing.Facts.Alpha, standing.Facts.SmallestLift * standing.Facts.BaseRate, standing.Control.Standard.Rate);
 
-    public static Decision Of(MoneyStanding standing) => Of(
+    public static Decision Of(RevenueResult standing) => Of(
         [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))], standing.Facts.Control, standing.Facts.Alpha, standing.Margin, standing.Control.Standard.Mean);
 
     private static Decision Of(IReadOnlyList<(TestPage Page, Comparison? Against)> pages, int control, double alpha, double margin, double controlValue)

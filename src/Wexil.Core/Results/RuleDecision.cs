@@ -29,7 +29,7 @@ public static class KeepRuleDecisions
     /// <param name="weights">Those in force.</param>
     /// <param name="days">Full days since the start.</param>
     /// <param name="today">The owner's day.</param>
-    public static RuleDecision Decide(this KeepRule rule, TestStanding standing, MoneyStanding? money, Weights weights, double days, DateOnly today)
+    public static RuleDecision Decide(this KeepRule rule, TestResult standing, RevenueResult? money, Weights weights, double days, DateOnly today)
     {
         if (rule.By == KeepBy.Hand) return new RuleDecision.Wait("Pages are kept by hand.");
         var problem = Verdict.Of(standing);
@@ -55,14 +55,14 @@ public static class KeepRuleDecisions
         return new RuleDecision.Wait("It is not sure enough yet.");
     }
 
-    private static RuleDecision? Early(KeepRule rule, TestStanding standing, double days)
+    private static RuleDecision? Early(KeepRule rule, TestResult standing, double days)
     {
         if (days < rule.Days) return new RuleDecision.Wait($"It runs for {Count((long)Math.Ceiling(rule.Days - days))} more days at least.");
         var least = standing.Pages.Min(page => page.Total.Conversions);
         return least < rule.Conversions ? new RuleDecision.Wait($"Every page needs {Count(rule.Conversions)} {standing.Facts.Words.Many}; the smallest has {Count(least)}.") : null;
     }
 
-    private static int Index(TestStanding standing, TestPage page) => standing.Facts.Pages.TakeWhile(own => own.Id != page.Id).Count();
+    private static int Index(TestResult standing, TestPage page) => standing.Facts.Pages.TakeWhile(own => own.Id != page.Id).Count();
 
     private static string Count(long number) => number.ToString("N0", CultureInfo.InvariantCulture);
 }

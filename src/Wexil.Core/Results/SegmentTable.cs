@@ -3,7 +3,7 @@ using Wexil.Core.Statistics;
 namespace Wexil.Core.Results;
 
 /// <summary>A segment's visitors and what they did or brought: for each phase of the test, in the order of its pages.</summary>
-/// <typeparam name="T"><see cref="Arm"/> or <see cref="Takings"/>.</typeparam>
+/// <typeparam name="T"><see cref="Arm"/> or <see cref="RevenueSample"/>.</typeparam>
 public sealed record Segment<T>(string Name, IReadOnlyList<IReadOnlyList<T>> Phases);
 
 /// <summary>A page's visitors in a segment.</summary>
@@ -35,9 +35,9 @@ public static class SegmentTable
             (phases, from, differences) => [.. PhaseStandardization.Rates(phases, from, differences).Select(rate => rate.Rate)]));
 
     /// <summary>By what each visitor brought.</summary>
-    public static SegmentTable<Takings> OfMoney(IReadOnlyList<Segment<Takings>> segments, int control, double smallestLift) => Of(
-        segments, control, smallestLift, new Kind<Takings>(
-            (a, b) => a + b, takings => takings.Visitors, takings => takings.EffectiveBuyers, all => all.Aggregate(new Takings(), (sum, takings) => sum + takings).Mean, Phases.DifferenceOfMeans,
+    public static SegmentTable<RevenueSample> OfMoney(IReadOnlyList<Segment<RevenueSample>> segments, int control, double smallestLift) => Of(
+        segments, control, smallestLift, new Kind<RevenueSample>(
+            (a, b) => a + b, takings => takings.Visitors, takings => takings.EffectiveBuyers, all => all.Aggregate(new RevenueSample(), (sum, takings) => sum + takings).Mean, Phases.DifferenceOfMeans,
             (phases, from, differences) => [.. PhaseStandardization.Means(phases, from, differences).Select(takings => takings.Mean)]));
 
     private static SegmentTable<T> Of<T>(IReadOnlyList<Segment<T>> segments, int control, double smallestLift, Kind<T> kind) where T : struct
@@ -62,12 +62,12 @@ public static class SegmentTable
         var cells = sums.Select((sum, page) =>
         {
             if (values[control] <= 0 || differences[page] is not { } estimate) return new SegmentCell<T>(sum, values[page], null, 1);
-            if (tau > 0 && IsEnough(sum) && IsEnough(sums[control])) raw[page] = PeekSafe.At(estimate, tau).P;
+            if (tau > 0 && IsEnough(sum) && IsEnough(sums[control])) raw[page] = AlwaysValidTest.At(estimate, tau).P;
             return new SegmentCell<T>(sum, values[page], estimate.Difference / values[control], 1);
         }).ToArray();
         return (new(segment.Name, sums.Sum(kind.Visitors), cells, !sums.All(IsEnough)), raw);
 
-        bool IsEnough(T sum) => kind.Met(sum) >= PeekSafe.LeastConversions;
+        bool IsEnough(T sum) => kind.Met(sum) >= AlwaysValidTest.LeastConversions;
     }
 
     /// <summary>How what visitors did, or brought, is added up and compared.</summary>

@@ -12,7 +12,7 @@ public sealed record TestPage(PageId Id, string Letter, string Name);
 public sealed record PhaseFacts(IReadOnlyList<int> Weights, IReadOnlyList<Arm> Arms);
 
 /// <summary>Visitors who came to the test since anyone last converted.</summary>
-public sealed record Silence(long Visitors, DateTimeOffset Since);
+public sealed record ConversionGap(long Visitors, DateTimeOffset Since);
 
 /// <summary>All that a verdict rests on.</summary>
 /// <param name="Control">Index of the control among the pages.</param>
@@ -22,10 +22,10 @@ public sealed record Silence(long Visitors, DateTimeOffset Since);
 /// <param name="VisitorsPerDay">New visitors a day lately; 0 when not known.</param>
 public sealed record TestFacts(
     IReadOnlyList<TestPage> Pages, int Control, IReadOnlyList<PhaseFacts> Phases, double BaseRate, double SmallestLift,
-    double VisitorsPerDay, Silence? Silence, (string Many, string One) Words)
+    double VisitorsPerDay, ConversionGap? Silence, (string Many, string One) Words)
 {
     /// <summary>The accepted chance of a false call.</summary>
-    public double Alpha { get; init; } = TestStanding.Alpha;
+    public double Alpha { get; init; } = TestResult.Alpha;
 
     /// <summary>What earlier looks were sure of, by page; empty for none.</summary>
     public IReadOnlyList<PastLooks> Past { get; init; } = [];

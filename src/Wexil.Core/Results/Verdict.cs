@@ -31,7 +31,7 @@ public enum VerdictKind
 public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, TestPage? Keep = null, long? MoreVisitors = null, double? Days = null)
 {
     /// <summary>What is at stake; null while nobody came, and where the numbers cannot be trusted.</summary>
-    public Stakes? Stakes { get; init; }
+    public ExpectedLoss? Stakes { get; init; }
 
     /// <summary>No chance this small of a silence being luck is believed; looked at all the time, so far below the usual 5%.</summary>
     private const double SilenceAlarm = 1e-6;
@@ -46,32 +46,32 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
     };
 
     /// <summary>By the main goal.</summary>
-    public static Verdict Of(TestStanding standing)
+    public static Verdict Of(TestResult standing)
     {
         if (standing.Total.Visitors == 0)
             return new(VerdictKind.Waiting, "Nobody has come yet.", "Put the step’s link in an ad or a letter, or open it yourself.");
-        return Problem(standing) ?? ((Decided(standing) ?? TooEarly(standing)) with { Stakes = Stakes.Of(standing) });
+        return Problem(standing) ?? ((Decided(standing) ?? TooEarly(standing)) with { Stakes = ExpectedLoss.Of(standing) });
     }
 
     /// <summary>By the main goal, with what money says beside it; or by money, with what the goal says.</summary>
     /// <param name="show">An amount in the owner's currency, from its smallest unit.</param>
-    public static Verdict Of(TestStanding standing, MoneyStanding? money, bool onMoney, Func<double, string> show)
+    public static Verdict Of(TestResult standing, RevenueResult? money, bool onMoney, Func<double, string> show)
     {
         var byGoal = Of(standing);
         if (money is null || byGoal.Kind is VerdictKind.Waiting or VerdictKind.Problem) return byGoal;
-        if (onMoney && money.Swayed is { } swayed && standing.Pages.All(page => page.Total.Conversions >= PeekSafe.LeastConversions))
+        if (onMoney && money.Swayed is { } swayed && standing.Pages.All(page => page.Total.Conversions >= AlwaysValidTest.LeastConversions))
             return new(VerdictKind.Problem, $"A few large orders decide what {swayed.Page.Letter} brought.",
-                $"Its takings are worth those of {Count((long)swayed.Total.EffectiveBuyers)} buyers alike; below {PeekSafe.LeastConversions}, one order more or less would turn them. More orders are needed, or judge by {standing.Facts.Words.Many}.");
+                $"Its takings are worth those of {Count((long)swayed.Total.EffectiveBuyers)} buyers alike; below {AlwaysValidTest.LeastConversions}, one order more or less would turn them. More orders are needed, or judge by {standing.Facts.Words.Many}.");
         var byMoney = Decision.Of(money);
         if (!onMoney)
             return Decision.Of(standing) is { Keep: { } kept } && byMoney is { Kind: VerdictKind.Ready or VerdictKind.ControlWins, Keep: { } richer } && richer.Id != kept.Id
                 ? byGoal with { Why = $"{byGoal.Why} By what visitors bring {richer.Letter} is ahead, and not by chance: the two disagree, so think which of them you live on." } : byGoal;
         return (OnMoney(standing, money, byMoney, show) is var verdict && byMoney.Keep is { } best && Decision.Of(standing) is { Kind: VerdictKind.Ready or VerdictKind.ControlWins, Keep: { } other } && other.Id != best.Id
             ? verdict with { Why = $"{verdict.Why} By {standing.Facts.Words.Many} {other.Letter} is ahead, and not by chance: the two disagree." } : verdict) with
-        { Stakes = Stakes.Of(money, standing) };
+        { Stakes = ExpectedLoss.Of(money, standing) };
     }
 
-    private static Verdict OnMoney(TestStanding standing, MoneyStanding money, Decision decision, Func<double, string> show)
+    private static Verdict OnMoney(TestResult standing, RevenueResult money, Decision decision, Func<double, string> show)
     {
         var control = money.Control.Page;
         switch (decision.Kind)
@@ -100,9 +100,9 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
 
     private static string Wait(long more, double? days) => $"about {Count(more)} more visitors settle it" + (days is { } d ? $": {InWords(d)} at this week’s traffic." : ".");
 
-    private static Verdict? Problem(TestStanding standing)
+    private static Verdict? Problem(TestResult standing)
     {
-        if (standing.SplitP < SampleRatio.AlarmP)
+        if (standing.SplitP < SampleRatioMismatch.AlarmP)
             return new(VerdictKind.Problem, "The split did not arrive as set.",
                 "The pages’ visitors are further from the weights than chance allows, so some visitors were lost on the way. Mend that first: no comparison can be trusted before.");
         var (facts, total) = (standing.Facts, standing.Total);
@@ -114,7 +114,7 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
             $"Before, {Percent(before.Rate)} of the visitors converted. Most likely the next step no longer counts: open it and see that the page answers and carries the script.");
     }
 
-    private static Verdict? Decided(TestStanding standing)
+    private static Verdict? Decided(TestResult standing)
     {
         var (facts, control) = (standing.Facts, standing.Control);
         var (many, _) = facts.Words;
@@ -130,7 +130,7 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
         };
     }
 
-    private static Verdict TooEarly(TestStanding standing)
+    private static Verdict TooEarly(TestResult standing)
     {
         var (facts, control) = (standing.Facts, standing.Control);
         var (many, _) = facts.Words;
@@ -145,9 +145,9 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
         var wait = Wait(more, days);
 
         var least = standing.Pages.Min(page => page.Total.Conversions);
-        if (least < PeekSafe.LeastConversions)
+        if (least < AlwaysValidTest.LeastConversions)
             return new(VerdictKind.TooEarly, $"Too few {many} to say anything yet.",
-                $"No call is made before every page has {PeekSafe.LeastConversions}; the smallest has {Count(least)}. By plan, {wait}", null, more, days);
+                $"No call is made before every page has {AlwaysValidTest.LeastConversions}; the smallest has {Count(least)}. By plan, {wait}", null, more, days);
         var sentence = leader.IsControl
             ? $"{control.Page.Letter}, the control, is ahead, but not by enough to bank on."
             : $"{leader.Page.Letter} is ahead of {control.Page.Letter}, but not by enough to bank on.";

@@ -64,17 +64,17 @@ public static class Calibration
     {
         var totals = Enumerable.Range(0, what.Pages).Select(page => phases.Aggregate(new Tally(), (sum, phase) => sum + phase[page])).ToArray();
         var (peekSafe, textbook, usual) = (before.PeekSafe, before.Textbook, before.Usual);
-        if (!peekSafe && totals.All(total => total.Met(what.IsMoney) >= PeekSafe.LeastConversions))
+        if (!peekSafe && totals.All(total => total.Met(what.IsMoney) >= AlwaysValidTest.LeastConversions))
         {
             var tau = CalibrationCase.SmallestLift * what.Rate * (what.IsMoney ? Order * (1 - LargeShare) + LargeOrder * LargeShare : 1);
             var estimates = Enumerable.Range(1, what.Pages - 1).Select(page => Difference(what, phases, page)).ToArray();
-            var adjusted = Holm.Adjust([.. estimates.Select(estimate => estimate is { } known ? PeekSafe.At(known, tau).P : 1)]);
+            var adjusted = Holm.Adjust([.. estimates.Select(estimate => estimate is { } known ? AlwaysValidTest.At(known, tau).P : 1)]);
             // Where one page is better, only that is right.
             peekSafe = what.Lift > 0 ? adjusted[^1] <= Alpha && estimates[^1]!.Value.Difference > 0 : adjusted.Any(p => p <= Alpha);
         }
         for (var page = what.Lift > 0 ? what.Pages - 1 : 1; page < what.Pages && !(textbook && usual); page++)
         {
-            var isCalled = (what.IsMoney ? Takings.Compare(totals[0].Takings, totals[page].Takings)?.P : totals[0].Arm.Conversions + totals[page].Arm.Conversions > 0 ? TwoRates.PooledP(totals[0].Arm, totals[page].Arm) : 1) <= Alpha;
+            var isCalled = (what.IsMoney ? RevenueSample.Compare(totals[0].Takings, totals[page].Takings)?.P : totals[0].Arm.Conversions + totals[page].Arm.Conversions > 0 ? TwoRates.PooledP(totals[0].Arm, totals[page].Arm) : 1) <= Alpha;
             textbook |= isCalled;
             usual |= isCalled && day >= UsualDays && totals.All(total => total.Arm.Conversions >= UsualConversions);
         }
@@ -98,7 +98,7 @@ public static class Calibration
     private struct Tally
     {
         public Arm Arm;
-        public Takings Takings;
+        public RevenueSample Takings;
 
         public static Tally operator +(Tally a, Tally b) => new() { Arm = a.Arm + b.Arm, Takings = a.Takings + b.Takings };
 
@@ -118,7 +118,7 @@ public static class Calibration
                 squares += value * value;
             }
             Arm += new Arm(visitors, met);
-            Takings += new Takings(visitors, sum, squares);
+            Takings += new RevenueSample(visitors, sum, squares);
         }
     }
 }

@@ -23,7 +23,7 @@ public sealed record EvidenceMethod(string Name, IReadOnlyList<string> Given, Fu
     [
         new("two-proportions", TwoArms, TwoProportions),
         new("posterior-two", TwoArms, PosteriorTwo),
-        new("posterior-best", ["visitors", "conversions"], row => [Figure.Many("chance_best", RateDensity.Compare([.. Arms(row).Select(arm => new RateDensity(arm))]).Chances)]),
+        new("posterior-best", ["visitors", "conversions"], row => [Figure.Many("chance_best", RatePosterior.Compare([.. Arms(row).Select(arm => new RatePosterior(arm))]).Chances)]),
         new("planner", ["base_rate", "other_rate", "power", "alpha"], Plan),
         new("revenue-welch", ["visitors_a", "sum_a", "sumsq_a", "visitors_b", "sum_b", "sumsq_b"], Welch),
         new("sample-ratio", ["observed", "weights"], Ratio),
@@ -50,7 +50,7 @@ public sealed record EvidenceMethod(string Name, IReadOnlyList<string> Given, Fu
     private static IReadOnlyList<Figure> PosteriorTwo(IReadOnlyDictionary<string, string> row)
     {
         var (a, b) = Pair(row);
-        var (chances, losses) = RateDensity.Compare([new(a), new(b)]);
+        var (chances, losses) = RatePosterior.Compare([new(a), new(b)]);
         return [Figure.One("chance_b_beats_a", chances[1]), Figure.One("loss_if_keep_b", losses[1]), Figure.One("loss_if_keep_a", losses[0])];
     }
 
@@ -62,8 +62,8 @@ public sealed record EvidenceMethod(string Name, IReadOnlyList<string> Given, Fu
 
     private static IReadOnlyList<Figure> Welch(IReadOnlyDictionary<string, string> row)
     {
-        Takings Of(string page) => new(Count(row["visitors_" + page]), Number(row["sum_" + page]), Number(row["sumsq_" + page]));
-        var welch = Takings.Compare(Of("a"), Of("b"));
+        RevenueSample Of(string page) => new(Count(row["visitors_" + page]), Number(row["sum_" + page]), Number(row["sumsq_" + page]));
+        var welch = RevenueSample.Compare(Of("a"), Of("b"));
         return
         [
             Figure.One("difference", welch?.Difference), Figure.One("t", welch?.T), Figure.One("df", welch?.Freedom), Figure.One("p_value", welch?.P), Figure.One("low", welch?.Interval.Low),
@@ -76,7 +76,7 @@ public sealed record EvidenceMethod(string Name, IReadOnlyList<string> Given, Fu
         var (observed, weights) = (Counts(row["observed"]), Numbers(row["weights"]));
         if (observed.Length != weights.Length) throw new FormatException("observed and weights need as many values");
         if (weights.Any(weight => weight < 0)) throw new FormatException("a weight is not below 0");
-        var (chiSquare, degrees, p) = SampleRatio.Of([[.. observed.Zip(weights)]]);
+        var (chiSquare, degrees, p) = SampleRatioMismatch.Of([[.. observed.Zip(weights)]]);
         return [Figure.One("chi2", chiSquare), Figure.One("df", degrees), Figure.One("p_value", p)];
     }
 
@@ -94,7 +94,7 @@ public sealed record EvidenceMethod(string Name, IReadOnlyList<string> Given, Fu
         var tau = Number(row["base_rate"]) * Number(row["smallest_lift"]);
         if (!(tau > 0)) throw new FormatException("base_rate and smallest_lift are above 0");
         if (Phases.Difference([new(a, b)]) is not { } estimate) throw new FormatException("both pages need visitors");
-        var look = PeekSafe.At(estimate, tau);
+        var look = AlwaysValidTest.At(estimate, tau);
         return [Figure.One("log_likelihood_ratio", look.LogLikelihoodRatio), Figure.One("p_value_one_look", look.P), Figure.One("low", look.Difference.Low), Figure.One("high", look.Difference.High)];
     }
 
@@ -109,7 +109,7 @@ public sealed record EvidenceMethod(string Name, IReadOnlyList<string> Given, Fu
                 throw new FormatException("a cell is a version a section, counted from 0, then visitors and conversions");
             return ((IReadOnlyList<int>)[.. numbers.Take(levels.Length).Select(version => (int)version)], ArmOf(numbers[^2], numbers[^1]));
         }).ToArray();
-        var effects = MainEffects.Fit(levels, cells)?.Effects ?? throw new FormatException("the cells do not settle the effects");
+        var effects = LogisticRegression.Fit(levels, cells)?.Effects ?? throw new FormatException("the cells do not settle the effects");
         return
         [
             Figure.Many("terms", effects.Select(effect => $"s{effect.Section + 1}{effect.Version}")), Figure.Many("log_odds", effects.Select(effect => effect.LogOdds)),

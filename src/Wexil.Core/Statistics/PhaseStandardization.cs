@@ -45,9 +45,9 @@ public static class PhaseStandardization
 
     /// <summary>What a visitor of each page brings: takings of one phase that would have said the same.</summary>
     /// <inheritdoc cref="Rates"/>
-    public static IReadOnlyList<Takings> Means(IReadOnlyList<IReadOnlyList<Takings>> phases, int control, IReadOnlyList<Estimate?> differences)
+    public static IReadOnlyList<RevenueSample> Means(IReadOnlyList<IReadOnlyList<RevenueSample>> phases, int control, IReadOnlyList<Estimate?> differences)
     {
-        var totals = differences.Select((_, page) => phases.Aggregate(new Takings(), (sum, phase) => sum + phase[page])).ToArray();
+        var totals = differences.Select((_, page) => phases.Aggregate(new RevenueSample(), (sum, phase) => sum + phase[page])).ToArray();
         if (phases.Count(phase => phase.Any(page => page.Visitors > 0)) <= 1) return totals;
         var level = Level(phases.Select(phase => (phase[control].Visitors, phase[control].Mean, phase.Sum(page => page.Visitors))));
         if (level is not { } mean) return totals;
@@ -76,7 +76,7 @@ public static class PhaseStandardization
 
     private static double Spread(double rate) => rate * (1 - rate);
 
-    private static Takings With(Takings total, double mean, double varianceOfMean)
+    private static RevenueSample With(RevenueSample total, double mean, double varianceOfMean)
     {
         var sum = mean * total.Visitors;
         return new(total.Visitors, sum, varianceOfMean * total.Visitors * (total.Visitors - 1) + sum * mean);

@@ -35,11 +35,11 @@ public static class Phases
     /// The same difference of earned per visitor, b − a, with the weights of Mantel and Haenszel. A page's variance is that within its
     /// phases, pooled over them. Null when no phase has two visitors on both pages.
     /// </summary>
-    public static Estimate? DifferenceOfMeans(IEnumerable<(Takings A, Takings B)> phases)
+    public static Estimate? DifferenceOfMeans(IEnumerable<(RevenueSample A, RevenueSample B)> phases)
     {
         var known = phases.Where(phase => phase.A.Visitors > 1 && phase.B.Visitors > 1).ToArray();
         if (known.Length == 0) return null;
-        double Pooled(Func<(Takings A, Takings B), Takings> page) =>
+        double Pooled(Func<(RevenueSample A, RevenueSample B), RevenueSample> page) =>
             known.Sum(phase => page(phase).Variance * (page(phase).Visitors - 1)) / known.Sum(phase => page(phase).Visitors - 1.0);
         var (varianceA, varianceB) = (Pooled(phase => phase.A), Pooled(phase => phase.B));
         double weights = 0, weighted = 0, variance = 0;

@@ -2,7 +2,7 @@ namespace Wexil.Core.Statistics;
 
 /// <summary>
 /// Two rates compared once, by the textbook: valid for a single look at a size fixed beforehand. Wexil shows it a click deeper
-/// and decides by <see cref="PeekSafe"/>.
+/// and decides by <see cref="AlwaysValidTest"/>.
 /// </summary>
 public static class TwoRates
 {

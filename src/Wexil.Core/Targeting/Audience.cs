@@ -7,9 +7,9 @@ using Wexil.Core.Visitors;
 namespace Wexil.Core.Targeting;
 
 /// <summary>A list that names who is in, or who is out; empty, everybody is in.</summary>
-public sealed record OnlyOrBut(IReadOnlyList<string> Names, bool IsOut)
+public sealed record IncludeExcludeList(IReadOnlyList<string> Names, bool IsOut)
 {
-    public static readonly OnlyOrBut All = new([], true);
+    public static readonly IncludeExcludeList All = new([], true);
 
     public bool Admits(string name)
     {
@@ -19,7 +19,7 @@ public sealed record OnlyOrBut(IReadOnlyList<string> Names, bool IsOut)
         return IsOut;
     }
 
-    public bool Equals(OnlyOrBut? other) => other is not null && Names.SequenceEqual(other.Names) && (Names.Count == 0 || IsOut == other.IsOut);
+    public bool Equals(IncludeExcludeList? other) => other is not null && Names.SequenceEqual(other.Names) && (Names.Count == 0 || IsOut == other.IsOut);
 
     public override int GetHashCode() => Names.Count;
 }
@@ -37,9 +37,9 @@ public readonly record struct Admission(bool TakesPart, string Why);
 /// <summary>Who takes part in a test.</summary>
 /// <param name="Devices">Empty for all.</param>
 /// <param name="Rules">On the address. Who meets one that leaves out is out; where some take in, one of them must be met.</param>
-public sealed record Audience(IReadOnlyList<Device> Devices, OnlyOrBut Countries, Visits Visits, OnlyOrBut Sources, OnlyOrBut Languages, IReadOnlyList<AddressRule> Rules)
+public sealed record Audience(IReadOnlyList<Device> Devices, IncludeExcludeList Countries, Visits Visits, IncludeExcludeList Sources, IncludeExcludeList Languages, IReadOnlyList<AddressRule> Rules)
 {
-    public static readonly Audience Everyone = new([], OnlyOrBut.All, Visits.Both, OnlyOrBut.All, OnlyOrBut.All, []);
+    public static readonly Audience Everyone = new([], IncludeExcludeList.All, Visits.Both, IncludeExcludeList.All, IncludeExcludeList.All, []);
     private static readonly JsonSerializerOptions Format = new() { Converters = { new JsonStringEnumConverter() } };
 
     [JsonIgnore]
@@ -117,7 +117,7 @@ public sealed record Audience(IReadOnlyList<Device> Devices, OnlyOrBut Countries
         return !takesIn ? (Reason.Fits, null) : met is not null ? (Reason.RuleMet, met) : (Reason.NoRuleMet, null);
     }
 
-    private static string Listed(string ins, string outs, OnlyOrBut list, Func<string, string> name) =>
+    private static string Listed(string ins, string outs, IncludeExcludeList list, Func<string, string> name) =>
         (list.IsOut ? outs : ins) + Join(list.Names.Select(name), list.IsOut ? "and" : "or");
 
     private static string Name(Device device) => device switch { Device.Desktop => "desktop", Device.Tablet => "tablets", _ => "phones" };

@@ -31,7 +31,7 @@ public sealed record Traits(Device Device, string Country = "", string Language 
 public sealed record Visit(VisitorId Visitor, DateTimeOffset At, Traits Traits, string Query = "");
 
 /// <summary>Why somebody sees a page without counting in the step's test; the letters are stored.</summary>
-public enum Apart
+public enum ExclusionReason
 {
     /// <summary>The test was paused, over or decided.</summary>
     NotRunning = 'n',
@@ -53,7 +53,7 @@ public enum Apart
 }
 
 /// <summary>Why somebody is served and left out of every count; the letters are stored.</summary>
-public enum LeftOut
+public enum NotCountedReason
 {
     Robot = 'r',
     Prefetch = 'p',

@@ -3,7 +3,7 @@ using System.Globalization;
 namespace Wexil.Core.Visitors;
 
 /// <summary>What an event remembers of a visit besides who, when and where, as a short text: seven letters, then the source's tag, and behind a space each the network's click and its cost.</summary>
-public readonly record struct VisitNote(Device Device, string Country, string Language, bool IsReturning, Apart? Apart, string Source)
+public readonly record struct VisitNote(Device Device, string Country, string Language, bool IsReturning, ExclusionReason? Apart, string Source)
 {
     private const int Fixed = 7;
     private const string Unknown = "--";
@@ -11,7 +11,7 @@ public readonly record struct VisitNote(Device Device, string Country, string La
     /// <summary>The click of the ad network that sent the visitor.</summary>
     public AdClick? Click { get; init; }
 
-    public static VisitNote Of(Traits traits, Apart? apart = null) => new(traits.Device, traits.Country, traits.Language, traits.IsReturning, apart, traits.Source) { Click = traits.Click };
+    public static VisitNote Of(Traits traits, ExclusionReason? apart = null) => new(traits.Device, traits.Country, traits.Language, traits.IsReturning, apart, traits.Source) { Click = traits.Click };
 
     /// <summary>Reads what <see cref="ToString"/> wrote; a text of an earlier time, which is none, says nothing.</summary>
     public static VisitNote Parse(string? text)
@@ -25,7 +25,7 @@ public readonly record struct VisitNote(Device Device, string Country, string La
             click = new(source[(end + 1)..cost], long.Parse(source.AsSpan(cost + 1), NumberStyles.None, CultureInfo.InvariantCulture));
             source = source[..end];
         }
-        return new(device, Pair(text, 1), Pair(text, 3), text[5] == 'r', text[6] == '-' ? null : (Apart)text[6], source) { Click = click };
+        return new(device, Pair(text, 1), Pair(text, 3), text[5] == 'r', text[6] == '-' ? null : (ExclusionReason)text[6], source) { Click = click };
     }
 
     public override string ToString() => Click is { } click ? string.Create(CultureInfo.InvariantCulture, $"{Short()} {click.Id} {click.Cost}") : Short();

@@ -48,7 +48,7 @@ public sealed class Journal : IDisposable
     private readonly JournalOptions _options;
     private readonly long _patience;
     private readonly SqliteConnection _connection;
-    private readonly HotTransaction _transaction;
+    private readonly PreparedTransaction _transaction;
     private readonly Projector _projector;
     private readonly Func<bool> _isSliceOver;
     private readonly Checkpointer _checkpointer;
@@ -209,7 +209,7 @@ public sealed class Journal : IDisposable
 
     private void Write()
     {
-        using var append = new HotStatement(
+        using var append = new PreparedStatement(
             _connection, "INSERT OR IGNORE INTO events (id, at, kind, visitor, step_id, page_id, test_id, phase_id, data) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)");
         while (true)
         {
@@ -264,7 +264,7 @@ public sealed class Journal : IDisposable
         _work.Release();
     }
 
-    private bool Commit(HotStatement append)
+    private bool Commit(PreparedStatement append)
     {
         try
         {
@@ -302,7 +302,7 @@ public sealed class Journal : IDisposable
     private (T Result, bool IsMapChanged) Change<T>(Func<SqliteConnection, T> write)
     {
         var isMapChanged = false;
-        SQLitePCL.raw.sqlite3_update_hook(_connection.Handle, (_, _, _, table, _) => isMapChanged |= FunnelMap.IsFrom(table), null);
+        SQLitePCL.raw.sqlite3_update_hook(_connection.Handle, (_, _, _, table, _) => isMapChanged |= ProjectionContext.IsFrom(table), null);
         try
         {
             using var transaction = _connection.BeginTransaction(deferred: false);
@@ -316,7 +316,7 @@ public sealed class Journal : IDisposable
         }
     }
 
-    private static int Append(HotStatement append, JournalEvent happened) => append
+    private static int Append(PreparedStatement append, JournalEvent happened) => append
         .Bind(1, happened.Id).Bind(2, happened.At.ToUnixTimeMilliseconds()).Bind(3, (long)happened.Kind).Bind(4, happened.Visitor.Value)
         .Bind(5, happened.Step.Value).Bind(6, happened.Page.Value).Bind(7, happened.Test?.Value).Bind(8, happened.Phase?.Value).Bind(9, happened.Data).Run();
 

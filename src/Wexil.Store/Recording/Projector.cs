@@ -20,16 +20,16 @@ public sealed record Projected(IReadOnlyList<(VisitorId Visitor, TestId Test)> P
 internal sealed class Projector : IDisposable
 {
     private readonly SqliteConnection _connection;
-    private readonly HotTransaction _transaction;
-    private readonly HotStatement _events, _lead, _confirmed, _outgoing, _mark;
-    private readonly StepCounts _steps;
-    private readonly ArrivalCounts _arrivals;
-    private readonly TestCounts _tests;
-    private readonly SaleCounts _sales;
-    private readonly GoalCounts _goals;
-    private readonly StayCounts _stays;
-    private readonly NetworkCounts _networks;
-    private FunnelMap _map;
+    private readonly PreparedTransaction _transaction;
+    private readonly PreparedStatement _events, _lead, _confirmed, _outgoing, _mark;
+    private readonly StepProjection _steps;
+    private readonly ArrivalProjection _arrivals;
+    private readonly TestProjection _tests;
+    private readonly SaleProjection _sales;
+    private readonly GoalProjection _goals;
+    private readonly StayProjection _stays;
+    private readonly NetworkProjection _networks;
+    private ProjectionContext _map;
     private bool _mapIsStale, _sourcesAreStale;
 
     public Projector(SqliteConnection connection)
@@ -175,7 +175,7 @@ internal sealed class Projector : IDisposable
             if (_tests.Enrol(drawn, phase, happened.Page, visitor, at, VisitorTraits.Of(note, arrival.Source, _map.Weekday(at))) && !arrival.ToFunnel)
                 _tests.Cross(drawn, happened.Page, _map.Partners(drawn.Value), visitor);
         }
-        else if (happened is { Kind: EventKind.Apart, Test: { } apart }) _tests.SetApart(apart, happened.Page, note.Apart ?? Apart.NotRunning, visitor, at);
+        else if (happened is { Kind: EventKind.Apart, Test: { } apart }) _tests.SetApart(apart, happened.Page, note.Apart ?? ExclusionReason.NotRunning, visitor, at);
         // Who has just come has no place in a test of another step.
         if (arrival.ToFunnel) return;
         if (arrival.ToStep && role.TellsLeads) _networks.OptedIn(visitor, at);

@@ -36,7 +36,7 @@ public sealed class DemoWorld
     private readonly Database _database;
     private readonly Journal _journal;
     private readonly Routes _routes;
-    private readonly VisitDesk _desk;
+    private readonly VisitService _desk;
     private readonly IServiceProvider _services;
     private readonly SimulatorAddresses _simulators;
     private readonly DateTimeOffset _now;
@@ -48,7 +48,7 @@ public sealed class DemoWorld
     {
         _simulators = simulators;
         _services = host.Services;
-        (_database, _journal, _routes, _desk) = (host.Database, host.Journal, _services.GetRequiredService<Routes>(), _services.GetRequiredService<VisitDesk>());
+        (_database, _journal, _routes, _desk) = (host.Database, host.Journal, _services.GetRequiredService<Routes>(), _services.GetRequiredService<VisitService>());
         _now = _services.GetRequiredService<TimeProvider>().GetUtcNow();
     }
 
@@ -67,8 +67,8 @@ public sealed class DemoWorld
         await Task.WhenAll(world._recording);
         await host.Journal.WhenProjectedAsync();
         // The hourly look, without waiting for the hour.
-        await host.Services.GetRequiredService<Lookout>().LookAsync();
-        await says.WriteLineAsync($"{Show.Count(world._visitors)} simulated visitors recorded and counted in {watch.Elapsed.TotalSeconds:0.0} seconds.");
+        await host.Services.GetRequiredService<TestMonitor>().LookAsync();
+        await says.WriteLineAsync($"{Format.Count(world._visitors)} simulated visitors recorded and counted in {watch.Elapsed.TotalSeconds:0.0} seconds.");
     }
 
     private const string NetworkTag = "windowbox";
@@ -306,7 +306,7 @@ public sealed class DemoWorld
     private async Task KeepAsync(DateTimeOffset at, TestId test, PageId page)
     {
         var reading = _services.GetRequiredService<TestReader>().Read(At(at).Tests.Find(test)!, At(at).Funnels.AllSteps());
-        await new Keeper(new VerdictStore(_database, _journal, new Moment(at)), _services.GetRequiredService<TallyStore>(), _services.GetRequiredService<SettingStore>()).KeepAsync(reading, page, VerdictStore.ByHand);
+        await new VerdictRecorder(new VerdictStore(_database, _journal, new Moment(at)), _services.GetRequiredService<TallyStore>(), _services.GetRequiredService<SettingStore>()).KeepAsync(reading, page, VerdictStore.ByHand);
         _routes.Reload();
     }
 

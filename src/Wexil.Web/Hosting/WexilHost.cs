@@ -31,7 +31,7 @@ public sealed class WexilHost : IAsyncDisposable
         var tallies = new TallyStore(database, time);
         var troubles = new TroubleLog(logs.CreateLogger<TroubleLog>(), time);
         var turns = new TurnKeeper(tallies, troubles);
-        var desk = new VisitDesk(routes, journal, database, turns, chance, troubles);
+        var desk = new VisitService(routes, journal, database, turns, chance, troubles);
         var pages = new PageStore(database, journal, time);
         var wiring = new WiringStore(database, journal, time);
         var problems = new BackgroundProblems(time);
@@ -44,8 +44,8 @@ public sealed class WexilHost : IAsyncDisposable
             .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)
             .AddSingleton(new PeopleStore(database, journal, time)).AddSingleton(new SettingStore(database, journal)).AddSingleton<RateStore>().AddSingleton(new LookStore(database, journal, time)).AddSingleton(new NumberStore(database, journal, time))
             .AddSingleton(new PreviewTickets(protection)).AddSingleton(new TryTickets(protection))
-            .AddSingleton(new SourceStore(database, journal, time)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(wiring).AddSingleton(troubles).AddSingleton(new IdentityStore(database, journal, troubles)).AddSingleton(new PageShelf(database, journal, time)).AddSingleton(problems).AddSingleton(new LastSeen(wiring, problems, time, logs.CreateLogger<LastSeen>())).AddSingleton<PageFetcher>().AddSingleton<WiringDesk>().AddSingleton<TestReader>().AddSingleton<OwnerTime>()
-            .AddSingleton(new OptInStore(database, journal, time)).AddSingleton(new OutgoingStore(database, journal, time)).AddSingleton(new ConfirmTickets(protection)).AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox"))).AddSingleton(new Origins(options.TrustedProxies, options.CountryHeader))
+            .AddSingleton(new SourceStore(database, journal, time)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(wiring).AddSingleton(troubles).AddSingleton(new IdentityStore(database, journal, troubles)).AddSingleton(new PageShelf(database, journal, time)).AddSingleton(problems).AddSingleton(new LastSeen(wiring, problems, time, logs.CreateLogger<LastSeen>())).AddSingleton<PageFetcher>().AddSingleton<ScriptInstallation>().AddSingleton<TestReader>().AddSingleton<OwnerTime>()
+            .AddSingleton(new OptInStore(database, journal, time)).AddSingleton(new OutboxStore(database, journal, time)).AddSingleton(new ConfirmTickets(protection)).AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox"))).AddSingleton(new CountryResolver(options.TrustedProxies, options.CountryHeader))
             .AddSingleton(new DraftStore(database, journal)).AddSingleton(new AssetStore(database, journal))
             .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
             .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors)).AddSingleton<ServedPages>();

@@ -39,16 +39,16 @@ public sealed class ConfirmTickets(IDataProtectionProvider protection)
 /// of their clicks. Each of these services has a lane of its own, so that a slow one holds up only itself.
 /// </summary>
 public sealed class Outbox(
-    OutgoingStore outgoing, OptInStore optIns, SourceStore sources, PageFetcher web, MailSender mail, ConfirmTickets tickets, VisitorsAddress visitors,
+    OutboxStore outgoing, OptInStore optIns, SourceStore sources, PageFetcher web, MailSender mail, ConfirmTickets tickets, VisitorsAddress visitors,
     BackgroundProblems problems, TimeProvider time, ILogger<Outbox> logger) : RegularWork("Sending what waits in the outbox", problems, time, logger)
 {
     private const int AtOnce = 50;
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(5);
-    private static readonly Action<ILogger, long, OutgoingKind, int, Exception?> NotSent =
-        LoggerMessage.Define<long, OutgoingKind, int>(LogLevel.Warning, new(1, nameof(Outbox)), "Outbox item {Item} ({Kind}) did not go out after {Tries} earlier tries");
+    private static readonly Action<ILogger, long, OutboxKind, int, Exception?> NotSent =
+        LoggerMessage.Define<long, OutboxKind, int>(LogLevel.Warning, new(1, nameof(Outbox)), "Outbox item {Item} ({Kind}) did not go out after {Tries} earlier tries");
 
     // A lane that is under way is not begun again: two senders would send the same twice.
-    private readonly Dictionary<OutgoingLane, Task> _underWay = [];
+    private readonly Dictionary<OutboxLane, Task> _underWay = [];
 
     /// <summary>Sends everything that is due, and waits for it.</summary>
     public Task SendDueAsync(CancellationToken stop) => Task.WhenAll(StartLanes(stop));
@@ -73,7 +73,7 @@ public sealed class Outbox(
         }
     }
 
-    private async Task SendLaneAsync(OutgoingLane lane, CancellationToken stop)
+    private async Task SendLaneAsync(OutboxLane lane, CancellationToken stop)
     {
         while (outgoing.Due(lane, AtOnce) is { Count: > 0 } due)
         {
@@ -90,7 +90,7 @@ public sealed class Outbox(
     }
 
     /// <summary>Why it did not go out, in words; null when it did. Whatever is wrong with one item is its problem and no other's.</summary>
-    private async Task<string?> TryAsync(Outgoing one, CancellationToken stop)
+    private async Task<string?> TryAsync(OutboxMessage one, CancellationToken stop)
     {
         try
         {
@@ -107,17 +107,17 @@ public sealed class Outbox(
         }
     }
 
-    private async Task<string?> SendAsync(Outgoing one, CancellationToken stop)
+    private async Task<string?> SendAsync(OutboxMessage one, CancellationToken stop)
     {
-        if (one is { Kind: OutgoingKind.Postback, Source: { } network })
+        if (one is { Kind: OutboxKind.Postback, Source: { } network })
             return sources.Network(network)?.Postback is { } told ? await web.TellAsync(new(told.Fill(one.Postback)), stop) : null;
-        if (one.Kind == OutgoingKind.Owner)
+        if (one.Kind == OutboxKind.Owner)
         {
             await mail.SendAsync(new(one.Email, one.Mail.Subject, one.Mail.Words), Time.GetUtcNow(), stop);
             return null;
         }
         var settings = optIns.Of(one.Step);
-        if (one.Kind == OutgoingKind.Forward)
+        if (one.Kind == OutboxKind.Forward)
         {
             if (settings.ForwardTo is not { } address) return null;
             var form = settings.Fields.Select(field => (Name: field.Value, Value: field.Key == "email" ? one.Email : one.OptInFields.GetValueOrDefault(field.Key)))

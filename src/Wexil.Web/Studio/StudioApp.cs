@@ -23,8 +23,8 @@ public static class StudioApp
 {
     public static void AddServices(IServiceCollection services, bool followsClock)
     {
-        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<StepScreens>().AddSingleton<PageDesk>().AddSingleton<ParsedPages>().AddSingleton<DraftEditor>().AddSingleton<Imports>().AddSingleton<WaitingArchives>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<TypedAddress>().AddSingleton<Outbox>().AddSingleton<OwnerMail>().AddSingleton<Keeper>().AddSingleton<KeptGains>().AddSingleton<Lookout>().AddSingleton<Watch>();
-        if (followsClock) services.AddHostedService(services => services.GetRequiredService<Watch>()).AddHostedService(services => services.GetRequiredService<Outbox>()).AddHostedService(services => services.GetRequiredService<LastSeen>()).AddHostedService(services => services.GetRequiredService<Lookout>());
+        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<StepScreens>().AddSingleton<PageContext>().AddSingleton<ParsedPages>().AddSingleton<DraftEditor>().AddSingleton<Imports>().AddSingleton<WaitingArchives>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<TypedAddress>().AddSingleton<Outbox>().AddSingleton<OwnerMail>().AddSingleton<VerdictRecorder>().AddSingleton<KeptGains>().AddSingleton<TestMonitor>().AddSingleton<PageMonitor>();
+        if (followsClock) services.AddHostedService(services => services.GetRequiredService<PageMonitor>()).AddHostedService(services => services.GetRequiredService<Outbox>()).AddHostedService(services => services.GetRequiredService<LastSeen>()).AddHostedService(services => services.GetRequiredService<TestMonitor>());
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
         {

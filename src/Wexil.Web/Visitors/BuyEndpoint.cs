@@ -13,7 +13,7 @@ namespace Wexil.Web.Visitors;
 /// </summary>
 public static class BuyEndpoint
 {
-    public static async Task Buy(HttpContext http, string slug, VisitDesk desk, HostedPages hosted, VisitorToken tokens, TimeProvider time)
+    public static async Task Buy(HttpContext http, string slug, VisitService desk, HostedPages hosted, VisitorToken tokens, TimeProvider time)
     {
         http.Response.Headers.CacheControl = "no-store";
         if (desk.Routes.Page(slug) is not { } page)
@@ -35,13 +35,13 @@ public static class BuyEndpoint
         else if (Uri.TryCreate(target.StartsWith("//", StringComparison.Ordinal) ? "https:" + target : target, UriKind.Absolute, out var till) && till.Scheme is "http" or "https")
         {
             var now = time.GetUtcNow();
-            var visitor = (Caller.Of(http, desk.Routes).Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now)).Visitor;
+            var visitor = (RequestClassification.Of(http, desk.Routes).Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now)).Visitor;
             GoEndpoint.Redirect(http, GoEndpoint.Onward(new(till), desk.Routes.Step(page.Step), page, tokens.Issue(visitor, now), query, now, desk.Routes.PassThrough));
         }
         else await Onward(http, desk.Routes.Step(page.Step)?.YesSlug, query);
     }
 
-    public static async Task No(HttpContext http, string slug, VisitDesk desk)
+    public static async Task No(HttpContext http, string slug, VisitService desk)
     {
         http.Response.Headers.CacheControl = "no-store";
         if (desk.Routes.Page(slug) is { } page) await Onward(http, desk.Routes.Step(page.Step)?.NoSlug, Travelling(http));

@@ -11,7 +11,7 @@ using Wexil.Web.Visitors.Callers;
 namespace Wexil.Web.Visitors;
 
 /// <summary><c>GET /go/{slug}</c>: a step's permanent link.</summary>
-public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken tokens, Arrivals arrivals, TryTickets tickets, IdentityStore identities, TroubleLog troubles, TimeProvider time)
+public sealed class GoEndpoint(VisitService desk, HostedPages hosted, VisitorToken tokens, Arrivals arrivals, TryTickets tickets, IdentityStore identities, TroubleLog troubles, TimeProvider time)
 {
     public async Task Answer(HttpContext http, string slug)
     {
@@ -36,9 +36,9 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
             await new TryAnswer(desk, hosted, now).Answer(http, step, tickets.Open(ticket));
             return;
         }
-        var countsMe = hasOurs && AddressQuery.Value(query, Caller.CountMeCookie) is not null;
+        var countsMe = hasOurs && AddressQuery.Value(query, RequestClassification.CountMeCookie) is not null;
         if (countsMe) CountMe(http);
-        var caller = Caller.Of(http, routes);
+        var caller = RequestClassification.Of(http, routes);
         if (countsMe) caller = caller with { LeftOut = null, IsTrying = false };
 
         var (visitor, known) = caller.Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now);
@@ -54,7 +54,7 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
         else
         {
             // Robots, previews and who keeps no cookie see what the step stands for; the owner sees what a visitor would.
-            page = caller.LeftOut is LeftOut.Robot or LeftOut.Check or LeftOut.Private ? step.Page ?? desk.Peek(step, visit, known)?.Page : desk.Peek(step, visit, known)?.Page;
+            page = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private ? step.Page ?? desk.Peek(step, visit, known)?.Page : desk.Peek(step, visit, known)?.Page;
             if (page is not null && caller.LeftOut is { } why) desk.LeaveOut(step.Id, page.Id, why, now);
         }
         await Show(http, routes, step, page, visitor, query, now);
@@ -111,7 +111,7 @@ public sealed class GoEndpoint(VisitDesk desk, HostedPages hosted, VisitorToken 
 
     private static void CountMe(HttpContext http)
     {
-        http.Response.Headers.Append("Set-Cookie", $"{Caller.CountMeCookie}=1; max-age=1800; path=/; samesite=lax; httponly");
-        http.Response.Headers.Append("Set-Cookie", $"{Caller.TryCookie}=; max-age=0; path=/; samesite=lax; httponly");
+        http.Response.Headers.Append("Set-Cookie", $"{RequestClassification.CountMeCookie}=1; max-age=1800; path=/; samesite=lax; httponly");
+        http.Response.Headers.Append("Set-Cookie", $"{RequestClassification.TryCookie}=; max-age=0; path=/; samesite=lax; httponly");
     }
 }

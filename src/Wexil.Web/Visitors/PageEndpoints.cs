@@ -20,7 +20,7 @@ public static class PageEndpoints
     // Who tries a page sees its own scripts at work, and fires nobody else's.
     private const string Trying = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'";
 
-    public static async Task Answer(HttpContext http, string slug, string? path, VisitDesk desk, HostedPages hosted, VisitorToken tokens, TimeProvider time)
+    public static async Task Answer(HttpContext http, string slug, string? path, VisitService desk, HostedPages hosted, VisitorToken tokens, TimeProvider time)
     {
         if (http.Request.Headers.ContainsKey("Service-Worker"))
         {
@@ -42,7 +42,7 @@ public static class PageEndpoints
                 return;
             }
             var only = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
-            var caller = Caller.Of(http, desk.Routes);
+            var caller = RequestClassification.Of(http, desk.Routes);
             var now = time.GetUtcNow();
             if (!only && caller.LeftOut is { } why) desk.LeaveOut(page.Step, page.Id, why, now);
             else if (!only && caller.Counts)
@@ -59,7 +59,7 @@ public static class PageEndpoints
         else await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page has no such file.");
     }
 
-    public static async Task OptIn(HttpContext http, string slug, VisitDesk desk, HeldOptInStore held, TroubleLog troubles, VisitorToken tokens, TimeProvider time)
+    public static async Task OptIn(HttpContext http, string slug, VisitService desk, HeldOptInStore held, TroubleLog troubles, VisitorToken tokens, TimeProvider time)
     {
         if (desk.Routes.Page(slug) is not { Outside: null } page)
         {
@@ -80,16 +80,16 @@ public static class PageEndpoints
         }
         var now = time.GetUtcNow();
         // The owner's own opt-in leads on, and makes no lead.
-        var caller = Caller.Of(http, desk.Routes);
-        if ((caller.Counts || caller.LeftOut == LeftOut.Private) && IsProgram(form))
+        var caller = RequestClassification.Of(http, desk.Routes);
+        if ((caller.Counts || caller.LeftOut == NotCountedReason.Private) && IsProgram(form))
         {
             // Kept for the owner to look at; what it reaches in the next minutes is a program's too, so that counts and people agree.
             await HoldAsync(held, desk, troubles, page, caller.Counts ? VisitorCookie.Of(http, desk, tokens, now).Visitor : desk.NewVisitor(now), new(email, Others(form, email)), now);
-            http.Response.Cookies.Append(Caller.HeldCookie, "1", new() { HttpOnly = true, SameSite = SameSiteMode.Lax, MaxAge = HeldFor, Secure = http.Request.IsHttps });
-            caller = caller with { LeftOut = LeftOut.Robot };
+            http.Response.Cookies.Append(RequestClassification.HeldCookie, "1", new() { HttpOnly = true, SameSite = SameSiteMode.Lax, MaxAge = HeldFor, Secure = http.Request.IsHttps });
+            caller = caller with { LeftOut = NotCountedReason.Robot };
         }
         // An address that somebody gives is taken in, though nothing else is kept of them.
-        if (caller.LeftOut == LeftOut.Private) await desk.OptInAsync(page, desk.NewVisitor(now), new(email, Others(form, email)), now);
+        if (caller.LeftOut == NotCountedReason.Private) await desk.OptInAsync(page, desk.NewVisitor(now), new(email, Others(form, email)), now);
         if (caller.LeftOut is { } why) desk.LeaveOut(page.Step, page.Id, why, now);
         else if (caller.Counts) await desk.OptInAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, new(email, Others(form, email)), now);
         http.Response.StatusCode = StatusCodes.Status303SeeOther;
@@ -108,7 +108,7 @@ public static class PageEndpoints
     private static bool IsProgram(IFormCollection form) => form[HostedHtml.TrapField].ToString().Length > 0;
 
     /// <summary>Keeps what looks like a program's for the owner to look at. Where that cannot be written, it is taken in: an address is never lost.</summary>
-    private static async Task HoldAsync(HeldOptInStore held, VisitDesk desk, TroubleLog troubles, RoutePage page, VisitorId visitor, OptInNote note, DateTimeOffset now)
+    private static async Task HoldAsync(HeldOptInStore held, VisitService desk, TroubleLog troubles, RoutePage page, VisitorId visitor, OptInNote note, DateTimeOffset now)
     {
         try
         {

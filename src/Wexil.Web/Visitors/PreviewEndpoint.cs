@@ -20,7 +20,7 @@ public static class PreviewEndpoint
 {
     private static readonly string Script = Load();
 
-    public static async Task Answer(HttpContext http, string ticket, PreviewTickets tickets, PageStore pages, HostedPages hosted, VisitDesk desk, StudioAddress studio)
+    public static async Task Answer(HttpContext http, string ticket, PreviewTickets tickets, PageStore pages, HostedPages hosted, VisitService desk, StudioAddress studio)
     {
         var headers = http.Response.Headers;
         headers["X-Robots-Tag"] = "noindex";

@@ -9,7 +9,7 @@ namespace Wexil.Web.Visitors;
 /// <summary><c>POST /reached</c>: the script on a page says that a visitor is there, and is told what to watch.</summary>
 public static class ReachedEndpoint
 {
-    public static async Task Answer(HttpContext http, VisitDesk desk, IdentityStore identities, LastSeen seen, VisitorToken tokens, TimeProvider time)
+    public static async Task Answer(HttpContext http, VisitService desk, IdentityStore identities, LastSeen seen, VisitorToken tokens, TimeProvider time)
     {
         if (await ScriptMessage.Read(http) is not var (message, address)) return;
         var now = time.GetUtcNow();

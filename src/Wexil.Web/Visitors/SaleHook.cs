@@ -9,7 +9,7 @@ using Wexil.Store.Recording;
 namespace Wexil.Web.Visitors;
 
 /// <summary><c>POST /hooks/sale</c>: a payment service says that money came in, or went back.</summary>
-public sealed class SaleHook(VisitDesk desk, SaleStore sales, SettingStore settings, VisitorToken tokens, TimeProvider time)
+public sealed class SaleHook(VisitService desk, SaleStore sales, SettingStore settings, VisitorToken tokens, TimeProvider time)
 {
     private const int LongestBody = 64 << 10;
 

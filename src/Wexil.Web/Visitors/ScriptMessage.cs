@@ -47,6 +47,6 @@ public sealed record ScriptMessage(string? Page, string? At, string? Visitor, st
     public RoutePage? On(RouteTable routes, Uri address) => At is not null ? routes.Page(At) is { Outside: null } hosted ? hosted : null : routes.OutsidePage(address);
 
     /// <summary>Does what is said count? Robots do not, nor the owner, whose devices are known on pages hosted here.</summary>
-    public bool Counts(HttpContext http, RouteTable routes) => At is not null ? Caller.Of(http, routes).Counts
-        : !Caller.AsksForPrivacy(http.Request, routes) && !Agents.Of(http.Request.Headers.UserAgent).IsRobot;
+    public bool Counts(HttpContext http, RouteTable routes) => At is not null ? RequestClassification.Of(http, routes).Counts
+        : !RequestClassification.AsksForPrivacy(http.Request, routes) && !Agents.Of(http.Request.Headers.UserAgent).IsRobot;
 }

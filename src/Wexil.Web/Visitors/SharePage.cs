@@ -11,22 +11,22 @@ namespace Wexil.Web.Visitors;
 /// <summary><c>/share/{token}</c>: what has to be pasted where, for the person who looks after the owner's site. Nothing else of the Studio.</summary>
 public static class SharePage
 {
-    public static async Task Answer(HttpContext http, string token, WiringStore wiring, WiringDesk desk, TimeProvider time)
+    public static async Task Answer(HttpContext http, string token, WiringStore wiring, ScriptInstallation desk, TimeProvider time)
     {
         if (Open(http, token, wiring) is not { } funnel)
         {
-            await SheetPage.Closed(http);
+            await SharedDocument.Closed(http);
             return;
         }
-        await SheetPage.Write(http, "Lines for your pages", Html(token, desk, Shown(token, funnel, wiring, desk), time.GetUtcNow()));
+        await SharedDocument.Write(http, "Lines for your pages", Html(token, desk, Shown(token, funnel, wiring, desk), time.GetUtcNow()));
     }
 
     /// <summary>The button: looks at one page again.</summary>
-    public static async Task Check(HttpContext http, string token, string page, WiringStore wiring, WiringDesk desk)
+    public static async Task Check(HttpContext http, string token, string page, WiringStore wiring, ScriptInstallation desk)
     {
         if (Open(http, token, wiring) is not { } funnel || Shown(token, funnel, wiring, desk).FirstOrDefault(shown => shown.Page.Slug == page) is not { } shown)
         {
-            await SheetPage.Closed(http);
+            await SharedDocument.Closed(http);
             return;
         }
         await desk.CheckAsync(shown, http.RequestAborted);
@@ -35,12 +35,12 @@ public static class SharePage
     }
 
     /// <summary>The pages that the owner chose to show.</summary>
-    private static IReadOnlyList<WiredPage> Shown(string token, FunnelId funnel, WiringStore wiring, WiringDesk desk) =>
+    private static IReadOnlyList<WiredPage> Shown(string token, FunnelId funnel, WiringStore wiring, ScriptInstallation desk) =>
         wiring.Chosen(token) is { } chosen ? [.. desk.Of(funnel).Where(page => chosen.Contains(page.Page.Id))] : desk.Of(funnel);
 
-    private static FunnelId? Open(HttpContext http, string token, WiringStore wiring) => SheetPage.Open(http, token, wiring.Links) is { } funnel ? new FunnelId(funnel) : null;
+    private static FunnelId? Open(HttpContext http, string token, WiringStore wiring) => SharedDocument.Open(http, token, wiring.Links) is { } funnel ? new FunnelId(funnel) : null;
 
-    private static string Html(string token, WiringDesk desk, IReadOnlyList<WiredPage> pages, DateTimeOffset now)
+    private static string Html(string token, ScriptInstallation desk, IReadOnlyList<WiredPage> pages, DateTimeOffset now)
     {
         var html = new StringBuilder($"""
             <h1>Lines to paste into the pages</h1>

@@ -16,7 +16,7 @@ namespace Wexil.Web.Visitors;
 /// <c>GET</c> or <c>POST /signal/{goal-key}</c>: a goal was met, as a picture on a page, the script, or a server tells. From a browser it earns
 /// only the goal's own value; what a server says of value and order counts, with the server key.
 /// </summary>
-public sealed class SignalEndpoint(VisitDesk desk, SaleStore sales, SettingStore settings, IdentityStore identities, VisitorToken tokens, TimeProvider time)
+public sealed class SignalEndpoint(VisitService desk, SaleStore sales, SettingStore settings, IdentityStore identities, VisitorToken tokens, TimeProvider time)
 {
     private const int LongestBody = 8 << 10;
     private const string KeyHeader = "X-Wexil-Key";
@@ -51,7 +51,7 @@ public sealed class SignalEndpoint(VisitDesk desk, SaleStore sales, SettingStore
     private async Task FromBrowser(HttpContext http, RouteGoal goal, Dictionary<string, string> fields, DateTimeOffset now)
     {
         var visitor = VisitorCookie.Own(http) ?? (VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told) ? identities.Of(told) : tokens.Read(fields.GetValueOrDefault("wx"), now));
-        if (visitor is { } who && Caller.Of(http, desk.Routes).Counts) await desk.MeetAsync(goal, who, now);
+        if (visitor is { } who && RequestClassification.Of(http, desk.Routes).Counts) await desk.MeetAsync(goal, who, now);
         if (!HttpMethods.IsGet(http.Request.Method) || !http.Request.Headers.Accept.ToString().Contains("image/", StringComparison.Ordinal))
         {
             http.Response.StatusCode = StatusCodes.Status204NoContent;

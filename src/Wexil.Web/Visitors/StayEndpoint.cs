@@ -10,7 +10,7 @@ public static class StayEndpoint
     /// <summary>Nobody reads a page for longer at a stretch.</summary>
     private static readonly TimeSpan Longest = TimeSpan.FromHours(1);
 
-    public static async Task Answer(HttpContext http, VisitDesk desk, IdentityStore identities, VisitorToken tokens, TimeProvider time)
+    public static async Task Answer(HttpContext http, VisitService desk, IdentityStore identities, VisitorToken tokens, TimeProvider time)
     {
         if (await ScriptMessage.Read(http) is not var (message, address)) return;
         http.Response.StatusCode = StatusCodes.Status204NoContent;

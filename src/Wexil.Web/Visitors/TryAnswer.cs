@@ -14,7 +14,7 @@ using Wexil.Web.Visitors.Callers;
 namespace Wexil.Web.Visitors;
 
 /// <summary>Shows a link as the owner asked to see it, with the reason at the foot; nothing is recorded.</summary>
-public sealed class TryAnswer(VisitDesk desk, HostedPages hosted, DateTimeOffset now)
+public sealed class TryAnswer(VisitService desk, HostedPages hosted, DateTimeOffset now)
 {
     // The page's own scripts run, and fire nobody else's.
     private const string Policy = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'; img-src * data:";
@@ -27,11 +27,11 @@ public sealed class TryAnswer(VisitDesk desk, HostedPages hosted, DateTimeOffset
             return;
         }
         // Whatever is pressed on the page from now on is tried too.
-        http.Response.Headers.Append("Set-Cookie", $"{Caller.TryCookie}=1; max-age=1800; path=/; samesite=lax; httponly");
+        http.Response.Headers.Append("Set-Cookie", $"{RequestClassification.TryCookie}=1; max-age=1800; path=/; samesite=lax; httponly");
         http.Response.Headers["X-Robots-Tag"] = "noindex";
         var visitor = desk.NewVisitor(now);
         var turn = desk.Peek(step, new(visitor, now, setup.Traits, http.Request.QueryString.Value ?? ""), known: false);
-        if (setup.Page is { } asked && Asked(step, asked) is { } chosen) turn = new(chosen, TurnKind.Plain, TurnReason.Shown);
+        if (setup.Page is { } asked && Asked(step, asked) is { } chosen) turn = new(chosen, AssignmentKind.Plain, AssignmentReason.Shown);
         if (turn is not { } shown)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "The step has no page to show yet.");
@@ -50,18 +50,18 @@ public sealed class TryAnswer(VisitDesk desk, HostedPages hosted, DateTimeOffset
     private static RoutePage? Asked(RouteStep step, PageId page) =>
         step.Test?.Pages.FirstOrDefault(known => known.Id == page) ?? (step.Page?.Id == page ? step.Page : null);
 
-    private static string Why(RouteStep step, Turn turn, Traits traits, string query, VisitorId visitor)
+    private static string Why(RouteStep step, Assignment turn, Traits traits, string query, VisitorId visitor)
     {
         var test = step.Test;
         return turn.Reason switch
         {
-            TurnReason.Tied => $"Its source, {traits.Source}, is tied to this page: nothing was drawn.",
-            TurnReason.NotRunning => "The test is not running now, so everyone sees this page.",
-            TurnReason.Audience => $"Does not take part: {test!.Audience.Judge(traits, query).Why}.",
-            TurnReason.Share => $"{test!.Share}% of the visitors take part, and this one does not.",
-            TurnReason.Affiliate => "Sent by an affiliate: drawn from the pages that are open to affiliates, and not counted.",
-            TurnReason.InTurn => "It is this page’s turn.",
-            TurnReason.Drawn => string.Create(CultureInfo.InvariantCulture, $"Drawn by chance: the number was {Draw.Unit(visitor, test!.Id) * 100:0.0} of 100, and {Ranges(test)}."),
+            AssignmentReason.Tied => $"Its source, {traits.Source}, is tied to this page: nothing was drawn.",
+            AssignmentReason.NotRunning => "The test is not running now, so everyone sees this page.",
+            AssignmentReason.Audience => $"Does not take part: {test!.Audience.Judge(traits, query).Why}.",
+            AssignmentReason.Share => $"{test!.Share}% of the visitors take part, and this one does not.",
+            AssignmentReason.Affiliate => "Sent by an affiliate: drawn from the pages that are open to affiliates, and not counted.",
+            AssignmentReason.InTurn => "It is this page’s turn.",
+            AssignmentReason.Drawn => string.Create(CultureInfo.InvariantCulture, $"Drawn by chance: the number was {HashBucket.Unit(visitor, test!.Id) * 100:0.0} of 100, and {Ranges(test)}."),
             _ => test is null ? "Nothing is being tested: everyone sees this page." : "The test has not started: everyone sees this page.",
         };
     }

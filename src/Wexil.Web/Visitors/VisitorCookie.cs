@@ -18,7 +18,7 @@ public static class VisitorCookie
 
     /// <summary>The visitor of a request: by the cookie, else by the token in the address, else someone new, who is given the cookie.</summary>
     /// <returns>The visitor, and whether the id may have been seen before.</returns>
-    public static (VisitorId Visitor, bool Known) Of(HttpContext http, VisitDesk desk, VisitorToken tokens, DateTimeOffset now)
+    public static (VisitorId Visitor, bool Known) Of(HttpContext http, VisitService desk, VisitorToken tokens, DateTimeOffset now)
     {
         if (Own(http) is { } own) return (own, true);
         var (visitor, known) = Read(http, desk, tokens, now);
@@ -28,7 +28,7 @@ public static class VisitorCookie
     }
 
     /// <summary>The same, and no cookie is given.</summary>
-    public static (VisitorId Visitor, bool Known) Read(HttpContext http, VisitDesk desk, VisitorToken tokens, DateTimeOffset now)
+    public static (VisitorId Visitor, bool Known) Read(HttpContext http, VisitService desk, VisitorToken tokens, DateTimeOffset now)
     {
         if ((Own(http) ?? Elsewhere(http)) is { } own) return (own, true);
         var carried = http.Request.QueryString.Value is { Length: > 1 } query && AddressQuery.Value(query, "wx") is { } token ? tokens.Read(token, now) : null;

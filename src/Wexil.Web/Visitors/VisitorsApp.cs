@@ -14,7 +14,7 @@ public static class VisitorsApp
     public static void Map(WebApplication app)
     {
         var services = app.Services;
-        var desk = services.GetRequiredService<VisitDesk>();
+        var desk = services.GetRequiredService<VisitService>();
         var hosted = services.GetRequiredService<HostedPages>();
         var tokens = services.GetRequiredService<VisitorToken>();
         var time = services.GetRequiredService<TimeProvider>();
@@ -23,13 +23,13 @@ public static class VisitorsApp
         var studio = services.GetRequiredService<StudioAddress>();
         var routes = services.GetRequiredService<Routes>();
         var tries = services.GetRequiredService<TryTickets>();
-        var arrivals = new Arrivals(services.GetRequiredService<Origins>());
+        var arrivals = new Arrivals(services.GetRequiredService<CountryResolver>());
         var identities = services.GetRequiredService<IdentityStore>();
         var go = new GoEndpoint(desk, hosted, tokens, arrivals, tries, identities, services.GetRequiredService<TroubleLog>(), time);
         var start = new StartEndpoint(desk, tokens, arrivals, identities, services.GetRequiredService<VisitorsAddress>(), services.GetRequiredService<LastSeen>(), time);
         var sale = new SaleHook(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), tokens, time);
         var signal = new SignalEndpoint(desk, services.GetRequiredService<SaleStore>(), services.GetRequiredService<SettingStore>(), identities, tokens, time);
-        var (wiring, wired) = (services.GetRequiredService<WiringStore>(), services.GetRequiredService<WiringDesk>());
+        var (wiring, wired) = (services.GetRequiredService<WiringStore>(), services.GetRequiredService<ScriptInstallation>());
         var (confirms, optIns) = (services.GetRequiredService<ConfirmTickets>(), services.GetRequiredService<OptInStore>());
         var seen = services.GetRequiredService<LastSeen>();
         var held = services.GetRequiredService<HeldOptInStore>();
@@ -45,7 +45,7 @@ public static class VisitorsApp
         app.MapGet("/buy/{slug}", http => BuyEndpoint.Buy(http, Part(http, "slug")!, desk, hosted, tokens, time));
         app.MapGet("/no/{slug}", http => BuyEndpoint.No(http, Part(http, "slug")!, desk));
         app.MapGet("/draft/{ticket}", http => PreviewEndpoint.Answer(http, Part(http, "ticket")!, tickets, pages, hosted, desk, studio));
-        app.MapGet("/mine/{ticket}", http => MineEndpoint.Answer(http, Part(http, "ticket")!, tries, studio));
+        app.MapGet("/mine/{ticket}", http => OwnDeviceEndpoint.Answer(http, Part(http, "ticket")!, tries, studio));
         app.MapGet("/start/{slug}.js", http => start.Answer(http, Part(http, "slug")!));
         app.MapPost("/start/{slug}/stayed", http => start.Stayed(http, Part(http, "slug")!));
         app.MapGet("/wexil.js", ScriptEndpoint.Answer);

@@ -44,9 +44,9 @@ public sealed class SplitTests
         var weights = Weights.Of(50, 30, 20, 0);
         var chance = new SeededChance(7);
         var drawn = new long[4];
-        for (var i = 0; i < 100_000; i++) drawn[weights.PageAt(Draw.Unit(VisitorId.New(Now, chance), new TestId(3)))]++;
+        for (var i = 0; i < 100_000; i++) drawn[weights.PageAt(HashBucket.Unit(VisitorId.New(Now, chance), new TestId(3)))]++;
         var phase = drawn.Select((n, i) => (n, (double)weights[i])).ToArray();
-        Assert.True(SampleRatio.Of([phase]).P > 0.001, string.Join(' ', drawn));
+        Assert.True(SampleRatioMismatch.Of([phase]).P > 0.001, string.Join(' ', drawn));
         Assert.Equal(0, drawn[3]);
     }
 
@@ -58,9 +58,9 @@ public sealed class SplitTests
         for (var i = 0; i < 40_000; i++)
         {
             var visitor = VisitorId.New(Now, chance);
-            both[(Draw.Unit(visitor, new(1)) < 0.5 ? 0 : 2) + (Draw.Unit(visitor, new(2)) < 0.5 ? 0 : 1)]++;
+            both[(HashBucket.Unit(visitor, new(1)) < 0.5 ? 0 : 2) + (HashBucket.Unit(visitor, new(2)) < 0.5 ? 0 : 1)]++;
         }
-        Assert.True(SampleRatio.Of([both.Select(n => (n, 1.0)).ToArray()]).P > 0.001, string.Join(' ', both));
+        Assert.True(SampleRatioMismatch.Of([both.Select(n => (n, 1.0)).ToArray()]).P > 0.001, string.Join(' ', both));
     }
 
     [Fact]
@@ -68,20 +68,20 @@ public sealed class SplitTests
     {
         var step = Step(weights);
         var own = step.Test!.Pages[seat % weights.Count];
-        return Take(step, visitor, new Place(own.Id, step.Test.Phase)) is { Kind: TurnKind.Plain } turn && turn.Page == own;
+        return Take(step, visitor, new Enrolment(own.Id, step.Test.Phase)) is { Kind: AssignmentKind.Plain } turn && turn.Page == own;
     });
 
     [Fact]
     public void Someone_new_is_enrolled_on_the_page_that_the_same_draw_gives_again() => Gen.Select(AnyVisitor, AnyWeights).AlwaysHolds((visitor, weights) =>
-        Take(Step(weights), visitor, null) is { Kind: TurnKind.Enrols } turn && Take(Step(weights), visitor, null) == turn);
+        Take(Step(weights), visitor, null) is { Kind: AssignmentKind.Enrols } turn && Take(Step(weights), visitor, null) == turn);
 
     [Fact]
     public void Once_a_page_is_kept_everybody_sees_it()
     {
         var running = Step(Weights.Of(50, 50));
         var kept = running with { Page = running.Test!.Pages[1], Test = running.Test with { Phase = null } };
-        var turn = Take(kept, VisitorId.New(Now, new SeededChance(1)), new Place(running.Test.Pages[0].Id, new PhaseId(1)));
-        Assert.Equal(new Turn(kept.Page, TurnKind.Apart, TurnReason.NotRunning), turn);
+        var turn = Take(kept, VisitorId.New(Now, new SeededChance(1)), new Enrolment(running.Test.Pages[0].Id, new PhaseId(1)));
+        Assert.Equal(new Assignment(kept.Page, AssignmentKind.Apart, AssignmentReason.NotRunning), turn);
     }
 
     [Fact]
@@ -117,8 +117,8 @@ public sealed class SplitTests
     public void Parameters_travel_on_after_the_pages_own(string page, string query, string expected) =>
         Assert.Equal(expected, new OutsideAddress(new Uri(page)).With(query, ("wx", "T")));
 
-    private static Turn? Take(RouteStep step, VisitorId visitor, Place? place) =>
-        Turn.Take(step, new(visitor, Now, Traits.Unknown), place, (test, _) => new Rotation(test.Weights, 0).Next(new long[test.Weights.Count]));
+    private static Assignment? Take(RouteStep step, VisitorId visitor, Enrolment? place) =>
+        Assignment.Take(step, new(visitor, Now, Traits.Unknown), place, (test, _) => new Rotation(test.Weights, 0).Next(new long[test.Weights.Count]));
 
     private static RouteStep Step(Weights weights)
     {

@@ -18,9 +18,9 @@ public sealed class TurnTests
     private static readonly Gen<Weights> AnyWeights = SplitTests.AnyWeights;
 
     private static readonly Gen<Audience> AnyAudience = Gen.Select(
-        OneOf<Device[]>([], [Device.Phone], [Device.Phone, Device.Tablet]), OneOf(OnlyOrBut.All, new(["DE", "AT"], true), new(["US"], false)), OneOf(Visits.Both, Visits.First, Visits.Return),
-        OneOf(OnlyOrBut.All, new(["letter"], false)), OneOf<AddressRule[]>([], [new(false, "staff", RuleKind.Present)], [new(true, "ad", RuleKind.Matches, "^[0-9]+$")]),
-        (devices, countries, visits, sources, rules) => new Audience(devices, countries, visits, sources, OnlyOrBut.All, rules));
+        OneOf<Device[]>([], [Device.Phone], [Device.Phone, Device.Tablet]), OneOf(IncludeExcludeList.All, new(["DE", "AT"], true), new(["US"], false)), OneOf(Visits.Both, Visits.First, Visits.Return),
+        OneOf(IncludeExcludeList.All, new(["letter"], false)), OneOf<AddressRule[]>([], [new(false, "staff", RuleKind.Present)], [new(true, "ad", RuleKind.Matches, "^[0-9]+$")]),
+        (devices, countries, visits, sources, rules) => new Audience(devices, countries, visits, sources, IncludeExcludeList.All, rules));
 
     private static readonly Gen<Visit> AnyVisit = Gen.Select(
         Gen.Int, OneOf(Device.Desktop, Device.Tablet, Device.Phone), OneOf("", "DE", "US", "FR"), Gen.Bool, OneOf("", "letter", "tied"), Gen.Bool, OneOf("", "?staff=1", "?ad=12", "?ad=x&b=2"),
@@ -28,7 +28,7 @@ public sealed class TurnTests
             new Visit(VisitorId.New(Now, new SeededChance(seed)), Now, new(device, country, "en", returning, source, affiliate), query));
 
     private static readonly Gen<RouteStep> AnyStep = Gen.Select(
-        AnyWeights, AnyAudience, Gen.Int[1, 100], OneOf(TurnTaking.Chance, TurnTaking.InTurn), Gen.Int[0, 1], Gen.Bool,
+        AnyWeights, AnyAudience, Gen.Int[1, 100], OneOf(Allocation.Chance, Allocation.InTurn), Gen.Int[0, 1], Gen.Bool,
         (weights, audience, share, turns, closed, tied) => Step(weights, test => test with
         {
             Audience = audience,
@@ -94,15 +94,15 @@ public sealed class TurnTests
     public void Who_has_a_place_keeps_it_whatever_is_set_now() => Gen.Select(AnyStep, AnyVisit, Gen.Int[0, 9]).AlwaysHolds((step, visit, seat) =>
     {
         var own = step.Test!.Pages[seat % step.Test.Pages.Count];
-        return Take(step, visit, new Place(own.Id, step.Test.Phase)) is { Kind: TurnKind.Plain } turn && turn.Page == own;
+        return Take(step, visit, new Enrolment(own.Id, step.Test.Phase)) is { Kind: AssignmentKind.Plain } turn && turn.Page == own;
     });
 
     [Fact]
     public void Whoever_is_shown_a_page_once_is_shown_it_again() => Gen.Select(AnyStep, AnyVisit, AnyVisit).AlwaysHolds((step, first, then) =>
     {
         var shown = Take(step, first, null)!.Value;
-        var again = Take(step, then with { Visitor = first.Visitor }, new Place(shown.Page.Id, shown.Kind == TurnKind.Enrols ? step.Test!.Phase : null))!.Value;
-        return again.Page == shown.Page && again.Kind == TurnKind.Plain;
+        var again = Take(step, then with { Visitor = first.Visitor }, new Enrolment(shown.Page.Id, shown.Kind == AssignmentKind.Enrols ? step.Test!.Phase : null))!.Value;
+        return again.Page == shown.Page && again.Kind == AssignmentKind.Plain;
     });
 
     [Fact]
@@ -110,9 +110,9 @@ public sealed class TurnTests
     {
         var test = step.Test!;
         var turn = Take(step, visit, null)!.Value;
-        if (turn.Kind != TurnKind.Enrols) return turn.Apart is not null && turn.Apart != Apart.NotRunning;
+        if (turn.Kind != AssignmentKind.Enrols) return turn.Apart is not null && turn.Apart != ExclusionReason.NotRunning;
         return test.Audience.Judge(visit.Traits, visit.Query).TakesPart && !step.Tied.ContainsKey(visit.Traits.Source) && test.Weights[test.Pages.ToList().IndexOf(turn.Page)] > 0
-            && !(visit.Traits.IsAffiliate && test.ClosedToAffiliates.Count > 0) && Draw.ShareUnit(visit.Visitor, test.Id) * 100 < test.Share;
+            && !(visit.Traits.IsAffiliate && test.ClosedToAffiliates.Count > 0) && HashBucket.ShareUnit(visit.Visitor, test.Id) * 100 < test.Share;
     });
 
     [Fact]
@@ -129,9 +129,9 @@ public sealed class TurnTests
         for (var i = 0; i < 60_000; i++)
         {
             var turn = Take(step, new(VisitorId.New(Now, chance), Now, Traits.Unknown), null)!.Value;
-            drawn[turn.Kind == TurnKind.Enrols ? step.Test!.Pages.ToList().IndexOf(turn.Page) : 3]++;
+            drawn[turn.Kind == AssignmentKind.Enrols ? step.Test!.Pages.ToList().IndexOf(turn.Page) : 3]++;
         }
-        Assert.True(SampleRatio.Of([[(drawn[0], 12), (drawn[1], 12), (drawn[2], 6), (drawn[3], 70)]]).P > 0.001, string.Join(' ', drawn));
+        Assert.True(SampleRatioMismatch.Of([[(drawn[0], 12), (drawn[1], 12), (drawn[2], 6), (drawn[3], 70)]]).P > 0.001, string.Join(' ', drawn));
     }
 
     [Fact]
@@ -139,7 +139,7 @@ public sealed class TurnTests
     {
         var visitors = Enumerable.Range(0, 40).Select(seed => new Visit(VisitorId.New(Now, new SeededChance(seed)), Now, Traits.Unknown)).ToArray();
         RouteStep At(params int[] weights) => Step(Weights.Of(weights), test => test);
-        long Shown(RouteStep step, Visit visit, long promised) => Turn.Take(step, visit, null, (_, _) => throw new InvalidOperationException(), new PageId(promised))!.Value.Page.Id.Value;
+        long Shown(RouteStep step, Visit visit, long promised) => Assignment.Take(step, visit, null, (_, _) => throw new InvalidOperationException(), new PageId(promised))!.Value.Page.Id.Value;
         Assert.All(visitors, visit => Assert.Equal(2, Shown(At(99, 1), visit, 2)));
         Assert.All(visitors, visit => Assert.Equal(1, Shown(At(100, 0), visit, 2)));
         Assert.Equal(2, visitors.Select(visit => Shown(At(50, 50), visit, 9)).Distinct().Count());
@@ -151,7 +151,7 @@ public sealed class TurnTests
             return proposed ?? 0;
         };
         foreach (var (weights, promised) in new[] { (Weights.Of(99, 1), 2), (Weights.Of(100, 0), 2), (Weights.Of(50, 50), 9) })
-            Turn.Take(Step(weights, test => test with { Turns = TurnTaking.InTurn }), visitors[0], null, next, new PageId(promised));
+            Assignment.Take(Step(weights, test => test with { Turns = Allocation.InTurn }), visitors[0], null, next, new PageId(promised));
         Assert.Equal([1, null, null], asked);
     }
 
@@ -160,12 +160,12 @@ public sealed class TurnTests
     {
         var visit = new Visit(VisitorId.New(Now, new SeededChance(1)), Now, Traits.Unknown);
         RouteStep At(Func<RouteTest, RouteTest> change) => Step(Weights.Of(0, 100), change);
-        Assert.Equal((1, TurnKind.Plain), Shown(At(test => test with { From = Now.AddSeconds(1) })));
-        Assert.Equal((2, TurnKind.Enrols), Shown(At(test => test with { From = Now, Until = Now.AddMilliseconds(1) })));
-        Assert.Equal((1, TurnKind.Apart), Shown(At(test => test with { Until = Now })));
-        Assert.Equal((1, TurnKind.Apart), Shown(At(test => test with { Phase = null })));
+        Assert.Equal((1, AssignmentKind.Plain), Shown(At(test => test with { From = Now.AddSeconds(1) })));
+        Assert.Equal((2, AssignmentKind.Enrols), Shown(At(test => test with { From = Now, Until = Now.AddMilliseconds(1) })));
+        Assert.Equal((1, AssignmentKind.Apart), Shown(At(test => test with { Until = Now })));
+        Assert.Equal((1, AssignmentKind.Apart), Shown(At(test => test with { Phase = null })));
 
-        (long, TurnKind) Shown(RouteStep step) => Take(step, visit, null) is { } turn ? (turn.Page.Id.Value, turn.Kind) : default;
+        (long, AssignmentKind) Shown(RouteStep step) => Take(step, visit, null) is { } turn ? (turn.Page.Id.Value, turn.Kind) : default;
     }
 
     [Fact]
@@ -174,8 +174,8 @@ public sealed class TurnTests
         var step = Step(Weights.Of(50, 30, 20).Without([1]), test => test with { Resting = new HashSet<PageId> { new(2) } });
         Assert.Equal("71/0/29", step.Test!.Weights.ToString());
         var visitor = VisitorId.New(Now, new SeededChance(1));
-        var turn = Take(step, new(visitor, Now, Traits.Unknown), new Place(new(2), new PhaseId(1)))!.Value;
-        Assert.Equal((1, TurnKind.Plain, TurnReason.OwnPageDown), (turn.Page.Id.Value, turn.Kind, turn.Reason));
+        var turn = Take(step, new(visitor, Now, Traits.Unknown), new Enrolment(new(2), new PhaseId(1)))!.Value;
+        Assert.Equal((1, AssignmentKind.Plain, AssignmentReason.OwnPageDown), (turn.Page.Id.Value, turn.Kind, turn.Reason));
         AnyWeights.AlwaysHolds(weights => weights.Without([0]).Percent.Sum() == 100 && (weights[0] == 100 || weights.Without([0])[0] == 0));
     }
 
@@ -202,7 +202,7 @@ public sealed class TurnTests
     public void Who_takes_part_reads_as_a_sentence_and_survives_being_stored()
     {
         Assert.Equal("Everyone takes part.", Audience.Everyone.Sentence());
-        var audience = new Audience([Device.Phone, Device.Tablet], new(["DE", "AT"], true), Visits.First, OnlyOrBut.All, OnlyOrBut.All, [new(false, "staff", RuleKind.EqualTo, "1")]);
+        var audience = new Audience([Device.Phone, Device.Tablet], new(["DE", "AT"], true), Visits.First, IncludeExcludeList.All, IncludeExcludeList.All, [new(false, "staff", RuleKind.EqualTo, "1")]);
         Assert.Equal("Phones and tablets on their first visit from everywhere but Germany and Austria take part; left out when the address has staff=1.", audience.Sentence());
         AnyAudience.AlwaysHolds(any => Audience.Parse(any.ToJson()).Equals(any) && any.Sentence().EndsWith('.'));
         Assert.Equal(new Admission(false, "the address has staff=1"), audience.Judge(new(Device.Phone, "US"), "?staff=1"));
@@ -212,7 +212,7 @@ public sealed class TurnTests
     [Fact]
     public void A_visits_note_survives_being_stored() => AnyVisit.AlwaysHolds(visit =>
     {
-        var note = VisitNote.Of(visit.Traits, Apart.Tied);
+        var note = VisitNote.Of(visit.Traits, ExclusionReason.Tied);
         return VisitNote.Parse(note.ToString()) == note && VisitNote.Parse(VisitNote.Of(visit.Traits).ToString()).Apart is null;
     });
 
@@ -262,8 +262,8 @@ public sealed class TurnTests
 
     private static TimeZoneInfo Vienna => TimeZoneInfo.FindSystemTimeZoneById("Europe/Vienna");
 
-    private static Turn? Take(RouteStep step, Visit visit, Place? place) =>
-        Turn.Take(step, visit, place, (test, _) => new Rotation(test.Weights, 0).Next(new long[test.Weights.Count]));
+    private static Assignment? Take(RouteStep step, Visit visit, Enrolment? place) =>
+        Assignment.Take(step, visit, place, (test, _) => new Rotation(test.Weights, 0).Next(new long[test.Weights.Count]));
 
     private static RouteStep Step(Weights weights, Func<RouteTest, RouteTest> change, bool tied = false)
     {

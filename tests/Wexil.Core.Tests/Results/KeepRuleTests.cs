@@ -72,7 +72,7 @@ public sealed class KeepRuleTests
     {
         var even = Weights.Even(chances.Length);
         var now = chances.Length > 2 && resting < chances.Length ? even.Without([resting]) : even;
-        var weights = Leaning.Of(chances, floor, now);
+        var weights = AdaptiveWeights.Of(chances, floor, now);
         var taking = Enumerable.Range(0, now.Count).Where(page => now[page] > 0).ToArray();
         var least = Math.Min(floor, 100 / taking.Length);
         Assert.All(taking, page => Assert.True(weights[page] >= least));
@@ -86,19 +86,19 @@ public sealed class KeepRuleTests
     public void By_money_the_chances_and_losses_are_those_of_normal_means()
     {
         // Two means 1 apart, each with a deviation of 1: the difference is normal with deviation √2.
-        static Takings Of(double mean) => new(10_000, mean * 10_000, (10_000 - 1) * 10_000.0 + mean * mean * 10_000);
-        var (chances, losses) = MeanDensity.Compare([new(Of(5)), new(Of(6))]);
+        static RevenueSample Of(double mean) => new(10_000, mean * 10_000, (10_000 - 1) * 10_000.0 + mean * mean * 10_000);
+        var (chances, losses) = MeanPosterior.Compare([new(Of(5)), new(Of(6))]);
         Assert.Equal(0.760250, chances[1], 1e-5);
         Assert.Equal(1, losses[0] - losses[1], 1e-7);
         Assert.Equal(0.1996, losses[1], 1e-3);
-        Assert.Equal([0.5, 0.5], MeanDensity.Compare([new(default), new(Of(6))]).Chances);
+        Assert.Equal([0.5, 0.5], MeanPosterior.Compare([new(default), new(Of(6))]).Chances);
     }
 
-    private static TestStanding Standing(Arm[] arms)
+    private static TestResult Standing(Arm[] arms)
     {
         var pages = arms.Select((_, i) => new TestPage(new(i + 1), ((char)('A' + i)).ToString(), "Page")).ToArray();
         var weights = Weights.Even(arms.Length).Percent;
-        return TestStanding.Of(new(pages, 0, [new(weights, arms)], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords()));
+        return TestResult.Of(new(pages, 0, [new(weights, arms)], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords()));
     }
 
     private static string Said(RuleDecision decision) => decision switch

@@ -29,7 +29,7 @@ public sealed class StandardizationTests
         Assert.True(standing.Pages[0].ChanceBest < standing.Pages[1].ChanceBest);
         Assert.Equal(standing.Pages[1].AgainstControl!.Difference, standing.Pages[1].Standard.Rate - standing.Pages[0].Standard.Rate, 12);
         Assert.Equal("B", Verdict.Of(standing).Keep!.Letter);
-        Assert.Equal("B", Stakes.Of(standing).Page.Letter);
+        Assert.Equal("B", ExpectedLoss.Of(standing).Page.Letter);
         Assert.Equal((0.3 + 0.05) / 2, standing.Pages[0].Standard.Rate, 12);
     }
 
@@ -51,7 +51,7 @@ public sealed class StandardizationTests
                     return new Arm(visitors, (long)(visitors * Math.Min(1, rate * lift[page] * (0.8 + 0.4 * random.NextDouble()))));
                 })]);
             })]);
-            foreach (var page in standing.Challengers.Where(page => page.AgainstControl is { P: <= TestStanding.Alpha }))
+            foreach (var page in standing.Challengers.Where(page => page.AgainstControl is { P: <= TestResult.Alpha }))
             {
                 Interlocked.Increment(ref called);
                 var isBetter = page.AgainstControl!.Difference > 0;
@@ -68,15 +68,15 @@ public sealed class StandardizationTests
     public void Money_follows_the_same_rule()
     {
         var facts = Facts([new([], [new(9000, 900), new(1000, 110)]), new([], [new(1000, 20), new(9000, 230)])]);
-        Takings[][] phases = [[Orders(9000, 900, 5000), Orders(1000, 110, 5000)], [Orders(1000, 20, 5000), Orders(9000, 230, 5000)]];
-        var money = MoneyStanding.Of(facts, phases, 100, []);
+        RevenueSample[][] phases = [[Orders(9000, 900, 5000), Orders(1000, 110, 5000)], [Orders(1000, 20, 5000), Orders(9000, 230, 5000)]];
+        var money = RevenueResult.Of(facts, phases, 100, []);
         Assert.True(money.Pages[0].Total.Mean > money.Pages[1].Total.Mean);
         Assert.True(money.Pages[0].Standard.Mean < money.Pages[1].Standard.Mean);
         Assert.True(money.Pages[0].ChanceBest < money.Pages[1].ChanceBest);
         Assert.Equal(money.Pages[1].AgainstControl!.Difference, money.Pages[1].Standard.Mean - money.Pages[0].Standard.Mean, 9);
         Assert.Equal(money.Pages[1].Total.Visitors, money.Pages[1].Standard.Visitors);
 
-        static Takings Orders(long visitors, long orders, double each) => new(visitors, orders * each, orders * each * each);
+        static RevenueSample Orders(long visitors, long orders, double each) => new(visitors, orders * each, orders * each * each);
     }
 
     [Theory]
@@ -89,9 +89,9 @@ public sealed class StandardizationTests
         Assert.Equal(isSaid, Verdict.Of(standing).Stakes!.Confidence is not null);
     }
 
-    private static TestStanding Counted(Arm[][] phases) => Standing([.. phases.Select(arms => new PhaseFacts([], arms))]);
+    private static TestResult Counted(Arm[][] phases) => Standing([.. phases.Select(arms => new PhaseFacts([], arms))]);
 
-    private static TestStanding Standing(IReadOnlyList<PhaseFacts> phases) => TestStanding.Of(Facts(phases));
+    private static TestResult Standing(IReadOnlyList<PhaseFacts> phases) => TestResult.Of(Facts(phases));
 
     private static TestFacts Facts(IReadOnlyList<PhaseFacts> phases)
     {

@@ -24,7 +24,7 @@ public sealed class ThresholdTests
     [InlineData(90, VerdictKind.TooEarly)]
     [InlineData(91, VerdictKind.Problem)]
     public void Nobody_converting_is_a_problem_below_a_chance_of_one_in_a_million(long visitors, VerdictKind kind) =>
-        Assert.Equal(kind, Verdict.Of(TestStanding.Of(Facts([new(1000, 150), new(1000, 150)]) with { Silence = new(visitors, DateTimeOffset.UnixEpoch) })).Kind);
+        Assert.Equal(kind, Verdict.Of(TestResult.Of(Facts([new(1000, 150), new(1000, 150)]) with { Silence = new(visitors, DateTimeOffset.UnixEpoch) })).Kind);
 
     [Theory]
     [InlineData(24, false)]
@@ -76,19 +76,19 @@ public sealed class ThresholdTests
     [Fact]
     public void Pairs_stand_out_below_one_in_a_thousand_over_all_pairs_together()
     {
-        var outcomes = Enumerable.Range(240, 120).Select(conversions => PairTable.Of([[new(4000, 200), new(4000, 200)], [new(4000, 200), new(4000, conversions)]]))
+        var outcomes = Enumerable.Range(240, 120).Select(conversions => InteractionTable.Of([[new(4000, 200), new(4000, 200)], [new(4000, 200), new(4000, conversions)]]))
             .Select(table => (Surprise: table.Pairs.Max(pair => pair.Surprise), table.Standout)).ToArray();
         // qnorm(1 − 0.001/8), two-sided and over four pairs; over a single pair it would be 3.29.
         Assert.All(outcomes, outcome => Assert.Equal(outcome.Surprise > 3.66226, outcome.Standout is not null));
         Assert.Contains(outcomes, outcome => outcome.Surprise is > 3.29 and < 3.66);
         Assert.Contains(outcomes, outcome => outcome.Surprise > 3.67);
         // However far from its parts, a pair with too few conversions says nothing.
-        PairTable With(long conversions) => PairTable.Of([[new(40_000, 400), new(40_000, 400)], [new(40_000, 400), new(300, conversions)]]);
+        InteractionTable With(long conversions) => InteractionTable.Of([[new(40_000, 400), new(40_000, 400)], [new(40_000, 400), new(300, conversions)]]);
         Assert.Null(With(24).Standout);
         Assert.NotNull(With(25).Standout);
     }
 
-    private static TestStanding Standing(Arm[] arms) => TestStanding.Of(Facts(arms));
+    private static TestResult Standing(Arm[] arms) => TestResult.Of(Facts(arms));
 
     private static TestFacts Facts(Arm[] arms)
     {

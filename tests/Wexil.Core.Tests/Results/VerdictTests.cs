@@ -17,7 +17,7 @@ public sealed class VerdictTests
     [InlineData(5000, 500, 6000, 780, VerdictKind.Problem, null)]
     public void Each_situation_has_its_verdict(long visitorsA, long conversionsA, long visitorsB, long conversionsB, VerdictKind kind, string? keep)
     {
-        var verdict = Verdict.Of(TestStanding.Of(Facts([new(visitorsA, conversionsA), new(visitorsB, conversionsB)])));
+        var verdict = Verdict.Of(TestResult.Of(Facts([new(visitorsA, conversionsA), new(visitorsB, conversionsB)])));
         Assert.Equal(kind, verdict.Kind);
         Assert.Equal(keep, verdict.Keep?.Letter);
     }
@@ -25,14 +25,14 @@ public sealed class VerdictTests
     [Fact]
     public void The_sentence_says_what_to_do_and_how_much_better()
     {
-        var verdict = Verdict.Of(TestStanding.Of(Facts([new(5000, 500), new(5000, 650)])));
+        var verdict = Verdict.Of(TestResult.Of(Facts([new(5000, 500), new(5000, 650)])));
         Assert.Equal("Keep B. It brings 30% more opt-ins than A.", verdict.Sentence);
     }
 
     [Fact]
     public void Too_early_says_how_long_it_will_take()
     {
-        var verdict = Verdict.Of(TestStanding.Of(Facts([new(1700, 450), new(1700, 490)])));
+        var verdict = Verdict.Of(TestResult.Of(Facts([new(1700, 450), new(1700, 490)])));
         Assert.Equal("B is ahead of A, but not by enough to bank on.", verdict.Sentence);
         Assert.InRange(verdict.MoreVisitors!.Value, 1_000, 20_000);
         Assert.Equal(verdict.MoreVisitors.Value / 400.0, verdict.Days!.Value);
@@ -42,7 +42,7 @@ public sealed class VerdictTests
     public void Visitors_without_a_conversion_for_too_long_are_a_problem_and_a_short_while_is_not()
     {
         Arm[] arms = [new(1000, 150), new(1000, 150)];
-        Verdict After(long visitors) => Verdict.Of(TestStanding.Of(Facts(arms) with { Silence = new(visitors, DateTimeOffset.UnixEpoch) }));
+        Verdict After(long visitors) => Verdict.Of(TestResult.Of(Facts(arms) with { Silence = new(visitors, DateTimeOffset.UnixEpoch) }));
         Assert.Equal(VerdictKind.Problem, After(210).Kind);
         Assert.Equal(VerdictKind.TooEarly, After(25).Kind);
     }
@@ -54,10 +54,10 @@ public sealed class VerdictTests
         for (var i = 0; i < 500; i++)
         {
             Arm[] arms = [.. Enumerable.Range(0, 4).Select(_ => new Arm(2000, 180 + random.Next(60)))];
-            var standing = TestStanding.Of(Facts(arms));
+            var standing = TestResult.Of(Facts(arms));
             foreach (var page in standing.Challengers)
                 if (page.AgainstControl is { Interval: { } interval } comparison)
-                    Assert.Equal(comparison.P <= TestStanding.Alpha, !interval.Contains(0));
+                    Assert.Equal(comparison.P <= TestResult.Alpha, !interval.Contains(0));
         }
     }
 
@@ -70,9 +70,9 @@ public sealed class VerdictTests
     [InlineData(10_000, 39_00L, 500, 10_000, 900_00L, 20, VerdictKind.Problem, null)]
     public void Each_situation_has_its_verdict_by_money(long visitorsA, long orderA, long buyersA, long visitorsB, long orderB, long buyersB, VerdictKind kind, string? keep)
     {
-        Takings Of(long visitors, long order, long buyers) => new(visitors, order * buyers, (double)order * order * buyers);
-        var standing = TestStanding.Of(Facts([new(visitorsA, visitorsA / 10), new(visitorsB, visitorsB / 10)]));
-        var money = MoneyStanding.Of(standing.Facts, [[Of(visitorsA, orderA, buyersA), Of(visitorsB, orderB, buyersB)]], orderA * buyersA / (double)visitorsA, []);
+        RevenueSample Of(long visitors, long order, long buyers) => new(visitors, order * buyers, (double)order * order * buyers);
+        var standing = TestResult.Of(Facts([new(visitorsA, visitorsA / 10), new(visitorsB, visitorsB / 10)]));
+        var money = RevenueResult.Of(standing.Facts, [[Of(visitorsA, orderA, buyersA), Of(visitorsB, orderB, buyersB)]], orderA * buyersA / (double)visitorsA, []);
         var verdict = Verdict.Of(standing, money, onMoney: true, amount => $"${amount / 100:0.00}");
         Assert.Equal((kind, keep), (verdict.Kind, verdict.Keep?.Letter));
         if (kind == VerdictKind.Ready) Assert.Equal("Keep B. Each visitor brings $0.78 more than with A.", verdict.Sentence);
@@ -83,8 +83,8 @@ public sealed class VerdictTests
     [Fact]
     public void Where_money_and_conversions_disagree_it_is_said()
     {
-        var standing = TestStanding.Of(Facts([new(10_000, 1000), new(10_000, 1300)]));
-        var money = MoneyStanding.Of(standing.Facts, [[new(10_000, 700 * 3900.0, 700 * 3900.0 * 3900), new(10_000, 400 * 3900.0, 400 * 3900.0 * 3900)]], 273, []);
+        var standing = TestResult.Of(Facts([new(10_000, 1000), new(10_000, 1300)]));
+        var money = RevenueResult.Of(standing.Facts, [[new(10_000, 700 * 3900.0, 700 * 3900.0 * 3900), new(10_000, 400 * 3900.0, 400 * 3900.0 * 3900)]], 273, []);
         var byGoal = Verdict.Of(standing, money, onMoney: false, amount => $"{amount}");
         Assert.Equal("B", byGoal.Keep!.Letter);
         Assert.Contains("A is ahead, and not by chance: the two disagree", byGoal.Why, StringComparison.Ordinal);
@@ -97,19 +97,19 @@ public sealed class VerdictTests
     public void What_an_earlier_look_was_sure_of_stays_sure_while_the_page_is_ahead()
     {
         var facts = Facts([new(3000, 300), new(3000, 345)]);
-        Assert.Equal(VerdictKind.TooEarly, Verdict.Of(TestStanding.Of(facts)).Kind);
+        Assert.Equal(VerdictKind.TooEarly, Verdict.Of(TestResult.Of(facts)).Kind);
         PastLooks[] past = [PastLooks.None, new(Ahead: 0.01, Behind: 1)];
-        var sure = TestStanding.Of(facts with { Past = past });
+        var sure = TestResult.Of(facts with { Past = past });
         Assert.Equal("B", Verdict.Of(sure).Keep!.Letter);
         Assert.True(sure.Pages[1].AgainstControl!.Interval!.Value.Low >= 0);
-        Assert.Equal(VerdictKind.TooEarly, Verdict.Of(TestStanding.Of(Facts([new(3000, 345), new(3000, 300)]) with { Past = past })).Kind);
+        Assert.Equal(VerdictKind.TooEarly, Verdict.Of(TestResult.Of(Facts([new(3000, 345), new(3000, 300)]) with { Past = past })).Kind);
         Assert.Equal(new(0.01, 0.5), past[1].With(new(-1, null, 0.5, 0.5)));
     }
 
     [Fact]
     public void Keeping_the_best_loses_least_and_waiting_costs_what_goes_to_the_others()
     {
-        var stakes = Verdict.Of(TestStanding.Of(Facts([new(5000, 500), new(5000, 650)]))).Stakes!;
+        var stakes = Verdict.Of(TestResult.Of(Facts([new(5000, 500), new(5000, 650)]))).Stakes!;
         Assert.Equal("B", stakes.Page.Letter);
         Assert.InRange(stakes.Confidence!.Value, 0.95, 1);
         Assert.InRange(stakes.LossPerThousand, 0, 0.1);

@@ -62,12 +62,12 @@ public sealed class ReferenceTests
     [Fact]
     public void Chances_add_up_to_one_and_what_two_pages_lose_differs_by_the_difference_of_their_means() => Gen.Select(Gen.Int[1, 400], Gen.Int[1, 400], Gen.Int[1, 400]).AlwaysHolds((x, y, z) =>
     {
-        RateDensity[] pages = [new(new Arm(1000, x)), new(new Arm(100_000, y * 100)), new(new Arm(400, z))];
-        var (chances, losses) = RateDensity.Compare(pages);
+        RatePosterior[] pages = [new(new Arm(1000, x)), new(new Arm(100_000, y * 100)), new(new Arm(400, z))];
+        var (chances, losses) = RatePosterior.Compare(pages);
         Assert.Equal(1, chances.Sum(), 1e-7);
         Assert.All(losses, loss => Assert.InRange(loss, -1e-12, 1));
         // Between two pages what the one loses and the other does differ by the difference of the means.
-        var (ahead, two) = RateDensity.Compare([pages[0], pages[1]]);
+        var (ahead, two) = RatePosterior.Compare([pages[0], pages[1]]);
         Assert.Equal(1, ahead.Sum(), 1e-7);
         Assert.Equal((y * 100 + 1) / 100_002.0 - (x + 1) / 1002.0, two[0] - two[1], 1e-9);
     });
@@ -76,7 +76,7 @@ public sealed class ReferenceTests
     public void Means_combine_within_phases_and_not_across_them()
     {
         // Both phases differ by 1; pooled, the page with more visitors in the poor phase would look worse.
-        static Takings Of(long visitors, double mean) => new(visitors, visitors * mean, visitors * (mean * mean + 4));
+        static RevenueSample Of(long visitors, double mean) => new(visitors, visitors * mean, visitors * (mean * mean + 4));
         var estimate = Phases.DifferenceOfMeans([(Of(1000, 10), Of(4000, 11)), (Of(4000, 2), Of(1000, 3))])!.Value;
         Assert.Equal(1, estimate.Difference, 1e-12);
         Assert.Equal(4 * (1 / 1000.0 + 1 / 4000.0) / 2, estimate.Variance, 1e-5);
@@ -87,18 +87,18 @@ public sealed class ReferenceTests
     public void A_pair_that_beats_its_parts_stands_out_and_parts_that_only_add_up_do_not()
     {
         static Arm Of(double rate) => new(4000, (long)(4000 * rate));
-        Assert.Null(PairTable.Of([[Of(0.05), Of(0.06)], [Of(0.07), Of(0.083)]]).Standout);
-        var better = PairTable.Of([[Of(0.05), Of(0.05)], [Of(0.05), Of(0.10)]]).Standout;
+        Assert.Null(InteractionTable.Of([[Of(0.05), Of(0.06)], [Of(0.07), Of(0.083)]]).Standout);
+        var better = InteractionTable.Of([[Of(0.05), Of(0.05)], [Of(0.05), Of(0.10)]]).Standout;
         Assert.Equal((1, 1), (better!.First, better.Second));
         Assert.True(better.Expected < 0.10);
-        Assert.Null(PairTable.Of([[Of(0.05), default], [Of(0.05), Of(0.10)]]).Standout);
+        Assert.Null(InteractionTable.Of([[Of(0.05), default], [Of(0.05), Of(0.10)]]).Standout);
     }
 
     [Fact]
     public void Two_takings_of_which_nothing_is_known_are_not_compared()
     {
-        Assert.Null(Takings.Compare(new(5, 0, 0), new(9, 0, 0)));
-        Assert.Null(Takings.Compare(new(1, 50, 2500), new(9, 50, 2500)));
+        Assert.Null(RevenueSample.Compare(new(5, 0, 0), new(9, 0, 0)));
+        Assert.Null(RevenueSample.Compare(new(1, 50, 2500), new(9, 50, 2500)));
     }
 
     private static IEnumerable<Dictionary<string, string>> Rows(string name)

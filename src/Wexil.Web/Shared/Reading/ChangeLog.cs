@@ -15,8 +15,8 @@ public static class ChangeLog
         for (var i = 0; i < changes.Count; i++)
         {
             var newest = changes[i];
-            var times = changes.Skip(i).TakeWhile(change => change.Who == Leaning.Who).Count();
-            lines.Add(times < 2 ? newest : newest with { What = $"{newest.What}, and {Show.Count(times - 1, "time", "times")} before" });
+            var times = changes.Skip(i).TakeWhile(change => change.Who == AdaptiveWeights.Who).Count();
+            lines.Add(times < 2 ? newest : newest with { What = $"{newest.What}, and {Format.Count(times - 1, "time", "times")} before" });
             i += Math.Max(0, times - 1);
         }
         return lines;

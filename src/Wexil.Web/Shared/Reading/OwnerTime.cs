@@ -22,8 +22,8 @@ public sealed class OwnerTime(SettingStore settings, TimeProvider time)
     {
         var passed = Now - moment;
         if (passed < TimeSpan.FromMinutes(1)) return "just now";
-        if (passed < TimeSpan.FromHours(1)) return Show.Count((long)passed.TotalMinutes, "minute", "minutes") + " ago";
-        if (Local(moment).Date == Local(Now).Date) return Show.Count((long)passed.TotalHours, "hour", "hours") + " ago";
+        if (passed < TimeSpan.FromHours(1)) return Format.Count((long)passed.TotalMinutes, "minute", "minutes") + " ago";
+        if (Local(moment).Date == Local(Now).Date) return Format.Count((long)passed.TotalHours, "hour", "hours") + " ago";
         return Local(moment).Date == Local(Now).Date.AddDays(-1) ? $"yesterday {Local(moment):HH:mm}" : Moment(moment);
     }
 

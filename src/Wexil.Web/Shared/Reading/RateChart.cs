@@ -16,7 +16,7 @@ public sealed class RateChart
 
     public sealed record Row(string Letter, double Base, string Curve, double IntervalFrom, double IntervalUntil, double Rate, string Words);
 
-    private RateChart(TestStanding standing, string many)
+    private RateChart(TestResult standing, string many)
     {
         Many = many;
         var shown = standing.Pages.Where(page => page.Rate is not null).ToArray();
@@ -29,7 +29,7 @@ public sealed class RateChart
             var rate = page.Rate!.Value;
             return new Row(
                 page.Page.Letter, line, Curve(page.Density, line, highest), At(rate.Low), At(rate.High), At(page.Standard.Rate),
-                $"{page.Page.Letter} {Show.Percent(page.Standard.Rate)}, {Show.Range(rate)}");
+                $"{page.Page.Letter} {Format.Percent(page.Standard.Rate)}, {Format.Range(rate)}");
         })];
         Height = Top + Math.Max(1, Rows.Count) * RowHeight + 44;
         Ticks = [.. NiceTicks(_from, _until).Select(tick => (At(tick), Label(tick)))];
@@ -40,11 +40,11 @@ public sealed class RateChart
     public IReadOnlyList<Row> Rows { get; }
     public IReadOnlyList<(double Place, string Label)> Ticks { get; }
 
-    public static RateChart Of(TestStanding standing, string many) => new(standing, many);
+    public static RateChart Of(TestResult standing, string many) => new(standing, many);
 
     private double At(double rate) => Left + (rate - _from) / (_until - _from) * (Right - Left);
 
-    private string Curve(RateDensity density, double line, double highest)
+    private string Curve(RatePosterior density, double line, double highest)
     {
         // All curves have the same area: who knows more stands taller. A floor keeps the flattest visible.
         var scale = DensityHeight / Math.Max(highest, 1e-12);
@@ -56,11 +56,11 @@ public sealed class RateChart
         {
             var rate = from + (until - from) * i / points;
             var index = Math.Clamp((int)Math.Round((rate - density.Low) / density.Step), 0, density.Density.Length - 1);
-            return $"{Show.At(At(rate))},{Show.At(line - 4 - density.Density[index] * scale)}";
+            return $"{Format.At(At(rate))},{Format.At(line - 4 - density.Density[index] * scale)}";
         }));
     }
 
-    private static double Edge(RateDensity density, double chance)
+    private static double Edge(RatePosterior density, double chance)
     {
         double low = density.Low, high = density.High;
         for (var i = 0; i < 40; i++)

@@ -13,7 +13,7 @@ namespace Wexil.Web.Shared.Reading;
 /// <param name="Money">By what visitors brought; null where nobody bought anything.</param>
 /// <param name="Goals">All goals besides the goal step.</param>
 public sealed record TestReading(
-    SplitTest Test, Step Step, Step Goal, IReadOnlyList<Page> Pages, IReadOnlyList<Phase> Phases, TestStanding Standing, MoneyStanding? Money, Verdict Verdict, IReadOnlyList<TestGoalRow> Goals)
+    SplitTest Test, Step Step, Step Goal, IReadOnlyList<Page> Pages, IReadOnlyList<Phase> Phases, TestResult Standing, RevenueResult? Money, Verdict Verdict, IReadOnlyList<TestGoalRow> Goals)
 {
     public TestGoalRow? Main => Goals.FirstOrDefault(goal => goal.IsMain);
 
@@ -41,14 +41,14 @@ public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tall
         var main = own.FirstOrDefault(goal => goal.IsMain)?.Goal;
         var counted = tallies.Phases(test, phases);
         var isLess = main is { LessIsBetter: true };
-        var standing = TestStanding.Of(new TestFacts(
+        var standing = TestResult.Of(new TestFacts(
             [.. shown.Select((page, i) => new TestPage(page.Id, Mark.Letter(i), page.Name))], 0, isLess ? Others(counted) : counted,
             RateOf(test, counted), test.SmallestLift, tallies.VisitorsPerDay(test.Step), isLess ? null : tallies.Silence(test.Id), main?.Words ?? step.Kind.ConversionWords())
         {
-            Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestStanding.Alpha,
+            Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestResult.Alpha,
             Past = Past(test, onMoney: false),
         });
-        var money = tallies.MoneyPhases(test, phases, counted, currency) is { } takings ? MoneyStanding.Of(standing.Facts, takings, test.BaseEarned, Past(test, onMoney: true)) : null;
+        var money = tallies.MoneyPhases(test, phases, counted, currency) is { } takings ? RevenueResult.Of(standing.Facts, takings, test.BaseEarned, Past(test, onMoney: true)) : null;
         return new(test, step, steps.Single(s => s.Id == test.Goal), shown, phases, standing, money, Verdict.Of(standing, money, test.Rule.OnMoney, amount => currency.Show((decimal)amount)), own) { SeenRate = SeenRate(counted) };
     }
 
@@ -63,7 +63,7 @@ public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tall
     public static double? SeenRate(IReadOnlyList<PhaseFacts> counted)
     {
         var total = counted.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);
-        return total.Conversions >= PeekSafe.LeastConversions && total.Conversions < total.Visitors ? total.Rate : null;
+        return total.Conversions >= AlwaysValidTest.LeastConversions && total.Conversions < total.Visitors ? total.Rate : null;
     }
 
     private IReadOnlyList<PastLooks> Past(SplitTest test, bool onMoney)
@@ -73,7 +73,7 @@ public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tall
     }
 
     /// <summary>The standing of a test by another of its goals: the same figures, while the verdict goes by the main one.</summary>
-    public static TestStanding By(TestReading reading, TestGoalRow goal, IReadOnlyList<GoalTally> tallies)
+    public static TestResult By(TestReading reading, TestGoalRow goal, IReadOnlyList<GoalTally> tallies)
     {
         var met = tallies.Where(tally => tally.Goal == goal.Id).ToDictionary(tally => (tally.Phase, tally.Page), tally => tally.Visitors);
         return By(reading, met, goal.Goal.LessIsBetter, goal.Goal.Words, goal.CountsIn);
@@ -81,7 +81,7 @@ public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tall
 
     /// <summary>The standing of a test by something else that its visitors did: how many did, by phase and page.</summary>
     /// <param name="counts">The phases whose visitors it is about; null for all.</param>
-    public static TestStanding By(
+    public static TestResult By(
         TestReading reading, IReadOnlyDictionary<(PhaseId, PageId), long> met, bool isLess, (string Many, string One) words, Func<Phase, bool>? counts = null)
     {
         var facts = reading.Standing.Facts;
@@ -93,7 +93,7 @@ public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tall
         if (isLess) phases = Others(phases);
         var total = phases.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);
         // Nobody said beforehand what rate to expect of it: that of all pages together is near.
-        return TestStanding.Of(facts with { Phases = phases, BaseRate = total.Conversions > 0 ? total.Rate : facts.BaseRate, Silence = null, Past = [], Words = words });
+        return TestResult.Of(facts with { Phases = phases, BaseRate = total.Conversions > 0 ? total.Rate : facts.BaseRate, Silence = null, Past = [], Words = words });
     }
 
     /// <summary>Where less is better, those count who did not.</summary>

@@ -63,7 +63,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
             var (bundle, problem) = PageArchive.Read(stream, Limits);
             if (bundle is null) return Refuse(nameof(Upload), problem!);
             foreach (var path in bundle.Pages)
-                if (PageSource.Problem(bundle.Source(path)) is { } wrong) return Refuse(nameof(Upload), $"{Show.Quoted(path)}: {wrong}");
+                if (PageSource.Problem(bundle.Source(path)) is { } wrong) return Refuse(nameof(Upload), $"{Format.Quoted(path)}: {wrong}");
             if (bundle.Pages.Count() == 1) return await Add(bundle);
             // Reading the archive closed its stream.
             await using var again = upload.OpenReadStream();
@@ -97,7 +97,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
         if (Wexil.Pages.Starters.Starter.Find(Starter) is not { } starter) return Refuse(nameof(Starter), "Choose a page to start from.");
         var page = pages.Find(await pages.AddAsync(Screen.Step.Id, starter.Name, PageBundle.OneFile(starter.Html), "Begun from a page of Wexil’s"))!;
         routes.Reload(Screen.Funnel.Id);
-        Done = $"{Show.Quoted(page.Name)} is on the step. Put your own words and pictures in.";
+        Done = $"{Format.Quoted(page.Name)} is on the step. Put your own words and pictures in.";
         return Redirect(Screen.Address($"build/{page.Slug}"));
     }
 
@@ -109,7 +109,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
         if (name is null) return Page();
         var page = pages.Find(await pages.AddAsync(Screen.Step.Id, name, address))!;
         routes.Reload(Screen.Funnel.Id);
-        Done = $"{Show.Quoted(page.Name)} is added. To count visits there, paste the tracking script shown below into the page.{addresses.TwinOf(page.Id, address)}";
+        Done = $"{Format.Quoted(page.Name)} is added. To count visits there, paste the tracking script shown below into the page.{addresses.TwinOf(page.Id, address)}";
         return Redirect(Screen.Address($"build/{page.Slug}"));
     }
 
@@ -118,7 +118,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
         if (NameOr(HostedHtml.Title(bundle.Source(bundle.Entry)) ?? Screen.Step.Name) is not { } name) return Page();
         await pages.AddAsync(Screen.Step.Id, name, bundle);
         routes.Reload(Screen.Funnel.Id);
-        Done = bundle.Files.Count == 1 ? $"{Show.Quoted(name)} is on the step." : $"{Show.Quoted(name)} is on the step, with {bundle.Files.Count - 1} files of its own.";
+        Done = bundle.Files.Count == 1 ? $"{Format.Quoted(name)} is on the step." : $"{Format.Quoted(name)} is on the step, with {bundle.Files.Count - 1} files of its own.";
         return Redirect(Screen.Address("build"));
     }
 

@@ -17,7 +17,7 @@ namespace Wexil.Web.Studio.Build;
 public sealed record PageCard(Page Page, string? Letter, Page? Parent, int Clones, PageChanges? Changes, WiringReport? Wiring, bool IsBehind, string? Frame);
 
 /// <summary>The pages of a step, seen as they are.</summary>
-public sealed partial class BuildModel(StepScreens screens, PageDesk desk, PageShelf shelf) : StepPageModel(screens)
+public sealed partial class BuildModel(StepScreens screens, PageContext desk, PageShelf shelf) : StepPageModel(screens)
 {
     public override string Stage => "build";
 
@@ -55,7 +55,7 @@ public sealed partial class BuildModel(StepScreens screens, PageDesk desk, PageS
         if (Screen.Pages.FirstOrDefault(page => page.Id == new PageId(original)) is not { } parent) return NotFound();
         var clone = desk.Pages.Find(await desk.Pages.CloneAsync(parent, CloneName(parent)))!;
         desk.Routes.Reload(Screen.Funnel.Id);
-        Done = $"This is a clone of {Show.Quoted(parent.Name)}. Change one thing, then publish: visitors see it once you send them here.";
+        Done = $"This is a clone of {Format.Quoted(parent.Name)}. Change one thing, then publish: visitors see it once you send them here.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }
 
@@ -63,7 +63,7 @@ public sealed partial class BuildModel(StepScreens screens, PageDesk desk, PageS
     public async Task<IActionResult> OnPostShowAsync(long id)
     {
         if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } shown) return NotFound();
-        Done = await desk.Pages.ShowAsync(shown) ? $"Everyone who opens the step’s link sees {Show.Quoted(shown.Name)} from now on." : "A test is running on this step. Keep a page first.";
+        Done = await desk.Pages.ShowAsync(shown) ? $"Everyone who opens the step’s link sees {Format.Quoted(shown.Name)} from now on." : "A test is running on this step. Keep a page first.";
         desk.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));
     }
@@ -85,14 +85,14 @@ public sealed partial class BuildModel(StepScreens screens, PageDesk desk, PageS
         if (target is null)
         {
             if (await shelf.ArchiveAsync(page) is { } late) return Refuse(id, Words(late));
-            Done = $"{Show.Quoted(page.Name)} is put away.{(tested ? " Nobody new is sent there; who has it keeps it. A new phase has begun." : "")}";
+            Done = $"{Format.Quoted(page.Name)} is put away.{(tested ? " Nobody new is sent there; who has it keeps it. A new phase has begun." : "")}";
         }
         else
         {
             var (moved, late) = await shelf.MoveAsync(page, target.Id);
             if (late is { } why) return Refuse(id, Words(why));
-            Done = moved == page.Id ? $"{Show.Quoted(page.Name)} is on {Show.Quoted(target.Name)} now."
-                : $"{Show.Quoted(page.Name)} was in a test here, so its figures stay with it in the archive of this step; a clone of it is on {Show.Quoted(target.Name)}.";
+            Done = moved == page.Id ? $"{Format.Quoted(page.Name)} is on {Format.Quoted(target.Name)} now."
+                : $"{Format.Quoted(page.Name)} was in a test here, so its figures stay with it in the archive of this step; a clone of it is on {Format.Quoted(target.Name)}.";
         }
         desk.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));
@@ -103,7 +103,7 @@ public sealed partial class BuildModel(StepScreens screens, PageDesk desk, PageS
         if (shelf.Archived(Screen.Step.Id).FirstOrDefault(page => page.Id == new PageId(id)) is not { } page) return NotFound();
         await shelf.RestoreAsync(page.Id);
         desk.Routes.Reload(Screen.Funnel.Id);
-        Done = $"{Show.Quoted(page.Name)} is back.";
+        Done = $"{Format.Quoted(page.Name)} is back.";
         return Redirect(Screen.Address("build"));
     }
 
@@ -112,7 +112,7 @@ public sealed partial class BuildModel(StepScreens screens, PageDesk desk, PageS
         if (Screen.Pages.Concat(shelf.Archived(Screen.Step.Id)).FirstOrDefault(own => own.Id == new PageId(id)) is not { } page) return NotFound();
         if (await shelf.DeleteAsync(page) is { } problem) return Refuse(id, Words(problem));
         desk.Routes.Reload(Screen.Funnel.Id);
-        Done = $"{Show.Quoted(page.Name)} is deleted. Nobody was ever shown it.";
+        Done = $"{Format.Quoted(page.Name)} is deleted. Nobody was ever shown it.";
         return Redirect(Screen.Address("build"));
     }
 

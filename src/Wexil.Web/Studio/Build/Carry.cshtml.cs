@@ -13,7 +13,7 @@ namespace Wexil.Web.Studio.Build;
 public sealed record ClonePlan(Page Page, string Address, bool IsTested, IReadOnlyList<CarriedChange> Changes);
 
 /// <summary>Carries later changes of a page over to all its clones at once.</summary>
-public sealed class CarryModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
     public IReadOnlyList<ClonePlan> Plans { get; private set; } = [];
 

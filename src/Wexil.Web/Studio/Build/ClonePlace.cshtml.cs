@@ -8,7 +8,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>Clones a page to another step, of this funnel or another.</summary>
-public sealed class ClonePlaceModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+public sealed class ClonePlaceModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
     public IEnumerable<(Funnel Funnel, IEnumerable<Step> Steps)> Places =>
         Desk.Funnels.All().Select(funnel => (funnel, Desk.Funnels.Steps(funnel.Id).Where(step => !step.IsArchived && step.Id != Screen.Step.Id)));
@@ -31,7 +31,7 @@ public sealed class ClonePlaceModel(StepScreens screens, PageDesk desk) : PageSc
         }
         var clone = Desk.Pages.Find(await Desk.Pages.CloneAsync(Shown, Shown.Name, place.Step.Id))!;
         Desk.Routes.Reload();
-        Done = $"A clone of {Show.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons know their new page.";
+        Done = $"A clone of {Format.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons know their new page.";
         return Redirect($"/f/{place.Funnel.Slug}/{place.Step.Slug}/build/{clone.Slug}");
     }
 }

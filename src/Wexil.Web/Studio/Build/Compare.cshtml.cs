@@ -8,7 +8,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>Two pages, or two versions of one, side by side or one over the other, with every difference named.</summary>
-public sealed class CompareModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+public sealed class CompareModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
     /// <summary>The slug of another page to compare with; else the page it was cloned from.</summary>
     [BindProperty(SupportsGet = true)]
@@ -45,13 +45,13 @@ public sealed class CompareModel(StepScreens screens, PageDesk desk) : PageScree
         {
             Before = ($"Version {From}", Desk.Frame(Shown, PreviewUse.Inspect, From));
             Changes = PageDifferences.Between(Desk.Pages.Source(Shown, From), now,
-                PageDesk.FilesThatDiffer(Desk.Pages.Hashes(Shown.Id, From), Shown.Entry!, Desk.Pages.Hashes(Shown.Id, To == 0 ? Shown.Revision : To, To == 0), Shown.Entry!));
+                Build.PageContext.FilesThatDiffer(Desk.Pages.Hashes(Shown.Id, From), Shown.Entry!, Desk.Pages.Hashes(Shown.Id, To == 0 ? Shown.Revision : To, To == 0), Shown.Entry!));
             return Page();
         }
         Other = With is { } slug ? Others.FirstOrDefault(page => page.Slug == slug) : Parent is { IsHosted: true } parent ? parent : Others.FirstOrDefault();
         if (Other is null) return With is null ? Page() : NotFound();
         Before = (Other.Name, Desk.Frame(Other, PreviewUse.Inspect, Other.Revision));
-        Changes = PageDifferences.Between(Desk.Pages.Source(Other), now, PageDesk.FilesThatDiffer(Desk.Pages.Hashes(Other.Id, Other.Revision), Other.Entry!, Desk.Pages.Hashes(Shown.Id, Shown.Revision, true), Shown.Entry!));
+        Changes = PageDifferences.Between(Desk.Pages.Source(Other), now, Build.PageContext.FilesThatDiffer(Desk.Pages.Hashes(Other.Id, Other.Revision), Other.Entry!, Desk.Pages.Hashes(Shown.Id, Shown.Revision, true), Shown.Entry!));
         return Page();
     }
 }

@@ -17,7 +17,7 @@ namespace Wexil.Web.Studio.Build;
 
 /// <summary>A page changed where it stands, or in its source. What is changed is a draft until it is published.</summary>
 [UploadLimit(16)]
-public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEditor editor, TypedAddress addresses, IAntiforgery antiforgery) : PageScreenModel(screens, desk)
+public sealed class EditPageModel(StepScreens screens, PageContext desk, DraftEditor editor, TypedAddress addresses, IAntiforgery antiforgery) : PageScreenModel(screens, desk)
 {
     private const int LargestPicture = 8 << 20;
 
@@ -159,7 +159,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
             Desk.Routes.Reload(Screen.Funnel.Id);
         }
         if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source) await Desk.Drafts.EditAsync(Shown, Draft, source, "Source");
-        Done = Shown.IsHosted ? "Saved as a draft. Visitors see it once you publish it." : $"{Show.Quoted(Desk.Pages.Find(Shown.Id)!.Name)} is saved.{(moved is null ? "" : addresses.TwinOf(Shown.Id, moved))}";
+        Done = Shown.IsHosted ? "Saved as a draft. Visitors see it once you publish it." : $"{Format.Quoted(Desk.Pages.Find(Shown.Id)!.Name)} is saved.{(moved is null ? "" : addresses.TwinOf(Shown.Id, moved))}";
         return Redirect(Shown.IsHosted ? Own() : Screen.Address("build"));
     }
 
@@ -184,7 +184,7 @@ public sealed class EditPageModel(StepScreens screens, PageDesk desk, DraftEdito
         if (IsTested) return Redirect(Own("publish"));
         await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, "");
         Desk.Routes.Reload(Screen.Funnel.Id);
-        Done = $"{Show.Quoted(Shown.Name)} is published: whoever is sent to it sees it so from now on.";
+        Done = $"{Format.Quoted(Shown.Name)} is published: whoever is sent to it sees it so from now on.";
         return Redirect(Screen.Address("build"));
     }
 

@@ -6,7 +6,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>A page as visitors see it, as a .zip of plain HTML and its files.</summary>
-public sealed class ExportModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+public sealed class ExportModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
     public IActionResult OnGet()
     {

@@ -16,7 +16,7 @@ namespace Wexil.Web.Studio.Build;
 public sealed record PageReview(PageChanges? Changes, WiringReport Wiring);
 
 /// <summary>What the screens of one page need to read.</summary>
-public sealed class PageDesk(PageStore pages, DraftStore drafts, PreviewTickets tickets, VisitorsAddress visitors, Routes routes, FunnelStore funnels) : IDisposable
+public sealed class PageContext(PageStore pages, DraftStore drafts, PreviewTickets tickets, VisitorsAddress visitors, Routes routes, FunnelStore funnels) : IDisposable
 {
     private readonly MemoryCache _reviews = new(new MemoryCacheOptions { SizeLimit = 500 });
 
@@ -59,9 +59,9 @@ public sealed class PageDesk(PageStore pages, DraftStore drafts, PreviewTickets 
 }
 
 /// <summary>A screen of one page of a step.</summary>
-public abstract class PageScreenModel(StepScreens screens, PageDesk desk) : StepPageModel(screens)
+public abstract class PageScreenModel(StepScreens screens, PageContext desk) : StepPageModel(screens)
 {
-    protected PageDesk Desk => desk;
+    protected PageContext Desk => desk;
 
     public override string Stage => "build";
 

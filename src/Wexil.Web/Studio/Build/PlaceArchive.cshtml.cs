@@ -61,7 +61,7 @@ public sealed class PlaceArchiveModel(StepScreens screens, WaitingArchives archi
         await pages.AddAsync([.. chosen.Select(page => (steps[page.Path].Id, page.Title, Relinked(bundle, page.Path, steps)))]);
         archives.Forget(id, Screen.Step.Id);
         routes.Reload(Screen.Funnel.Id);
-        Done = chosen.Length == 1 ? $"{Show.Quoted(chosen[0].Title)} is on its step." : $"{chosen.Length} pages are on their steps. Links between them lead along the funnel.";
+        Done = chosen.Length == 1 ? $"{Format.Quoted(chosen[0].Title)} is on its step." : $"{chosen.Length} pages are on their steps. Links between them lead along the funnel.";
         return Redirect(Screen.Address("build"));
     }
 

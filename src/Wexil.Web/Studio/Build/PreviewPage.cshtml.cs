@@ -6,7 +6,7 @@ using Wexil.Core.Pages;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>A page at three widths side by side, with nothing counted.</summary>
-public sealed class PreviewPageModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+public sealed class PreviewPageModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
     /// <summary>Which version; 0 for the draft.</summary>
     [BindProperty(SupportsGet = true, Name = "v")]

@@ -8,7 +8,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>Publishes a page that is in a running test: says first what that does to the evidence.</summary>
-public sealed class PublishModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+public sealed class PublishModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
     /// <summary>What visitors will see otherwise than they do now.</summary>
     public PageChanges Changes { get; private set; } = null!;
@@ -37,7 +37,7 @@ public sealed class PublishModel(StepScreens screens, PageDesk desk) : PageScree
         var note = (Note ?? "").Trim();
         await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, note.Length <= 200 ? note : note[..200]);
         Desk.Routes.Reload(Screen.Funnel.Id);
-        Done = tested ? $"{Show.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted before stays." : $"{Show.Quoted(Shown.Name)} is published.";
+        Done = tested ? $"{Format.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted before stays." : $"{Format.Quoted(Shown.Name)} is published.";
         return Redirect(Screen.Address("build"));
     }
 }

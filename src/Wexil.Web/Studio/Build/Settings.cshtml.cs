@@ -7,7 +7,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>What a page says about itself, and the code that it takes along.</summary>
-public sealed class SettingsModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+public sealed class SettingsModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
     private const int LongestCode = 64 << 10;
 

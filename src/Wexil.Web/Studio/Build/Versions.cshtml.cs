@@ -5,7 +5,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>Every version of a page that was published: to be seen, compared and brought back.</summary>
-public sealed class VersionsModel(StepScreens screens, PageDesk desk) : PageScreenModel(screens, desk)
+public sealed class VersionsModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
     public IReadOnlyList<PageVersion> Versions { get; private set; } = [];
 

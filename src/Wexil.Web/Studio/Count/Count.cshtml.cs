@@ -16,7 +16,7 @@ namespace Wexil.Web.Studio.Count;
 
 /// <summary>Two tests that ran side by side, crossed.</summary>
 /// <param name="Earned">What the visitors of each pair bought, by the pages' places; null while no order is known.</param>
-public sealed record Crossing(SplitTest First, string FirstStep, SplitTest Second, string SecondStep, PairTable Table, Func<int, int, long>? Earned, Func<SplitTest, int, string> Name)
+public sealed record Crossing(SplitTest First, string FirstStep, SplitTest Second, string SecondStep, InteractionTable Table, Func<int, int, long>? Earned, Func<SplitTest, int, string> Name)
 {
     public PairStanding? At(int first, int second) => Table.Pairs.FirstOrDefault(pair => pair.First == first && pair.Second == second);
 }
@@ -49,7 +49,7 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
     public SegmentKind Segment { get; set; } = SegmentKind.Device;
 
     /// <summary>The figures by what is looked at.</summary>
-    public TestStanding Shown { get; private set; } = null!;
+    public TestResult Shown { get; private set; } = null!;
 
     /// <summary>The other goal that is looked at; null for the main goal, and for money.</summary>
     public TestGoalRow? Goal { get; private set; }
@@ -114,19 +114,19 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
 
     private Crossing Cross(SplitTest first, SplitTest second, IReadOnlyList<PairCell> cells) => new(
         first, StepName(first), second, StepName(second),
-        PairTable.Of([.. first.Pages.Select(a => (IReadOnlyList<Arm>)[.. second.Pages.Select(b => cells.FirstOrDefault(cell => cell.First == a && cell.Second == b)?.Arm ?? default)])]),
+        InteractionTable.Of([.. first.Pages.Select(a => (IReadOnlyList<Arm>)[.. second.Pages.Select(b => cells.FirstOrDefault(cell => cell.First == a && cell.Second == b)?.Arm ?? default)])]),
         cells.Any(cell => cell.Earned != 0) ? (a, b) => cells.FirstOrDefault(cell => cell.First == first.Pages[a] && cell.Second == second.Pages[b])?.Earned ?? 0 : null,
         (test, i) => pages.Find(test.Pages[i])!.Name);
 
     private string StepName(SplitTest test) => Screen.Steps.FirstOrDefault(step => step.Id == test.Step)?.Name ?? "a step put away";
 
-    private static string Words(Apart reason) => reason switch
+    private static string Words(ExclusionReason reason) => reason switch
     {
-        Wexil.Core.Visitors.Apart.Tied => "Sent there by a source that is tied to it",
-        Wexil.Core.Visitors.Apart.Affiliate => "Sent by affiliates, drawn from the pages open to them",
-        Wexil.Core.Visitors.Apart.Audience => "Do not take part",
-        Wexil.Core.Visitors.Apart.Share => "Left out by the share",
-        Wexil.Core.Visitors.Apart.Late => "Stayed, because Wexil did not answer in time",
+        Wexil.Core.Visitors.ExclusionReason.Tied => "Sent there by a source that is tied to it",
+        Wexil.Core.Visitors.ExclusionReason.Affiliate => "Sent by affiliates, drawn from the pages open to them",
+        Wexil.Core.Visitors.ExclusionReason.Audience => "Do not take part",
+        Wexil.Core.Visitors.ExclusionReason.Share => "Left out by the share",
+        Wexil.Core.Visitors.ExclusionReason.Late => "Stayed, because Wexil did not answer in time",
         _ => "Came while the test did not run",
     };
 }

@@ -21,9 +21,9 @@ public sealed class MeanChart
     public double Height { get; }
 
     /// <param name="standing">The figures that the verdict rests on; null while nobody bought anything.</param>
-    public MeanChart(MoneyStanding? standing, IReadOnlyList<PageMoney> money, Currency currency)
+    public MeanChart(RevenueResult? standing, IReadOnlyList<PageMoney> money, Currency currency)
     {
-        (Takings Takings, double Low, double High)[] pages = [.. money.Select((page, i) =>
+        (RevenueSample Takings, double Low, double High)[] pages = [.. money.Select((page, i) =>
         {
             var takings = standing?.Pages[i].Standard ?? page.Takings;
             var half = takings.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(takings.Variance / takings.Visitors);

@@ -27,7 +27,7 @@ public sealed class Segments(TallyStore tallies, SourceStore sources)
     }
 
     /// <summary>The same by what each visitor brought.</summary>
-    public SegmentTable<Takings> Money(StepScreen screen, TestReading reading, SegmentKind kind)
+    public SegmentTable<RevenueSample> Money(StepScreen screen, TestReading reading, SegmentKind kind)
     {
         var segments = Read(screen, reading, kind, tally => tally.Takings);
         return segments.Length == 0 ? new([], 0) : SegmentTable.OfMoney(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);

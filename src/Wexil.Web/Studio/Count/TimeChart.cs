@@ -47,13 +47,13 @@ public sealed class TimeChart
         var step = isHourly ? TimeSpan.FromHours(1) : TimeSpan.FromDays(1);
         var (first, last) = (Unit(buckets[0].From), Unit(buckets[^1].From));
         var units = (int)Math.Round((last - first) / step) + 1;
-        var sums = reading.Test.Pages.Select(_ => new (Arm Arm, Takings Takings)[units]).ToArray();
+        var sums = reading.Test.Pages.Select(_ => new (Arm Arm, RevenueSample Takings)[units]).ToArray();
         foreach (var bucket in buckets)
         {
             var index = reading.Test.Pages.TakeWhile(own => own != bucket.Page).Count();
             if (index == sums.Length) continue;
             ref var sum = ref sums[index][Math.Clamp((int)Math.Round((Unit(bucket.From) - first) / step), 0, units - 1)];
-            sum = (sum.Arm + bucket.Arm, sum.Takings + new Takings(bucket.Arm.Visitors, bucket.Earned, bucket.Squares));
+            sum = (sum.Arm + bucket.Arm, sum.Takings + new RevenueSample(bucket.Arm.Visitors, bucket.Earned, bucket.Squares));
         }
         var isLess = reading.Main is { Goal.LessIsBetter: true };
         Arm Counted(Arm arm) => isLess ? new(arm.Visitors, arm.Visitors - arm.Conversions) : arm;
@@ -72,7 +72,7 @@ public sealed class TimeChart
         {
             Lines = [.. points.Select((own, i) => Draw(Mark.Letter(i), own, isRunning, X, Y, Name))],
             IsHourly = isHourly,
-            Changes = [.. reading.Phases.Where(phase => phase.StartedAt <= now && !phase.Reason.StartsWith(Leaning.Reason, StringComparison.Ordinal)).Select((phase, i) => new Change(X(Math.Clamp((Unit(phase.StartedAt) - first) / step, 0, units - 1)), i + 1, phase.Reason))],
+            Changes = [.. reading.Phases.Where(phase => phase.StartedAt <= now && !phase.Reason.StartsWith(AdaptiveWeights.Reason, StringComparison.Ordinal)).Select((phase, i) => new Change(X(Math.Clamp((Unit(phase.StartedAt) - first) / step, 0, units - 1)), i + 1, phase.Reason))],
             Gaps = [.. empty.Select(unit => (X(unit - 0.5), X(unit + 0.5)))],
             Values = [.. Ticks(low, high).Select(value => (Y(value), Label(value)))],
             Times = [.. Enumerable.Range(0, units).Where(unit => unit % every == 0).Select(unit => (X(unit), Name(unit)))],
@@ -88,7 +88,7 @@ public sealed class TimeChart
     {
         var (pages, control) = (reading.Test.Pages, reading.Standing.Facts.Control);
         var arms = reading.Phases.Select(_ => new Arm[pages.Count]).ToArray();
-        var takings = reading.Phases.Select(_ => new Takings[pages.Count]).ToArray();
+        var takings = reading.Phases.Select(_ => new RevenueSample[pages.Count]).ToArray();
         var points = pages.Select(_ => new Point[units]).ToArray();
         var byUnit = buckets.ToLookup(unitOf);
         for (var unit = 0; unit < units; unit++)
@@ -99,7 +99,7 @@ public sealed class TimeChart
                 if (page == pages.Count) continue;
                 var phase = Math.Max(0, reading.Phases.Count(started => started.StartedAt <= bucket.From) - 1);
                 arms[phase][page] += counted(bucket.Arm);
-                takings[phase][page] += new Takings(bucket.Arm.Visitors, bucket.Earned, bucket.Squares);
+                takings[phase][page] += new RevenueSample(bucket.Arm.Visitors, bucket.Earned, bucket.Squares);
             }
             var rates = money is null ? PhaseStandardization.Rates(arms, control, [.. pages.Select((_, page) =>
                 page == control ? null : Phases.Difference(arms.Select(phase => new PhasePair(phase[control], phase[page]))))]) : [];
@@ -144,11 +144,11 @@ public sealed class TimeChart
                 piece.Clear();
                 continue;
             }
-            piece.Add($"{Show.At(x(i))},{Show.At(y(own[i].Value))}");
+            piece.Add($"{Format.At(x(i))},{Format.At(y(own[i].Value))}");
             if (isRunning)
             {
-                upper.Add($"{Show.At(x(i))},{Show.At(y(own[i].High))}");
-                lower.Add($"{Show.At(x(i))},{Show.At(y(own[i].Low))}");
+                upper.Add($"{Format.At(x(i))},{Format.At(y(own[i].High))}");
+                lower.Add($"{Format.At(x(i))},{Format.At(y(own[i].Low))}");
             }
             else dots.Add((x(i), y(own[i].Value), $"{letter}, {name(i)}: {own[i].Words}"));
         }
@@ -168,15 +168,15 @@ public sealed class TimeChart
         {
             if (arm.Visitors == 0) return default;
             var interval = WilsonInterval.Of(rate);
-            return new(arm.Visitors, rate.Rate, interval.Low, interval.High, 1, $"{Show.Count(arm.Conversions)} of {Show.Count(arm.Visitors)}, {Show.Percent(rate.Rate)}");
+            return new(arm.Visitors, rate.Rate, interval.Low, interval.High, 1, $"{Format.Count(arm.Conversions)} of {Format.Count(arm.Visitors)}, {Format.Percent(rate.Rate)}");
         }
 
-        public static Point Of(Takings takings, Currency currency)
+        public static Point Of(RevenueSample takings, Currency currency)
         {
             if (takings.Visitors == 0) return default;
             var half = Confidence.Z95 * Math.Sqrt(takings.Variance / takings.Visitors);
             var most = Math.Max(1, takings.Mean + half) * 2;
-            return new(takings.Visitors, takings.Mean, takings.Mean - half, takings.Mean + half, most, $"{currency.Show((decimal)takings.Sum)} from {Show.Count(takings.Visitors, "visitor", "visitors")}, {currency.Show((decimal)takings.Mean)} each");
+            return new(takings.Visitors, takings.Mean, takings.Mean - half, takings.Mean + half, most, $"{currency.Show((decimal)takings.Sum)} from {Format.Count(takings.Visitors, "visitor", "visitors")}, {currency.Show((decimal)takings.Mean)} each");
         }
     }
 

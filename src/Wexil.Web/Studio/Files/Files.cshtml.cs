@@ -16,7 +16,7 @@ namespace Wexil.Web.Studio.Files;
 public sealed record FileLine(Asset Asset, string Name, string? Picture, IReadOnlyList<(Page Page, AssetUse Use)> Uses, bool IsUnused);
 
 /// <summary>The files of a funnel's pages, each stored once however many pages have it.</summary>
-public sealed class FilesModel(FunnelStore funnels, AssetStore assets, PageDesk desk) : PageModel
+public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.PageContext desk) : PageModel
 {
     public Funnel Funnel { get; private set; } = null!;
 
@@ -38,7 +38,7 @@ public sealed class FilesModel(FunnelStore funnels, AssetStore assets, PageDesk 
     {
         var unused = Read().Where(line => line.IsUnused).SelectMany(line => line.Uses).Where(use => use.Use.State == AssetState.Draft).Select(use => (use.Page.Id, use.Use.Path)).ToArray();
         var (files, bytes) = await assets.ClearAsync(unused);
-        Done = files == 0 ? "There was nothing to clear." : $"{Show.Count(files, "file", "files")} cleared, {Show.Count(bytes / 1024)} KB.";
+        Done = files == 0 ? "There was nothing to clear." : $"{Format.Count(files, "file", "files")} cleared, {Format.Count(bytes / 1024)} KB.";
         return RedirectToPage();
     }
 

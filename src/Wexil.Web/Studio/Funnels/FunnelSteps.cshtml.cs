@@ -83,7 +83,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         }
         await funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
         routes.Reload(Funnel.Id);
-        Done = $"{Show.Quoted(name.Trim())} is saved. Its link is still /go/{step.Slug}.";
+        Done = $"{Format.Quoted(name.Trim())} is saved. Its link is still /go/{step.Slug}.";
         return RedirectToPage();
     }
 
@@ -92,7 +92,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         if (Find(id) is not { } step) return NotFound();
         var clone = await funnels.CloneStepAsync(step, $"{step.Name}, second");
         routes.Reload(Funnel.Id);
-        Done = $"{Show.Quoted(clone.Name)} stands behind it, with a link of its own: /go/{clone.Slug}. Its pages are clones that know where they came from.";
+        Done = $"{Format.Quoted(clone.Name)} stands behind it, with a link of its own: /go/{clone.Slug}. Its pages are clones that know where they came from.";
         return RedirectToPage();
     }
 
@@ -116,7 +116,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         }
         await funnels.ArchiveStepAsync(step.Id, address?.AbsoluteUri);
         routes.Reload(Funnel.Id);
-        Done = address is null ? $"{Show.Quoted(step.Name)} is put away. Its link goes on showing its page." : $"{Show.Quoted(step.Name)} is put away. Its link leads to {address} now.";
+        Done = address is null ? $"{Format.Quoted(step.Name)} is put away. Its link goes on showing its page." : $"{Format.Quoted(step.Name)} is put away. Its link leads to {address} now.";
         return RedirectToPage();
     }
 
@@ -125,7 +125,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         if (Find(id) is not { } step) return NotFound();
         await funnels.RestoreStepAsync(step.Id);
         routes.Reload(Funnel.Id);
-        Done = $"{Show.Quoted(step.Name)} is back in its place.";
+        Done = $"{Format.Quoted(step.Name)} is back in its place.";
         return RedirectToPage();
     }
 
@@ -144,7 +144,7 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     {
         var clone = await funnels.CloneAsync(Funnel, $"{Funnel.Name}, second", PageLinks.Rename);
         routes.Reload(Funnel.Id);
-        Done = $"This is a clone of {Show.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages they came from.";
+        Done = $"This is a clone of {Format.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages they came from.";
         return Redirect($"/f/{clone.Slug}/steps");
     }
 

@@ -100,9 +100,9 @@ public sealed class GoalForm
     {
         var what = goal.Kind switch
         {
-            GoalKind.Step => $"reaches {Show.Quoted(screen.Steps.FirstOrDefault(step => step.Id == goal.Step)?.Name ?? "a step put away")}",
+            GoalKind.Step => $"reaches {Format.Quoted(screen.Steps.FirstOrDefault(step => step.Id == goal.Step)?.Name ?? "a step put away")}",
             GoalKind.Address => $"reaches an address that {(goal.Address!.Match switch { AddressMatch.Exact => "is", AddressMatch.Begins => "begins with", _ => "the expression finds:" })} {goal.Address.Text}{(goal.Address.IgnoresCase ? ", capitals or not" : "")}",
-            GoalKind.OptIn => goal.Pages.Count == 0 ? "opts in on any page of the funnel" : $"opts in on {Show.Count(goal.Pages.Count, "chosen page", "chosen pages")}",
+            GoalKind.OptIn => goal.Pages.Count == 0 ? "opts in on any page of the funnel" : $"opts in on {Format.Count(goal.Pages.Count, "chosen page", "chosen pages")}",
             GoalKind.Sale => goal.Products.Count == 0 ? "buys anything" : $"buys {string.Join(" or ", goal.Products)}",
             GoalKind.Click => $"clicks on {goal.Element}",
             _ => "a signal comes",
@@ -110,7 +110,7 @@ public sealed class GoalForm
         var worth = goal.ValueComes ? "worth what comes with it" : goal.Value > 0 ? $"worth {currency.Show(goal.Value)}" : null;
         return string.Join(", ", new[]
         {
-            what, goal.WindowDays is { } days ? $"within {Show.Count(days, "day", "days")}" : null, goal.EveryTime ? "each time" : null, worth, goal.LessIsBetter ? "less is better" : null,
+            what, goal.WindowDays is { } days ? $"within {Format.Count(days, "day", "days")}" : null, goal.EveryTime ? "each time" : null, worth, goal.LessIsBetter ? "less is better" : null,
         }.OfType<string>());
     }
 

@@ -81,5 +81,5 @@ public sealed class HistoryChart
 
     private static string Branch(double x, double from, double to, double until) => $"M{At(x)} {At(from)}C{At(x + 14)} {At(from)} {At(x + 14)} {At(to)} {At(x + 30)} {At(to)}H{At(until)}";
 
-    private static string At(double place) => Show.At(place);
+    private static string At(double place) => Format.At(place);
 }

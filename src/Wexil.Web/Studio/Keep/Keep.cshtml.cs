@@ -17,7 +17,7 @@ public sealed record ReportLinks(TestId Test, IReadOnlyList<SharedLink> Links, s
 
 /// <summary>Ends a test by keeping a page, takes it back, and shows what was decided before.</summary>
 public sealed class KeepModel(
-    StepScreens screens, VerdictStore verdicts, TestStore tests, PageStore pages, Keeper keeper, KeptGains gains, OwnerMail mail, OwnerTime clock, VisitorsAddress visitors, Routes routes) : StepPageModel(screens)
+    StepScreens screens, VerdictStore verdicts, TestStore tests, PageStore pages, VerdictRecorder keeper, KeptGains gains, OwnerMail mail, OwnerTime clock, VisitorsAddress visitors, Routes routes) : StepPageModel(screens)
 {
     /// <param name="Gain">What the page brought more; null where it was the control, or where that is not known.</param>
     public sealed record Row(VerdictLine Line, string PageName, GainLine? Gain);
@@ -103,7 +103,7 @@ public sealed class KeepModel(
         await keeper.KeepAsync(running, page.Id, VerdictStore.ByHand);
         routes.Reload(Screen.Funnel.Id);
         await mail.TellAsync($"kept {running.Test.Id.Value}", $"Kept: {page.Name}", $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Verdict.Sentence}", Screen.Address("keep"));
-        Done = $"{Show.Quoted(page.Name)} is kept. /go/{Screen.Step.Slug} shows it to everybody from now on.";
+        Done = $"{Format.Quoted(page.Name)} is kept. /go/{Screen.Step.Slug} shows it to everybody from now on.";
         return Redirect(Screen.Address("keep"));
     }
 
@@ -128,7 +128,7 @@ public sealed class KeepModel(
         var name = Enumerable.Range(2, 1000).Select(round => $"{kept.Name}, round {round}").First(free => !names.Contains(free));
         var clone = pages.Find(await pages.CloneAsync(kept, name))!;
         routes.Reload(Screen.Funnel.Id);
-        Done = $"The next round: {Show.Quoted(kept.Name)} is the control, and this is its clone. Change one thing, publish, and start the test on Send; the share can begin low.";
+        Done = $"The next round: {Format.Quoted(kept.Name)} is the control, and this is its clone. Change one thing, publish, and start the test on Send; the share can begin low.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }
 
@@ -190,9 +190,9 @@ public sealed class KeepModel(
         var gained = gains.Of(own).ToDictionary(line => line.Verdict.Id);
         History = [.. own.Select(verdict => new Row(new(verdict, tests.Find(verdict.Test)!), pages.Find(verdict.Page)!.Name, gained.GetValueOrDefault(verdict.Id)))];
         List<PastTest> past = [.. History.Select(row => row.Line).Where(line => line.Stands).Take(MostDrawn).Reverse().Select(line => new PastTest(
-            [.. line.Evidence.Pages.Select(page => page.Letter)], line.Place, line.Test.Name, $"{line.Result}, {Show.Count(line.Visitors, "visitor", "visitors")}"))];
+            [.. line.Evidence.Pages.Select(page => page.Letter)], line.Place, line.Test.Name, $"{line.Result}, {Format.Count(line.Visitors, "visitor", "visitors")}"))];
         if (past.Count == 0) return;
-        if (Screen.Open is { } open) past.Add(new([.. open.Standing.Pages.Select(page => page.Page.Letter)], null, open.Test.Name, $"now, {Show.Count(open.Standing.Total.Visitors, "visitor", "visitors")}"));
+        if (Screen.Open is { } open) past.Add(new([.. open.Standing.Pages.Select(page => page.Page.Letter)], null, open.Test.Name, $"now, {Format.Count(open.Standing.Total.Visitors, "visitor", "visitors")}"));
         Drawn = new(past);
     }
 

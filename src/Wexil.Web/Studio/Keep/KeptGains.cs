@@ -12,7 +12,7 @@ namespace Wexil.Web.Studio.Keep;
 /// <param name="Visitors">Who were shown it since.</param>
 /// <param name="Currency">Null where the gain is in conversions.</param>
 /// <param name="Many">What a conversion is called.</param>
-public sealed record GainLine(StoredVerdict Verdict, KeptGain Gain, long Visitors, Currency? Currency, string Many)
+public sealed record GainLine(StoredVerdict Verdict, RealisedUplift Gain, long Visitors, Currency? Currency, string Many)
 {
     /// <summary>"$2,140", or "310 opt-ins".</summary>
     public string Amount => Words(Gain.Amount);
@@ -63,7 +63,7 @@ public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore
     {
         var (evidence, kept) = (line.Evidence, line.Evidence.Pages[line.Place]);
         if (kept is { More: { } more, MoreRange: [var least, var most] } && evidence.Currency == settings.Currency.Code)
-            return new(line.Verdict, KeptGain.Of(more, new Interval(least, most), visitors), visitors, settings.Currency, evidence.Many);
-        return kept is { Difference: { } difference, Range: [var low, var high] } ? new(line.Verdict, KeptGain.Of(difference, new Interval(low, high), visitors), visitors, null, evidence.Many) : null;
+            return new(line.Verdict, RealisedUplift.Of(more, new Interval(least, most), visitors), visitors, settings.Currency, evidence.Many);
+        return kept is { Difference: { } difference, Range: [var low, var high] } ? new(line.Verdict, RealisedUplift.Of(difference, new Interval(low, high), visitors), visitors, null, evidence.Many) : null;
     }
 }

@@ -11,7 +11,7 @@ using Wexil.Core.Statistics;
 namespace Wexil.Web.Studio.Keep;
 
 /// <summary>Mails to the owner, where one is named: at most one an hour about the same thing, and a digest on Monday.</summary>
-public sealed class OwnerMail(SettingStore settings, OutgoingStore outgoing, LookStore looks, StudioAddress studio, TimeProvider time)
+public sealed class OwnerMail(SettingStore settings, OutboxStore outgoing, LookStore looks, StudioAddress studio, TimeProvider time)
 {
     private const int DigestHour = 8;
     private static readonly TimeSpan NotWithin = TimeSpan.FromHours(1), Week = TimeSpan.FromDays(6);
@@ -40,13 +40,13 @@ public sealed class OwnerMail(SettingStore settings, OutgoingStore outgoing, Loo
     {
         var total = reading.Standing.Total;
         var words = new StringBuilder($"{reading.Test.Name} ({reading.Step.Name}): {reading.Verdict.Sentence}\n");
-        words.Append($"{Show.Count(total.Visitors, "visitor", "visitors")}, {Show.Count(total.Conversions)} {reading.Words.Many}. {reading.Verdict.Why}\n");
+        words.Append($"{Format.Count(total.Visitors, "visitor", "visitors")}, {Format.Count(total.Conversions)} {reading.Words.Many}. {reading.Verdict.Why}\n");
         var isByMoney = reading.Test.Rule.OnMoney && reading.Money is not null;
         var compared = isByMoney ? reading.Money!.Challengers.Select(page => (page.Page, page.AgainstControl)) : reading.Standing.Challengers.Select(page => (page.Page, page.AgainstControl));
-        var needed = Show.Plain(1 - reading.Standing.Facts.Alpha);
+        var needed = Format.Plain(1 - reading.Standing.Facts.Alpha);
         foreach (var (page, against) in compared)
         {
-            words.Append($"{page.Letter} “{page.Name}” against the control: {(against?.Confidence is { } sure ? $"confidence {Show.Confidence(sure)} ({needed} needed)" : "too early to tell")}\n");
+            words.Append($"{page.Letter} “{page.Name}” against the control: {(against?.Confidence is { } sure ? $"confidence {Format.Confidence(sure)} ({needed} needed)" : "too early to tell")}\n");
         }
         return words.Append('\n').ToString();
     }

@@ -45,7 +45,7 @@ public sealed class RuleForm
         {
             if (!double.TryParse(Sureness?.Trim().TrimEnd('%'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var percent) || percent is < KeepRule.LeastSureness * 100 or > KeepRule.MostSureness * 100)
                 Wrong(nameof(Sureness), $"From {Percent(KeepRule.LeastSureness)} to {Percent(KeepRule.MostSureness)} percent.");
-            if (!Whole(Conversions, PeekSafe.LeastConversions, MostConversions, out var conversions)) Wrong(nameof(Conversions), $"A whole number, {PeekSafe.LeastConversions} or more: below it no call is made.");
+            if (!Whole(Conversions, AlwaysValidTest.LeastConversions, MostConversions, out var conversions)) Wrong(nameof(Conversions), $"A whole number, {AlwaysValidTest.LeastConversions} or more: below it no call is made.");
             if (!Whole(Days, 1, MostDays, out var days)) Wrong(nameof(Days), $"Whole days, from 1 to {MostDays}.");
             DateOnly? latest = null;
             if (!string.IsNullOrWhiteSpace(Latest))
@@ -71,9 +71,9 @@ public sealed class RuleForm
         var by = rule.OnMoney ? "Judged by earned per visitor" : "Judged by the main goal";
         return rule.By switch
         {
-            KeepBy.Sure => $"{by}; kept by itself when {Percent(rule.Sureness)}% sure, after {Show.Count(rule.Days, "day", "days")} and {Show.Count(rule.Conversions)} conversions on each page"
-                + (rule.Latest is { } latest ? $", on {Show.Day(latest)} at the latest ({(rule.LeaderAtLatest ? "whichever is ahead" : "the control stays")})" : "") + (rule.RestsLosers ? "; losers rest" : ""),
-            KeepBy.Visitors => $"{by}; whichever is ahead is kept after {Show.Count(rule.Visitors)} visitors",
+            KeepBy.Sure => $"{by}; kept by itself when {Percent(rule.Sureness)}% sure, after {Format.Count(rule.Days, "day", "days")} and {Format.Count(rule.Conversions)} conversions on each page"
+                + (rule.Latest is { } latest ? $", on {Format.Day(latest)} at the latest ({(rule.LeaderAtLatest ? "whichever is ahead" : "the control stays")})" : "") + (rule.RestsLosers ? "; losers rest" : ""),
+            KeepBy.Visitors => $"{by}; whichever is ahead is kept after {Format.Count(rule.Visitors)} visitors",
             _ => $"{by}; kept by hand",
         };
     }

@@ -9,7 +9,7 @@ using Wexil.Core.Pages;
 namespace Wexil.Web.Studio.OptIns;
 
 /// <summary>What becomes of a step's opt-ins: forwarded to a mail service, asked for a confirmation.</summary>
-public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutgoingStore outgoing, MailSender mail) : StepPageModel(screens)
+public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxStore outgoing, MailSender mail) : StepPageModel(screens)
 {
     private const int MostFields = 10;
 
@@ -17,7 +17,7 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, Outgoing
 
     public bool IsSimulated => mail.IsSimulated;
 
-    public OutgoingState State => outgoing.State(Screen.Step.Id);
+    public OutboxState State => outgoing.State(Screen.Step.Id);
 
     [BindProperty]
     public string? ForwardTo { get; set; }

@@ -8,7 +8,7 @@ using Wexil.Core.Funnels;
 namespace Wexil.Web.Studio.OutboxScreen;
 
 /// <summary>What waits to go out and what was given up, to be tried again or deleted; and mail that was simulated.</summary>
-public sealed class OutboxModel(OutgoingStore outgoing, OptInStore optIns, SourceStore sources, MailSender mail) : PageModel
+public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceStore sources, MailSender mail) : PageModel
 {
     private const int Most = 100;
 
@@ -47,19 +47,19 @@ public sealed class OutboxModel(OutgoingStore outgoing, OptInStore optIns, Sourc
         return RedirectToPage();
     }
 
-    public static string Kind(OutgoingKind kind) => kind switch
+    public static string Kind(OutboxKind kind) => kind switch
     {
-        OutgoingKind.Forward => "Opt-in",
-        OutgoingKind.Confirm => "Confirmation e-mail",
-        OutgoingKind.Postback => "Conversion",
+        OutboxKind.Forward => "Opt-in",
+        OutboxKind.Confirm => "Confirmation e-mail",
+        OutboxKind.Postback => "Conversion",
         _ => "E-mail to you",
     };
 
     /// <summary>Where something goes: a person's or the owner's e-mail address, a mail service, an ad network.</summary>
-    public string To(Outgoing what) => what.Kind switch
+    public string To(OutboxMessage what) => what.Kind switch
     {
-        OutgoingKind.Forward => $"{optIns.Of(what.Step).ForwardTo?.Host ?? "nowhere any more"}, for {what.Email}",
-        OutgoingKind.Postback => what.Source is { } source && sources.Network(source)?.Postback is { } postback && Uri.TryCreate(postback.Template, UriKind.Absolute, out var address) ? address.Host : "nowhere any more",
+        OutboxKind.Forward => $"{optIns.Of(what.Step).ForwardTo?.Host ?? "nowhere any more"}, for {what.Email}",
+        OutboxKind.Postback => what.Source is { } source && sources.Network(source)?.Postback is { } postback && Uri.TryCreate(postback.Template, UriKind.Absolute, out var address) ? address.Host : "nowhere any more",
         _ => what.Email,
     };
 }

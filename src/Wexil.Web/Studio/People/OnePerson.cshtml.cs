@@ -25,12 +25,12 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
 
     public Person Person { get; private set; } = null!;
 
-    public IReadOnlyList<Deed> Deeds { get; private set; } = [];
+    public IReadOnlyList<Activity> Deeds { get; private set; } = [];
 
     /// <summary>What the person filled in besides the address, by field.</summary>
     public IReadOnlyDictionary<string, string> Told { get; private set; } = new Dictionary<string, string>();
 
-    public string When(Deed deed) => clock.Moment(deed.At);
+    public string When(Activity deed) => clock.Moment(deed.At);
 
     public IActionResult OnGet()
     {

@@ -36,7 +36,7 @@ public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
         var good = Rows.Where(row => row.Problem is null).ToArray();
         await people.AddAsync([.. good.Select(row => (row.Email, row.Tags))]);
         var bad = Rows.Count - good.Length;
-        TempData[nameof(PeopleModel.Done)] = $"{Show.Count(good.Count(row => !row.IsKnown), "person", "people")} taken in, {Show.Count(good.Count(row => row.IsKnown))} were there already." + (bad > 0 ? $" {Show.Count(bad, "line was", "lines were")} left out." : "");
+        TempData[nameof(PeopleModel.Done)] = $"{Format.Count(good.Count(row => !row.IsKnown), "person", "people")} taken in, {Format.Count(good.Count(row => row.IsKnown))} were there already." + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} left out." : "");
         return Redirect("/people");
     }
 

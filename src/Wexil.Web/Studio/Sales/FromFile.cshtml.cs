@@ -44,7 +44,7 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
         var news = Found!.Rows.Where(row => row.IsNew).ToArray();
         await Task.WhenAll(news.Select(row => sales.RecordAsync(row.Notice!, null, null, row.At)));
         var bad = Found.Rows.Count(row => row.Problem is not null);
-        TempData[nameof(SalesModel.Done)] = (news.Length == 0 ? "Nothing was changed: all of it was known." : $"{Show.Count(news.Length, "line", "lines")} taken in.") + (bad > 0 ? $" {Show.Count(bad, "line was", "lines were")} left out." : "");
+        TempData[nameof(SalesModel.Done)] = (news.Length == 0 ? "Nothing was changed: all of it was known." : $"{Format.Count(news.Length, "line", "lines")} taken in.") + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} left out." : "");
         return Redirect("/sales");
     }
 

@@ -71,7 +71,7 @@ public sealed class AudienceForm
             List(Sources, SourcesOut, name => SourceTag.From(name) is { Length: > 0 } tag ? tag : null, "source", nameof(Sources)),
             List(Languages, LanguagesOut, name => Code(name, Names.Languages, upper: false), "language", nameof(Languages)), rules);
 
-        OnlyOrBut List(string? written, bool isOut, Func<string, string?> read, string what, string field)
+        IncludeExcludeList List(string? written, bool isOut, Func<string, string?> read, string what, string field)
         {
             var names = new List<string>();
             foreach (var name in (written ?? "").Split([',', ';'], StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
@@ -79,7 +79,7 @@ public sealed class AudienceForm
                 if (read(name) is { } code) names.Add(code);
                 else problems.AddModelError($"{prefix}.{field}", $"“{name}” is no {what} that Wexil knows.");
             }
-            return names.Count == 0 ? OnlyOrBut.All : new([.. names.Distinct()], isOut);
+            return names.Count == 0 ? IncludeExcludeList.All : new([.. names.Distinct()], isOut);
         }
     }
 

@@ -14,7 +14,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Send;
 
 /// <summary>Looks before a start whether the test can tell anything. It holds nobody back.</summary>
-public sealed class Readiness(WiringDesk wiring, PageStore pages, SettingStore settings)
+public sealed class Readiness(ScriptInstallation wiring, PageStore pages, SettingStore settings)
 {
     /// <param name="shown">The pages of the test, the control first.</param>
     /// <param name="goalStep">The step to be reached; null where the goal is another.</param>
@@ -37,15 +37,15 @@ public sealed class Readiness(WiringDesk wiring, PageStore pages, SettingStore s
 
     private static ReadyLine Answer(Page[] outside, Dictionary<PageId, PageCheck> checks)
     {
-        var silent = outside.Where(page => checks[page.Id].Findings[0].Good == false).Select(page => Show.Quoted(page.Name)).ToArray();
+        var silent = outside.Where(page => checks[page.Id].Findings[0].Good == false).Select(page => Format.Quoted(page.Name)).ToArray();
         var unknown = outside.Any(page => checks[page.Id].Findings[0].Good is null);
         return new("The pages answer.", silent.Length > 0 ? false : unknown ? null : true,
-            silent.Length > 0 ? $"Not {string.Join(", ", silent)}." : unknown ? "Pages at private addresses were not looked at; the settings can allow it." : $"{Show.Count(outside.Length, "outside page was", "outside pages were")} looked at.");
+            silent.Length > 0 ? $"Not {string.Join(", ", silent)}." : unknown ? "Pages at private addresses were not looked at; the settings can allow it." : $"{Format.Count(outside.Length, "outside page was", "outside pages were")} looked at.");
     }
 
     private static ReadyLine Wired(string what, Page[] outside, Dictionary<PageId, PageCheck> checks)
     {
-        var first = outside.SelectMany(page => checks[page.Id].Findings.Where(finding => finding.Good == false).Select(finding => $"{Show.Quoted(page.Name)}: {finding.Words}")).FirstOrDefault();
+        var first = outside.SelectMany(page => checks[page.Id].Findings.Where(finding => finding.Good == false).Select(finding => $"{Format.Quoted(page.Name)}: {finding.Words}")).FirstOrDefault();
         var unknown = outside.Any(page => checks[page.Id].Findings.Count == 1);
         return new(what, first is not null ? false : unknown ? null : true, first ?? (unknown ? "It could not be told of all of them." : "The script is where it belongs."));
     }
@@ -57,11 +57,11 @@ public sealed class Readiness(WiringDesk wiring, PageStore pages, SettingStore s
         if (goal is { Kind: GoalKind.OptIn }) return screen.Pages.Any(page => page.Outside is null) ? new(what, true, "By the forms of pages hosted here.") : new(what, false, "No page of this step is hosted here, so no form of ours stands on it.");
         if (goal is { Kind: GoalKind.Click or GoalKind.Address }) return new(what, null, "By the script; the first visitor who meets it shows on Count.");
         if (goal is not null || step is null) return new(what, null, "When the signal comes; its address stands under Goals. A picture needs the token in its address (?wx=), since most browsers keep our cookie from it on another site.");
-        if (step.Page is not { } id || pages.Find(id) is not { } page) return new(what, false, $"{Show.Quoted(step.Name)} shows no page yet.");
-        if (page.Outside is null) return new(what, true, $"{Show.Quoted(step.Name)} is hosted here.");
+        if (step.Page is not { } id || pages.Find(id) is not { } page) return new(what, false, $"{Format.Quoted(step.Name)} shows no page yet.");
+        if (page.Outside is null) return new(what, true, $"{Format.Quoted(step.Name)} is hosted here.");
         var check = await wiring.CheckAsync(wiring.Wire(page, step, isControl: false), stop);
         var bad = check.Findings.FirstOrDefault(finding => finding.Good == false);
-        return new(what, bad is not null ? false : check.Findings.Count == 1 ? null : true, bad is not null ? $"{Show.Quoted(page.Name)}: {bad.Words} {bad.Mend}" : check.Findings.Count == 1 ? $"{Show.Quoted(page.Name)} could not be looked at." : $"{Show.Quoted(page.Name)} answers and carries the script.");
+        return new(what, bad is not null ? false : check.Findings.Count == 1 ? null : true, bad is not null ? $"{Format.Quoted(page.Name)}: {bad.Words} {bad.Mend}" : check.Findings.Count == 1 ? $"{Format.Quoted(page.Name)} could not be looked at." : $"{Format.Quoted(page.Name)} answers and carries the script.");
     }
 
     /// <summary>Whether browsers let what is done on the goal's page be credited to who saw the tested pages.</summary>
@@ -70,8 +70,8 @@ public sealed class Readiness(WiringDesk wiring, PageStore pages, SettingStore s
         if (step.Page is not { } id || pages.Find(id) is not { Outside: not null } page) yield break;
         var apart = Hosts.Apart(shown, page, leadsByLink: FunnelPath.Yes([.. screen.Steps], screen.Step)?.Id == step.Id);
         if (apart.Count == 0) yield break;
-        var names = string.Join(", ", apart.Select(other => Show.Quoted(other.Name)));
-        yield return new("Visitors stay known.", null, $"{names} and {Show.Quoted(page.Name)} are on different hosts, which most browsers keep apart. Lead to it by /go/{step.Slug}, or hand the token on; Wiring says how.");
+        var names = string.Join(", ", apart.Select(other => Format.Quoted(other.Name)));
+        yield return new("Visitors stay known.", null, $"{names} and {Format.Quoted(page.Name)} are on different hosts, which most browsers keep apart. Lead to it by /go/{step.Slug}, or hand the token on; Wiring says how.");
     }
 
     private IEnumerable<ReadyLine> Differ(IReadOnlyList<Page> shown)
@@ -85,7 +85,7 @@ public sealed class Readiness(WiringDesk wiring, PageStore pages, SettingStore s
             {
                 0 => "Nothing differs, so nothing can be found.",
                 1 => "One thing differs: if it wins, you know what did it.",
-                _ => $"{Show.Count(changes)} things differ: if it wins, you will not know which did it.",
+                _ => $"{Format.Count(changes)} things differ: if it wins, you will not know which did it.",
             });
         }
     }

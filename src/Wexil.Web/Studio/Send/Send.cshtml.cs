@@ -47,7 +47,7 @@ public sealed class SendModel(
 
     public IReadOnlyList<TestChange> Changes { get; private set; } = [];
 
-    public IReadOnlyDictionary<LeftOut, long> LeftOut { get; private set; } = new Dictionary<LeftOut, long>();
+    public IReadOnlyDictionary<NotCountedReason, long> LeftOut { get; private set; } = new Dictionary<NotCountedReason, long>();
 
     public Currency Currency => Settings.Currency;
 
@@ -97,7 +97,7 @@ public sealed class SendModel(
     }
 
     /// <summary>What lies ahead with the settings as they stand in the form; for the screen to follow them.</summary>
-    public IActionResult OnGetAhead(string weights, TurnTaking turns, int share, double baseRate, double smallestLift)
+    public IActionResult OnGetAhead(string weights, Allocation turns, int share, double baseRate, double smallestLift)
     {
         var parts = (weights ?? "").Split('/').Select(part => int.TryParse(part, NumberStyles.None, CultureInfo.InvariantCulture, out var weight) ? weight : -1).ToArray();
         var (checkedWeights, _) = Weights.Check(parts);
@@ -165,7 +165,7 @@ public sealed class SendModel(
             return Again();
         }
         var added = rows.Skip(test.Pages.Count).Select(row => new PageId(row.Page)).ToArray();
-        var what = test.Sending.ChangesTo(sending, page => Show.Quoted(PageName(page.Value)), Clock.Moment).ToList();
+        var what = test.Sending.ChangesTo(sending, page => Format.Quoted(PageName(page.Value)), Clock.Moment).ToList();
         var moves = from is { } start && start != test.StartedAt && test.StartedAt > Clock.Now;
         if (moves) what.Add(($"Starts {Clock.Moment(from!.Value)}", false));
         if (what.Count == 0 && added.Length == 0 && weights!.Equals(test.Weights)) Done = "Nothing was changed.";
@@ -180,7 +180,7 @@ public sealed class SendModel(
         return Redirect(Screen.Address("send"));
     }
 
-    public Task<IActionResult> OnPostPauseAsync() => SetPausedAsync(true, $"Paused. /go/{Screen.Step.Slug} shows everybody {Show.Quoted(Screen.KeptPage?.Name ?? "the control")} until you go on; who comes meanwhile stays out of the test.");
+    public Task<IActionResult> OnPostPauseAsync() => SetPausedAsync(true, $"Paused. /go/{Screen.Step.Slug} shows everybody {Format.Quoted(Screen.KeptPage?.Name ?? "the control")} until you go on; who comes meanwhile stays out of the test.");
 
     public Task<IActionResult> OnPostGoOnAsync() => SetPausedAsync(false, "The test goes on, in a new phase.");
 
@@ -215,7 +215,7 @@ public sealed class SendModel(
         {
             var query = Try.Address is { Length: > 0 } address && address.IndexOf('?') is >= 0 and var at ? address[at..].Split('#')[0] : "";
             var (takesPart, why) = audience.Judge(TryTraits(query), query);
-            Judged = (takesPart, takesPart ? $"Takes part: {why}." : $"Does not take part: {why}. Sees {(Others is { } page ? Show.Quoted(PageName(page)) : "the control")}.");
+            Judged = (takesPart, takesPart ? $"Takes part: {why}." : $"Does not take part: {why}. Sees {(Others is { } page ? Format.Quoted(PageName(page)) : "the control")}.");
         }
         return Again();
     }

@@ -64,12 +64,12 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     public double SmallestLift { get; set; } = 20;
 
     [BindProperty]
-    public TurnTaking Turns { get; set; }
+    public Allocation Turns { get; set; }
 
     /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
     [BindProperty]
     [Range(1, 50, ErrorMessage = "A whole percentage from 1 to 50.")]
-    public int Floor { get; set; } = Leaning.UsualFloor;
+    public int Floor { get; set; } = AdaptiveWeights.UsualFloor;
 
     [BindProperty]
     [Range(1, 100, ErrorMessage = "A whole percentage from 1 to 100.")]
@@ -107,7 +107,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
         return weights;
     }
 
-    protected (Sending Sending, DateTimeOffset? From) ReadSending(IReadOnlyList<Row> rows, SplitTest? test)
+    protected (TestSettings Sending, DateTimeOffset? From) ReadSending(IReadOnlyList<Row> rows, SplitTest? test)
     {
         var audience = Who.Read(ModelState, nameof(Who));
         var (from, fromProblem) = LocalMoment.Parse(From, settings.Zone);

@@ -55,7 +55,7 @@ public sealed class RatesModel(RateStore rates, SettingStore settings, SaleStore
         }
         var rate = new ExchangeRate(Currency.Find(Code)!, from, ExchangeRate.Parse(Worth)!.Value);
         await rates.SetAsync(rate);
-        Done = $"One {rate.Currency.Code} is worth {Worded(rate)} from {Show.Day(from)} on.";
+        Done = $"One {rate.Currency.Code} is worth {Worded(rate)} from {Format.Day(from)} on.";
         return Redirect("/settings/rates");
     }
 
@@ -64,7 +64,7 @@ public sealed class RatesModel(RateStore rates, SettingStore settings, SaleStore
         if (Currency.Find(code) is { } currency && DateOnly.TryParseExact(from, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day))
         {
             await rates.DropAsync(currency, day);
-            Done = $"The rate of {currency.Code} from {Show.Day(day)} is taken out.";
+            Done = $"The rate of {currency.Code} from {Format.Day(day)} is taken out.";
         }
         return Redirect("/settings/rates");
     }

@@ -45,12 +45,12 @@ public sealed record StepScreen(
             (_, { Audience.IsEveryone: false }) => " · some take part",
             _ => " · everyone",
         },
-        "send" => KeptPage is { } page ? $"Everyone sees {Show.Quoted(page.Name)}" : "The link shows nothing yet",
+        "send" => KeptPage is { } page ? $"Everyone sees {Format.Quoted(page.Name)}" : "The link shows nothing yet",
         "count" when Reading is { Standing.Total: var total } reading =>
-            $"{Show.Count(total.Visitors, "visitor", "visitors")} · {Show.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
+            $"{Format.Count(total.Visitors, "visitor", "visitors")} · {Format.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
         "count" => "Nothing tested yet",
-        "keep" when Open is { Verdict: var verdict } => verdict.Days is { } days and < 1000 ? $"{verdict.Label} · about {Show.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go" : verdict.Keep is { } keep ? $"{verdict.Label}: keep {keep.Letter}" : verdict.Label,
-        "keep" when Reading is not null && KeptPage is { } page => $"Kept {Show.Quoted(page.Name)}",
+        "keep" when Open is { Verdict: var verdict } => verdict.Days is { } days and < 1000 ? $"{verdict.Label} · about {Format.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go" : verdict.Keep is { } keep ? $"{verdict.Label}: keep {keep.Letter}" : verdict.Label,
+        "keep" when Reading is not null && KeptPage is { } page => $"Kept {Format.Quoted(page.Name)}",
         _ => "Nothing to keep yet",
     };
 }

@@ -14,7 +14,7 @@ public sealed class TypedAddress(Routes routes, PageStore pages, VisitorsAddress
     {
         var here = new OutsideAddress(address);
         var twin = routes.Current.Pages.FirstOrDefault(other => other.Id != page && other.Outside is { } outside && outside.IsSamePage(here));
-        return twin is null ? "" : $" {Show.Quoted(pages.Find(twin.Id)!.Name)} has the same address, so visits there count for whichever was added first: give one of them a parameter of its own.";
+        return twin is null ? "" : $" {Format.Quoted(pages.Find(twin.Id)!.Name)} has the same address, so visits there count for whichever was added first: give one of them a parameter of its own.";
     }
 
     /// <summary>The address, or what is wrong with it in words.</summary>

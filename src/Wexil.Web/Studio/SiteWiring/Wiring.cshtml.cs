@@ -13,7 +13,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.SiteWiring;
 
 /// <summary>What has to be pasted into a funnel's outside pages, whether it was, and links for who looks after the site.</summary>
-public sealed class WiringModel(FunnelStore funnels, WiringDesk desk, WiringStore wiring, TestStore tests, GoalStore goals, VisitorsAddress visitors, OwnerTime clock) : PageModel
+public sealed class WiringModel(FunnelStore funnels, ScriptInstallation desk, WiringStore wiring, TestStore tests, GoalStore goals, VisitorsAddress visitors, OwnerTime clock) : PageModel
 {
     public Funnel Funnel { get; private set; } = null!;
 
@@ -88,9 +88,9 @@ public sealed class WiringModel(FunnelStore funnels, WiringDesk desk, WiringStor
 
     private static string Found(int looked, int bad, int blind)
     {
-        var unseen = blind == 0 ? "" : $" {Show.Count(blind, "page lies", "pages lie")} at a private address and could not be looked at; the settings can allow it.";
+        var unseen = blind == 0 ? "" : $" {Format.Count(blind, "page lies", "pages lie")} at a private address and could not be looked at; the settings can allow it.";
         if (looked == 0) return $"Nothing was looked at.{unseen}";
-        return $"{Show.Count(looked, "page", "pages")} looked at: {(bad == 0 ? "nothing is wrong" : $"{Show.Count(bad, "needs", "need")} mending")}.{unseen}";
+        return $"{Format.Count(looked, "page", "pages")} looked at: {(bad == 0 ? "nothing is wrong" : $"{Format.Count(bad, "needs", "need")} mending")}.{unseen}";
     }
 
     public string Until(SharedLink link) => clock.Moment(link.Until);

@@ -31,9 +31,9 @@ public sealed record SourceTable(IReadOnlyList<SourceLine> Lines, long? Worth, C
 
     public bool Pays(SourceLine line) => KnowsMoney && line.Spent is { } spent && Earned(line) > spent;
 
-    public static string OptIns(SourceLine line) => line.Visitors == 0 ? None : Show.Count(line.OptIns);
+    public static string OptIns(SourceLine line) => line.Visitors == 0 ? None : Format.Count(line.OptIns);
 
-    public static string OptInRate(SourceLine line) => line.Visitors == 0 ? "" : Show.Percent((double)line.OptIns / line.Visitors);
+    public static string OptInRate(SourceLine line) => line.Visitors == 0 ? "" : Format.Percent((double)line.OptIns / line.Visitors);
 
     private long Earned(SourceLine line) => IsTold ? line.Earned : line.Sales * (Worth ?? 0);
 

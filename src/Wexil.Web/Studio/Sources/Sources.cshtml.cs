@@ -15,7 +15,7 @@ namespace Wexil.Web.Studio.Sources;
 
 /// <summary>The sources of a funnel: their links, what they cost, what they brought.</summary>
 [UploadLimit(4)]
-public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceStore sources, OutgoingStore outgoing, SettingStore settings, VisitorsAddress visitors, Routes routes) : PageModel
+public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceStore sources, OutboxStore outgoing, SettingStore settings, VisitorsAddress visitors, Routes routes) : PageModel
 {
     public Funnel Funnel { get; private set; } = null!;
     public IReadOnlyList<Step> Steps { get; private set; } = [];
@@ -49,7 +49,7 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
     public NetworkForm Network { get; set; } = new();
 
     /// <summary>What the chosen source was told as an ad network; null where it is none.</summary>
-    public OutgoingState? Told { get; private set; }
+    public OutboxState? Told { get; private set; }
 
     [BindProperty]
     public string? Worth { get; set; }

@@ -13,7 +13,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Today;
 
 /// <summary>What needs the owner, what is ready, what runs.</summary>
-public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, KeptGains gains, TestReader reader, WatchStore watch, PageStore pages, SettingStore settings, OutgoingStore outgoing,
+public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, KeptGains gains, TestReader reader, WatchStore watch, PageStore pages, SettingStore settings, OutboxStore outgoing,
     BackgroundProblems problems, OwnerTime time) : PageModel
 {
     private const int Days = 14, MostWorthwhile = 3;
@@ -40,7 +40,7 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
     public IReadOnlyList<(GainLine Sum, int Pages)> Gained { get; private set; } = [];
 
     /// <summary>Steps where a better page would bring most, none of which is being tested.</summary>
-    public IReadOnlyList<(StepChance Chance, Funnel Funnel)> Worthwhile { get; private set; } = [];
+    public IReadOnlyList<(StepOpportunity Chance, Funnel Funnel)> Worthwhile { get; private set; } = [];
 
     public string Heading
     {
@@ -79,18 +79,18 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
             .Select(reading => new Row(reading, every[reading.Step.Funnel], ByDay(reading.Test, from)))];
     }
 
-    private IReadOnlyList<(StepChance, Funnel)> WorthTesting(IReadOnlyList<Step> steps)
+    private IReadOnlyList<(StepOpportunity, Funnel)> WorthTesting(IReadOnlyList<Step> steps)
     {
         var (traffic, tested, currency) = (tallies.Traffic(), tests.Open().Select(test => test.Step).ToHashSet(), settings.Currency);
         return [.. Funnels
-            .SelectMany(funnel => StepChance.Of([.. steps.Where(step => step.Funnel == funnel.Id)], traffic, tallies.Earned(funnel.Id, currency)).Select(chance => (chance, funnel)))
+            .SelectMany(funnel => StepOpportunity.Of([.. steps.Where(step => step.Funnel == funnel.Id)], traffic, tallies.Earned(funnel.Id, currency)).Select(chance => (chance, funnel)))
             .Where(row => row.chance.Step.Page is not null && !tested.Contains(row.chance.Step.Id))
             .OrderByDescending(row => row.chance.WorthPerWeek ?? 0).ThenByDescending(row => row.chance.MorePerWeek).Take(MostWorthwhile)];
     }
 
     private static string Tests(int count) => count == 1 ? "One test is" : $"{count} tests are";
 
-    private static string Number(int count) => count == 1 ? "one" : Show.Count(count);
+    private static string Number(int count) => count == 1 ? "one" : Format.Count(count);
 
     private long[] ByDay(SplitTest test, DateTimeOffset from)
     {

@@ -42,7 +42,7 @@ public sealed class CompareModel(SettingStore settings) : PageModel
 
     public Currency Currency => settings.Currency;
 
-    public TestStanding? Standing { get; private set; }
+    public TestResult? Standing { get; private set; }
 
     public Verdict? Verdict { get; private set; }
 
@@ -79,7 +79,7 @@ public sealed class CompareModel(SettingStore settings) : PageModel
         TestPage[] pages = [.. filled.Select((row, i) => new TestPage(new(i + 1), Mark.Letter(i), string.IsNullOrWhiteSpace(row.Name) ? $"Page {Mark.Letter(i)}" : row.Name.Trim()))];
         // Nobody said beforehand what to expect, so the control's own rate stands for it; nor in which shares visitors were sent.
         var rate = arms[0].Conversions > 0 ? arms[0].Rate : 1.0 / arms[0].Visitors;
-        Standing = TestStanding.Of(new(pages, 0, [new([.. pages.Select(_ => 0)], arms)], rate, Lift / 100, 0, null, Words));
+        Standing = TestResult.Of(new(pages, 0, [new([.. pages.Select(_ => 0)], arms)], rate, Lift / 100, 0, null, Words));
         Verdict = Verdict.Of(Standing);
         Money = money.Any(earned => earned is not null) ? money : [];
     }

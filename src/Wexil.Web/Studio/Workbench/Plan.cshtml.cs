@@ -52,12 +52,12 @@ public sealed class PlanModel : PageModel
         if (!ModelState.IsValid) return;
         var (rate, daily, power) = (Rate / 100, PerDay * Share / 100, Power / 100);
         Curve = new(rate, daily, Pages, power);
-        Textbook = Show.Count(Math.Ceiling(Planner.VisitorsPerPage(rate, Math.Min(rate * (1 + Lift / 100), (1 + rate) / 2), power)));
+        Textbook = Format.Count(Math.Ceiling(Planner.VisitorsPerPage(rate, Math.Min(rate * (1 + Lift / 100), (1 + rate) / 2), power)));
         Found = [.. Weeks.Select(weeks => (weeks, Planner.LiftFound(rate, daily * 7 * weeks, Pages, power)))];
         var warnings = new List<string>();
         if (Curve.Days(Lift) > ThisYear) warnings.Add("This test cannot end within a year. Look for a bolder change, a step with more visitors, or a goal that more of them reach.");
         else if (Pages > 2 && new PlanCurve(rate, daily, 2, power).Days(Lift) * 2 < Curve.Days(Lift) && Curve.Days(Lift) > 28)
-            warnings.Add($"{Pages} pages are many for this traffic: two would take {Show.Count((long)Math.Ceiling(new PlanCurve(rate, daily, 2, power).Days(Lift)), "day", "days")}.");
+            warnings.Add($"{Pages} pages are many for this traffic: two would take {Format.Count((long)Math.Ceiling(new PlanCurve(rate, daily, 2, power).Days(Lift)), "day", "days")}.");
         if (Found[^1].Lift is null or > Bold) warnings.Add("Even in eight weeks only a very large lift could be found here.");
         Warnings = warnings;
     }

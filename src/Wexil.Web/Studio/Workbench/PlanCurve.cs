@@ -31,11 +31,11 @@ public sealed class PlanCurve
     public IReadOnlyList<(double Y, string Label)> DayMarks { get; }
     public IReadOnlyList<(double X, string Label)> Lifts { get; }
 
-    public string Line => string.Join(' ', Points.Select(point => $"{Show.At(point.X)},{Show.At(point.Y)}"));
+    public string Line => string.Join(' ', Points.Select(point => $"{Format.At(point.X)},{Format.At(point.Y)}"));
 
     /// <summary>For the module: by lift in percent, the place and what it means.</summary>
     public string Data => string.Join(';', Enumerable.Range(LeastLift, MostLift - LeastLift + 1).Select(lift => string.Create(CultureInfo.InvariantCulture,
-        $"{lift}|{Show.At(X(lift))}|{Show.At(Y(Days(lift)))}|{Words(lift)}")));
+        $"{lift}|{Format.At(X(lift))}|{Format.At(Y(Days(lift)))}|{Words(lift)}")));
 
     public (double X, double Y) At(double lift) => (X(lift), Y(Days(lift)));
 
@@ -44,9 +44,9 @@ public sealed class PlanCurve
 
     public double Days(double lift) => Visitors(lift) / _perDay;
 
-    public string Words(double lift) => $"A lift of {lift.ToString("0.#", CultureInfo.InvariantCulture)}% takes about {Show.Count(Math.Ceiling(Visitors(lift) / 100) * 100)} visitors in all: {InWords(Days(lift))}.";
+    public string Words(double lift) => $"A lift of {lift.ToString("0.#", CultureInfo.InvariantCulture)}% takes about {Format.Count(Math.Ceiling(Visitors(lift) / 100) * 100)} visitors in all: {InWords(Days(lift))}.";
 
-    private static string InWords(double days) => days < 60 ? Show.Count((long)Math.Ceiling(days), "day", "days") : days < 730 ? $"{Show.Count(days / 30.4)} months" : $"{Show.Count(days / 365)} years";
+    private static string InWords(double days) => days < 60 ? Format.Count((long)Math.Ceiling(days), "day", "days") : days < 730 ? $"{Format.Count(days / 30.4)} months" : $"{Format.Count(days / 365)} years";
 
     private static double X(double lift) => Left + (lift - LeastLift) / (MostLift - LeastLift) * (Right - Left);
 

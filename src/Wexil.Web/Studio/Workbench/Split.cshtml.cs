@@ -29,7 +29,7 @@ public sealed class SplitModel : PageModel
         var weights = string.IsNullOrWhiteSpace(Weights) ? visitors?.Select(_ => 1.0).ToArray() : Numbers(Weights);
         if (weights is null || weights.Length != visitors?.Length || weights.Sum() <= 0) ModelState.AddModelError(nameof(Weights), "As many numbers as pages, such as 40 40 20.");
         if (!ModelState.IsValid) return;
-        Result = SampleRatio.Of([[.. visitors!.Zip(weights!, (count, weight) => ((long)count, weight))]]);
+        Result = SampleRatioMismatch.Of([[.. visitors!.Zip(weights!, (count, weight) => ((long)count, weight))]]);
         var total = visitors!.Zip(weights!, (count, weight) => weight > 0 ? count : 0).Sum();
         Rows = [.. visitors!.Zip(weights!, (count, weight) => ((long)count, total * weight / weights!.Sum()))];
     }

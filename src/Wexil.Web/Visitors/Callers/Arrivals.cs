@@ -7,7 +7,7 @@ using Wexil.Core.Visitors;
 namespace Wexil.Web.Visitors.Callers;
 
 /// <summary>Reads who comes, by which source, and what is known of the browser.</summary>
-public sealed class Arrivals(Origins origins)
+public sealed class Arrivals(CountryResolver origins)
 {
     /// <summary>Keeps the affiliate who sent a visitor, so that the buy link can name them.</summary>
     private const string AffiliateCookie = "wx_aff";

@@ -15,7 +15,7 @@ namespace Wexil.Web.Visitors.Starting;
 /// stays or moves on. Nothing is recorded by asking; moving is recorded by the link, staying by the loader's word.
 /// </summary>
 public sealed class StartEndpoint(
-    VisitDesk desk, VisitorToken tokens, Arrivals arrivals, IdentityStore identities, VisitorsAddress address, LastSeen seen, TimeProvider time)
+    VisitService desk, VisitorToken tokens, Arrivals arrivals, IdentityStore identities, VisitorsAddress address, LastSeen seen, TimeProvider time)
 {
     private const int LongestBody = 4096;
 
@@ -25,7 +25,7 @@ public sealed class StartEndpoint(
         http.Response.Headers.XContentTypeOptions = "nosniff";
         http.Response.ContentType = "text/javascript; charset=utf-8";
         var now = time.GetUtcNow();
-        var caller = Caller.Of(http, desk.Routes);
+        var caller = RequestClassification.Of(http, desk.Routes);
         if (desk.Routes.Step(slug) is not { } step || !caller.Counts)
         {
             await http.Response.WriteAsync("wexilStart(\"\",\"\",\"\")");
@@ -48,7 +48,7 @@ public sealed class StartEndpoint(
     public async Task Stayed(HttpContext http, string slug)
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
-        var caller = Caller.Of(http, desk.Routes);
+        var caller = RequestClassification.Of(http, desk.Routes);
         if (desk.Routes.Step(slug) is not { } step || !caller.Counts || http.Request.ContentLength is null or > LongestBody) return;
         using var reader = new StreamReader(http.Request.Body);
         var words = (await reader.ReadToEndAsync(http.RequestAborted)).Split(' ', 4);
@@ -81,6 +81,6 @@ public sealed class StartEndpoint(
     }
 
     // The traits are those of the page's own address, not of the question.
-    private Visit Visit(HttpContext http, RouteStep step, VisitorId visitor, bool known, Caller caller, string query, DateTimeOffset now) =>
+    private Visit Visit(HttpContext http, RouteStep step, VisitorId visitor, bool known, RequestClassification caller, string query, DateTimeOffset now) =>
         arrivals.Of(http, desk.Routes, step, visitor, known, caller.Device, query, now);
 }

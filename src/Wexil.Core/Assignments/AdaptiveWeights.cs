@@ -1,0 +1,32 @@
+using Wexil.Core.SplitTests;
+
+namespace Wexil.Core.Assignments;
+
+/// <summary>Weights that follow the evidence: each page gets as much as its chance of being the best, and a floor besides.</summary>
+public static class AdaptiveWeights
+{
+    public const int UsualFloor = 5;
+
+    /// <summary>Who changes the weights, in a test's log.</summary>
+    public const string Who = "the evidence";
+
+    /// <summary>Begins the reason of a phase whose weights lean.</summary>
+    public const string Reason = "Leans to the leader:";
+
+    /// <param name="chances">By page, from 0 to 1.</param>
+    /// <param name="floor">In percent; less where the pages would need more than there is.</param>
+    /// <param name="now">Pages of weight 0 rest and go on resting.</param>
+    public static Weights Of(IReadOnlyList<double> chances, int floor, Weights now)
+    {
+        var taking = Enumerable.Range(0, now.Count).Where(page => now[page] > 0).ToArray();
+        var least = Math.Min(floor, Weights.Total / taking.Length);
+        var chance = taking.Sum(page => chances[page]);
+        var spare = Weights.Total - least * taking.Length;
+        var exact = taking.ToDictionary(page => page, page => least + spare * (chance > 0 ? chances[page] / chance : 1.0 / taking.Length));
+        var whole = new int[now.Count];
+        foreach (var page in taking) whole[page] = (int)exact[page];
+        // What rounding down left over goes to those who lost most by it.
+        foreach (var page in taking.OrderByDescending(page => exact[page] - whole[page]).Take(Weights.Total - whole.Sum())) whole[page]++;
+        return Weights.Of(whole);
+    }
+}

@@ -1,0 +1,31 @@
+using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+
+namespace Wexil.Core.Results;
+
+/// <summary>What is at stake with keeping the page that is ahead now, and with waiting.</summary>
+/// <param name="Page">The page that is most likely the best.</param>
+/// <param name="Confidence">How sure the always-valid rule is that it differs from the control as it seems, 0 to 1; for the control, that the nearest challenger does. Null while there is not enough to say anything.</param>
+/// <param name="LossPerThousand">What keeping it is expected to lose in a thousand visitors, in conversions or in the currency's smallest unit: the chance of being wrong times what that costs.</param>
+/// <param name="WaitingPerDay">What is lost a day by sending visitors to the others too; 0 where nobody comes.</param>
+/// <param name="IsMoney">Both are money.</param>
+public sealed record ExpectedLoss(TestPage Page, double? Confidence, double LossPerThousand, double WaitingPerDay, bool IsMoney)
+{
+    private const int Thousand = 1000;
+
+    public static ExpectedLoss Of(TestResult standing) => Of(
+        [.. standing.Pages.Select((page, i) => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))], standing, isMoney: false);
+
+    public static ExpectedLoss Of(RevenueResult money, TestResult standing) => Of(
+        [.. money.Pages.Select(page => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))], standing, isMoney: true);
+
+    private static ExpectedLoss Of(IReadOnlyList<(TestPage Page, double Chance, double Loss, Comparison? Against)> pages, TestResult standing, bool isMoney)
+    {
+        var best = pages.MaxBy(page => page.Chance);
+        var rival = best.Against is null ? pages.Where(page => page.Against is not null).OrderByDescending(page => page.Chance).FirstOrDefault() : best;
+        var weights = standing.Facts.Phases.Count > 0 ? standing.Facts.Phases[^1].Weights : [];
+        var lost = pages.Select((page, i) => (i < weights.Count ? weights[i] / 100.0 : 0) * page.Loss).Sum() - best.Loss;
+        return new(best.Page, rival.Against?.Confidence, best.Loss * Thousand, Math.Max(0, lost) * standing.Facts.VisitorsPerDay, isMoney);
+    }
+}

@@ -1,0 +1,127 @@
+using Wexil.Core.Funnels;
+
+namespace Wexil.Core.Statistics;
+
+/// <summary>
+/// What the counts say about a page's true rate: the Beta(1 + x, 1 + n − x) density on a grid that covers all of it that matters.
+/// The same counts always give the same numbers: nothing is sampled.
+/// </summary>
+public sealed class RatePosterior
+{
+    private const int Points = 4001;
+    private const double NegligibleLogDensity = -40;
+    private readonly double[] _cumulative = new double[Points];
+
+    public RatePosterior(Arm arm)
+        : this(StandardRate.From(arm))
+    {
+    }
+
+    public RatePosterior(StandardRate known)
+    {
+        var (x, misses) = (known.Conversions, known.Visitors - known.Conversions);
+        var mode = known.Visitors == 0 ? 0.5 : known.Rate;
+        var highest = Term(x, mode) + Term(misses, 1 - mode);
+        double LogShape(double rate) => Term(x, rate) + Term(misses, 1 - rate) - highest;
+        Low = x == 0 ? 0 : Edge(LogShape, mode, 0);
+        High = misses == 0 ? 1 : Edge(LogShape, mode, 1);
+
+        Step = (High - Low) / (Points - 1);
+        Density = new double[Points];
+        var slopeBefore = 0.0;
+        for (var i = 0; i < Points; i++)
+        {
+            var rate = Low + i * Step;
+            Density[i] = Math.Exp(LogShape(rate));
+            // Where the density ends at 0 with one conversion or one miss, it does not end level.
+            var slope = Density[i] > 0 ? Density[i] * ((x == 0 ? 0 : x / rate) - (misses == 0 ? 0 : misses / (1 - rate)))
+                : rate == 1 && misses == 1 ? -Math.Exp(-highest) : rate == 0 && x == 1 ? Math.Exp(-highest) : 0;
+            // The trapezoid with the correction of Euler and Maclaurin at both ends.
+            if (i > 0) _cumulative[i] = _cumulative[i - 1] + (Density[i - 1] + Density[i]) / 2 * Step + (slopeBefore - slope) * Step * Step / 12;
+            slopeBefore = slope;
+        }
+        var total = _cumulative[^1];
+        for (var i = 0; i < Points; i++)
+        {
+            Density[i] /= total;
+            _cumulative[i] /= total;
+        }
+    }
+
+    /// <summary>The lowest and highest rates on the grid.</summary>
+    public double Low { get; }
+    public double High { get; }
+
+    /// <summary>Distance between two points of the grid.</summary>
+    public double Step { get; }
+
+    /// <summary>Density at <see cref="Low"/>, Low + Step, … <see cref="High"/>.</summary>
+    public double[] Density { get; }
+
+    /// <summary>Chance that the true rate is at most <paramref name="rate"/>.</summary>
+    public double CumulativeAt(double rate) => At(rate).Cumulative;
+
+    /// <summary>
+    /// For each page the chance that its true rate is the highest, which is the integral of f(x)·ΠF other(x), and what keeping it is expected to lose against
+    /// the best of the others, in rate: E(max(best other − this, 0)), which is the integral of F(x)·(1 − ΠF other(x)). The chances add up to 1.
+    /// </summary>
+    public static (double[] Chances, double[] Losses) Compare(IReadOnlyList<RatePosterior> pages)
+    {
+        var (chances, losses) = (new double[pages.Count], new double[pages.Count]);
+        // Between these places every page's curve is smooth on the scale of the piece.
+        var places = pages.SelectMany(page => new[] { page.Low, page.High, (page.Low + page.High) / 2 }).Distinct().Order().ToArray();
+        // More pages, more places and shorter ways between them. An even number, for Simpson's rule.
+        var pieces = Math.Clamp(5120 / Math.Max(1, places.Length - 1) / 2 * 2, 256, 1024);
+        var (below, density, behind) = (new double[pages.Count], new double[pages.Count], new double[pages.Count + 1]);
+        for (var piece = 0; piece + 1 < places.Length; piece++)
+        {
+            var (from, step) = (places[piece], (places[piece + 1] - places[piece]) / pieces);
+            for (var i = 0; i <= pieces; i++)
+            {
+                // Simpson's rule.
+                var weight = step / 3 * (i == 0 || i == pieces ? 1 : i % 2 == 1 ? 4 : 2);
+                for (var page = 0; page < pages.Count; page++) (below[page], density[page]) = pages[page].At(from + i * step);
+                behind[pages.Count] = 1;
+                for (var page = pages.Count - 1; page >= 0; page--) behind[page] = behind[page + 1] * below[page];
+                var before = 1.0;
+                for (var page = 0; page < pages.Count; page++)
+                {
+                    // The chance that all the others lie below.
+                    var others = before * behind[page + 1];
+                    chances[page] += weight * density[page] * others;
+                    losses[page] += weight * below[page] * (1 - others);
+                    before *= below[page];
+                }
+            }
+        }
+        return (chances, losses);
+    }
+
+    private (double Cumulative, double Density) At(double rate)
+    {
+        if (rate < Low) return (0, 0);
+        if (rate > High) return (1, 0);
+        var place = (rate - Low) / Step;
+        var i = Math.Min((int)place, Points - 2);
+        // Hermite's cubic: the density is the slope.
+        var t = place - i;
+        var (from, rise, fall) = (_cumulative[i], Density[i] * Step, Density[i + 1] * Step);
+        var gain = _cumulative[i + 1] - from;
+        var (square, cube) = (3 * gain - 2 * rise - fall, rise + fall - 2 * gain);
+        return (from + t * (rise + t * (square + t * cube)), (rise + t * (2 * square + t * 3 * cube)) / Step);
+    }
+
+    private static double Term(double count, double rate) => count == 0 ? 0 : count * Math.Log(rate);
+
+    private static double Edge(Func<double, double> logShape, double mode, double limit)
+    {
+        double inside = mode, outside = limit;
+        for (var i = 0; i < 60; i++)
+        {
+            var middle = (inside + outside) / 2;
+            if (logShape(middle) > NegligibleLogDensity) inside = middle;
+            else outside = middle;
+        }
+        return inside;
+    }
+}

@@ -1,0 +1,106 @@
+using System.Runtime.InteropServices;
+using Microsoft.Data.Sqlite;
+using Wexil.Core.Funnels;
+
+namespace Wexil.Store.Recording.Projection;
+
+/// <summary>What a visit was to the funnel: its visitor's first, and the first at the step; and the source that is credited with the visitor.</summary>
+internal readonly record struct Arrival(bool ToFunnel, bool ToStep, long Source);
+
+/// <summary>Remembers which steps of a funnel each visitor has reached and who sent them, and sums that up by source.</summary>
+internal sealed class ArrivalProjection : IDisposable
+{
+    /// <summary>Tags that nobody made known are kept apart up to so many a funnel.</summary>
+    private const int MostUnknownTags = 200;
+
+    private readonly SqliteConnection _connection;
+    private readonly PreparedStatement _new, _known, _change, _newSource, _tally;
+    private readonly Dictionary<(long Funnel, long Source), Tally> _tallies = [];
+    private Dictionary<(long Funnel, string Tag), long> _sources = [];
+    private Dictionary<long, int> _unknownTags = [];
+
+    public ArrivalProjection(SqliteConnection connection)
+    {
+        _connection = connection;
+        _new = new(connection, "INSERT OR IGNORE INTO visitors (visitor, funnel_id, source_id, steps) VALUES (?1, ?2, ?3, ?4)");
+        _known = new(connection, "SELECT source_id, steps FROM visitors WHERE visitor = ?1 AND funnel_id = ?2");
+        _change = new(connection, "UPDATE visitors SET source_id = ?3, steps = ?4 WHERE visitor = ?1 AND funnel_id = ?2");
+        _newSource = new(connection, "INSERT INTO sources (funnel_id, tag, name, kind, declared) VALUES (?1, ?2, ?2, 'Other', 0) RETURNING id");
+        _tally = new(connection,
+            """
+            INSERT INTO source_tallies (funnel_id, source_id, clicks, visitors, opt_ins, sales, told_cost) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) ON CONFLICT DO UPDATE SET clicks = clicks + excluded.clicks,
+              visitors = visitors + excluded.visitors, opt_ins = opt_ins + excluded.opt_ins, sales = sales + excluded.sales, told_cost = told_cost + excluded.told_cost
+            """);
+        LoadSources();
+    }
+
+    public void LoadSources()
+    {
+        _sources = _connection.Rows("SELECT funnel_id, tag, id FROM sources", row => ((row.GetInt64(0), row.GetString(1)), row.GetInt64(2))).ToDictionary();
+        _unknownTags = _connection.Rows("SELECT funnel_id, count(*) FROM sources WHERE NOT declared GROUP BY funnel_id", row => (row.GetInt64(0), row.GetInt32(1))).ToDictionary();
+    }
+
+    public void Clear() => _tallies.Clear();
+
+    /// <summary>Notes a visit and credits it to its source: the first that the visitor's links named.</summary>
+    public Arrival Note(StepRole step, Guid visitor, string tag)
+    {
+        var source = tag.Length == 0 ? 0 : SourceOf(step.Funnel, tag);
+        if (source != 0) Sum(step.Funnel, source).Clicks++;
+        if (_new.Bind(1, visitor).Bind(2, step.Funnel).Bind(3, source).Bind(4, step.Bit).Run() > 0)
+        {
+            Sum(step.Funnel, source).Visitors++;
+            return new(ToFunnel: true, ToStep: true, source);
+        }
+        _known.Bind(1, visitor).Bind(2, step.Funnel).Next();
+        var (own, steps) = (_known.Number(0), _known.Number(1));
+        _known.Reset();
+        var first = (steps & step.Bit) == 0;
+        var isNamed = own == 0 && source != 0;
+        if (first || isNamed) _change.Bind(1, visitor).Bind(2, step.Funnel).Bind(3, isNamed ? source : own).Bind(4, steps | step.Bit).Run();
+        if (isNamed)
+        {
+            // Came before by a link that named none.
+            Sum(step.Funnel, 0).Visitors--;
+            Sum(step.Funnel, source).Visitors++;
+            own = source;
+        }
+        if (first && step.Outcome == FunnelOutcome.OptIn) Sum(step.Funnel, own).OptIns++;
+        if (first && step.Outcome == FunnelOutcome.Sale) Sum(step.Funnel, own).Sales++;
+        return new(ToFunnel: false, first, own);
+    }
+
+    /// <summary>A link told what its click costs, in millionths of a unit.</summary>
+    public void Cost(long funnel, long source, long cost) => Sum(funnel, source).Cost += cost;
+
+    public void Write()
+    {
+        foreach (var ((funnel, source), tally) in _tallies)
+            _tally.Bind(1, funnel).Bind(2, source).Bind(3, tally.Clicks).Bind(4, tally.Visitors).Bind(5, tally.OptIns).Bind(6, tally.Sales).Bind(7, tally.Cost).Run();
+    }
+
+    public void Dispose()
+    {
+        foreach (var statement in (PreparedStatement[])[_new, _known, _change, _newSource, _tally]) statement.Dispose();
+    }
+
+    /// <summary>The number of the source that a tag stands for; below 0 past the number that is kept apart.</summary>
+    public long SourceOf(long funnel, string tag)
+    {
+        if (_sources.TryGetValue((funnel, tag), out var known)) return known;
+        ref var unknown = ref CollectionsMarshal.GetValueRefOrAddDefault(_unknownTags, funnel, out _);
+        if (unknown >= MostUnknownTags) return SourceStore.Rest;
+        unknown++;
+        _newSource.Bind(1, funnel).Bind(2, tag).Next();
+        var made = _newSource.Number(0);
+        _newSource.Reset();
+        return _sources[(funnel, tag)] = made;
+    }
+
+    private ref Tally Sum(long funnel, long source) => ref CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (funnel, source), out _);
+
+    private struct Tally
+    {
+        public long Clicks, Visitors, OptIns, Sales, Cost;
+    }
+}

@@ -1,0 +1,142 @@
+using Microsoft.Data.Sqlite;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
+using Wexil.Core.Sales;
+
+namespace Wexil.Store.Recording.Projection;
+
+/// <summary>Where a step stands, its number among all that its funnel ever had, and what reaching it means.</summary>
+/// <param name="TellsLeads">An opt-in step with an outside page leads here, so that nothing but the arrival tells of a lead.</param>
+internal readonly record struct StepRole(long Funnel, int Position, int Number, FunnelOutcome? Outcome, bool TellsLeads)
+{
+    /// <summary>A visitor's row has a bit for each step of the funnel.</summary>
+    public const int MostSteps = 63;
+
+    public long Bit => 1L << Number;
+}
+
+/// <summary>A test that counts visitors who reach a step, and when it ran.</summary>
+internal sealed record GoalTest(long Test, (long From, long Until)[] Runs)
+{
+    public bool RunsAt(long at) => Array.Exists(Runs, run => run.From <= at && at < run.Until);
+}
+
+/// <summary>A goal of a test.</summary>
+/// <param name="IsMain">The test's verdict goes by it.</param>
+/// <param name="From">Counts with the visitors who came from then on.</param>
+internal sealed record TestGoal(long Id, GoalTest Test, bool IsMain, Goal Goal, long From, long Until)
+{
+    /// <summary>Does something count that a visitor of a place did?</summary>
+    public bool Counts(EnrolmentRow place, long at) => place.At >= From && at < Until && Test.RunsAt(at);
+}
+
+/// <summary>A test on another step of the same funnel.</summary>
+internal readonly record struct Partner(long Test, bool IsEarlier);
+
+/// <summary>Which steps are goals of which tests, what reaching them means, and whose visitors are crossed with whose.</summary>
+internal sealed class ProjectionContext
+{
+    /// <summary>Tests whose visitors are crossed with those of another.</summary>
+    private const int MostPartners = 8;
+
+    private readonly Dictionary<long, StepRole> _steps;
+    private readonly Dictionary<long, GoalTest[]> _goals;
+    private readonly Dictionary<long, GoalTest> _tests;
+    private readonly Dictionary<long, Partner[]> _partners;
+    private readonly Dictionary<long, TestGoal> _goalsById;
+    private readonly Dictionary<long, TestGoal[]> _stepGoals, _saleGoals, _optInGoals;
+    private readonly Dictionary<long, GoalTest[]> _earlier, _testsOf;
+    private readonly TimeZoneInfo _zone;
+    private readonly ExchangeRates _rates;
+    private (long Quarter, DateOnly Day) _lastDay = (-1, default);
+
+    public ProjectionContext(SqliteConnection connection)
+    {
+        var hasOutside = connection.Rows("SELECT DISTINCT step_id FROM pages WHERE outside IS NOT NULL", row => row.GetInt64(0)).ToHashSet();
+        var numbers = connection.Rows("SELECT id, number FROM steps", row => (row.GetInt64(0), row.GetInt32(1))).ToDictionary();
+        var steps = connection.Rows($"SELECT {FunnelStore.StepColumns} FROM steps ORDER BY funnel_id, position", FunnelStore.MapStep);
+        var runs = connection.Rows("SELECT test_id, started_at, ended_at FROM phases", row => (Test: row.GetInt64(0), From: row.GetInt64(1), Until: row.NumberOrNull(2) ?? long.MaxValue))
+            .ToLookup(run => run.Test, run => (run.From, run.Until));
+        var tests = connection.Rows("SELECT id, goal_step_id, step_id, started_at, decided_at FROM tests", row =>
+            (Id: row.GetInt64(0), Goal: row.GetInt64(1), Step: row.GetInt64(2), From: row.GetInt64(3), Until: row.NumberOrNull(4) ?? long.MaxValue));
+        _steps = steps.GroupBy(step => step.Funnel).SelectMany(funnel =>
+        {
+            var inOrder = funnel.ToArray();
+            var outside = inOrder.Where(step => step.Kind == StepKind.OptIn && hasOutside.Contains(step.Id.Value)).Select(step => FunnelPath.Yes(inOrder, step)?.Id).ToHashSet();
+            return inOrder.Select(step => (step.Id, Role: new StepRole(
+                funnel.Key.Value, step.Position, numbers[step.Id.Value], FunnelPath.OutcomeOf(inOrder, step), outside.Contains(step.Id))));
+        }).ToDictionary(row => row.Id.Value, row => row.Role);
+        _tests = tests.ToDictionary(test => test.Id, test => new GoalTest(test.Id, [.. runs[test.Id]]));
+        var goals = connection.Rows("SELECT id, test_id, is_main, spec, counts_from, dropped_at FROM goals", row => new TestGoal(
+            row.GetInt64(0), _tests[row.GetInt64(1)], row.GetBoolean(2), Core.Goals.Goal.Parse(row.GetString(3)), row.GetInt64(4), row.NumberOrNull(5) ?? long.MaxValue));
+        _goalsById = goals.ToDictionary(goal => goal.Id);
+        TestGoal[] OfKind(GoalKind kind) => [.. goals.Where(goal => goal.Goal.Kind == kind)];
+        _stepGoals = OfKind(GoalKind.Step).GroupBy(goal => goal.Goal.Step!.Value.Value).ToDictionary(group => group.Key, group => group.ToArray());
+        _saleGoals = OfKind(GoalKind.Sale).GroupBy(goal => goal.Test.Test).ToDictionary(group => group.Key, group => group.ToArray());
+        var funnelOf = tests.ToDictionary(test => test.Id, test => _steps[test.Step].Funnel);
+        _optInGoals = OfKind(GoalKind.OptIn).GroupBy(goal => funnelOf[goal.Test.Test]).ToDictionary(group => group.Key, group => group.ToArray());
+        _testsOf = tests.GroupBy(test => test.Step).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
+        _earlier = tests.GroupBy(test => funnelOf[test.Id]).SelectMany(funnel => steps.Where(step => step.Funnel.Value == funnel.Key).Select(step => (
+                step.Id, Tests: funnel.Where(test => _steps[test.Step].Position < step.Position).Select(test => _tests[test.Id]).ToArray())))
+            .Where(row => row.Tests.Length > 0).ToDictionary(row => row.Id.Value, row => row.Tests);
+        _rates = RateStore.Read(connection, Currency.Find(connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.CurrencyName)) ?? Currency.Usual);
+        _zone = connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.ZoneName) is { } zone && TimeZoneInfo.TryFindSystemTimeZoneById(zone, out var found) ? found : TimeZoneInfo.Utc;
+        var otherGoal = goals.Where(goal => goal.IsMain).Select(goal => goal.Test.Test).ToHashSet();
+        _goals = tests.Where(test => !otherGoal.Contains(test.Id)).GroupBy(test => test.Goal).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
+        _partners = tests.GroupBy(test => _steps[test.Step].Funnel).SelectMany(funnel => funnel.Select(test => (test.Id, Partners: funnel
+            .Where(other => other.Step != test.Step && other.From < test.Until && test.From < other.Until).OrderByDescending(other => other.Id).Take(MostPartners)
+            .Select(other => new Partner(other.Id, _steps[other.Step].Position < _steps[test.Step].Position)).ToArray())))
+            .Where(row => row.Partners.Length > 0).ToDictionary(row => row.Id, row => row.Partners);
+    }
+
+    /// <summary>The tables that it is read from.</summary>
+    public static bool IsFrom(string table) => table is "steps" or "pages" or "phases" or "tests" or "sources" or "goals" or "settings" or "rates";
+
+    public StepRole? Role(long step) => _steps.TryGetValue(step, out var role) ? role : null;
+
+    /// <summary>The tests whose goal is to reach the step.</summary>
+    public ReadOnlySpan<GoalTest> Goals(long step) => _goals.GetValueOrDefault(step);
+
+    /// <summary>Did a test run at a moment, so that it is credited with what happened then?</summary>
+    public bool Runs(long test, long at) => _tests.TryGetValue(test, out var known) && known.RunsAt(at);
+
+    /// <summary>The tests on other steps of the same funnel that run beside a test.</summary>
+    public ReadOnlySpan<Partner> Partners(long test) => _partners.GetValueOrDefault(test);
+
+    public TestGoal? Goal(long id) => _goalsById.GetValueOrDefault(id);
+
+    /// <summary>Goals besides a test's goal step that are met by reaching the step.</summary>
+    public ReadOnlySpan<TestGoal> StepGoals(long step) => _stepGoals.GetValueOrDefault(step);
+
+    /// <summary>Goals of a test that are met by a sale.</summary>
+    public ReadOnlySpan<TestGoal> SaleGoals(long test) => _saleGoals.GetValueOrDefault(test);
+
+    /// <summary>Goals that are met by an opt-in on the step's funnel.</summary>
+    public ReadOnlySpan<TestGoal> OptInGoals(long step) => _steps.TryGetValue(step, out var role) ? _optInGoals.GetValueOrDefault(role.Funnel) : default;
+
+    /// <summary>The tests on the steps before a step.</summary>
+    public ReadOnlySpan<GoalTest> Earlier(long step) => _earlier.GetValueOrDefault(step);
+
+    /// <summary>The tests that a step has and had.</summary>
+    public ReadOnlySpan<GoalTest> TestsOf(long step) => _testsOf.GetValueOrDefault(step);
+
+    /// <summary>The currency that the owner counts in.</summary>
+    public string Own => _rates.Own.Code;
+
+    public IReadOnlyCollection<string> RatedCurrencies => _rates.Currencies;
+
+    /// <summary>What an amount was worth in the owner's currency on the owner's day of a moment; null where no rate is known.</summary>
+    public long? Worth(string currency, long amount, long at) => _rates.Worth(currency, amount, Day(at));
+
+    /// <summary>The owner's weekday at a moment.</summary>
+    public DayOfWeek Weekday(long at) => Day(at).DayOfWeek;
+
+    private DateOnly Day(long at)
+    {
+        var quarter = TimeBucket.Of(at);
+        if (_lastDay.Quarter != quarter) _lastDay = (quarter, DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(DateTimeOffset.FromUnixTimeMilliseconds(at), _zone).DateTime));
+        return _lastDay.Day;
+    }
+}

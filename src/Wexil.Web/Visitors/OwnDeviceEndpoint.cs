@@ -1,0 +1,27 @@
+using Wexil.Web.Shared;
+using Wexil.Web.Visitors.Callers;
+using Wexil.Core.Targeting;
+
+namespace Wexil.Web.Visitors;
+
+/// <summary><c>GET /mine/{ticket}</c>: marks a device as the owner's, so that its visits are left out; <c>GET /mine/off</c> takes the mark off.</summary>
+public static class OwnDeviceEndpoint
+{
+    public static Task Answer(HttpContext http, string ticket, TryTickets tickets, StudioAddress studio)
+    {
+        http.Response.Headers.CacheControl = "no-store";
+        if (ticket == "off")
+        {
+            Set(http, "", 0);
+            return PlainPage.Write(http, StatusCodes.Status200OK, "Visits of this device count again.");
+        }
+        if (!tickets.IsMine(ticket)) return PlainPage.Write(http, StatusCodes.Status404NotFound, "This link is over. Studio’s settings have a new one.");
+        Set(http, "1", 400 * 86400);
+        if (!http.Request.Query.ContainsKey("signing-in")) return PlainPage.Write(http, StatusCodes.Status200OK, "This device is yours: its visits are left out of all counts.");
+        GoEndpoint.Redirect(http, studio.Origin + "/signed-in");
+        return Task.CompletedTask;
+    }
+
+    private static void Set(HttpContext http, string value, int seconds) =>
+        http.Response.Headers.Append("Set-Cookie", $"{RequestClassification.MineCookie}={value}; max-age={seconds}; path=/; samesite=lax; httponly");
+}
