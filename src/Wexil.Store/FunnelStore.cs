@@ -167,7 +167,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     {
         var position = (int)(c.Number("SELECT coalesce(max(position) + 1, 0) FROM steps WHERE funnel_id = $1", funnel.Value) ?? 0);
         var number = c.Number("SELECT coalesce(max(number) + 1, 0) FROM steps WHERE funnel_id = $1", funnel.Value) ?? 0;
-        if (number >= StepRole.MostSteps) throw new StoreException($"A funnel holds {StepRole.MostSteps} steps at most, those in the archive too. Begin another funnel.");
+        if (number >= StepRole.MaxSteps) throw new StoreException($"A funnel holds {StepRole.MaxSteps} steps at most, those in the archive too. Begin another funnel.");
         var id = c.Insert("INSERT INTO steps (funnel_id, position, kind, name, slug, number) VALUES ($1, $2, $3, $4, $5, $6)", funnel.Value, position, kind.ToString(), name, slug, number);
         return new(new(id), funnel, position, kind, name, slug, null);
     }

@@ -20,7 +20,7 @@ public sealed record TestGoalRow(GoalId Id, TestId Test, string Key, bool IsMain
 /// <summary>What counts in tests, besides reaching their goal step.</summary>
 public sealed class GoalStore(Database database, Journal journal, TimeProvider time)
 {
-    public const int MostOfATest = 20;
+    public const int MaxPerTest = 20;
 
     /// <summary>The goals of a test, the main one first.</summary>
     public IReadOnlyList<TestGoalRow> Of(TestId test) => database.Read(c => c.Rows(
@@ -31,7 +31,7 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
     /// Adds a goal to a test. It counts with the visitors who come from now on: who came before may have done it unseen, so a phase begins. False when the test has as many as it may.</summary>
     public Task<bool> AddAsync(TestId test, Goal goal) => journal.WriteAsync(c =>
     {
-        if (c.Number("SELECT count(*) FROM goals WHERE test_id = $1 AND dropped_at IS NULL", test.Value) >= MostOfATest) return false;
+        if (c.Number("SELECT count(*) FROM goals WHERE test_id = $1 AND dropped_at IS NULL", test.Value) >= MaxPerTest) return false;
         var now = time.GetUtcNow();
         var isFirst = c.Number("SELECT 1 FROM test_tallies WHERE test_id = $1 LIMIT 1", test.Value) is null;
         Add(c, test, goal, isMain: false, isFirst ? DateTimeOffset.UnixEpoch : now, now);

@@ -13,13 +13,13 @@ public sealed record HeldOptIn(long Id, StepId Step, PageId Page, VisitorId Visi
 public sealed class HeldOptInStore(Database database, Journal journal)
 {
     /// <summary>How many are kept at most; beyond that the oldest goes, so that no program fills the disk.</summary>
-    public const int Most = 1000;
+    public const int MaxCount = 1000;
 
     public Task HoldAsync(StepId step, PageId page, VisitorId visitor, OptInNote note, DateTimeOffset at) => journal.WriteAsync(c =>
     {
         c.Execute("INSERT INTO held_opt_ins (step_id, page_id, visitor, email, fields, at) VALUES ($1, $2, $3, $4, $5, $6)",
             step.Value, page.Value, visitor.Value.ToByteArray(bigEndian: true), note.Email, note.ToString(), at.ToUnixTimeMilliseconds());
-        c.Execute("DELETE FROM held_opt_ins WHERE id <= (SELECT max(id) FROM held_opt_ins) - $1", Most);
+        c.Execute("DELETE FROM held_opt_ins WHERE id <= (SELECT max(id) FROM held_opt_ins) - $1", MaxCount);
     });
 
     /// <summary>The newest first.</summary>

@@ -10,7 +10,7 @@ namespace Wexil.Store;
 /// <param name="Confirms">Who opts in is asked by e-mail whether it was them.</param>
 public sealed record OptInSettings(Uri? ForwardTo, IReadOnlyDictionary<string, string> Fields, bool Confirms, string Subject, string Words)
 {
-    public static readonly OptInSettings Usual = new(
+    public static readonly OptInSettings Default = new(
         null, new Dictionary<string, string> { ["email"] = "email" }, false, "Please confirm your e-mail address", "One click, and what you asked for is on its way:");
 }
 
@@ -21,7 +21,7 @@ public sealed class OptInStore(Database database, Journal journal, TimeProvider 
         "SELECT forward_to, fields, forwards_since, subject, words, confirms_since FROM opt_in_settings WHERE step_id = $1",
         row => new OptInSettings(
             row.GetString(0) is { Length: > 0 } address ? new Uri(address) : null, OptInNote.ReadFields(row.GetString(1)), !row.IsDBNull(5), row.GetString(3), row.GetString(4)), step.Value).SingleOrDefault())
-        ?? OptInSettings.Usual;
+        ?? OptInSettings.Default;
 
     /// <summary>Sets what becomes of opt-ins from now on.</summary>
     public Task SetAsync(StepId step, OptInSettings settings) => journal.WriteAsync(c =>

@@ -28,7 +28,7 @@ public sealed record TagRule(string Tag, TestId Test, PageId Page, string Words)
 /// <summary>People who opted in or were taken in: what they did, their tags, and their removal.</summary>
 public sealed class PeopleStore(Database database, Journal journal, TimeProvider time)
 {
-    public const int LongestTag = 40;
+    public const int MaxTagLength = 40;
 
     // The newest opt-in of each address, and who was only taken in.
     private const string Everyone = """
@@ -161,7 +161,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
 
     private static IEnumerable<Activity> Orders(SqliteConnection c, string condition, object value) => c.Rows(
         $"SELECT at, order_id, product, currency, sold, refunded FROM orders WHERE {condition}",
-        row => (At: row.Time(0), Order: row.GetString(1), Product: row.GetString(2), Currency: Currency.Find(row.GetString(3)) ?? Currency.Usual, Sold: row.GetInt64(4), Back: row.GetInt64(5)), value)
+        row => (At: row.Time(0), Order: row.GetString(1), Product: row.GetString(2), Currency: Currency.Find(row.GetString(3)) ?? Currency.Default, Sold: row.GetInt64(4), Back: row.GetInt64(5)), value)
         .Select(order => new Activity(order.At, $"Bought {(order.Product.Length > 0 ? order.Product : "something")} for {order.Currency.Show(order.Sold)} (order {order.Order}){(order.Back > 0 ? $", {order.Currency.Show(order.Back)} went back" : "")}"));
 
     private static List<string> Tags(SqliteConnection c, string email, byte[]? visitor) => c.Rows(

@@ -109,7 +109,7 @@ public sealed class RouteStore(Database database)
             """,
             row => new RouteGoal(new(row.GetInt64(0)), row.GetString(1), Goal.Parse(row.GetString(2)), new(row.GetInt64(3)), new(row.GetInt64(4)), new(row.GetInt64(5))), from, to)
             .Where(goal => goal.Goal.Kind is GoalKind.Address or GoalKind.Click or GoalKind.Signal).ToArray();
-        return new RouteTable(steps, pages.Values) { Goals = goals, HeedsPrivacyControl = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.PrivacyName) != "no", PassThrough = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.MappingName) is { } mapping ? HookMapping.Parse(mapping).PassThrough : "", AffiliateParameter = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.AffiliateName) ?? RouteTable.UsualAffiliateParameter };
+        return new RouteTable(steps, pages.Values) { Goals = goals, HeedsPrivacyControl = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.PrivacyName) != "no", PassThrough = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.MappingName) is { } mapping ? HookMapping.Parse(mapping).PassThrough : "", AffiliateParameter = c.Text("SELECT value FROM settings WHERE name = $1", SettingStore.AffiliateName) ?? RouteTable.DefaultAffiliateParameter };
     });
 
     /// <summary>What the pages of each step of a funnel have in common: the step's link, and where the funnel takes money.</summary>
@@ -131,13 +131,13 @@ public sealed class RouteStore(Database database)
     /// <summary>What was read from a text, kept for the next table; loading is under a lock.</summary>
     private sealed class Kept<T>(Func<string, T> read)
     {
-        private const int Most = 100_000;
+        private const int MaxCount = 100_000;
         private readonly Dictionary<string, T> _known = new(StringComparer.Ordinal);
 
         public T Of(string text)
         {
             if (_known.TryGetValue(text, out var value)) return value;
-            if (_known.Count >= Most) _known.Clear();
+            if (_known.Count >= MaxCount) _known.Clear();
             return _known[text] = read(text);
         }
     }

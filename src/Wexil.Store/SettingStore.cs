@@ -26,12 +26,12 @@ public sealed class SettingStore(Database database, Journal journal)
     public Task SetFetchesPrivateAddressesAsync(bool allowed) => SetAsync(PrivateName, allowed ? "yes" : "no");
 
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
-    public string AffiliateParameter => Get(AffiliateName) ?? RouteTable.UsualAffiliateParameter;
+    public string AffiliateParameter => Get(AffiliateName) ?? RouteTable.DefaultAffiliateParameter;
 
     public Task SetAffiliateParameterAsync(string name) => SetAsync(AffiliateName, name);
 
     /// <summary>The currency that the owner counts in.</summary>
-    public Currency Currency => Currency.Find(Get(CurrencyName)) ?? Currency.Usual;
+    public Currency Currency => Currency.Find(Get(CurrencyName)) ?? Currency.Default;
 
     /// <summary>Every order is counted by what it is worth in it.</summary>
     public Task SetCurrencyAsync(Currency currency) => currency == Currency ? Task.CompletedTask : journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, CurrencyName, currency.Code)));
@@ -45,7 +45,7 @@ public sealed class SettingStore(Database database, Journal journal)
     public byte[]? HookSecret => Get(HookSecretName) is { } secret ? System.Text.Encoding.UTF8.GetBytes(secret) : null;
 
     /// <summary>What the owner's payment service calls things, and how it signs.</summary>
-    public HookMapping HookMapping => Get(MappingName) is { } mapping ? HookMapping.Parse(mapping) : HookMapping.Usual;
+    public HookMapping HookMapping => Get(MappingName) is { } mapping ? HookMapping.Parse(mapping) : HookMapping.Default;
 
     public Task SetHookMappingAsync(HookMapping mapping) => SetAsync(MappingName, mapping.ToJson());
 

@@ -21,7 +21,7 @@ public sealed record SplitTest(
     DateTimeOffset? DecidedAt, IReadOnlyList<PageId> Pages, Weights Weights, IReadOnlySet<PageId> Resting, TestSettings Sending)
 {
     /// <summary>By what it is judged, and when a page is kept by itself.</summary>
-    public KeepRule Rule { get; init; } = KeepRule.Usual;
+    public KeepRule Rule { get; init; } = KeepRule.Default;
 
     /// <summary>What a visitor of the control was expected to bring, in the owner's currency's smallest unit: fixed at the first look that saw enough; null before.</summary>
     public double? BaseEarned { get; init; }
@@ -99,7 +99,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         if (c.Number("SELECT 1 FROM tests WHERE step_id = $1 AND decided_at IS NULL", plan.Step.Value) is not null) return null;
         var now = time.GetUtcNow();
         var from = plan.From is { } later && later > now ? later : now;
-        var sending = plan.Sending ?? TestSettings.Usual;
+        var sending = plan.Sending ?? TestSettings.Default;
         var test = new TestId(c.Insert(
             "INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, weights) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
             plan.Step.Value, plan.Goal.Value, plan.Name, plan.Idea, plan.BaseRate, plan.SmallestLift, from.ToUnixTimeMilliseconds(), plan.Weights.ToString()));

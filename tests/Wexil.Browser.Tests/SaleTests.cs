@@ -139,12 +139,12 @@ public sealed class SaleTests
         owner.Open(new(campaign));
         owner.WaitForText("opt-in, sale of 49.00 USD");
 
-        var line = services.GetRequiredService<SourceStore>().Lines(funnel.Id, Currency.Usual).Single(line => line.Name == "Windowbox");
+        var line = services.GetRequiredService<SourceStore>().Lines(funnel.Id, Currency.Default).Single(line => line.Name == "Windowbox");
         Assert.Equal((2L, 2L, 1L, 1L, 4900L), (line.Clicks, line.Visitors, line.OptIns, line.Orders, line.Earned));
         Assert.InRange(line.Spent!.Value, 320, 480);
         owner.Open(site.Studio, $"/f/{funnel.Slug}/sources?edit={line.Source!.Id.Value}");
         owner.WaitForText("2 conversions told.");
-        owner.WaitForText(Currency.Usual.Show(line.Spent.Value));
+        owner.WaitForText(Currency.Default.Show(line.Spent.Value));
         Assert.Contains($"${line.Spent.Value / 100m:0.00} of $5.00", Read(owner, campaign), StringComparison.Ordinal);
     }
 
@@ -177,7 +177,7 @@ public sealed class SaleTests
             new(StepKind.ThankYou, "Received", "received", [Hosted("Received", "<h1>Thank you for your order</h1>")])]);
         var steps = funnels.Steps(funnel.Id);
         await site.Host.Services.GetRequiredService<TestStore>().StartAsync(new(
-            steps[2].Id, steps[5].Id, "Kit", "", 0.05, 0.2, [.. pages.Of(steps[2].Id).Select(page => page.Id)], Weights.Even(2), TestSettings.Usual with { Turns = Allocation.InTurn }));
+            steps[2].Id, steps[5].Id, "Kit", "", 0.05, 0.2, [.. pages.Of(steps[2].Id).Select(page => page.Id)], Weights.Even(2), TestSettings.Default with { Turns = Allocation.InTurn }));
         site.Host.Services.GetRequiredService<Routes>().Reload();
         return funnel;
     }

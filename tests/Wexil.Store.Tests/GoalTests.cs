@@ -209,7 +209,7 @@ public sealed class GoalTests
 
         var outgoing = new OutboxStore(world.Database, world.Journal, world.Time);
         Assert.Equal([("opt-in", ""), ("sale", "49.00")], outgoing.Waiting(9).Select(told => (told.What.Postback.Event, told.What.Postback.Value)).Order());
-        Assert.Equal(25, sources.Lines(funnel, Currency.Usual).Single().Spent);
+        Assert.Equal(25, sources.Lines(funnel, Currency.Default).Single().Spent);
 
         Assert.True(await world.People.RemoveAsync("ann@larkrow.example"));
         Assert.False(await world.People.RemoveAsync("ann@larkrow.example"));
@@ -217,7 +217,7 @@ public sealed class GoalTests
         await world.Journal.WhenProjectedAsync();
         Assert.Null(world.People.Of("ann@larkrow.example"));
         Assert.Equal(4900, world.Tallies.Money(test, Currency.Find("USD")!)[1].Takings.Sum);
-        Assert.Equal((1L, 1L, 25L), (sources.Lines(funnel, Currency.Usual).Single().Clicks, sources.Lines(funnel, Currency.Usual).Single().Orders, sources.Lines(funnel, Currency.Usual).Single().Spent));
+        Assert.Equal((1L, 1L, 25L), (sources.Lines(funnel, Currency.Default).Single().Clicks, sources.Lines(funnel, Currency.Default).Single().Orders, sources.Lines(funnel, Currency.Default).Single().Spent));
         Assert.Empty(outgoing.Waiting(9));
         Assert.DoesNotContain("larkrow.example", world.Database.Read(c =>
         {

@@ -77,7 +77,7 @@ public sealed class TestLifeTests
         public async Task StartAsync()
         {
             _until = hoursToEnd < 0 ? null : _from.AddHours(hoursToEnd + 1);
-            _test = (await world.Tests.StartAsync(plan with { From = hoursToStart < 0 ? null : _from, Sending = TestSettings.Usual with { Until = _until } }))!.Value;
+            _test = (await world.Tests.StartAsync(plan with { From = hoursToStart < 0 ? null : _from, Sending = TestSettings.Default with { Until = _until } }))!.Value;
         }
 
         public async Task DoAsync(Act act, int size)
@@ -194,7 +194,7 @@ public sealed class TestLifeTests
             var step = world.Routes.Load().Steps.Single(step => step.Id == plan.Step);
             // As the visitors' side asks: a place counts while the test has a phase.
             var place = step.Test is { Phase: not null } ? world.Database.PlaceOf(visitor, _test) : null;
-            if (Assignment.Take(step, new(visitor, Now, Traits.Unknown), place, (_, _) => 0) is not { } turn) return;
+            if (Assignment.Decide(step, new(visitor, Now, Traits.Unknown), place, (_, _) => 0) is not { } turn) return;
             var kind = turn.Kind switch { AssignmentKind.Enrols => EventKind.Enrol, AssignmentKind.Apart => EventKind.Apart, _ => EventKind.Visit };
             await world.Journal.AppendAsync(new(
                 Guid.CreateVersion7(), Now, kind, visitor, plan.Step, turn.Page.Id, kind == EventKind.Visit ? null : _test,

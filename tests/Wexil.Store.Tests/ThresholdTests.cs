@@ -90,7 +90,7 @@ public sealed class ThresholdTests
         for (var i = 0; i < 202; i++)
             await world.Journal.AppendAsync(world.Enrols(test, 0) with { Data = VisitNote.Of(Traits.Unknown with { Source = $"tag-{i}" }).ToString() });
         await world.Journal.WhenProjectedAsync();
-        var lines = new SourceStore(world.Database, world.Journal, world.Time).Lines(world.Funnels.All().Single().Id, Currency.Usual);
+        var lines = new SourceStore(world.Database, world.Journal, world.Time).Lines(world.Funnels.All().Single().Id, Currency.Default);
         Assert.Equal(200, lines.Count(line => line.Source is not null && line.Visitors == 1));
         Assert.Equal(2, lines.Single(line => line.Name == SourceStore.OtherTags).Visitors);
     }

@@ -48,7 +48,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             Assert.Equal(status, (await server.GetAsync(wrong)).StatusCode);
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.Equal([(goal.Id, 2L, 200L), (told.Id, 1, 3950)], wexil.Get<TallyStore>().Goals(tested.Test).Select(tally => (tally.Goal, tally.Times, tally.Value)));
-        Assert.Equal(3950, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual)[1].Takings.Sum);
+        Assert.Equal(3950, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[1].Takings.Sum);
 
         using var owner = await wexil.OwnerAsync();
         Assert.Contains("Looked at for what it tells", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count?by={told.Id.Value}"));

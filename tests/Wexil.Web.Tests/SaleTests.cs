@@ -36,7 +36,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             Assert.Equal(HttpStatusCode.OK, (await TellAsync(secret, $$"""{"order":"S-1","amount":49,"currency":"USD","product":"Harvest Kit","wx":"{{token}}","page":"{{page}}"}""")).StatusCode);
         }
         await wexil.Host.Journal.WhenProjectedAsync();
-        var money = wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual);
+        var money = wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default);
         Assert.Equal((0, 4000), (money[0].Takings.Sum, money[1].Takings.Sum));
         var order = wexil.Get<SaleStore>().Orders(All with { Text = "S-1" }, 10).Single();
         Assert.Equal((4900, 900, "sold end", "Harvest Kit"), (order.Balance.Sold, order.Balance.Refunded, order.Page, order.Product));
@@ -118,14 +118,14 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             using var till = wexil.Visitor();
             Assert.Equal(HttpStatusCode.OK, (await till.SendAsync(request)).StatusCode);
             await wexil.Host.Journal.WhenProjectedAsync();
-            Assert.Equal(4900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual)[1].Takings.Sum);
+            Assert.Equal(4900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[1].Takings.Sum);
             var sums = wexil.Get<SaleStore>().Sums(All with { Text = "M-1" }, LedgerBy.Test);
             Assert.Equal(("mapped: mapped b", 1L, 4900L), (sums.Single().Name, sums.Single().Orders, sums.Single().Net));
             Assert.Contains("mapped: mapped b", await owner.GetStringAsync("/sales?by=Test&text=M-1"));
         }
         finally
         {
-            await wexil.Get<SettingStore>().SetHookMappingAsync(HookMapping.Usual);
+            await wexil.Get<SettingStore>().SetHookMappingAsync(HookMapping.Default);
             wexil.Get<Web.Shared.Routes>().Reload();
         }
     }
@@ -158,7 +158,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "10"), ("Once", $"00000000-0000-0000-0000-00000000000{i / 2}"));
             await wexil.Host.Journal.WhenProjectedAsync();
         }
-        Assert.Equal(1900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Usual)[0].Takings.Sum);
+        Assert.Equal(1900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[0].Takings.Sum);
         // Whoever had looked for it goes on looking at what was found.
         var filtered = await WexilFixture.PostAsync(owner, $"{H1}&back={Uri.EscapeDataString("/sales?text=seed")}", "Assign", ("email", "Cleo@larkrow.example"));
         Assert.Contains("text=seed", filtered.Headers.Location!.OriginalString);
@@ -188,7 +188,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 
         var sums = sales.Sums(All with { Text = "AG-" }, LedgerBy.Source).ToDictionary(sum => sum.Name, sum => sum.Net);
         Assert.Equal(new() { [SourceStore.Unnamed] = 3900, [SaleStore.NotCounted] = 500, [""] = 700 }, sums);
-        var source = wexil.Get<SourceStore>().Lines(tested.Funnel.Id, Currency.Usual).Single(line => line.Source is null);
+        var source = wexil.Get<SourceStore>().Lines(tested.Funnel.Id, Currency.Default).Single(line => line.Source is null);
         Assert.Equal((SourceStore.Unnamed, 3900), (source.Name, source.Earned));
         using var owner = await wexil.OwnerAsync();
         Assert.Contains("a visit that is not counted", await owner.GetStringAsync("/sales?text=AG-2"), StringComparison.Ordinal);

@@ -58,7 +58,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await visitor.GetAsync("/go/clicked?s=letter");
         await visitor.GetAsync("/go/clicked?s=letter");
         await wexil.Host.Journal.WhenProjectedAsync();
-        var line = wexil.Get<SourceStore>().Lines(tested.Funnel.Id, Currency.Usual).Single(line => line.Source?.Tag == "letter");
+        var line = wexil.Get<SourceStore>().Lines(tested.Funnel.Id, Currency.Default).Single(line => line.Source?.Tag == "letter");
         Assert.Equal((2, 1), (line.Clicks, line.Visitors));
     }
 
@@ -77,7 +77,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var till = (await sent.GetAsync("/go/credited-thanks")).Headers.Location!;
         Assert.Contains("aff=ann-17", till.Query);
         await wexil.Host.Journal.WhenProjectedAsync();
-        var lines = sources.Lines(tested.Funnel.Id, Currency.Usual);
+        var lines = sources.Lines(tested.Funnel.Id, Currency.Default);
         var letter = lines.Single(line => line.Source?.Tag == "letter");
         Assert.Equal((1, 1, 1, 35L), (letter.Clicks, letter.Visitors, letter.OptIns, letter.Spent));
         Assert.Equal((1, 0), (lines.Single(line => line.Source?.Tag == "forum").Clicks, lines.Single(line => line.Source?.Tag == "forum").Visitors));
@@ -133,7 +133,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var store = wexil.Get<TestStore>();
         await wexil.Get<VerdictStore>().KeepAsync(tested.Test, tested.A.Id, "by hand", "", "{}");
         var from = wexil.Time.GetUtcNow().AddHours(1);
-        var id = (await store.StartAsync(new(tested.Step.Id, tested.Thanks.Id, "Later", "", 0.2, 0.2, [tested.A.Id, tested.B.Id], Weights.Of(0, 100), TestSettings.Usual with { Until = from.AddHours(5) }, from)))!.Value;
+        var id = (await store.StartAsync(new(tested.Step.Id, tested.Thanks.Id, "Later", "", 0.2, 0.2, [tested.A.Id, tested.B.Id], Weights.Of(0, 100), TestSettings.Default with { Until = from.AddHours(5) }, from)))!.Value;
         wexil.Get<Routes>().Reload();
         async Task<(string Page, TestState State)> Come()
         {

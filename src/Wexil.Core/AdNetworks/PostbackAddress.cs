@@ -12,7 +12,7 @@ public sealed record Postback(string ClickId, string Event, string Value = "", s
 /// <summary>An address that an ad network wants to be told at, with names in braces where our values go.</summary>
 public sealed partial record PostbackAddress
 {
-    public const int Longest = 1000;
+    public const int MaxLength = 1000;
     private const string Click = "{click_id}";
 
     private PostbackAddress(string template) => Template = template;
@@ -23,7 +23,7 @@ public sealed partial record PostbackAddress
     public static (PostbackAddress? Address, string? Problem) Read(string? written)
     {
         var text = (written ?? "").Trim();
-        if (text.Length > Longest) return (null, $"At most {Longest} characters.");
+        if (text.Length > MaxLength) return (null, $"At most {MaxLength} characters.");
         if (!text.Contains(Click, StringComparison.Ordinal)) return (null, $"It needs {Click} where the network’s own name of the click goes.");
         if (Names().Matches(text).FirstOrDefault(name => Value(name.Value, Empty) is null) is { } unknown)
             return (null, $"{unknown.Value} is not known. There are {Click}, {{event}}, {{value}}, {{currency}} and {{order}}.");

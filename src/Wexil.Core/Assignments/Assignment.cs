@@ -71,7 +71,7 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
     /// </summary>
     /// <param name="next">Asked only where pages take turns, for a visitor who is enrolled by the answer.</param>
     /// <param name="promised">The page that a visitor who comes from a page of their own was drawn for there.</param>
-    public static Assignment? Take(RouteStep step, Visit visit, Enrolment? place, NextInTurn next, PageId? promised = null)
+    public static Assignment? Decide(RouteStep step, Visit visit, Enrolment? place, NextInTurn next, PageId? promised = null)
     {
         var tied = visit.Traits.Source.Length > 0 ? step.Tied.GetValueOrDefault(visit.Traits.Source) : null;
         if (step.Test is not { } test || visit.At < test.From) return Otherwise(AssignmentKind.Plain, AssignmentReason.Shown);

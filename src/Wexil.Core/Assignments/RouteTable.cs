@@ -106,7 +106,7 @@ public sealed class RouteTable
     public static readonly RouteTable Empty = new([], []);
 
     /// <summary>The parameter by which affiliates' links name the affiliate, unless the owner says otherwise.</summary>
-    public const string UsualAffiliateParameter = "aff";
+    public const string DefaultAffiliateParameter = "aff";
 
     private readonly Dictionary<string, RouteStep> _steps;
     private readonly Dictionary<StepId, RouteStep> _stepsById;
@@ -141,7 +141,7 @@ public sealed class RouteTable
     };
 
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
-    public string AffiliateParameter { get; init; } = UsualAffiliateParameter;
+    public string AffiliateParameter { get; init; } = DefaultAffiliateParameter;
 
     /// <summary>Visitors whose browser sends Global Privacy Control get no cookie and are left out of every count.</summary>
     public bool HeedsPrivacyControl { get; init; }

@@ -6,14 +6,14 @@ namespace Wexil.Core.Common;
 /// <param name="Digits">How many digits stand behind the point.</param>
 public sealed record Currency(string Code, string Sign, int Digits)
 {
-    public static readonly Currency Usual = new("USD", "$", 2);
+    public static readonly Currency Default = new("USD", "$", 2);
 
     /// <summary>Those that can be chosen.</summary>
     public static IReadOnlyList<Currency> All { get; } =
     [
         new("AUD", "A$", 2), new("BRL", "R$", 2), new("CAD", "C$", 2), new("CHF", "CHF ", 2), new("CZK", "CZK ", 2), new("DKK", "DKK ", 2), new("EUR", "€", 2), new("GBP", "£", 2),
         new("HUF", "HUF ", 2), new("INR", "₹", 2), new("JPY", "¥", 0), new("KRW", "₩", 0), new("MXN", "MX$", 2), new("NOK", "NOK ", 2), new("NZD", "NZ$", 2), new("PLN", "PLN ", 2),
-        new("SEK", "SEK ", 2), new("SGD", "S$", 2), Usual, new("ZAR", "R", 2),
+        new("SEK", "SEK ", 2), new("SGD", "S$", 2), Default, new("ZAR", "R", 2),
     ];
 
     /// <summary>How many of the smallest unit make one.</summary>

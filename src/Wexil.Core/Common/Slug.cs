@@ -6,7 +6,7 @@ namespace Wexil.Core.Common;
 /// <summary>The readable part of a permanent address: printed in ads, so short, lower case and without anything that needs encoding.</summary>
 public static partial class Slug
 {
-    public const int Longest = 60;
+    public const int MaxLength = 60;
 
     // The program runs without the system's language data, so the usual Latin letters are named here.
     private static readonly (string Letters, string Ascii)[] Plain =
@@ -20,7 +20,7 @@ public static partial class Slug
     public static string? Problem(string? slug)
     {
         if (string.IsNullOrEmpty(slug)) return "Give the link a name: letters, digits and hyphens.";
-        if (slug.Length > Longest) return $"At most {Longest} characters; this has {slug.Length}.";
+        if (slug.Length > MaxLength) return $"At most {MaxLength} characters; this has {slug.Length}.";
         if (slug.Any(char.IsAsciiLetterUpper)) return "Only small letters: people type links by hand.";
         return Form().IsMatch(slug) ? null : "Only letters a to z, digits and single hyphens between them.";
     }
@@ -35,7 +35,7 @@ public static partial class Slug
             else plain.Append(Plain.FirstOrDefault(pair => pair.Letters.Contains(c)).Ascii ?? "-");
         }
         var slug = string.Join('-', plain.ToString().Split('-', StringSplitOptions.RemoveEmptyEntries));
-        if (slug.Length > Longest) slug = slug[..Longest].TrimEnd('-');
+        if (slug.Length > MaxLength) slug = slug[..MaxLength].TrimEnd('-');
         return slug.Length == 0 ? "page" : slug;
     }
 
@@ -46,7 +46,7 @@ public static partial class Slug
         for (var number = 2; ; number++)
         {
             var suffix = $"-{number}";
-            var numbered = slug[..Math.Min(slug.Length, Longest - suffix.Length)].TrimEnd('-') + suffix;
+            var numbered = slug[..Math.Min(slug.Length, MaxLength - suffix.Length)].TrimEnd('-') + suffix;
             if (!taken(numbered)) return numbered;
         }
     }

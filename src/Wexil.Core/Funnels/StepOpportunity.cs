@@ -22,9 +22,9 @@ public sealed record StepOpportunity(Step Step, Step Next, double PerDay, double
     public const double Lift = 0.2;
 
     /// <summary>Below so many visitors the share who go on is a guess.</summary>
-    public const long LeastVisitors = 100;
+    public const long MinVisitors = 100;
 
-    private const double LongestDays = 365;
+    private const double MaxDays = 365;
 
     /// <summary>
     /// The steps of a funnel where a better page would bring something that a test can find within a year. Each visitor who goes on is worth what all who reached the next
@@ -38,12 +38,12 @@ public sealed record StepOpportunity(Step Step, Step Next, double PerDay, double
         {
             if (step.IsArchived || step.Kind == StepKind.ThankYou || FunnelPath.Yes(steps, step) is not { } next) continue;
             var (here, there) = (traffic.GetValueOrDefault(step.Id), traffic.GetValueOrDefault(next.Id).Reached);
-            if (here.PerDay <= 0 || here.Reached < LeastVisitors || there <= 0 || there >= here.Reached) continue;
+            if (here.PerDay <= 0 || here.Reached < MinVisitors || there <= 0 || there >= here.Reached) continue;
             var rate = (double)there / here.Reached;
             // Where hardly anyone leaves there is no room for a fifth more.
             var better = Math.Min(rate * (1 + Lift), (1 + rate) / 2);
             var days = Planner.PeekSafeTotal(rate, better, pages: 2) / here.PerDay;
-            if (days > LongestDays) continue;
+            if (days > MaxDays) continue;
             var more = here.PerDay * 7 * (better - rate);
             yield return new(step, next, here.PerDay, rate, better, more, earned > 0 ? more * earned / there : null, days);
         }

@@ -16,10 +16,10 @@ public enum AddressMatch
 /// <param name="IgnoresCase">Capitals do not matter. Those of the domain never do.</param>
 public sealed record AddressPattern(AddressMatch Match, string Text, bool IgnoresCase)
 {
-    public const int Longest = 500;
+    public const int MaxLength = 500;
 
     /// <summary>The longest address that an expression is tried on, in characters.</summary>
-    public const int LongestAddress = 8192;
+    public const int MaxAddressLength = 8192;
 
     private Regex? _expression;
 
@@ -27,7 +27,7 @@ public sealed record AddressPattern(AddressMatch Match, string Text, bool Ignore
     public string? Problem()
     {
         if (string.IsNullOrWhiteSpace(Text)) return "Give the address that is reached, with or without its domain.";
-        if (Text.Length > Longest) return $"At most {Longest} characters.";
+        if (Text.Length > MaxLength) return $"At most {MaxLength} characters.";
         if (Match != AddressMatch.Pattern) return Text.Any(char.IsWhiteSpace) ? "An address has no spaces." : null;
         try
         {
@@ -55,7 +55,7 @@ public sealed record AddressPattern(AddressMatch Match, string Text, bool Ignore
     private (bool, string) JudgeExpression(Uri uri)
     {
         // The engine without backtracking takes a step a character, so the length alone bounds it, on a busy machine too.
-        if (uri.AbsoluteUri.Length > LongestAddress) return (false, $"it is longer than {LongestAddress} characters");
+        if (uri.AbsoluteUri.Length > MaxAddressLength) return (false, $"it is longer than {MaxAddressLength} characters");
         return Expression().Match(uri.AbsoluteUri) is { Success: true } found ? (true, $"the expression finds “{found.Value}” in it") : (false, "the expression finds nothing in it");
     }
 

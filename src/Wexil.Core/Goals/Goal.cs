@@ -31,7 +31,7 @@ public enum GoalKind
 /// <param name="Name">As people call it.</param>
 public sealed record Goal(GoalKind Kind, string Name)
 {
-    public const int LongestWindow = 365;
+    public const int MaxWindowDays = 365;
 
     private static readonly JsonSerializerOptions Json = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingDefault, Converters = { new JsonStringEnumConverter() } };
 

@@ -21,7 +21,7 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
     /// A page whose takings come from so few large orders that one more or less would turn them: no visitor may bring more than a fifth, which
     /// holds wherever the takings are worth those of 25 buyers alike.
     /// </summary>
-    public MoneyPage? Swayed => Pages.FirstOrDefault(page => page.Total.Sum > 0 && page.Total.EffectiveBuyers < AlwaysValidTest.LeastConversions);
+    public MoneyPage? Swayed => Pages.FirstOrDefault(page => page.Total.Sum > 0 && page.Total.EffectiveBuyers < AlwaysValidTest.MinConversions);
 
     /// <param name="phases">By phase and page.</param>
     /// <param name="baseEarned">What a visitor of the control was expected to bring when the test started, above 0; null while it is not known, and then nothing is called.</param>
@@ -32,7 +32,7 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
         var estimates = facts.Pages.Select((_, page) => page == facts.Control ? null : Phases.DifferenceOfMeans(phases.Select(phase => (phase[facts.Control], phase[page])))).ToArray();
         var margin = (baseEarned ?? Math.Max(1, totals[facts.Control].Mean)) * facts.SmallestLift;
         var comparisons = AlwaysValidComparison.Of(
-            estimates, facts.Control, page => baseEarned is not null && totals[page].EffectiveBuyers >= AlwaysValidTest.LeastConversions, margin, facts.Alpha, past);
+            estimates, facts.Control, page => baseEarned is not null && totals[page].EffectiveBuyers >= AlwaysValidTest.MinConversions, margin, facts.Alpha, past);
         var standard = PhaseStandardization.Means(phases, facts.Control, estimates);
         MeanPosterior[] densities = [.. standard.Select(takings => new MeanPosterior(takings))];
         var (chances, losses) = MeanPosterior.Compare(densities);

@@ -67,7 +67,7 @@ public static class SegmentTable
         }).ToArray();
         return (new(segment.Name, sums.Sum(kind.Visitors), cells, !sums.All(IsEnough)), raw);
 
-        bool IsEnough(T sum) => kind.Met(sum) >= AlwaysValidTest.LeastConversions;
+        bool IsEnough(T sum) => kind.Met(sum) >= AlwaysValidTest.MinConversions;
     }
 
     /// <summary>How what visitors did, or brought, is added up and compared.</summary>

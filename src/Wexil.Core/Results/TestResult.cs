@@ -36,7 +36,7 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageStanding> Pag
         RatePosterior[] densities = [.. standard.Select(rate => new RatePosterior(rate))];
         var (chances, losses) = RatePosterior.Compare(densities);
         var comparisons = AlwaysValidComparison.Of(
-            differences, facts.Control, page => totals[page].Conversions >= AlwaysValidTest.LeastConversions, facts.BaseRate * facts.SmallestLift, facts.Alpha, facts.Past);
+            differences, facts.Control, page => totals[page].Conversions >= AlwaysValidTest.MinConversions, facts.BaseRate * facts.SmallestLift, facts.Alpha, facts.Past);
         var pages = facts.Pages.Select((page, i) => new PageStanding(
             page, i == facts.Control, totals[i], standard[i], totals[i].Visitors == 0 ? null : WilsonInterval.Of(standard[i]), densities[i], chances[i], losses[i], comparisons[i]));
         var splitP = SampleRatioMismatch.Of(facts.Phases.Select(phase =>

@@ -59,9 +59,9 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
     {
         var byGoal = Of(standing);
         if (money is null || byGoal.Kind is VerdictKind.Waiting or VerdictKind.Problem) return byGoal;
-        if (onMoney && money.Swayed is { } swayed && standing.Pages.All(page => page.Total.Conversions >= AlwaysValidTest.LeastConversions))
+        if (onMoney && money.Swayed is { } swayed && standing.Pages.All(page => page.Total.Conversions >= AlwaysValidTest.MinConversions))
             return new(VerdictKind.Problem, $"A few large orders decide what {swayed.Page.Letter} brought.",
-                $"Its takings are worth those of {Count((long)swayed.Total.EffectiveBuyers)} buyers alike; below {AlwaysValidTest.LeastConversions}, one order more or less would turn them. More orders are needed, or judge by {standing.Facts.Words.Many}.");
+                $"Its takings are worth those of {Count((long)swayed.Total.EffectiveBuyers)} buyers alike; below {AlwaysValidTest.MinConversions}, one order more or less would turn them. More orders are needed, or judge by {standing.Facts.Words.Many}.");
         var byMoney = Decision.Of(money);
         if (!onMoney)
             return Decision.Of(standing) is { Keep: { } kept } && byMoney is { Kind: VerdictKind.Ready or VerdictKind.ControlWins, Keep: { } richer } && richer.Id != kept.Id
@@ -145,9 +145,9 @@ public sealed record Verdict(VerdictKind Kind, string Sentence, string Why, Test
         var wait = Wait(more, days);
 
         var least = standing.Pages.Min(page => page.Total.Conversions);
-        if (least < AlwaysValidTest.LeastConversions)
+        if (least < AlwaysValidTest.MinConversions)
             return new(VerdictKind.TooEarly, $"Too few {many} to say anything yet.",
-                $"No call is made before every page has {AlwaysValidTest.LeastConversions}; the smallest has {Count(least)}. By plan, {wait}", null, more, days);
+                $"No call is made before every page has {AlwaysValidTest.MinConversions}; the smallest has {Count(least)}. By plan, {wait}", null, more, days);
         var sentence = leader.IsControl
             ? $"{control.Page.Letter}, the control, is ahead, but not by enough to bank on."
             : $"{leader.Page.Letter} is ahead of {control.Page.Letter}, but not by enough to bank on.";

@@ -7,11 +7,11 @@ namespace Wexil.Core.Sales;
 /// <param name="Worth">Units of the owner's currency for one of this, above 0.</param>
 public sealed record ExchangeRate(Currency Currency, DateOnly From, decimal Worth)
 {
-    private const decimal Least = 0.000001m, Most = 1_000_000m;
+    private const decimal Min = 0.000001m, Max = 1_000_000m;
 
     /// <summary>A rate as a person writes it, with a point and at most six digits behind it; null for what is none.</summary>
     public static decimal? Parse(string? written) =>
-        decimal.TryParse(written?.Trim(), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var worth) && worth is >= Least and <= Most && decimal.Round(worth, 6) == worth ? worth : null;
+        decimal.TryParse(written?.Trim(), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var worth) && worth is >= Min and <= Max && decimal.Round(worth, 6) == worth ? worth : null;
 }
 
 /// <summary>The owner's rates. What no rate is known for stays in its own currency and is never guessed.</summary>

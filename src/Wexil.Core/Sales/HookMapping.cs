@@ -21,12 +21,12 @@ public sealed record HookMapping(
     /// <summary>The fields that can stand elsewhere.</summary>
     public static readonly IReadOnlyList<string> Names = ["type", "order", "line", "refund", "amount", "currency", "product", "email", "page", "wx"];
 
-    public static readonly HookMapping Usual = new(
+    public static readonly HookMapping Default = new(
         HookSignature.SignatureHeader, HookSignature.TimestampHeader, "", false, false, ["refund"], "", new Dictionary<string, string>());
 
     public string ToJson() => JsonSerializer.Serialize(this);
 
-    public static HookMapping Parse(string text) => JsonSerializer.Deserialize<HookMapping>(text) ?? Usual;
+    public static HookMapping Parse(string text) => JsonSerializer.Deserialize<HookMapping>(text) ?? Default;
 
     /// <summary>A field's text as the service sends it, under our name; null where it is not there.</summary>
     public string? Field(JsonElement body, string name)

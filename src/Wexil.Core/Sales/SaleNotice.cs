@@ -34,7 +34,7 @@ public enum SaleChannel
 /// <param name="Page">The slug of the page whose buy button was followed; empty where it is not known.</param>
 public sealed record SaleNotice(SaleKind Kind, string Order, string Line, long Amount, string Currency, string Product = "", string Email = "", string Page = "", SaleChannel Channel = SaleChannel.Hook)
 {
-    public const int LongestName = 120;
+    public const int MaxNameLength = 120;
     private static readonly JsonSerializerOptions Format = new() { Converters = { new JsonStringEnumConverter() } };
 
     /// <summary>The same for every telling of the same thing, so that it counts once however often it is told.</summary>
@@ -52,13 +52,13 @@ public sealed record SaleNotice(SaleKind Kind, string Order, string Line, long A
         string Text(string name) => field(name)?.Trim() ?? "";
         SaleKind? kind = Text("type").ToLowerInvariant() switch { "sale" or "" => SaleKind.Sale, "refund" => SaleKind.Refund, _ => null };
         if (kind is null) return Wrong("type", "This is neither a sale nor a refund, so nothing was recorded.");
-        if (Text("order") is not { Length: > 0 and <= LongestName } order) return Wrong("order", $"The order's number, up to {LongestName} characters, is missing.");
+        if (Text("order") is not { Length: > 0 and <= MaxNameLength } order) return Wrong("order", $"The order's number, up to {MaxNameLength} characters, is missing.");
         if (Wexil.Core.Common.Currency.Find(Text("currency").ToUpperInvariant()) is not { } currency) return Wrong("currency", "This is no currency that Wexil knows; three letters such as USD.");
         var amount = currency.Parse(Text("amount"));
         if (amount is not > 0) return Wrong("amount", $"An amount above 0 such as {currency.Write(3900)}, with a point and no sign.");
         var line = Text(kind == SaleKind.Refund ? "refund" : "line");
         foreach (var (name, text) in new[] { ("line", line), ("product", Text("product")), ("email", Text("email")), ("page", Text("page")) })
-            if (text.Length > LongestName * 2) return Wrong(name, $"At most {LongestName * 2} characters.");
+            if (text.Length > MaxNameLength * 2) return Wrong(name, $"At most {MaxNameLength * 2} characters.");
         return (new(kind.Value, order, line, amount.Value, currency.Code, Text("product"), Text("email").ToLowerInvariant(), Text("page"), channel), "", "");
 
         static (SaleNotice?, string, string) Wrong(string name, string problem) => (null, name, problem);

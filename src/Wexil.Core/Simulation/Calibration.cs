@@ -9,7 +9,7 @@ namespace Wexil.Core.Simulation;
 public static class Calibration
 {
     private const double Alpha = 0.05, Order = 39, LargeOrder = 50 * Order, LargeShare = 1 / 40.0;
-    private const int UsualConversions = 100, UsualDays = 14;
+    private const int DefaultConversions = 100, DefaultDays = 14;
 
     /// <param name="tell">Told after each run how many are done; may come from several threads.</param>
     public static Calibrated Run(CalibrationCase what, int runs, Action<int>? tell = null)
@@ -64,7 +64,7 @@ public static class Calibration
     {
         var totals = Enumerable.Range(0, what.Pages).Select(page => phases.Aggregate(new Tally(), (sum, phase) => sum + phase[page])).ToArray();
         var (peekSafe, textbook, usual) = (before.PeekSafe, before.Textbook, before.Usual);
-        if (!peekSafe && totals.All(total => total.Met(what.IsMoney) >= AlwaysValidTest.LeastConversions))
+        if (!peekSafe && totals.All(total => total.Met(what.IsMoney) >= AlwaysValidTest.MinConversions))
         {
             var tau = CalibrationCase.SmallestLift * what.Rate * (what.IsMoney ? Order * (1 - LargeShare) + LargeOrder * LargeShare : 1);
             var estimates = Enumerable.Range(1, what.Pages - 1).Select(page => Difference(what, phases, page)).ToArray();
@@ -76,7 +76,7 @@ public static class Calibration
         {
             var isCalled = (what.IsMoney ? RevenueSample.Compare(totals[0].Takings, totals[page].Takings)?.P : totals[0].Arm.Conversions + totals[page].Arm.Conversions > 0 ? TwoRates.PooledP(totals[0].Arm, totals[page].Arm) : 1) <= Alpha;
             textbook |= isCalled;
-            usual |= isCalled && day >= UsualDays && totals.All(total => total.Arm.Conversions >= UsualConversions);
+            usual |= isCalled && day >= DefaultDays && totals.All(total => total.Arm.Conversions >= DefaultConversions);
         }
         return new(peekSafe, textbook, usual);
     }

@@ -14,9 +14,9 @@ public sealed record TestSettings(
     Allocation Turns, int Share, Audience Audience, PageId? Others, IReadOnlyList<PageId> Closed, bool RestsFailing, DateTimeOffset? Until)
 {
     /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
-    public int Floor { get; init; } = AdaptiveWeights.UsualFloor;
+    public int Floor { get; init; } = AdaptiveWeights.DefaultFloor;
 
-    public static readonly TestSettings Usual = new(Allocation.Chance, 100, Audience.Everyone, null, [], false, null);
+    public static readonly TestSettings Default = new(Allocation.Chance, 100, Audience.Everyone, null, [], false, null);
 
     /// <summary>What is different in another way of sending, a sentence each, and whether it begins a phase.</summary>
     /// <param name="name">A page as the owner knows it.</param>

@@ -8,7 +8,7 @@ namespace Wexil.Core.Statistics;
 public static class AlwaysValidTest
 {
     /// <summary>No call is made before every compared page has this many conversions: below it the normal approximation is poor.</summary>
-    public const int LeastConversions = 25;
+    public const int MinConversions = 25;
 
     /// <summary>One look at a difference.</summary>
     /// <param name="estimate">The difference of the means and its variance.</param>

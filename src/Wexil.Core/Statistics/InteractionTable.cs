@@ -29,6 +29,6 @@ public sealed record InteractionTable(IReadOnlyList<PairStanding> Pairs, PairSta
         // Of two by two pages, two pairs are about as far from their parts; the one that converts better is meant.
         var furthest = pairs.Length == 0 ? 0 : pairs.Max(pair => pair.Surprise);
         var standout = pairs.Where(pair => pair.Surprise >= 0.95 * furthest).MaxBy(pair => pair.Arm.Rate);
-        return new(pairs, fit is not null && standout is { Arm.Conversions: >= AlwaysValidTest.LeastConversions } && Normal.CDF(0, 1, -standout.Surprise) * 2 * pairs.Length < Alarm ? standout : null);
+        return new(pairs, fit is not null && standout is { Arm.Conversions: >= AlwaysValidTest.MinConversions } && Normal.CDF(0, 1, -standout.Surprise) * 2 * pairs.Length < Alarm ? standout : null);
     }
 }

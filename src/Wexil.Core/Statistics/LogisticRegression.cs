@@ -16,7 +16,7 @@ public sealed record Effect(int Section, int Version, double LogOdds, double Sta
 /// <remarks>P. McCullagh and J. Nelder, "Generalized Linear Models", 2nd ed. 1989, chapter 4.</remarks>
 public sealed class LogisticRegression
 {
-    private const int MostRounds = 60;
+    private const int MaxRounds = 60;
 
     /// <summary>The fit is done when the deviance moves by less than this, as in R's glm.</summary>
     private const double Tolerance = 1e-8;
@@ -46,7 +46,7 @@ public sealed class LogisticRegression
         var rates = Vector<double>.Build.Dense(cells.Count, i => (cells[i].Arm.Conversions + 0.5) / (visitors[i] + 1));
         var odds = rates.Map(rate => Math.Log(rate / (1 - rate)));
         var deviance = double.PositiveInfinity;
-        for (var round = 0; round < MostRounds; round++)
+        for (var round = 0; round < MaxRounds; round++)
         {
             var weights = Vector<double>.Build.Dense(cells.Count, i => visitors[i] * rates[i] * (1 - rates[i]));
             var working = Vector<double>.Build.Dense(cells.Count, i => odds[i] + (cells[i].Arm.Rate - rates[i]) / (rates[i] * (1 - rates[i])));

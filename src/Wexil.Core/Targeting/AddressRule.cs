@@ -16,7 +16,7 @@ public enum RuleKind
 /// <param name="Value">What the parameter is compared with; not used where it must only be there. Capital and small letters are the same.</param>
 public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, string Value = "")
 {
-    public const int LongestPattern = 200;
+    public const int MaxPatternLength = 200;
     private readonly Lazy<Regex?> _pattern = new(() => Kind == RuleKind.Matches ? Compile(Value) : null);
 
     /// <summary>What is wrong with a rule as a person wrote it; null when nothing is.</summary>
@@ -25,7 +25,7 @@ public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, 
         if (Parameter.Length is 0 or > 60) return "Name the parameter, such as utm_campaign.";
         if (Kind == RuleKind.Present) return null;
         if (Value.Length == 0) return "Say what the parameter is compared with.";
-        if (Value.Length > LongestPattern) return $"At most {LongestPattern} characters.";
+        if (Value.Length > MaxPatternLength) return $"At most {MaxPatternLength} characters.";
         return Kind == RuleKind.Matches && Compile(Value) is null ? "This pattern cannot be used: it is not a regular expression, or looks back and ahead, which is left out to stay fast." : null;
     }
 

@@ -8,7 +8,7 @@ namespace Wexil.Core.Visitors;
 /// <param name="Cost">In millionths of a unit of the owner's currency; 0 where the link does not say.</param>
 public readonly record struct AdClick(string Id, long Cost)
 {
-    public const int LongestId = 200;
+    public const int MaxIdLength = 200;
 
     /// <summary>The person was removed: only what the click cost is left.</summary>
     public bool IsOfNobody => Id.Length == 0;
@@ -17,7 +17,7 @@ public readonly record struct AdClick(string Id, long Cost)
     /// <param name="most">In millionths.</param>
     public static AdClick? Read(string query, string clickParameter, string? costParameter, long most)
     {
-        if (AddressQuery.Value(query, clickParameter) is not { Length: > 0 and <= LongestId } id || !id.All(letter => letter is > ' ' and <= '~')) return null;
+        if (AddressQuery.Value(query, clickParameter) is not { Length: > 0 and <= MaxIdLength } id || !id.All(letter => letter is > ' ' and <= '~')) return null;
         var cost = costParameter is null ? null : ReadCost(AddressQuery.Value(query, costParameter));
         return new(id, cost is { } told && told <= most ? told : 0);
     }

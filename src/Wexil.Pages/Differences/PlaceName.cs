@@ -9,7 +9,7 @@ namespace Wexil.Pages.Differences;
 /// <summary>Says in words which part of a page is meant: "Headline", "Order button", "Text under “What you get”".</summary>
 internal static class PlaceName
 {
-    private const int Longest = 48;
+    private const int MaxLength = 48;
 
     public static string Of(Part part)
     {
@@ -60,7 +60,7 @@ internal static class PlaceName
         "description" => "Description",
         "og:image" => "Share picture",
         "viewport" => "Width on phones",
-        { } name => $"Note for machines “{HtmlText.Shorten(name, Longest)}”",
+        { } name => $"Note for machines “{HtmlText.Shorten(name, MaxLength)}”",
         null => "Note for machines",
     };
 
@@ -95,5 +95,5 @@ internal static class PlaceName
         return null;
     }
 
-    private static string Quoted(string kind, string text) => HtmlText.Collapse(text) is { Length: > 0 } words ? $"{kind} “{HtmlText.Shorten(words, Longest)}”" : kind;
+    private static string Quoted(string kind, string text) => HtmlText.Collapse(text) is { Length: > 0 } words ? $"{kind} “{HtmlText.Shorten(words, MaxLength)}”" : kind;
 }

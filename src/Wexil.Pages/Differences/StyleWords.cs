@@ -7,7 +7,7 @@ namespace Wexil.Pages.Differences;
 /// <summary>Changes of style in words.</summary>
 internal static class StyleWords
 {
-    private const int MostRules = 6;
+    private const int MaxRules = 6;
 
     public static string Of(string property, string tag) => property switch
     {
@@ -38,7 +38,7 @@ internal static class StyleWords
                 if (x != y) found.Add(new(ChangeKind.Style, Place(now, selector), was, now) { What = Of(name, Tag(now, selector)), Before = x, After = y, Names = [] });
             }
         }
-        return found.Count is > 0 and <= MostRules ? found : [new(ChangeKind.Code, "Styles", was, now) { What = found.Count == 0 ? "" : $"{found.Count} properties" }];
+        return found.Count is > 0 and <= MaxRules ? found : [new(ChangeKind.Code, "Styles", was, now) { What = found.Count == 0 ? "" : $"{found.Count} properties" }];
     }
 
     private static Dictionary<string, Dictionary<string, string>> Rules(string css)

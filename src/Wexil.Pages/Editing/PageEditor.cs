@@ -22,7 +22,7 @@ public readonly record struct Edited(string? Source, string Label, string? Probl
 /// <summary>Makes edits in a page's source. What an edit is not about stays byte for byte.</summary>
 public static partial class PageEditor
 {
-    private const int LongestText = 20_000, LongestValue = 2_000;
+    private const int MaxTextLength = 20_000, MaxValueLength = 2_000;
 
     private static readonly HashSet<string> Frame = ["html", "head", "body", "title", "script", "style", "meta", "link", "base"];
 
@@ -99,7 +99,7 @@ public static partial class PageEditor
 
     private static Edited SetText(SourceMap map, SourceElement node, string html)
     {
-        if (html.Length > LongestText) return Edited.Refuse($"At most {LongestText:N0} characters at a time.");
+        if (html.Length > MaxTextLength) return Edited.Refuse($"At most {MaxTextLength:N0} characters at a time.");
         var inner = TypedMarkup.Rebuild(map, node, html);
         return Done(map, $"Text of {Kind(node)}", edits => edits.Replace(node.OpenEnd, node.CloseStart, inner));
     }
@@ -234,9 +234,9 @@ public static partial class PageEditor
         _ => "a part",
     };
 
-    private static string Short(string value) => value.Length <= LongestValue ? value : value[..LongestValue];
+    private static string Short(string value) => value.Length <= MaxValueLength ? value : value[..MaxValueLength];
 
-    private static bool IsSafe(string address) => address.Length <= LongestValue && SafeAddress().IsMatch(address);
+    private static bool IsSafe(string address) => address.Length <= MaxValueLength && SafeAddress().IsMatch(address);
 
     [GeneratedRegex(@"^(https?://|mailto:|tel:|/|#|\?|data:image/|(?![a-zA-Z][a-zA-Z0-9+.-]*:))[^\x00-\x1f""<>]*$", RegexOptions.IgnoreCase)]
     private static partial Regex SafeAddress();

@@ -31,7 +31,7 @@ public sealed class Journal : IDisposable
     // visitors wait for the writer, screens do not. A burst is put off nearly whole, since in quiet moments projecting is several times
     // faster than visits can come in; but what would take longer than some seconds then is kept up with now.
     private const int Burst = 20_000, LongLoad = 250_000;
-    private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5), LongestLag = TimeSpan.FromMilliseconds(100);
+    private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5), MaxLag = TimeSpan.FromMilliseconds(100);
     private static readonly long Breather = Stopwatch.Frequency / 20, Slice = Stopwatch.Frequency / 100;
 
     private static readonly Action<ILogger, int, Exception?> NotCommitted =
@@ -323,7 +323,7 @@ public sealed class Journal : IDisposable
     private bool MayProject()
     {
         var quiet = _stopping || Stopwatch.GetElapsedTime(_lastCommit) >= Quiet;
-        return quiet || (Stopwatch.GetElapsedTime(_lagSince) >= LongestLag && Stopwatch.GetTimestamp() >= _notBefore);
+        return quiet || (Stopwatch.GetElapsedTime(_lagSince) >= MaxLag && Stopwatch.GetTimestamp() >= _notBefore);
     }
 
     private void Project()

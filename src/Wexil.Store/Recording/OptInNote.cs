@@ -5,7 +5,7 @@ namespace Wexil.Store.Recording;
 /// <summary>What an event remembers of an opt-in: the address, and what else was filled in.</summary>
 public readonly record struct OptInNote(string Email, IReadOnlyDictionary<string, string> Fields)
 {
-    public const int MostFields = 30, LongestField = 8000;
+    public const int MaxFields = 30, MaxFieldLength = 8000;
 
     public override string ToString() => Fields.Count == 0 ? Email : $"{Email}\n{JsonSerializer.Serialize(Fields)}";
 

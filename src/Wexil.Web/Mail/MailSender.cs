@@ -21,7 +21,7 @@ public sealed class MailException(string message, Exception inner) : Exception(m
 /// <param name="patience">How long the server may take for a mail; half a minute unless said.</param>
 public sealed class MailSender(Uri? smtp, string from, string folder, TimeSpan? patience = null)
 {
-    private const int Most = 200;
+    private const int MaxCount = 200;
     private readonly TimeSpan _patience = patience ?? TimeSpan.FromSeconds(30);
 
     public bool IsSimulated => smtp is null;
@@ -72,7 +72,7 @@ public sealed class MailSender(Uri? smtp, string from, string folder, TimeSpan? 
     public IReadOnlyList<OutboxLetter> Simulated()
     {
         if (!Directory.Exists(folder)) return [];
-        return [.. Directory.EnumerateFiles(folder, "*.eml").OrderDescending(StringComparer.Ordinal).Take(Most).Select(file =>
+        return [.. Directory.EnumerateFiles(folder, "*.eml").OrderDescending(StringComparer.Ordinal).Take(MaxCount).Select(file =>
         {
             using var message = MimeMessage.Load(file);
             return new OutboxLetter(Path.GetFileName(file), message.Date, message.To.ToString(), message.Subject ?? "", message.TextBody ?? "");

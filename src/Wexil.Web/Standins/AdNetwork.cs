@@ -16,7 +16,7 @@ public sealed class AdNetwork : IAsyncDisposable
 {
     /// <summary>Where it wants to be told of conversions.</summary>
     public const string PostbackPath = "/told?click={click_id}&event={event}&value={value}&currency={currency}&order={order}";
-    private const int MostPeople = 200, AtOnce = 8;
+    private const int MaxPeople = 200, AtOnce = 8;
     private const double OptsIn = 0.3;
 
     private readonly ConcurrentDictionary<int, Campaign> _campaigns = new();
@@ -166,7 +166,7 @@ public sealed class AdNetwork : IAsyncDisposable
         var tag = AddressQuery.Value(new Uri(campaign.Link).Query, SourceTag.Parameter) ?? "";
         var csv = new StringBuilder("date,source,spend,currency,clicks\n");
         foreach (var day in campaign.Clicks.Values.GroupBy(click => click.At.UtcDateTime.Date).OrderBy(day => day.Key))
-            csv.Append(CultureInfo.InvariantCulture, $"{day.Key:yyyy-MM-dd},{tag},{day.Sum(click => click.Cost):0.00},{Currency.Usual.Code},{day.Count()}\n");
+            csv.Append(CultureInfo.InvariantCulture, $"{day.Key:yyyy-MM-dd},{tag},{day.Sum(click => click.Cost):0.00},{Currency.Default.Code},{day.Count()}\n");
         return Results.File(Encoding.UTF8.GetBytes(csv.ToString()), "text/csv", $"spend-{id}.csv");
     }
 
@@ -174,7 +174,7 @@ public sealed class AdNetwork : IAsyncDisposable
     {
         if (!_campaigns.TryGetValue(id, out var campaign)) return Results.NotFound();
         var form = await http.Request.ReadFormAsync();
-        if (int.TryParse(form["people"], NumberStyles.None, CultureInfo.InvariantCulture, out var people)) _out.Add(SendAsync(campaign, Math.Min(people, MostPeople)));
+        if (int.TryParse(form["people"], NumberStyles.None, CultureInfo.InvariantCulture, out var people)) _out.Add(SendAsync(campaign, Math.Min(people, MaxPeople)));
         return Results.Redirect($"/campaigns/{id}");
     }
 

@@ -70,7 +70,7 @@ public sealed class Till : IAsyncDisposable
         return Page($"Order: {wanted.Name}",
             $"""
             <h1>Your order</h1>
-            <p>{Html(wanted.Name)}, {Currency.Usual.Show(wanted.Price)}.</p>
+            <p>{Html(wanted.Name)}, {Currency.Default.Show(wanted.Price)}.</p>
             {(problem.Length > 0 ? $"<p class=\"problem\" role=\"alert\">{Html(problem)}</p>" : "")}
             <form method="post">
               <input type="hidden" name="wx" value="{Carried("wx")}"><input type="hidden" name="wx_page" value="{Carried("wx_page")}">
@@ -79,7 +79,7 @@ public sealed class Till : IAsyncDisposable
                 <p><label><input type="radio" name="card" value="pays" checked> The green card, which pays</label></p>
                 <p><label><input type="radio" name="card" value="fails"> The red card, which is refused</label></p>
               </fieldset>
-              <p><button>Pay {Currency.Usual.Show(wanted.Price)}</button></p>
+              <p><button>Pay {Currency.Default.Show(wanted.Price)}</button></p>
             </form>
             """);
     }
@@ -93,7 +93,7 @@ public sealed class Till : IAsyncDisposable
         if (form["card"] != "pays") return Show(http, product, "The card was refused. Nothing was paid.");
         var order = new Order($"L-{Interlocked.Increment(ref _last).ToString(CultureInfo.InvariantCulture)}", wanted, email, form["wx"].ToString(), form["wx_page"].ToString());
         _orders[order.Number] = order;
-        await TellAsync(new { type = "sale", order = order.Number, amount = Currency.Usual.Write(wanted.Price), currency = Currency.Usual.Code, product = wanted.Name, email, wx = order.Token, page = order.Page });
+        await TellAsync(new { type = "sale", order = order.Number, amount = Currency.Default.Write(wanted.Price), currency = Currency.Default.Code, product = wanted.Name, email, wx = order.Token, page = order.Page });
         return Results.Redirect($"{_wexil}/go/{wanted.Next}");
     }
 
@@ -102,7 +102,7 @@ public sealed class Till : IAsyncDisposable
         <h1>Orders</h1>
         <table><tr><th>Order</th><th>Product</th><th>Paid</th><th>Went back</th><th>Refund</th></tr>
         {string.Concat(_orders.Values.OrderByDescending(order => order.Number).Select(order => $"""
-          <tr><td>{order.Number}</td><td>{Html(order.Product.Name)}</td><td>{Currency.Usual.Show(order.Product.Price)}</td><td>{Currency.Usual.Show(order.Refunded)}</td>
+          <tr><td>{order.Number}</td><td>{Html(order.Product.Name)}</td><td>{Currency.Default.Show(order.Product.Price)}</td><td>{Currency.Default.Show(order.Refunded)}</td>
             <td><form method="post" action="/orders/{order.Number}"><button name="part" value="all">All of {order.Number}</button> <button name="part" value="half">Half of {order.Number}</button></form></td></tr>
           """))}
         </table>
@@ -117,7 +117,7 @@ public sealed class Till : IAsyncDisposable
         if (amount > 0)
         {
             order.Refunded += amount;
-            await TellAsync(new { type = "refund", order = number, refund = $"R-{order.Refunded}", amount = Currency.Usual.Write(amount), currency = Currency.Usual.Code });
+            await TellAsync(new { type = "refund", order = number, refund = $"R-{order.Refunded}", amount = Currency.Default.Write(amount), currency = Currency.Default.Code });
         }
         return Results.Redirect("/orders");
     }

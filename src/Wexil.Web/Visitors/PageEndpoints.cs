@@ -15,7 +15,7 @@ namespace Wexil.Web.Visitors;
 public static class PageEndpoints
 {
     private static readonly TimeSpan HeldFor = TimeSpan.FromMinutes(10);
-    private const int LongestForm = 64 << 10;
+    private const int MaxFormBytes = 64 << 10;
 
     // Who tries a page sees its own scripts at work, and fires nobody else's.
     private const string Trying = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'";
@@ -66,7 +66,7 @@ public static class PageEndpoints
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
             return;
         }
-        if (await BoundedBody.FormAsync(http, LongestForm) is not { } form)
+        if (await BoundedBody.FormAsync(http, MaxFormBytes) is not { } form)
         {
             await PlainPage.Write(http, StatusCodes.Status400BadRequest, "This form cannot be taken in.");
             return;
@@ -99,7 +99,7 @@ public static class PageEndpoints
     /// <summary>What else was filled in, within bounds.</summary>
     private static Dictionary<string, string> Others(IFormCollection form, string email) => form
         .Where(field => field.Key != HostedHtml.TrapField && field.Key.Length is > 0 and <= 60 && field.Value.ToString() is { Length: > 0 } value && value.Trim() != email)
-        .Take(OptInNote.MostFields).ToDictionary(field => field.Key, field => field.Value.ToString() is { Length: > OptInNote.LongestField } value ? value[..OptInNote.LongestField] : field.Value.ToString());
+        .Take(OptInNote.MaxFields).ToDictionary(field => field.Key, field => field.Value.ToString() is { Length: > OptInNote.MaxFieldLength } value ? value[..OptInNote.MaxFieldLength] : field.Value.ToString());
 
     /// <summary>
     /// A program fills in the field that people do not see. It is led on like everybody, so that it learns nothing. Being quick is no sign

@@ -11,7 +11,7 @@ namespace Wexil.Web.Visitors;
 /// <summary><c>POST /hooks/sale</c>: a payment service says that money came in, or went back.</summary>
 public sealed class SaleHook(VisitService desk, SaleStore sales, SettingStore settings, VisitorToken tokens, TimeProvider time)
 {
-    private const int LongestBody = 64 << 10;
+    private const int MaxBodyBytes = 64 << 10;
 
     public async Task Answer(HttpContext http)
     {
@@ -21,7 +21,7 @@ public sealed class SaleHook(VisitService desk, SaleStore sales, SettingStore se
             await Refuse(http, StatusCodes.Status403Forbidden, "", "No secret was made yet. The owner makes one in the settings.");
             return;
         }
-        if (await BoundedBody.ReadAsync(http, LongestBody) is not { } body)
+        if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is not { } body)
         {
             await Refuse(http, StatusCodes.Status413PayloadTooLarge, "", "The body is at most 64 KB.");
             return;

@@ -16,14 +16,14 @@ namespace Wexil.Web.Visitors;
 /// <param name="Engaged">Something was done on the page.</param>
 public sealed record ScriptMessage(string? Page, string? At, string? Visitor, string? Wx, double Milliseconds, bool Engaged)
 {
-    private const int LongestBody = 8 << 10;
+    private const int MaxBodyBytes = 8 << 10;
 
     /// <summary>Reads a message; null, with the answer given, when it is none.</summary>
     public static async Task<(ScriptMessage Message, Uri Address)?> Read(HttpContext http)
     {
         http.Response.Headers.AccessControlAllowOrigin = "*";
         http.Response.Headers.CacheControl = "no-store";
-        if (await BoundedBody.ReadAsync(http, LongestBody) is { Length: > 0 } body)
+        if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is { Length: > 0 } body)
         {
             try
             {

@@ -7,7 +7,7 @@ namespace Wexil.Web.Visitors;
 /// <summary>A page for somebody who was sent a link by the owner: no script, nothing from elsewhere, no trace in search engines.</summary>
 public static class SharedDocument
 {
-    private const int LongestToken = 100;
+    private const int MaxTokenLength = 100;
 
     private const string Style = """
         :root{--ink:#1d2b2a;--soft:#55625e;--rule:#dbd4c4;--paper:#f4f1e9;--sheet:#fffdf8}
@@ -32,7 +32,7 @@ public static class SharedDocument
         http.Response.Headers.CacheControl = "no-store";
         http.Response.Headers["Referrer-Policy"] = "no-referrer";
         http.Response.Headers["X-Robots-Tag"] = "noindex";
-        return token.Length <= LongestToken ? links.Open(token) : null;
+        return token.Length <= MaxTokenLength ? links.Open(token) : null;
     }
 
     public static Task Closed(HttpContext http) => PlainPage.Write(http, StatusCodes.Status404NotFound, "This link opens nothing any more. Ask the person who sent it for a new one.");

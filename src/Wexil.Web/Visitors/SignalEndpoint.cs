@@ -18,7 +18,7 @@ namespace Wexil.Web.Visitors;
 /// </summary>
 public sealed class SignalEndpoint(VisitService desk, SaleStore sales, SettingStore settings, IdentityStore identities, VisitorToken tokens, TimeProvider time)
 {
-    private const int LongestBody = 8 << 10;
+    private const int MaxBodyBytes = 8 << 10;
     private const string KeyHeader = "X-Wexil-Key";
     private static readonly byte[] Pixel = Convert.FromBase64String("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7");
 
@@ -76,9 +76,9 @@ public sealed class SignalEndpoint(VisitService desk, SaleStore sales, SettingSt
             }
             value = amount;
         }
-        if (order.Length > SaleNotice.LongestName)
+        if (order.Length > SaleNotice.MaxNameLength)
         {
-            await Refuse(http, StatusCodes.Status400BadRequest, $"At most {SaleNotice.LongestName} characters.", "order");
+            await Refuse(http, StatusCodes.Status400BadRequest, $"At most {SaleNotice.MaxNameLength} characters.", "order");
             return;
         }
         var recorded = Recorded.Committed;
@@ -101,11 +101,11 @@ public sealed class SignalEndpoint(VisitService desk, SaleStore sales, SettingSt
         if (!HttpMethods.IsPost(http.Request.Method)) return fields;
         if (http.Request.HasFormContentType)
         {
-            if (await BoundedBody.FormAsync(http, LongestBody) is not { } form) return null;
+            if (await BoundedBody.FormAsync(http, MaxBodyBytes) is not { } form) return null;
             foreach (var field in form) fields[field.Key] = field.Value.ToString();
             return fields;
         }
-        if (await BoundedBody.ReadAsync(http, LongestBody) is not { } body) return null;
+        if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is not { } body) return null;
         if (body.Length == 0) return fields;
         try
         {

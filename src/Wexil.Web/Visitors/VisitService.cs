@@ -58,7 +58,7 @@ public sealed class VisitService
 
     /// <summary>What the visitor would be shown, with nothing recorded and no turn taken.</summary>
     public Assignment? Peek(RouteStep step, Visit visit, bool known) =>
-        Assignment.Take(step, visit, Place(step, visit.Visitor, known), (test, promised) => promised ?? _turns.Upcoming(test, 1)[0]);
+        Assignment.Decide(step, visit, Place(step, visit.Visitor, known), (test, promised) => promised ?? _turns.Upcoming(test, 1)[0]);
 
     /// <summary>A visitor is on a page without having come by its step's link.</summary>
     public Task ReachAsync(RoutePage page, VisitorId visitor, DateTimeOffset at) =>
@@ -101,12 +101,12 @@ public sealed class VisitService
 
     private Assignment? Settle(RouteStep step, Visit visit, bool known, PageId? promised)
     {
-        var turn = Assignment.Take(step, visit, Place(step, visit.Visitor, known), _turns.Next, promised);
+        var turn = Assignment.Decide(step, visit, Place(step, visit.Visitor, known), _turns.Next, promised);
         if (turn is not { } taken || taken.Kind == AssignmentKind.Plain || step.Test is not { Phase: not null } test || taken.Apart == ExclusionReason.NotRunning) return turn;
         // Of two requests at the same moment one takes the place and the other finds it.
         var place = new Enrolment(taken.Page.Id, taken.Kind == AssignmentKind.Enrols ? test.Phase : null);
         return _fresh.TryAdd((visit.Visitor, test.Id), place) || !known
-            ? turn : Assignment.Take(step, visit, _fresh.GetValueOrDefault((visit.Visitor, test.Id), place), _turns.Next);
+            ? turn : Assignment.Decide(step, visit, _fresh.GetValueOrDefault((visit.Visitor, test.Id), place), _turns.Next);
     }
 
     private Enrolment? Place(RouteStep step, VisitorId visitor, bool known)

@@ -23,7 +23,7 @@ public sealed class NetworkTests
 
     [Fact]
     public void A_note_of_a_visit_remembers_source_and_click_whatever_they_are() =>
-        Gen.Select(Gen.Char['!', '~'].Array[0, AdClick.LongestId], Gen.Long[0, 5_000_000], Gen.Char['a', 'z'].Array[0, 20], Gen.Bool).AlwaysHolds((id, cost, tag, isThere) =>
+        Gen.Select(Gen.Char['!', '~'].Array[0, AdClick.MaxIdLength], Gen.Long[0, 5_000_000], Gen.Char['a', 'z'].Array[0, 20], Gen.Bool).AlwaysHolds((id, cost, tag, isThere) =>
         {
             var note = VisitNote.Of(new Traits(Device.Phone, "DE", "de", true, new(tag)) { Click = isThere ? new AdClick(new(id), cost) : null }, ExclusionReason.Tied);
             Assert.Equal(note, VisitNote.Parse(note.ToString()));

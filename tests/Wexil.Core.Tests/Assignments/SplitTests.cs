@@ -118,7 +118,7 @@ public sealed class SplitTests
         Assert.Equal(expected, new OutsideAddress(new Uri(page)).With(query, ("wx", "T")));
 
     private static Assignment? Take(RouteStep step, VisitorId visitor, Enrolment? place) =>
-        Assignment.Take(step, new(visitor, Now, Traits.Unknown), place, (test, _) => new Rotation(test.Weights, 0).Next(new long[test.Weights.Count]));
+        Assignment.Decide(step, new(visitor, Now, Traits.Unknown), place, (test, _) => new Rotation(test.Weights, 0).Next(new long[test.Weights.Count]));
 
     private static RouteStep Step(Weights weights)
     {

@@ -139,7 +139,7 @@ public sealed class TurnTests
     {
         var visitors = Enumerable.Range(0, 40).Select(seed => new Visit(VisitorId.New(Now, new SeededChance(seed)), Now, Traits.Unknown)).ToArray();
         RouteStep At(params int[] weights) => Step(Weights.Of(weights), test => test);
-        long Shown(RouteStep step, Visit visit, long promised) => Assignment.Take(step, visit, null, (_, _) => throw new InvalidOperationException(), new PageId(promised))!.Value.Page.Id.Value;
+        long Shown(RouteStep step, Visit visit, long promised) => Assignment.Decide(step, visit, null, (_, _) => throw new InvalidOperationException(), new PageId(promised))!.Value.Page.Id.Value;
         Assert.All(visitors, visit => Assert.Equal(2, Shown(At(99, 1), visit, 2)));
         Assert.All(visitors, visit => Assert.Equal(1, Shown(At(100, 0), visit, 2)));
         Assert.Equal(2, visitors.Select(visit => Shown(At(50, 50), visit, 9)).Distinct().Count());
@@ -151,7 +151,7 @@ public sealed class TurnTests
             return proposed ?? 0;
         };
         foreach (var (weights, promised) in new[] { (Weights.Of(99, 1), 2), (Weights.Of(100, 0), 2), (Weights.Of(50, 50), 9) })
-            Assignment.Take(Step(weights, test => test with { Turns = Allocation.InTurn }), visitors[0], null, next, new PageId(promised));
+            Assignment.Decide(Step(weights, test => test with { Turns = Allocation.InTurn }), visitors[0], null, next, new PageId(promised));
         Assert.Equal([1, null, null], asked);
     }
 
@@ -243,7 +243,7 @@ public sealed class TurnTests
     public void A_source_is_a_short_tag_whatever_stands_in_the_link()
     {
         Assert.Equal("sunday-letter", SourceTag.From(" Sunday  Letter! "));
-        Gen.String.AlwaysHolds(text => SourceTag.From(text) is var tag && tag.Length <= SourceTag.Longest && SourceTag.From(tag) == tag);
+        Gen.String.AlwaysHolds(text => SourceTag.From(text) is var tag && tag.Length <= SourceTag.MaxLength && SourceTag.From(tag) == tag);
     }
 
     [Fact]
@@ -263,7 +263,7 @@ public sealed class TurnTests
     private static TimeZoneInfo Vienna => TimeZoneInfo.FindSystemTimeZoneById("Europe/Vienna");
 
     private static Assignment? Take(RouteStep step, Visit visit, Enrolment? place) =>
-        Assignment.Take(step, visit, place, (test, _) => new Rotation(test.Weights, 0).Next(new long[test.Weights.Count]));
+        Assignment.Decide(step, visit, place, (test, _) => new Rotation(test.Weights, 0).Next(new long[test.Weights.Count]));
 
     private static RouteStep Step(Weights weights, Func<RouteTest, RouteTest> change, bool tied = false)
     {

@@ -64,7 +64,7 @@ public sealed class KeepRuleTests
     {
         var rule = Sure with { OnMoney = true, Sureness = 0.999, Latest = Today };
         Assert.Equal(rule, KeepRule.Parse(rule.ToJson()));
-        Assert.Equal(KeepRule.Usual, KeepRule.Parse(""));
+        Assert.Equal(KeepRule.Default, KeepRule.Parse(""));
     }
 
     [Fact]

@@ -16,7 +16,7 @@ public sealed class SaleTests
     {
         const string signature = "41c37c9a5ab4c5670e677c525251f89290eeb4b9b664470a25d68aa3a3d8f345";
         Assert.Equal(signature, HookSignature.Of(Secret, "1793000000", Body));
-        string? Check(string? timestamp, string? signed, DateTimeOffset now) => HookSignature.Problem(HookMapping.Usual, Secret, timestamp, signed, Body, now);
+        string? Check(string? timestamp, string? signed, DateTimeOffset now) => HookSignature.Problem(HookMapping.Default, Secret, timestamp, signed, Body, now);
         Assert.Null(Check("1793000000", signature, Now));
         Assert.Null(Check("1793000000", signature, Now.AddMinutes(5)));
         Assert.Contains("five minutes", Check("1793000000", signature, Now.AddSeconds(301)));
@@ -46,7 +46,7 @@ public sealed class SaleTests
     public void What_a_service_says_is_read_or_the_wrong_field_is_named(string json, string? wrong)
     {
         using var body = JsonDocument.Parse(json.Replace('\'', '"'));
-        var (notice, field, problem) = SaleNotice.ReadJson(body.RootElement, HookMapping.Usual, SaleChannel.Hook);
+        var (notice, field, problem) = SaleNotice.ReadJson(body.RootElement, HookMapping.Default, SaleChannel.Hook);
         Assert.Equal(wrong is null, notice is not null);
         if (wrong is not null) Assert.Equal((wrong, true), (field, problem.Length > 0));
         else Assert.Equal(notice, SaleNotice.Parse(notice!.ToJson()));
@@ -102,7 +102,7 @@ public sealed class SaleTests
     [InlineData("charge.paid", "\"1 000\"", "amount")]
     public void What_a_mapped_service_tells_of_and_is_no_sale_is_refused_by_its_field(string type, string amount, string field)
     {
-        var mapping = HookMapping.Usual with
+        var mapping = HookMapping.Default with
         {
             InSmallestUnits = true,
             RefundWords = ["charge.refunded"],

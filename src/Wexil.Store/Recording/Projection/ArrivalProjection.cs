@@ -11,7 +11,7 @@ internal readonly record struct Arrival(bool ToFunnel, bool ToStep, long Source)
 internal sealed class ArrivalProjection : IDisposable
 {
     /// <summary>Tags that nobody made known are kept apart up to so many a funnel.</summary>
-    private const int MostUnknownTags = 200;
+    private const int MaxUnknownTags = 200;
 
     private readonly SqliteConnection _connection;
     private readonly PreparedStatement _new, _known, _change, _newSource, _tally;
@@ -89,7 +89,7 @@ internal sealed class ArrivalProjection : IDisposable
     {
         if (_sources.TryGetValue((funnel, tag), out var known)) return known;
         ref var unknown = ref CollectionsMarshal.GetValueRefOrAddDefault(_unknownTags, funnel, out _);
-        if (unknown >= MostUnknownTags) return SourceStore.Rest;
+        if (unknown >= MaxUnknownTags) return SourceStore.Rest;
         unknown++;
         _newSource.Bind(1, funnel).Bind(2, tag).Next();
         var made = _newSource.Number(0);

@@ -12,7 +12,7 @@ namespace Wexil.Store.Recording.Projection;
 internal readonly record struct StepRole(long Funnel, int Position, int Number, FunnelOutcome? Outcome, bool TellsLeads)
 {
     /// <summary>A visitor's row has a bit for each step of the funnel.</summary>
-    public const int MostSteps = 63;
+    public const int MaxSteps = 63;
 
     public long Bit => 1L << Number;
 }
@@ -39,7 +39,7 @@ internal readonly record struct Partner(long Test, bool IsEarlier);
 internal sealed class ProjectionContext
 {
     /// <summary>Tests whose visitors are crossed with those of another.</summary>
-    private const int MostPartners = 8;
+    private const int MaxPartners = 8;
 
     private readonly Dictionary<long, StepRole> _steps;
     private readonly Dictionary<long, GoalTest[]> _goals;
@@ -81,12 +81,12 @@ internal sealed class ProjectionContext
         _earlier = tests.GroupBy(test => funnelOf[test.Id]).SelectMany(funnel => steps.Where(step => step.Funnel.Value == funnel.Key).Select(step => (
                 step.Id, Tests: funnel.Where(test => _steps[test.Step].Position < step.Position).Select(test => _tests[test.Id]).ToArray())))
             .Where(row => row.Tests.Length > 0).ToDictionary(row => row.Id.Value, row => row.Tests);
-        _rates = RateStore.Read(connection, Currency.Find(connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.CurrencyName)) ?? Currency.Usual);
+        _rates = RateStore.Read(connection, Currency.Find(connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.CurrencyName)) ?? Currency.Default);
         _zone = connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.ZoneName) is { } zone && TimeZoneInfo.TryFindSystemTimeZoneById(zone, out var found) ? found : TimeZoneInfo.Utc;
         var otherGoal = goals.Where(goal => goal.IsMain).Select(goal => goal.Test.Test).ToHashSet();
         _goals = tests.Where(test => !otherGoal.Contains(test.Id)).GroupBy(test => test.Goal).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
         _partners = tests.GroupBy(test => _steps[test.Step].Funnel).SelectMany(funnel => funnel.Select(test => (test.Id, Partners: funnel
-            .Where(other => other.Step != test.Step && other.From < test.Until && test.From < other.Until).OrderByDescending(other => other.Id).Take(MostPartners)
+            .Where(other => other.Step != test.Step && other.From < test.Until && test.From < other.Until).OrderByDescending(other => other.Id).Take(MaxPartners)
             .Select(other => new Partner(other.Id, _steps[other.Step].Position < _steps[test.Step].Position)).ToArray())))
             .Where(row => row.Partners.Length > 0).ToDictionary(row => row.Id, row => row.Partners);
     }

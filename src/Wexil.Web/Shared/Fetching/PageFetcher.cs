@@ -26,7 +26,7 @@ public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
 /// <summary>Fetches a page and the files that it needs, within bounds, and rewrites the page so that it finds them here.</summary>
 public sealed class PageFetcher(SettingStore settings) : IDisposable
 {
-    private const int LongestPage = 4 << 20, LargestFile = 16 << 20, LargestTotal = 64 << 20, MostFiles = 500, AtOnce = 6;
+    private const int MaxPageBytes = 4 << 20, MaxFileBytes = 16 << 20, MaxTotalBytes = 64 << 20, MaxFiles = 500, AtOnce = 6;
     /// <summary>The address lies in a private network and was not asked.</summary>
     public const string NotAsked = "private address, not looked at";
 
@@ -40,7 +40,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     {
         var client = settings.FetchesPrivateAddresses ? _any : _public;
         progress.Report(new(0, 1, 0, address.Host));
-        var (page, why) = await GetAsync(client, address, LongestPage, stop);
+        var (page, why) = await GetAsync(client, address, MaxPageBytes, stop);
         if (page is null) throw new FetchException(why!);
         if (page.Type is not ("text/html" or "application/xhtml+xml")) throw new FetchException($"There is no page at this address, but {(page.Type.Length == 0 ? "something without a type" : page.Type)}.");
         var html = PageText.Decode(page.Content, page.Charset);
@@ -52,7 +52,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     public async Task<(FoundPage? Page, string? Problem)> PageAsync(Uri address, CancellationToken stop)
     {
         if ((await LookAsync(address, stop)).Problem is { } problem) return (null, problem == NotAsked ? NotAsked : $"{char.ToUpperInvariant(problem[0])}{problem[1..]}.");
-        var (page, why) = await GetAsync(settings.FetchesPrivateAddresses ? _any : _public, address, LongestPage, stop);
+        var (page, why) = await GetAsync(settings.FetchesPrivateAddresses ? _any : _public, address, MaxPageBytes, stop);
         return page is null ? (null, why) : (new(page.Address, PageText.Decode(page.Content, page.Charset), page.Policies), null);
     }
 
@@ -220,20 +220,20 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             foreach (var address in addresses)
             {
                 if (!_known.Add(address)) continue;
-                if (_known.Count <= MostFiles) found.Add(address);
-                else if (_known.Count == MostFiles + 1) _missing.Add(new(address, $"The page needs more than {MostFiles} files; this one and those after it stay where they are."));
+                if (_known.Count <= MaxFiles) found.Add(address);
+                else if (_known.Count == MaxFiles + 1) _missing.Add(new(address, $"The page needs more than {MaxFiles} files; this one and those after it stay where they are."));
             }
             return found;
         }
 
         private async Task TakeAsync(Uri address)
         {
-            progress.Report(new(_done, Math.Min(_known.Count, MostFiles) + 1, _bytes, address.Segments[^1]));
-            var (answer, why) = await GetAsync(client, address, LargestFile, stop);
+            progress.Report(new(_done, Math.Min(_known.Count, MaxFiles) + 1, _bytes, address.Segments[^1]));
+            var (answer, why) = await GetAsync(client, address, MaxFileBytes, stop);
             lock (_lock)
             {
                 _done++;
-                if (answer is not null && _bytes + answer.Content.Length > LargestTotal) (answer, why) = (null, $"With it the page would be larger than {LargestTotal >> 20} MB.");
+                if (answer is not null && _bytes + answer.Content.Length > MaxTotalBytes) (answer, why) = (null, $"With it the page would be larger than {MaxTotalBytes >> 20} MB.");
                 var extension = answer is null ? null : ContentTypes.Extension(answer.Type, address.AbsolutePath);
                 if (answer is not null && extension is null) why = $"It is {(answer.Type.Length == 0 ? "of no type" : answer.Type)}, which a page cannot bring along.";
                 if (answer is null || extension is null)

@@ -63,7 +63,7 @@ public sealed class TestReader(TestStore tests, PageStore pages, TallyStore tall
     public static double? SeenRate(IReadOnlyList<PhaseFacts> counted)
     {
         var total = counted.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);
-        return total.Conversions >= AlwaysValidTest.LeastConversions && total.Conversions < total.Visitors ? total.Rate : null;
+        return total.Conversions >= AlwaysValidTest.MinConversions && total.Conversions < total.Visitors ? total.Rate : null;
     }
 
     private IReadOnlyList<PastLooks> Past(SplitTest test, bool onMoney)

@@ -14,7 +14,7 @@ public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore s
 
     [BindProperty]
     [Required(ErrorMessage = "Choose a password.")]
-    [MinLength(Owner.ShortestPassword, ErrorMessage = "At least 10 characters: a short sentence is easy to remember.")]
+    [MinLength(Owner.MinPasswordLength, ErrorMessage = "At least 10 characters: a short sentence is easy to remember.")]
     [MaxLength(200, ErrorMessage = "At most 200 characters.")]
     public string Password { get; set; } = "";
 

@@ -8,7 +8,7 @@ namespace Wexil.Web.Studio.Account;
 /// <summary>The one person who works here.</summary>
 public sealed class Owner(SettingStore settings)
 {
-    public const int ShortestPassword = 10;
+    public const int MinPasswordLength = 10;
     private readonly PasswordHasher<Owner> _hasher = new();
 
     public bool HasPassword => settings.PasswordHash is not null;

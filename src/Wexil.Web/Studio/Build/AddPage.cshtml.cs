@@ -19,7 +19,7 @@ namespace Wexil.Web.Studio.Build;
 public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports imports, WaitingArchives archives, TypedAddress addresses, Routes routes) : StepPageModel(screens)
 {
     private const int MegabytesAtOnce = 80;
-    private const int LongestName = 120;
+    private const int MaxNameLength = 120;
     private static readonly ArchiveLimits Limits = new();
 
     public override string Stage => "build";
@@ -88,7 +88,7 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
     {
         var (address, problem) = OutsideAddress.Check(Address);
         if (address is null) return Refuse(nameof(Address), problem!);
-        if (Name?.Length > LongestName) return Refuse(nameof(Name), $"At most {LongestName} characters.");
+        if (Name?.Length > MaxNameLength) return Refuse(nameof(Name), $"At most {MaxNameLength} characters.");
         return Redirect(Screen.Address($"build/import/{imports.Start(Screen.Step.Id, string.IsNullOrWhiteSpace(Name) ? null : Name.Trim(), address).Id}"));
     }
 
@@ -125,9 +125,9 @@ public sealed class AddPageModel(StepScreens screens, PageStore pages, Imports i
     private string? NameOr(string suggestion)
     {
         var name = string.IsNullOrWhiteSpace(Name) ? suggestion : Name.Trim();
-        if (name.Length <= LongestName) return name;
-        if (string.IsNullOrWhiteSpace(Name)) return name[..LongestName];
-        ModelState.AddModelError(nameof(Name), $"At most {LongestName} characters.");
+        if (name.Length <= MaxNameLength) return name;
+        if (string.IsNullOrWhiteSpace(Name)) return name[..MaxNameLength];
+        ModelState.AddModelError(nameof(Name), $"At most {MaxNameLength} characters.");
         return null;
     }
 

@@ -9,7 +9,7 @@ namespace Wexil.Web.Studio.Build;
 /// <summary>What a page says about itself, and the code that it takes along.</summary>
 public sealed class SettingsModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
-    private const int LongestCode = 64 << 10;
+    private const int MaxCodeLength = 64 << 10;
 
     [BindProperty]
     public string? Title { get; set; }
@@ -42,8 +42,8 @@ public sealed class SettingsModel(StepScreens screens, PageContext desk) : PageS
         if (!Shown.IsHosted) return NotFound();
         Check(nameof(Title), Title, 300);
         Check(nameof(Description), Description, 1000);
-        Check(nameof(HeadCode), HeadCode, LongestCode);
-        Check(nameof(BodyCode), BodyCode, LongestCode);
+        Check(nameof(HeadCode), HeadCode, MaxCodeLength);
+        Check(nameof(BodyCode), BodyCode, MaxCodeLength);
         if (!string.IsNullOrWhiteSpace(SharePicture) && !Uri.TryCreate(SharePicture.Trim(), UriKind.RelativeOrAbsolute, out _)) ModelState.AddModelError(nameof(SharePicture), "This is not an address.");
         if (!ModelState.IsValid) return Page();
         if (Indexed != Shown.IsIndexed) await Desk.Pages.SetIndexedAsync(Shown.Id, Indexed);

@@ -28,6 +28,6 @@ public sealed record SegmentView(IReadOnlyList<SegmentViewRow> Rows, string Warn
         [.. table.Rows.Select(row => new SegmentViewRow(row.Name, row.Visitors, [.. row.Cells.Select(cell => new SegmentViewCell(
             visitors(cell.Sum) == 0 ? "–" : value(cell.Value), row.IsSmall ? counted(cell.Sum) : cell.Lift is { } lift ? Format.Lift(lift) : "control", cell.P <= SegmentTable.Alpha))], row.IsSmall))],
         table.Comparisons == 0
-            ? $"Every group is small: with fewer than {AlwaysValidTest.LeastConversions} {least}, differences here are luck until more have come."
+            ? $"Every group is small: with fewer than {AlwaysValidTest.MinConversions} {least}, differences here are luck until more have come."
             : $"{Format.Count(table.Comparisons, "comparison", "comparisons")} made here. Whoever searches many groups finds something by chance; what is marked holds after allowing for all of them. Small groups are not compared.");
 }

@@ -17,7 +17,7 @@ namespace Wexil.Web.Studio.Funnels;
 /// <summary>The order of a funnel's steps, where each leads, and what can be done with a step or with the whole funnel.</summary>
 public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestStore tests, TallyStore tallies, TypedAddress addresses, Routes routes) : PageModel
 {
-    private const int LongestName = 80;
+    private const int MaxNameLength = 80;
 
     public Funnel Funnel { get; private set; } = null!;
 
@@ -76,9 +76,9 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     public async Task<IActionResult> OnPostChangeAsync(long id, string? name, StepKind kind, long? yes, long? no)
     {
         if (Find(id) is not { } step) return NotFound();
-        if (string.IsNullOrWhiteSpace(name) || name.Trim().Length > LongestName)
+        if (string.IsNullOrWhiteSpace(name) || name.Trim().Length > MaxNameLength)
         {
-            ModelState.AddModelError($"name-{id}", string.IsNullOrWhiteSpace(name) ? "Give the step a name." : $"At most {LongestName} characters.");
+            ModelState.AddModelError($"name-{id}", string.IsNullOrWhiteSpace(name) ? "Give the step a name." : $"At most {MaxNameLength} characters.");
             return Page();
         }
         await funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
@@ -131,9 +131,9 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
 
     public async Task<IActionResult> OnPostRenameAsync(string? funnelName)
     {
-        if (string.IsNullOrWhiteSpace(funnelName) || funnelName.Trim().Length > LongestName)
+        if (string.IsNullOrWhiteSpace(funnelName) || funnelName.Trim().Length > MaxNameLength)
         {
-            ModelState.AddModelError(nameof(funnelName), string.IsNullOrWhiteSpace(funnelName) ? "Give the funnel a name." : $"At most {LongestName} characters.");
+            ModelState.AddModelError(nameof(funnelName), string.IsNullOrWhiteSpace(funnelName) ? "Give the funnel a name." : $"At most {MaxNameLength} characters.");
             return Page();
         }
         await funnels.RenameAsync(Funnel.Id, funnelName.Trim());

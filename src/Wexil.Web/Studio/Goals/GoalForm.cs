@@ -17,7 +17,7 @@ public sealed record GoalFields(GoalForm Form, string Name, StepScreen Screen, C
 /// <summary>A goal as it is typed.</summary>
 public sealed class GoalForm
 {
-    private const int LongestName = 80, LongestElement = 200;
+    private const int MaxNameLength = 80, MaxElementLength = 200;
 
     public GoalKind Kind { get; set; } = GoalKind.OptIn;
     public string? Name { get; set; }
@@ -58,7 +58,7 @@ public sealed class GoalForm
                 pattern = Pattern();
                 if (pattern.Problem() is { } problem) Wrong(nameof(Address), problem);
                 break;
-            case GoalKind.Click when element.Length is 0 or > LongestElement || new CssSelectorParser().ParseSelector(element) is null:
+            case GoalKind.Click when element.Length is 0 or > MaxElementLength || new CssSelectorParser().ParseSelector(element) is null:
                 Wrong(nameof(Element), element.Length == 0 ? "Say what is clicked on: #order, .buy, a[href*=kit]." : "This is no CSS selector that a browser understands.");
                 break;
         }
@@ -71,12 +71,12 @@ public sealed class GoalForm
         int? window = null;
         if (!string.IsNullOrWhiteSpace(Window))
         {
-            if (int.TryParse(Window, NumberStyles.None, CultureInfo.InvariantCulture, out var days) && days is >= 1 and <= Goal.LongestWindow) window = days;
-            else Wrong(nameof(Window), $"A number of days from 1 to {Goal.LongestWindow}, or nothing.");
+            if (int.TryParse(Window, NumberStyles.None, CultureInfo.InvariantCulture, out var days) && days is >= 1 and <= Goal.MaxWindowDays) window = days;
+            else Wrong(nameof(Window), $"A number of days from 1 to {Goal.MaxWindowDays}, or nothing.");
         }
         string[] products = [.. (Products ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)];
-        if (products.Any(product => product.Length > SaleNotice.LongestName)) Wrong(nameof(Products), $"A product’s name has at most {SaleNotice.LongestName} characters.");
-        if (Name?.Trim().Length > LongestName) Wrong(nameof(Name), $"At most {LongestName} characters.");
+        if (products.Any(product => product.Length > SaleNotice.MaxNameLength)) Wrong(nameof(Products), $"A product’s name has at most {SaleNotice.MaxNameLength} characters.");
+        if (Name?.Trim().Length > MaxNameLength) Wrong(nameof(Name), $"At most {MaxNameLength} characters.");
         if (state.ErrorCount > before) return null;
         return new Goal(Kind, Name?.Trim() is { Length: > 0 } name ? name : UsualName(screen, products, element))
         {

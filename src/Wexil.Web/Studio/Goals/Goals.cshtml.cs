@@ -42,7 +42,7 @@ public sealed class GoalsModel(StepScreens screens, GoalStore goals, SettingStor
             Done = $"“{goal.Name}” counts from now on." + (open.Standing.Total.Visitors == 0 ? "" : " Visitors who came before may have done it unseen, so they are left out of it: a new phase has begun.");
             return Redirect(Screen.Address("goals"));
         }
-        ModelState.AddModelError($"{nameof(Form)}.{nameof(Form.Name)}", $"A test has at most {GoalStore.MostOfATest} goals. Take one out first.");
+        ModelState.AddModelError($"{nameof(Form)}.{nameof(Form.Name)}", $"A test has at most {GoalStore.MaxPerTest} goals. Take one out first.");
         return Page();
     }
 

@@ -39,7 +39,7 @@ public sealed class KeepModel(
     /// <summary>The links by which a test's report is read.</summary>
     public ReportLinks Reports(TestId test) => new(test, tests.Reports.Of(test.Value), MadeFor == test.Value.ToString(System.Globalization.CultureInfo.InvariantCulture) ? MadeReport : null, (int)tests.Reports.Lasts.TotalDays);
 
-    public const int LongestLearned = 2000;
+    public const int MaxLearnedLength = 2000;
 
     /// <summary>The verdict that can be taken back.</summary>
     public Row? Standing => !Screen.IsOpen && History is [{ Line.Stands: true } newest, ..] && newest.Line.Test.Id == Screen.Reading!.Test.Id ? newest : null;
@@ -137,7 +137,7 @@ public sealed class KeepModel(
     {
         if (Own(test) is not { } own) return NotFound();
         var words = (learned ?? "").ReplaceLineEndings("\n").Trim();
-        if (words.Length > LongestLearned)
+        if (words.Length > MaxLearnedLength)
         {
             ModelState.Clear();
             LoadRule();
@@ -189,12 +189,12 @@ public sealed class KeepModel(
         var own = verdicts.Of(Screen.Step.Id);
         var gained = gains.Of(own).ToDictionary(line => line.Verdict.Id);
         History = [.. own.Select(verdict => new Row(new(verdict, tests.Find(verdict.Test)!), pages.Find(verdict.Page)!.Name, gained.GetValueOrDefault(verdict.Id)))];
-        List<PastTest> past = [.. History.Select(row => row.Line).Where(line => line.Stands).Take(MostDrawn).Reverse().Select(line => new PastTest(
+        List<PastTest> past = [.. History.Select(row => row.Line).Where(line => line.Stands).Take(MaxDrawn).Reverse().Select(line => new PastTest(
             [.. line.Evidence.Pages.Select(page => page.Letter)], line.Place, line.Test.Name, $"{line.Result}, {Format.Count(line.Visitors, "visitor", "visitors")}"))];
         if (past.Count == 0) return;
         if (Screen.Open is { } open) past.Add(new([.. open.Standing.Pages.Select(page => page.Page.Letter)], null, open.Test.Name, $"now, {Format.Count(open.Standing.Total.Visitors, "visitor", "visitors")}"));
         Drawn = new(past);
     }
 
-    private const int MostDrawn = 4;
+    private const int MaxDrawn = 4;
 }

@@ -11,8 +11,8 @@ namespace Wexil.Web.Studio.Keep;
 /// <summary>By what a test is judged and when a page is kept by itself, as it is typed.</summary>
 public sealed class RuleForm
 {
-    private const int MostDays = 365, MostConversions = 100_000;
-    private const long LeastVisitors = 100, MostVisitors = 100_000_000;
+    private const int MaxDays = 365, MaxConversions = 100_000;
+    private const long MinVisitors = 100, MaxVisitors = 100_000_000;
 
     public bool OnMoney { get; set; }
     public KeepBy By { get; set; }
@@ -43,10 +43,10 @@ public sealed class RuleForm
         var rule = new KeepRule(By, OnMoney) { LeaderAtLatest = LeaderAtLatest, RestsLosers = RestsLosers };
         if (By == KeepBy.Sure)
         {
-            if (!double.TryParse(Sureness?.Trim().TrimEnd('%'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var percent) || percent is < KeepRule.LeastSureness * 100 or > KeepRule.MostSureness * 100)
-                Wrong(nameof(Sureness), $"From {Percent(KeepRule.LeastSureness)} to {Percent(KeepRule.MostSureness)} percent.");
-            if (!Whole(Conversions, AlwaysValidTest.LeastConversions, MostConversions, out var conversions)) Wrong(nameof(Conversions), $"A whole number, {AlwaysValidTest.LeastConversions} or more: below it no call is made.");
-            if (!Whole(Days, 1, MostDays, out var days)) Wrong(nameof(Days), $"Whole days, from 1 to {MostDays}.");
+            if (!double.TryParse(Sureness?.Trim().TrimEnd('%'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var percent) || percent is < KeepRule.MinSureness * 100 or > KeepRule.MaxSureness * 100)
+                Wrong(nameof(Sureness), $"From {Percent(KeepRule.MinSureness)} to {Percent(KeepRule.MaxSureness)} percent.");
+            if (!Whole(Conversions, AlwaysValidTest.MinConversions, MaxConversions, out var conversions)) Wrong(nameof(Conversions), $"A whole number, {AlwaysValidTest.MinConversions} or more: below it no call is made.");
+            if (!Whole(Days, 1, MaxDays, out var days)) Wrong(nameof(Days), $"Whole days, from 1 to {MaxDays}.");
             DateOnly? latest = null;
             if (!string.IsNullOrWhiteSpace(Latest))
             {
@@ -57,7 +57,7 @@ public sealed class RuleForm
         }
         else if (By == KeepBy.Visitors)
         {
-            if (!Whole(Visitors, LeastVisitors, MostVisitors, out var visitors)) Wrong(nameof(Visitors), $"A whole number, {LeastVisitors} or more.");
+            if (!Whole(Visitors, MinVisitors, MaxVisitors, out var visitors)) Wrong(nameof(Visitors), $"A whole number, {MinVisitors} or more.");
             rule = rule with { Visitors = visitors };
         }
         return state.IsValid ? rule : null;

@@ -93,7 +93,7 @@ public sealed class TestMonitor(
 
     /// <summary>Fixed at the first look that sees enough, so that the rule does not move with what it judges.</summary>
     private static double? BaseEarned(SplitTest test, TestReading reading) =>
-        test.BaseEarned is null && reading.Money is { } money && money.Pages.All(page => page.Total.EffectiveBuyers >= AlwaysValidTest.LeastConversions) ? money.Control.Total.Mean : null;
+        test.BaseEarned is null && reading.Money is { } money && money.Pages.All(page => page.Total.EffectiveBuyers >= AlwaysValidTest.MinConversions) ? money.Control.Total.Mean : null;
 
     private RuleDecision Decide(SplitTest test, TestReading reading, DateTimeOffset now)
     {

@@ -11,7 +11,7 @@ namespace Wexil.Web.Studio.OptIns;
 /// <summary>What becomes of a step's opt-ins: forwarded to a mail service, asked for a confirmation.</summary>
 public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxStore outgoing, MailSender mail) : StepPageModel(screens)
 {
-    private const int MostFields = 10;
+    private const int MaxFields = 10;
 
     public override string Stage => "build";
 
@@ -55,7 +55,7 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxSt
             if (line.Split('=', StringSplitOptions.TrimEntries) is [{ Length: > 0 } ours, { Length: > 0 } theirs]) fields[ours] = theirs;
             else ModelState.AddModelError(nameof(Fields), $"Each line is a field here, =, and its name there. This is not: {line}");
         }
-        if (fields.Count > MostFields) ModelState.AddModelError(nameof(Fields), $"At most {MostFields} fields.");
+        if (fields.Count > MaxFields) ModelState.AddModelError(nameof(Fields), $"At most {MaxFields} fields.");
         if (address is not null && !fields.ContainsKey("email")) ModelState.AddModelError(nameof(Fields), "The address itself is missing: email = …");
         if (Confirms && string.IsNullOrWhiteSpace(Subject)) ModelState.AddModelError(nameof(Subject), "A mail needs a subject.");
         if (!ModelState.IsValid) return Page();

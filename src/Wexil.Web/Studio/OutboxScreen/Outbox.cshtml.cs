@@ -10,7 +10,7 @@ namespace Wexil.Web.Studio.OutboxScreen;
 /// <summary>What waits to go out and what was given up, to be tried again or deleted; and mail that was simulated.</summary>
 public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceStore sources, MailSender mail) : PageModel
 {
-    private const int Most = 100;
+    private const int MaxCount = 100;
 
     /// <summary>The first hundred things that have not gone out.</summary>
     public IReadOnlyList<Waiting> Waiting { get; private set; } = [];
@@ -24,7 +24,7 @@ public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceS
     [TempData]
     public string? Done { get; set; }
 
-    public void OnGet() => (Waiting, Unsent, Letters) = (outgoing.Waiting(Most), outgoing.Unsent(), mail.Simulated());
+    public void OnGet() => (Waiting, Unsent, Letters) = (outgoing.Waiting(MaxCount), outgoing.Unsent(), mail.Simulated());
 
     public async Task<IActionResult> OnPostAgainAsync()
     {

@@ -43,7 +43,7 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
     {
         if (!Load()) return NotFound();
         string[] tags = [.. (Tags ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Distinct(StringComparer.OrdinalIgnoreCase)];
-        if (tags.Any(tag => tag.Length > PeopleStore.LongestTag)) ModelState.AddModelError(nameof(Tags), $"A tag has at most {PeopleStore.LongestTag} characters.");
+        if (tags.Any(tag => tag.Length > PeopleStore.MaxTagLength)) ModelState.AddModelError(nameof(Tags), $"A tag has at most {PeopleStore.MaxTagLength} characters.");
         if (!ModelState.IsValid) return Page();
         // Those by rule come by themselves.
         var ruled = people.Rules().Select(rule => rule.Tag).ToHashSet(StringComparer.OrdinalIgnoreCase);

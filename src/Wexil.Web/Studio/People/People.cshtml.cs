@@ -14,7 +14,7 @@ namespace Wexil.Web.Studio.People;
 /// <summary>Who opted in: found by address, tag or page, handed out, and tagged by rule.</summary>
 public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore tests, FunnelStore funnels, HeldOptInStore held, OwnerTime clock) : PageModel
 {
-    public const int Most = 100;
+    public const int MaxCount = 100;
 
     [BindProperty(SupportsGet = true)]
     public string? Text { get; set; }
@@ -84,7 +84,7 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
     public async Task<IActionResult> OnPostRuleAsync()
     {
         var tag = RuleTag?.Trim() ?? "";
-        if (tag.Length is 0 or > PeopleStore.LongestTag || tag.Contains(',')) ModelState.AddModelError(nameof(RuleTag), $"A tag of up to {PeopleStore.LongestTag} characters, without commas.");
+        if (tag.Length is 0 or > PeopleStore.MaxTagLength || tag.Contains(',')) ModelState.AddModelError(nameof(RuleTag), $"A tag of up to {PeopleStore.MaxTagLength} characters, without commas.");
         var parts = (RulePage ?? "").Split('/');
         var known = parts.Length == 2 && long.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var test) && tests.Find(new(test)) is { } found
             && long.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var page) && found.Pages.Contains(new(page)) ? (found.Id, new PageId(page)) : ((TestId, PageId)?)null;
@@ -140,7 +140,7 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
     {
         (Held, HeldCount) = (held.Newest(20), held.Count());
         At = Math.Clamp(At, 0, 100_000);
-        (Found, Count, Tags, Rules) = (people.Find(Filter, Most, At * Most), people.Count(Filter), people.AllTags(), people.Rules());
+        (Found, Count, Tags, Rules) = (people.Find(Filter, MaxCount, At * MaxCount), people.Count(Filter), people.AllTags(), people.Rules());
         var steps = funnels.AllSteps();
         Pages = [.. steps.Where(step => step.Kind == StepKind.OptIn).SelectMany(step => pages.Of(step.Id)).Where(page => page.Outside is null)];
         var names = funnels.Every();

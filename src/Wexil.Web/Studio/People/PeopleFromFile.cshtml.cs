@@ -42,7 +42,7 @@ public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
 
     private async Task ReadAsync()
     {
-        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, PeopleFile.LongestText, HttpContext.RequestAborted) is not { } csv) return;
+        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, PeopleFile.MaxTextLength, HttpContext.RequestAborted) is not { } csv) return;
         Csv = csv;
         var (rows, problem) = PeopleFile.Read(csv, people.Known);
         Rows = rows;

@@ -53,7 +53,7 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
 
     private async Task ReadAsync()
     {
-        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, SaleFile.LongestText, HttpContext.RequestAborted) is not { } csv) return;
+        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, SaleFile.MaxTextLength, HttpContext.RequestAborted) is not { } csv) return;
         Csv = csv;
         Found = SaleFile.Read(csv, Columns.ToDictionary(column => column.Key, column => column.Value ?? ""), settings.Currency.Code, settings.Zone, clock.Now, sales.Told, Fit);
         if (Found.Problem is { } problem) ModelState.AddModelError(nameof(Csv), problem);

@@ -24,7 +24,7 @@ public sealed record SaleFileRead(IReadOnlyList<string> Columns, IReadOnlyDictio
 /// </summary>
 public static class SaleFile
 {
-    public const int MostRows = 5000, LongestText = 512 << 10;
+    public const int MaxRows = 5000, MaxTextLength = 512 << 10;
 
     /// <summary>What a file can say, with the names by which columns are recognised.</summary>
     public static readonly IReadOnlyList<(string Field, string Words, string[] Names)> Fields =
@@ -49,7 +49,7 @@ public static class SaleFile
         Func<SaleNotice, DateTimeOffset, string?, SaleNotice?> fit)
     {
         if (string.IsNullOrWhiteSpace(text)) return Wrong("Choose a file, or paste its lines.");
-        if (text.Length > LongestText) return Wrong("The file is longer than 512 KB. Take it in in parts.");
+        if (text.Length > MaxTextLength) return Wrong("The file is longer than 512 KB. Take it in in parts.");
         using var csv = new CsvReader(new StringReader(text), new CsvConfiguration(CultureInfo.InvariantCulture) { DetectDelimiter = true, TrimOptions = TrimOptions.Trim, MissingFieldFound = null, BadDataFound = null });
         IReadOnlyList<string> columns = [];
         var mapping = new Dictionary<string, string>();
@@ -64,7 +64,7 @@ public static class SaleFile
             var seen = new HashSet<Guid>();
             while (csv.Read())
             {
-                if (rows.Count == MostRows) return new(columns, mapping, rows, $"Only the first {MostRows} lines can be taken in at once.");
+                if (rows.Count == MaxRows) return new(columns, mapping, rows, $"Only the first {MaxRows} lines can be taken in at once.");
                 rows.Add(Row(csv, mapping, usualCurrency, zone, now, seen));
             }
         }

@@ -13,7 +13,7 @@ namespace Wexil.Web.Studio.Sales;
 /// <summary>The ledger: every order, what became of it, and whom it is credited to.</summary>
 public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore pages, FunnelStore funnels, OwnerTime clock) : PageModel
 {
-    public const int Most = 100;
+    public const int MaxCount = 100;
 
     /// <summary>A sale told by hand.</summary>
     public sealed class SaleForm
@@ -118,7 +118,7 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
         var filter = new LedgerFilter(
             from ?? clock.Now.AddDays(-30), until?.AddDays(1) ?? clock.Now.AddDays(1), Text?.Trim() ?? "", Credited switch { "yes" => true, "no" => false, _ => null });
         if (!ModelState.IsValid) Turned = Math.Clamp(Turned, 0, 10_000);
-        Orders = sales.Orders(filter, Most, Turned * Most);
+        Orders = sales.Orders(filter, MaxCount, Turned * MaxCount);
         Totals = sales.Totals(filter);
         Sums = sales.Sums(filter, By);
         Uncredited = sales.Uncredited();

@@ -8,7 +8,7 @@ namespace Wexil.Web.Studio.Send;
 public sealed class AudienceForm
 {
     /// <summary>Rules that can be written at once; more come with the next save.</summary>
-    private const int EmptyRules = 2, MostRules = 20;
+    private const int EmptyRules = 2, MaxRules = 20;
 
     public sealed class Rule
     {
@@ -48,7 +48,7 @@ public sealed class AudienceForm
     /// <summary>Room for rules to come.</summary>
     public AudienceForm WithRoom()
     {
-        while (Rules.Count < MostRules && Rules.Count(rule => string.IsNullOrWhiteSpace(rule.Parameter)) < EmptyRules) Rules.Add(new());
+        while (Rules.Count < MaxRules && Rules.Count(rule => string.IsNullOrWhiteSpace(rule.Parameter)) < EmptyRules) Rules.Add(new());
         return this;
     }
 
@@ -56,7 +56,7 @@ public sealed class AudienceForm
     public Audience Read(ModelStateDictionary problems, string prefix)
     {
         var rules = new List<AddressRule>();
-        for (var i = 0; i < Math.Min(Rules.Count, MostRules); i++)
+        for (var i = 0; i < Math.Min(Rules.Count, MaxRules); i++)
         {
             var rule = Rules[i];
             if (string.IsNullOrWhiteSpace(rule.Parameter) && string.IsNullOrWhiteSpace(rule.Value)) continue;

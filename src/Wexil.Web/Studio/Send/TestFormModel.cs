@@ -17,7 +17,7 @@ namespace Wexil.Web.Studio.Send;
 /// <summary>The form of a test: what stands in it at first, and what was typed, read with every problem by its field.</summary>
 public abstract class TestFormModel(StepScreens screens, SettingStore settings, OwnerTime clock) : StepPageModel(screens)
 {
-    public const int MostPages = 10;
+    public const int MaxPages = 10;
 
     protected SettingStore Settings => settings;
 
@@ -69,7 +69,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
     [BindProperty]
     [Range(1, 50, ErrorMessage = "A whole percentage from 1 to 50.")]
-    public int Floor { get; set; } = AdaptiveWeights.UsualFloor;
+    public int Floor { get; set; } = AdaptiveWeights.DefaultFloor;
 
     [BindProperty]
     [Range(1, 100, ErrorMessage = "A whole percentage from 1 to 100.")]
@@ -101,7 +101,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
 
     protected Weights? CheckWeights(IReadOnlyList<Row> rows)
     {
-        if (rows.Count > MostPages) ModelState.AddModelError(nameof(Rows), $"At most {MostPages} pages in one test.");
+        if (rows.Count > MaxPages) ModelState.AddModelError(nameof(Rows), $"At most {MaxPages} pages in one test.");
         var (weights, problem) = Weights.Check([.. rows.Select(row => row.Weight ?? 0)]);
         if (problem is not null) ModelState.AddModelError(nameof(Rows), problem);
         return weights;
@@ -151,8 +151,8 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
 
     /// <summary>The share of this step's visitors who went on to another before; null where too few came to tell.</summary>
     public double? PastRate(Step? goal) =>
-        goal is not null && Screen.Visitors.GetValueOrDefault(Screen.Step.Id) is >= LeastPastVisitors and var visitors
-            && Screen.Visitors.GetValueOrDefault(goal.Id) is >= LeastPastConversions and var onward && onward < visitors ? (double)onward / visitors : null;
+        goal is not null && Screen.Visitors.GetValueOrDefault(Screen.Step.Id) is >= MinPastVisitors and var visitors
+            && Screen.Visitors.GetValueOrDefault(goal.Id) is >= MinPastConversions and var onward && onward < visitors ? (double)onward / visitors : null;
 
     /// <summary>What pages of this kind bring as a rule, for somebody who has no figure of their own.</summary>
     public string RateHint => Screen.Step.Kind switch
@@ -163,5 +163,5 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
         _ => "",
     } + " It is corrected by what all pages bring together, once they have brought 25.";
 
-    private const long LeastPastVisitors = 200, LeastPastConversions = 10;
+    private const long MinPastVisitors = 200, MinPastConversions = 10;
 }

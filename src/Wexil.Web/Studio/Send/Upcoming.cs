@@ -50,7 +50,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         string Days(double visitors) => daily > 0 ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(visitors / daily)), "day", "days")} at this week’s traffic" : "";
         var now = Needed(pages);
         var plan = $"About {Format.Count(now)} visitors in all will tell whether a lift of that size is there{Days(now)}. You may look at any time; a page called better is better.";
-        if (pages >= TestFormModel.MostPages) return plan;
+        if (pages >= TestFormModel.MaxPages) return plan;
         var more = Needed(pages + 1) - now;
         return $"{plan} Another page would take about {Format.Count(more)} visitors more{(daily > 0 ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(more / daily)), "day", "days")} longer" : "")}.";
     }

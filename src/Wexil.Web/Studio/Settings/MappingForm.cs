@@ -10,7 +10,7 @@ namespace Wexil.Web.Studio.Settings;
 /// <summary>What a payment service calls things, as it is typed.</summary>
 public sealed class MappingForm
 {
-    private const int Longest = 120;
+    private const int MaxLength = 120;
 
     public string? SignatureHeader { get; set; }
     public string? TimestampHeader { get; set; }
@@ -46,7 +46,7 @@ public sealed class MappingForm
         var fields = new Dictionary<string, string>();
         foreach (var line in (Fields ?? "").Split('\n', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
         {
-            if (line.Split('=', StringSplitOptions.TrimEntries) is [var ours, { Length: > 0 and <= Longest } theirs] && HookMapping.Names.Contains(ours)) fields[ours] = theirs;
+            if (line.Split('=', StringSplitOptions.TrimEntries) is [var ours, { Length: > 0 and <= MaxLength } theirs] && HookMapping.Names.Contains(ours)) fields[ours] = theirs;
             else Wrong(nameof(Fields), $"A line is one of {string.Join(", ", HookMapping.Names)}, then = and where it stands. This is not: {line}");
         }
         if (fields.ContainsKey("type") && Words(SaleWords).Length == 0) Wrong(nameof(SaleWords), "Enter what the service calls a sale. Anything else, such as a dispute or a test, is refused.");

@@ -21,13 +21,13 @@ public static class CostFile
 {
     private static readonly string[] Needed = ["date", "source", "spend"];
 
-    public const int MostRows = 5000, LongestText = 512 << 10;
+    public const int MaxRows = 5000, MaxTextLength = 512 << 10;
 
     /// <summary>Every line, good or bad; and what is wrong with the file as a whole.</summary>
     public static (IReadOnlyList<CostRow> Rows, string? Problem) Read(string text, IReadOnlyList<Source> sources, IReadOnlyDictionary<(SourceId, DateOnly), long> known, Currency currency)
     {
         if (string.IsNullOrWhiteSpace(text)) return ([], "Choose a file, or paste its lines.");
-        if (text.Length > LongestText) return ([], "The file is longer than 512 KB. Take it in in parts.");
+        if (text.Length > MaxTextLength) return ([], "The file is longer than 512 KB. Take it in in parts.");
         using var csv = new CsvReader(new StringReader(text), new CsvConfiguration(CultureInfo.InvariantCulture)
         {
             DetectDelimiter = true,
@@ -45,7 +45,7 @@ public static class CostFile
             var seen = new HashSet<(SourceId, DateOnly)>();
             while (csv.Read())
             {
-                if (rows.Count == MostRows) return (rows, $"Only the first {MostRows} lines can be taken in at once.");
+                if (rows.Count == MaxRows) return (rows, $"Only the first {MaxRows} lines can be taken in at once.");
                 rows.Add(Row(csv, sources, known, currency, seen));
             }
         }

@@ -8,7 +8,7 @@ namespace Wexil.Web.Studio.Sources;
 /// <summary>An ad network's side of a source, as it is typed.</summary>
 public sealed class NetworkForm
 {
-    private const decimal Millionths = 1_000_000, Usual = 10, Highest = 1000;
+    private const decimal Millionths = 1_000_000, Default = 10, Highest = 1000;
 
     public bool IsOne { get; set; }
     public string? Click { get; set; }
@@ -41,7 +41,7 @@ public sealed class NetworkForm
         var cost = LinkPart.Parse(Cost);
         if (cost is null && !string.IsNullOrWhiteSpace(Cost)) state.AddModelError($"{prefix}.{nameof(Cost)}", "The parameter and what the network fills in, such as cost={cost}; or nothing.");
         if (cost is not null && cost.Value.Name == click.Name) state.AddModelError($"{prefix}.{nameof(Cost)}", "This needs another parameter than the click.");
-        var most = Usual;
+        var most = Default;
         if (!string.IsNullOrWhiteSpace(Most) && (!decimal.TryParse(Most, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out most) || most is <= 0 or > Highest))
             state.AddModelError($"{prefix}.{nameof(Most)}", $"An amount above 0 and up to {Highest}, such as 5.00.");
         PostbackAddress? postback = null;

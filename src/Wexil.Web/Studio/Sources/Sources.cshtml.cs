@@ -163,7 +163,7 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
 
     private async Task ReadCostsAsync()
     {
-        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, CostFile.LongestText, HttpContext.RequestAborted) is not { } csv) return;
+        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, CostFile.MaxTextLength, HttpContext.RequestAborted) is not { } csv) return;
         Csv = csv;
         (Preview, var problem) = CostFile.Read(csv, [.. Table.Lines.Where(line => line.Source is not null).Select(line => line.Source!)], sources.Costs(Funnel.Id), Currency);
         if (problem is not null) ModelState.AddModelError(nameof(Csv), problem);

@@ -13,7 +13,7 @@ namespace Wexil.Web.Studio.Tests;
 /// <summary>Every test of every funnel, found by what was thought, tried and learned.</summary>
 public sealed class AllTestsModel(FunnelStore funnels, TestStore tests, PageStore pages, VerdictStore verdicts, TallyStore tallies, KeptGains gains, OwnerTime clock) : PageModel
 {
-    private const int Most = 200;
+    private const int MaxCount = 200;
 
     /// <param name="Visitors">As they stood with the verdict, or stand now.</param>
     /// <param name="Verdict">Null while it is not decided.</param>
@@ -47,7 +47,7 @@ public sealed class AllTestsModel(FunnelStore funnels, TestStore tests, PageStor
         Found = fitting.Length;
         var visitors = tallies.PageVisitors().GroupBy(page => page.Key.Test).ToDictionary(group => group.Key, group => group.Sum(page => page.Value));
         var gained = gains.Of(standing).ToDictionary(line => line.Verdict.Id);
-        Rows = [.. fitting.Take(Most).Select(test =>
+        Rows = [.. fitting.Take(MaxCount).Select(test =>
         {
             var verdict = test.IsOpen ? null : decided.GetValueOrDefault(test.Id);
             var line = verdict is null ? null : new VerdictLine(verdict, test);

@@ -16,7 +16,7 @@ namespace Wexil.Web.Studio.Today;
 public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, KeptGains gains, TestReader reader, WatchStore watch, PageStore pages, SettingStore settings, OutboxStore outgoing,
     BackgroundProblems problems, OwnerTime time) : PageModel
 {
-    private const int Days = 14, MostWorthwhile = 3;
+    private const int Days = 14, MaxWorthwhile = 3;
 
     public sealed record Row(TestReading Reading, Funnel Funnel, IReadOnlyList<long> ConversionsByDay);
 
@@ -85,7 +85,7 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
         return [.. Funnels
             .SelectMany(funnel => StepOpportunity.Of([.. steps.Where(step => step.Funnel == funnel.Id)], traffic, tallies.Earned(funnel.Id, currency)).Select(chance => (chance, funnel)))
             .Where(row => row.chance.Step.Page is not null && !tested.Contains(row.chance.Step.Id))
-            .OrderByDescending(row => row.chance.WorthPerWeek ?? 0).ThenByDescending(row => row.chance.MorePerWeek).Take(MostWorthwhile)];
+            .OrderByDescending(row => row.chance.WorthPerWeek ?? 0).ThenByDescending(row => row.chance.MorePerWeek).Take(MaxWorthwhile)];
     }
 
     private static string Tests(int count) => count == 1 ? "One test is" : $"{count} tests are";

@@ -15,8 +15,8 @@ namespace Wexil.Web.Studio.Workbench;
 /// <summary>Compares pages whose numbers come from anywhere. The address holds the numbers.</summary>
 public sealed class CompareModel(SettingStore settings) : PageModel
 {
-    public const int Most = 6;
-    private const double UsualLift = 20;
+    public const int MaxCount = 6;
+    private const double DefaultLift = 20;
     private static readonly (string, string) Words = ("conversions", "conversion");
 
     public sealed class Row
@@ -38,7 +38,7 @@ public sealed class CompareModel(SettingStore settings) : PageModel
 
     /// <summary>In percent.</summary>
     [BindProperty(SupportsGet = true)]
-    public double Lift { get; set; } = UsualLift;
+    public double Lift { get; set; } = DefaultLift;
 
     public Currency Currency => settings.Currency;
 
@@ -54,7 +54,7 @@ public sealed class CompareModel(SettingStore settings) : PageModel
         if (!string.IsNullOrWhiteSpace(Paste)) return Redirect(Address(Pasted(Paste)));
         var filled = Rows.Where(row => !row.IsEmpty).ToArray();
         if (filled.Length > 0) Read(filled);
-        while (Rows.Count < Most) Rows.Add(new());
+        while (Rows.Count < MaxCount) Rows.Add(new());
         return Page();
     }
 
@@ -87,12 +87,12 @@ public sealed class CompareModel(SettingStore settings) : PageModel
     private static IEnumerable<Row> Pasted(string lines) => lines.ReplaceLineEndings("\n").Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
         .Select(line => line.Split(line.Contains('\t', StringComparison.Ordinal) ? '\t' : line.Contains(';', StringComparison.Ordinal) ? ';' : ','))
         // A line of names has no numbers.
-        .Where(cells => cells.Any(cell => Count(cell) is not null)).Take(Most)
+        .Where(cells => cells.Any(cell => Count(cell) is not null)).Take(MaxCount)
         .Select(cells => Count(cells[0]) is null ? cells : ["", .. cells])
         .Select(cells => new Row { Name = cells.ElementAtOrDefault(0)?.Trim(), Visitors = cells.ElementAtOrDefault(1)?.Trim(), Conversions = cells.ElementAtOrDefault(2)?.Trim(), Money = cells.ElementAtOrDefault(3)?.Trim() });
 
     private string Address(IEnumerable<Row> rows) => "/workbench?" + string.Join('&', rows.SelectMany((row, i) => new[] { ("Name", row.Name), ("Visitors", row.Visitors), ("Conversions", row.Conversions), ("Money", row.Money) }
-        .Where(cell => !string.IsNullOrEmpty(cell.Item2)).Select(cell => $"p[{i}].{cell.Item1}={Uri.EscapeDataString(cell.Item2!)}"))) + (Lift == UsualLift ? "" : $"&Lift={Lift.ToString(CultureInfo.InvariantCulture)}");
+        .Where(cell => !string.IsNullOrEmpty(cell.Item2)).Select(cell => $"p[{i}].{cell.Item1}={Uri.EscapeDataString(cell.Item2!)}"))) + (Lift == DefaultLift ? "" : $"&Lift={Lift.ToString(CultureInfo.InvariantCulture)}");
 
     private static long? Count(string? written) =>
         long.TryParse(written?.Trim().Replace(",", "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal), NumberStyles.None, CultureInfo.InvariantCulture, out var count) && count <= 1_000_000_000 ? count : null;

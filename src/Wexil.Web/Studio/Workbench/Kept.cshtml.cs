@@ -9,12 +9,12 @@ namespace Wexil.Web.Studio.Workbench;
 /// <summary>Numbers of the workbench that the owner keeps under a name.</summary>
 public sealed class KeptModel(NumberStore numbers) : PageModel
 {
-    public const int LongestName = 80, LongestAddress = 8000;
+    public const int MaxNameLength = 80, MaxAddressLength = 8000;
     private const string Root = "/workbench";
 
     [BindProperty]
     [Required(ErrorMessage = "Give the numbers a name, to find them by.")]
-    [MaxLength(LongestName, ErrorMessage = "At most 80 characters.")]
+    [MaxLength(MaxNameLength, ErrorMessage = "At most 80 characters.")]
     public string? Name { get; set; }
 
     /// <summary>Where in the workbench the numbers stand.</summary>
@@ -32,7 +32,7 @@ public sealed class KeptModel(NumberStore numbers) : PageModel
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (Address?.Split('?', 2) is not [Root or Root + "/plan" or Root + "/split", { Length: > 0 and < LongestAddress }]) ModelState.AddModelError(nameof(Name), "These are no numbers of the workbench. Go back, work them out, and keep them from there.");
+        if (Address?.Split('?', 2) is not [Root or Root + "/plan" or Root + "/split", { Length: > 0 and < MaxAddressLength }]) ModelState.AddModelError(nameof(Name), "These are no numbers of the workbench. Go back, work them out, and keep them from there.");
         if (!ModelState.IsValid)
         {
             Kept = numbers.All();

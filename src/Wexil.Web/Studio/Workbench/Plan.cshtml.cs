@@ -44,7 +44,7 @@ public sealed class PlanModel : PageModel
     public void OnGet()
     {
         Check(nameof(Rate), Rate is > 0 and < 100, "Above 0 and below 100 percent.");
-        Check(nameof(Lift), Lift is >= PlanCurve.LeastLift and <= PlanCurve.MostLift, $"From {PlanCurve.LeastLift} to {PlanCurve.MostLift} percent.");
+        Check(nameof(Lift), Lift is >= PlanCurve.MinLift and <= PlanCurve.MaxLift, $"From {PlanCurve.MinLift} to {PlanCurve.MaxLift} percent.");
         Check(nameof(PerDay), PerDay is >= 1 and <= 1e9, "One visitor or more.");
         Check(nameof(Share), Share is > 0 and <= 100, "Above 0, up to 100 percent.");
         Check(nameof(Pages), Pages is >= 2 and <= 10, "From 2 to 10 pages.");

@@ -10,8 +10,8 @@ namespace Wexil.Web.Studio.Workbench;
 public sealed class PlanCurve
 {
     public const double Width = 860, Height = 280;
-    public const int LeastLift = 2, MostLift = 100;
-    private const double Left = 96, Right = 840, Top = 14, Bottom = 236, LeastDays = 1, MostDays = 3650;
+    public const int MinLift = 2, MaxLift = 100;
+    private const double Left = 96, Right = 840, Top = 14, Bottom = 236, MinDays = 1, MaxDays = 3650;
     private static readonly int[] Marks = [5, 10, 20, 30, 50, 75, 100];
     private static readonly (double Days, string Words)[] Spans = [(7, "a week"), (30, "a month"), (91, "3 months"), (365, "a year")];
     private readonly double _rate, _perDay, _power;
@@ -22,7 +22,7 @@ public sealed class PlanCurve
     public PlanCurve(double rate, double perDay, int pages, double power)
     {
         (_rate, _perDay, _pages, _power) = (rate, perDay, pages, power);
-        Points = [.. Enumerable.Range(LeastLift, MostLift - LeastLift + 1).Select(lift => (X(lift), Y(Days(lift))))];
+        Points = [.. Enumerable.Range(MinLift, MaxLift - MinLift + 1).Select(lift => (X(lift), Y(Days(lift))))];
         DayMarks = [.. Spans.Select(span => (Y(span.Days), span.Words))];
         Lifts = [.. Marks.Select(lift => (X(lift), $"{lift}%"))];
     }
@@ -34,7 +34,7 @@ public sealed class PlanCurve
     public string Line => string.Join(' ', Points.Select(point => $"{Format.At(point.X)},{Format.At(point.Y)}"));
 
     /// <summary>For the module: by lift in percent, the place and what it means.</summary>
-    public string Data => string.Join(';', Enumerable.Range(LeastLift, MostLift - LeastLift + 1).Select(lift => string.Create(CultureInfo.InvariantCulture,
+    public string Data => string.Join(';', Enumerable.Range(MinLift, MaxLift - MinLift + 1).Select(lift => string.Create(CultureInfo.InvariantCulture,
         $"{lift}|{Format.At(X(lift))}|{Format.At(Y(Days(lift)))}|{Words(lift)}")));
 
     public (double X, double Y) At(double lift) => (X(lift), Y(Days(lift)));
@@ -48,7 +48,7 @@ public sealed class PlanCurve
 
     private static string InWords(double days) => days < 60 ? Format.Count((long)Math.Ceiling(days), "day", "days") : days < 730 ? $"{Format.Count(days / 30.4)} months" : $"{Format.Count(days / 365)} years";
 
-    private static double X(double lift) => Left + (lift - LeastLift) / (MostLift - LeastLift) * (Right - Left);
+    private static double X(double lift) => Left + (lift - MinLift) / (MaxLift - MinLift) * (Right - Left);
 
-    private static double Y(double days) => Bottom - Math.Log(Math.Clamp(days, LeastDays, MostDays) / LeastDays) / Math.Log(MostDays / LeastDays) * (Bottom - Top);
+    private static double Y(double days) => Bottom - Math.Log(Math.Clamp(days, MinDays, MaxDays) / MinDays) / Math.Log(MaxDays / MinDays) * (Bottom - Top);
 }

@@ -10,7 +10,7 @@ public readonly record struct Agent(Device Device, bool IsRobot);
 /// <summary>Tells browsers from robots, link previews and health checks by their User-Agent. What was told once is remembered.</summary>
 public static class Agents
 {
-    private const int MostRemembered = 20_000, LongestAgent = 400;
+    private const int MaxRemembered = 20_000, MaxAgentLength = 400;
     private static readonly Regex[] Robots = [.. Load()];
     private static ConcurrentDictionary<string, Agent> _known = new(StringComparer.Ordinal);
 
@@ -22,9 +22,9 @@ public static class Agents
         // Every browser says something.
         if (string.IsNullOrEmpty(agent)) return new(Device.Desktop, IsRobot: true);
         if (_known.TryGetValue(agent, out var known)) return known;
-        var read = agent.Length > LongestAgent ? agent[..LongestAgent] : agent;
+        var read = agent.Length > MaxAgentLength ? agent[..MaxAgentLength] : agent;
         known = new(AgentRules.DeviceOf(read), Array.Exists(Robots, robots => robots.IsMatch(read)));
-        if (_known.Count > MostRemembered) _known = new(StringComparer.Ordinal);
+        if (_known.Count > MaxRemembered) _known = new(StringComparer.Ordinal);
         _known[agent] = known;
         return known;
     }

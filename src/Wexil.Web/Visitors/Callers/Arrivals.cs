@@ -11,7 +11,7 @@ public sealed class Arrivals(CountryResolver origins)
 {
     /// <summary>Keeps the affiliate who sent a visitor, so that the buy link can name them.</summary>
     private const string AffiliateCookie = "wx_aff";
-    private const int AffiliateDays = 60, LongestAffiliate = 64;
+    private const int AffiliateDays = 60, MaxAffiliateLength = 64;
 
     /// <summary>The traits of a request, and who follows the link.</summary>
     /// <param name="query">The query that the visitor came with: the request's own, or that of the page which asks.</param>
@@ -57,5 +57,5 @@ public sealed class Arrivals(CountryResolver origins)
         return (named.Length > 0 ? named : campaign, affiliate);
     }
 
-    private static string? Clean(string? id) => id is { Length: > 0 and <= LongestAffiliate } && id.All(letter => char.IsAsciiLetterOrDigit(letter) || letter is '-' or '_' or '.' or '~' or '@') ? id : null;
+    private static string? Clean(string? id) => id is { Length: > 0 and <= MaxAffiliateLength } && id.All(letter => char.IsAsciiLetterOrDigit(letter) || letter is '-' or '_' or '.' or '~' or '@') ? id : null;
 }

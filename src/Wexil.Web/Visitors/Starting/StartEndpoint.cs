@@ -17,7 +17,7 @@ namespace Wexil.Web.Visitors.Starting;
 public sealed class StartEndpoint(
     VisitService desk, VisitorToken tokens, Arrivals arrivals, IdentityStore identities, VisitorsAddress address, LastSeen seen, TimeProvider time)
 {
-    private const int LongestBody = 4096;
+    private const int MaxBodyBytes = 4096;
 
     public async Task Answer(HttpContext http, string slug)
     {
@@ -49,7 +49,7 @@ public sealed class StartEndpoint(
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
         var caller = RequestClassification.Of(http, desk.Routes);
-        if (desk.Routes.Step(slug) is not { } step || !caller.Counts || http.Request.ContentLength is null or > LongestBody) return;
+        if (desk.Routes.Step(slug) is not { } step || !caller.Counts || http.Request.ContentLength is null or > MaxBodyBytes) return;
         using var reader = new StreamReader(http.Request.Body);
         var words = (await reader.ReadToEndAsync(http.RequestAborted)).Split(' ', 4);
         var now = time.GetUtcNow();

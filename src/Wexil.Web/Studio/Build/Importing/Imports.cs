@@ -45,7 +45,7 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
 {
     private static readonly Action<ILogger, Exception?> NotImported = LoggerMessage.Define(LogLevel.Error, new(1, nameof(Imports)), "A page could not be imported");
 
-    private const int Most = 20;
+    private const int MaxCount = 20;
     private readonly ConcurrentDictionary<string, Import> _imports = [];
     private readonly ConcurrentQueue<string> _order = [];
 
@@ -89,7 +89,7 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
     private void Remember(string id)
     {
         _order.Enqueue(id);
-        while (_order.Count > Most && _order.TryDequeue(out var old))
+        while (_order.Count > MaxCount && _order.TryDequeue(out var old))
         {
             if (_imports.TryRemove(old, out var import)) import.Stop();
         }

@@ -9,7 +9,7 @@ namespace Wexil.Web.Studio.Build.Importing;
 /// <summary>Archives with several pages that wait until it is said where each belongs. They lie on disk for a day, and survive a restart.</summary>
 public sealed class WaitingArchives(DataFolder folder, TimeProvider time, ILogger<WaitingArchives> logger)
 {
-    private const int Most = 20, IdBytes = 12;
+    private const int MaxCount = 20, IdBytes = 12;
     private static readonly TimeSpan Life = TimeSpan.FromDays(1);
     private static readonly Action<ILogger, Exception?> NotDeleted = LoggerMessage.Define(LogLevel.Warning, new(1, nameof(WaitingArchives)), "An expired archive cannot be deleted");
 
@@ -45,7 +45,7 @@ public sealed class WaitingArchives(DataFolder folder, TimeProvider time, ILogge
     private void DeleteOld()
     {
         var files = Directory.GetFiles(folder.Uploads, "*.zip").OrderByDescending(File.GetLastWriteTimeUtc).ToArray();
-        foreach (var path in files.Skip(Most - 1).Union(files.Where(IsOver))) Delete(path);
+        foreach (var path in files.Skip(MaxCount - 1).Union(files.Where(IsOver))) Delete(path);
     }
 
     private void Delete(string path)
