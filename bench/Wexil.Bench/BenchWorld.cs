@@ -3,7 +3,6 @@ using System.Net.Sockets;
 using Microsoft.Extensions.DependencyInjection;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;

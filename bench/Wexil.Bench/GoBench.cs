@@ -3,10 +3,9 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Logging;
+using Wexil.Core.SplitTests;
 using Wexil.Store;
 using Wexil.Web.Shared;
-using Wexil.Core.Funnels;
-using Wexil.Core.SplitTests;
 
 namespace Wexil.Bench;
 

@@ -5,7 +5,6 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.Extensions.FileProviders;
 using Microsoft.Extensions.Logging;
-using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;

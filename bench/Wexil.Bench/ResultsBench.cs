@@ -1,8 +1,5 @@
 using System.Diagnostics;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
-using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;

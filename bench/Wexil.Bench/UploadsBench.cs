@@ -1,5 +1,4 @@
 using System.Net;
-using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;

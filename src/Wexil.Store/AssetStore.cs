@@ -1,5 +1,4 @@
 using Wexil.Core.Common;
-using Wexil.Core.Pages;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

@@ -1,6 +1,3 @@
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
-using Wexil.Core.SplitTests;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

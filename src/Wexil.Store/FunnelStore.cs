@@ -1,7 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Store.Recording;
 using Wexil.Store.Recording.Projection;
 

@@ -1,6 +1,4 @@
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 

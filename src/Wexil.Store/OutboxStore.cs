@@ -1,7 +1,6 @@
 using System.Text.Json;
 using Wexil.Core.AdNetworks;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

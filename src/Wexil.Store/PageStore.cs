@@ -2,7 +2,6 @@ using System.Security.Cryptography;
 using System.Text;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store.Recording;
 

@@ -1,7 +1,5 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 

@@ -1,7 +1,6 @@
 using System.Globalization;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
-using Wexil.Core.Goals;
 using Wexil.Core.Sales;
 using Wexil.Store.Recording;
 using Wexil.Store.Recording.Projection;

@@ -4,7 +4,6 @@ using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Targeting;

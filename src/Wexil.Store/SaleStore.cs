@@ -1,8 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
-using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 

@@ -1,7 +1,5 @@
 using Wexil.Core.AdNetworks;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

@@ -1,7 +1,5 @@
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;

@@ -1,10 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Core.Targeting;
 using Wexil.Store.Recording;
 

@@ -1,7 +1,4 @@
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
-using Wexil.Core.Results;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

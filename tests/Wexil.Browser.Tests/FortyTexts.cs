@@ -1,7 +1,6 @@
 using Microsoft.Extensions.DependencyInjection;
 using OpenQA.Selenium;
 using Wexil.Store;
-using Wexil.Core.Pages;
 
 namespace Wexil.Browser.Tests;
 

@@ -1,5 +1,4 @@
 using Microsoft.Extensions.DependencyInjection;
-using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.Simulation;

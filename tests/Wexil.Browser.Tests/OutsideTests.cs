@@ -9,7 +9,6 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

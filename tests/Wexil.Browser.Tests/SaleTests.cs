@@ -2,7 +2,6 @@ using Microsoft.Extensions.DependencyInjection;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Standins;

@@ -4,7 +4,6 @@ using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

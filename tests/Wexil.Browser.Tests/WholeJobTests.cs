@@ -3,7 +3,6 @@ using Microsoft.Extensions.DependencyInjection;
 using OpenQA.Selenium;
 using Wexil.Store;
 using Wexil.Web.Studio.Account;
-using Wexil.Core.Pages;
 
 namespace Wexil.Browser.Tests;
 

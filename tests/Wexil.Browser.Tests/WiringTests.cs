@@ -1,6 +1,5 @@
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Time.Testing;
-using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Store;
 

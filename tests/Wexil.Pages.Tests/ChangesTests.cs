@@ -1,6 +1,4 @@
 using CsCheck;
-using Wexil.Core.Pages;
-using Wexil.Core.Results;
 using Wexil.Pages.Differences;
 using Wexil.Pages.Editing;
 using Wexil.Pages.Source;

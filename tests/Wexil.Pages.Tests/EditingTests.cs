@@ -1,6 +1,4 @@
-using AngleSharp.Dom;
 using CsCheck;
-using Wexil.Core.Statistics;
 using Wexil.Pages.Editing;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;

@@ -2,10 +2,8 @@ using System.Globalization;
 using AngleSharp.Dom;
 using AngleSharp.Html.Parser;
 using CsCheck;
-using Wexil.Core.Statistics;
 using Wexil.Pages.Editing;
 using Wexil.Pages.Serving;
-using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Tests;
 

@@ -1,6 +1,5 @@
 using System.IO.Compression;
 using System.Text;
-using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Importing;

@@ -1,8 +1,5 @@
 using System.Text;
 using CsCheck;
-using Wexil.Core.Funnels;
-using Wexil.Pages.Differences;
-using Wexil.Pages.Editing;
 
 namespace Wexil.Pages.Tests;
 

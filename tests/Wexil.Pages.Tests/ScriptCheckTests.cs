@@ -1,4 +1,3 @@
-using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 
 namespace Wexil.Pages.Tests;

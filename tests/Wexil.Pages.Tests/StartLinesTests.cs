@@ -1,4 +1,3 @@
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Importing;
 using Wexil.Pages.Serving;

@@ -1,9 +1,6 @@
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 
 namespace Wexil.Store.Tests;
 

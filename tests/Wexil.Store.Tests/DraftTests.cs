@@ -1,6 +1,4 @@
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Statistics;
 
 namespace Wexil.Store.Tests;
 

@@ -1,9 +1,7 @@
 using CsCheck;
 using Wexil.Core.AdNetworks;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;

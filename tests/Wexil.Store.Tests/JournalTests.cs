@@ -1,11 +1,5 @@
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
-using Wexil.Core.Pages;
-using Wexil.Core.Results;
-using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
-using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store.Tests;

@@ -1,9 +1,6 @@
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 

@@ -1,10 +1,7 @@
 using CsCheck;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
-using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 

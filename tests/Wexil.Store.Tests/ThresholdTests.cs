@@ -1,6 +1,5 @@
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
 using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 using Wexil.Core.SplitTests;

@@ -1,10 +1,8 @@
 using Microsoft.Extensions.Time.Testing;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 

@@ -1,8 +1,6 @@
 using System.Net;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store;

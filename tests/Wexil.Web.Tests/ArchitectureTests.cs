@@ -1,6 +1,5 @@
 using NetArchTest.Rules;
 using Wexil.Core.Visitors;
-using Wexil.Store;
 using Wexil.Web.Hosting;
 
 namespace Wexil.Web.Tests;

@@ -1,10 +1,7 @@
 using System.Net;
 using System.Net.Http.Headers;
-using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio;
 
 namespace Wexil.Web.Tests;

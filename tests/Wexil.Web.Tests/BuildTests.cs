@@ -2,11 +2,9 @@ using System.IO.Compression;
 using System.Net;
 using System.Text;
 using System.Text.Json;
-using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

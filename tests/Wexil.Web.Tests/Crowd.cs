@@ -1,8 +1,6 @@
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.Sales;
-using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;

@@ -3,8 +3,6 @@ using System.Net.Sockets;
 using System.Text;
 using Microsoft.Extensions.Logging.Abstractions;
 using Microsoft.Extensions.Time.Testing;
-using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
 using Wexil.Web.Mail;

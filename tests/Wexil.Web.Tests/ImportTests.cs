@@ -5,12 +5,10 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Logging;
-using Wexil.Core.Assignments;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Shared.Fetching;
-using Wexil.Web.Studio.Build.Importing;
 
 namespace Wexil.Web.Tests;
 

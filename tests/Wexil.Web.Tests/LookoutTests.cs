@@ -1,10 +1,6 @@
 using System.Globalization;
 using System.Net;
-using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Mail;
 using Wexil.Web.Shared;

@@ -3,11 +3,8 @@ using System.Net;
 using System.Text;
 using CsCheck;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 

@@ -1,6 +1,5 @@
 using Wexil.Core.Statistics;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Tests;
 

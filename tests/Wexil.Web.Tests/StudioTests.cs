@@ -1,12 +1,7 @@
 using System.IO.Compression;
 using System.Net;
 using System.Net.Http.Headers;
-using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
-using Wexil.Pages.Starters;
 using Wexil.Store;
 using Wexil.Web.Studio.Account;
 

@@ -3,13 +3,9 @@ using System.Net.Http.Json;
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
-using Wexil.Pages.Starters;
 using Wexil.Store;
-using Wexil.Store.Recording;
 using Wexil.Web.Shared;
 using Wexil.Web.Visitors;
 

@@ -7,12 +7,10 @@ using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Hosting;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Account;
-using Wexil.Web.Visitors;
 
 namespace Wexil.Web.Tests;
 

@@ -1,6 +1,4 @@
 using System.Text.RegularExpressions;
-using Wexil.Core.Common;
-using Wexil.Core.Visitors;
 
 namespace Wexil.Core.AdNetworks;
 

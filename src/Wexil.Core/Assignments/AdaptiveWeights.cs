@@ -5,8 +5,6 @@ namespace Wexil.Core.Assignments;
 /// <summary>Weights that follow the evidence: each page gets as much as its chance of being the best, and a floor besides.</summary>
 public static class AdaptiveWeights
 {
-    public const int DefaultFloor = 5;
-
     /// <summary>Who changes the weights, in a test's log.</summary>
     public const string Who = "the evidence";
 

@@ -1,6 +1,3 @@
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
-
 namespace Wexil.Core.Assignments;
 
 /// <summary>Finds links that lead in a circle: a visitor sent round would never see a page.</summary>

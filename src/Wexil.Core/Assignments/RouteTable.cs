@@ -2,7 +2,6 @@ using System.Collections.Frozen;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Targeting;
 

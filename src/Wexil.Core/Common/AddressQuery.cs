@@ -1,5 +1,4 @@
 using System.Net;
-using Wexil.Core.Visitors;
 
 namespace Wexil.Core.Common;
 

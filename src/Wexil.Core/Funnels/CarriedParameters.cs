@@ -2,7 +2,6 @@ using System.Buffers;
 using System.Text;
 using Wexil.Core.Common;
 using Wexil.Core.Targeting;
-using Wexil.Core.Visitors;
 
 namespace Wexil.Core.Funnels;
 

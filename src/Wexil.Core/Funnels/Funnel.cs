@@ -1,5 +1,4 @@
 using Wexil.Core.Common;
-using Wexil.Core.Pages;
 
 namespace Wexil.Core.Funnels;
 

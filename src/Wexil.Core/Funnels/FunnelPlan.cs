@@ -1,4 +1,3 @@
-using Wexil.Core.Common;
 using Wexil.Core.Pages;
 
 namespace Wexil.Core.Funnels;

@@ -1,5 +1,4 @@
 using System.Text.RegularExpressions;
-using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Goals;
 

@@ -1,7 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 
 namespace Wexil.Core.Goals;
 

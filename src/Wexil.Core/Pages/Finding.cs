@@ -1,5 +1,3 @@
-using Wexil.Core.Funnels;
-
 namespace Wexil.Core.Pages;
 
 /// <summary>Something that was looked at on an outside page.</summary>

@@ -1,5 +1,4 @@
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 
 namespace Wexil.Core.Pages;
 

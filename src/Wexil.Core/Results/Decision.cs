@@ -1,6 +1,3 @@
-using Wexil.Core.Pages;
-using Wexil.Core.Statistics;
-
 namespace Wexil.Core.Results;
 
 /// <summary>What the evidence settles.</summary>

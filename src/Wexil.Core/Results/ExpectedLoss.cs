@@ -1,7 +1,3 @@
-using Wexil.Core.Pages;
-using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
-
 namespace Wexil.Core.Results;
 
 /// <summary>What is at stake with keeping the page that is ahead now, and with waiting.</summary>

@@ -1,5 +1,4 @@
 using Wexil.Core.Statistics;
-using Wexil.Core.Visitors;
 
 namespace Wexil.Core.Results;
 

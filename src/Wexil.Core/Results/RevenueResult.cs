@@ -1,4 +1,3 @@
-using Wexil.Core.Pages;
 using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Results;

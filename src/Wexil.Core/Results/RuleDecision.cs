@@ -1,6 +1,4 @@
 using System.Globalization;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 
 namespace Wexil.Core.Results;

@@ -1,6 +1,4 @@
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Results;

@@ -1,5 +1,3 @@
-using Wexil.Core.Pages;
-using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Results;

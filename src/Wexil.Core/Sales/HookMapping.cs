@@ -1,7 +1,5 @@
 using System.Globalization;
 using System.Text.Json;
-using Wexil.Core.Common;
-using Wexil.Core.Visitors;
 
 namespace Wexil.Core.Sales;
 

@@ -1,10 +1,7 @@
-using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
-using Wexil.Core.Common;
-using Wexil.Core.Pages;
 
 namespace Wexil.Core.Sales;
 

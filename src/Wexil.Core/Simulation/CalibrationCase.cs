@@ -1,4 +1,3 @@
-using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Simulation;

@@ -1,4 +1,3 @@
-using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Targeting;
 
@@ -13,8 +12,11 @@ namespace Wexil.Core.SplitTests;
 public sealed record TestSettings(
     Allocation Turns, int Share, Audience Audience, PageId? Others, IReadOnlyList<PageId> Closed, bool RestsFailing, DateTimeOffset? Until)
 {
+    /// <summary>The least that a page gets while weights follow the evidence, where the owner says nothing; in percent.</summary>
+    public const int DefaultFloor = 5;
+
     /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
-    public int Floor { get; init; } = AdaptiveWeights.DefaultFloor;
+    public int Floor { get; init; } = DefaultFloor;
 
     public static readonly TestSettings Default = new(Allocation.Chance, 100, Audience.Everyone, null, [], false, null);
 

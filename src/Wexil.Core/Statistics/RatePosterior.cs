@@ -1,5 +1,3 @@
-using Wexil.Core.Funnels;
-
 namespace Wexil.Core.Statistics;
 
 /// <summary>

@@ -1,6 +1,5 @@
 using System.Text.RegularExpressions;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 
 namespace Wexil.Core.Targeting;
 

@@ -1,7 +1,5 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
-using Wexil.Core.Funnels;
-using Wexil.Core.Results;
 using Wexil.Core.Visitors;
 
 namespace Wexil.Core.Targeting;

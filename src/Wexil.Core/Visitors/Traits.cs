@@ -1,5 +1,3 @@
-using Wexil.Core.Targeting;
-
 namespace Wexil.Core.Visitors;
 
 public enum Device

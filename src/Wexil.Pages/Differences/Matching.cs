@@ -1,5 +1,3 @@
-using Wexil.Pages.Source;
-
 namespace Wexil.Pages.Differences;
 
 /// <summary>

@@ -1,6 +1,3 @@
-using Wexil.Core.Assignments;
-using Wexil.Core.Results;
-using Wexil.Core.Visitors;
 using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Differences;

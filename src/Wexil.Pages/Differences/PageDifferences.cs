@@ -1,5 +1,3 @@
-using Wexil.Core.Assignments;
-using Wexil.Core.Visitors;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
 

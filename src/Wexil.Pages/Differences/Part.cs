@@ -1,7 +1,5 @@
 using System.Runtime.InteropServices;
 using AngleSharp.Dom;
-using Wexil.Core.Assignments;
-using Wexil.Core.Funnels;
 using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Differences;

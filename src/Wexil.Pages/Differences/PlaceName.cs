@@ -1,5 +1,4 @@
 using AngleSharp.Dom;
-using Wexil.Core.Pages;
 using Wexil.Pages.Editing;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;

@@ -1,5 +1,3 @@
-using Wexil.Core.Assignments;
-using Wexil.Core.Visitors;
 using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Differences;

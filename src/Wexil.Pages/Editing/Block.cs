@@ -1,4 +1,3 @@
-using AngleSharp.Dom;
 using Wexil.Core.Common;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;

@@ -1,6 +1,3 @@
-using Wexil.Core.Funnels;
-using Wexil.Core.Statistics;
-
 namespace Wexil.Pages.Editing;
 
 /// <summary>One change that a person makes to a page where it stands. A node is the number of an element in the page's source.</summary>

@@ -1,9 +1,7 @@
 using System.Text.RegularExpressions;
 using AngleSharp.Dom;
 using AngleSharp.Html.Parser;
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Statistics;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
 

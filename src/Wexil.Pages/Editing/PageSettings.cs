@@ -1,4 +1,3 @@
-using AngleSharp.Dom;
 using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Editing;

@@ -2,8 +2,6 @@ using System.Globalization;
 using System.Text.RegularExpressions;
 using AngleSharp.Dom;
 using Wexil.Core.Common;
-using Wexil.Core.Pages;
-using Wexil.Core.Results;
 using Wexil.Pages.Editing;
 using Wexil.Pages.Source;
 

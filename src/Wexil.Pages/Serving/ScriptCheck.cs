@@ -1,5 +1,4 @@
 using AngleSharp.Dom;
-using Wexil.Core.Assignments;
 using Wexil.Core.Pages;
 using Wexil.Pages.Source;
 

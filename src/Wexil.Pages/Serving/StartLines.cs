@@ -1,8 +1,6 @@
 using System.Text.Json;
 using System.Text.RegularExpressions;
 using AngleSharp.Dom;
-using Wexil.Core.Assignments;
-using Wexil.Core.Common;
 using Wexil.Core.Pages;
 using Wexil.Pages.Source;
 

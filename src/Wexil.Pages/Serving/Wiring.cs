@@ -1,7 +1,6 @@
 using AngleSharp.Dom;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Serving;

@@ -1,6 +1,5 @@
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 
 namespace Wexil.Pages.Starters;
 

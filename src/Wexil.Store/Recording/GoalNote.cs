@@ -1,6 +1,5 @@
 using System.Globalization;
 using Wexil.Core.Common;
-using Wexil.Core.Goals;
 
 namespace Wexil.Store.Recording;
 

@@ -3,9 +3,6 @@ using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.Logging;
 using Microsoft.Extensions.Logging.Abstractions;
 using Wexil.Store.Recording.Projection;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
-using Wexil.Core.SplitTests;
 
 namespace Wexil.Store.Recording;
 

@@ -1,7 +1,4 @@
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
-using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording;

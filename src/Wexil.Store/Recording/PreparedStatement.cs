@@ -1,7 +1,6 @@
 using System.Text;
 using Microsoft.Data.Sqlite;
 using SQLitePCL;
-using Wexil.Core.Funnels;
 
 namespace Wexil.Store.Recording;
 

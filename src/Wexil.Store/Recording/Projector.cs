@@ -1,10 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
-using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording.Projection;
 

@@ -1,5 +1,4 @@
 using System.Runtime.InteropServices;
-using Wexil.Core.Funnels;
 
 namespace Wexil.Store.Recording;
 

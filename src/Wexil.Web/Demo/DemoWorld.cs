@@ -9,7 +9,6 @@ using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 using Wexil.Core.Simulation;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
@@ -18,7 +17,6 @@ using Wexil.Web.Shared;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Standins;
 using Wexil.Web.Studio.Keep;
-using Wexil.Web.Studio.Shared;
 using Wexil.Web.Visitors;
 
 namespace Wexil.Web.Demo;

@@ -1,6 +1,5 @@
 using System.Globalization;
 using Wexil.Core.Simulation;
-using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Hosting;
 

@@ -1,9 +1,6 @@
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.AdNetworks;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.SplitTests;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Background;

@@ -1,6 +1,5 @@
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Visitors;
 
 namespace Wexil.Web.Shared;
 

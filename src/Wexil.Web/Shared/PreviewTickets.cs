@@ -2,8 +2,6 @@ using System.Globalization;
 using System.Security.Cryptography;
 using Microsoft.AspNetCore.DataProtection;
 using Wexil.Core.Common;
-using Wexil.Core.Pages;
-using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Shared;
 

@@ -1,5 +1,4 @@
 using Wexil.Core.Assignments;
-using Wexil.Core.Common;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 

@@ -2,8 +2,6 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using Microsoft.AspNetCore.DataProtection;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Visitors;
 
 namespace Wexil.Web.Shared;

@@ -2,7 +2,6 @@ using System.Collections.Concurrent;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
-using Wexil.Core.SplitTests;
 using Wexil.Store;
 
 namespace Wexil.Web.Shared;

@@ -3,7 +3,6 @@ using System.Globalization;
 using System.Net;
 using System.Text;
 using Wexil.Core.Common;
-using Wexil.Core.Pages;
 using Wexil.Core.Targeting;
 
 namespace Wexil.Web.Standins;

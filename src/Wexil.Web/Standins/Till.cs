@@ -3,7 +3,6 @@ using System.Globalization;
 using System.Net;
 using System.Text.Json;
 using Wexil.Core.Common;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 
 namespace Wexil.Web.Standins;

@@ -1,13 +1,10 @@
 using System.Text.Encodings.Web;
 using System.Text.Unicode;
-using System.Threading.RateLimiting;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.RateLimiting;
 using Microsoft.Extensions.WebEncoders;
 using Wexil.Web.Mail;
 using Wexil.Web.Shared;
-using Wexil.Web.Shared.Fetching;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Build.Importing;

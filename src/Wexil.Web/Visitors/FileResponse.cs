@@ -1,5 +1,4 @@
 using Microsoft.Extensions.Primitives;
-using Wexil.Pages.Differences;
 
 namespace Wexil.Web.Visitors;
 

@@ -1,10 +1,8 @@
 using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
-using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.Caching.Memory;
 using Wexil.Core.Assignments;
-using Wexil.Core.Common;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Store;

@@ -1,6 +1,5 @@
 using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
-using Wexil.Core.Targeting;
 
 namespace Wexil.Web.Visitors;
 

@@ -1,7 +1,5 @@
 using System.Net.Mail;
 using Wexil.Core.Assignments;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Visitors;
 using Wexil.Pages.Serving;
 using Wexil.Store;

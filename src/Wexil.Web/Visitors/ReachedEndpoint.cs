@@ -1,4 +1,3 @@
-using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Visitors;
 using Wexil.Store;

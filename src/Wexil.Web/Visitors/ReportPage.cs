@@ -1,8 +1,6 @@
 using System.Net;
 using System.Text;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
 using Wexil.Store;

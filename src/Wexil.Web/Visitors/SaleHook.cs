@@ -1,6 +1,4 @@
 using System.Text.Json;
-using Wexil.Core.Common;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 using Wexil.Core.Visitors;
 using Wexil.Store;

@@ -1,6 +1,5 @@
 using System.Text.Json;
 using Wexil.Core.Assignments;
-using Wexil.Core.Pages;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Visitors.Callers;

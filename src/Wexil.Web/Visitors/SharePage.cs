@@ -1,8 +1,6 @@
 using System.Net;
 using System.Text;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

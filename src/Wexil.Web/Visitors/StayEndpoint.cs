@@ -1,6 +1,5 @@
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Store.Recording;
 
 namespace Wexil.Web.Visitors;
 

@@ -1,5 +1,4 @@
 using Wexil.Core.Visitors;
-using Wexil.Pages.Differences;
 using Wexil.Store;
 using Wexil.Web.Mail;
 using Wexil.Web.Shared;

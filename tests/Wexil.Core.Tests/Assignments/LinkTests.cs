@@ -1,6 +1,5 @@
 using Wexil.Core.Assignments;
 using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 
 namespace Wexil.Core.Tests.Assignments;
 

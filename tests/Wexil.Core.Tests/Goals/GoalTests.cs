@@ -1,6 +1,5 @@
 using CsCheck;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Visitors;
 

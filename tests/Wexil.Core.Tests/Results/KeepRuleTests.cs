@@ -1,7 +1,6 @@
 using CsCheck;
 using Wexil.Core.Assignments;
 using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;

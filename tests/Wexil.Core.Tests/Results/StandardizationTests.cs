@@ -1,7 +1,5 @@
 using CsCheck;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
-using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Tests.Results;

@@ -1,5 +1,4 @@
 using Wexil.Core.Simulation;
-using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Tests.Simulation;
 

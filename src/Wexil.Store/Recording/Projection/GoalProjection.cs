@@ -1,9 +1,5 @@
 using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Assignments;
-using Wexil.Core.Goals;
-using Wexil.Core.Pages;
-using Wexil.Core.SplitTests;
 
 namespace Wexil.Store.Recording.Projection;
 

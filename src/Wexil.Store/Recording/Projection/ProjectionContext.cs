@@ -1,5 +1,4 @@
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;

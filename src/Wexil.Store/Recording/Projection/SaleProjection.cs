@@ -1,6 +1,5 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 
 namespace Wexil.Store.Recording.Projection;

@@ -1,7 +1,5 @@
 using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Assignments;
-using Wexil.Core.Pages;
 
 namespace Wexil.Store.Recording.Projection;
 

@@ -1,8 +1,6 @@
 using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording.Projection;
 

@@ -1,10 +1,6 @@
 using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
-using Wexil.Core.Assignments;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
-using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording.Projection;

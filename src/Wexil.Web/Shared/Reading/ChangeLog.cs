@@ -1,5 +1,4 @@
 using Wexil.Core.Assignments;
-using Wexil.Core.SplitTests;
 using Wexil.Store;
 
 namespace Wexil.Web.Shared.Reading;

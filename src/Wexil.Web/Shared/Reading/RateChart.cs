@@ -1,6 +1,3 @@
-using Wexil.Core.Assignments;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
 

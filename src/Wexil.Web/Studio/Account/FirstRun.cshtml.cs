@@ -2,7 +2,6 @@ using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Store;
-using Wexil.Core.Pages;
 
 namespace Wexil.Web.Studio.Account;
 

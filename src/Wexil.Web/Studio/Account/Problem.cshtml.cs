@@ -2,7 +2,6 @@ using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Store;
-using Wexil.Core.Funnels;
 
 namespace Wexil.Web.Studio.Account;
 

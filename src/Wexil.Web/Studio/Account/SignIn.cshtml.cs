@@ -3,7 +3,6 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Microsoft.AspNetCore.RateLimiting;
 using Wexil.Web.Shared;
-using Wexil.Core.Pages;
 
 namespace Wexil.Web.Studio.Account;
 

@@ -1,7 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Web.Shared;
-using Wexil.Core.Pages;
 
 namespace Wexil.Web.Studio.Account;
 

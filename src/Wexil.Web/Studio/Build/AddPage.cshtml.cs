@@ -1,13 +1,11 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
 using Wexil.Pages.Starters;
 using Wexil.Store;
 using Wexil.Web.Shared;
-using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Shared;

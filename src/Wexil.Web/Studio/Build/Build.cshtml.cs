@@ -3,7 +3,6 @@ using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Statistics;
 using Wexil.Pages.Differences;
 using Wexil.Pages.Serving;
 using Wexil.Store;

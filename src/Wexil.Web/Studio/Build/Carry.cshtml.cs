@@ -1,9 +1,6 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Statistics;
 using Wexil.Pages.Differences;
 using Wexil.Web.Studio.Shared;
 

@@ -1,7 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 

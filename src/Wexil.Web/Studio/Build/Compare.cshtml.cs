@@ -1,5 +1,4 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Common;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;
 using Wexil.Web.Shared;

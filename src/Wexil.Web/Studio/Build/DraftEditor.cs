@@ -1,7 +1,4 @@
-using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Statistics;
 using Wexil.Pages.Editing;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;

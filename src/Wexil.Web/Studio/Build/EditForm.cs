@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
 using Wexil.Core.Pages;
-using Wexil.Core.Statistics;
 using Wexil.Pages.Editing;
 
 namespace Wexil.Web.Studio.Build;

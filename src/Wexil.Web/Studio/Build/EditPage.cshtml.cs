@@ -1,11 +1,7 @@
-using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Results;
-using Wexil.Core.Visitors;
 using Wexil.Pages.Editing;
 using Wexil.Pages.Source;
 using Wexil.Store;

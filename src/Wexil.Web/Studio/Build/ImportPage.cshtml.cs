@@ -1,8 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
-using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Shared;
 

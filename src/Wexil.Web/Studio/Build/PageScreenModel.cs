@@ -1,7 +1,5 @@
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.Extensions.Caching.Memory;
-using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;
 using Wexil.Pages.Serving;

@@ -1,5 +1,4 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
@@ -7,7 +6,6 @@ using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
 using Wexil.Store;
 using Wexil.Web.Shared;
-using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Shared;

@@ -1,7 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;
-using Wexil.Core.Pages;
 
 namespace Wexil.Web.Studio.Build;
 

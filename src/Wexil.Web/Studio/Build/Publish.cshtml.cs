@@ -1,6 +1,4 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Pages.Differences;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;

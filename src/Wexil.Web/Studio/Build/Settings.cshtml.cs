@@ -1,6 +1,4 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Pages.Editing;
 using Wexil.Web.Studio.Shared;
 

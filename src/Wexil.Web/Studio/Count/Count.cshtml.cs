@@ -1,12 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
-using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
-using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;

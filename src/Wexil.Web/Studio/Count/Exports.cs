@@ -1,12 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
 using CsvHelper;
-using Wexil.Core.Common;
-using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
-using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;

@@ -1,10 +1,8 @@
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;
 

@@ -2,7 +2,6 @@ using Wexil.Core.Common;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;
 

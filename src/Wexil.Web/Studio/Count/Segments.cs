@@ -1,8 +1,4 @@
-using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
-using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;

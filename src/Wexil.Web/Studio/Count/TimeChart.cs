@@ -1,12 +1,8 @@
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;
 

@@ -1,7 +1,4 @@
-using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Statistics;
-using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Count;

@@ -6,8 +6,6 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Build;
-using Wexil.Web.Studio.Shared;
 using Page = Wexil.Core.Pages.Page;
 
 namespace Wexil.Web.Studio.Files;

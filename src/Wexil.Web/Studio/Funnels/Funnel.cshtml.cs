@@ -1,7 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Store;
-using Wexil.Core.Common;
 
 namespace Wexil.Web.Studio.Funnels;
 

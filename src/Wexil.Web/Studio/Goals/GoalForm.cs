@@ -2,7 +2,6 @@ using System.Globalization;
 using AngleSharp.Css.Parser;
 using Microsoft.AspNetCore.Mvc.ModelBinding;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Sales;
 using Wexil.Web.Shared.Reading;

@@ -1,8 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;

@@ -1,5 +1,4 @@
 using Wexil.Web.Shared.Reading;
-using Wexil.Core.Funnels;
 
 namespace Wexil.Web.Studio.Keep;
 

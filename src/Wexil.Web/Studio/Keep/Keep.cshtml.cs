@@ -1,8 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Core.Assignments;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Store;

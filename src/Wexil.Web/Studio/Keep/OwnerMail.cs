@@ -2,11 +2,6 @@ using System.Text;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Shared;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
-using Wexil.Core.Results;
-using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Studio.Keep;
 

@@ -1,10 +1,8 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc.ModelBinding;
-using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Keep;
 

@@ -1,7 +1,6 @@
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
@@ -9,7 +8,6 @@ using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Background;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Keep;
 

@@ -1,5 +1,3 @@
-using Wexil.Core.Assignments;
-using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;

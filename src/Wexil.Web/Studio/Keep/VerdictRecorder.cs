@@ -1,8 +1,5 @@
 using System.Text.Json;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
-using Wexil.Core.Results;
 using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;

@@ -3,8 +3,6 @@ using Microsoft.AspNetCore.Mvc;
 using Wexil.Store;
 using Wexil.Web.Mail;
 using Wexil.Web.Studio.Shared;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 
 namespace Wexil.Web.Studio.OptIns;
 

@@ -2,8 +2,6 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Store;
 using Wexil.Web.Mail;
-using Wexil.Core.AdNetworks;
-using Wexil.Core.Funnels;
 
 namespace Wexil.Web.Studio.OutboxScreen;
 

@@ -1,7 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Wexil.Core.Common;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;

@@ -1,10 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Wexil.Core.Common;
-using Wexil.Core.Pages;
 using Wexil.Core.Sales;
-using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 

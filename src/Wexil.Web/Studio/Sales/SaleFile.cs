@@ -2,9 +2,7 @@ using System.Globalization;
 using CsvHelper;
 using CsvHelper.Configuration;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Sales;
-using Wexil.Core.Visitors;
 
 namespace Wexil.Web.Studio.Sales;
 

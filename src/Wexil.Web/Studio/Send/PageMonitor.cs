@@ -4,9 +4,6 @@ using Wexil.Web.Shared;
 using Wexil.Web.Shared.Background;
 using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Build.Importing;
-using Wexil.Web.Studio.Shared;
-using Wexil.Core.SplitTests;
 
 namespace Wexil.Web.Studio.Send;
 

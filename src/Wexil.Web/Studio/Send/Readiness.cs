@@ -2,12 +2,9 @@ using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Pages;
-using Wexil.Core.Visitors;
 using Wexil.Pages.Differences;
-using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Web.Shared;
-using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 

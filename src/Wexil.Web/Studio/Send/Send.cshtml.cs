@@ -3,15 +3,12 @@ using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;
-using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Web.Shared;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Goals;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Send;

@@ -4,7 +4,6 @@ using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
-using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Targeting;
 using Wexil.Store;
@@ -69,7 +68,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
     [BindProperty]
     [Range(1, 50, ErrorMessage = "A whole percentage from 1 to 50.")]
-    public int Floor { get; set; } = AdaptiveWeights.DefaultFloor;
+    public int Floor { get; set; } = TestSettings.DefaultFloor;
 
     [BindProperty]
     [Range(1, 100, ErrorMessage = "A whole percentage from 1 to 100.")]

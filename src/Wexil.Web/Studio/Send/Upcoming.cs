@@ -1,6 +1,5 @@
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;

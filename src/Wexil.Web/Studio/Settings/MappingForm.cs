@@ -1,9 +1,6 @@
 using Microsoft.AspNetCore.Mvc.ModelBinding;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
 using Wexil.Core.Sales;
-using Wexil.Core.Visitors;
-using Wexil.Pages.Differences;
 
 namespace Wexil.Web.Studio.Settings;
 

@@ -1,9 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Common;
-using Wexil.Core.Pages;
-using Wexil.Core.Sales;
-using Wexil.Pages.Differences;
 using Wexil.Store;
 using Wexil.Web.Shared;
 

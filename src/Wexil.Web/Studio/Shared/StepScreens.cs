@@ -1,9 +1,7 @@
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
-using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
-using Wexil.Core.Targeting;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 

@@ -1,7 +1,6 @@
 using Wexil.Core.Common;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sources;
 

@@ -1,8 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Wexil.Core.Common;
 using Wexil.Core.Funnels;
-using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;

@@ -1,8 +1,6 @@
 using System.Globalization;
-using Wexil.Core.Funnels;
 using Wexil.Core.Statistics;
 using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Workbench;
 

@@ -1,7 +1,6 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Studio.Workbench;

@@ -1,8 +1,6 @@
 using System.Text.Json;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Shared;

@@ -1,8 +1,6 @@
 using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Web.Shared;
