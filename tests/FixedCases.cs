@@ -18,7 +18,16 @@ internal static class FixedCases
             cases.Sample(holds, iter: iter * 10);
             return;
         }
-        if (Drawn(cases, iter).ToArray().AsParallel().AsOrdered().Select(drawn => Tried(drawn.Case, drawn.Number, holds)).FirstOrDefault(failed => failed is not null) is { } first) throw first;
+        if (
+            Drawn(cases, iter)
+                .ToArray()
+                .AsParallel()
+                .AsOrdered()
+                .Select(drawn => Tried(drawn.Case, drawn.Number, holds))
+                .FirstOrDefault(failed => failed is not null) is
+            { } first
+        )
+            throw first;
     }
 
     public static async Task AlwaysHoldsAsync<T>(this Gen<T> cases, Func<T, Task> holds, int iter = Usual)
@@ -41,28 +50,53 @@ internal static class FixedCases
         }
     }
 
-    public static void AlwaysHolds<T>(this Gen<T> cases, Func<T, bool> holds, int iter = Usual) => cases.AlwaysHolds(one => Assert.True(holds(one)), iter);
+    public static void AlwaysHolds<T>(this Gen<T> cases, Func<T, bool> holds, int iter = Usual) =>
+        cases.AlwaysHolds(one => Assert.True(holds(one)), iter);
 
-    public static void AlwaysHolds<T1, T2>(this Gen<(T1, T2)> cases, Func<T1, T2, bool> holds, int iter = Usual) => cases.AlwaysHolds(one => Assert.True(holds(one.Item1, one.Item2)), iter);
+    public static void AlwaysHolds<T1, T2>(this Gen<(T1, T2)> cases, Func<T1, T2, bool> holds, int iter = Usual) =>
+        cases.AlwaysHolds(one => Assert.True(holds(one.Item1, one.Item2)), iter);
 
-    public static void AlwaysHolds<T1, T2>(this Gen<(T1, T2)> cases, Action<T1, T2> holds, int iter = Usual) => cases.AlwaysHolds(one => holds(one.Item1, one.Item2), iter);
+    public static void AlwaysHolds<T1, T2>(this Gen<(T1, T2)> cases, Action<T1, T2> holds, int iter = Usual) =>
+        cases.AlwaysHolds(one => holds(one.Item1, one.Item2), iter);
 
-    public static void AlwaysHolds<T1, T2, T3>(this Gen<(T1, T2, T3)> cases, Action<T1, T2, T3> holds, int iter = Usual) => cases.AlwaysHolds(one => holds(one.Item1, one.Item2, one.Item3), iter);
+    public static void AlwaysHolds<T1, T2, T3>(
+        this Gen<(T1, T2, T3)> cases,
+        Action<T1, T2, T3> holds,
+        int iter = Usual
+    ) => cases.AlwaysHolds(one => holds(one.Item1, one.Item2, one.Item3), iter);
 
-    public static void AlwaysHolds<T1, T2, T3>(this Gen<(T1, T2, T3)> cases, Func<T1, T2, T3, bool> holds, int iter = Usual) => cases.AlwaysHolds(one => Assert.True(holds(one.Item1, one.Item2, one.Item3)), iter);
+    public static void AlwaysHolds<T1, T2, T3>(
+        this Gen<(T1, T2, T3)> cases,
+        Func<T1, T2, T3, bool> holds,
+        int iter = Usual
+    ) => cases.AlwaysHolds(one => Assert.True(holds(one.Item1, one.Item2, one.Item3)), iter);
 
-    public static void AlwaysHolds<T1, T2, T3, T4>(this Gen<(T1, T2, T3, T4)> cases, Action<T1, T2, T3, T4> holds, int iter = Usual) => cases.AlwaysHolds(one => holds(one.Item1, one.Item2, one.Item3, one.Item4), iter);
+    public static void AlwaysHolds<T1, T2, T3, T4>(
+        this Gen<(T1, T2, T3, T4)> cases,
+        Action<T1, T2, T3, T4> holds,
+        int iter = Usual
+    ) => cases.AlwaysHolds(one => holds(one.Item1, one.Item2, one.Item3, one.Item4), iter);
 
-    public static void AlwaysHolds<T1, T2, T3, T4, T5>(this Gen<(T1, T2, T3, T4, T5)> cases, Action<T1, T2, T3, T4, T5> holds, int iter = Usual) => cases.AlwaysHolds(one => holds(one.Item1, one.Item2, one.Item3, one.Item4, one.Item5), iter);
+    public static void AlwaysHolds<T1, T2, T3, T4, T5>(
+        this Gen<(T1, T2, T3, T4, T5)> cases,
+        Action<T1, T2, T3, T4, T5> holds,
+        int iter = Usual
+    ) => cases.AlwaysHolds(one => holds(one.Item1, one.Item2, one.Item3, one.Item4, one.Item5), iter);
 
-    public static Task AlwaysHoldsAsync<T1, T2>(this Gen<(T1, T2)> cases, Func<T1, T2, Task> holds, int iter = Usual) => cases.AlwaysHoldsAsync(one => holds(one.Item1, one.Item2), iter);
+    public static Task AlwaysHoldsAsync<T1, T2>(this Gen<(T1, T2)> cases, Func<T1, T2, Task> holds, int iter = Usual) =>
+        cases.AlwaysHoldsAsync(one => holds(one.Item1, one.Item2), iter);
 
-    public static Task AlwaysHoldsAsync<T1, T2, T3>(this Gen<(T1, T2, T3)> cases, Func<T1, T2, T3, Task> holds, int iter = Usual) => cases.AlwaysHoldsAsync(one => holds(one.Item1, one.Item2, one.Item3), iter);
+    public static Task AlwaysHoldsAsync<T1, T2, T3>(
+        this Gen<(T1, T2, T3)> cases,
+        Func<T1, T2, T3, Task> holds,
+        int iter = Usual
+    ) => cases.AlwaysHoldsAsync(one => holds(one.Item1, one.Item2, one.Item3), iter);
 
     private static IEnumerable<(T Case, int Number)> Drawn<T>(Gen<T> cases, int count)
     {
         var chance = new PCG(1, 1);
-        for (var i = 1; i <= count; i++) yield return (cases.Generate(chance, null!, out _), i);
+        for (var i = 1; i <= count; i++)
+            yield return (cases.Generate(chance, null!, out _), i);
     }
 
     private static InvalidOperationException? Tried<T>(T one, int number, Action<T> holds)
@@ -78,5 +112,6 @@ internal static class FixedCases
         }
     }
 
-    private static InvalidOperationException Failed<T>(int number, T one, Exception error) => new($"Case {number} does not hold: {one}\n{error.Message}", error);
+    private static InvalidOperationException Failed<T>(int number, T one, Exception error) =>
+        new($"Case {number} does not hold: {one}\n{error.Message}", error);
 }

@@ -13,7 +13,8 @@ namespace Wexil.Bench;
 public static class GoBench
 {
     private const int Connections = 64;
-    private const double Returning = 0.3, Steady = 20_000;
+    private const double Returning = 0.3,
+        Steady = 20_000;
 
     public static async Task RunAsync(bool quick)
     {
@@ -22,18 +23,23 @@ public static class GoBench
         await using var bare = await StartBareAsync();
         var empty = GC.GetTotalMemory(forceFullCollection: true);
         var paths = await world.FillWithRulesAsync();
-        Console.WriteLine($"1,000 steps, 10,000 pages, 800 tests with every rule in use: the table takes {(GC.GetTotalMemory(forceFullCollection: true) - empty) / 1e6:0} MB.");
+        Console.WriteLine(
+            $"1,000 steps, 10,000 pages, 800 tests with every rule in use: the table takes {(GC.GetTotalMemory(forceFullCollection: true) - empty) / 1e6:0} MB."
+        );
         await PrintReachAsync(world);
         var go = new Uri(world.Host.Options.Visitors, "/go/bench");
         var fixedAnswer = new Uri(bare.Urls.Single() + "/bare");
-        Console.WriteLine($"{Connections} connections, {rounds} rounds of {duration.TotalSeconds:0} s each, {Environment.ProcessorCount} cores shared with the generator; {1 - Returning:P0} new visitors, {Returning:P0} returning.");
+        Console.WriteLine(
+            $"{Connections} connections, {rounds} rounds of {duration.TotalSeconds:0} s each, {Environment.ProcessorCount} cores shared with the generator; {1 - Returning:P0} new visitors, {Returning:P0} returning."
+        );
         // Until both are compiled for good.
         await LoadGenerator.RunAsync(fixedAnswer, Connections, duration, Returning);
         await LoadGenerator.RunAsync(go, Connections, duration, Returning, paths: paths);
         await world.Host.Journal.WhenProjectedAsync();
 
         var before = world.Events();
-        List<Round> bareRounds = [], goRounds = [];
+        List<Round> bareRounds = [],
+            goRounds = [];
         var lag = TimeSpan.Zero;
         for (var i = 1; i <= rounds; i++)
         {
@@ -49,9 +55,13 @@ public static class GoBench
         var sent = goRounds.Sum(round => round.Answered);
         var recorded = world.Events() - before;
         var health = world.Host.Journal.Health;
-        Console.WriteLine($"sent {sent:N0}, recorded {recorded:N0}, failed {goRounds.Sum(round => round.Failed)}, lost {health.Lost}; everything projected at most {lag.TotalSeconds:0.00} s after a round's end");
+        Console.WriteLine(
+            $"sent {sent:N0}, recorded {recorded:N0}, failed {goRounds.Sum(round => round.Failed)}, lost {health.Lost}; everything projected at most {lag.TotalSeconds:0.00} s after a round's end"
+        );
         await PrintMinuteAsync(world, go, paths, quick ? TimeSpan.FromSeconds(5) : TimeSpan.FromMinutes(1));
-        Console.WriteLine($"ratio of /go to the bare endpoint, median of the rounds: {Median(goRounds.Zip(bareRounds, (g, b) => g.PerSecond / b.PerSecond)):0.00} by answers a second, {Median(goRounds.Zip(bareRounds, (g, b) => b.Cost / g.Cost)):0.00} by processor time, which a busy machine disturbs less");
+        Console.WriteLine(
+            $"ratio of /go to the bare endpoint, median of the rounds: {Median(goRounds.Zip(bareRounds, (g, b) => g.PerSecond / b.PerSecond)):0.00} by answers a second, {Median(goRounds.Zip(bareRounds, (g, b) => b.Cost / g.Cost)):0.00} by processor time, which a busy machine disturbs less"
+        );
     }
 
     /// <summary>How long it takes from a change in Studio until the link answers by it.</summary>
@@ -63,11 +73,18 @@ public static class GoBench
         for (var i = 0; i < 9; i++)
         {
             var watch = Stopwatch.StartNew();
-            await world.Get<TestStore>().ChangeWeightsAsync(test.Id, i % 2 == 0 ? Weights.Even(10) : Weights.Of(100, 0, 0, 0, 0, 0, 0, 0, 0, 0));
+            await world
+                .Get<TestStore>()
+                .ChangeWeightsAsync(
+                    test.Id,
+                    i % 2 == 0 ? Weights.Even(10) : Weights.Of(100, 0, 0, 0, 0, 0, 0, 0, 0, 0)
+                );
             world.Get<Routes>().Reload(funnel);
             times.Add(watch.Elapsed.TotalMilliseconds);
         }
-        Console.WriteLine($"a change reaches the link after {Median(times):0} ms (median of {times.Count}; the slowest {times.Max():0} ms)");
+        Console.WriteLine(
+            $"a change reaches the link after {Median(times):0} ms (median of {times.Count}; the slowest {times.Max():0} ms)"
+        );
     }
 
     /// <summary>Can a load that lasts be kept up with?</summary>
@@ -76,11 +93,15 @@ public static class GoBench
         var round = await LoadGenerator.RunAsync(go, Connections, duration, Returning, paths: paths, perSecond: Steady);
         var watch = Stopwatch.StartNew();
         await world.Host.Journal.WhenProjectedAsync();
-        Console.WriteLine($"{duration.TotalSeconds:0} s at {Steady:N0} a second: {round.PerSecond:N0} a second answered, p50 {round.Quantile(0.5):0.00} ms, p99 {round.Quantile(0.99):0.00} ms; everything projected {watch.Elapsed.TotalSeconds:0.0} s after the end");
+        Console.WriteLine(
+            $"{duration.TotalSeconds:0} s at {Steady:N0} a second: {round.PerSecond:N0} a second answered, p50 {round.Quantile(0.5):0.00} ms, p99 {round.Quantile(0.99):0.00} ms; everything projected {watch.Elapsed.TotalSeconds:0.0} s after the end"
+        );
     }
 
     private static void Print(string name, Round round) =>
-        Console.WriteLine($"{name}  {round.PerSecond,9:N0} a second   p50 {round.Quantile(0.5):0.00} ms   p99 {round.Quantile(0.99):0.00} ms   {round.Cost:0} µs of a core each");
+        Console.WriteLine(
+            $"{name}  {Figure.Padded(round.PerSecond)} a second   p50 {round.Quantile(0.5):0.00} ms   p99 {round.Quantile(0.99):0.00} ms   {round.Cost:0} µs of a core each"
+        );
 
     private static double Median(IEnumerable<double> values)
     {

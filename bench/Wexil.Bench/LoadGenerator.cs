@@ -16,7 +16,8 @@ public sealed record Round(long Answered, long Failed, TimeSpan Took, float[] La
     /// <summary>Microseconds of a core for each answer, generator and all.</summary>
     public double Cost => Busy / PerSecond * 1e6;
 
-    public float Quantile(double share) => Latencies.Length == 0 ? 0 : Latencies[(int)Math.Min(Latencies.Length - 1, share * Latencies.Length)];
+    public float Quantile(double share) =>
+        Latencies.Length == 0 ? 0 : Latencies[(int)Math.Min(Latencies.Length - 1, share * Latencies.Length)];
 }
 
 /// <summary>
@@ -31,20 +32,47 @@ public static class LoadGenerator
     /// <summary>Visitors that a connection returns as: enough that each is away for long enough.</summary>
     private const int MostKnown = 500;
 
-    private const string Browser = "User-Agent: Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.0 Mobile/15E148 Safari/604.1\r\nAccept-Language: en-US,en;q=0.9\r\nX-Forwarded-For: 8.8.8.8\r\n";
+    private const string Browser =
+        "User-Agent: Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.0 Mobile/15E148 Safari/604.1\r\nAccept-Language: en-US,en;q=0.9\r\nX-Forwarded-For: 8.8.8.8\r\n";
 
     /// <param name="address">The host, and the path where no others are given.</param>
     /// <param name="paths">What is asked for instead, each as often as the others.</param>
     /// <param name="returning">Share of the requests that carry a cookie from an earlier answer; the rest carry none.</param>
     /// <param name="perSecond">How many are asked in a second over all connections; null for as many as are answered.</param>
     /// <param name="status">The status that counts as an answer; what comes with it is read to its end.</param>
-    public static async Task<Round> RunAsync(Uri address, int connections, TimeSpan duration, double returning, string status = "302", IReadOnlyList<string>? paths = null, double? perSecond = null)
+    public static async Task<Round> RunAsync(
+        Uri address,
+        int connections,
+        TimeSpan duration,
+        double returning,
+        string status = "302",
+        IReadOnlyList<string>? paths = null,
+        double? perSecond = null
+    )
     {
         var watch = Stopwatch.StartNew();
         var used = Environment.CpuUsage.TotalTime;
         var until = Stopwatch.GetTimestamp() + (long)(duration.TotalSeconds * Stopwatch.Frequency);
-        var requests = (paths ?? [address.PathAndQuery]).Select(path => Encoding.ASCII.GetBytes($"GET {path} HTTP/1.1\r\nHost: {address.Authority}\r\n{Browser}")).ToArray();
-        var results = await Task.WhenAll(Enumerable.Range(0, connections).Select(i => Task.Run(() => ConnectionAsync(address, requests, until, returning, status, new Random(i), connections / perSecond))));
+        var requests = (paths ?? [address.PathAndQuery])
+            .Select(path => Encoding.ASCII.GetBytes($"GET {path} HTTP/1.1\r\nHost: {address.Authority}\r\n{Browser}"))
+            .ToArray();
+        var results = await Task.WhenAll(
+            Enumerable
+                .Range(0, connections)
+                .Select(i =>
+                    Task.Run(() =>
+                        ConnectionAsync(
+                            address,
+                            requests,
+                            until,
+                            returning,
+                            status,
+                            new Random(i),
+                            connections / perSecond
+                        )
+                    )
+                )
+        );
         var took = watch.Elapsed;
         var busy = (Environment.CpuUsage.TotalTime - used) / took;
         float[] latencies = [.. results.SelectMany(result => result.Latencies)];
@@ -53,9 +81,20 @@ public static class LoadGenerator
     }
 
     /// <param name="requests">Without the empty line at their end.</param>
-    private static async Task<(List<float> Latencies, long Failed)> ConnectionAsync(Uri address, byte[][] requests, long until, double returning, string status, Random random, double? pause)
+    private static async Task<(List<float> Latencies, long Failed)> ConnectionAsync(
+        Uri address,
+        byte[][] requests,
+        long until,
+        double returning,
+        string status,
+        Random random,
+        double? pause
+    )
     {
-        using var socket = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
+        using var socket = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp)
+        {
+            NoDelay = true,
+        };
         await socket.ConnectAsync(IPAddress.Parse(address.Host), address.Port);
         var expected = Encoding.ASCII.GetBytes($"HTTP/1.1 {status}");
         var known = new Queue<(byte[] Request, long Since)>();
@@ -63,15 +102,21 @@ public static class LoadGenerator
         var outgoing = new byte[4 << 10];
         var latencies = new List<float>(1 << 16);
         var buffer = new byte[64 << 10];
-        long failed = 0, asked = 0;
+        long failed = 0,
+            asked = 0;
         var began = Stopwatch.GetTimestamp();
         while (Stopwatch.GetTimestamp() < until)
         {
             // Behind its time, it asks at once until it has made up for it.
-            if (pause * asked++ - Stopwatch.GetElapsedTime(began).TotalSeconds is > 0.001 and var early) await Task.Delay(TimeSpan.FromSeconds(early));
+            if (pause * asked++ - Stopwatch.GetElapsedTime(began).TotalSeconds is > 0.001 and var early)
+                await Task.Delay(TimeSpan.FromSeconds(early));
             var request = requests[random.Next(requests.Length)];
             var isNew = true;
-            if (random.NextDouble() < returning && known.TryPeek(out var next) && Stopwatch.GetElapsedTime(next.Since) > Away)
+            if (
+                random.NextDouble() < returning
+                && known.TryPeek(out var next)
+                && Stopwatch.GetElapsedTime(next.Since) > Away
+            )
             {
                 (request, isNew) = (next.Request, false);
                 known.Enqueue(known.Dequeue() with { Since = Stopwatch.GetTimestamp() });
@@ -85,13 +130,16 @@ public static class LoadGenerator
             while ((end = buffer.AsSpan(0, read).IndexOf("\r\n\r\n"u8)) < 0)
             {
                 var more = await socket.ReceiveAsync(buffer.AsMemory(read));
-                if (more == 0) return (latencies, failed + 1);
+                if (more == 0)
+                    return (latencies, failed + 1);
                 read += more;
             }
-            for (var left = Length(buffer.AsSpan(0, end)) - (read - end - 4); left > 0;)
+            var left = Length(buffer.AsSpan(0, end)) - (read - end - 4);
+            while (left > 0)
             {
                 var more = await socket.ReceiveAsync(buffer.AsMemory(end, (int)Math.Min(left, buffer.Length - end)));
-                if (more == 0) return (latencies, failed + 1);
+                if (more == 0)
+                    return (latencies, failed + 1);
                 left -= more;
             }
             if (!buffer.AsSpan(0, end).StartsWith(expected))
@@ -109,13 +157,16 @@ public static class LoadGenerator
     private static long Length(ReadOnlySpan<byte> head)
     {
         var at = head.IndexOf("Content-Length: "u8);
-        return at >= 0 && Utf8Parser.TryParse(head[(at + "Content-Length: ".Length)..], out long length, out _) ? length : 0;
+        return at >= 0 && Utf8Parser.TryParse(head[(at + "Content-Length: ".Length)..], out long length, out _)
+            ? length
+            : 0;
     }
 
     private static ReadOnlySpan<byte> Cookie(ReadOnlySpan<byte> head)
     {
         var at = head.IndexOf("Set-Cookie: "u8);
-        if (at < 0) return [];
+        if (at < 0)
+            return [];
         var value = head[(at + "Set-Cookie: ".Length)..];
         return value[..value.IndexOf((byte)';')];
     }

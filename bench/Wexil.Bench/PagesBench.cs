@@ -22,31 +22,62 @@ public static class PagesBench
     {
         var (rounds, duration) = quick ? (2, TimeSpan.FromSeconds(2)) : (5, TimeSpan.FromSeconds(5));
         await using var world = await BenchWorld.StartAsync();
-        var html = "<!doctype html><title>Bench</title><h1>Bench</h1><img src=\"pic.png\">" + string.Concat(Enumerable.Range(0, 200).Select(i => $"<p>Paragraph {i} with a few words in it.</p>\n"));
+        var html =
+            "<!doctype html><title>Bench</title><h1>Bench</h1><img src=\"pic.png\">"
+            + string.Concat(Enumerable.Range(0, 200).Select(i => $"<p>Paragraph {i} with a few words in it.</p>\n"));
         var picture = new byte[24 << 10];
         new Random(1).NextBytes(picture);
         var funnel = await world.Get<FunnelStore>().CreateAsync("Pages");
         var step = (await world.Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.Sales, "Pages", "pages"))!;
         var pages = world.Get<PageStore>();
-        var page = pages.Find(await pages.AddAsync(step.Id, "Pages", new PageBundle([new("index.html", Encoding.UTF8.GetBytes(html)), new("pic.png", picture)], "index.html")))!;
+        var page = pages.Find(
+            await pages.AddAsync(
+                step.Id,
+                "Pages",
+                new PageBundle([new("index.html", Encoding.UTF8.GetBytes(html)), new("pic.png", picture)], "index.html")
+            )
+        )!;
         world.Get<Routes>().Reload();
         await using var plain = await StartStaticAsync(html, picture);
         var origin = new Uri(plain.Urls.Single());
-        Console.WriteLine($"{Connections} connections, {rounds} rounds of {duration.TotalSeconds:0} s each, {Environment.ProcessorCount} cores shared with the generator.");
-        foreach (var (what, ours, theirs) in new[]
-        {
-            ($"page of {html.Length / 1024} KB", $"/p/{page.Slug}/?try=1", "/index.html"),
-            ($"picture of {picture.Length / 1024} KB", $"/a/{pages.Hashes(page.Id, 1)["pic.png"]}/pic.png", "/pic.png"),
-        })
+        Console.WriteLine(
+            $"{Connections} connections, {rounds} rounds of {duration.TotalSeconds:0} s each, {Environment.ProcessorCount} cores shared with the generator."
+        );
+        foreach (
+            var (what, ours, theirs) in new[]
+            {
+                ($"page of {html.Length / 1024} KB", $"/p/{page.Slug}/?try=1", "/index.html"),
+                (
+                    $"picture of {picture.Length / 1024} KB",
+                    $"/a/{pages.Hashes(page.Id, 1)["pic.png"]}/pic.png",
+                    "/pic.png"
+                ),
+            }
+        )
         {
             var ratios = new List<double>();
             for (var i = 0; i <= rounds; i++)
             {
-                var framework = await LoadGenerator.RunAsync(new(origin, theirs), Connections, i == 0 ? TimeSpan.FromSeconds(1) : duration, 0, "200");
-                var wexil = await LoadGenerator.RunAsync(new(world.Host.Options.Visitors, ours), Connections, i == 0 ? TimeSpan.FromSeconds(1) : duration, 0, "200");
-                if (i == 0) continue;
+                var framework = await LoadGenerator.RunAsync(
+                    new(origin, theirs),
+                    Connections,
+                    i == 0 ? TimeSpan.FromSeconds(1) : duration,
+                    0,
+                    "200"
+                );
+                var wexil = await LoadGenerator.RunAsync(
+                    new(world.Host.Options.Visitors, ours),
+                    Connections,
+                    i == 0 ? TimeSpan.FromSeconds(1) : duration,
+                    0,
+                    "200"
+                );
+                if (i == 0)
+                    continue;
                 ratios.Add(wexil.PerSecond / framework.PerSecond);
-                Console.WriteLine($"{what}, round {i}: static files {framework.PerSecond,9:N0} a second, Wexil {wexil.PerSecond,9:N0} a second, failed {framework.Failed + wexil.Failed}");
+                Console.WriteLine(
+                    $"{what}, round {i}: static files {Figure.Padded(framework.PerSecond)} a second, Wexil {Figure.Padded(wexil.PerSecond)} a second, failed {framework.Failed + wexil.Failed}"
+                );
             }
             ratios.Sort();
             Console.WriteLine($"ratio for the {what}, median of the rounds: {ratios[ratios.Count / 2]:0.00}");
@@ -69,10 +100,14 @@ public static class PagesBench
             times[i] = watch.ElapsedMilliseconds;
         }
         Array.Sort(times);
-        Console.WriteLine($"comparing two pages of {before.Length / 1048576.0:0.0} MB with {changes.Changes.Count} change: the first time {first} ms, then {times[4]} ms in the median ({times[0]} to {times[^1]})");
+        Console.WriteLine(
+            $"comparing two pages of {before.Length / 1048576.0:0.0} MB with {changes.Changes.Count} change: the first time {first} ms, then {times[4]} ms in the median ({times[0]} to {times[^1]})"
+        );
         watch.Restart();
         var all = PageDifferences.Between(before, Large(2));
-        Console.WriteLine($"comparing two pages of that size that have nothing in common: {watch.ElapsedMilliseconds} ms ({all.Changes.Count} changes)");
+        Console.WriteLine(
+            $"comparing two pages of that size that have nothing in common: {watch.ElapsedMilliseconds} ms ({all.Changes.Count} changes)"
+        );
 
         var pages = world.Get<PageStore>();
         var parent = pages.Find(await pages.AddAsync(step.Id, "Large", PageBundle.OneFile(before)))!;
@@ -90,7 +125,9 @@ public static class PagesBench
             await visitor.GetByteArrayAsync(frame);
             var framed = watch.ElapsedMilliseconds;
             await owner.GetStringAsync($"/f/pages/pages/build/{page.Slug}?handler=State");
-            Console.WriteLine($"opening the editor on it, {what} time: screen {shown} ms, page in its frame {framed} ms, changes and wiring {watch.ElapsedMilliseconds} ms");
+            Console.WriteLine(
+                $"opening the editor on it, {what} time: screen {shown} ms, page in its frame {framed} ms, changes and wiring {watch.ElapsedMilliseconds} ms"
+            );
         }
     }
 
@@ -99,8 +136,15 @@ public static class PagesBench
         var page = new StringBuilder("<!doctype html><title>Large</title><body>");
         for (var i = 0; page.Length < 2 << 20; i++)
         {
-            if (i % 40 == 0) page.Append(CultureInfo.InvariantCulture, $"</section><section id=\"s{seed}-{i}\"><h2>Part {seed} {i}</h2>");
-            page.Append(CultureInfo.InvariantCulture, $"<p class=\"c{seed}\">Paragraph {i} of {seed}, with <b>a few</b> words and a <a href=\"/go/x{i}\">link {i * seed}</a> in it.</p>\n");
+            if (i % 40 == 0)
+                page.Append(
+                    CultureInfo.InvariantCulture,
+                    $"</section><section id=\"s{seed}-{i}\"><h2>Part {seed} {i}</h2>"
+                );
+            page.Append(
+                CultureInfo.InvariantCulture,
+                $"<p class=\"c{seed}\">Paragraph {i} of {seed}, with <b>a few</b> words and a <a href=\"/go/x{i}\">link {i * seed}</a> in it.</p>\n"
+            );
         }
         return page.ToString();
     }

@@ -21,7 +21,8 @@ switch (args.FirstOrDefault())
         await UploadsBench.RunAsync(args.Contains("--quick"));
         return 0;
     default:
-        Console.WriteLine("""
+        Console.WriteLine(
+            """
             wexil bench go        The link against a bare 302 in the same program: requests a second, p50, p99, ratio; sent = recorded.
             wexil bench results   Time to open the Count screen of ten pages, by every segment, over 10,000, 1 million and 5 million visits.
             wexil bench signals   Signals and sales a second against bare endpoints of the framework; sent = recorded.
@@ -29,6 +30,7 @@ switch (args.FirstOrDefault())
             wexil bench looks     A verdict over ten pages of a million visitors, and the hourly look at a thousand running tests.
             wexil bench uploads   Memory before and after a hundred bodies of 75 MB from strangers.
             Add --quick for a short run.
-            """);
+            """
+        );
         return 2;
 }

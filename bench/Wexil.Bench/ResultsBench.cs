@@ -10,7 +10,8 @@ namespace Wexil.Bench;
 /// <summary>Opens the Count screen over more and more visits: the time must not grow.</summary>
 public static class ResultsBench
 {
-    private const int Openings = 40, Pages = 10;
+    private const int Openings = 40,
+        Pages = 10;
     private static readonly string[] Segments = [.. Enum.GetNames<SegmentKind>()];
 
     public static async Task RunAsync(bool quick)
@@ -26,16 +27,21 @@ public static class ResultsBench
             await filler.FillAsync(total - visits);
             var rate = (total - visits) / watch.Elapsed.TotalSeconds;
             visits = total;
-            foreach (var segment in Segments) await owner.GetStringAsync($"/f/bench/bench/count?segment={segment}");
+            foreach (var segment in Segments)
+                await owner.GetStringAsync($"/f/bench/bench/count?segment={segment}");
             var times = new List<double>();
             for (var i = 0; i < Openings; i++)
             {
                 var opening = Stopwatch.GetTimestamp();
-                await owner.GetStringAsync($"/f/bench/bench/count?segment={Segments[i % Segments.Length]}&running=true");
+                await owner.GetStringAsync(
+                    $"/f/bench/bench/count?segment={Segments[i % Segments.Length]}&running=true"
+                );
                 times.Add(Stopwatch.GetElapsedTime(opening).TotalMilliseconds);
             }
             times.Sort();
-            Console.WriteLine($"{visits,9:N0} visits: Count of {Pages} pages with segments opens in {times[Openings / 2]:0.0} ms (slowest {times[^1]:0.0}, p95 {times[Openings * 95 / 100]:0.0} ms); filled at {rate:N0} a second, projected");
+            Console.WriteLine(
+                $"{Figure.Padded(visits)} visits: Count of {Pages} pages with segments opens in {times[Openings / 2]:0.0} ms (slowest {times[^1]:0.0}, p95 {times[Openings * 95 / 100]:0.0} ms); filled at {rate:N0} a second, projected"
+            );
         }
     }
 
@@ -56,11 +62,37 @@ public static class ResultsBench
                 var at = _from.AddMilliseconds(_count++ * 500);
                 var visitor = VisitorId.New(at, _chance);
                 var page = world.Test.Pages[(int)(_count % Pages)];
-                var note = new VisitNote((Device)(_count % 3), Countries[_count % Countries.Length], "en", _count % 7 == 0, null, $"source{_count % 300}").ToString();
-                waiting.Add(world.Host.Journal.AppendAsync(new(Guid.CreateVersion7(at), at, EventKind.Enrol, visitor, world.Test.Step, page, world.Test.Id, _phase, note)));
+                var note = new VisitNote(
+                    (Device)(_count % 3),
+                    Countries[_count % Countries.Length],
+                    "en",
+                    _count % 7 == 0,
+                    null,
+                    $"source{_count % 300}"
+                ).ToString();
+                waiting.Add(
+                    world.Host.Journal.AppendAsync(
+                        new(
+                            Guid.CreateVersion7(at),
+                            at,
+                            EventKind.Enrol,
+                            visitor,
+                            world.Test.Step,
+                            page,
+                            world.Test.Id,
+                            _phase,
+                            note
+                        )
+                    )
+                );
                 if (_count % 11 == 0 && ++i < visits)
-                    waiting.Add(world.Host.Journal.AppendAsync(new(Guid.CreateVersion7(at), at, EventKind.Visit, visitor, world.Test.Goal, new(3))));
-                if (waiting.Count < 20_000) continue;
+                    waiting.Add(
+                        world.Host.Journal.AppendAsync(
+                            new(Guid.CreateVersion7(at), at, EventKind.Visit, visitor, world.Test.Goal, new(3))
+                        )
+                    );
+                if (waiting.Count < 20_000)
+                    continue;
                 await Task.WhenAll(waiting);
                 waiting.Clear();
             }

@@ -18,7 +18,8 @@ namespace Wexil.Bench;
 /// <summary>Signals and sales a second, each against a bare endpoint of the framework that takes the same in the same program; and what was sent is recorded.</summary>
 public static class SignalsBench
 {
-    private const int Connections = 64, Visitors = 20_000;
+    private const int Connections = 64,
+        Visitors = 20_000;
 
     public static async Task RunAsync(bool quick)
     {
@@ -26,7 +27,9 @@ public static class SignalsBench
         await using var world = await BenchWorld.StartAsync();
         await using var bare = await BareAsync();
         var (host, plain) = (world.Host.Options.Visitors, new Uri(bare.Urls.Single()));
-        await world.Get<GoalStore>().AddAsync(world.Test.Id, new(GoalKind.Signal, "Asked") { EveryTime = true, Value = 100 });
+        await world
+            .Get<GoalStore>()
+            .AddAsync(world.Test.Id, new(GoalKind.Signal, "Asked") { EveryTime = true, Value = 100 });
         world.Get<Routes>().Reload();
         var key = world.Get<GoalStore>().Of(world.Test.Id).Single().Key;
         var paths = (await EnrolAsync(world)).Select(visitor => $"/signal/{key}?visitor={visitor}").ToArray();
@@ -36,17 +39,22 @@ public static class SignalsBench
         await LoadGenerator.RunAsync(new(plain, "/"), Connections, TimeSpan.FromSeconds(1), 0, "204");
         var before = world.Events();
         long sent = 0;
-        List<double> ratios = [], saleRatios = [];
+        List<double> ratios = [],
+            saleRatios = [];
         for (var i = 0; i < rounds; i++)
         {
             var simple = await LoadGenerator.RunAsync(new(plain, "/"), Connections, length, 0, "204", paths);
             var ours = await LoadGenerator.RunAsync(host, Connections, length, 0, "204", paths);
             sent += ours.Answered;
             ratios.Add(ours.PerSecond / simple.PerSecond);
-            Console.WriteLine($"signals: {ours.PerSecond,9:N0} a second, p99 {ours.Quantile(0.99):0.0} ms; bare 204 {simple.PerSecond,9:N0}; ratio {ratios[^1]:0.00}");
+            Console.WriteLine(
+                $"signals: {Figure.Padded(ours.PerSecond)} a second, p99 {ours.Quantile(0.99):0.0} ms; bare 204 {Figure.Padded(simple.PerSecond)}; ratio {ratios[^1]:0.00}"
+            );
         }
         await world.Host.Journal.WhenProjectedAsync();
-        Console.WriteLine($"signals: sent {sent:N0}, recorded {world.Events() - before:N0}; median ratio {Median(ratios):0.00}");
+        Console.WriteLine(
+            $"signals: sent {sent:N0}, recorded {world.Events() - before:N0}; median ratio {Median(ratios):0.00}"
+        );
 
         before = world.Events();
         sent = 0;
@@ -56,11 +64,15 @@ public static class SignalsBench
             var ours = await PostAsync(new(host, "/hooks/sale"), length, secret, i);
             sent += ours.Count;
             saleRatios.Add(ours.PerSecond / simple.PerSecond);
-            Console.WriteLine($"sales:   {ours.PerSecond,9:N0} a second; bare POST {simple.PerSecond,9:N0}; ratio {saleRatios[^1]:0.00}");
+            Console.WriteLine(
+                $"sales:   {Figure.Padded(ours.PerSecond)} a second; bare POST {Figure.Padded(simple.PerSecond)}; ratio {saleRatios[^1]:0.00}"
+            );
         }
         var watch = Stopwatch.StartNew();
         await world.Host.Journal.WhenProjectedAsync();
-        Console.WriteLine($"sales:   sent {sent:N0}, recorded {world.Events() - before:N0}; median ratio {Median(saleRatios):0.00}; all counted {watch.Elapsed.TotalSeconds:0.0} s after the end");
+        Console.WriteLine(
+            $"sales:   sent {sent:N0}, recorded {world.Events() - before:N0}; median ratio {Median(saleRatios):0.00}; all counted {watch.Elapsed.TotalSeconds:0.0} s after the end"
+        );
     }
 
     private static async Task<IReadOnlyList<VisitorId>> EnrolAsync(BenchWorld world)
@@ -69,30 +81,62 @@ public static class SignalsBench
         var now = DateTimeOffset.UtcNow;
         var phase = world.Get<TestStore>().Phases(world.Test.Id)[^1].Id;
         VisitorId[] visitors = [.. Enumerable.Range(0, Visitors).Select(_ => VisitorId.New(now, chance))];
-        await Task.WhenAll(visitors.Select((visitor, i) => world.Host.Journal.AppendAsync(new(Guid.CreateVersion7(now), now, EventKind.Enrol, visitor, world.Test.Step, world.Test.Pages[i % 2], world.Test.Id, phase))));
+        await Task.WhenAll(
+            visitors.Select(
+                (visitor, i) =>
+                    world.Host.Journal.AppendAsync(
+                        new(
+                            Guid.CreateVersion7(now),
+                            now,
+                            EventKind.Enrol,
+                            visitor,
+                            world.Test.Step,
+                            world.Test.Pages[i % 2],
+                            world.Test.Id,
+                            phase
+                        )
+                    )
+            )
+        );
         await world.Host.Journal.WhenProjectedAsync();
         return visitors;
     }
 
-    private static async Task<(long Count, double PerSecond)> PostAsync(Uri address, TimeSpan length, byte[] secret, int round)
+    private static async Task<(long Count, double PerSecond)> PostAsync(
+        Uri address,
+        TimeSpan length,
+        byte[] secret,
+        int round
+    )
     {
         using var client = new HttpClient(new SocketsHttpHandler { MaxConnectionsPerServer = Connections });
         var watch = Stopwatch.StartNew();
-        var counts = await Task.WhenAll(Enumerable.Range(0, Connections).Select(connection => Task.Run(async () =>
-        {
-            long count = 0;
-            for (; watch.Elapsed < length; count++)
-            {
-                var body = Encoding.UTF8.GetBytes($$"""{"order":"{{round}}-{{connection}}-{{count}}","amount":"49.00","currency":"USD","product":"Harvest Kit"}""");
-                var at = DateTimeOffset.UtcNow.ToUnixTimeSeconds().ToString(CultureInfo.InvariantCulture);
-                using var request = new HttpRequestMessage(HttpMethod.Post, address) { Content = new ByteArrayContent(body) };
-                request.Headers.Add(HookSignature.TimestampHeader, at);
-                request.Headers.Add(HookSignature.SignatureHeader, HookSignature.Of(secret, at, body));
-                using var answer = await client.SendAsync(request);
-                answer.EnsureSuccessStatusCode();
-            }
-            return count;
-        })));
+        var counts = await Task.WhenAll(
+            Enumerable
+                .Range(0, Connections)
+                .Select(connection =>
+                    Task.Run(async () =>
+                    {
+                        long count = 0;
+                        for (; watch.Elapsed < length; count++)
+                        {
+                            var body = Encoding.UTF8.GetBytes(
+                                $$"""{"order":"{{round}}-{{connection}}-{{count}}","amount":"49.00","currency":"USD","product":"Harvest Kit"}"""
+                            );
+                            var at = DateTimeOffset.UtcNow.ToUnixTimeSeconds().ToString(CultureInfo.InvariantCulture);
+                            using var request = new HttpRequestMessage(HttpMethod.Post, address)
+                            {
+                                Content = new ByteArrayContent(body),
+                            };
+                            request.Headers.Add(HookSignature.TimestampHeader, at);
+                            request.Headers.Add(HookSignature.SignatureHeader, HookSignature.Of(secret, at, body));
+                            using var answer = await client.SendAsync(request);
+                            answer.EnsureSuccessStatusCode();
+                        }
+                        return count;
+                    })
+                )
+        );
         return (counts.Sum(), counts.Sum() / watch.Elapsed.TotalSeconds);
     }
 
@@ -102,7 +146,10 @@ public static class SignalsBench
         builder.Logging.ClearProviders();
         builder.WebHost.UseUrls($"http://127.0.0.1:{BenchWorld.FreePort()}");
         var app = builder.Build();
-        app.MapGet("/{**rest}", (HttpContext http) => { http.Response.StatusCode = StatusCodes.Status204NoContent; });
+        app.MapGet("/{**rest}", (HttpContext http) =>
+        {
+            http.Response.StatusCode = StatusCodes.Status204NoContent;
+        });
         app.MapPost("/sale", async (HttpContext http) =>
         {
             using var body = new MemoryStream();

@@ -35,7 +35,12 @@ public sealed class DataFolder : IDisposable
         }
         try
         {
-            var inUse = new FileStream(System.IO.Path.Combine(full, "in-use"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            var inUse = new FileStream(
+                System.IO.Path.Combine(full, "in-use"),
+                FileMode.OpenOrCreate,
+                FileAccess.ReadWrite,
+                FileShare.None
+            );
             return new(full, inUse);
         }
         catch (UnauthorizedAccessException error)
@@ -44,14 +49,18 @@ public sealed class DataFolder : IDisposable
         }
         catch (IOException error)
         {
-            throw new StoreException($"The data folder {full} is in use by another Wexil, or cannot be written to: {error.Message}", error);
+            throw new StoreException(
+                $"The data folder {full} is in use by another Wexil, or cannot be written to: {error.Message}",
+                error
+            );
         }
     }
 
     /// <summary>Takes the room that a later start on a full disk gives up again, so that it can still read what there is.</summary>
     public void TakeReserve()
     {
-        if (File.Exists(ReserveFile)) return;
+        if (File.Exists(ReserveFile))
+            return;
         try
         {
             File.WriteAllBytes(ReserveFile, new byte[ReserveBytes]);

@@ -92,7 +92,8 @@ public sealed class Database : IDisposable
 
     public void Dispose()
     {
-        while (_idle.TryTake(out var reader)) reader.Dispose();
+        while (_idle.TryTake(out var reader))
+            reader.Dispose();
     }
 
     /// <summary>A connection for housekeeping, which its caller owns.</summary>
@@ -102,46 +103,80 @@ public sealed class Database : IDisposable
     internal SqliteConnection OpenWriter(JournalOptions options)
     {
         var connection = Connect(_file);
-        connection.Execute($"PRAGMA synchronous={(options.SurvivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA wal_autocheckpoint=100000; PRAGMA cache_size=-65536");
+        connection.Execute(
+            $"PRAGMA synchronous={(options.SurvivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA wal_autocheckpoint=100000; PRAGMA cache_size=-65536"
+        );
         // Whoever reads the log while it is being written to takes the writer's lock for a moment, to read it again.
         _ = SQLitePCL.raw.sqlite3_busy_timeout(connection.Handle, (int)options.LockPatience.TotalMilliseconds);
         return connection;
     }
 
-    private static bool IsFull(SqliteException error) => error.SqliteErrorCode is SQLitePCL.raw.SQLITE_FULL or SQLitePCL.raw.SQLITE_IOERR or SQLitePCL.raw.SQLITE_CANTOPEN;
+    private static bool IsFull(SqliteException error) =>
+        error.SqliteErrorCode
+            is SQLitePCL.raw.SQLITE_FULL
+                or SQLitePCL.raw.SQLITE_IOERR
+                or SQLitePCL.raw.SQLITE_CANTOPEN;
 
     private Reader Borrow() => _idle.TryTake(out var reader) ? reader : new Reader(Connect(_file));
 
     private static SqliteConnection Connect(string file)
     {
         // A busy file is retried for a second at most; visitors are never kept waiting for it.
-        var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = file, Pooling = false, DefaultTimeout = 1, ForeignKeys = true }.ToString());
+        var connection = new SqliteConnection(
+            new SqliteConnectionStringBuilder
+            {
+                DataSource = file,
+                Pooling = false,
+                DefaultTimeout = 1,
+                ForeignKeys = true,
+            }.ToString()
+        );
         connection.Open();
         return connection;
     }
 
     private static void Migrate(string file)
     {
-        var scripts = typeof(Database).Assembly.GetManifestResourceNames().Where(name => name.EndsWith(".sql", StringComparison.Ordinal)).Order().ToArray();
+        var scripts = typeof(Database)
+            .Assembly.GetManifestResourceNames()
+            .Where(name => name.EndsWith(".sql", StringComparison.Ordinal))
+            .Order()
+            .ToArray();
         using var connection = Connect(file);
-        var present = connection.Number("SELECT count(*) FROM sqlite_schema WHERE name = 'SchemaVersions'") > 0
-            ? connection.Rows("SELECT ScriptName FROM SchemaVersions", row => row.GetString(0)) : [];
+        var present =
+            connection.Number("SELECT count(*) FROM sqlite_schema WHERE name = 'SchemaVersions'") > 0
+                ? connection.Rows("SELECT ScriptName FROM SchemaVersions", row => row.GetString(0))
+                : [];
         if (present.Except(scripts).Any())
-            throw new StoreException($"The data file {file} was made by a newer Wexil than this one. It was not touched; start it with the newer program.");
+            throw new StoreException(
+                $"The data file {file} was made by a newer Wexil than this one. It was not touched; start it with the newer program."
+            );
         if (present.Count == 0 && connection.Number("SELECT count(*) FROM sqlite_schema") > 0)
             throw new StoreException($"{file} is a database, but not one of Wexil. It was not touched.");
-        if (present.Count == scripts.Length) return;
+        if (present.Count == scripts.Length)
+            return;
 
-        if (connection.Text("PRAGMA journal_mode=WAL") != "wal") throw new StoreException($"The data file {file} lies on a disk that cannot keep a write-ahead log.");
-        var result = DeployChanges.To.SqliteDatabase(connection.ConnectionString)
-            .WithScriptsEmbeddedInAssembly(typeof(Database).Assembly).WithTransactionPerScript().WithVariablesDisabled().LogToNowhere()
-            .Build().PerformUpgrade();
-        if (!result.Successful) throw new StoreException($"The data file {file} could not be brought up to date: {result.Error.Message}", result.Error);
+        if (connection.Text("PRAGMA journal_mode=WAL") != "wal")
+            throw new StoreException($"The data file {file} lies on a disk that cannot keep a write-ahead log.");
+        var result = DeployChanges
+            .To.SqliteDatabase(connection.ConnectionString)
+            .WithScriptsEmbeddedInAssembly(typeof(Database).Assembly)
+            .WithTransactionPerScript()
+            .WithVariablesDisabled()
+            .LogToNowhere()
+            .Build()
+            .PerformUpgrade();
+        if (!result.Successful)
+            throw new StoreException(
+                $"The data file {file} could not be brought up to date: {result.Error.Message}",
+                result.Error
+            );
     }
 
     private sealed class Reader : IDisposable
     {
-        private readonly PreparedStatement _place, _same;
+        private readonly PreparedStatement _place,
+            _same;
 
         public Reader(SqliteConnection connection)
         {
@@ -155,7 +190,8 @@ public sealed class Database : IDisposable
 
         public Enrolment? PlaceOf(VisitorId visitor, TestId test)
         {
-            if (!_place.Bind(1, visitor.Value).Bind(2, test.Value).Next()) return null;
+            if (!_place.Bind(1, visitor.Value).Bind(2, test.Value).Next())
+                return null;
             var place = new Enrolment(new(_place.Number(0)), _place.IsNull(1) ? null : new PhaseId(_place.Number(1)));
             _place.Reset();
             return place;
@@ -163,7 +199,8 @@ public sealed class Database : IDisposable
 
         public VisitorId? SameAs(VisitorId elsewhere)
         {
-            if (!_same.Bind(1, elsewhere.Value).Next()) return null;
+            if (!_same.Bind(1, elsewhere.Value).Next())
+                return null;
             var visitor = new VisitorId(_same.Id(0));
             _same.Reset();
             return visitor;

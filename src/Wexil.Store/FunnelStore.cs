@@ -9,23 +9,34 @@ namespace Wexil.Store;
 /// <summary>Funnels and their steps.</summary>
 public sealed class FunnelStore(Database database, Journal journal, TimeProvider time)
 {
-    internal const string StepColumns = "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, archived_at IS NOT NULL, forward, carries, redirects, starts_on_page, start_wait";
+    internal const string StepColumns =
+        "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, archived_at IS NOT NULL, forward, carries, redirects, starts_on_page, start_wait";
     private const string FunnelColumns = "id, slug, name, archived_at IS NOT NULL, sale_worth";
 
     /// <summary>Every funnel that is not put away.</summary>
-    public IReadOnlyList<Funnel> All() => database.Read(c => c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE archived_at IS NULL ORDER BY id", MapFunnel));
+    public IReadOnlyList<Funnel> All() =>
+        database.Read(c =>
+            c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE archived_at IS NULL ORDER BY id", MapFunnel)
+        );
 
     /// <summary>All, those put away too: their tests go on.</summary>
     public IReadOnlyDictionary<FunnelId, Funnel> Every() => All().Concat(Archived()).ToDictionary(funnel => funnel.Id);
 
-    public IReadOnlyList<Funnel> Archived() => database.Read(c => c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE archived_at IS NOT NULL ORDER BY id", MapFunnel));
+    public IReadOnlyList<Funnel> Archived() =>
+        database.Read(c =>
+            c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE archived_at IS NOT NULL ORDER BY id", MapFunnel)
+        );
 
-    public Funnel? BySlug(string slug) => database.Read(c => c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE slug = $1", MapFunnel, slug).SingleOrDefault());
+    public Funnel? BySlug(string slug) =>
+        database.Read(c =>
+            c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE slug = $1", MapFunnel, slug).SingleOrDefault()
+        );
 
     /// <summary>A funnel's steps in order, archived ones included.</summary>
     public IReadOnlyList<Step> Steps(FunnelId funnel) => database.Read(c => Steps(c, funnel));
 
-    public IReadOnlyList<Step> AllSteps() => database.Read(c => c.Rows($"SELECT {StepColumns} FROM steps ORDER BY funnel_id, position", MapStep));
+    public IReadOnlyList<Step> AllSteps() =>
+        database.Read(c => c.Rows($"SELECT {StepColumns} FROM steps ORDER BY funnel_id, position", MapStep));
 
     /// <summary>Is the link's name in use by any step of any funnel?</summary>
     public bool SlugTaken(string slug) => database.Read(c => SlugTaken(c, slug));
@@ -34,128 +45,242 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     public Task<Funnel> CreateAsync(string name) => journal.WriteAsync(c => Create(c, name));
 
     /// <summary>Makes a funnel with its steps and pages at once. Links whose names are taken get a number.</summary>
-    public Task<Funnel> CreateAsync(string name, IReadOnlyList<FunnelStep> steps) => journal.WriteAsync(c =>
-    {
-        var funnel = Create(c, name);
-        var now = time.GetUtcNow();
-        var ids = new List<StepId>();
-        foreach (var step in steps)
+    public Task<Funnel> CreateAsync(string name, IReadOnlyList<FunnelStep> steps) =>
+        journal.WriteAsync(c =>
         {
-            var made = Insert(c, funnel.Id, step.Kind, step.Name, Slug.Free(step.Slug, slug => SlugTaken(c, slug)));
-            ids.Add(made.Id);
-            var pages = new List<PageId>();
-            foreach (var page in step.Pages)
+            var funnel = Create(c, name);
+            var now = time.GetUtcNow();
+            var ids = new List<StepId>();
+            foreach (var step in steps)
             {
-                var id = page.Bundle is { } bundle ? PageStore.Add(c, made.Id, page.Name, bundle, "Brought in", now) : PageStore.AddOutside(c, made.Id, page.Name, page.Outside!, now);
-                if (page.Parent is { } parent) c.Execute("UPDATE pages SET parent_id = $2, parent_version = 1 WHERE id = $1", id.Value, pages[parent].Value);
-                if (page.IsIndexed) c.Execute("UPDATE pages SET indexed = 1 WHERE id = $1", id.Value);
-                pages.Add(id);
+                var made = Insert(c, funnel.Id, step.Kind, step.Name, Slug.Free(step.Slug, slug => SlugTaken(c, slug)));
+                ids.Add(made.Id);
+                var pages = new List<PageId>();
+                foreach (var page in step.Pages)
+                {
+                    var id = page.Bundle is { } bundle
+                        ? PageStore.Add(c, made.Id, page.Name, bundle, "Brought in", now)
+                        : PageStore.AddOutside(c, made.Id, page.Name, page.Outside!, now);
+                    if (page.Parent is { } parent)
+                        c.Execute(
+                            "UPDATE pages SET parent_id = $2, parent_version = 1 WHERE id = $1",
+                            id.Value,
+                            pages[parent].Value
+                        );
+                    if (page.IsIndexed)
+                        c.Execute("UPDATE pages SET indexed = 1 WHERE id = $1", id.Value);
+                    pages.Add(id);
+                }
+                if (step.Shown < pages.Count)
+                    c.Execute("UPDATE steps SET page_id = $2 WHERE id = $1", made.Id.Value, pages[step.Shown].Value);
             }
-            if (step.Shown < pages.Count) c.Execute("UPDATE steps SET page_id = $2 WHERE id = $1", made.Id.Value, pages[step.Shown].Value);
-        }
-        for (var i = 0; i < steps.Count; i++)
-            c.Execute("UPDATE steps SET yes_id = $2, no_id = $3 WHERE id = $1", ids[i].Value, steps[i].Yes is { } yes ? ids[yes].Value : null, steps[i].No is { } no ? ids[no].Value : null);
-        return funnel;
-    });
+            for (var i = 0; i < steps.Count; i++)
+                c.Execute(
+                    "UPDATE steps SET yes_id = $2, no_id = $3 WHERE id = $1",
+                    ids[i].Value,
+                    steps[i].Yes is { } yes ? ids[yes].Value : null,
+                    steps[i].No is { } no ? ids[no].Value : null
+                );
+            return funnel;
+        });
 
     /// <summary>Adds a step at the funnel's end; null when the link's name was taken meanwhile.</summary>
     public Task<Step?> AddStepAsync(FunnelId funnel, StepKind kind, string name, string slug) =>
         journal.WriteAsync(c => SlugTaken(c, slug) ? null : Insert(c, funnel, kind, name, slug));
 
     /// <summary>Makes a step like another, right behind it, with a link of its own and a clone of each of its pages.</summary>
-    public Task<Step> CloneStepAsync(Step step, string name) => journal.WriteAsync(c =>
-    {
-        var clone = Insert(c, step.Funnel, step.Kind, name, Slug.Free(Slug.From(name), slug => SlugTaken(c, slug)));
-        ClonePages(c, step, clone.Id);
-        var order = Steps(c, step.Funnel).Select(other => other.Id).Where(id => id != clone.Id).ToList();
-        order.Insert(order.IndexOf(step.Id) + 1, clone.Id);
-        Order(c, order);
-        return clone;
-    });
+    public Task<Step> CloneStepAsync(Step step, string name) =>
+        journal.WriteAsync(c =>
+        {
+            var clone = Insert(c, step.Funnel, step.Kind, name, Slug.Free(Slug.From(name), slug => SlugTaken(c, slug)));
+            ClonePages(c, step, clone.Id);
+            var order = Steps(c, step.Funnel).Select(other => other.Id).Where(id => id != clone.Id).ToList();
+            order.Insert(order.IndexOf(step.Id) + 1, clone.Id);
+            Order(c, order);
+            return clone;
+        });
 
     /// <summary>Makes a funnel like another, with fresh links and a clone of each page that its steps show.</summary>
     /// <param name="rename">Gives a page's source with other steps' links in place of some.</param>
-    public Task<Funnel> CloneAsync(Funnel funnel, string name, Func<string, IReadOnlyDictionary<string, string>, string> rename) => journal.WriteAsync(c =>
-    {
-        var clone = Create(c, name);
-        var made = new Dictionary<StepId, StepId>();
-        var steps = Steps(c, funnel.Id).Where(step => !step.IsArchived).ToArray();
-        foreach (var step in steps)
+    public Task<Funnel> CloneAsync(
+        Funnel funnel,
+        string name,
+        Func<string, IReadOnlyDictionary<string, string>, string> rename
+    ) =>
+        journal.WriteAsync(c =>
         {
-            var copy = Insert(c, clone.Id, step.Kind, step.Name, Slug.Free(Slug.From($"{clone.Slug}-{Slug.From(step.Name)}"), slug => SlugTaken(c, slug)));
-            made[step.Id] = copy.Id;
-            ClonePages(c, step, copy.Id);
-        }
-        foreach (var step in steps)
-            c.Execute("UPDATE steps SET yes_id = $2, no_id = $3 WHERE id = $1", made[step.Id].Value, Copy(step.Yes), Copy(step.No));
-        // Links from step to step stay within the clone.
-        var slugs = steps.ToDictionary(step => step.Slug, step => c.Text("SELECT slug FROM steps WHERE id = $1", made[step.Id].Value)!);
-        foreach (var copy in made.Values) PageStore.Relink(c, copy, html => rename(html, slugs));
-        return clone;
+            var clone = Create(c, name);
+            var made = new Dictionary<StepId, StepId>();
+            var steps = Steps(c, funnel.Id).Where(step => !step.IsArchived).ToArray();
+            foreach (var step in steps)
+            {
+                var copy = Insert(
+                    c,
+                    clone.Id,
+                    step.Kind,
+                    step.Name,
+                    Slug.Free(Slug.From($"{clone.Slug}-{Slug.From(step.Name)}"), slug => SlugTaken(c, slug))
+                );
+                made[step.Id] = copy.Id;
+                ClonePages(c, step, copy.Id);
+            }
+            foreach (var step in steps)
+                c.Execute(
+                    "UPDATE steps SET yes_id = $2, no_id = $3 WHERE id = $1",
+                    made[step.Id].Value,
+                    Copy(step.Yes),
+                    Copy(step.No)
+                );
+            // Links from step to step stay within the clone.
+            var slugs = steps.ToDictionary(
+                step => step.Slug,
+                step => c.Text("SELECT slug FROM steps WHERE id = $1", made[step.Id].Value)!
+            );
+            foreach (var copy in made.Values)
+                PageStore.Relink(c, copy, html => rename(html, slugs));
+            return clone;
 
-        long? Copy(StepId? to) => to is { } id && made.TryGetValue(id, out var copy) ? copy.Value : null;
-    });
+            long? Copy(StepId? to) => to is { } id && made.TryGetValue(id, out var copy) ? copy.Value : null;
+        });
 
-    public Task RenameAsync(FunnelId funnel, string name) => journal.WriteAsync(c => { c.Execute("UPDATE funnels SET name = $2 WHERE id = $1", funnel.Value, name); });
+    public Task RenameAsync(FunnelId funnel, string name) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute("UPDATE funnels SET name = $2 WHERE id = $1", funnel.Value, name);
+        });
 
     /// <summary>Changes what a step is called and what it is for; its link stays.</summary>
-    public Task ChangeStepAsync(StepId step, string name, StepKind kind, StepId? yes, StepId? no) => journal.WriteAsync(c =>
-    {
-        c.Execute("UPDATE steps SET name = $2, kind = $3, yes_id = $4, no_id = $5 WHERE id = $1", step.Value, name, kind.ToString(), yes?.Value, no?.Value);
-    });
+    public Task ChangeStepAsync(StepId step, string name, StepKind kind, StepId? yes, StepId? no) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute(
+                "UPDATE steps SET name = $2, kind = $3, yes_id = $4, no_id = $5 WHERE id = $1",
+                step.Value,
+                name,
+                kind.ToString(),
+                yes?.Value,
+                no?.Value
+            );
+        });
 
     /// <summary>How a step's link hands its visitors on.</summary>
-    public Task SetLinkAsync(StepId step, CarriedParameters carries, bool redirects) => journal.WriteAsync(c =>
-    {
-        c.Execute("UPDATE steps SET carries = $2, redirects = $3 WHERE id = $1", step.Value, carries.ToString(), redirects ? 1 : 0);
-    });
+    public Task SetLinkAsync(StepId step, CarriedParameters carries, bool redirects) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute(
+                "UPDATE steps SET carries = $2, redirects = $3 WHERE id = $1",
+                step.Value,
+                carries.ToString(),
+                redirects ? 1 : 0
+            );
+        });
 
     /// <summary>Whether a step's test starts on the control's own page, and how long that page waits, in milliseconds.</summary>
-    public Task SetStartAsync(StepId step, bool startsOnPage, int wait) => journal.WriteAsync(c =>
-    {
-        c.Execute("UPDATE steps SET starts_on_page = $2, start_wait = $3 WHERE id = $1", step.Value, startsOnPage ? 1 : 0, wait);
-    });
+    public Task SetStartAsync(StepId step, bool startsOnPage, int wait) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute(
+                "UPDATE steps SET starts_on_page = $2, start_wait = $3 WHERE id = $1",
+                step.Value,
+                startsOnPage ? 1 : 0,
+                wait
+            );
+        });
 
     /// <summary>What a sale in the funnel brings on average; null for not known.</summary>
-    public Task SetSaleWorthAsync(FunnelId funnel, long? worth) => journal.WriteAsync(c => { c.Execute("UPDATE funnels SET sale_worth = $2 WHERE id = $1", funnel.Value, worth); });
+    public Task SetSaleWorthAsync(FunnelId funnel, long? worth) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute("UPDATE funnels SET sale_worth = $2 WHERE id = $1", funnel.Value, worth);
+        });
 
     /// <summary>Puts the steps of a funnel in a new order; those not named keep theirs behind them.</summary>
-    public Task OrderAsync(FunnelId funnel, IReadOnlyList<StepId> order) => journal.WriteAsync(c =>
-    {
-        var all = Steps(c, funnel).Select(step => step.Id).ToList();
-        Order(c, [.. order.Where(all.Contains).Distinct(), .. all.Except(order)]);
-    });
+    public Task OrderAsync(FunnelId funnel, IReadOnlyList<StepId> order) =>
+        journal.WriteAsync(c =>
+        {
+            var all = Steps(c, funnel).Select(step => step.Id).ToList();
+            Order(c, [.. order.Where(all.Contains).Distinct(), .. all.Except(order)]);
+        });
 
     /// <summary>Puts a step away. Its link goes on showing its page, or leads where the owner says.</summary>
-    public Task ArchiveStepAsync(StepId step, string? forward) => journal.WriteAsync(c =>
-    {
-        c.Execute("UPDATE steps SET archived_at = $2, forward = $3 WHERE id = $1", step.Value, time.GetUtcNow().ToUnixTimeMilliseconds(), forward);
-    });
+    public Task ArchiveStepAsync(StepId step, string? forward) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute(
+                "UPDATE steps SET archived_at = $2, forward = $3 WHERE id = $1",
+                step.Value,
+                time.GetUtcNow().ToUnixTimeMilliseconds(),
+                forward
+            );
+        });
 
-    public Task RestoreStepAsync(StepId step) => journal.WriteAsync(c => { c.Execute("UPDATE steps SET archived_at = NULL, forward = NULL WHERE id = $1", step.Value); });
+    public Task RestoreStepAsync(StepId step) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute("UPDATE steps SET archived_at = NULL, forward = NULL WHERE id = $1", step.Value);
+        });
 
     /// <summary>Puts a whole funnel away, or takes it out again. Its links go on working.</summary>
-    public Task ArchiveAsync(FunnelId funnel, bool archived) => journal.WriteAsync(c =>
-    {
-        c.Execute("UPDATE funnels SET archived_at = $2 WHERE id = $1", funnel.Value, archived ? time.GetUtcNow().ToUnixTimeMilliseconds() : null);
-    });
+    public Task ArchiveAsync(FunnelId funnel, bool archived) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute(
+                "UPDATE funnels SET archived_at = $2 WHERE id = $1",
+                funnel.Value,
+                archived ? time.GetUtcNow().ToUnixTimeMilliseconds() : null
+            );
+        });
 
-    internal static Step MapStep(SqliteDataReader row) => new(
-        new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetInt32(2), Enum.Parse<StepKind>(row.GetString(3)), row.GetString(4), row.GetString(5),
-        row.NumberOrNull(6) is { } page ? new PageId(page) : null, row.NumberOrNull(7) is { } yes ? new StepId(yes) : null,
-        row.NumberOrNull(8) is { } no ? new StepId(no) : null, row.GetBoolean(9), row.TextOrNull(10))
-    { Carries = CarriedParameters.Parse(row.GetString(11)), Redirects = row.GetBoolean(12), StartsOnPage = row.GetBoolean(13), StartWait = row.GetInt32(14) };
+    internal static Step MapStep(SqliteDataReader row) =>
+        new(
+            new(row.GetInt64(0)),
+            new(row.GetInt64(1)),
+            row.GetInt32(2),
+            Enum.Parse<StepKind>(row.GetString(3)),
+            row.GetString(4),
+            row.GetString(5),
+            row.NumberOrNull(6) is { } page ? new PageId(page) : null,
+            row.NumberOrNull(7) is { } yes ? new StepId(yes) : null,
+            row.NumberOrNull(8) is { } no ? new StepId(no) : null,
+            row.GetBoolean(9),
+            row.TextOrNull(10)
+        )
+        {
+            Carries = CarriedParameters.Parse(row.GetString(11)),
+            Redirects = row.GetBoolean(12),
+            StartsOnPage = row.GetBoolean(13),
+            StartWait = row.GetInt32(14),
+        };
 
     private Funnel Create(SqliteConnection c, string name)
     {
         var slug = Slug.Free(Slug.From(name), s => c.Number("SELECT 1 FROM funnels WHERE slug = $1", s) is not null);
-        return new(new(c.Insert("INSERT INTO funnels (slug, name, created_at) VALUES ($1, $2, $3)", slug, name, time.GetUtcNow().ToUnixTimeMilliseconds())), slug, name, IsArchived: false);
+        return new(
+            new(
+                c.Insert(
+                    "INSERT INTO funnels (slug, name, created_at) VALUES ($1, $2, $3)",
+                    slug,
+                    name,
+                    time.GetUtcNow().ToUnixTimeMilliseconds()
+                )
+            ),
+            slug,
+            name,
+            IsArchived: false
+        );
     }
 
     private void ClonePages(SqliteConnection c, Step step, StepId to)
     {
         // The page shown first, so that it is the one that the new step shows.
-        foreach (var id in c.Rows("SELECT id FROM pages WHERE step_id = $1 AND archived_at IS NULL ORDER BY id = $2 DESC, id", row => new PageId(row.GetInt64(0)), step.Id.Value, step.Page?.Value ?? 0))
+        foreach (
+            var id in c.Rows(
+                "SELECT id FROM pages WHERE step_id = $1 AND archived_at IS NULL ORDER BY id = $2 DESC, id",
+                row => new PageId(row.GetInt64(0)),
+                step.Id.Value,
+                step.Page?.Value ?? 0
+            )
+        )
         {
             var page = PageStore.Find(c, id)!;
             PageStore.Clone(c, page, page.Name, to, time.GetUtcNow());
@@ -164,23 +289,41 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
 
     private static Step Insert(SqliteConnection c, FunnelId funnel, StepKind kind, string name, string slug)
     {
-        var position = (int)(c.Number("SELECT coalesce(max(position) + 1, 0) FROM steps WHERE funnel_id = $1", funnel.Value) ?? 0);
+        var position = (int)(
+            c.Number("SELECT coalesce(max(position) + 1, 0) FROM steps WHERE funnel_id = $1", funnel.Value) ?? 0
+        );
         var number = c.Number("SELECT coalesce(max(number) + 1, 0) FROM steps WHERE funnel_id = $1", funnel.Value) ?? 0;
-        if (number >= StepRole.MaxSteps) throw new StoreException($"A funnel holds {StepRole.MaxSteps} steps at most, those in the archive too. Begin another funnel.");
-        var id = c.Insert("INSERT INTO steps (funnel_id, position, kind, name, slug, number) VALUES ($1, $2, $3, $4, $5, $6)", funnel.Value, position, kind.ToString(), name, slug, number);
+        if (number >= StepRole.MaxSteps)
+            throw new StoreException(
+                $"A funnel holds {StepRole.MaxSteps} steps at most, those in the archive too. Begin another funnel."
+            );
+        var id = c.Insert(
+            "INSERT INTO steps (funnel_id, position, kind, name, slug, number) VALUES ($1, $2, $3, $4, $5, $6)",
+            funnel.Value,
+            position,
+            kind.ToString(),
+            name,
+            slug,
+            number
+        );
         return new(new(id), funnel, position, kind, name, slug, null);
     }
 
     private static void Order(SqliteConnection c, IReadOnlyList<StepId> order)
     {
         // No two steps may stand at one place, not even for a moment.
-        for (var i = 0; i < order.Count; i++) c.Execute("UPDATE steps SET position = $2 WHERE id = $1", order[i].Value, -1 - i);
-        for (var i = 0; i < order.Count; i++) c.Execute("UPDATE steps SET position = $2 WHERE id = $1", order[i].Value, i);
+        for (var i = 0; i < order.Count; i++)
+            c.Execute("UPDATE steps SET position = $2 WHERE id = $1", order[i].Value, -1 - i);
+        for (var i = 0; i < order.Count; i++)
+            c.Execute("UPDATE steps SET position = $2 WHERE id = $1", order[i].Value, i);
     }
 
-    private static List<Step> Steps(SqliteConnection c, FunnelId funnel) => c.Rows($"SELECT {StepColumns} FROM steps WHERE funnel_id = $1 ORDER BY position", MapStep, funnel.Value);
+    private static List<Step> Steps(SqliteConnection c, FunnelId funnel) =>
+        c.Rows($"SELECT {StepColumns} FROM steps WHERE funnel_id = $1 ORDER BY position", MapStep, funnel.Value);
 
-    private static bool SlugTaken(SqliteConnection c, string slug) => c.Number("SELECT 1 FROM steps WHERE slug = $1", slug) is not null;
+    private static bool SlugTaken(SqliteConnection c, string slug) =>
+        c.Number("SELECT 1 FROM steps WHERE slug = $1", slug) is not null;
 
-    private static Funnel MapFunnel(SqliteDataReader row) => new(new(row.GetInt64(0)), row.GetString(1), row.GetString(2), row.GetBoolean(3), row.NumberOrNull(4));
+    private static Funnel MapFunnel(SqliteDataReader row) =>
+        new(new(row.GetInt64(0)), row.GetString(1), row.GetString(2), row.GetBoolean(3), row.NumberOrNull(4));
 }

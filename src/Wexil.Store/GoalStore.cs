@@ -11,7 +11,15 @@ namespace Wexil.Store;
 /// <param name="Key">Its own address: <c>/signal/{key}</c>.</param>
 /// <param name="IsMain">The verdict goes by it.</param>
 /// <param name="CountsFrom">Counts with the visitors who came from then on, which is where a phase begins.</param>
-public sealed record TestGoalRow(GoalId Id, TestId Test, string Key, bool IsMain, Goal Goal, DateTimeOffset CreatedAt, DateTimeOffset CountsFrom)
+public sealed record TestGoalRow(
+    GoalId Id,
+    TestId Test,
+    string Key,
+    bool IsMain,
+    Goal Goal,
+    DateTimeOffset CreatedAt,
+    DateTimeOffset CountsFrom
+)
 {
     /// <summary>Does it count with the visitors of a phase?</summary>
     public bool CountsIn(Phase phase) => phase.StartedAt >= CountsFrom;
@@ -23,34 +31,76 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
     public const int MaxPerTest = 20;
 
     /// <summary>The goals of a test, the main one first.</summary>
-    public IReadOnlyList<TestGoalRow> Of(TestId test) => database.Read(c => c.Rows(
-        "SELECT id, test_id, key, is_main, spec, created_at, counts_from FROM goals WHERE test_id = $1 AND dropped_at IS NULL ORDER BY is_main DESC, id",
-        row => new TestGoalRow(new(row.GetInt64(0)), new(row.GetInt64(1)), row.GetString(2), row.GetBoolean(3), Goal.Parse(row.GetString(4)), row.Time(5), row.Time(6)), test.Value));
+    public IReadOnlyList<TestGoalRow> Of(TestId test) =>
+        database.Read(c =>
+            c.Rows(
+                "SELECT id, test_id, key, is_main, spec, created_at, counts_from FROM goals WHERE test_id = $1 AND dropped_at IS NULL ORDER BY is_main DESC, id",
+                row => new TestGoalRow(
+                    new(row.GetInt64(0)),
+                    new(row.GetInt64(1)),
+                    row.GetString(2),
+                    row.GetBoolean(3),
+                    Goal.Parse(row.GetString(4)),
+                    row.Time(5),
+                    row.Time(6)
+                ),
+                test.Value
+            )
+        );
 
     /// <summary>
     /// Adds a goal to a test. It counts with the visitors who come from now on: who came before may have done it unseen, so a phase begins. False when the test has as many as it may.</summary>
-    public Task<bool> AddAsync(TestId test, Goal goal) => journal.WriteAsync(c =>
-    {
-        if (c.Number("SELECT count(*) FROM goals WHERE test_id = $1 AND dropped_at IS NULL", test.Value) >= MaxPerTest) return false;
-        var now = time.GetUtcNow();
-        var isFirst = c.Number("SELECT 1 FROM test_tallies WHERE test_id = $1 LIMIT 1", test.Value) is null;
-        Add(c, test, goal, isMain: false, isFirst ? DateTimeOffset.UnixEpoch : now, now);
-        var (moment, what) = (now.ToUnixTimeMilliseconds(), $"Goal “{goal.Name}” added");
-        TestStore.Log(c, test, moment, "owner", what);
-        if (!isFirst) TestStore.Settle(c, test, what, moment);
-        return true;
-    });
+    public Task<bool> AddAsync(TestId test, Goal goal) =>
+        journal.WriteAsync(c =>
+        {
+            if (
+                c.Number("SELECT count(*) FROM goals WHERE test_id = $1 AND dropped_at IS NULL", test.Value)
+                >= MaxPerTest
+            )
+                return false;
+            var now = time.GetUtcNow();
+            var isFirst = c.Number("SELECT 1 FROM test_tallies WHERE test_id = $1 LIMIT 1", test.Value) is null;
+            Add(c, test, goal, isMain: false, isFirst ? DateTimeOffset.UnixEpoch : now, now);
+            var (moment, what) = (now.ToUnixTimeMilliseconds(), $"Goal “{goal.Name}” added");
+            TestStore.Log(c, test, moment, "owner", what);
+            if (!isFirst)
+                TestStore.Settle(c, test, what, moment);
+            return true;
+        });
 
     /// <summary>A goal counts no more and is out of sight. The main goal stays.</summary>
-    public Task DropAsync(TestId test, GoalId goal) => journal.WriteAsync(c =>
-    {
-        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-        if (c.Text("SELECT spec FROM goals WHERE id = $1 AND test_id = $2 AND NOT is_main AND dropped_at IS NULL", goal.Value, test.Value) is not { } spec) return;
-        c.Execute("UPDATE goals SET dropped_at = $2 WHERE id = $1", goal.Value, now);
-        TestStore.Log(c, test, now, "owner", $"Goal “{Goal.Parse(spec).Name}” taken out");
-    });
+    public Task DropAsync(TestId test, GoalId goal) =>
+        journal.WriteAsync(c =>
+        {
+            var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+            if (
+                c.Text(
+                    "SELECT spec FROM goals WHERE id = $1 AND test_id = $2 AND NOT is_main AND dropped_at IS NULL",
+                    goal.Value,
+                    test.Value
+                )
+                is not { } spec
+            )
+                return;
+            c.Execute("UPDATE goals SET dropped_at = $2 WHERE id = $1", goal.Value, now);
+            TestStore.Log(c, test, now, "owner", $"Goal “{Goal.Parse(spec).Name}” taken out");
+        });
 
-    internal static void Add(SqliteConnection c, TestId test, Goal goal, bool isMain, DateTimeOffset from, DateTimeOffset now) => c.Insert(
-        "INSERT INTO goals (test_id, key, is_main, spec, created_at, counts_from) VALUES ($1, $2, $3, $4, $5, $6)",
-        test.Value, Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(8)), isMain ? 1 : 0, goal.ToJson(), now.ToUnixTimeMilliseconds(), from.ToUnixTimeMilliseconds());
+    internal static void Add(
+        SqliteConnection c,
+        TestId test,
+        Goal goal,
+        bool isMain,
+        DateTimeOffset from,
+        DateTimeOffset now
+    ) =>
+        c.Insert(
+            "INSERT INTO goals (test_id, key, is_main, spec, created_at, counts_from) VALUES ($1, $2, $3, $4, $5, $6)",
+            test.Value,
+            Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(8)),
+            isMain ? 1 : 0,
+            goal.ToJson(),
+            now.ToUnixTimeMilliseconds(),
+            from.ToUnixTimeMilliseconds()
+        );
 }

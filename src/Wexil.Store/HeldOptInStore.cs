@@ -5,7 +5,15 @@ using Wexil.Store.Recording;
 namespace Wexil.Store;
 
 /// <summary>An opt-in that looks like a program's.</summary>
-public sealed record HeldOptIn(long Id, StepId Step, PageId Page, VisitorId Visitor, string Email, string Fields, DateTimeOffset At);
+public sealed record HeldOptIn(
+    long Id,
+    StepId Step,
+    PageId Page,
+    VisitorId Visitor,
+    string Email,
+    string Fields,
+    DateTimeOffset At
+);
 
 /// <summary>Opt-ins that are kept apart until the owner looks at them.</summary>
 public sealed class HeldOptInStore(Database database, Journal journal)
@@ -13,16 +21,30 @@ public sealed class HeldOptInStore(Database database, Journal journal)
     /// <summary>How many are kept at most; beyond that the oldest goes, so that no program fills the disk.</summary>
     public const int MaxCount = 1000;
 
-    public Task HoldAsync(StepId step, PageId page, VisitorId visitor, OptInNote note, DateTimeOffset at) => journal.WriteAsync(c =>
-    {
-        c.Execute("INSERT INTO held_opt_ins (step_id, page_id, visitor, email, fields, at) VALUES ($1, $2, $3, $4, $5, $6)",
-            step.Value, page.Value, visitor.Value.ToByteArray(bigEndian: true), note.Email, note.ToString(), at.ToUnixTimeMilliseconds());
-        c.Execute("DELETE FROM held_opt_ins WHERE id <= (SELECT max(id) FROM held_opt_ins) - $1", MaxCount);
-    });
+    public Task HoldAsync(StepId step, PageId page, VisitorId visitor, OptInNote note, DateTimeOffset at) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute(
+                "INSERT INTO held_opt_ins (step_id, page_id, visitor, email, fields, at) VALUES ($1, $2, $3, $4, $5, $6)",
+                step.Value,
+                page.Value,
+                visitor.Value.ToByteArray(bigEndian: true),
+                note.Email,
+                note.ToString(),
+                at.ToUnixTimeMilliseconds()
+            );
+            c.Execute("DELETE FROM held_opt_ins WHERE id <= (SELECT max(id) FROM held_opt_ins) - $1", MaxCount);
+        });
 
     /// <summary>The newest first.</summary>
-    public IReadOnlyList<HeldOptIn> Newest(int most) => database.Read(c => c.Rows(
-        "SELECT id, step_id, page_id, visitor, email, fields, at FROM held_opt_ins ORDER BY id DESC LIMIT $1", Map, most));
+    public IReadOnlyList<HeldOptIn> Newest(int most) =>
+        database.Read(c =>
+            c.Rows(
+                "SELECT id, step_id, page_id, visitor, email, fields, at FROM held_opt_ins ORDER BY id DESC LIMIT $1",
+                Map,
+                most
+            )
+        );
 
     public long Count() => database.Read(c => c.Number("SELECT count(*) FROM held_opt_ins") ?? 0);
 
@@ -30,16 +52,49 @@ public sealed class HeldOptInStore(Database database, Journal journal)
     /// <returns>Null where it is gone.</returns>
     public async Task<HeldOptIn?> TakeInAsync(long id)
     {
-        if (database.Read(c => c.Rows("SELECT id, step_id, page_id, visitor, email, fields, at FROM held_opt_ins WHERE id = $1", Map, id)).SingleOrDefault() is not { } held) return null;
+        if (
+            database
+                .Read(c =>
+                    c.Rows(
+                        "SELECT id, step_id, page_id, visitor, email, fields, at FROM held_opt_ins WHERE id = $1",
+                        Map,
+                        id
+                    )
+                )
+                .SingleOrDefault()
+            is not { } held
+        )
+            return null;
         // Its own id, so that a second click takes in nothing more.
-        var token = new Guid(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes($"held {held.Id} {held.At:O}")).AsSpan(0, 16), bigEndian: true);
-        await journal.AppendAsync(new(token, held.At, EventKind.OptIn, held.Visitor, held.Step, held.Page, Data: held.Fields));
+        var token = new Guid(
+            System
+                .Security.Cryptography.SHA256.HashData(
+                    System.Text.Encoding.UTF8.GetBytes($"held {held.Id} {held.At:O}")
+                )
+                .AsSpan(0, 16),
+            bigEndian: true
+        );
+        await journal.AppendAsync(
+            new(token, held.At, EventKind.OptIn, held.Visitor, held.Step, held.Page, Data: held.Fields)
+        );
         await DeleteAsync(id);
         return held;
     }
 
-    public Task DeleteAsync(long id) => journal.WriteAsync(c => { c.Execute("DELETE FROM held_opt_ins WHERE id = $1", id); });
+    public Task DeleteAsync(long id) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute("DELETE FROM held_opt_ins WHERE id = $1", id);
+        });
 
-    private static HeldOptIn Map(Microsoft.Data.Sqlite.SqliteDataReader row) => new(
-        row.GetInt64(0), new(row.GetInt64(1)), new(row.GetInt64(2)), new(new Guid(row.GetFieldValue<byte[]>(3), bigEndian: true)), row.GetString(4), row.GetString(5), row.Time(6));
+    private static HeldOptIn Map(Microsoft.Data.Sqlite.SqliteDataReader row) =>
+        new(
+            row.GetInt64(0),
+            new(row.GetInt64(1)),
+            new(row.GetInt64(2)),
+            new(new Guid(row.GetFieldValue<byte[]>(3), bigEndian: true)),
+            row.GetString(4),
+            row.GetString(5),
+            row.Time(6)
+        );
 }

@@ -21,7 +21,9 @@ public sealed class IdentityStore(Database database, Journal journal, TroubleLog
         _unwritten[elsewhere] = here;
         try
         {
-            await journal.WriteAsync(c => c.Execute("INSERT OR REPLACE INTO same_browsers VALUES ($1, $2)", Bytes(elsewhere), Bytes(here)));
+            await journal.WriteAsync(c =>
+                c.Execute("INSERT OR REPLACE INTO same_browsers VALUES ($1, $2)", Bytes(elsewhere), Bytes(here))
+            );
         }
         finally
         {
@@ -32,7 +34,8 @@ public sealed class IdentityStore(Database database, Journal journal, TroubleLog
     /// <summary>The visitor here of an id that an outside site keeps; the same id where nothing else is known.</summary>
     public VisitorId Of(VisitorId elsewhere)
     {
-        if (_unwritten.TryGetValue(elsewhere, out var here)) return here;
+        if (_unwritten.TryGetValue(elsewhere, out var here))
+            return here;
         try
         {
             return database.SameAs(elsewhere) ?? elsewhere;

@@ -8,7 +8,13 @@ namespace Wexil.Store;
 /// <param name="ByGoal">The looks so far, by page, this one included; empty where nothing can be said yet.</param>
 /// <param name="Stood">How the test stood, as a word.</param>
 /// <param name="BaseEarned">What a visitor brings, where it is to be fixed now.</param>
-public sealed record TestLook(TestId Test, IReadOnlyDictionary<PageId, PastLooks> ByGoal, IReadOnlyDictionary<PageId, PastLooks> ByMoney, string Stood, double? BaseEarned)
+public sealed record TestLook(
+    TestId Test,
+    IReadOnlyDictionary<PageId, PastLooks> ByGoal,
+    IReadOnlyDictionary<PageId, PastLooks> ByMoney,
+    string Stood,
+    double? BaseEarned
+)
 {
     /// <summary>The rate of all pages together, where the expected one is to be corrected by it now.</summary>
     public double? SeenRate { get; init; }
@@ -18,34 +24,84 @@ public sealed record TestLook(TestId Test, IReadOnlyDictionary<PageId, PastLooks
 public sealed class LookStore(Database database, Journal journal, TimeProvider time)
 {
     /// <summary>The looks at a test so far, by page.</summary>
-    public IReadOnlyDictionary<PageId, PastLooks> Past(TestId test, bool onMoney) => database.Read(c => c.Rows(
-        "SELECT page_id, ahead, behind FROM looks WHERE test_id = $1 AND on_money = $2",
-        row => (new PageId(row.GetInt64(0)), new PastLooks(row.GetDouble(1), row.GetDouble(2))), test.Value, onMoney ? 1 : 0).ToDictionary());
+    public IReadOnlyDictionary<PageId, PastLooks> Past(TestId test, bool onMoney) =>
+        database.Read(c =>
+            c.Rows(
+                    "SELECT page_id, ahead, behind FROM looks WHERE test_id = $1 AND on_money = $2",
+                    row => (new PageId(row.GetInt64(0)), new PastLooks(row.GetDouble(1), row.GetDouble(2))),
+                    test.Value,
+                    onMoney ? 1 : 0
+                )
+                .ToDictionary()
+        );
 
     /// <summary>When each test was last looked at and how it stood then.</summary>
-    public IReadOnlyDictionary<TestId, (DateTimeOffset At, string Stood)> Last() => database.Read(c => c.Rows(
-        "SELECT test_id, at, stood FROM last_looks", row => (new TestId(row.GetInt64(0)), (row.Time(1), row.GetString(2)))).ToDictionary());
+    public IReadOnlyDictionary<TestId, (DateTimeOffset At, string Stood)> Last() =>
+        database.Read(c =>
+            c.Rows("SELECT test_id, at, stood FROM last_looks", row =>
+                    (new TestId(row.GetInt64(0)), (row.Time(1), row.GetString(2)))
+                )
+                .ToDictionary()
+        );
 
-    public Task SaveAsync(IReadOnlyCollection<TestLook> looks) => journal.WriteAsync(c =>
-    {
-        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-        foreach (var look in looks)
+    public Task SaveAsync(IReadOnlyCollection<TestLook> looks) =>
+        journal.WriteAsync(c =>
         {
-            foreach (var (pages, onMoney) in new[] { (look.ByGoal, 0), (look.ByMoney, 1) })
-                foreach (var (page, past) in pages)
-                    c.Execute("INSERT INTO looks VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind", look.Test.Value, page.Value, onMoney, past.Ahead, past.Behind);
-            c.Execute("INSERT INTO last_looks VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET at = excluded.at, stood = excluded.stood", look.Test.Value, now, look.Stood);
-            if (look.SeenRate is { } rate) c.Execute("UPDATE tests SET seen_rate = coalesce(seen_rate, $2) WHERE id = $1", look.Test.Value, rate);
-            if (look.BaseEarned is { } earned) c.Execute("UPDATE tests SET base_earned = coalesce(base_earned, $2) WHERE id = $1", look.Test.Value, earned);
-        }
-    });
+            var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+            foreach (var look in looks)
+            {
+                foreach (var (pages, onMoney) in new[] { (look.ByGoal, 0), (look.ByMoney, 1) })
+                {
+                    foreach (var (page, past) in pages)
+                        c.Execute(
+                            "INSERT INTO looks VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind",
+                            look.Test.Value,
+                            page.Value,
+                            onMoney,
+                            past.Ahead,
+                            past.Behind
+                        );
+                }
+                c.Execute(
+                    "INSERT INTO last_looks VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET at = excluded.at, stood = excluded.stood",
+                    look.Test.Value,
+                    now,
+                    look.Stood
+                );
+                if (look.SeenRate is { } rate)
+                    c.Execute(
+                        "UPDATE tests SET seen_rate = coalesce(seen_rate, $2) WHERE id = $1",
+                        look.Test.Value,
+                        rate
+                    );
+                if (look.BaseEarned is { } earned)
+                    c.Execute(
+                        "UPDATE tests SET base_earned = coalesce(base_earned, $2) WHERE id = $1",
+                        look.Test.Value,
+                        earned
+                    );
+            }
+        });
 
     /// <summary>Notes that the owner is told about something now; false where that was done less than so long ago.</summary>
-    public Task<bool> MayTellAsync(string about, TimeSpan notWithin) => journal.WriteAsync(c =>
-    {
-        var now = time.GetUtcNow();
-        if (c.Number("SELECT 1 FROM told_owner WHERE about = $1 AND at > $2", about, (now - notWithin).ToUnixTimeMilliseconds()) is not null) return false;
-        c.Execute("INSERT INTO told_owner VALUES ($1, $2) ON CONFLICT DO UPDATE SET at = excluded.at", about, now.ToUnixTimeMilliseconds());
-        return true;
-    });
+    public Task<bool> MayTellAsync(string about, TimeSpan notWithin) =>
+        journal.WriteAsync(c =>
+        {
+            var now = time.GetUtcNow();
+            if (
+                c.Number(
+                    "SELECT 1 FROM told_owner WHERE about = $1 AND at > $2",
+                    about,
+                    (now - notWithin).ToUnixTimeMilliseconds()
+                )
+                is not null
+            )
+                return false;
+            c.Execute(
+                "INSERT INTO told_owner VALUES ($1, $2) ON CONFLICT DO UPDATE SET at = excluded.at",
+                about,
+                now.ToUnixTimeMilliseconds()
+            );
+            return true;
+        });
 }

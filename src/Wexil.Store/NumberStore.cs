@@ -10,15 +10,26 @@ public sealed record KeptNumbers(long Id, string Name, string Address, DateTimeO
 public sealed class NumberStore(Database database, Journal journal, TimeProvider time)
 {
     /// <summary>The newest first.</summary>
-    public IReadOnlyList<KeptNumbers> All() => database.Read(c => c.Rows(
-        "SELECT id, name, address, kept_at FROM kept_numbers ORDER BY kept_at DESC, id DESC", row => new KeptNumbers(row.GetInt64(0), row.GetString(1), row.GetString(2), row.Time(3))));
+    public IReadOnlyList<KeptNumbers> All() =>
+        database.Read(c =>
+            c.Rows(
+                "SELECT id, name, address, kept_at FROM kept_numbers ORDER BY kept_at DESC, id DESC",
+                row => new KeptNumbers(row.GetInt64(0), row.GetString(1), row.GetString(2), row.Time(3))
+            )
+        );
 
     /// <summary>Numbers of the same name give way to these.</summary>
-    public Task KeepAsync(string name, string address) => journal.WriteAsync(c =>
-    {
-        c.Execute("DELETE FROM kept_numbers WHERE name = $1", name);
-        c.Execute("INSERT INTO kept_numbers (name, address, kept_at) VALUES ($1, $2, $3)", name, address, time.GetUtcNow().ToUnixTimeMilliseconds());
-    });
+    public Task KeepAsync(string name, string address) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute("DELETE FROM kept_numbers WHERE name = $1", name);
+            c.Execute(
+                "INSERT INTO kept_numbers (name, address, kept_at) VALUES ($1, $2, $3)",
+                name,
+                address,
+                time.GetUtcNow().ToUnixTimeMilliseconds()
+            );
+        });
 
     public Task DropAsync(long id) => journal.WriteAsync(c => c.Execute("DELETE FROM kept_numbers WHERE id = $1", id));
 }

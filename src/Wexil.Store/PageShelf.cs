@@ -32,8 +32,14 @@ public enum ShelfProblem
 public sealed class PageShelf(Database database, Journal journal, TimeProvider time)
 {
     /// <summary>The pages of a step that are put away, the newest first.</summary>
-    public IReadOnlyList<Page> Archived(StepId step) => database.Read(c => c.Rows(
-        $"SELECT {PageStore.Columns} FROM pages WHERE step_id = $1 AND archived_at IS NOT NULL ORDER BY archived_at DESC, id", PageStore.Map, step.Value));
+    public IReadOnlyList<Page> Archived(StepId step) =>
+        database.Read(c =>
+            c.Rows(
+                $"SELECT {PageStore.Columns} FROM pages WHERE step_id = $1 AND archived_at IS NOT NULL ORDER BY archived_at DESC, id",
+                PageStore.Map,
+                step.Value
+            )
+        );
 
     /// <summary>What stands in the way of putting a page away; null for nothing.</summary>
     public ShelfProblem? Problem(Page page) => database.Read(c => Problem(c, page.Id));
@@ -50,25 +56,36 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
     /// <returns>What stands in the way, and nothing was changed; null when it is done.</returns>
     public Task<ShelfProblem?> ArchiveAsync(Page page) => journal.WriteAsync(c => Archive(c, page));
 
-    public Task RestoreAsync(PageId page) => journal.WriteAsync(c => { c.Execute("UPDATE pages SET archived_at = NULL WHERE id = $1", page.Value); });
+    public Task RestoreAsync(PageId page) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute("UPDATE pages SET archived_at = NULL WHERE id = $1", page.Value);
+        });
 
     /// <summary>
     /// Moves a page to another step. Figures of a test belong to the step where it ran: a page that was in one is put away there, and a
     /// clone of it stands on the other step.
     /// </summary>
     /// <returns>The page on the other step; or what stands in the way.</returns>
-    public Task<(PageId Page, ShelfProblem? Problem)> MoveAsync(Page page, StepId to) => journal.WriteAsync<(PageId, ShelfProblem?)>(c =>
-    {
-        if (Problem(c, page.Id) is { } problem) return (page.Id, problem);
-        if (IsFree(c, page.Id))
+    public Task<(PageId Page, ShelfProblem? Problem)> MoveAsync(Page page, StepId to) =>
+        journal.WriteAsync<(PageId, ShelfProblem?)>(c =>
         {
-            c.Execute("UPDATE pages SET step_id = $2, name = $3 WHERE id = $1", page.Id.Value, to.Value, PageStore.FreeName(c, to, page.Name));
-            c.Execute("UPDATE steps SET page_id = $2 WHERE id = $1 AND page_id IS NULL", to.Value, page.Id.Value);
-            return (page.Id, null);
-        }
-        var clone = PageStore.Clone(c, page, page.Name, to, time.GetUtcNow());
-        return (clone, Archive(c, page));
-    });
+            if (Problem(c, page.Id) is { } problem)
+                return (page.Id, problem);
+            if (IsFree(c, page.Id))
+            {
+                c.Execute(
+                    "UPDATE pages SET step_id = $2, name = $3 WHERE id = $1",
+                    page.Id.Value,
+                    to.Value,
+                    PageStore.FreeName(c, to, page.Name)
+                );
+                c.Execute("UPDATE steps SET page_id = $2 WHERE id = $1 AND page_id IS NULL", to.Value, page.Id.Value);
+                return (page.Id, null);
+            }
+            var clone = PageStore.Clone(c, page, page.Name, to, time.GetUtcNow());
+            return (clone, Archive(c, page));
+        });
 
     /// <summary>Deletes a page that nobody was ever shown.</summary>
     /// <returns>What stands in the way; null when it is gone.</returns>
@@ -78,10 +95,29 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
         await journal.WhenProjectedAsync();
         return await journal.WriteAsync(c =>
         {
-            if (Problem(c, page.Id) is { } problem) return problem;
-            if (!CanBeDeleted(c, page.Id)) return ShelfProblem.WasShown;
-            c.Execute("UPDATE pages SET parent_id = $2, parent_version = $3 WHERE parent_id = $1", page.Id.Value, page.Parent?.Value, page.ParentVersion);
-            foreach (var table in (string[])["draft_changes", "draft_edits", "drafts", "version_files", "page_versions", "page_checks", "page_watch", "held_opt_ins"])
+            if (Problem(c, page.Id) is { } problem)
+                return problem;
+            if (!CanBeDeleted(c, page.Id))
+                return ShelfProblem.WasShown;
+            c.Execute(
+                "UPDATE pages SET parent_id = $2, parent_version = $3 WHERE parent_id = $1",
+                page.Id.Value,
+                page.Parent?.Value,
+                page.ParentVersion
+            );
+            foreach (
+                var table in (string[])
+                    [
+                        "draft_changes",
+                        "draft_edits",
+                        "drafts",
+                        "version_files",
+                        "page_versions",
+                        "page_checks",
+                        "page_watch",
+                        "held_opt_ins",
+                    ]
+            )
                 c.Execute($"DELETE FROM {table} WHERE page_id = $1", page.Id.Value);
             c.Execute("DELETE FROM pages WHERE id = $1", page.Id.Value);
             return (ShelfProblem?)null;
@@ -90,32 +126,56 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
 
     private ShelfProblem? Archive(SqliteConnection c, Page page)
     {
-        if (Problem(c, page.Id) is { } problem) return problem;
+        if (Problem(c, page.Id) is { } problem)
+            return problem;
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
         c.Execute("UPDATE pages SET archived_at = $2 WHERE id = $1 AND archived_at IS NULL", page.Id.Value, now);
-        if (Running(c, page.Id) is not var (test, position, weights)) return null;
+        if (Running(c, page.Id) is not var (test, position, weights))
+            return null;
         c.Execute("UPDATE tests SET weights = $2 WHERE id = $1", test, weights.Without([position]).ToString());
-        TestStore.Settle(c, new(test), $"“{page.Name}” is put away: new visitors are split {weights.Without([position])}", now, log: "owner");
+        TestStore.Settle(
+            c,
+            new(test),
+            $"“{page.Name}” is put away: new visitors are split {weights.Without([position])}",
+            now,
+            log: "owner"
+        );
         return null;
     }
 
     private static ShelfProblem? Problem(SqliteConnection c, PageId page)
     {
-        if (c.Number("SELECT 1 FROM steps WHERE page_id = $1", page.Value) is not null) return Running(c, page) is null ? ShelfProblem.IsShown : ShelfProblem.IsControl;
-        if (c.Number("SELECT 1 FROM source_ties WHERE page_id = $1", page.Value) is not null) return ShelfProblem.IsTied;
-        if (c.Number("SELECT 1 FROM tests WHERE others_id = $1 AND decided_at IS NULL", page.Value) is not null) return ShelfProblem.IsForOthers;
-        if (Running(c, page) is not var (_, position, weights)) return null;
-        if (position == 0) return ShelfProblem.IsControl;
-        return weights.Percent.Where((weight, other) => other != position && weight > 0).Count() < 2 ? ShelfProblem.LeavesOne : null;
+        if (c.Number("SELECT 1 FROM steps WHERE page_id = $1", page.Value) is not null)
+            return Running(c, page) is null ? ShelfProblem.IsShown : ShelfProblem.IsControl;
+        if (c.Number("SELECT 1 FROM source_ties WHERE page_id = $1", page.Value) is not null)
+            return ShelfProblem.IsTied;
+        if (c.Number("SELECT 1 FROM tests WHERE others_id = $1 AND decided_at IS NULL", page.Value) is not null)
+            return ShelfProblem.IsForOthers;
+        if (Running(c, page) is not var (_, position, weights))
+            return null;
+        if (position == 0)
+            return ShelfProblem.IsControl;
+        return weights.Percent.Where((weight, other) => other != position && weight > 0).Count() < 2
+            ? ShelfProblem.LeavesOne
+            : null;
     }
 
-    private static (long Test, int Position, Weights Weights)? Running(SqliteConnection c, PageId page) => c.Rows(
-        "SELECT t.id, p.position, t.weights FROM test_pages p JOIN tests t ON t.id = p.test_id WHERE p.page_id = $1 AND t.decided_at IS NULL",
-        row => ((long, int, Weights)?)(row.GetInt64(0), row.GetInt32(1), Weights.Parse(row.GetString(2))), page.Value).SingleOrDefault();
+    private static (long Test, int Position, Weights Weights)? Running(SqliteConnection c, PageId page) =>
+        c.Rows(
+                "SELECT t.id, p.position, t.weights FROM test_pages p JOIN tests t ON t.id = p.test_id WHERE p.page_id = $1 AND t.decided_at IS NULL",
+                row => ((long, int, Weights)?)(row.GetInt64(0), row.GetInt32(1), Weights.Parse(row.GetString(2))),
+                page.Value
+            )
+            .SingleOrDefault();
 
     /// <summary>No test has it among its pages, running or decided.</summary>
     private static bool IsFree(SqliteConnection c, PageId page) =>
-        c.Number("SELECT 1 FROM test_pages WHERE page_id = $1 UNION ALL SELECT 1 FROM tests WHERE others_id = $1 UNION ALL SELECT 1 FROM verdicts WHERE page_before_id = $1 LIMIT 1", page.Value) is null;
+        c.Number(
+            "SELECT 1 FROM test_pages WHERE page_id = $1 UNION ALL SELECT 1 FROM tests WHERE others_id = $1 UNION ALL SELECT 1 FROM verdicts WHERE page_before_id = $1 LIMIT 1",
+            page.Value
+        )
+            is null;
 
-    private static bool CanBeDeleted(SqliteConnection c, PageId page) => IsFree(c, page) && c.Number("SELECT 1 FROM shown_pages WHERE page_id = $1", page.Value) is null;
+    private static bool CanBeDeleted(SqliteConnection c, PageId page) =>
+        IsFree(c, page) && c.Number("SELECT 1 FROM shown_pages WHERE page_id = $1", page.Value) is null;
 }

@@ -14,12 +14,30 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
     public IReadOnlyList<ExchangeRate> All() => database.Read(c => Rows(c, settings.Currency));
 
     /// <summary>Sets a rate from a day on; another one of the same day is replaced.</summary>
-    public Task SetAsync(ExchangeRate rate) => journal.WriteAsync(c => Recount(c, () => c.Execute(
-        "INSERT INTO rates (currency, own, since, worth) VALUES ($1, $2, $3, $4) ON CONFLICT DO UPDATE SET worth = excluded.worth",
-        rate.Currency.Code, settings.Currency.Code, Written(rate.From), rate.Worth.ToString(CultureInfo.InvariantCulture))));
+    public Task SetAsync(ExchangeRate rate) =>
+        journal.WriteAsync(c =>
+            Recount(c, () =>
+                c.Execute(
+                    "INSERT INTO rates (currency, own, since, worth) VALUES ($1, $2, $3, $4) ON CONFLICT DO UPDATE SET worth = excluded.worth",
+                    rate.Currency.Code,
+                    settings.Currency.Code,
+                    Written(rate.From),
+                    rate.Worth.ToString(CultureInfo.InvariantCulture)
+                )
+            )
+        );
 
-    public Task DropAsync(Currency currency, DateOnly from) => journal.WriteAsync(c => Recount(c, () => c.Execute(
-        "DELETE FROM rates WHERE currency = $1 AND own = $2 AND since = $3", currency.Code, settings.Currency.Code, Written(from))));
+    public Task DropAsync(Currency currency, DateOnly from) =>
+        journal.WriteAsync(c =>
+            Recount(c, () =>
+                c.Execute(
+                    "DELETE FROM rates WHERE currency = $1 AND own = $2 AND since = $3",
+                    currency.Code,
+                    settings.Currency.Code,
+                    Written(from)
+                )
+            )
+        );
 
     internal static ExchangeRates Read(SqliteConnection connection, Currency own) => new(own, Rows(connection, own));
 
@@ -29,27 +47,58 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
         var before = new ProjectionContext(connection);
         change();
         var after = new ProjectionContext(connection);
-        string[] concerned = [.. before.RatedCurrencies.Union(after.RatedCurrencies).Append(before.Own).Append(after.Own)];
+        string[] concerned =
+        [
+            .. before.RatedCurrencies.Union(after.RatedCurrencies).Append(before.Own).Append(after.Own),
+        ];
         // Where the owner's currency is the same, what was sold in it is worth the same.
-        if (before.Own == after.Own) concerned = [.. concerned.Where(currency => currency != after.Own)];
+        if (before.Own == after.Own)
+            concerned = [.. concerned.Where(currency => currency != after.Own)];
         using var sales = new SaleProjection(connection);
         using var goals = new GoalProjection(connection);
         using var tests = new TestProjection(connection);
         foreach (var currency in concerned.Distinct())
-            foreach (var order in connection.Rows("SELECT order_id FROM orders WHERE currency = $1", row => row.GetString(0), currency))
+        {
+            foreach (
+                var order in connection.Rows(
+                    "SELECT order_id FROM orders WHERE currency = $1",
+                    row => row.GetString(0),
+                    currency
+                )
+            )
                 if (sales.Value(order, currency, before.Own, after) is { } moved)
-                    foreach (var goal in moved.Tests.SelectMany(test => after.SaleGoals(test).ToArray()).Where(goal => goal.Goal.Takes(moved.Product)))
-                        if (tests.Find(goal.Test.Test, moved.Visitor) is { } place) goals.Meet(goal, place, new(moved.Visitor, moved.At, 0, moved.Worth, order));
+                    foreach (
+                        var goal in moved
+                            .Tests.SelectMany(test => after.SaleGoals(test).ToArray())
+                            .Where(goal => goal.Goal.Takes(moved.Product))
+                    )
+                        if (tests.Find(goal.Test.Test, moved.Visitor) is { } place)
+                            goals.Meet(goal, place, new(moved.Visitor, moved.At, 0, moved.Worth, order));
+        }
         sales.Settle(after);
         sales.Write();
         goals.Write();
-        connection.Execute("DELETE FROM money_tallies WHERE orders = 0 AND earned = 0; DELETE FROM source_money WHERE orders = 0 AND earned = 0");
+        connection.Execute(
+            "DELETE FROM money_tallies WHERE orders = 0 AND earned = 0; DELETE FROM source_money WHERE orders = 0 AND earned = 0"
+        );
     }
 
-    private static IReadOnlyList<ExchangeRate> Rows(SqliteConnection connection, Currency own) => [.. connection.Rows(
-        "SELECT currency, since, worth FROM rates WHERE own = $1 ORDER BY currency, since DESC",
-        row => (Currency: Currency.Find(row.GetString(0)), From: DateOnly.ParseExact(row.GetString(1), "yyyy-MM-dd", CultureInfo.InvariantCulture), Worth: decimal.Parse(row.GetString(2), CultureInfo.InvariantCulture)), own.Code)
-        .Where(row => row.Currency is not null).Select(row => new ExchangeRate(row.Currency!, row.From, row.Worth))];
+    private static IReadOnlyList<ExchangeRate> Rows(SqliteConnection connection, Currency own) =>
+        [
+            .. connection
+                .Rows(
+                    "SELECT currency, since, worth FROM rates WHERE own = $1 ORDER BY currency, since DESC",
+                    row =>
+                        (
+                            Currency: Currency.Find(row.GetString(0)),
+                            From: DateOnly.ParseExact(row.GetString(1), "yyyy-MM-dd", CultureInfo.InvariantCulture),
+                            Worth: decimal.Parse(row.GetString(2), CultureInfo.InvariantCulture)
+                        ),
+                    own.Code
+                )
+                .Where(row => row.Currency is not null)
+                .Select(row => new ExchangeRate(row.Currency!, row.From, row.Worth)),
+        ];
 
     private static string Written(DateOnly day) => day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
 }

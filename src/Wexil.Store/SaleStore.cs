@@ -12,8 +12,19 @@ namespace Wexil.Store;
 /// <param name="IsCounted">The buyer is a visitor who counts; false for the owner's own visits, for robots, and where the buyer is not known.</param>
 /// <param name="Tested">The pages of running tests that it is credited to, by test and page.</param>
 public sealed record LedgerOrder(
-    string Order, DateTimeOffset At, string Currency, OrderBalance Balance, long? Worth, string Product, string Email, string? Page, SaleChannel Channel,
-    VisitorId? Visitor, bool IsCounted, IReadOnlyList<(string Test, string Page)> Tested)
+    string Order,
+    DateTimeOffset At,
+    string Currency,
+    OrderBalance Balance,
+    long? Worth,
+    string Product,
+    string Email,
+    string? Page,
+    SaleChannel Channel,
+    VisitorId? Visitor,
+    bool IsCounted,
+    IReadOnlyList<(string Test, string Page)> Tested
+)
 {
     public bool IsCredited => Visitor is not null;
 }
@@ -26,7 +37,15 @@ public sealed record LedgerFilter(DateTimeOffset From, DateTimeOffset Until, str
 /// <summary>What orders brought in one currency.</summary>
 /// <param name="Valued">Orders for which a rate is known.</param>
 /// <param name="Worth">What those brought in the owner's currency.</param>
-public sealed record LedgerTotal(string Currency, long Orders, long Sold, long Refunded, long Net, long Valued, long Worth);
+public sealed record LedgerTotal(
+    string Currency,
+    long Orders,
+    long Sold,
+    long Refunded,
+    long Net,
+    long Valued,
+    long Worth
+);
 
 /// <summary>By what orders are summed up.</summary>
 public enum LedgerBy
@@ -47,8 +66,7 @@ public sealed record LedgerSum(string Name, string Currency, long Orders, long N
 /// <summary>Records sales and refunds as events, and reads the ledger that is kept of them.</summary>
 public sealed class SaleStore(Database database, Journal journal)
 {
-    private const string Columns =
-        """
+    private const string Columns = """
         SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor, o.worth,
           EXISTS (SELECT 1 FROM visitors v WHERE v.visitor = o.visitor)
         FROM orders o LEFT JOIN pages p ON p.id = o.page_id
@@ -60,8 +78,7 @@ public sealed class SaleStore(Database database, Journal journal)
         """;
 
     // The names are those that the Sources screen gives.
-    private const string SourceName =
-        $"""
+    private const string SourceName = $"""
         CASE WHEN o.visitor IS NULL THEN '' ELSE coalesce(
           (SELECT CASE v.source_id WHEN 0 THEN '{SourceStore.Unnamed}' WHEN -1 THEN '{SourceStore.OtherTags}' ELSE (SELECT s.name FROM sources s WHERE s.id = v.source_id) END
            FROM visitors v WHERE v.visitor = o.visitor LIMIT 1),
@@ -75,7 +92,9 @@ public sealed class SaleStore(Database database, Journal journal)
     /// <param name="visitor">Null where only the e-mail address, if any, can tell whose it is.</param>
     /// <param name="page">The page whose buy button was followed.</param>
     public Task<Recorded> RecordAsync(SaleNotice notice, VisitorId? visitor, PageId? page, DateTimeOffset at) =>
-        journal.AppendAsync(new(notice.Id(), at, EventKind.Sale, visitor ?? default, default, page ?? default, Data: notice.ToJson()));
+        journal.AppendAsync(
+            new(notice.Id(), at, EventKind.Sale, visitor ?? default, default, page ?? default, Data: notice.ToJson())
+        );
 
     /// <summary>
     /// The notice as it can be recorded: a refund that is told in another currency than its order's is worth what the owner's rates of the
@@ -84,12 +103,24 @@ public sealed class SaleStore(Database database, Journal journal)
     /// <param name="besides">A currency in which the order is about to be recorded; null for none.</param>
     public SaleNotice? InCurrencyOfOrder(SaleNotice notice, DateOnly day, Currency own, string? besides = null)
     {
-        if (notice.Kind != SaleKind.Refund) return notice;
-        string[] known = [.. Find(notice.Order).Where(balance => balance.Value.Sold > 0).Select(balance => balance.Key)];
-        if (known.Length == 0 && besides is not null) known = [besides];
-        if (known.Length == 0 || known.Contains(notice.Currency)) return notice;
+        if (notice.Kind != SaleKind.Refund)
+            return notice;
+        string[] known =
+        [
+            .. Find(notice.Order).Where(balance => balance.Value.Sold > 0).Select(balance => balance.Key),
+        ];
+        if (known.Length == 0 && besides is not null)
+            known = [besides];
+        if (known.Length == 0 || known.Contains(notice.Currency))
+            return notice;
         var rates = database.Read(c => RateStore.Read(c, own));
-        return rates.Convert(notice.Amount, notice.Currency, known[0], day) is { } amount ? notice with { Amount = amount, Currency = known[0] } : null;
+        return rates.Convert(notice.Amount, notice.Currency, known[0], day) is { } amount
+            ? notice with
+            {
+                Amount = amount,
+                Currency = known[0],
+            }
+            : null;
     }
 
     /// <summary>Waits until what was recorded is counted, for a person who wants to see it; not for long where the store is not well.</summary>
@@ -105,76 +136,148 @@ public sealed class SaleStore(Database database, Journal journal)
 
     /// <summary>The newest orders first, at most so many.</summary>
     /// <param name="skip">Those before, which were shown already.</param>
-    public IReadOnlyList<LedgerOrder> Orders(LedgerFilter filter, int limit, int skip = 0) => database.Read(c => c.Rows(
-        $"{Columns} {Where} ORDER BY o.at DESC, o.order_id LIMIT $5 OFFSET $6", row => Map(c, row), [.. Values(filter), limit, skip]));
+    public IReadOnlyList<LedgerOrder> Orders(LedgerFilter filter, int limit, int skip = 0) =>
+        database.Read(c =>
+            c.Rows(
+                $"{Columns} {Where} ORDER BY o.at DESC, o.order_id LIMIT $5 OFFSET $6",
+                row => Map(c, row),
+                [.. Values(filter), limit, skip]
+            )
+        );
 
     /// <summary>One order in one currency; null when it is not known.</summary>
-    public LedgerOrder? Order(string order, string currency) => database.Read(c => c.Rows(
-        $"{Columns} WHERE o.order_id = $1 AND o.currency = $2", row => Map(c, row), order, currency).SingleOrDefault());
+    public LedgerOrder? Order(string order, string currency) =>
+        database.Read(c =>
+            c.Rows($"{Columns} WHERE o.order_id = $1 AND o.currency = $2", row => Map(c, row), order, currency)
+                .SingleOrDefault()
+        );
 
-    public IReadOnlyList<LedgerTotal> Totals(LedgerFilter filter) => database.Read(c => c.Rows(
-        $"SELECT o.currency, count(*), sum(o.sold), sum(o.refunded), sum(max(0, o.sold - o.refunded)), count(o.worth), coalesce(sum(o.worth), 0) FROM orders o {Where} GROUP BY o.currency ORDER BY o.currency",
-        row => new LedgerTotal(row.GetString(0), row.GetInt64(1), row.GetInt64(2), row.GetInt64(3), row.GetInt64(4), row.GetInt64(5), row.GetInt64(6)), Values(filter)));
+    public IReadOnlyList<LedgerTotal> Totals(LedgerFilter filter) =>
+        database.Read(c =>
+            c.Rows(
+                $"SELECT o.currency, count(*), sum(o.sold), sum(o.refunded), sum(max(0, o.sold - o.refunded)), count(o.worth), coalesce(sum(o.worth), 0) FROM orders o {Where} GROUP BY o.currency ORDER BY o.currency",
+                row => new LedgerTotal(
+                    row.GetString(0),
+                    row.GetInt64(1),
+                    row.GetInt64(2),
+                    row.GetInt64(3),
+                    row.GetInt64(4),
+                    row.GetInt64(5),
+                    row.GetInt64(6)
+                ),
+                Values(filter)
+            )
+        );
 
     /// <summary>What orders brought by product, by the page bought from, by the page of a test that the buyer was shown, or by source; the most first, at most fifty.</summary>
-    public IReadOnlyList<LedgerSum> Sums(LedgerFilter filter, LedgerBy by) => database.Read(c =>
-    {
-        const string visitors = "JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL AND n.closed = 0 JOIN tests t ON t.id = n.test_id JOIN pages p ON p.id = n.page_id";
-        var (name, joins) = by switch
+    public IReadOnlyList<LedgerSum> Sums(LedgerFilter filter, LedgerBy by) =>
+        database.Read(c =>
         {
-            LedgerBy.Product => ("o.product", ""),
-            LedgerBy.Page => ("coalesce(p.name, '')", "LEFT JOIN pages p ON p.id = o.page_id"),
-            LedgerBy.Test => ("t.name || ': ' || p.name", visitors),
-            _ => (SourceName, ""),
-        };
-        return c.Rows(
-            $"SELECT {name}, o.counted_in, count(*), sum(coalesce(o.worth, max(0, o.sold - o.refunded))) FROM orders o {joins} {Where} GROUP BY 1, 2 ORDER BY 4 DESC LIMIT 50",
-            row => new LedgerSum(row.GetString(0), row.GetString(1), row.GetInt64(2), row.GetInt64(3)), Values(filter));
-    });
+            const string visitors =
+                "JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL AND n.closed = 0 JOIN tests t ON t.id = n.test_id JOIN pages p ON p.id = n.page_id";
+            var (name, joins) = by switch
+            {
+                LedgerBy.Product => ("o.product", ""),
+                LedgerBy.Page => ("coalesce(p.name, '')", "LEFT JOIN pages p ON p.id = o.page_id"),
+                LedgerBy.Test => ("t.name || ': ' || p.name", visitors),
+                _ => (SourceName, ""),
+            };
+            return c.Rows(
+                $"SELECT {name}, o.counted_in, count(*), sum(coalesce(o.worth, max(0, o.sold - o.refunded))) FROM orders o {joins} {Where} GROUP BY 1, 2 ORDER BY 4 DESC LIMIT 50",
+                row => new LedgerSum(row.GetString(0), row.GetString(1), row.GetInt64(2), row.GetInt64(3)),
+                Values(filter)
+            );
+        });
 
     /// <summary>Orders that nobody is credited with.</summary>
     public long Uncredited() => database.Read(c => c.Number("SELECT count(*) FROM orders WHERE visitor IS NULL") ?? 0);
 
     /// <summary>Orders that no rate is known for, by currency.</summary>
-    public IReadOnlyList<(string Currency, long Orders)> Unrated() => database.Read(c => c.Rows(
-        "SELECT currency, count(*) FROM orders WHERE worth IS NULL GROUP BY currency ORDER BY currency", row => (row.GetString(0), row.GetInt64(1))));
+    public IReadOnlyList<(string Currency, long Orders)> Unrated() =>
+        database.Read(c =>
+            c.Rows(
+                "SELECT currency, count(*) FROM orders WHERE worth IS NULL GROUP BY currency ORDER BY currency",
+                row => (row.GetString(0), row.GetInt64(1))
+            )
+        );
 
     /// <summary>An order's balance by currency; empty where it is not known.</summary>
-    public IReadOnlyDictionary<string, OrderBalance> Find(string order) => database.Read(c => c.Rows(
-        "SELECT currency, sold, refunded FROM orders WHERE order_id = $1", row => (row.GetString(0), new OrderBalance(row.GetInt64(1), row.GetInt64(2))), order).ToDictionary());
+    public IReadOnlyDictionary<string, OrderBalance> Find(string order) =>
+        database.Read(c =>
+            c.Rows(
+                    "SELECT currency, sold, refunded FROM orders WHERE order_id = $1",
+                    row => (row.GetString(0), new OrderBalance(row.GetInt64(1), row.GetInt64(2))),
+                    order
+                )
+                .ToDictionary()
+        );
 
     /// <summary>Which of these tellings are recorded already.</summary>
-    public IReadOnlySet<Guid> Told(IReadOnlyCollection<Guid> ids) => database.Read(c =>
-    {
-        using var find = new PreparedStatement(c, "SELECT 1 FROM events WHERE id = ?1");
-        return ids.Where(id =>
+    public IReadOnlySet<Guid> Told(IReadOnlyCollection<Guid> ids) =>
+        database.Read(c =>
         {
-            var isThere = find.Bind(1, id).Next();
-            if (isThere) find.Reset();
-            return isThere;
-        }).ToHashSet();
-    });
+            using var find = new PreparedStatement(c, "SELECT 1 FROM events WHERE id = ?1");
+            return ids.Where(id =>
+                {
+                    var isThere = find.Bind(1, id).Next();
+                    if (isThere)
+                        find.Reset();
+                    return isThere;
+                })
+                .ToHashSet();
+        });
 
     /// <summary>The visitor who gave an e-mail address last; null when nobody did.</summary>
-    public VisitorId? VisitorOf(string email) => database.Read(c => c.Rows(
-        "SELECT visitor FROM leads WHERE email = $1 COLLATE NOCASE ORDER BY at DESC LIMIT 1", row => new VisitorId(new Guid((byte[])row.GetValue(0), bigEndian: true)), email).Select(found => (VisitorId?)found).FirstOrDefault());
+    public VisitorId? VisitorOf(string email) =>
+        database.Read(c =>
+            c.Rows(
+                    "SELECT visitor FROM leads WHERE email = $1 COLLATE NOCASE ORDER BY at DESC LIMIT 1",
+                    row => new VisitorId(new Guid((byte[])row.GetValue(0), bigEndian: true)),
+                    email
+                )
+                .Select(found => (VisitorId?)found)
+                .FirstOrDefault()
+        );
 
     private static object?[] Values(LedgerFilter filter) =>
-        [filter.From.ToUnixTimeMilliseconds(), filter.Until.ToUnixTimeMilliseconds(), filter.Text.ToLowerInvariant(), filter.IsCredited is { } credited ? credited ? 1 : 0 : null];
+        [
+            filter.From.ToUnixTimeMilliseconds(),
+            filter.Until.ToUnixTimeMilliseconds(),
+            filter.Text.ToLowerInvariant(),
+            filter.IsCredited is { } credited
+                ? credited
+                    ? 1
+                    : 0
+                : null,
+        ];
 
     private static LedgerOrder Map(SqliteConnection c, SqliteDataReader row)
     {
         var visitor = row.IsDBNull(9) ? null : (byte[])row.GetValue(9);
         return new(
-            row.GetString(0), row.Time(1), row.GetString(2), new(row.GetInt64(3), row.GetInt64(4)), row.NumberOrNull(10), row.GetString(5), row.GetString(6), row.TextOrNull(7),
-            Enum.Parse<SaleChannel>(row.GetString(8)), visitor is null ? null : new VisitorId(new Guid(visitor, bigEndian: true)), row.GetBoolean(11),
-            visitor is null ? [] : Tested(c, visitor, row.GetInt64(1)));
+            row.GetString(0),
+            row.Time(1),
+            row.GetString(2),
+            new(row.GetInt64(3), row.GetInt64(4)),
+            row.NumberOrNull(10),
+            row.GetString(5),
+            row.GetString(6),
+            row.TextOrNull(7),
+            Enum.Parse<SaleChannel>(row.GetString(8)),
+            visitor is null ? null : new VisitorId(new Guid(visitor, bigEndian: true)),
+            row.GetBoolean(11),
+            visitor is null ? [] : Tested(c, visitor, row.GetInt64(1))
+        );
     }
 
-    private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, byte[] visitor, long at) => c.Rows(
-        """
-        SELECT DISTINCT t.name, p.name FROM earnings e JOIN enrolments n ON n.visitor = e.visitor AND n.test_id = e.test_id AND n.at <= $2
-        JOIN tests t ON t.id = e.test_id JOIN pages p ON p.id = n.page_id WHERE e.visitor = $1 ORDER BY t.id
-        """,
-        row => (row.GetString(0), row.GetString(1)), visitor, at);
+    private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, byte[] visitor, long at) =>
+        c.Rows(
+            """
+            SELECT DISTINCT t.name, p.name FROM earnings e JOIN enrolments n ON n.visitor = e.visitor AND n.test_id = e.test_id AND n.at <= $2
+            JOIN tests t ON t.id = e.test_id JOIN pages p ON p.id = n.page_id WHERE e.visitor = $1 ORDER BY t.id
+            """,
+            row => (row.GetString(0), row.GetString(1)),
+            visitor,
+            at
+        );
 }

@@ -10,15 +10,23 @@ namespace Wexil.Store;
 /// <summary>The owner's settings and the program's own secrets.</summary>
 public sealed class SettingStore(Database database, Journal journal)
 {
-    private const string PasswordName = "owner-password", TokenKeyName = "visitor-token-key", PrivateName = "fetch-private-addresses", HookSecretName = "hook-secret";
-    internal const string AffiliateName = "affiliate-parameter", MappingName = "hook-mapping", PrivacyName = "heed-privacy-control", ZoneName = "time-zone", CurrencyName = "currency";
+    private const string PasswordName = "owner-password",
+        TokenKeyName = "visitor-token-key",
+        PrivateName = "fetch-private-addresses",
+        HookSecretName = "hook-secret";
+    internal const string AffiliateName = "affiliate-parameter",
+        MappingName = "hook-mapping",
+        PrivacyName = "heed-privacy-control",
+        ZoneName = "time-zone",
+        CurrencyName = "currency";
     private const string OwnerMailName = "owner-mail";
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
     public string? PasswordHash => Get(PasswordName);
 
     /// <summary>The owner's time zone.</summary>
-    public TimeZoneInfo Zone => Get(ZoneName) is { } id && TimeZoneInfo.TryFindSystemTimeZoneById(id, out var zone) ? zone : TimeZoneInfo.Utc;
+    public TimeZoneInfo Zone =>
+        Get(ZoneName) is { } id && TimeZoneInfo.TryFindSystemTimeZoneById(id, out var zone) ? zone : TimeZoneInfo.Utc;
 
     /// <summary>The owner lets the server fetch pages from private and loopback addresses.</summary>
     public bool FetchesPrivateAddresses => Get(PrivateName) == "yes";
@@ -34,7 +42,10 @@ public sealed class SettingStore(Database database, Journal journal)
     public Currency Currency => Currency.Find(Get(CurrencyName)) ?? Currency.Default;
 
     /// <summary>Every order is counted by what it is worth in it.</summary>
-    public Task SetCurrencyAsync(Currency currency) => currency == Currency ? Task.CompletedTask : journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, CurrencyName, currency.Code)));
+    public Task SetCurrencyAsync(Currency currency) =>
+        currency == Currency
+            ? Task.CompletedTask
+            : journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, CurrencyName, currency.Code)));
 
     /// <summary>Where the owner is told what happens; null where that is not wanted.</summary>
     public string? OwnerMail => Get(OwnerMailName) is { Length: > 0 } address ? address : null;
@@ -45,7 +56,8 @@ public sealed class SettingStore(Database database, Journal journal)
     public byte[]? HookSecret => Get(HookSecretName) is { } secret ? System.Text.Encoding.UTF8.GetBytes(secret) : null;
 
     /// <summary>What the owner's payment service calls things, and how it signs.</summary>
-    public HookMapping HookMapping => Get(MappingName) is { } mapping ? HookMapping.Parse(mapping) : HookMapping.Default;
+    public HookMapping HookMapping =>
+        Get(MappingName) is { } mapping ? HookMapping.Parse(mapping) : HookMapping.Default;
 
     public Task SetHookMappingAsync(HookMapping mapping) => SetAsync(MappingName, mapping.ToJson());
 
@@ -55,7 +67,8 @@ public sealed class SettingStore(Database database, Journal journal)
     public Task SetHeedsPrivacyControlAsync(bool heeds) => SetAsync(PrivacyName, heeds ? "yes" : "no");
 
     /// <summary>What servers say who tell of signals with a value; null until the owner makes the secret that it is made from.</summary>
-    public string? ServerKey => HookSecret is { } secret ? Convert.ToHexStringLower(HMACSHA256.HashData(secret, "server key"u8)) : null;
+    public string? ServerKey =>
+        HookSecret is { } secret ? Convert.ToHexStringLower(HMACSHA256.HashData(secret, "server key"u8)) : null;
 
     /// <summary>Makes a new secret for payment services, from now on the only one, and a new server key with it. They are shown to the owner this once.</summary>
     public async Task<string> RenewHookSecretAsync()
@@ -68,19 +81,28 @@ public sealed class SettingStore(Database database, Journal journal)
     public Task SetPasswordHashAsync(string hash) => SetAsync(PasswordName, hash);
 
     /// <summary>Orders may stand on another day by it, and so by another rate.</summary>
-    public Task SetZoneAsync(TimeZoneInfo zone) => zone.Id == Zone.Id ? Task.CompletedTask : journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, ZoneName, zone.Id)));
+    public Task SetZoneAsync(TimeZoneInfo zone) =>
+        zone.Id == Zone.Id
+            ? Task.CompletedTask
+            : journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, ZoneName, zone.Id)));
 
     /// <summary>The key that visitor tokens are signed with, made on first use.</summary>
     public async Task<byte[]> TokenKeyAsync()
     {
-        if (Get(TokenKeyName) is null) await SetAsync(TokenKeyName, Convert.ToBase64String(RandomNumberGenerator.GetBytes(32)), overwrite: false);
+        if (Get(TokenKeyName) is null)
+            await SetAsync(TokenKeyName, Convert.ToBase64String(RandomNumberGenerator.GetBytes(32)), overwrite: false);
         return Convert.FromBase64String(Get(TokenKeyName)!);
     }
 
     private string? Get(string name) => database.Read(c => c.Text("SELECT value FROM settings WHERE name = $1", name));
 
-    private Task SetAsync(string name, string value, bool overwrite = true) => journal.WriteAsync(c => Set(c, name, value, overwrite));
+    private Task SetAsync(string name, string value, bool overwrite = true) =>
+        journal.WriteAsync(c => Set(c, name, value, overwrite));
 
     private static void Set(SqliteConnection c, string name, string value, bool overwrite = true) =>
-        c.Execute($"INSERT INTO settings (name, value) VALUES ($1, $2) ON CONFLICT DO {(overwrite ? "UPDATE SET value = excluded.value" : "NOTHING")}", name, value);
+        c.Execute(
+            $"INSERT INTO settings (name, value) VALUES ($1, $2) ON CONFLICT DO {(overwrite ? "UPDATE SET value = excluded.value" : "NOTHING")}",
+            name,
+            value
+        );
 }

@@ -14,8 +14,21 @@ namespace Wexil.Store;
 /// <param name="StartedAt">May lie in the future.</param>
 /// <param name="DecidedAt">Null until a page is kept.</param>
 public sealed record SplitTest(
-    TestId Id, StepId Step, StepId Goal, string Name, string Idea, double BaseRate, double SmallestLift, DateTimeOffset StartedAt, DateTimeOffset? PausedAt,
-    DateTimeOffset? DecidedAt, IReadOnlyList<PageId> Pages, Weights Weights, IReadOnlySet<PageId> Resting, TestSettings Sending)
+    TestId Id,
+    StepId Step,
+    StepId Goal,
+    string Name,
+    string Idea,
+    double BaseRate,
+    double SmallestLift,
+    DateTimeOffset StartedAt,
+    DateTimeOffset? PausedAt,
+    DateTimeOffset? DecidedAt,
+    IReadOnlyList<PageId> Pages,
+    Weights Weights,
+    IReadOnlySet<PageId> Resting,
+    TestSettings Sending
+)
 {
     /// <summary>By what it is judged, and when a page is kept by itself.</summary>
     public KeepRule Rule { get; init; } = KeepRule.Default;
@@ -35,13 +48,14 @@ public sealed record SplitTest(
     /// <summary>No page is kept yet: it runs, waits for its start, is paused, or its time is over.</summary>
     public bool IsOpen => DecidedAt is null;
 
-    public TestState StateAt(DateTimeOffset now) => (DecidedAt, PausedAt) switch
-    {
-        (not null, _) => TestState.Decided,
-        (_, not null) => TestState.Paused,
-        _ when now < StartedAt => TestState.Scheduled,
-        _ => now < (Sending.Until ?? DateTimeOffset.MaxValue) ? TestState.Running : TestState.Over,
-    };
+    public TestState StateAt(DateTimeOffset now) =>
+        (DecidedAt, PausedAt) switch
+        {
+            (not null, _) => TestState.Decided,
+            (_, not null) => TestState.Paused,
+            _ when now < StartedAt => TestState.Scheduled,
+            _ => now < (Sending.Until ?? DateTimeOffset.MaxValue) ? TestState.Running : TestState.Over,
+        };
 }
 
 /// <summary>What a person settles when starting a test.</summary>
@@ -49,8 +63,19 @@ public sealed record SplitTest(
 /// <param name="Main">What counts instead of reaching the goal step.</param>
 /// <param name="Ready">What the owner was told before starting.</param>
 public sealed record TestPlan(
-    StepId Step, StepId Goal, string Name, string Idea, double BaseRate, double SmallestLift, IReadOnlyList<PageId> Pages, Weights Weights,
-    TestSettings? Sending = null, DateTimeOffset? From = null, Goal? Main = null, IReadOnlyList<ReadyLine>? Ready = null);
+    StepId Step,
+    StepId Goal,
+    string Name,
+    string Idea,
+    double BaseRate,
+    double SmallestLift,
+    IReadOnlyList<PageId> Pages,
+    Weights Weights,
+    TestSettings? Sending = null,
+    DateTimeOffset? From = null,
+    Goal? Main = null,
+    IReadOnlyList<ReadyLine>? Ready = null
+);
 
 /// <summary>Something that was looked at before a test started.</summary>
 /// <param name="Good">Null where it could not be told.</param>
@@ -66,7 +91,8 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, lean_floor, learned, seen_rate";
 
     /// <summary>Links by which a report of a test is read without a sign-in; they last three months.</summary>
-    public SharedLinks Reports { get; } = new(database, journal, time, "report_links", "test_id", TimeSpan.FromDays(90));
+    public SharedLinks Reports { get; } =
+        new(database, journal, time, "report_links", "test_id", TimeSpan.FromDays(90));
 
     /// <summary>Every test that is not decided.</summary>
     public IReadOnlyList<SplitTest> Open() => Where("decided_at IS NULL");
@@ -83,130 +109,278 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     public IReadOnlyList<Phase> Phases(TestId test) => database.Read(c => Phases(c, test));
 
     /// <summary>What the owner was told before the test started.</summary>
-    public IReadOnlyList<ReadyLine> Ready(TestId test) => database.Read(c => c.Rows(
-        "SELECT what, good, words FROM test_ready WHERE test_id = $1 ORDER BY id", row => new ReadyLine(row.GetString(0), row.IsDBNull(1) ? null : row.GetBoolean(1), row.GetString(2)), test.Value));
+    public IReadOnlyList<ReadyLine> Ready(TestId test) =>
+        database.Read(c =>
+            c.Rows(
+                "SELECT what, good, words FROM test_ready WHERE test_id = $1 ORDER BY id",
+                row => new ReadyLine(row.GetString(0), row.IsDBNull(1) ? null : row.GetBoolean(1), row.GetString(2)),
+                test.Value
+            )
+        );
 
     /// <summary>What was changed of a test, the newest first.</summary>
-    public IReadOnlyList<TestChange> Changes(TestId test) => database.Read(c => c.Rows(
-        "SELECT at, who, what FROM test_changes WHERE test_id = $1 ORDER BY id DESC", row => new TestChange(row.Time(0), row.GetString(1), row.GetString(2)), test.Value));
+    public IReadOnlyList<TestChange> Changes(TestId test) =>
+        database.Read(c =>
+            c.Rows(
+                "SELECT at, who, what FROM test_changes WHERE test_id = $1 ORDER BY id DESC",
+                row => new TestChange(row.Time(0), row.GetString(1), row.GetString(2)),
+                test.Value
+            )
+        );
 
     /// <summary>Starts a test, at once or later; null when another one stands on the step.</summary>
-    public Task<TestId?> StartAsync(TestPlan plan) => journal.WriteAsync<TestId?>(c =>
-    {
-        if (c.Number("SELECT 1 FROM tests WHERE step_id = $1 AND decided_at IS NULL", plan.Step.Value) is not null) return null;
-        var now = time.GetUtcNow();
-        var from = plan.From is { } later && later > now ? later : now;
-        var sending = plan.Sending ?? TestSettings.Default;
-        var test = new TestId(c.Insert(
-            "INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, weights) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
-            plan.Step.Value, plan.Goal.Value, plan.Name, plan.Idea, plan.BaseRate, plan.SmallestLift, from.ToUnixTimeMilliseconds(), plan.Weights.ToString()));
-        for (var i = 0; i < plan.Pages.Count; i++) c.Execute("INSERT INTO test_pages (test_id, position, page_id) VALUES ($1, $2, $3)", test.Value, i, plan.Pages[i].Value);
-        Write(c, test, sending);
-        if (plan.Main is { } main) GoalStore.Add(c, test, main, isMain: true, DateTimeOffset.UnixEpoch, now);
-        foreach (var line in plan.Ready ?? [])
-            c.Execute("INSERT INTO test_ready (test_id, what, good, words) VALUES ($1, $2, $3, $4)", test.Value, line.What, line.Good is { } good ? good ? 1 : 0 : null, line.Words);
-        Settle(c, test, "Started", now.ToUnixTimeMilliseconds());
-        Log(c, test, now.ToUnixTimeMilliseconds(), "owner", from > now ? "Set up to start later" : "Started");
-        return test;
-    });
+    public Task<TestId?> StartAsync(TestPlan plan) =>
+        journal.WriteAsync<TestId?>(c =>
+        {
+            if (c.Number("SELECT 1 FROM tests WHERE step_id = $1 AND decided_at IS NULL", plan.Step.Value) is not null)
+                return null;
+            var now = time.GetUtcNow();
+            var from = plan.From is { } later && later > now ? later : now;
+            var sending = plan.Sending ?? TestSettings.Default;
+            var test = new TestId(
+                c.Insert(
+                    "INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, weights) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
+                    plan.Step.Value,
+                    plan.Goal.Value,
+                    plan.Name,
+                    plan.Idea,
+                    plan.BaseRate,
+                    plan.SmallestLift,
+                    from.ToUnixTimeMilliseconds(),
+                    plan.Weights.ToString()
+                )
+            );
+            for (var i = 0; i < plan.Pages.Count; i++)
+                c.Execute(
+                    "INSERT INTO test_pages (test_id, position, page_id) VALUES ($1, $2, $3)",
+                    test.Value,
+                    i,
+                    plan.Pages[i].Value
+                );
+            Write(c, test, sending);
+            if (plan.Main is { } main)
+                GoalStore.Add(c, test, main, isMain: true, DateTimeOffset.UnixEpoch, now);
+            foreach (var line in plan.Ready ?? [])
+                c.Execute(
+                    "INSERT INTO test_ready (test_id, what, good, words) VALUES ($1, $2, $3, $4)",
+                    test.Value,
+                    line.What,
+                    line.Good is { } good
+                        ? good
+                            ? 1
+                            : 0
+                        : null,
+                    line.Words
+                );
+            Settle(c, test, "Started", now.ToUnixTimeMilliseconds());
+            Log(c, test, now.ToUnixTimeMilliseconds(), "owner", from > now ? "Set up to start later" : "Started");
+            return test;
+        });
 
     /// <summary>Sets the weights for visitors to come; those already enrolled stay where they are.</summary>
-    public Task ChangeWeightsAsync(TestId test, Weights weights) => journal.WriteAsync(c => ChangeWeights(c, test, weights, []));
+    public Task ChangeWeightsAsync(TestId test, Weights weights) =>
+        journal.WriteAsync(c => ChangeWeights(c, test, weights, []));
 
     /// <summary>Weights that a rule sets: they begin a phase, and the log says which rule.</summary>
-    public Task FollowAsync(TestId test, Weights weights, string who, string what) => journal.WriteAsync(c =>
-    {
-        c.Execute("UPDATE tests SET weights = $2 WHERE id = $1", test.Value, weights.ToString());
-        Settle(c, test, what, time.GetUtcNow().ToUnixTimeMilliseconds(), log: who);
-    });
+    public Task FollowAsync(TestId test, Weights weights, string who, string what) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute("UPDATE tests SET weights = $2 WHERE id = $1", test.Value, weights.ToString());
+            Settle(c, test, what, time.GetUtcNow().ToUnixTimeMilliseconds(), log: who);
+        });
 
     /// <summary>By what the test is judged and when a page is kept by itself, from now on.</summary>
-    public Task SetRuleAsync(TestId test, KeepRule rule, string what) => journal.WriteAsync(c =>
-    {
-        c.Execute("UPDATE tests SET rule = $2 WHERE id = $1 AND decided_at IS NULL", test.Value, rule.ToJson());
-        Log(c, test, time.GetUtcNow().ToUnixTimeMilliseconds(), "owner", what);
-    });
+    public Task SetRuleAsync(TestId test, KeepRule rule, string what) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute("UPDATE tests SET rule = $2 WHERE id = $1 AND decided_at IS NULL", test.Value, rule.ToJson());
+            Log(c, test, time.GetUtcNow().ToUnixTimeMilliseconds(), "owner", what);
+        });
 
     /// <summary>Writes down what a test taught.</summary>
-    public Task SetLearnedAsync(TestId test, string learned) => journal.WriteAsync(c => c.Execute("UPDATE tests SET learned = $2 WHERE id = $1", test.Value, learned));
+    public Task SetLearnedAsync(TestId test, string learned) =>
+        journal.WriteAsync(c => c.Execute("UPDATE tests SET learned = $2 WHERE id = $1", test.Value, learned));
 
     /// <summary>Changes a test that is not decided. A phase begins where what was counted before is about something else.</summary>
     /// <param name="added">Pages that come in, behind those there; the weights are for all.</param>
     /// <param name="from">A new start, for a test that has not started.</param>
     /// <param name="what">What changes, in words, besides weights and pages.</param>
-    public Task ChangeAsync(SplitTest test, Weights weights, IReadOnlyList<PageId> added, TestSettings sending, DateTimeOffset? from, IReadOnlyList<(string What, bool BeginsPhase)> what) => journal.WriteAsync(c =>
-    {
-        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-        if (c.Number("SELECT 1 FROM tests WHERE id = $1 AND decided_at IS NULL", test.Id.Value) is null) return;
-        Write(c, test.Id, sending);
-        if (from is { } start && test.StartedAt.ToUnixTimeMilliseconds() > now)
-            c.Execute("UPDATE tests SET started_at = $2 WHERE id = $1", test.Id.Value, Math.Max(now, start.ToUnixTimeMilliseconds()));
-        foreach (var (sentence, _) in what) Log(c, test.Id, now, "owner", sentence);
-        var reasons = what.Where(change => change.BeginsPhase).Select(change => change.What).ToArray();
-        if (!weights.Equals(test.Weights) || added.Count > 0) ChangeWeights(c, test.Id, weights, added, string.Concat(reasons.Select(reason => $"; {reason}")));
-        else Settle(c, test.Id, reasons.Length > 0 ? string.Join("; ", reasons) : null, now);
-    });
+    public Task ChangeAsync(
+        SplitTest test,
+        Weights weights,
+        IReadOnlyList<PageId> added,
+        TestSettings sending,
+        DateTimeOffset? from,
+        IReadOnlyList<(string What, bool BeginsPhase)> what
+    ) =>
+        journal.WriteAsync(c =>
+        {
+            var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+            if (c.Number("SELECT 1 FROM tests WHERE id = $1 AND decided_at IS NULL", test.Id.Value) is null)
+                return;
+            Write(c, test.Id, sending);
+            if (from is { } start && test.StartedAt.ToUnixTimeMilliseconds() > now)
+                c.Execute(
+                    "UPDATE tests SET started_at = $2 WHERE id = $1",
+                    test.Id.Value,
+                    Math.Max(now, start.ToUnixTimeMilliseconds())
+                );
+            foreach (var (sentence, _) in what)
+                Log(c, test.Id, now, "owner", sentence);
+            var reasons = what.Where(change => change.BeginsPhase).Select(change => change.What).ToArray();
+            if (!weights.Equals(test.Weights) || added.Count > 0)
+                ChangeWeights(c, test.Id, weights, added, string.Concat(reasons.Select(reason => $"; {reason}")));
+            else
+                Settle(c, test.Id, reasons.Length > 0 ? string.Join("; ", reasons) : null, now);
+        });
 
     /// <summary>Stops sending visitors over the pages, or goes on. While it is paused, the link shows the step's page. False when nothing changed.</summary>
-    public Task<bool> PauseAsync(TestId test, bool paused) => journal.WriteAsync(c =>
-    {
-        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-        if (c.Execute($"UPDATE tests SET paused_at = $2 WHERE id = $1 AND decided_at IS NULL AND paused_at IS {(paused ? "NULL" : "NOT NULL")}", test.Value, paused ? now : null) == 0) return false;
-        Log(c, test, now, "owner", paused ? "Paused" : TestLife.GoesOn);
-        Settle(c, test, paused ? null : TestLife.GoesOn, now);
-        return true;
-    });
+    public Task<bool> PauseAsync(TestId test, bool paused) =>
+        journal.WriteAsync(c =>
+        {
+            var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+            if (
+                c.Execute(
+                    $"UPDATE tests SET paused_at = $2 WHERE id = $1 AND decided_at IS NULL AND paused_at IS {(paused ? "NULL" : "NOT NULL")}",
+                    test.Value,
+                    paused ? now : null
+                ) == 0
+            )
+                return false;
+            Log(c, test, now, "owner", paused ? "Paused" : TestLife.GoesOn);
+            Settle(c, test, paused ? null : TestLife.GoesOn, now);
+            return true;
+        });
 
     /// <summary>An outside page does not answer and rests, or answers again. A phase begins where the test sends nobody there meanwhile.</summary>
-    public Task RestAsync(TestId test, PageId page, bool rests, string name) => journal.WriteAsync(c =>
-    {
-        if (c.Execute("UPDATE test_pages SET rests = $3 WHERE test_id = $1 AND page_id = $2 AND rests <> $3", test.Value, page.Value, rests ? 1 : 0) == 0) return;
-        Settle(c, test, rests ? $"{name} does not answer and rests" : $"{name} answers again", time.GetUtcNow().ToUnixTimeMilliseconds(), log: "the watch");
-    });
+    public Task RestAsync(TestId test, PageId page, bool rests, string name) =>
+        journal.WriteAsync(c =>
+        {
+            if (
+                c.Execute(
+                    "UPDATE test_pages SET rests = $3 WHERE test_id = $1 AND page_id = $2 AND rests <> $3",
+                    test.Value,
+                    page.Value,
+                    rests ? 1 : 0
+                ) == 0
+            )
+                return;
+            Settle(
+                c,
+                test,
+                rests ? $"{name} does not answer and rests" : $"{name} answers again",
+                time.GetUtcNow().ToUnixTimeMilliseconds(),
+                log: "the watch"
+            );
+        });
 
     /// <summary>Brings the phases into line with the test as it is stored now: its start and end, whether it is paused or decided, its weights, and which pages rest.</summary>
     /// <param name="reason">Why a phase begins; null where nothing that was counted before has become something else.</param>
     /// <param name="log">Who did it, for a line in the log; null for none.</param>
     internal static void Settle(SqliteConnection c, TestId test, string? reason, long now, string? log = null)
     {
-        if (log is not null && reason is not null) Log(c, test, now, log, reason);
-        var (set, run) = c.Rows("SELECT weights, started_at, ends_at, paused_at IS NULL AND decided_at IS NULL FROM tests WHERE id = $1", row => (
-            Weights: Weights.Parse(row.GetString(0)), Run: row.GetBoolean(3) ? new TestRun(row.Time(1), row.TimeOrNull(2)) : (TestRun?)null), test.Value).Single();
-        var weights = set.Without([.. c.Rows("SELECT position FROM test_pages WHERE test_id = $1 AND rests", row => row.GetInt32(0), test.Value)]);
+        if (log is not null && reason is not null)
+            Log(c, test, now, log, reason);
+        var (set, run) = c.Rows(
+                "SELECT weights, started_at, ends_at, paused_at IS NULL AND decided_at IS NULL FROM tests WHERE id = $1",
+                row =>
+                    (
+                        Weights: Weights.Parse(row.GetString(0)),
+                        Run: row.GetBoolean(3) ? new TestRun(row.Time(1), row.TimeOrNull(2)) : (TestRun?)null
+                    ),
+                test.Value
+            )
+            .Single();
+        var weights = set.Without([
+            .. c.Rows(
+                "SELECT position FROM test_pages WHERE test_id = $1 AND rests",
+                row => row.GetInt32(0),
+                test.Value
+            ),
+        ]);
         var known = Phases(c, test);
         var plan = TestLife.Plan(known, run, weights, reason, DateTimeOffset.FromUnixTimeMilliseconds(now));
-        foreach (var phase in plan.Dropped) c.Execute("DELETE FROM phases WHERE id = $1", phase.Value);
+        foreach (var phase in plan.Dropped)
+            c.Execute("DELETE FROM phases WHERE id = $1", phase.Value);
         foreach (var phase in plan.Known.Except(known))
-            c.Execute("UPDATE phases SET weights = $2, started_at = $3, ended_at = $4 WHERE id = $1",
-                phase.Id.Value, phase.Weights.ToString(), phase.StartedAt.ToUnixTimeMilliseconds(), phase.EndedAt?.ToUnixTimeMilliseconds());
+            c.Execute(
+                "UPDATE phases SET weights = $2, started_at = $3, ended_at = $4 WHERE id = $1",
+                phase.Id.Value,
+                phase.Weights.ToString(),
+                phase.StartedAt.ToUnixTimeMilliseconds(),
+                phase.EndedAt?.ToUnixTimeMilliseconds()
+            );
         if (plan.Begins is { } begins)
-            c.Execute("INSERT INTO phases (test_id, weights, reason, started_at, ended_at) VALUES ($1, $2, $3, $4, $5)",
-                test.Value, begins.Weights.ToString(), begins.Reason, begins.From.ToUnixTimeMilliseconds(), begins.Until?.ToUnixTimeMilliseconds());
-        if (run is not null) TakeOutOfArchive(c, test, set);
+            c.Execute(
+                "INSERT INTO phases (test_id, weights, reason, started_at, ended_at) VALUES ($1, $2, $3, $4, $5)",
+                test.Value,
+                begins.Weights.ToString(),
+                begins.Reason,
+                begins.From.ToUnixTimeMilliseconds(),
+                begins.Until?.ToUnixTimeMilliseconds()
+            );
+        if (run is not null)
+            TakeOutOfArchive(c, test, set);
     }
 
-    private static List<Phase> Phases(SqliteConnection c, TestId test) => c.Rows(
-        "SELECT id, weights, reason, started_at, ended_at FROM phases WHERE test_id = $1 ORDER BY id",
-        row => new Phase(new(row.GetInt64(0)), Weights.Parse(row.GetString(1)), row.GetString(2), row.Time(3), row.TimeOrNull(4)), test.Value);
+    private static List<Phase> Phases(SqliteConnection c, TestId test) =>
+        c.Rows(
+            "SELECT id, weights, reason, started_at, ended_at FROM phases WHERE test_id = $1 ORDER BY id",
+            row => new Phase(
+                new(row.GetInt64(0)),
+                Weights.Parse(row.GetString(1)),
+                row.GetString(2),
+                row.Time(3),
+                row.TimeOrNull(4)
+            ),
+            test.Value
+        );
 
     /// <summary>A page that visitors are sent to, or that the step shows, is not put away.</summary>
     private static void TakeOutOfArchive(SqliteConnection c, TestId test, Weights weights)
     {
-        c.Execute("UPDATE pages SET archived_at = NULL WHERE archived_at IS NOT NULL AND id = (SELECT s.page_id FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1)", test.Value);
+        c.Execute(
+            "UPDATE pages SET archived_at = NULL WHERE archived_at IS NOT NULL AND id = (SELECT s.page_id FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1)",
+            test.Value
+        );
         for (var position = 0; position < weights.Count; position++)
-            if (weights[position] > 0) c.Execute("UPDATE pages SET archived_at = NULL WHERE archived_at IS NOT NULL AND id = (SELECT page_id FROM test_pages WHERE test_id = $1 AND position = $2)", test.Value, position);
+            if (weights[position] > 0)
+                c.Execute(
+                    "UPDATE pages SET archived_at = NULL WHERE archived_at IS NOT NULL AND id = (SELECT page_id FROM test_pages WHERE test_id = $1 AND position = $2)",
+                    test.Value,
+                    position
+                );
     }
 
     internal static void Log(SqliteConnection c, TestId test, long at, string who, string what) =>
-        c.Execute("INSERT INTO test_changes (test_id, at, who, what) VALUES ($1, $2, $3, $4)", test.Value, at, who, what);
+        c.Execute(
+            "INSERT INTO test_changes (test_id, at, who, what) VALUES ($1, $2, $3, $4)",
+            test.Value,
+            at,
+            who,
+            what
+        );
 
-    private void ChangeWeights(SqliteConnection c, TestId test, Weights weights, IReadOnlyList<PageId> added, string besides = "")
+    private void ChangeWeights(
+        SqliteConnection c,
+        TestId test,
+        Weights weights,
+        IReadOnlyList<PageId> added,
+        string besides = ""
+    )
     {
         foreach (var page in added)
-            c.Execute("INSERT INTO test_pages (test_id, position, page_id) SELECT $1, max(position) + 1, $2 FROM test_pages WHERE test_id = $1", test.Value, page.Value);
+            c.Execute(
+                "INSERT INTO test_pages (test_id, position, page_id) SELECT $1, max(position) + 1, $2 FROM test_pages WHERE test_id = $1",
+                test.Value,
+                page.Value
+            );
         c.Execute("UPDATE tests SET weights = $2 WHERE id = $1", test.Value, weights.ToString());
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-        var what = added.Count > 0 ? $"{(added.Count == 1 ? "A page" : $"{added.Count} pages")} added, weights set to {weights}" : $"Weights set to {weights}";
+        var what =
+            added.Count > 0
+                ? $"{(added.Count == 1 ? "A page" : $"{added.Count} pages")} added, weights set to {weights}"
+                : $"Weights set to {weights}";
         Log(c, test, now, "owner", what);
         Settle(c, test, what + besides, now);
     }
@@ -215,33 +389,80 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     {
         c.Execute(
             "UPDATE tests SET turns = $2, share = $3, audience = $4, others_id = $5, rests_failing = $6, ends_at = $7, lean_floor = $8 WHERE id = $1",
-            test.Value, sending.Turns.ToString(), sending.Share, sending.Audience.IsEveryone ? "" : sending.Audience.ToJson(), sending.Others?.Value, sending.RestsFailing ? 1 : 0,
-            sending.Until?.ToUnixTimeMilliseconds(), sending.Floor);
+            test.Value,
+            sending.Turns.ToString(),
+            sending.Share,
+            sending.Audience.IsEveryone ? "" : sending.Audience.ToJson(),
+            sending.Others?.Value,
+            sending.RestsFailing ? 1 : 0,
+            sending.Until?.ToUnixTimeMilliseconds(),
+            sending.Floor
+        );
         c.Execute("UPDATE test_pages SET closed_to_affiliates = 0 WHERE test_id = $1", test.Value);
-        foreach (var page in sending.Closed) c.Execute("UPDATE test_pages SET closed_to_affiliates = 1 WHERE test_id = $1 AND page_id = $2", test.Value, page.Value);
+        foreach (var page in sending.Closed)
+            c.Execute(
+                "UPDATE test_pages SET closed_to_affiliates = 1 WHERE test_id = $1 AND page_id = $2",
+                test.Value,
+                page.Value
+            );
     }
 
-    private List<SplitTest> Where(string condition, params object?[] values) => database.Read(c =>
-    {
-        var pages = c.Rows(
-            $"SELECT test_id, page_id, rests, closed_to_affiliates FROM test_pages WHERE test_id IN (SELECT id FROM tests WHERE {condition}) ORDER BY test_id, position",
-            row => (Test: row.GetInt64(0), Page: new PageId(row.GetInt64(1)), Rests: row.GetBoolean(2), Closed: row.GetBoolean(3)), values).ToLookup(row => row.Test);
-        return c.Rows($"SELECT {Columns} FROM tests WHERE {condition} ORDER BY id DESC", row =>
+    private List<SplitTest> Where(string condition, params object?[] values) =>
+        database.Read(c =>
         {
-            var own = pages[row.GetInt64(0)].ToArray();
-            var sending = new TestSettings(
-                Enum.Parse<Allocation>(row.GetString(11)), row.GetInt32(12), Audience.Parse(row.GetString(13)), row.NumberOrNull(14) is { } others ? new PageId(others) : null,
-                [.. own.Where(page => page.Closed).Select(page => page.Page)], row.GetBoolean(15), row.TimeOrNull(16))
-            { Floor = row.GetInt32(19) };
-            return new SplitTest(
-                new(row.GetInt64(0)), new(row.GetInt64(1)), new(row.GetInt64(2)), row.GetString(3), row.GetString(4), row.GetDouble(5), row.GetDouble(6), row.Time(7), row.TimeOrNull(8),
-                row.TimeOrNull(9), [.. own.Select(page => page.Page)], Weights.Parse(row.GetString(10)), own.Where(page => page.Rests).Select(page => page.Page).ToHashSet(), sending)
-            {
-                Rule = KeepRule.Parse(row.GetString(17)),
-                BaseEarned = row.IsDBNull(18) ? null : row.GetDouble(18),
-                Learned = row.GetString(20),
-                SeenRate = row.IsDBNull(21) ? null : row.GetDouble(21),
-            };
-        }, values);
-    });
+            var pages = c.Rows(
+                    $"SELECT test_id, page_id, rests, closed_to_affiliates FROM test_pages WHERE test_id IN (SELECT id FROM tests WHERE {condition}) ORDER BY test_id, position",
+                    row =>
+                        (
+                            Test: row.GetInt64(0),
+                            Page: new PageId(row.GetInt64(1)),
+                            Rests: row.GetBoolean(2),
+                            Closed: row.GetBoolean(3)
+                        ),
+                    values
+                )
+                .ToLookup(row => row.Test);
+            return c.Rows(
+                $"SELECT {Columns} FROM tests WHERE {condition} ORDER BY id DESC",
+                row =>
+                {
+                    var own = pages[row.GetInt64(0)].ToArray();
+                    var sending = new TestSettings(
+                        Enum.Parse<Allocation>(row.GetString(11)),
+                        row.GetInt32(12),
+                        Audience.Parse(row.GetString(13)),
+                        row.NumberOrNull(14) is { } others ? new PageId(others) : null,
+                        [.. own.Where(page => page.Closed).Select(page => page.Page)],
+                        row.GetBoolean(15),
+                        row.TimeOrNull(16)
+                    )
+                    {
+                        Floor = row.GetInt32(19),
+                    };
+                    return new SplitTest(
+                        new(row.GetInt64(0)),
+                        new(row.GetInt64(1)),
+                        new(row.GetInt64(2)),
+                        row.GetString(3),
+                        row.GetString(4),
+                        row.GetDouble(5),
+                        row.GetDouble(6),
+                        row.Time(7),
+                        row.TimeOrNull(8),
+                        row.TimeOrNull(9),
+                        [.. own.Select(page => page.Page)],
+                        Weights.Parse(row.GetString(10)),
+                        own.Where(page => page.Rests).Select(page => page.Page).ToHashSet(),
+                        sending
+                    )
+                    {
+                        Rule = KeepRule.Parse(row.GetString(17)),
+                        BaseEarned = row.IsDBNull(18) ? null : row.GetDouble(18),
+                        Learned = row.GetString(20),
+                        SeenRate = row.IsDBNull(21) ? null : row.GetDouble(21),
+                    };
+                },
+                values
+            );
+        });
 }

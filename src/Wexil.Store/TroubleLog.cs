@@ -10,8 +10,11 @@ namespace Wexil.Store;
 public sealed class TroubleLog(ILogger<TroubleLog> logger, TimeProvider time)
 {
     private static readonly TimeSpan Pause = TimeSpan.FromMinutes(1);
-    private static readonly Action<ILogger, string, Exception?> Trouble =
-        LoggerMessage.Define<string>(LogLevel.Warning, new(1, nameof(TroubleLog)), "{What}; the visitor was served all the same");
+    private static readonly Action<ILogger, string, Exception?> Trouble = LoggerMessage.Define<string>(
+        LogLevel.Warning,
+        new(1, nameof(TroubleLog)),
+        "{What}; the visitor was served all the same"
+    );
 
     private readonly ConcurrentDictionary<string, DateTimeOffset> _said = [];
 
@@ -19,7 +22,8 @@ public sealed class TroubleLog(ILogger<TroubleLog> logger, TimeProvider time)
     public void Say(string what, Exception error)
     {
         var now = time.GetUtcNow();
-        if (_said.TryGetValue(what, out var last) && (now - last).Duration() < Pause) return;
+        if (_said.TryGetValue(what, out var last) && (now - last).Duration() < Pause)
+            return;
         _said[what] = now;
         Trouble(logger, what, error);
     }

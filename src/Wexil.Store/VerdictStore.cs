@@ -6,14 +6,26 @@ namespace Wexil.Store;
 /// <summary>The end of a test, with the evidence as it stood.</summary>
 /// <param name="Before">The page that the step showed before; null for none.</param>
 /// <param name="Evidence">JSON, never changed afterwards.</param>
-public sealed record StoredVerdict(long Id, TestId Test, StepId Step, PageId Page, PageId? Before, string KeptBy, DateTimeOffset KeptAt, string Sentence, string Evidence, DateTimeOffset? TakenBackAt);
+public sealed record StoredVerdict(
+    long Id,
+    TestId Test,
+    StepId Step,
+    PageId Page,
+    PageId? Before,
+    string KeptBy,
+    DateTimeOffset KeptAt,
+    string Sentence,
+    string Evidence,
+    DateTimeOffset? TakenBackAt
+);
 
 /// <summary>Keeps pages and takes it back.</summary>
 public sealed class VerdictStore(Database database, Journal journal, TimeProvider time)
 {
     public const string ByHand = "by hand";
 
-    private const string Columns = "v.id, v.test_id, t.step_id, v.page_id, v.page_before_id, v.kept_by, v.kept_at, v.sentence, v.evidence, v.taken_back_at";
+    private const string Columns =
+        "v.id, v.test_id, t.step_id, v.page_id, v.page_before_id, v.kept_by, v.kept_at, v.sentence, v.evidence, v.taken_back_at";
 
     /// <summary>Every verdict on a step's tests, the newest first.</summary>
     public IReadOnlyList<StoredVerdict> Of(StepId step) => Where("t.step_id = $1", step.Value);
@@ -22,43 +34,95 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
     public IReadOnlyList<StoredVerdict> Standing() => Where("v.taken_back_at IS NULL");
 
     /// <summary>Ends a running test: its step shows the page to everybody. False when the test no longer runs.</summary>
-    public Task<bool> KeepAsync(TestId test, PageId page, string keptBy, string sentence, string evidence) => journal.WriteAsync(c =>
-    {
-        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-        if (c.Execute("UPDATE tests SET decided_at = $2 WHERE id = $1 AND decided_at IS NULL", test.Value, now) == 0) return false;
-        TestStore.Settle(c, test, null, now);
-        TestStore.Log(c, test, now, keptBy == ByHand ? "owner" : keptBy, $"Kept {c.Text("SELECT name FROM pages WHERE id = $1", page.Value)}");
-        c.Execute(
-            """
-            INSERT INTO verdicts (test_id, page_id, page_before_id, kept_by, kept_at, sentence, evidence)
-            SELECT $1, $2, s.page_id, $3, $4, $5, $6 FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1
-            """, test.Value, page.Value, keptBy, now, sentence, evidence);
-        c.Execute("UPDATE steps SET page_id = $2 WHERE id = (SELECT step_id FROM tests WHERE id = $1)", test.Value, page.Value);
-        return true;
-    });
+    public Task<bool> KeepAsync(TestId test, PageId page, string keptBy, string sentence, string evidence) =>
+        journal.WriteAsync(c =>
+        {
+            var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+            if (
+                c.Execute("UPDATE tests SET decided_at = $2 WHERE id = $1 AND decided_at IS NULL", test.Value, now) == 0
+            )
+                return false;
+            TestStore.Settle(c, test, null, now);
+            TestStore.Log(
+                c,
+                test,
+                now,
+                keptBy == ByHand ? "owner" : keptBy,
+                $"Kept {c.Text("SELECT name FROM pages WHERE id = $1", page.Value)}"
+            );
+            c.Execute(
+                """
+                INSERT INTO verdicts (test_id, page_id, page_before_id, kept_by, kept_at, sentence, evidence)
+                SELECT $1, $2, s.page_id, $3, $4, $5, $6 FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1
+                """,
+                test.Value,
+                page.Value,
+                keptBy,
+                now,
+                sentence,
+                evidence
+            );
+            c.Execute(
+                "UPDATE steps SET page_id = $2 WHERE id = (SELECT step_id FROM tests WHERE id = $1)",
+                test.Value,
+                page.Value
+            );
+            return true;
+        });
 
     /// <summary>
     /// Takes the newest verdict on a test back: the test runs again, in a new phase, and those who came meanwhile stay out of it.
     /// False when there is nothing to take back, or another test has been started on the step since.
     /// </summary>
-    public Task<bool> TakeBackAsync(TestId test) => journal.WriteAsync(c =>
-    {
-        var step = c.Number("SELECT step_id FROM tests WHERE id = $1 AND decided_at IS NOT NULL", test.Value);
-        if (step is null || c.Number("SELECT 1 FROM tests WHERE step_id = $1 AND id > $2", step, test.Value) is not null) return false;
-        var verdict = c.Number("SELECT max(id) FROM verdicts WHERE test_id = $1 AND taken_back_at IS NULL", test.Value);
-        if (verdict is null) return false;
-        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-        c.Execute("UPDATE verdicts SET taken_back_at = $2 WHERE id = $1", verdict, now);
-        c.Execute("UPDATE steps SET page_id = (SELECT page_before_id FROM verdicts WHERE id = $2) WHERE id = $1", step, verdict);
-        // It runs on: an end whose time has come would only end it again.
-        c.Execute("UPDATE tests SET decided_at = NULL, paused_at = NULL, ends_at = CASE WHEN ends_at > $2 THEN ends_at END WHERE id = $1", test.Value, now);
-        TestStore.Settle(c, test, "Verdict taken back", now, log: "owner");
-        return true;
-    });
+    public Task<bool> TakeBackAsync(TestId test) =>
+        journal.WriteAsync(c =>
+        {
+            var step = c.Number("SELECT step_id FROM tests WHERE id = $1 AND decided_at IS NOT NULL", test.Value);
+            if (
+                step is null
+                || c.Number("SELECT 1 FROM tests WHERE step_id = $1 AND id > $2", step, test.Value) is not null
+            )
+                return false;
+            var verdict = c.Number(
+                "SELECT max(id) FROM verdicts WHERE test_id = $1 AND taken_back_at IS NULL",
+                test.Value
+            );
+            if (verdict is null)
+                return false;
+            var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+            c.Execute("UPDATE verdicts SET taken_back_at = $2 WHERE id = $1", verdict, now);
+            c.Execute(
+                "UPDATE steps SET page_id = (SELECT page_before_id FROM verdicts WHERE id = $2) WHERE id = $1",
+                step,
+                verdict
+            );
+            // It runs on: an end whose time has come would only end it again.
+            c.Execute(
+                "UPDATE tests SET decided_at = NULL, paused_at = NULL, ends_at = CASE WHEN ends_at > $2 THEN ends_at END WHERE id = $1",
+                test.Value,
+                now
+            );
+            TestStore.Settle(c, test, "Verdict taken back", now, log: "owner");
+            return true;
+        });
 
-    private List<StoredVerdict> Where(string condition, params object?[] values) => database.Read(c => c.Rows(
-        $"SELECT {Columns} FROM verdicts v JOIN tests t ON t.id = v.test_id WHERE {condition} ORDER BY v.id DESC",
-        row => new StoredVerdict(
-            row.GetInt64(0), new(row.GetInt64(1)), new(row.GetInt64(2)), new(row.GetInt64(3)), row.NumberOrNull(4) is { } before ? new PageId(before) : null,
-            row.GetString(5), row.Time(6), row.GetString(7), row.GetString(8), row.TimeOrNull(9)), values));
+    private List<StoredVerdict> Where(string condition, params object?[] values) =>
+        database.Read(c =>
+            c.Rows(
+                $"SELECT {Columns} FROM verdicts v JOIN tests t ON t.id = v.test_id WHERE {condition} ORDER BY v.id DESC",
+                row => new StoredVerdict(
+                    row.GetInt64(0),
+                    new(row.GetInt64(1)),
+                    new(row.GetInt64(2)),
+                    new(row.GetInt64(3)),
+                    row.NumberOrNull(4) is { } before ? new PageId(before) : null,
+                    row.GetString(5),
+                    row.Time(6),
+                    row.GetString(7),
+                    row.GetString(8),
+                    row.TimeOrNull(9)
+                ),
+                values
+            )
+        );
 }

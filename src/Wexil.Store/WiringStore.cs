@@ -18,43 +18,77 @@ public sealed record PageCheck(PageId Page, DateTimeOffset At, IReadOnlyList<Fin
 /// <summary>How outside pages are wired, and the links to show that to who looks after the site.</summary>
 public sealed class WiringStore(Database database, Journal journal, TimeProvider time)
 {
-    public IReadOnlyDictionary<PageId, PageCheck> Checks() => database.Read(c => c.Rows(
-        "SELECT page_id, checked_at, findings FROM page_checks",
-        row => new PageCheck(new(row.GetInt64(0)), row.Time(1), JsonSerializer.Deserialize<Finding[]>(row.GetString(2))!))).ToDictionary(check => check.Page);
+    public IReadOnlyDictionary<PageId, PageCheck> Checks() =>
+        database
+            .Read(c =>
+                c.Rows("SELECT page_id, checked_at, findings FROM page_checks", row => new PageCheck(
+                    new(row.GetInt64(0)),
+                    row.Time(1),
+                    JsonSerializer.Deserialize<Finding[]>(row.GetString(2))!
+                ))
+            )
+            .ToDictionary(check => check.Page);
 
-    public Task SaveAsync(PageCheck check) => journal.WriteAsync(c => c.Execute(
-        "INSERT INTO page_checks VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET checked_at = excluded.checked_at, findings = excluded.findings",
-        check.Page.Value, check.At.ToUnixTimeMilliseconds(), JsonSerializer.Serialize(check.Findings)));
+    public Task SaveAsync(PageCheck check) =>
+        journal.WriteAsync(c =>
+            c.Execute(
+                "INSERT INTO page_checks VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET checked_at = excluded.checked_at, findings = excluded.findings",
+                check.Page.Value,
+                check.At.ToUnixTimeMilliseconds(),
+                JsonSerializer.Serialize(check.Findings)
+            )
+        );
 
     /// <summary>Where a page that answered was found.</summary>
     /// <param name="found">Its address after redirects.</param>
     /// <returns>True when that is elsewhere than before.</returns>
-    public Task<bool> SaveFoundAsync(PageId page, Uri found) => journal.WriteAsync(c =>
-    {
-        if (c.Text("SELECT outside FROM pages WHERE id = $1", page.Value) is not { } own) return false;
-        var leadsTo = new OutsideAddress(found).IsSamePage(new(new Uri(own))) ? null : found.AbsoluteUri;
-        return c.Execute("UPDATE pages SET leads_to = $2 WHERE id = $1 AND leads_to IS NOT $2", page.Value, leadsTo) > 0;
-    });
+    public Task<bool> SaveFoundAsync(PageId page, Uri found) =>
+        journal.WriteAsync(c =>
+        {
+            if (c.Text("SELECT outside FROM pages WHERE id = $1", page.Value) is not { } own)
+                return false;
+            var leadsTo = new OutsideAddress(found).IsSamePage(new(new Uri(own))) ? null : found.AbsoluteUri;
+            return c.Execute("UPDATE pages SET leads_to = $2 WHERE id = $1 AND leads_to IS NOT $2", page.Value, leadsTo)
+                > 0;
+        });
 
     /// <summary>When what was last seen, as it was last written down.</summary>
-    public IReadOnlyDictionary<string, DateTimeOffset> Seen() => database.Read(c => c.Rows("SELECT what, at FROM last_seen", row => (row.GetString(0), row.Time(1))).ToDictionary());
+    public IReadOnlyDictionary<string, DateTimeOffset> Seen() =>
+        database.Read(c =>
+            c.Rows("SELECT what, at FROM last_seen", row => (row.GetString(0), row.Time(1))).ToDictionary()
+        );
 
-    public Task SaveSeenAsync(IReadOnlyCollection<KeyValuePair<string, DateTimeOffset>> seen) => journal.WriteAsync(c =>
-    {
-        foreach (var (what, at) in seen) c.Execute("INSERT INTO last_seen VALUES ($1, $2) ON CONFLICT DO UPDATE SET at = excluded.at", what, at.ToUnixTimeMilliseconds());
-    });
+    public Task SaveSeenAsync(IReadOnlyCollection<KeyValuePair<string, DateTimeOffset>> seen) =>
+        journal.WriteAsync(c =>
+        {
+            foreach (var (what, at) in seen)
+                c.Execute(
+                    "INSERT INTO last_seen VALUES ($1, $2) ON CONFLICT DO UPDATE SET at = excluded.at",
+                    what,
+                    at.ToUnixTimeMilliseconds()
+                );
+        });
 
     /// <summary>Says which pages a link shows; without any it shows all.</summary>
     /// <param name="token">The link's own.</param>
-    public Task ChooseAsync(string token, IReadOnlyCollection<PageId> chosen) => journal.WriteAsync(c =>
-    {
-        c.Execute("UPDATE helper_links SET pages = $2 WHERE token_hash = $1", SharedLinks.Hash(token), string.Join(',', chosen.Select(page => page.Value)));
-    });
+    public Task ChooseAsync(string token, IReadOnlyCollection<PageId> chosen) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute(
+                "UPDATE helper_links SET pages = $2 WHERE token_hash = $1",
+                SharedLinks.Hash(token),
+                string.Join(',', chosen.Select(page => page.Value))
+            );
+        });
 
     /// <summary>The pages that a link shows; null for all.</summary>
-    public IReadOnlySet<PageId>? Chosen(string token) => database.Read(c => c.Text("SELECT pages FROM helper_links WHERE token_hash = $1", SharedLinks.Hash(token))) is { Length: > 0 } chosen
-        ? chosen.Split(',').Select(page => new PageId(long.Parse(page, CultureInfo.InvariantCulture))).ToHashSet() : null;
+    public IReadOnlySet<PageId>? Chosen(string token) =>
+        database.Read(c => c.Text("SELECT pages FROM helper_links WHERE token_hash = $1", SharedLinks.Hash(token)))
+            is { Length: > 0 } chosen
+            ? chosen.Split(',').Select(page => new PageId(long.Parse(page, CultureInfo.InvariantCulture))).ToHashSet()
+            : null;
 
     /// <summary>Links by which somebody without a sign-in sees how a funnel's pages are wired; they last two weeks.</summary>
-    public SharedLinks Links { get; } = new(database, journal, time, "helper_links", "funnel_id", TimeSpan.FromDays(14));
+    public SharedLinks Links { get; } =
+        new(database, journal, time, "helper_links", "funnel_id", TimeSpan.FromDays(14));
 }

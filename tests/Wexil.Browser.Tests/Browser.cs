@@ -10,17 +10,43 @@ namespace Wexil.Browser.Tests;
 public sealed class Browser : IDisposable
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
-    private static readonly string Axe = File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe-core", "axe.min.js"));
+    private static readonly string Axe = File.ReadAllText(
+        Path.Combine(AppContext.BaseDirectory, "lib", "axe-core", "axe.min.js")
+    );
     private readonly ChromeDriver _driver;
 
     public Browser(int width = 1280, int height = 800)
     {
         var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
         options.AddArguments(
-            "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
-            "--user-agent=Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36", "--hide-scrollbars", "--force-prefers-reduced-motion", $"--window-size={width},{height}");
-        _driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options, TimeSpan.FromSeconds(60));
-        _driver.ExecuteCdpCommand("Emulation.setDeviceMetricsOverride", new() { ["width"] = width, ["height"] = height, ["deviceScaleFactor"] = 1, ["mobile"] = false });
+            "--headless",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--user-agent=Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36",
+            "--hide-scrollbars",
+            "--force-prefers-reduced-motion",
+            $"--window-size={width},{height}"
+        );
+        _driver = new ChromeDriver(
+            ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"),
+            options,
+            TimeSpan.FromSeconds(60)
+        );
+        _driver.ExecuteCdpCommand(
+            "Emulation.setDeviceMetricsOverride",
+            new()
+            {
+                ["width"] = width,
+                ["height"] = height,
+                ["deviceScaleFactor"] = 1,
+                ["mobile"] = false,
+            }
+        );
     }
 
     public IWebDriver Driver => _driver;
@@ -48,7 +74,15 @@ public sealed class Browser : IDisposable
     /// <summary>Follows the link, presses the button or opens the details with this text.</summary>
     public void Press(string text)
     {
-        var element = WaitFor(() => _driver.FindElements(By.XPath($"//a[contains(normalize-space(), \"{text}\")] | //button[contains(normalize-space(), \"{text}\")] | //summary[contains(normalize-space(), \"{text}\")]")).FirstOrDefault(e => e.Displayed));
+        var element = WaitFor(() =>
+            _driver
+                .FindElements(
+                    By.XPath(
+                        $"//a[contains(normalize-space(), \"{text}\")] | //button[contains(normalize-space(), \"{text}\")] | //summary[contains(normalize-space(), \"{text}\")]"
+                    )
+                )
+                .FirstOrDefault(e => e.Displayed)
+        );
         _driver.ExecuteScript("arguments[0].scrollIntoView({block:'center'})", element);
         element.Click();
     }
@@ -97,24 +131,34 @@ public sealed class Browser : IDisposable
     {
         // Nobody clicks on what says that it is not ready.
         WaitFor(() => All($"[aria-busy=true] {frame}").Count == 0 ? "" : null);
-        var at = In(frame, inside => (IReadOnlyDictionary<string, object>)((IJavaScriptExecutor)inside).ExecuteScript(
-            """
-            const element = document.querySelector(arguments[0]);
-            if (!element) return null;
-            const top = element.getBoundingClientRect().top;
-            if (top < 0 || top > innerHeight - 40) element.scrollIntoView({ block: "center", behavior: "instant" });
-            const [line] = element.getClientRects();
-            return { x: line.left + line.width * arguments[1], y: line.top + Math.min(line.height / 2, 12) };
-            """, css, across)!);
-        var place = (IReadOnlyDictionary<string, object>)_driver.ExecuteScript(
-            """
-            const frame = document.querySelector(arguments[0]);
-            const scale = frame.getBoundingClientRect().width / frame.offsetWidth;
-            const under = frame.getBoundingClientRect().top + arguments[2] * scale - innerHeight + 20;
-            if (under > 0) scrollBy({ top: under, behavior: "instant" });
-            const box = frame.getBoundingClientRect();
-            return { x: Math.round(box.left + arguments[1] * scale), y: Math.round(box.top + arguments[2] * scale) };
-            """, frame, at["x"], at["y"])!;
+        var at = In(frame, inside => (IReadOnlyDictionary<string, object>)
+                ((IJavaScriptExecutor)inside).ExecuteScript(
+                    """
+                    const element = document.querySelector(arguments[0]);
+                    if (!element) return null;
+                    const top = element.getBoundingClientRect().top;
+                    if (top < 0 || top > innerHeight - 40) element.scrollIntoView({ block: "center", behavior: "instant" });
+                    const [line] = element.getClientRects();
+                    return { x: line.left + line.width * arguments[1], y: line.top + Math.min(line.height / 2, 12) };
+                    """,
+                    css,
+                    across
+                )!);
+        var place =
+            (IReadOnlyDictionary<string, object>)
+                _driver.ExecuteScript(
+                    """
+                    const frame = document.querySelector(arguments[0]);
+                    const scale = frame.getBoundingClientRect().width / frame.offsetWidth;
+                    const under = frame.getBoundingClientRect().top + arguments[2] * scale - innerHeight + 20;
+                    if (under > 0) scrollBy({ top: under, behavior: "instant" });
+                    const box = frame.getBoundingClientRect();
+                    return { x: Math.round(box.left + arguments[1] * scale), y: Math.round(box.top + arguments[2] * scale) };
+                    """,
+                    frame,
+                    at["x"],
+                    at["y"]
+                )!;
         new Actions(_driver).MoveToLocation(Convert.ToInt32(place["x"]), Convert.ToInt32(place["y"])).Click().Perform();
     }
 
@@ -125,7 +169,8 @@ public sealed class Browser : IDisposable
         foreach (var key in keys)
         {
             typing.SendKeys(key.ToString());
-            if (pause > TimeSpan.Zero) typing.Pause(pause);
+            if (pause > TimeSpan.Zero)
+                typing.Pause(pause);
         }
         typing.Perform();
     }
@@ -139,27 +184,46 @@ public sealed class Browser : IDisposable
     private void Network(bool isOffline, int latency)
     {
         _driver.ExecuteCdpCommand("Network.enable", []);
-        _driver.ExecuteCdpCommand("Network.emulateNetworkConditions", new() { ["offline"] = isOffline, ["latency"] = latency, ["downloadThroughput"] = -1, ["uploadThroughput"] = -1 });
+        _driver.ExecuteCdpCommand(
+            "Network.emulateNetworkConditions",
+            new()
+            {
+                ["offline"] = isOffline,
+                ["latency"] = latency,
+                ["downloadThroughput"] = -1,
+                ["uploadThroughput"] = -1,
+            }
+        );
     }
 
     /// <summary>A key with Ctrl held.</summary>
-    public void Control(string key) => new Actions(_driver).KeyDown(Keys.Control).SendKeys(key).KeyUp(Keys.Control).Perform();
+    public void Control(string key) =>
+        new Actions(_driver).KeyDown(Keys.Control).SendKeys(key).KeyUp(Keys.Control).Perform();
 
     /// <summary>Waits until a frame shows a text.</summary>
-    public void WaitForTextIn(string css, string text) => In(css, frame => frame.FindElement(By.TagName("body")).Text.Contains(text, StringComparison.Ordinal) ? text : null);
+    public void WaitForTextIn(string css, string text) =>
+        In(css, frame =>
+            frame.FindElement(By.TagName("body")).Text.Contains(text, StringComparison.Ordinal) ? text : null
+        );
 
     /// <summary>Nothing for axe to object to, and nothing wider than the window.</summary>
     public void IsAccessible()
     {
         _driver.ExecuteScript(Axe);
-        var found = (string)_driver.ExecuteAsyncScript("""
-            const done = arguments[arguments.length - 1];
-            axe.run(document, { iframes: false, resultTypes: ["violations"] }).then(
-              (result) => done(result.violations.map((v) => `${v.id}: ${v.help}\n` + v.nodes.slice(0, 4).map((n) => `  ${n.html.slice(0, 160)} ${n.any.map((a) => a.message).join(" ")}`).join("\n")).join("\n")),
-              (error) => done(String(error)));
-            """)!;
+        var found = (string)
+            _driver.ExecuteAsyncScript(
+                """
+                const done = arguments[arguments.length - 1];
+                axe.run(document, { iframes: false, resultTypes: ["violations"] }).then(
+                  (result) => done(result.violations.map((v) => `${v.id}: ${v.help}\n` + v.nodes.slice(0, 4).map((n) => `  ${n.html.slice(0, 160)} ${n.any.map((a) => a.message).join(" ")}`).join("\n")).join("\n")),
+                  (error) => done(String(error)));
+                """
+            )!;
         Assert.True(found.Length == 0, $"{Address}\n{found}");
-        var over = (long)_driver.ExecuteScript("return document.documentElement.scrollWidth - document.documentElement.clientWidth")!;
+        var over = (long)
+            _driver.ExecuteScript(
+                "return document.documentElement.scrollWidth - document.documentElement.clientWidth"
+            )!;
         Assert.True(over <= 0, $"{Address} is {over} pixels wider than the window");
     }
 

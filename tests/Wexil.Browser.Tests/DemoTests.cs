@@ -11,17 +11,33 @@ public sealed class DemoTests
         ("build", "/f/balcony-harvest/calendar/build", "Photo of the rail planter"),
         ("edit", "/f/balcony-harvest/calendar/build/first-salad-in-21-days", "1 form wired"),
         ("compare", "/f/balcony-harvest/calendar/build/photo-of-the-rail-planter/compare", "One change: if it wins"),
-        ("preview", "/f/balcony-harvest/calendar/build/calendar-as-it-was/preview", "No headline ends in a lonely word."),
+        (
+            "preview",
+            "/f/balcony-harvest/calendar/build/calendar-as-it-was/preview",
+            "No headline ends in a lonely word."
+        ),
         ("carry", "/f/balcony-harvest/calendar/build/a-gift-for-your-balcony/carry", "Carry over to the drafts"),
         ("steps", "/f/balcony-harvest/steps", "yes → Order received"),
-        ("versions", "/f/balcony-harvest/calendar/build/a-gift-for-your-balcony/versions", "The small print, corrected"),
-        ("page-settings", "/f/balcony-harvest/calendar/build/first-salad-in-21-days/settings", "Search engines may list"),
+        (
+            "versions",
+            "/f/balcony-harvest/calendar/build/a-gift-for-your-balcony/versions",
+            "The small print, corrected"
+        ),
+        (
+            "page-settings",
+            "/f/balcony-harvest/calendar/build/first-salad-in-21-days/settings",
+            "Search engines may list"
+        ),
         ("publish", "/f/balcony-harvest/calendar/build/first-salad-in-21-days/publish", "a new phase"),
         ("place", "/f/balcony-harvest/calendar/build/first-salad-in-21-days/place", "The step that it is for"),
         ("files", "/f/balcony-harvest/files", "seedlings.svg"),
         ("settings", "/settings", "private addresses"),
         ("rates", "/settings/rates", "1.08 USD"),
-        ("workbench", "/workbench?p[0].Visitors=1661&p[0].Conversions=441&p[1].Visitors=1647&p[1].Conversions=520", "Numbers from anywhere"),
+        (
+            "workbench",
+            "/workbench?p[0].Visitors=1661&p[0].Conversions=441&p[1].Visitors=1647&p[1].Conversions=520",
+            "Numbers from anywhere"
+        ),
         ("plan", "/workbench/plan?Rate=26&Lift=10&PerDay=340&Pages=3", "What could be found in"),
         ("split-check", "/workbench/split?Visitors=1661+1647", "as closely as chance allows"),
         ("money", "/f/balcony-harvest/kit/count?by=money", "Who brings money"),
@@ -64,14 +80,25 @@ public sealed class DemoTests
             owner.WaitForText(shows);
             if (name == "edit")
             {
-                owner.Run("[...document.querySelectorAll('.parts button')].find((part) => part.textContent.startsWith('Headline')).click()");
+                owner.Run(
+                    "[...document.querySelectorAll('.parts button')].find((part) => part.textContent.startsWith('Headline')).click()"
+                );
                 owner.WaitForText("Edit the text in place");
             }
-            if (name == "who") owner.Run("document.querySelector('#who').open = true; document.querySelector('#who').scrollIntoView()");
-            if (name == "segments") owner.Run("document.querySelector('[data-live=time]').scrollIntoView()");
-            if (name == "two-steps") owner.Run("document.querySelector('[data-live^=crossing]').scrollIntoView()");
+            if (name == "who")
+                owner.Run(
+                    "document.querySelector('#who').open = true; document.querySelector('#who').scrollIntoView()"
+                );
+            if (name == "segments")
+                owner.Run("document.querySelector('[data-live=time]').scrollIntoView()");
+            if (name == "two-steps")
+                owner.Run("document.querySelector('[data-live^=crossing]').scrollIntoView()");
             owner.IsAccessible();
-            if (Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder && File.Exists(Path.Combine(folder, name + ".png")) && width > 500)
+            if (
+                Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder
+                && File.Exists(Path.Combine(folder, name + ".png"))
+                && width > 500
+            )
                 await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), owner.Picture());
         }
     }

@@ -13,8 +13,7 @@ namespace Wexil.Browser.Tests;
 public sealed class EditorTests
 {
     // As pages are found: no closing tags, an inline handler, a policy and a refresh of its own, a script that would change the page.
-    private const string Found =
-        """
+    private const string Found = """
         <!DOCTYPE html><html><head><meta http-equiv="Content-Security-Policy" content="script-src 'self'"><meta http-equiv=refresh content="1;url=https://larkrow.example/"><title>Found</title>
         <style>.btn{background:#2d6a3e;color:#fff;padding:8px}</style></head><BODY onload="document.title='ran'">
         <div class=top><h1>Salad from your balcony</h1><p>Sow it on <b>Monday</b> &amp; eat it soon<p>Second line
@@ -29,7 +28,11 @@ public sealed class EditorTests
     {
         await using var site = await Site.StartAsync();
         var (page, editor) = await PageAsync(site, Found);
-        string Source() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source;
+        string Source() =>
+            site
+                .Host.Services.GetRequiredService<DraftStore>()
+                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .Source;
         using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, editor, "Order");
@@ -41,20 +44,35 @@ public sealed class EditorTests
         owner.Find("#part-words").SendKeys("Order now" + Keys.Tab);
         owner.WaitForTextIn("[data-page]", "Order now");
         owner.WaitFor(() => owner.All("#part-role").SingleOrDefault());
-        owner.Run("const r = document.querySelector('#part-role'); r.value = 'buy'; r.dispatchEvent(new Event('change'))");
+        owner.Run(
+            "const r = document.querySelector('#part-role'); r.value = 'buy'; r.dispatchEvent(new Event('change'))"
+        );
         owner.WaitForText("1 buy button wired");
-        owner.Run("const c = document.querySelector('#part-background-color'); c.value = '#a3271f'; c.dispatchEvent(new Event('change'))");
+        owner.Run(
+            "const c = document.querySelector('#part-background-color'); c.value = '#a3271f'; c.dispatchEvent(new Event('change'))"
+        );
         owner.WaitFor(() => Source().Contains("background-color: #a3271f", StringComparison.Ordinal) ? "" : null);
         owner.IsAccessible();
 
         // A section up, another hidden, a block between.
         Select(owner, "Section Guarantee");
         owner.Press("Move up");
-        owner.WaitFor(() => Source().IndexOf("Guarantee", StringComparison.Ordinal) < Source().IndexOf("Questions", StringComparison.Ordinal) ? "" : null);
+        owner.WaitFor(() =>
+            Source().IndexOf("Guarantee", StringComparison.Ordinal)
+            < Source().IndexOf("Questions", StringComparison.Ordinal)
+                ? ""
+                : null
+        );
         Select(owner, "Section Questions");
         owner.Press("Hide");
-        owner.WaitFor(() => Source().Contains("<div style=\"display: none !important\" class=mid>", StringComparison.Ordinal) ? "" : null);
-        owner.WaitFor(() => owner.All(".parts em").SingleOrDefault(hidden => hidden.Text.Contains("hidden", StringComparison.Ordinal)));
+        owner.WaitFor(() =>
+            Source().Contains("<div style=\"display: none !important\" class=mid>", StringComparison.Ordinal)
+                ? ""
+                : null
+        );
+        owner.WaitFor(() =>
+            owner.All(".parts em").SingleOrDefault(hidden => hidden.Text.Contains("hidden", StringComparison.Ordinal))
+        );
         Select(owner, "Headline Salad from your balcony");
         owner.Find("#part-insert").SendKeys("Opt-in form");
         owner.Find("[data-part] .copyline button").Click();
@@ -85,14 +103,40 @@ public sealed class EditorTests
         owner.Press("Source");
         owner.WaitFor(() => owner.All(".cm-content").SingleOrDefault());
         owner.IsAccessible();
-        new Actions(owner.Driver).Click(owner.Find(".cm-content")).KeyDown(Keys.Control).SendKeys(Keys.End).KeyUp(Keys.Control).SendKeys("<p>Typed below").Perform();
+        new Actions(owner.Driver)
+            .Click(owner.Find(".cm-content"))
+            .KeyDown(Keys.Control)
+            .SendKeys(Keys.End)
+            .KeyUp(Keys.Control)
+            .SendKeys("<p>Typed below")
+            .Perform();
         owner.WaitForTextIn("[data-page]", "Typed below");
         owner.ClickIn("[data-page]", "h1");
         owner.Control("a");
         owner.Type("Both ways" + Keys.Enter);
-        owner.WaitFor(() => Source().Contains("<h1>Both ways</h1>", StringComparison.Ordinal) && Source().Contains("<p>Sow it on <b>Monday</b> &amp; eat it soon<p>Second line", StringComparison.Ordinal) && Source().Contains("<p>Typed below", StringComparison.Ordinal) ? "" : null);
-        owner.WaitFor(() => ((string)owner.Run("document.querySelector('.cm-scroller').scrollTop = 0; return document.querySelector('.cm-content').textContent")!).Contains("<h1>Both ways</h1>", StringComparison.Ordinal) ? "" : null);
-        Assert.Equal("Found", owner.In("[data-page]", frame => ((IJavaScriptExecutor)frame).ExecuteScript("return document.title") as string));
+        owner.WaitFor(() =>
+            Source().Contains("<h1>Both ways</h1>", StringComparison.Ordinal)
+            && Source().Contains("<p>Sow it on <b>Monday</b> &amp; eat it soon<p>Second line", StringComparison.Ordinal)
+            && Source().Contains("<p>Typed below", StringComparison.Ordinal)
+                ? ""
+                : null
+        );
+        owner.WaitFor(() =>
+            (
+                (string)
+                    owner.Run(
+                        "document.querySelector('.cm-scroller').scrollTop = 0; return document.querySelector('.cm-content').textContent"
+                    )!
+            ).Contains("<h1>Both ways</h1>", StringComparison.Ordinal)
+                ? ""
+                : null
+        );
+        Assert.Equal(
+            "Found",
+            owner.In("[data-page]", frame =>
+                ((IJavaScriptExecutor)frame).ExecuteScript("return document.title") as string
+            )
+        );
     }
 
     [Fact]
@@ -100,13 +144,20 @@ public sealed class EditorTests
     {
         await using var site = await Site.StartAsync();
         var (page, editor) = await PageAsync(site, "<h1>One</h1>\r\n<p>Two</p>\n<p>Three</p>\r\n");
-        string Source() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source;
+        string Source() =>
+            site
+                .Host.Services.GetRequiredService<DraftStore>()
+                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .Source;
         using var owner = new Browser();
         site.SignIn(owner);
         owner.Open(site.Studio, editor);
         owner.Press("Source");
         owner.WaitFor(() => owner.All(".cm-content").SingleOrDefault());
-        new Actions(owner.Driver).Click(owner.All(".cm-line")[2]).SendKeys(Keys.End + "!" + Keys.Enter + "New").Perform();
+        new Actions(owner.Driver)
+            .Click(owner.All(".cm-line")[2])
+            .SendKeys(Keys.End + "!" + Keys.Enter + "New")
+            .Perform();
         owner.WaitFor(() => Source() == "<h1>One</h1>\r\n<p>Two</p>\n<p>Three</p>!\r\nNew\r\n" ? "" : null);
         owner.Find("[data-undo]").Click();
         owner.WaitFor(() => !Source().Contains("New", StringComparison.Ordinal) ? "" : null);
@@ -118,7 +169,11 @@ public sealed class EditorTests
     {
         await using var site = await Site.StartAsync();
         var (page, editor) = await PageAsync(site, "<main><h1>First</h1><p>Second</p><p>Third</p></main>");
-        string Source() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source;
+        string Source() =>
+            site
+                .Host.Services.GetRequiredService<DraftStore>()
+                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .Source;
         using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, editor, "Third");
@@ -129,7 +184,9 @@ public sealed class EditorTests
         Key(owner, "p", Keys.Alt + Keys.ArrowDown);
         owner.WaitFor(() => Source() == "<main><h1>First</h1><p>Third</p><p>Second</p></main>" ? "" : null);
         Key(owner, "h1", Keys.Control + "d");
-        owner.WaitFor(() => Source() == "<main><h1>First</h1><h1>First</h1><p>Third</p><p>Second</p></main>" ? "" : null);
+        owner.WaitFor(() =>
+            Source() == "<main><h1>First</h1><h1>First</h1><p>Third</p><p>Second</p></main>" ? "" : null
+        );
         // What has only the focus is not removed; what Escape chose is, and nothing is chosen then.
         Key(owner, "h1", Keys.Delete);
         Key(owner, "h1", Keys.Escape + Keys.Delete);
@@ -147,7 +204,11 @@ public sealed class EditorTests
     {
         await using var site = await Site.StartAsync();
         var (page, editor) = await PageAsync(site, "<main><h1>One</h1><p>Two</p></main>");
-        string Source() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source;
+        string Source() =>
+            site
+                .Host.Services.GetRequiredService<DraftStore>()
+                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .Source;
         using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, editor, "Two");
@@ -171,7 +232,8 @@ public sealed class EditorTests
         owner.Control("a");
         owner.Type("Third" + Keys.Enter);
         owner.WaitForText("you are signed out");
-        foreach (var cookie in cookies) owner.Driver.Manage().Cookies.AddCookie(cookie);
+        foreach (var cookie in cookies)
+            owner.Driver.Manage().Cookies.AddCookie(cookie);
         owner.WaitFor(() => Source() == "<main><h1>Third</h1><p>Second</p></main>" ? "" : null);
         owner.WaitForText("Saved");
     }
@@ -181,7 +243,11 @@ public sealed class EditorTests
     {
         await using var site = await Site.StartAsync();
         var (page, editor) = await PageAsync(site, "<main><h1>One</h1><p id=a>Two</p><p id=b>Three</p></main>");
-        string Source() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source;
+        string Source() =>
+            site
+                .Host.Services.GetRequiredService<DraftStore>()
+                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .Source;
         using var first = new Browser();
         using var second = new Browser();
         foreach (var window in new[] { first, second })
@@ -198,7 +264,9 @@ public sealed class EditorTests
         Write(first, "h1", "From the first");
         first.WaitFor(() => Source().Contains("<h1>From the first</h1>", StringComparison.Ordinal) ? "" : null);
         Write(second, "#b", "From the second");
-        second.WaitFor(() => Source() == "<main><h1>From the first</h1><p id=a>Two</p><p id=b>From the second</p></main>" ? "" : null);
+        second.WaitFor(() =>
+            Source() == "<main><h1>From the first</h1><p id=a>Two</p><p id=b>From the second</p></main>" ? "" : null
+        );
         second.WaitForTextIn("[data-page]", "From the first");
 
         Write(second, "#a", "Second’s");
@@ -219,8 +287,15 @@ public sealed class EditorTests
     public async Task A_part_is_removed_only_when_it_was_chosen_and_stray_letters_lead_nowhere()
     {
         await using var site = await Site.StartAsync();
-        var (page, editor) = await PageAsync(site, "<main><h1>One</h1><p>Two</p><a class=btn href=#><img src=x.png width=120 height=60 alt=Leaf></a></main>");
-        string Source() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source;
+        var (page, editor) = await PageAsync(
+            site,
+            "<main><h1>One</h1><p>Two</p><a class=btn href=#><img src=x.png width=120 height=60 alt=Leaf></a></main>"
+        );
+        string Source() =>
+            site
+                .Host.Services.GetRequiredService<DraftStore>()
+                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .Source;
         using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, editor, "Two");
@@ -250,7 +325,10 @@ public sealed class EditorTests
     public async Task A_lonely_word_is_pointed_out_at_the_width_where_it_stands_alone_and_can_be_balanced()
     {
         await using var site = await Site.StartAsync();
-        var (page, editor) = await PageAsync(site, "<body style='margin:0'><h1 style='font:40px/1.2 monospace;width:16ch;margin:0'>aaaa bbbb cccc d</h1><h1 style='font:40px/1.2 monospace;margin:0'>aaaaaaa bbbbbbb cc</h1>");
+        var (page, editor) = await PageAsync(
+            site,
+            "<body style='margin:0'><h1 style='font:40px/1.2 monospace;width:16ch;margin:0'>aaaa bbbb cccc d</h1><h1 style='font:40px/1.2 monospace;margin:0'>aaaaaaa bbbbbbb cc</h1>"
+        );
         using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, editor, "aaaa bbbb");
@@ -258,7 +336,14 @@ public sealed class EditorTests
         owner.Press("Phone");
         owner.WaitForText("At 390 pixels “cc” stands alone on the last line of “aaaaaaa bbbbbbb cc”");
         owner.Press("Balance the lines");
-        owner.WaitFor(() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source.Contains("text-wrap: balance", StringComparison.Ordinal) ? "" : null);
+        owner.WaitFor(() =>
+            site
+                .Host.Services.GetRequiredService<DraftStore>()
+                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .Source.Contains("text-wrap: balance", StringComparison.Ordinal)
+                ? ""
+                : null
+        );
         owner.IsAccessible();
     }
 
@@ -267,7 +352,10 @@ public sealed class EditorTests
     {
         await using var site = await Site.StartAsync();
         var pages = site.Host.Services.GetRequiredService<PageStore>();
-        var (page, editor) = await PageAsync(site, "<h1>Kit</h1><p id=price>49 euros</p><section><h2>Questions</h2><p>Does it need sun? Four hours will do for salad and herbs.</p></section><section data-block=guarantee><h2>Money back</h2></section>");
+        var (page, editor) = await PageAsync(
+            site,
+            "<h1>Kit</h1><p id=price>49 euros</p><section><h2>Questions</h2><p>Does it need sun? Four hours will do for salad and herbs.</p></section><section data-block=guarantee><h2>Money back</h2></section>"
+        );
         using var owner = new Browser();
         site.SignIn(owner);
         owner.Open(site.Studio, "/f/kit/kit/build");
@@ -280,7 +368,14 @@ public sealed class EditorTests
         owner.WaitForText("Guarantee moved above Section “Questions”");
         owner.WaitForText("One change: if it wins, you know what did it.");
         foreach (var side in new[] { "before", "after" })
-            owner.In($"[data-side={side}]", frame => ((IJavaScriptExecutor)frame).ExecuteScript("return document.documentElement.lastElementChild.shadowRoot?.children.length") as long? is 1 ? "" : null);
+            owner.In($"[data-side={side}]", frame =>
+                ((IJavaScriptExecutor)frame).ExecuteScript(
+                    "return document.documentElement.lastElementChild.shadowRoot?.children.length"
+                ) as long?
+                    is 1
+                    ? ""
+                    : null
+            );
         owner.IsAccessible();
         owner.Press("One over the other");
         owner.WaitFor(() => owner.Find("#wipe").Displayed ? "" : null);
@@ -307,16 +402,31 @@ public sealed class EditorTests
         owner.WaitForText("Carried over to the draft of 1 clone.");
         var clone = pages.ClonesOf(page).Single();
         Assert.DoesNotContain("39 euros", pages.Source(clone), StringComparison.Ordinal);
-        Assert.Contains("39 euros", site.Host.Services.GetRequiredService<DraftStore>().Of(clone).Source, StringComparison.Ordinal);
+        Assert.Contains(
+            "39 euros",
+            site.Host.Services.GetRequiredService<DraftStore>().Of(clone).Source,
+            StringComparison.Ordinal
+        );
         Assert.DoesNotContain("was changed since", owner.Text, StringComparison.Ordinal);
     }
 
     private static void Select(Browser owner, string part)
     {
         // The list is made anew with every change of the page, so it is found and pressed in one go.
-        owner.WaitFor(() => owner.Run(
-            "const part = [...document.querySelectorAll('.parts button')].find((each) => each.textContent.includes(arguments[0])); part?.click(); return Boolean(part)", part) is true ? "" : null);
-        owner.WaitFor(() => owner.All(".parts button[aria-current=true]").FirstOrDefault(each => each.Text.Contains(part, StringComparison.Ordinal)));
+        owner.WaitFor(() =>
+            owner.Run(
+                "const part = [...document.querySelectorAll('.parts button')].find((each) => each.textContent.includes(arguments[0])); part?.click(); return Boolean(part)",
+                part
+            )
+                is true
+                ? ""
+                : null
+        );
+        owner.WaitFor(() =>
+            owner
+                .All(".parts button[aria-current=true]")
+                .FirstOrDefault(each => each.Text.Contains(part, StringComparison.Ordinal))
+        );
     }
 
     private static void Key(Browser owner, string css, string keys)
@@ -332,7 +442,9 @@ public sealed class EditorTests
     {
         var services = site.Host.Services;
         var funnel = await services.GetRequiredService<FunnelStore>().CreateAsync("Kit");
-        var step = (await services.GetRequiredService<FunnelStore>().AddStepAsync(funnel.Id, StepKind.Sales, "Kit", "kit"))!;
+        var step = (
+            await services.GetRequiredService<FunnelStore>().AddStepAsync(funnel.Id, StepKind.Sales, "Kit", "kit")
+        )!;
         var page = await services.GetRequiredService<PageStore>().AddAsync(step.Id, "Found", PageBundle.OneFile(html));
         services.GetRequiredService<Routes>().Reload();
         return (page, "/f/kit/kit/build/found");

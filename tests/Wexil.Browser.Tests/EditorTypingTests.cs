@@ -7,6 +7,8 @@ public sealed class EditorTypingTests
     [InlineData(30, 0)]
     [InlineData(80, 800)]
     [InlineData(200, 0)]
-    public Task Every_letter_is_kept_however_fast_it_is_typed_and_however_slow_the_server_is(int millisecondsALetter, int latency) =>
-        FortyTexts.AreAllKeptAsync(millisecondsALetter, moreParagraphs: 0, latency);
+    public Task Every_letter_is_kept_however_fast_it_is_typed_and_however_slow_the_server_is(
+        int millisecondsALetter,
+        int latency
+    ) => FortyTexts.AreAllKeptAsync(millisecondsALetter, moreParagraphs: 0, latency);
 }

@@ -14,10 +14,21 @@ internal static class FortyTexts
         const int texts = 40;
         await using var site = await Site.StartAsync();
         string[] words = [.. Enumerable.Range(0, texts).Select(i => $"Text {i} as it was, with <b>some</b> emphasis")];
-        var more = string.Concat(Enumerable.Range(0, moreParagraphs).Select(i => $"<p>Further down, paragraph {i} says <i>something</i> else.</p>\n"));
-        string Page() => "<!doctype html><html><head><title>Long</title></head><body><main>\n" + string.Concat(words.Select((text, i) => $"<p id=t{i}>{text}</p>\n")) + $"</main>{more}</body></html>";
+        var more = string.Concat(
+            Enumerable
+                .Range(0, moreParagraphs)
+                .Select(i => $"<p>Further down, paragraph {i} says <i>something</i> else.</p>\n")
+        );
+        string Page() =>
+            "<!doctype html><html><head><title>Long</title></head><body><main>\n"
+            + string.Concat(words.Select((text, i) => $"<p id=t{i}>{text}</p>\n"))
+            + $"</main>{more}</body></html>";
         var (page, editor) = await EditorTests.PageAsync(site, Page());
-        string Source() => site.Host.Services.GetRequiredService<DraftStore>().Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!).Source;
+        string Source() =>
+            site
+                .Host.Services.GetRequiredService<DraftStore>()
+                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .Source;
         using var owner = new Browser();
         site.SignIn(owner);
         owner.Open(site.Studio, editor);
@@ -28,16 +39,23 @@ internal static class FortyTexts
             owner.ClickIn("[data-page]", $"#t{i}", 0.3);
             owner.Control("a");
             owner.Type($"New {i}!", TimeSpan.FromMilliseconds(millisecondsALetter));
-            if (i % 10 == 9) owner.Find("[data-undo]").Click();
-            else words[i] = $"New {i}!";
+            if (i % 10 == 9)
+                owner.Find("[data-undo]").Click();
+            else
+                words[i] = $"New {i}!";
         }
         // What was typed faster than it can be sent waits its turn.
         owner.WaitFor(() => owner.Find("[data-saved]").Text == "Saved" ? "" : null, TimeSpan.FromMinutes(5));
         Assert.Equal(Page(), Source());
         Assert.Empty(owner.Find("[data-problem]").Text);
         // And the page that stands in the frame is the page that loading it anew shows.
-        string Shown() => owner.In("[data-page]", frame => (string)((IJavaScriptExecutor)frame).ExecuteScript(
-            "for (const e of document.querySelectorAll('[data-wx-tab]')) { e.removeAttribute('tabindex'); e.removeAttribute('data-wx-tab') } return document.querySelector('main').outerHTML")!);
+        string Shown() =>
+            owner.In("[data-page]", frame =>
+                (string)
+                    ((IJavaScriptExecutor)frame).ExecuteScript(
+                        "for (const e of document.querySelectorAll('[data-wx-tab]')) { e.removeAttribute('tabindex'); e.removeAttribute('data-wx-tab') } return document.querySelector('main').outerHTML"
+                    )!
+            );
         var stands = Shown();
         owner.Slow(0);
         owner.Open(site.Studio, editor);

@@ -23,7 +23,9 @@ public sealed class KeepTests
         // The plan: the lift is dragged, and the days follow.
         owner.Open(site.Studio, "/workbench/plan?Rate=20&Lift=10&PerDay=500");
         owner.WaitForText("A lift of 10% takes");
-        owner.Run("const drag = document.querySelector('#drag'); drag.value = 40; drag.dispatchEvent(new Event('input', { bubbles: true }))");
+        owner.Run(
+            "const drag = document.querySelector('#drag'); drag.value = 40; drag.dispatchEvent(new Event('input', { bubbles: true }))"
+        );
         owner.WaitForText("A lift of 40% takes");
         // Kept under a name, they are found again as they stood when the lift was let go.
         owner.Run("document.querySelector('#drag').dispatchEvent(new Event('change', { bubbles: true }))");
@@ -60,7 +62,9 @@ public sealed class KeepTests
         owner.WaitForText("Nobody has come yet.");
         var rehearsed = await RehearseAsync(site, step, thanks, 3000);
         owner.WaitForText("Keep B. It brings");
-        owner.WaitForText($"{rehearsed.ToString("N0", System.Globalization.CultureInfo.InvariantCulture)} visitors since");
+        owner.WaitForText(
+            $"{rehearsed.ToString("N0", System.Globalization.CultureInfo.InvariantCulture)} visitors since"
+        );
 
         // Kept by hand before the rule's days are over, and written down.
         owner.Press("Keep B");
@@ -108,12 +112,20 @@ public sealed class KeepTests
         owner.WaitForText("Change one thing, publish, and start the test");
         owner.Press("Send");
         owner.WaitForText("Split of this step’s traffic");
-        owner.WaitFor(() => owner.Find("input[name=Control]:checked").GetAttribute("aria-label") == "“Three out, three in” is the control" ? "" : null);
+        owner.WaitFor(() =>
+            owner.Find("input[name=Control]:checked").GetAttribute("aria-label")
+            == "“Three out, three in” is the control"
+                ? ""
+                : null
+        );
     }
 
     private static async Task<(Step Step, Step Thanks)> FunnelAsync(Site site)
     {
-        var (funnels, pages) = (site.Host.Services.GetRequiredService<FunnelStore>(), site.Host.Services.GetRequiredService<PageStore>());
+        var (funnels, pages) = (
+            site.Host.Services.GetRequiredService<FunnelStore>(),
+            site.Host.Services.GetRequiredService<PageStore>()
+        );
         var funnel = await funnels.CreateAsync("Herb Club");
         var step = (await funnels.AddStepAsync(funnel.Id, StepKind.OptIn, "Seed swap", "swap"))!;
         var thanks = (await funnels.AddStepAsync(funnel.Id, StepKind.ThankYou, "On the list", "list"))!;
@@ -124,7 +136,18 @@ public sealed class KeepTests
         return (step, thanks);
     }
 
-    private static PageBundle Bundle(string headline) => new([new("index.html", System.Text.Encoding.UTF8.GetBytes($"<!doctype html><html lang=en><title>{headline}</title><h1>{headline}</h1>"))], "index.html");
+    private static PageBundle Bundle(string headline) =>
+        new(
+            [
+                new(
+                    "index.html",
+                    System.Text.Encoding.UTF8.GetBytes(
+                        $"<!doctype html><html lang=en><title>{headline}</title><h1>{headline}</h1>"
+                    )
+                ),
+            ],
+            "index.html"
+        );
 
     /// <summary>Simulated visitors through the desk that real ones come to.</summary>
     private static async Task<int> RehearseAsync(Site site, Step step, Step thanks, int count)
@@ -134,8 +157,13 @@ public sealed class KeepTests
         for (var i = 0; i < count; i++)
         {
             var visitor = desk.NewVisitor(now);
-            var shown = (await desk.VisitAsync(desk.Routes.Step(step.Slug)!, new(visitor, now, Traits.Unknown), known: false))!.Value.Page;
-            if (crowd.Does(shown.Slug.StartsWith("three", StringComparison.Ordinal) ? 0.3 : 0.2)) await desk.VisitAsync(desk.Routes.Step(thanks.Slug)!, new(visitor, now, Traits.Unknown), known: true);
+            var shown = (
+                await desk.VisitAsync(desk.Routes.Step(step.Slug)!, new(visitor, now, Traits.Unknown), known: false)
+            )!
+                .Value
+                .Page;
+            if (crowd.Does(shown.Slug.StartsWith("three", StringComparison.Ordinal) ? 0.3 : 0.2))
+                await desk.VisitAsync(desk.Routes.Step(thanks.Slug)!, new(visitor, now, Traits.Unknown), known: true);
         }
         return count;
     }

@@ -22,15 +22,24 @@ public sealed class OutsideTests
     {
         await using var site = await Site.StartAsync();
         var (asked, lines) = (new ConcurrentQueue<string>(), "");
-        await using var elsewhere = await ServeAsync((path, query) =>
-        {
-            asked.Enqueue(path + query);
-            // The variation leads to the control, and the site's software cleans addresses up.
-            if (path == "/b" || query.Contains("wx=", StringComparison.Ordinal)) return Results.Redirect("/own");
-            return Html(lines + lines, "<h1>The owner’s page</h1>");
-        });
+        await using var elsewhere = await ServeAsync(
+            (path, query) =>
+            {
+                asked.Enqueue(path + query);
+                // The variation leads to the control, and the site's software cleans addresses up.
+                if (path == "/b" || query.Contains("wx=", StringComparison.Ordinal))
+                    return Results.Redirect("/own");
+                return Html(lines + lines, "<h1>The owner’s page</h1>");
+            }
+        );
         var address = elsewhere.Urls.Single();
-        var (step, test) = await TestAsync(site, Weights.Of(0, 100), new($"{address}/own"), new($"{address}/b"), startsOnPage: true);
+        var (step, test) = await TestAsync(
+            site,
+            Weights.Of(0, 100),
+            new($"{address}/own"),
+            new($"{address}/b"),
+            startsOnPage: true
+        );
         lines = StartLoader.For(step.Slug, Origin(site), new($"{address}/own"), wait: 30_000);
 
         using var visitor = new Browser();
@@ -48,12 +57,27 @@ public sealed class OutsideTests
     {
         await using var site = await Site.StartAsync();
         var (link, picture) = ("", "");
-        await using var elsewhere = await ServeAsync((path, _) => Html($"<script src=\"{Origin(site)}/wexil.js\" defer></script>", $"""
-            <h1>{path}</h1>{(path == "/done" ? "" : picture)}<form><input type="hidden" name="wx" data-wexil="token"></form>
-            <button onclick="history.pushState(null, '', '/done?order=1')">Next</button> <a href="{link}">Onward</a>
-            """));
+        await using var elsewhere = await ServeAsync(
+            (path, _) =>
+                Html(
+                    $"<script src=\"{Origin(site)}/wexil.js\" defer></script>",
+                    $"""
+                    <h1>{path}</h1>{(
+                        path == "/done" ? "" : picture
+                    )}<form><input type="hidden" name="wx" data-wexil="token"></form>
+                    <button onclick="history.pushState(null, '', '/done?order=1')">Next</button> <a href="{link}">Onward</a>
+                    """
+                )
+        );
         var address = elsewhere.Urls.Single();
-        var (step, test) = await TestAsync(site, Weights.Of(100, 0), new($"{address}/kit"), new($"{address}/b"), startsOnPage: false, thanks: new($"{address}/done"));
+        var (step, test) = await TestAsync(
+            site,
+            Weights.Of(100, 0),
+            new($"{address}/kit"),
+            new($"{address}/b"),
+            startsOnPage: false,
+            thanks: new($"{address}/done")
+        );
         link = $"{Origin(site)}/buy/{site.Host.Services.GetRequiredService<PageStore>().Of(step.Id)[0].Slug}";
 
         var goals = site.Host.Services.GetRequiredService<GoalStore>();
@@ -65,11 +89,21 @@ public sealed class OutsideTests
         using var visitor = new Browser();
         visitor.Open(site.Visitors, $"/go/{step.Slug}?x=a%20b+c&s=letter&plain#part");
         visitor.WaitForText("/kit");
-        visitor.WaitFor(() => visitor.Run("return document.querySelector('input').value") is string { Length: > 20 } token && token == (string)visitor.Run("return wexil.token")! ? "" : null);
+        visitor.WaitFor(() =>
+            visitor.Run("return document.querySelector('input').value") is string { Length: > 20 } token
+            && token == (string)visitor.Run("return wexil.token")!
+                ? ""
+                : null
+        );
         Assert.Equal($"{address}/kit?x=a%20b+c&plain#part", visitor.Address);
 
         // A picture of a goal tells who it was.
-        visitor.WaitFor(() => site.Host.Services.GetRequiredService<TallyStore>().Goals(test) is [{ Visitors: 1 } tally] && tally.Goal == goal.Id ? "" : null);
+        visitor.WaitFor(() =>
+            site.Host.Services.GetRequiredService<TallyStore>().Goals(test) is [{ Visitors: 1 } tally]
+            && tally.Goal == goal.Id
+                ? ""
+                : null
+        );
 
         // The site's own software changes the page; the conversion counts, and once.
         visitor.Press("Next");
@@ -91,27 +125,70 @@ public sealed class OutsideTests
         Assert.Equal((1, 1), Counted(site, test));
     }
 
-    private static IResult Html(string head, string body) => Results.Content($"<!doctype html><html lang=en><head>{head}<title>Kit</title></head><body>{body}</body></html>", "text/html; charset=utf-8");
+    private static IResult Html(string head, string body) =>
+        Results.Content(
+            $"<!doctype html><html lang=en><head>{head}<title>Kit</title></head><body>{body}</body></html>",
+            "text/html; charset=utf-8"
+        );
 
     private static string Origin(Site site) => site.Visitors.GetLeftPart(UriPartial.Authority);
 
     private static (long Visitors, long Conversions) Counted(Site site, TestId id)
     {
         var tests = site.Host.Services.GetRequiredService<TestStore>();
-        var arms = site.Host.Services.GetRequiredService<TallyStore>().Phases(tests.Find(id)!, tests.Phases(id)).SelectMany(phase => phase.Arms).ToArray();
+        var arms = site
+            .Host.Services.GetRequiredService<TallyStore>()
+            .Phases(tests.Find(id)!, tests.Phases(id))
+            .SelectMany(phase => phase.Arms)
+            .ToArray();
         return (arms.Sum(arm => arm.Visitors), arms.Sum(arm => arm.Conversions));
     }
 
-    private static async Task<(Step Step, TestId Test)> TestAsync(Site site, Weights weights, Uri a, Uri b, bool startsOnPage, Uri? thanks = null)
+    private static async Task<(Step Step, TestId Test)> TestAsync(
+        Site site,
+        Weights weights,
+        Uri a,
+        Uri b,
+        bool startsOnPage,
+        Uri? thanks = null
+    )
     {
-        var (funnels, pages) = (site.Host.Services.GetRequiredService<FunnelStore>(), site.Host.Services.GetRequiredService<PageStore>());
-        var funnel = await funnels.CreateAsync("Harvest", [
-            new(StepKind.Sales, "Kit", "kit", [new FunnelPage("Own", null, a), new FunnelPage("Other", null, b)]),
-            new(StepKind.ThankYou, "Thanks", "thanks", [thanks is null ? new FunnelPage("Thanks", PageBundle.OneFile("<h1>Thanks</h1>"), null) : new FunnelPage("Thanks", null, thanks)])]);
+        var (funnels, pages) = (
+            site.Host.Services.GetRequiredService<FunnelStore>(),
+            site.Host.Services.GetRequiredService<PageStore>()
+        );
+        var funnel = await funnels.CreateAsync(
+            "Harvest",
+            [
+                new(StepKind.Sales, "Kit", "kit", [new FunnelPage("Own", null, a), new FunnelPage("Other", null, b)]),
+                new(
+                    StepKind.ThankYou,
+                    "Thanks",
+                    "thanks",
+                    [
+                        thanks is null
+                            ? new FunnelPage("Thanks", PageBundle.OneFile("<h1>Thanks</h1>"), null)
+                            : new FunnelPage("Thanks", null, thanks),
+                    ]
+                ),
+            ]
+        );
         var step = funnels.Steps(funnel.Id)[0];
         await funnels.SetStartAsync(step.Id, startsOnPage, Step.DefaultStartWait);
-        var test = await site.Host.Services.GetRequiredService<TestStore>().StartAsync(
-            new(step.Id, funnels.Steps(funnel.Id)[1].Id, "Own", "", 0.2, 0.2, [.. pages.Of(step.Id).Select(page => page.Id)], weights));
+        var test = await site
+            .Host.Services.GetRequiredService<TestStore>()
+            .StartAsync(
+                new(
+                    step.Id,
+                    funnels.Steps(funnel.Id)[1].Id,
+                    "Own",
+                    "",
+                    0.2,
+                    0.2,
+                    [.. pages.Of(step.Id).Select(page => page.Id)],
+                    weights
+                )
+            );
         site.Host.Services.GetRequiredService<Routes>().Reload();
         return (step, test!.Value);
     }
@@ -122,7 +199,9 @@ public sealed class OutsideTests
         builder.Logging.ClearProviders();
         builder.WebHost.UseUrls($"http://127.0.0.2:{Site.FreePort()}");
         var app = builder.Build();
-        app.MapGet("/{page}", (string page, HttpRequest request) => answer($"/{page}", request.QueryString.Value ?? ""));
+        app.MapGet("/{page}", (string page, HttpRequest request) =>
+            answer($"/{page}", request.QueryString.Value ?? "")
+        );
         await app.StartAsync();
         return app;
     }

@@ -23,11 +23,23 @@ public sealed class SaleTests
         owner.Press("Make the secret");
         owner.WaitForText("It is shown this once");
         owner.IsAccessible();
-        await using var till = await Till.StartAsync(site.Visitors, () => settings.HookSecret, site.Host.Services.GetRequiredService<TimeProvider>(), new($"http://127.0.0.3:{Site.FreePort()}"));
+        await using var till = await Till.StartAsync(
+            site.Visitors,
+            () => settings.HookSecret,
+            site.Host.Services.GetRequiredService<TimeProvider>(),
+            new($"http://127.0.0.3:{Site.FreePort()}")
+        );
         var funnel = await FunnelAsync(site, till.Address);
 
-        using Browser first = new(), second = new();
-        foreach (var (buyer, email, page) in new[] { (first, "ann@larkrow.example", "Kit A"), (second, "bo@larkrow.example", "Kit B") })
+        using Browser first = new(),
+            second = new();
+        foreach (
+            var (buyer, email, page) in new[]
+            {
+                (first, "ann@larkrow.example", "Kit A"),
+                (second, "bo@larkrow.example", "Kit B"),
+            }
+        )
         {
             buyer.Open(site.Visitors, "/go/calendar");
             buyer.Fill("[name=email]", email);
@@ -77,13 +89,22 @@ public sealed class SaleTests
     {
         await using var site = await Site.StartAsync();
         var services = site.Host.Services;
-        var (settings, time) = (services.GetRequiredService<SettingStore>(), services.GetRequiredService<TimeProvider>());
+        var (settings, time) = (
+            services.GetRequiredService<SettingStore>(),
+            services.GetRequiredService<TimeProvider>()
+        );
         await settings.RenewHookSecretAsync();
         await settings.SetFetchesPrivateAddressesAsync(true);
-        await using var till = await Till.StartAsync(site.Visitors, () => settings.HookSecret, time, new($"http://127.0.0.3:{Site.FreePort()}"));
+        await using var till = await Till.StartAsync(
+            site.Visitors,
+            () => settings.HookSecret,
+            time,
+            new($"http://127.0.0.3:{Site.FreePort()}")
+        );
         await using var network = await AdNetwork.StartAsync(time, new($"http://127.0.0.4:{Site.FreePort()}"));
         var funnel = await FunnelAsync(site, till.Address);
-        using Browser owner = new(), buyer = new();
+        using Browser owner = new(),
+            buyer = new();
         site.SignIn(owner);
 
         // The source is made known as a network; what is wrong is said by its field, and nothing typed is lost.
@@ -138,7 +159,10 @@ public sealed class SaleTests
         owner.Open(new(campaign));
         owner.WaitForText("opt-in, sale of 49.00 USD");
 
-        var line = services.GetRequiredService<SourceStore>().Lines(funnel.Id, Currency.Default).Single(line => line.Name == "Windowbox");
+        var line = services
+            .GetRequiredService<SourceStore>()
+            .Lines(funnel.Id, Currency.Default)
+            .Single(line => line.Name == "Windowbox");
         Assert.Equal((2L, 2L, 1L, 1L, 4900L), (line.Clicks, line.Visitors, line.OptIns, line.Orders, line.Earned));
         Assert.InRange(line.Spent!.Value, 320, 480);
         owner.Open(site.Studio, $"/f/{funnel.Slug}/sources?edit={line.Source!.Id.Value}");
@@ -159,24 +183,90 @@ public sealed class SaleTests
         owner.WaitForText("What the visitors brought");
     }
 
-    private static string[] Brought(Browser owner) => [.. owner.All("[data-live=money] > table tbody tr td:nth-child(4)").Select(cell => cell.Text)];
+    private static string[] Brought(Browser owner) =>
+        [.. owner.All("[data-live=money] > table tbody tr td:nth-child(4)").Select(cell => cell.Text)];
 
     private static async Task<Funnel> FunnelAsync(Site site, Uri till)
     {
         var funnels = site.Host.Services.GetRequiredService<FunnelStore>();
         var pages = site.Host.Services.GetRequiredService<PageStore>();
-        static FunnelPage Hosted(string name, string html) => new(name, new([new("index.html", System.Text.Encoding.UTF8.GetBytes("<!doctype html><html lang=en><title>x</title><main>" + html))], "index.html"), null);
+        static FunnelPage Hosted(string name, string html) =>
+            new(
+                name,
+                new(
+                    [
+                        new(
+                            "index.html",
+                            System.Text.Encoding.UTF8.GetBytes(
+                                "<!doctype html><html lang=en><title>x</title><main>" + html
+                            )
+                        ),
+                    ],
+                    "index.html"
+                ),
+                null
+            );
         string Kit(string name) => $"<h1>{name}</h1><p><a href=\"{new Uri(till, "order/kit")}\">Order it</a></p>";
-        var funnel = await funnels.CreateAsync("Balcony Harvest", [
-            new(StepKind.OptIn, "Calendar", "calendar", [Hosted("Calendar", "<h1>The calendar</h1><form><label>E-mail <input type=email name=email></label><button>Send it</button></form>")]),
-            new(StepKind.ThankYou, "Inbox", "inbox", [Hosted("Inbox", "<h1>Look into your inbox</h1><a href=/go/kit>To the kit</a>")]),
-            new(StepKind.Sales, "Kit", "kit", [Hosted("Kit A", Kit("Kit A")), Hosted("Kit B", Kit("Kit B"))]),
-            new(StepKind.Checkout, "Checkout", "checkout", [new("Till", null, new(till, "order/kit"))]),
-            new(StepKind.Upsell, "Light", "light", [Hosted("Light", $"<h1>A light for the winter</h1><a data-wexil=buy href=\"{new Uri(till, "order/light")}\">Add the light</a>")]),
-            new(StepKind.ThankYou, "Received", "received", [Hosted("Received", "<h1>Thank you for your order</h1>")])]);
+        var funnel = await funnels.CreateAsync(
+            "Balcony Harvest",
+            [
+                new(
+                    StepKind.OptIn,
+                    "Calendar",
+                    "calendar",
+                    [
+                        Hosted(
+                            "Calendar",
+                            "<h1>The calendar</h1><form><label>E-mail <input type=email name=email></label><button>Send it</button></form>"
+                        ),
+                    ]
+                ),
+                new(
+                    StepKind.ThankYou,
+                    "Inbox",
+                    "inbox",
+                    [Hosted("Inbox", "<h1>Look into your inbox</h1><a href=/go/kit>To the kit</a>")]
+                ),
+                new(StepKind.Sales, "Kit", "kit", [Hosted("Kit A", Kit("Kit A")), Hosted("Kit B", Kit("Kit B"))]),
+                new(StepKind.Checkout, "Checkout", "checkout", [new("Till", null, new(till, "order/kit"))]),
+                new(
+                    StepKind.Upsell,
+                    "Light",
+                    "light",
+                    [
+                        Hosted(
+                            "Light",
+                            $"<h1>A light for the winter</h1><a data-wexil=buy href=\"{new Uri(till, "order/light")}\">Add the light</a>"
+                        ),
+                    ]
+                ),
+                new(
+                    StepKind.ThankYou,
+                    "Received",
+                    "received",
+                    [Hosted("Received", "<h1>Thank you for your order</h1>")]
+                ),
+            ]
+        );
         var steps = funnels.Steps(funnel.Id);
-        await site.Host.Services.GetRequiredService<TestStore>().StartAsync(new(
-            steps[2].Id, steps[5].Id, "Kit", "", 0.05, 0.2, [.. pages.Of(steps[2].Id).Select(page => page.Id)], Weights.Even(2), TestSettings.Default with { Turns = Allocation.InTurn }));
+        await site
+            .Host.Services.GetRequiredService<TestStore>()
+            .StartAsync(
+                new(
+                    steps[2].Id,
+                    steps[5].Id,
+                    "Kit",
+                    "",
+                    0.05,
+                    0.2,
+                    [.. pages.Of(steps[2].Id).Select(page => page.Id)],
+                    Weights.Even(2),
+                    TestSettings.Default with
+                    {
+                        Turns = Allocation.InTurn,
+                    }
+                )
+            );
         site.Host.Services.GetRequiredService<Routes>().Reload();
         return funnel;
     }

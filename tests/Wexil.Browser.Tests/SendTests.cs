@@ -31,7 +31,8 @@ public sealed class SendTests
 
         // The weights by keyboard; what lies ahead follows.
         owner.Run("document.querySelector('[role=slider]').focus()");
-        for (var i = 0; i < 20; i++) owner.Driver.SwitchTo().ActiveElement().SendKeys(Keys.ArrowRight);
+        for (var i = 0; i < 20; i++)
+            owner.Driver.SwitchTo().ActiveElement().SendKeys(Keys.ArrowRight);
         Assert.Equal("A 70%, B 30%", owner.Find("[role=slider]").GetAttribute("aria-valuetext"));
         // Typed, one weight makes the other give way, and the sum stays 100.
         owner.All("[data-weight]")[1].Clear();
@@ -41,7 +42,12 @@ public sealed class SendTests
         owner.All("[data-weight]")[0].SendKeys("70" + Keys.Tab);
         owner.WaitFor(() => owner.Find("[role=slider]").GetAttribute("aria-valuetext") == "A 70%, B 30%" ? "" : null);
         owner.Find("[data-turns][value=InTurn]").Click();
-        owner.WaitFor(() => string.Concat(owner.All("[data-next] .mark").Select(mark => mark.Text)) is { Length: 10 } next && next.Count(letter => letter == 'A') == 7 ? next : null);
+        owner.WaitFor(() =>
+            string.Concat(owner.All("[data-next] .mark").Select(mark => mark.Text)) is { Length: 10 } next
+            && next.Count(letter => letter == 'A') == 7
+                ? next
+                : null
+        );
 
         // A rule, tried before it is saved.
         owner.Find("#who summary").Click();
@@ -70,7 +76,9 @@ public sealed class SendTests
 
         // As a phone from another country.
         owner.Find("#try summary").Click();
-        owner.Run("document.querySelector('#as-device').value = '2'; document.querySelector('#as-country').value = 'DE'");
+        owner.Run(
+            "document.querySelector('#as-device').value = '2'; document.querySelector('#as-country').value = 'DE'"
+        );
         owner.Press("Make the try-out");
         var link = owner.WaitFor(() => owner.All("#try a.btn").FirstOrDefault()?.GetAttribute("href"));
         using (var tried = new Browser(390, 844))
@@ -109,18 +117,31 @@ public sealed class SendTests
     {
         await using var site = await Site.StartAsync();
         var loader = "";
-        await using var elsewhere = await Site.ElsewhereAsync(_ => new Dictionary<string, string>
-        {
-            ["own"] = "{{own}}",
-        }, () => loader);
+        await using var elsewhere = await Site.ElsewhereAsync(
+            _ => new Dictionary<string, string> { ["own"] = "{{own}}" },
+            () => loader
+        );
         var own = new Uri(elsewhere.Urls.Single() + "/own");
         var (funnel, step) = await FunnelAsync(site, own, "<h1>The salad</h1>");
         var pages = site.Host.Services.GetRequiredService<PageStore>().Of(step.Id);
-        var test = await site.Host.Services.GetRequiredService<TestStore>().StartAsync(new(
-            step.Id, site.Host.Services.GetRequiredService<FunnelStore>().Steps(funnel.Id)[1].Id, "Own page", "", 0.2, 0.2, [.. pages.Select(page => page.Id)], Weights.Of(0, 100)));
+        var test = await site
+            .Host.Services.GetRequiredService<TestStore>()
+            .StartAsync(
+                new(
+                    step.Id,
+                    site.Host.Services.GetRequiredService<FunnelStore>().Steps(funnel.Id)[1].Id,
+                    "Own page",
+                    "",
+                    0.2,
+                    0.2,
+                    [.. pages.Select(page => page.Id)],
+                    Weights.Of(0, 100)
+                )
+            );
         site.Host.Services.GetRequiredService<Routes>().Reload();
         // What the browser paints is told by the page itself as it goes.
-        const string watch = "<script>addEventListener('pagehide', () => sessionStorage.setItem('painted', JSON.stringify(performance.getEntriesByType('paint').map((p) => p.name))))</script>";
+        const string watch =
+            "<script>addEventListener('pagehide', () => sessionStorage.setItem('painted', JSON.stringify(performance.getEntriesByType('paint').map((p) => p.name))))</script>";
         string Page(Uri asked, int wait) =>
             $"<!doctype html><html><head>{watch}{StartLoader.For("calendar", asked.GetLeftPart(UriPartial.Authority), own, wait)}</head><body style='background:#c00'><h1>The owner’s page</h1></body></html>";
         // What is shown is that nothing is painted before the answer, however long a busy machine takes over it.
@@ -148,7 +169,10 @@ public sealed class SendTests
     private static long Arms(Site site, TestId id)
     {
         var tests = site.Host.Services.GetRequiredService<TestStore>();
-        return site.Host.Services.GetRequiredService<TallyStore>().Phases(tests.Find(id)!, tests.Phases(id)).Sum(phase => phase.Arms.Sum(arm => arm.Visitors));
+        return site
+            .Host.Services.GetRequiredService<TallyStore>()
+            .Phases(tests.Find(id)!, tests.Phases(id))
+            .Sum(phase => phase.Arms.Sum(arm => arm.Visitors));
     }
 
     private static async Task<(Funnel Funnel, Step Step)> FunnelAsync(Site site, params object[] pages)
@@ -160,13 +184,16 @@ public sealed class SendTests
         var inbox = (await funnels.AddStepAsync(funnel.Id, StepKind.ThankYou, "Check your inbox", "inbox"))!;
         foreach (var (page, i) in pages.Select((page, i) => (page, i)))
         {
-            if (page is Uri outside) await store.AddAsync(step.Id, $"Page {i + 1}", outside);
-            else await store.AddAsync(step.Id, $"Page {i + 1}", Bundle((string)page));
+            if (page is Uri outside)
+                await store.AddAsync(step.Id, $"Page {i + 1}", outside);
+            else
+                await store.AddAsync(step.Id, $"Page {i + 1}", Bundle((string)page));
         }
         await store.AddAsync(inbox.Id, "Inbox", Bundle("<h1>Thanks</h1>"));
         site.Host.Services.GetRequiredService<Routes>().Reload();
         return (funnel, step);
     }
 
-    private static PageBundle Bundle(string html) => new([new("index.html", System.Text.Encoding.UTF8.GetBytes(html))], "index.html");
+    private static PageBundle Bundle(string html) =>
+        new([new("index.html", System.Text.Encoding.UTF8.GetBytes(html))], "index.html");
 }

@@ -21,21 +21,30 @@ public sealed class Site : IAsyncDisposable
     public Uri Studio => Host.Options.Studio;
     public Uri Visitors => Host.Options.Visitors;
 
-    public static async Task<Site> StartAsync() => new(await WexilHost.StartAsync(
-        new WexilOptions
-        {
-            Data = Directory.CreateTempSubdirectory("wexil-browser-").FullName,
-            Studio = new($"http://localhost:{FreePort()}"),
-            Visitors = new($"http://127.0.0.1:{FreePort()}"),
-        },
-        new FakeTimeProvider(new DateTimeOffset(2040, 11, 9, 15, 0, 0, TimeSpan.Zero)), new SeededChance(12)));
+    public static async Task<Site> StartAsync() =>
+        new(
+            await WexilHost.StartAsync(
+                new WexilOptions
+                {
+                    Data = Directory.CreateTempSubdirectory("wexil-browser-").FullName,
+                    Studio = new($"http://localhost:{FreePort()}"),
+                    Visitors = new($"http://127.0.0.1:{FreePort()}"),
+                },
+                new FakeTimeProvider(new DateTimeOffset(2040, 11, 9, 15, 0, 0, TimeSpan.Zero)),
+                new SeededChance(12)
+            )
+        );
 
     /// <summary>Opens Studio signed in, by the link that the program prints.</summary>
-    public void SignIn(Browser browser) => browser.Open(Studio, $"/sign-in?key={Host.Services.GetRequiredService<SignInLinks>().Issue()}");
+    public void SignIn(Browser browser) =>
+        browser.Open(Studio, $"/sign-in?key={Host.Services.GetRequiredService<SignInLinks>().Issue()}");
 
     /// <summary>Somebody else's site, on an address that is another site to the browser.</summary>
     /// <param name="own">What stands for the page <c>{{own}}</c>, asked anew each time.</param>
-    public static async Task<WebApplication> ElsewhereAsync(Func<Uri, IReadOnlyDictionary<string, string>> pages, Func<string>? own = null)
+    public static async Task<WebApplication> ElsewhereAsync(
+        Func<Uri, IReadOnlyDictionary<string, string>> pages,
+        Func<string>? own = null
+    )
     {
         var address = new Uri($"http://127.0.0.2:{FreePort()}");
         var builder = WebApplication.CreateSlimBuilder();
@@ -43,7 +52,11 @@ public sealed class Site : IAsyncDisposable
         builder.WebHost.UseUrls(address.GetLeftPart(UriPartial.Authority));
         var app = builder.Build();
         var shown = pages(address);
-        app.MapGet("/{page}", (string page) => shown.TryGetValue(page, out var html) ? html == "{{own}}" ? Results.Content(own!(), "text/html; charset=utf-8") : Results.Content(html, "text/html; charset=utf-8") : Results.NotFound());
+        app.MapGet("/{page}", (string page) => shown.TryGetValue(page, out var html)
+                ? html == "{{own}}"
+                    ? Results.Content(own!(), "text/html; charset=utf-8")
+                    : Results.Content(html, "text/html; charset=utf-8")
+                : Results.NotFound());
         await app.StartAsync();
         return app;
     }

@@ -9,14 +9,26 @@ namespace Wexil.Browser.Tests;
 /// <summary>The whole job as a person does it, in one walk.</summary>
 public sealed class WholeJobTests
 {
-    private static readonly string Landing = Path.Combine(AppContext.BaseDirectory, "lib", "startbootstrap-landing-page", "dist");
+    private static readonly string Landing = Path.Combine(
+        AppContext.BaseDirectory,
+        "lib",
+        "startbootstrap-landing-page",
+        "dist"
+    );
 
     [Fact]
     public async Task From_an_empty_studio_to_a_page_kept()
     {
         await using var site = await Site.StartAsync();
         using var owner = new Browser();
-        foreach (var door in new[] { "/sign-in", $"/first-run?key={site.Host.Services.GetRequiredService<SignInLinks>().Issue()}", "/first-run" })
+        foreach (
+            var door in new[]
+            {
+                "/sign-in",
+                $"/first-run?key={site.Host.Services.GetRequiredService<SignInLinks>().Issue()}",
+                "/first-run",
+            }
+        )
         {
             owner.Open(site.Studio, door);
             owner.IsAccessible();
@@ -51,10 +63,15 @@ public sealed class WholeJobTests
         {
             reader.Open(new Uri("file://" + Path.Combine(Landing, "index.html")));
             // The page's own script enables its buttons; served by Wexil they work at once.
-            reader.Run("for (const button of document.querySelectorAll('form button')) button.classList.remove('disabled')");
+            reader.Run(
+                "for (const button of document.querySelectorAll('form button')) button.classList.remove('disabled')"
+            );
             var fromFolder = Whole(reader);
             reader.Open(site.Visitors, "/p/landing-page-start-bootstrap-theme/?try=1");
-            Assert.True(fromFolder.AsSpan().SequenceEqual(Whole(reader)), "served by Wexil, the page looks as from the folder");
+            Assert.True(
+                fromFolder.AsSpan().SequenceEqual(Whole(reader)),
+                "served by Wexil, the page looks as from the folder"
+            );
         }
 
         // Cloned, and the headline changed where it stands; visitors see it once it is published.
@@ -69,7 +86,11 @@ public sealed class WholeJobTests
         owner.WaitForText("Compare · one change");
         owner.IsAccessible();
         owner.Press("Call it “Grow more salad");
-        owner.WaitFor(() => owner.Find("#Name").GetAttribute("value")!.StartsWith("Grow more salad", StringComparison.Ordinal) ? "" : null);
+        owner.WaitFor(() =>
+            owner.Find("#Name").GetAttribute("value")!.StartsWith("Grow more salad", StringComparison.Ordinal)
+                ? ""
+                : null
+        );
         owner.Fill("#Name", "More salad" + Keys.Tab);
         using (var reader = new Browser())
         {
@@ -78,7 +99,11 @@ public sealed class WholeJobTests
         }
         owner.Press("Publish");
         owner.WaitForText("“More salad” is published");
-        Assert.Contains("Headline changed", owner.Find("article[aria-label='More salad']").Text, StringComparison.Ordinal);
+        Assert.Contains(
+            "Headline changed",
+            owner.Find("article[aria-label='More salad']").Text,
+            StringComparison.Ordinal
+        );
         Assert.Contains("one change", owner.Find("article[aria-label='More salad']").Text, StringComparison.Ordinal);
 
         // Split over the two, the weights set by keyboard.
@@ -90,7 +115,8 @@ public sealed class WholeJobTests
         var handle = owner.Find("[role=slider]");
         Assert.Equal("A 50%, B 50%", handle.GetAttribute("aria-valuetext"));
         owner.Run("document.querySelector('[role=slider]').focus()");
-        for (var i = 0; i < 10; i++) owner.Driver.SwitchTo().ActiveElement().SendKeys(Keys.ArrowLeft);
+        for (var i = 0; i < 10; i++)
+            owner.Driver.SwitchTo().ActiveElement().SendKeys(Keys.ArrowLeft);
         Assert.Equal("A 40%, B 60%", owner.Find("[role=slider]").GetAttribute("aria-valuetext"));
         owner.IsAccessible();
         owner.Fill("#BaseRate", "25");
@@ -123,7 +149,9 @@ public sealed class WholeJobTests
                 visitor.WaitForText("look in your inbox");
                 convinced++;
             }
-            owner.WaitForText($"{people} {(people == 1 ? "visitor" : "visitors")} · {convinced} {(convinced == 1 ? "opt-in" : "opt-ins")}");
+            owner.WaitForText(
+                $"{people} {(people == 1 ? "visitor" : "visitors")} · {convinced} {(convinced == 1 ? "opt-in" : "opt-ins")}"
+            );
         }
         Assert.Equal(true, owner.Run("return window.stillTheSame"));
         owner.WaitForText("Too few opt-ins to say anything yet.");
@@ -177,9 +205,16 @@ public sealed class WholeJobTests
         owner.Fill("#Name", "Herb Club");
         owner.Find("#starter-empty").Click();
         owner.Press("Make the funnel");
-        foreach (var (name, kind, slug, pages) in new[] { ("Seed swap", "opt-in", "swap", new[] { "a", "b" }), ("On the list", "thank-you", "list", ["thanks"]) })
+        foreach (
+            var (name, kind, slug, pages) in new[]
+            {
+                ("Seed swap", "opt-in", "swap", new[] { "a", "b" }),
+                ("On the list", "thank-you", "list", ["thanks"]),
+            }
+        )
         {
-            if (owner.WaitFor(() => owner.All("#LinkName, .more a").FirstOrDefault()).TagName == "a") owner.Find(".more a").Click();
+            if (owner.WaitFor(() => owner.All("#LinkName, .more a").FirstOrDefault()).TagName == "a")
+                owner.Find(".more a").Click();
             owner.Fill("#Name", name);
             owner.Find("#Kind").SendKeys(kind);
             owner.Fill("#LinkName", "Seed Swap");
@@ -210,7 +245,9 @@ public sealed class WholeJobTests
 
         using var visitor = new Browser();
         visitor.Open(site.Visitors, "/go/swap?s=letter&plan=2");
-        visitor.WaitFor(() => visitor.Address.Contains("wx", StringComparison.Ordinal) ? null : "the token left the address bar");
+        visitor.WaitFor(() =>
+            visitor.Address.Contains("wx", StringComparison.Ordinal) ? null : "the token left the address bar"
+        );
         Assert.StartsWith(elsewhere.ToString(), visitor.Address, StringComparison.Ordinal);
         Assert.EndsWith("?plan=2", visitor.Address, StringComparison.Ordinal);
         owner.WaitForText("1 visitor · 0 opt-ins");
@@ -220,11 +257,19 @@ public sealed class WholeJobTests
         owner.WaitForText("1 visitor · 1 opt-in");
     }
 
-    private static long ControlOf(Site site) => site.Host.Services.GetRequiredService<TestStore>().Open().Single().Pages[0].Value;
+    private static long ControlOf(Site site) =>
+        site.Host.Services.GetRequiredService<TestStore>().Open().Single().Pages[0].Value;
 
     private static byte[] Whole(Browser browser)
     {
-        browser.WaitFor(() => (bool)browser.Run("return document.readyState === 'complete' && [...document.images].every((i) => i.complete)")! ? "" : null);
+        browser.WaitFor(() =>
+            (bool)
+                browser.Run(
+                    "return document.readyState === 'complete' && [...document.images].every((i) => i.complete)"
+                )!
+                ? ""
+                : null
+        );
         return browser.Picture();
     }
 

@@ -14,7 +14,8 @@ public sealed class WiringTests
         await using var site = await Site.StartAsync();
         var services = site.Host.Services;
         var script = $"<script src=\"{new Uri(site.Visitors, "wexil.js")}\" defer></script>";
-        static string Html(string head, string body) => $"<!doctype html><html lang=en><head><title>Kit</title>{head}</head><body><main>{body}</main></body></html>";
+        static string Html(string head, string body) =>
+            $"<!doctype html><html lang=en><head><title>Kit</title>{head}</head><body><main>{body}</main></body></html>";
         var served = new Dictionary<string, string>
         {
             ["kit"] = Html(script, "<h1>The kit</h1><p><a href=thanks id=buy>Order it</a></p>"),
@@ -25,12 +26,21 @@ public sealed class WiringTests
         var address = new Uri(elsewhere.Urls.Single());
         await services.GetRequiredService<SettingStore>().SetFetchesPrivateAddressesAsync(true);
         FunnelPage Outside(string name, string path) => new(name, null, new(address, path));
-        var funnel = await services.GetRequiredService<FunnelStore>().CreateAsync("Harvest", [
-            new(StepKind.Sales, "Kit", "kit", [Outside("The kit", "kit"), Outside("The guarantee", "kit-b")]), new(StepKind.ThankYou, "Thanks", "thanks", [Outside("Thank you", "thanks")])]);
+        var funnel = await services
+            .GetRequiredService<FunnelStore>()
+            .CreateAsync(
+                "Harvest",
+                [
+                    new(StepKind.Sales, "Kit", "kit", [Outside("The kit", "kit"), Outside("The guarantee", "kit-b")]),
+                    new(StepKind.ThankYou, "Thanks", "thanks", [Outside("Thank you", "thanks")]),
+                ]
+            );
         services.GetRequiredService<Web.Shared.Routes>().Reload();
 
         // Before the start the owner is told what is missing, and hands it to the site's keeper.
-        using Browser owner = new(), keeper = new(), visitor = new();
+        using Browser owner = new(),
+            keeper = new(),
+            visitor = new();
         site.SignIn(owner);
         owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/send");
         owner.Press("Ready?");
@@ -66,17 +76,30 @@ public sealed class WiringTests
 
         visitor.Open(site.Visitors, "/go/kit");
         visitor.WaitForText("Order it");
-        visitor.WaitFor(() => visitor.Run("return document.cookie") is string cookie && cookie.Contains("wx_visitor", StringComparison.Ordinal) ? "" : null);
+        visitor.WaitFor(() =>
+            visitor.Run("return document.cookie") is string cookie
+            && cookie.Contains("wx_visitor", StringComparison.Ordinal)
+                ? ""
+                : null
+        );
         visitor.Press("Order it");
         visitor.WaitForText("Thank you");
         owner.WaitFor(() =>
         {
             owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/count");
-            return owner.Text.Contains("1 visitor", StringComparison.Ordinal) && owner.Text.Contains("1 sale", StringComparison.Ordinal) && owner.Text.Contains("of 1 seen", StringComparison.Ordinal) ? "" : null;
+            return
+                owner.Text.Contains("1 visitor", StringComparison.Ordinal)
+                && owner.Text.Contains("1 sale", StringComparison.Ordinal)
+                && owner.Text.Contains("of 1 seen", StringComparison.Ordinal)
+                ? ""
+                : null;
         });
         owner.Press("Order clicked");
         owner.WaitForText("clicks on #buy");
-        Assert.Equal(["1", "0"], owner.All("[data-live=table] > table tbody tr td:nth-child(3)").Select(cell => cell.Text).OrderDescending());
+        Assert.Equal(
+            ["1", "0"],
+            owner.All("[data-live=table] > table tbody tr td:nth-child(3)").Select(cell => cell.Text).OrderDescending()
+        );
         Assert.Contains("Before the start", owner.Text, StringComparison.Ordinal);
         owner.IsAccessible();
         owner.Open(site.Studio, $"/f/{funnel.Slug}/wiring");

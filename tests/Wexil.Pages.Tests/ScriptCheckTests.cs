@@ -4,7 +4,8 @@ namespace Wexil.Pages.Tests;
 
 public sealed class ScriptCheckTests
 {
-    private static readonly Uri Script = new("https://go.larkrow.example/wexil.js"), Page = new("https://larkrow.example/kit");
+    private static readonly Uri Script = new("https://go.larkrow.example/wexil.js"),
+        Page = new("https://larkrow.example/kit");
     private const string Line = "<script src=\"https://go.larkrow.example/wexil.js\" defer></script>";
 
     [Theory]
@@ -15,19 +16,45 @@ public sealed class ScriptCheckTests
     [InlineData("<head><script src=https://old.larkrow.example/wexil.js></script></head>", "", "It is this Wexil’s")]
     [InlineData("<body><noscript>" + Line + "</noscript>", "", "It is in the right place")]
     [InlineData("<body><template>" + Line + "</template>", "", "The script is there")]
-    [InlineData("<head><script type=text/plain src=https://go.larkrow.example/wexil.js></script></head>", "", "It is in the right place")]
+    [InlineData(
+        "<head><script type=text/plain src=https://go.larkrow.example/wexil.js></script></head>",
+        "",
+        "It is in the right place"
+    )]
     [InlineData("<head>" + Line + "</head>", "default-src 'self'", "The page’s content policy lets it work")]
-    [InlineData("<head>" + Line + "</head>", "script-src https://go.larkrow.example; connect-src 'self'", "The page’s content policy lets it work")]
+    [InlineData(
+        "<head>" + Line + "</head>",
+        "script-src https://go.larkrow.example; connect-src 'self'",
+        "The page’s content policy lets it work"
+    )]
     [InlineData("<head>" + Line + "</head>", "script-src *.larkrow.example; connect-src https:", null)]
-    [InlineData("<head><meta http-equiv=Content-Security-Policy content=\"script-src 'none'\">" + Line + "</head>", "", "The page’s content policy lets it work")]
-    public void A_page_is_wired_or_the_first_thing_that_is_wrong_is_named_with_the_way_to_mend_it(string html, string policy, string? wrong)
+    [InlineData(
+        "<head><meta http-equiv=Content-Security-Policy content=\"script-src 'none'\">" + Line + "</head>",
+        "",
+        "The page’s content policy lets it work"
+    )]
+    public void A_page_is_wired_or_the_first_thing_that_is_wrong_is_named_with_the_way_to_mend_it(
+        string html,
+        string policy,
+        string? wrong
+    )
     {
-        var bad = ScriptCheck.Of(html, Page, Script, policy.Length > 0 ? [policy] : []).FirstOrDefault(finding => finding.Good != true);
+        var bad = ScriptCheck
+            .Of(html, Page, Script, policy.Length > 0 ? [policy] : [])
+            .FirstOrDefault(finding => finding.Good != true);
         Assert.Equal(wrong, bad?.What);
         Assert.True(bad is null || bad.Mend.Length > 0);
     }
 
     [Fact]
     public void A_script_on_http_is_not_loaded_by_a_page_on_https() =>
-        Assert.Contains(ScriptCheck.Of("<head><script src=http://go.larkrow.example/wexil.js></script></head>", Page, new("http://go.larkrow.example/wexil.js"), []), finding => finding is { What: "Browsers load it", Good: false });
+        Assert.Contains(
+            ScriptCheck.Of(
+                "<head><script src=http://go.larkrow.example/wexil.js></script></head>",
+                Page,
+                new("http://go.larkrow.example/wexil.js"),
+                []
+            ),
+            finding => finding is { What: "Browsers load it", Good: false }
+        );
 }

@@ -6,7 +6,8 @@ namespace Wexil.Pages.Tests;
 
 public sealed class StartLinesTests
 {
-    private const string Lines = "<script data-wexil-start>(function (d, l) { window.wexilStart = 1; })(document,location,\"kit\",\"https://go.larkrow.example\",\"https://larkrow.example/kit\",\"page_id=5\",300)</script>";
+    private const string Lines =
+        "<script data-wexil-start>(function (d, l) { window.wexilStart = 1; })(document,location,\"kit\",\"https://go.larkrow.example\",\"https://larkrow.example/kit\",\"page_id=5\",300)</script>";
     private const string Style = "<link rel=stylesheet href=a.css>";
 
     [Theory]
@@ -19,11 +20,23 @@ public sealed class StartLinesTests
     [InlineData("<head>" + Style + Lines + "</head>", "", "They stand first")]
     [InlineData("<head><script src=a.js></script>" + Lines + "</head>", "", "They stand first")]
     [InlineData("<body><noscript>" + Lines + "</noscript>", "", "They stand first")]
-    [InlineData("<head>" + Lines + "</head>", "script-src 'self' https://go.larkrow.example", "The page’s content policy lets them act")]
+    [InlineData(
+        "<head>" + Lines + "</head>",
+        "script-src 'self' https://go.larkrow.example",
+        "The page’s content policy lets them act"
+    )]
     [InlineData("<head>" + Lines + "</head>", "script-src 'unsafe-inline'", "The page’s content policy lets them act")]
-    [InlineData("<head>" + Lines + "</head>", "script-src 'unsafe-inline' https://go.larkrow.example; connect-src 'self'", "The page’s content policy lets them act")]
+    [InlineData(
+        "<head>" + Lines + "</head>",
+        "script-src 'unsafe-inline' https://go.larkrow.example; connect-src 'self'",
+        "The page’s content policy lets them act"
+    )]
     [InlineData("<head>" + Lines + "</head>", "script-src 'unsafe-inline' https://go.larkrow.example", null)]
-    public void Lines_stand_as_they_should_or_the_first_thing_that_is_wrong_is_named(string html, string policy, string? wrong) => Assert.Equal(wrong, Wrong(html, policy)?.What);
+    public void Lines_stand_as_they_should_or_the_first_thing_that_is_wrong_is_named(
+        string html,
+        string policy,
+        string? wrong
+    ) => Assert.Equal(wrong, Wrong(html, policy)?.What);
 
     [Theory]
     [InlineData("\"kit\"", "\"other\"", "the link /go/other")]
@@ -32,14 +45,23 @@ public sealed class StartLinesTests
     [InlineData("page_id=5", "page_id=6", "do nothing here")]
     [InlineData("(document,location", "(document", "cut or changed")]
     public void Lines_of_something_else_are_told_from_those_of_the_test(string ours, string theirs, string says) =>
-        Assert.Contains(says, Wrong($"<head>{Lines.Replace(ours, theirs, StringComparison.Ordinal)}</head>", "")!.Words, StringComparison.Ordinal);
+        Assert.Contains(
+            says,
+            Wrong($"<head>{Lines.Replace(ours, theirs, StringComparison.Ordinal)}</head>", "")!.Words,
+            StringComparison.Ordinal
+        );
 
     [Theory]
     [InlineData("{ window", "{\n    window", true)]
     [InlineData(",300)", ",500)", false)]
-    public void Lines_that_an_editor_indented_are_the_same_and_those_that_wait_otherwise_are_not(string ours, string theirs, bool isSame)
+    public void Lines_that_an_editor_indented_are_the_same_and_those_that_wait_otherwise_are_not(
+        string ours,
+        string theirs,
+        bool isSame
+    )
     {
-        var right = Check($"<head>{Lines.Replace(ours, theirs, StringComparison.Ordinal)}</head>", "").Single(finding => finding.What == "They are this test’s");
+        var right = Check($"<head>{Lines.Replace(ours, theirs, StringComparison.Ordinal)}</head>", "")
+            .Single(finding => finding.What == "They are this test’s");
         Assert.Equal(isSame ? true : null, right.Good);
     }
 
@@ -55,10 +77,25 @@ public sealed class StartLinesTests
 
     [Fact]
     public void Lines_without_their_attribute_are_taken_out_of_a_page_that_is_brought_in_all_the_same() =>
-        Assert.DoesNotContain("wexilStart", PageReferences.Rewrite($"<head>{Lines.Replace(" data-wexil-start", "", StringComparison.Ordinal)}</head><p>x", new("https://larkrow.example/kit"), _ => null), StringComparison.Ordinal);
+        Assert.DoesNotContain(
+            "wexilStart",
+            PageReferences.Rewrite(
+                $"<head>{Lines.Replace(" data-wexil-start", "", StringComparison.Ordinal)}</head><p>x",
+                new("https://larkrow.example/kit"),
+                _ => null
+            ),
+            StringComparison.Ordinal
+        );
 
-    private static Finding? Wrong(string html, string policy) => Check(html, policy).FirstOrDefault(finding => finding.Good == false);
+    private static Finding? Wrong(string html, string policy) =>
+        Check(html, policy).FirstOrDefault(finding => finding.Good == false);
 
     private static IReadOnlyList<Finding> Check(string html, string policy) =>
-        StartLines.Check(html, new("https://larkrow.example/kit"), Lines, new("https://go.larkrow.example"), policy.Length == 0 ? [] : [policy]);
+        StartLines.Check(
+            html,
+            new("https://larkrow.example/kit"),
+            Lines,
+            new("https://go.larkrow.example"),
+            policy.Length == 0 ? [] : [policy]
+        );
 }

@@ -7,7 +7,12 @@ namespace Wexil.Pages.Tests;
 
 public sealed class WiringTests
 {
-    private static readonly WiringPlan Plan = new("kit", "sales", "https://go.larkrow.example", ["/go/till", AddressKey.Of("https://till.example/pay?product=1")]);
+    private static readonly WiringPlan Plan = new(
+        "kit",
+        "sales",
+        "https://go.larkrow.example",
+        ["/go/till", AddressKey.Of("https://till.example/pay?product=1")]
+    );
 
     [Theory]
     [InlineData("<a href='https://till.example/pay?product=2#x'>Buy</a>", "/buy/kit")]
@@ -27,18 +32,31 @@ public sealed class WiringTests
     public void Forms_and_buttons_know_the_page_that_they_stand_on(string html, string? leads)
     {
         var served = HostedHtml.Prepare(html, new("index.html", "/p/kit/", Plan)).Html;
-        if (leads is null) Assert.Equal(html, served);
-        else Assert.Contains($"\"{leads}\"", served);
+        if (leads is null)
+            Assert.Equal(html, served);
+        else
+            Assert.Contains($"\"{leads}\"", served);
     }
 
     [Fact]
     public void The_lines_that_begin_a_test_on_an_outside_page_are_not_served_here() =>
-        Assert.Equal("<head><title>A</title></head><p>x", HostedHtml.Prepare("<head><script data-wexil-start>go()</script><title>A</title></head><p>x", new("index.html", "/p/kit/", Plan)).Html);
+        Assert.Equal(
+            "<head><title>A</title></head><p>x",
+            HostedHtml
+                .Prepare(
+                    "<head><script data-wexil-start>go()</script><title>A</title></head><p>x",
+                    new("index.html", "/p/kit/", Plan)
+                )
+                .Html
+        );
 
     [Fact]
     public void Buttons_that_lead_to_different_tills_keep_them_apart()
     {
-        var ready = HostedHtml.Prepare("<a data-wexil=buy href=https://a.example/1>1<a data-wexil=buy href=https://b.example/2>2<a data-wexil=buy href=https://a.example/1>1<a data-wexil=buy>next", new("index.html", "/p/kit/", Plan));
+        var ready = HostedHtml.Prepare(
+            "<a data-wexil=buy href=https://a.example/1>1<a data-wexil=buy href=https://b.example/2>2<a data-wexil=buy href=https://a.example/1>1<a data-wexil=buy>next",
+            new("index.html", "/p/kit/", Plan)
+        );
         Assert.Equal(["https://a.example/1", "https://b.example/2", ""], ready.BuyTargets);
         Assert.Equal(2, ready.Html.Split("\"/buy/kit\"").Length - 1);
         Assert.Contains("/buy/kit?button=3", ready.Html);
@@ -47,12 +65,24 @@ public sealed class WiringTests
     [Theory]
     [InlineData(StepKind.OptIn, "<p>nothing</p>", new[] { WiringProblem.NoForm })]
     [InlineData(StepKind.OptIn, "<form><input type=email></form>", new WiringProblem[0])]
-    [InlineData(StepKind.OptIn, "<form action=https://mail.example><input type=email></form>", new[] { WiringProblem.FormElsewhere })]
-    [InlineData(StepKind.OptIn, "<form><input name=name></form>", new[] { WiringProblem.FormWithoutEmail, WiringProblem.NoForm })]
+    [InlineData(
+        StepKind.OptIn,
+        "<form action=https://mail.example><input type=email></form>",
+        new[] { WiringProblem.FormElsewhere }
+    )]
+    [InlineData(
+        StepKind.OptIn,
+        "<form><input name=name></form>",
+        new[] { WiringProblem.FormWithoutEmail, WiringProblem.NoForm }
+    )]
     [InlineData(StepKind.Sales, "<a href=#>Buy</a>", new[] { WiringProblem.NoButton })]
     [InlineData(StepKind.Sales, "<a href=/go/till>Buy</a>", new WiringProblem[0])]
     [InlineData(StepKind.Upsell, "<a data-wexil=buy>Yes</a><a data-wexil=no>No</a>", new WiringProblem[0])]
-    [InlineData(StepKind.ThankYou, "<a href=/p/another/>Look</a><a href=/p/kit/file.pdf>Mine</a>", new[] { WiringProblem.OtherPage })]
+    [InlineData(
+        StepKind.ThankYou,
+        "<a href=/p/another/>Look</a><a href=/p/kit/file.pdf>Mine</a>",
+        new[] { WiringProblem.OtherPage }
+    )]
     [InlineData(StepKind.ThankYou, "<a href=/go/sales>Again</a>", new[] { WiringProblem.OwnStep })]
     [InlineData(StepKind.ThankYou, "<p>Thanks</p>", new WiringProblem[0])]
     public void What_is_not_wired_is_listed_with_what_to_do(StepKind kind, string html, WiringProblem[] problems)
@@ -65,16 +95,45 @@ public sealed class WiringTests
     [Fact]
     public void A_form_that_waited_for_its_own_script_works_for_a_mouse_and_sends_every_field()
     {
-        const string form = "<form data-api=x><input id=firstName placeholder='Your name'><input type=tel placeholder='Phone number'><input type=email id=mail>"
+        const string form =
+            "<form data-api=x><input id=firstName placeholder='Your name'><input type=tel placeholder='Phone number'><input type=email id=mail>"
             + "<textarea aria-label=Message></textarea><input name=plan value=a><button class='btn disabled' id=go type=submit>Send</button><button disabled>Send too</button><button type=button disabled>Other</button></form>";
-        var served = HostedHtml.Prepare(form, new("index.html", "/p/kit/", new("kit", "kit", "https://go.example", []))).Html;
-        foreach (var part in new[] { "name=\"firstname\"", "name=\"phone-number\"", "name=\"email\"", "name=\"message\"", "name=plan", "class=\"btn\"", "<button>Send too", "<button type=button disabled>" })
+        var served = HostedHtml
+            .Prepare(form, new("index.html", "/p/kit/", new("kit", "kit", "https://go.example", [])))
+            .Html;
+        foreach (
+            var part in new[]
+            {
+                "name=\"firstname\"",
+                "name=\"phone-number\"",
+                "name=\"email\"",
+                "name=\"message\"",
+                "name=plan",
+                "class=\"btn\"",
+                "<button>Send too",
+                "<button type=button disabled>",
+            }
+        )
             Assert.Contains(part, served, StringComparison.Ordinal);
         // In the editor the page stands as it is written.
-        Assert.Contains("class='btn disabled'", HostedHtml.Prepare(form, new("index.html", "/p/kit/", new("kit", "kit", "https://go.example", []), View: PageView.Editor)).Html, StringComparison.Ordinal);
+        Assert.Contains(
+            "class='btn disabled'",
+            HostedHtml
+                .Prepare(
+                    form,
+                    new("index.html", "/p/kit/", new("kit", "kit", "https://go.example", []), View: PageView.Editor)
+                )
+                .Html,
+            StringComparison.Ordinal
+        );
         // A form that is not ours is left alone.
         var elsewhere = form.Replace("<form ", "<form action=https://mail.example/ ", StringComparison.Ordinal);
-        Assert.Equal(elsewhere, HostedHtml.Prepare(elsewhere, new("index.html", "/p/kit/", new("kit", "kit", "https://go.example", []))).Html);
+        Assert.Equal(
+            elsewhere,
+            HostedHtml
+                .Prepare(elsewhere, new("index.html", "/p/kit/", new("kit", "kit", "https://go.example", [])))
+                .Html
+        );
     }
 
     [Fact]
@@ -83,8 +142,12 @@ public sealed class WiringTests
         foreach (var starter in Starter.All)
         {
             var report = Wiring.Check(starter.Html, Plan, starter.Kind);
-            Assert.True(report.Notes.Count == 0, $"{starter.Key}: {string.Join(' ', report.Notes.Select(note => note.What))}");
-            if (starter.Kind.AsksYesOrNo()) Assert.Equal((1, 1), (report.Buttons, report.Noes));
+            Assert.True(
+                report.Notes.Count == 0,
+                $"{starter.Key}: {string.Join(' ', report.Notes.Select(note => note.What))}"
+            );
+            if (starter.Kind.AsksYesOrNo())
+                Assert.Equal((1, 1), (report.Buttons, report.Noes));
             Assert.NotNull(HostedHtml.Title(starter.Html));
             Assert.DoesNotContain("http", starter.Html.Replace("http://www.w3.org", "", StringComparison.Ordinal));
         }

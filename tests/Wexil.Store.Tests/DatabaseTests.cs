@@ -11,7 +11,8 @@ public sealed class DatabaseTests
     {
         var path = Directory.CreateTempSubdirectory("wexil-db-").FullName;
         SplitTest test;
-        using (var world = new World(path)) test = await world.StartTestAsync();
+        using (var world = new World(path))
+            test = await world.StartTestAsync();
         using var again = new World(path);
         Assert.Equal(test.Weights, again.Tests.Open().Single().Weights);
         Assert.Equal(test.Pages, again.Tests.Find(test.Id)!.Pages);
@@ -27,7 +28,10 @@ public sealed class DatabaseTests
         {
             // Makes the file.
         }
-        Sql(path, "INSERT INTO SchemaVersions (ScriptName, Applied) VALUES ('Wexil.Store.Migrations.9999-later.sql', '2030-01-01'); PRAGMA wal_checkpoint(TRUNCATE)");
+        Sql(
+            path,
+            "INSERT INTO SchemaVersions (ScriptName, Applied) VALUES ('Wexil.Store.Migrations.9999-later.sql', '2030-01-01'); PRAGMA wal_checkpoint(TRUNCATE)"
+        );
         var before = File.ReadAllBytes(Path.Combine(path, "wexil.db"));
         using var folder = DataFolder.Open(path);
         Assert.Contains("newer Wexil", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
@@ -39,9 +43,14 @@ public sealed class DatabaseTests
     {
         var path = Directory.CreateTempSubdirectory("wexil-else-").FullName;
         Sql(path, "CREATE TABLE recipes (id INTEGER)");
-        using (var folder = DataFolder.Open(path)) Assert.Contains("not one of Wexil", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
-        File.WriteAllText(Path.Combine(path, "wexil.db"), "This is a letter, not a database, and long enough to look at its head.");
-        using (var folder = DataFolder.Open(path)) Assert.Contains("cannot be opened", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
+        using (var folder = DataFolder.Open(path))
+            Assert.Contains("not one of Wexil", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
+        File.WriteAllText(
+            Path.Combine(path, "wexil.db"),
+            "This is a letter, not a database, and long enough to look at its head."
+        );
+        using (var folder = DataFolder.Open(path))
+            Assert.Contains("cannot be opened", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
     }
 
     [Fact]
@@ -57,7 +66,9 @@ public sealed class DatabaseTests
         using var world = new World();
         var test = await world.StartTestAsync();
         Assert.Null(await world.Funnels.AddStepAsync(new(1), StepKind.Sales, "Kit", "calendar"));
-        Assert.Null(await world.Tests.StartAsync(new(test.Step, test.Goal, "Second", "", 0.1, 0.2, test.Pages, Weights.Even(2))));
+        Assert.Null(
+            await world.Tests.StartAsync(new(test.Step, test.Goal, "Second", "", 0.1, 0.2, test.Pages, Weights.Even(2)))
+        );
     }
 
     [Fact]
@@ -84,20 +95,27 @@ public sealed class DatabaseTests
         var path = Directory.CreateTempSubdirectory("wexil-old-").FullName;
         const string script = "Wexil.Store.Migrations.0001-first.sql";
         using var reader = new StreamReader(typeof(Database).Assembly.GetManifestResourceStream(script)!);
-        Sql(path, reader.ReadToEnd() + $"""
-            CREATE TABLE SchemaVersions (SchemaVersionID INTEGER CONSTRAINT 'PK_SchemaVersions_SchemaVersionID' PRIMARY KEY AUTOINCREMENT NOT NULL, ScriptName TEXT NOT NULL, Applied DATETIME NOT NULL);
-            INSERT INTO SchemaVersions (ScriptName, Applied) VALUES ('{script}', '2026-01-01');
-            INSERT INTO funnels VALUES (1, 'old', 'Old', 0);
-            INSERT INTO steps VALUES (1, 1, 0, 'OptIn', 'Start', 'start', NULL);
-            INSERT INTO assets VALUES (x'01', CAST('<h1>four' AS BLOB)), (x'02', CAST('h1 (x)' AS BLOB));
-            INSERT INTO pages VALUES (1, 1, 'parent', 'Parent', NULL, 'index.html', NULL, 4, 0, 1000), (2, 1, 'clone', 'Clone', NULL, 'index.html', 1, 1, 0, 2000), (3, 1, 'out', 'Out', 'https://larkrow.example/', NULL, NULL, 1, 0, 0);
-            INSERT INTO page_files VALUES (1, 'index.html', x'01'), (1, 'a.css', x'02'), (2, 'index.html', x'01');
-            UPDATE steps SET page_id = 1;
-            """);
+        Sql(
+            path,
+            reader.ReadToEnd()
+                + $"""
+                CREATE TABLE SchemaVersions (SchemaVersionID INTEGER CONSTRAINT 'PK_SchemaVersions_SchemaVersionID' PRIMARY KEY AUTOINCREMENT NOT NULL, ScriptName TEXT NOT NULL, Applied DATETIME NOT NULL);
+                INSERT INTO SchemaVersions (ScriptName, Applied) VALUES ('{script}', '2026-01-01');
+                INSERT INTO funnels VALUES (1, 'old', 'Old', 0);
+                INSERT INTO steps VALUES (1, 1, 0, 'OptIn', 'Start', 'start', NULL);
+                INSERT INTO assets VALUES (x'01', CAST('<h1>four' AS BLOB)), (x'02', CAST('h1 (x)' AS BLOB));
+                INSERT INTO pages VALUES (1, 1, 'parent', 'Parent', NULL, 'index.html', NULL, 4, 0, 1000), (2, 1, 'clone', 'Clone', NULL, 'index.html', 1, 1, 0, 2000), (3, 1, 'out', 'Out', 'https://larkrow.example/', NULL, NULL, 1, 0, 0);
+                INSERT INTO page_files VALUES (1, 'index.html', x'01'), (1, 'a.css', x'02'), (2, 'index.html', x'01');
+                UPDATE steps SET page_id = 1;
+                """
+        );
         using var world = new World(path);
         var (parent, clone) = (world.Pages.Find(new(1))!, world.Pages.Find(new(2))!);
         Assert.Equal(("<h1>four", 4, false), (world.Pages.Source(parent), parent.Revision, parent.HasDraft));
-        Assert.Equal((4, 1), (world.Pages.Versions(parent.Id).Single().Number, world.Pages.Versions(clone.Id).Single().Number));
+        Assert.Equal(
+            (4, 1),
+            (world.Pages.Versions(parent.Id).Single().Number, world.Pages.Versions(clone.Id).Single().Number)
+        );
         Assert.Equal((parent.Id, 4), (clone.Parent!.Value, clone.ParentVersion!.Value));
         Assert.NotNull(world.Pages.File(parent.Id, 4, "a.css"));
         Assert.Equal("out", world.Routes.Load().OutsidePage(new("https://larkrow.example/"))!.Slug);

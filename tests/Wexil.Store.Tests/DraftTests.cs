@@ -38,9 +38,17 @@ public sealed class DraftTests
                     // 🌱 and 🌿 share their first half.
                     var next = random.Next(3) switch
                     {
-                        0 when sources[at].Contains('\uD83C') => random.Next(2) == 0 ? sources[at].Replace("🌱", "🌿", StringComparison.Ordinal) : sources[at].Replace("🌿", "🌱", StringComparison.Ordinal),
-                        1 when sources[at].LastIndexOf("<p>", StringComparison.Ordinal) is > 0 and var from => sources[at][..from],
-                        _ => sources[at].Insert(Math.Max(0, sources[at].IndexOf('<', random.Next(sources[at].Length))), $"<p>{i} ü🌱</p>"),
+                        0 when sources[at].Contains('\uD83C') => random.Next(2) == 0
+                            ? sources[at].Replace("🌱", "🌿", StringComparison.Ordinal)
+                            : sources[at].Replace("🌿", "🌱", StringComparison.Ordinal),
+                        1 when sources[at].LastIndexOf("<p>", StringComparison.Ordinal) is > 0 and var from => sources[
+                            at
+                        ][..from],
+                        _ => sources[at]
+                            .Insert(
+                                Math.Max(0, sources[at].IndexOf('<', random.Next(sources[at].Length))),
+                                $"<p>{i} ü🌱</p>"
+                            ),
                     };
                     Assert.Null((await world.Drafts.EditAsync(page, world.Drafts.Of(page), next, $"Edit {i}")).Refusal);
                     revision++;
@@ -53,7 +61,12 @@ public sealed class DraftTests
             Assert.Equal((sources[at], at, sources.Count - 1), (draft.Source, draft.Position, draft.Last));
             Assert.Equal(sources[at] != sources[0], world.Pages.Find(page.Id)!.HasDraft);
         }
-        Assert.Equal(DraftRefusal.TooOld, (await world.Drafts.EditAsync(page, Author(revision + 1), new(0, "", "x"), (0, 0), "From the future")).Refusal);
+        Assert.Equal(
+            DraftRefusal.TooOld,
+            (
+                await world.Drafts.EditAsync(page, Author(revision + 1), new(0, "", "x"), (0, 0), "From the future")
+            ).Refusal
+        );
         Assert.Equal(DraftRefusal.Moved, (await world.Drafts.UndoAsync(page, Author(revision - 1))).Refusal);
         Assert.Equal(sources[0], world.Pages.Source(page));
         world.Dispose();
@@ -76,16 +89,25 @@ public sealed class DraftTests
         var clone = await world.Pages.CloneAsync(world.Pages.Find(page.Id)!, "Clone");
         var files = world.Assets.Of(new(1));
         Assert.Equal(2, files.Single(file => file.Uses.Any(use => use.Path == "files/used.svg")).Uses.Count);
-        Assert.Equal((1, 12L), await world.Assets.ClearAsync([(page.Id, "files/spare.svg"), (page.Id, "files/used.svg")]));
+        Assert.Equal(
+            (1, 12L),
+            await world.Assets.ClearAsync([(page.Id, "files/spare.svg"), (page.Id, "files/used.svg")])
+        );
         Assert.NotNull(world.Pages.File(page.Id, 2, "files/used.svg"));
-        Assert.Equal((page.Id, 2), (world.Pages.Find(clone)!.Parent!.Value, world.Pages.Find(clone)!.ParentVersion!.Value));
+        Assert.Equal(
+            (page.Id, 2),
+            (world.Pages.Find(clone)!.Parent!.Value, world.Pages.Find(clone)!.ParentVersion!.Value)
+        );
 
         // Brought back after the page did without it.
         await world.Pages.PublishAsync(world.Pages.Find(page.Id)!, "<p>none", "");
         var now = world.Pages.Find(page.Id)!;
         Assert.Equal("<img src=files/used.svg>", world.Pages.Source(now, 2));
         await world.Drafts.TakeFilesAsync(now, 2);
-        Assert.Equal(world.Pages.Hashes(page.Id, 2)["files/used.svg"], world.Pages.Hashes(page.Id, 3, withDraft: true)["files/used.svg"]);
+        Assert.Equal(
+            world.Pages.Hashes(page.Id, 2)["files/used.svg"],
+            world.Pages.Hashes(page.Id, 3, withDraft: true)["files/used.svg"]
+        );
     }
 
     [Fact]
@@ -100,7 +122,10 @@ public sealed class DraftTests
         await world.Pages.PublishAsync(parent, "<h1>x<p>new", "");
         await world.Pages.CarryAsync([(clone, "<h1>x, mine<p>new")], 2);
         var after = world.Pages.Find(clone.Id)!;
-        Assert.Equal(("<h1>x, mine<p>new", 2, true), (world.Drafts.Of(after).Source, after.ParentVersion, after.HasDraft));
+        Assert.Equal(
+            ("<h1>x, mine<p>new", 2, true),
+            (world.Drafts.Of(after).Source, after.ParentVersion, after.HasDraft)
+        );
         // Nothing of it is published, so the parent's own change is the only phase.
         Assert.Equal(phases + 1, world.Tests.Phases(test.Id).Count);
         Assert.Null((await world.Drafts.UndoAsync(after, Author(2))).Refusal);
@@ -119,10 +144,22 @@ public sealed class DraftTests
             var seen = world.Drafts.Of(page);
             var author = new DraftAuthor(seen.Revision, Guid.NewGuid(), sitting);
             var change = TextChange.Between(seen.Source, $"{before}<p>{typed}</p>");
-            var step = await world.Drafts.EditAsync(page, author, change, (change.Start, change.Start + change.Removed.Length), "Text");
+            var step = await world.Drafts.EditAsync(
+                page,
+                author,
+                change,
+                (change.Start, change.Start + change.Removed.Length),
+                "Text"
+            );
             Assert.Equal((i + 1L, 1, 1), (step.Draft.Revision, step.Draft.Position, step.Draft.Last));
             // The answer was lost on the way, and it is sent again.
-            var again = await world.Drafts.EditAsync(page, author, change, (change.Start, change.Start + change.Removed.Length), "Text");
+            var again = await world.Drafts.EditAsync(
+                page,
+                author,
+                change,
+                (change.Start, change.Start + change.Removed.Length),
+                "Text"
+            );
             Assert.Equal(step.Draft, again.Draft);
         }
         var undo = new DraftAuthor(4, Guid.NewGuid());
@@ -138,7 +175,9 @@ public sealed class DraftTests
     [InlineData(1)]
     [InlineData(2)]
     [InlineData(3)]
-    public async Task Edits_of_two_windows_are_merged_where_they_touch_other_parts_and_refused_where_they_do_not(int seed)
+    public async Task Edits_of_two_windows_are_merged_where_they_touch_other_parts_and_refused_where_they_do_not(
+        int seed
+    )
     {
         using var world = new World();
         var random = new Random(seed);
@@ -148,7 +187,8 @@ public sealed class DraftTests
         static string Page(string[] words) => string.Concat(words.Select((word, i) => $"<p id={i}>{word}</p>\n"));
         await world.Drafts.EditAsync(page, world.Drafts.Of(page), Page(words), "Start");
         (long Revision, string[] Words)[] seen = [(1, [.. words]), (1, [.. words])];
-        int merged = 0, refused = 0;
+        int merged = 0,
+            refused = 0;
         for (var i = 0; i < 120; i++)
         {
             var window = random.Next(2);
@@ -159,14 +199,24 @@ public sealed class DraftTests
             var end = source.IndexOf("</p>", start, StringComparison.Ordinal) + 4;
             var typed = $"window {window} wrote {new string('x', random.Next(30))} {i}";
             var after = source[..start] + $"<p id={part}>{typed}</p>" + source[end..];
-            var step = await world.Drafts.EditAsync(page, new(revision, Guid.NewGuid()), TextChange.Between(source, after), (start, end), "Text");
-            if (step.Refusal is null) words[part] = typed;
+            var step = await world.Drafts.EditAsync(
+                page,
+                new(revision, Guid.NewGuid()),
+                TextChange.Between(source, after),
+                (start, end),
+                "Text"
+            );
+            if (step.Refusal is null)
+                words[part] = typed;
             Assert.Equal(old[part] == words[part] || step.Refusal is null, step.Refusal is null);
-            if (step.IsMerged) merged++;
-            if (step.Refusal == DraftRefusal.SamePart) refused++;
+            if (step.IsMerged)
+                merged++;
+            if (step.Refusal == DraftRefusal.SamePart)
+                refused++;
             Assert.Equal(Page(words), step.Draft.Source);
             // Sometimes a window does not look at the answer for a while.
-            if (random.Next(3) > 0) seen[window] = (step.Draft.Revision, [.. words]);
+            if (random.Next(3) > 0)
+                seen[window] = (step.Draft.Revision, [.. words]);
         }
         Assert.True(merged > 10 && refused > 3, $"{merged} merged, {refused} refused");
     }

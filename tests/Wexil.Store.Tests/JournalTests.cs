@@ -15,7 +15,8 @@ public sealed class JournalTests
         var answers = await Task.WhenAll(enrolled.Select(world.Journal.AppendAsync));
         Assert.All(answers, answer => Assert.Equal(Recorded.Committed, answer));
         // Every fifth visitor reaches the goal, and some of them twice.
-        foreach (var e in enrolled.Where((_, i) => i % 5 == 0)) await world.Journal.AppendAsync(world.Reaches(test, e.Visitor));
+        foreach (var e in enrolled.Where((_, i) => i % 5 == 0))
+            await world.Journal.AppendAsync(world.Reaches(test, e.Visitor));
         await world.Journal.AppendAsync(world.Reaches(test, enrolled[0].Visitor));
         await world.Journal.WhenProjectedAsync();
 
@@ -31,13 +32,29 @@ public sealed class JournalTests
         using var world = new World();
         var test = await world.StartTestAsync();
         JournalEvent[] events = [.. Enumerable.Range(0, 40).Select(i => world.Enrols(test, i % 2))];
-        events = [.. events, .. events.Take(9).Select(e => world.Reaches(test, e.Visitor)), .. events.Take(5).Select(e => new JournalEvent(
-            Guid.CreateVersion7(), world.Time.GetUtcNow(), EventKind.OptIn, e.Visitor, e.Step, e.Page, Data: "ann@larkrow.example"))];
-        foreach (var e in events) await world.Journal.AppendAsync(e);
+        events =
+        [
+            .. events,
+            .. events.Take(9).Select(e => world.Reaches(test, e.Visitor)),
+            .. events
+                .Take(5)
+                .Select(e => new JournalEvent(
+                    Guid.CreateVersion7(),
+                    world.Time.GetUtcNow(),
+                    EventKind.OptIn,
+                    e.Visitor,
+                    e.Step,
+                    e.Page,
+                    Data: "ann@larkrow.example"
+                )),
+        ];
+        foreach (var e in events)
+            await world.Journal.AppendAsync(e);
         await world.Journal.WhenProjectedAsync();
         var once = world.Tables();
 
-        foreach (var e in events.Reverse()) await world.Journal.AppendAsync(e);
+        foreach (var e in events.Reverse())
+            await world.Journal.AppendAsync(e);
         await world.Journal.WhenProjectedAsync();
         Assert.Equal(once, world.Tables());
         Assert.Equal(events.Length, world.Events());
@@ -127,7 +144,9 @@ public sealed class JournalTests
             using var other = new SqliteConnection($"Data Source={world.Folder.DataFile};Pooling=false");
             other.Open();
             using var holds = other.BeginTransaction(deferred: false);
-            Assert.All(await Task.WhenAll(events.Select(world.Journal.AppendAsync)), answer => Assert.Equal(Recorded.Late, answer));
+            Assert.All(await Task.WhenAll(events.Select(world.Journal.AppendAsync)), answer =>
+                Assert.Equal(Recorded.Late, answer)
+            );
             // The process ends while the store is still locked.
             world.Journal.Dispose();
         }
@@ -137,7 +156,8 @@ public sealed class JournalTests
             await world.Journal.WhenProjectedAsync();
             Assert.Equal(events.Length, world.Events());
         }
-        using (var world = new World(path)) Assert.Equal(events.Length, world.Events());
+        using (var world = new World(path))
+            Assert.Equal(events.Length, world.Events());
     }
 
     [Fact]
@@ -150,7 +170,9 @@ public sealed class JournalTests
             other.Open();
             using var holds = other.BeginTransaction(deferred: false);
             await world.Journal.AppendAsync(world.Enrols(test, 0));
-            var answers = await Task.WhenAll(Enumerable.Range(0, 10).Select(_ => world.Journal.AppendAsync(world.Enrols(test, 0))));
+            var answers = await Task.WhenAll(
+                Enumerable.Range(0, 10).Select(_ => world.Journal.AppendAsync(world.Enrols(test, 0)))
+            );
             Assert.Equal(world.Journal.Health.Lost, answers.Count(answer => answer == Recorded.Lost));
             Assert.True(world.Journal.Health.Lost > 0);
         }
@@ -161,6 +183,7 @@ public sealed class JournalTests
     private static async Task Until(Func<bool> holds)
     {
         using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(20));
-        while (!holds()) await Task.Delay(10, patience.Token);
+        while (!holds())
+            await Task.Delay(10, patience.Token);
     }
 }

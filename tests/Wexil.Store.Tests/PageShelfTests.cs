@@ -27,7 +27,16 @@ public sealed class PageShelfTests
 
         // One visit by the page's own address keeps it for good; being put away it still answers.
         var seen = world.Pages.Find(await world.Pages.CloneAsync(world.Pages.Find(test.Pages[0])!, "Seen"))!;
-        await world.Journal.AppendAsync(new(Guid.CreateVersion7(), world.Time.GetUtcNow(), EventKind.Visit, VisitorId.New(world.Time.GetUtcNow(), new SeededChance(1)), test.Step, seen.Id));
+        await world.Journal.AppendAsync(
+            new(
+                Guid.CreateVersion7(),
+                world.Time.GetUtcNow(),
+                EventKind.Visit,
+                VisitorId.New(world.Time.GetUtcNow(), new SeededChance(1)),
+                test.Step,
+                seen.Id
+            )
+        );
         Assert.Equal(ShelfProblem.WasShown, await shelf.DeleteAsync(seen));
         Assert.Null(await shelf.ArchiveAsync(seen));
         Assert.Equal([seen.Id], shelf.Archived(test.Step).Select(page => page.Id));
@@ -75,10 +84,28 @@ public sealed class PageShelfTests
         var test = await world.StartTestAsync();
         var funnel = world.Funnels.All().Single().Id;
         var tied = world.Pages.Find(await world.Pages.CloneAsync(world.Pages.Find(test.Pages[0])!, "Tied"))!;
-        await new SourceStore(world.Database, world.Journal, world.Time).SaveAsync(funnel, null, "ads", "Ads", SourceKind.Ad, null, new Dictionary<StepId, PageId> { [test.Step] = tied.Id });
+        await new SourceStore(world.Database, world.Journal, world.Time).SaveAsync(
+            funnel,
+            null,
+            "ads",
+            "Ads",
+            SourceKind.Ad,
+            null,
+            new Dictionary<StepId, PageId> { [test.Step] = tied.Id }
+        );
         Assert.Equal(ShelfProblem.IsTied, await shelf.ArchiveAsync(tied));
         var others = world.Pages.Find(await world.Pages.CloneAsync(tied, "Others"))!;
-        await world.Tests.ChangeAsync(test, test.Weights, [], test.Sending with { Others = others.Id }, null, [("Others", true)]);
+        await world.Tests.ChangeAsync(
+            test,
+            test.Weights,
+            [],
+            test.Sending with
+            {
+                Others = others.Id,
+            },
+            null,
+            [("Others", true)]
+        );
         Assert.Equal(ShelfProblem.IsForOthers, await shelf.ArchiveAsync(others));
         await world.Verdicts.KeepAsync(test.Id, test.Pages[1], "by hand", "Keep B.", "{}");
         Assert.Equal(ShelfProblem.IsShown, await shelf.ArchiveAsync(world.Pages.Find(test.Pages[1])!));

@@ -20,28 +20,46 @@ public sealed class SaleTests
         SaleNotice Back(string order, string refund, long amount) => new(SaleKind.Refund, order, refund, amount, "USD");
         (int Buyer, SaleNotice Notice)[] told =
         [
-            (0, Line("L-1", "1", 4900)), (0, Line("L-1", "2", 2400)), (0, Back("L-1", "R-1", 2400)),
-            (1, Line("L-2", "1", 4900)), (1, Back("L-2", "R-1", 4900)),
-            (2, Line("L-3", "1", 4900)), (2, Line("L-4", "1", 2400)), (3, Line("L-5", "1", 4900)), (3, Back("L-5", "R-1", 9900)),
+            (0, Line("L-1", "1", 4900)),
+            (0, Line("L-1", "2", 2400)),
+            (0, Back("L-1", "R-1", 2400)),
+            (1, Line("L-2", "1", 4900)),
+            (1, Back("L-2", "R-1", 4900)),
+            (2, Line("L-3", "1", 4900)),
+            (2, Line("L-4", "1", 2400)),
+            (3, Line("L-5", "1", 4900)),
+            (3, Back("L-5", "R-1", 9900)),
         ];
-        await Gen.Shuffle(told.Concat(told.Take(4)).ToArray()).AlwaysHoldsAsync(async order =>
-        {
-            using var world = new World();
-            var test = await world.StartTestAsync();
-            JournalEvent[] buyers = [.. Enumerable.Range(0, 4).Select(i => world.Enrols(test, i % 2))];
-            foreach (var buyer in buyers) await world.Journal.AppendAsync(buyer);
-            foreach (var (buyer, notice) in order) await world.Sales.RecordAsync(notice, buyers[buyer].Visitor, null, world.Time.GetUtcNow());
-            await world.Journal.WhenProjectedAsync();
-            var money = world.Tallies.Money(test, Usd);
-            // A: 4900 of the first buyer, 7300 of the third. B: nothing is left.
-            Assert.Equal((2, 3, 12_200.0, 4900.0 * 4900 + 7300.0 * 7300), (money[0].Buyers, money[0].Orders, money[0].Takings.Sum, money[0].Takings.Squares));
-            Assert.Equal((2, 2, 0.0, 0.0), (money[1].Buyers, money[1].Orders, money[1].Takings.Sum, money[1].Takings.Squares));
+        await Gen.Shuffle(told.Concat(told.Take(4)).ToArray())
+            .AlwaysHoldsAsync(
+                async order =>
+                {
+                    using var world = new World();
+                    var test = await world.StartTestAsync();
+                    JournalEvent[] buyers = [.. Enumerable.Range(0, 4).Select(i => world.Enrols(test, i % 2))];
+                    foreach (var buyer in buyers)
+                        await world.Journal.AppendAsync(buyer);
+                    foreach (var (buyer, notice) in order)
+                        await world.Sales.RecordAsync(notice, buyers[buyer].Visitor, null, world.Time.GetUtcNow());
+                    await world.Journal.WhenProjectedAsync();
+                    var money = world.Tallies.Money(test, Usd);
+                    // A: 4900 of the first buyer, 7300 of the third. B: nothing is left.
+                    Assert.Equal(
+                        (2, 3, 12_200.0, 4900.0 * 4900 + 7300.0 * 7300),
+                        (money[0].Buyers, money[0].Orders, money[0].Takings.Sum, money[0].Takings.Squares)
+                    );
+                    Assert.Equal(
+                        (2, 2, 0.0, 0.0),
+                        (money[1].Buyers, money[1].Orders, money[1].Takings.Sum, money[1].Takings.Squares)
+                    );
 
-            var once = world.Tables();
-            await world.Journal.RecountAsync();
-            await world.Journal.WhenProjectedAsync();
-            Assert.Equal(once, world.Tables());
-        }, iter: 12);
+                    var once = world.Tables();
+                    await world.Journal.RecountAsync();
+                    await world.Journal.WhenProjectedAsync();
+                    Assert.Equal(once, world.Tables());
+                },
+                iter: 12
+            );
     }
 
     [Fact]
@@ -50,16 +68,40 @@ public sealed class SaleTests
         using var world = new World();
         var test = await world.StartTestAsync();
         JournalEvent[] buyers = [world.Enrols(test, 0), world.Enrols(test, 1)];
-        foreach (var buyer in buyers) await world.Journal.AppendAsync(buyer);
-        await world.Journal.AppendAsync(new(Guid.CreateVersion7(), world.Time.GetUtcNow(), EventKind.OptIn, buyers[1].Visitor, test.Step, test.Pages[1], Data: "ann@larkrow.example"));
+        foreach (var buyer in buyers)
+            await world.Journal.AppendAsync(buyer);
+        await world.Journal.AppendAsync(
+            new(
+                Guid.CreateVersion7(),
+                world.Time.GetUtcNow(),
+                EventKind.OptIn,
+                buyers[1].Visitor,
+                test.Step,
+                test.Pages[1],
+                Data: "ann@larkrow.example"
+            )
+        );
         var now = world.Time.GetUtcNow();
-        await world.Sales.RecordAsync(new(SaleKind.Sale, "L-1", "", 4900, "USD", Email: "Ann@Larkrow.example".ToLowerInvariant()), null, null, now);
-        await world.Sales.RecordAsync(new(SaleKind.Sale, "L-2", "", 2400, "USD", Email: "bo@larkrow.example"), null, null, now);
+        await world.Sales.RecordAsync(
+            new(SaleKind.Sale, "L-1", "", 4900, "USD", Email: "Ann@Larkrow.example".ToLowerInvariant()),
+            null,
+            null,
+            now
+        );
+        await world.Sales.RecordAsync(
+            new(SaleKind.Sale, "L-2", "", 2400, "USD", Email: "bo@larkrow.example"),
+            null,
+            null,
+            now
+        );
         await world.Sales.RecordAsync(new(SaleKind.Sale, "L-3", "", 3000, "EUR"), buyers[0].Visitor, null, now);
         await world.Journal.WhenProjectedAsync();
         Assert.Equal([0L, 4900], world.Tallies.Money(test, Usd).Select(page => (long)page.Takings.Sum));
         // Another currency stands apart and is never guessed.
-        Assert.Equal([3000L, 0], world.Tallies.Money(test, Currency.Find("EUR")!).Select(page => (long)page.Takings.Sum));
+        Assert.Equal(
+            [3000L, 0],
+            world.Tallies.Money(test, Currency.Find("EUR")!).Select(page => (long)page.Takings.Sum)
+        );
         Assert.Equal(1, world.Sales.Uncredited());
 
         await world.Sales.ClaimAsync("L-2", buyers[0].Visitor, now);
@@ -74,7 +116,10 @@ public sealed class SaleTests
         var orders = world.Sales.Orders(new(now.AddDays(-1), now.AddDays(1)), 10);
         Assert.Equal(["L-1", "L-2", "L-3"], orders.Select(order => order.Order));
         Assert.All(orders, order => Assert.Single(order.Tested));
-        Assert.Equal([("EUR", 3000L), ("USD", 7300L)], world.Sales.Totals(new(now.AddDays(-1), now.AddDays(1))).Select(total => (total.Currency, total.Net)));
+        Assert.Equal(
+            [("EUR", 3000L), ("USD", 7300L)],
+            world.Sales.Totals(new(now.AddDays(-1), now.AddDays(1))).Select(total => (total.Currency, total.Net))
+        );
         Assert.Equal("L-2", world.Sales.Orders(new(now.AddDays(-1), now.AddDays(1), "BO@"), 10).Single().Order);
     }
 
@@ -85,13 +130,26 @@ public sealed class SaleTests
         var test = await world.StartTestAsync();
         var buyer = world.Enrols(test, 0);
         await world.Journal.AppendAsync(buyer);
-        await world.Sales.RecordAsync(new(SaleKind.Sale, "L-0", "", 100, "USD"), buyer.Visitor, null, world.Time.GetUtcNow().AddHours(-1));
+        await world.Sales.RecordAsync(
+            new(SaleKind.Sale, "L-0", "", 100, "USD"),
+            buyer.Visitor,
+            null,
+            world.Time.GetUtcNow().AddHours(-1)
+        );
         Assert.True(await world.Verdicts.KeepAsync(test.Id, test.Pages[0], "by hand", "Keep A.", "{}"));
         world.Time.Advance(TimeSpan.FromHours(1));
-        await world.Sales.RecordAsync(new(SaleKind.Sale, "L-1", "", 4900, "USD"), buyer.Visitor, null, world.Time.GetUtcNow());
+        await world.Sales.RecordAsync(
+            new(SaleKind.Sale, "L-1", "", 4900, "USD"),
+            buyer.Visitor,
+            null,
+            world.Time.GetUtcNow()
+        );
         await world.Journal.WhenProjectedAsync();
         Assert.Empty(world.Tallies.Money(test, Usd));
-        Assert.Equal(2, world.Sales.Orders(new(world.Time.GetUtcNow().AddDays(-1), world.Time.GetUtcNow().AddDays(1)), 10).Count);
+        Assert.Equal(
+            2,
+            world.Sales.Orders(new(world.Time.GetUtcNow().AddDays(-1), world.Time.GetUtcNow().AddDays(1)), 10).Count
+        );
     }
 
     [Fact]
@@ -99,48 +157,114 @@ public sealed class SaleTests
     {
         var (eur, sek) = (Currency.Find("EUR")!, Currency.Find("SEK")!);
         var day = new DateOnly(2026, 11, 9);
-        ExchangeRate?[] named = [new(eur, day, 1.08m), new(eur, day.AddDays(1), 1.1m), new(sek, day.AddDays(1), 0.0955m), null, null, null, null, null, null];
+        ExchangeRate?[] named =
+        [
+            new(eur, day, 1.08m),
+            new(eur, day.AddDays(1), 1.1m),
+            new(sek, day.AddDays(1), 0.0955m),
+            null,
+            null,
+            null,
+            null,
+            null,
+            null,
+        ];
         (int Buyer, int Day, SaleNotice Notice)[] told =
         [
-            (0, 0, new(SaleKind.Sale, "E-1", "1", 4900, "EUR")), (0, 0, new(SaleKind.Sale, "E-1", "2", 2401, "EUR")), (1, 1, new(SaleKind.Sale, "E-2", "", 4900, "EUR")),
-            (0, 2, new(SaleKind.Refund, "E-1", "R", 2401, "EUR")), (0, 0, new(SaleKind.Sale, "U-1", "", 1000, "USD")), (1, 0, new(SaleKind.Sale, "S-0", "", 30000, "SEK")), (1, 2, new(SaleKind.Sale, "S-2", "", 30000, "SEK")),
+            (0, 0, new(SaleKind.Sale, "E-1", "1", 4900, "EUR")),
+            (0, 0, new(SaleKind.Sale, "E-1", "2", 2401, "EUR")),
+            (1, 1, new(SaleKind.Sale, "E-2", "", 4900, "EUR")),
+            (0, 2, new(SaleKind.Refund, "E-1", "R", 2401, "EUR")),
+            (0, 0, new(SaleKind.Sale, "U-1", "", 1000, "USD")),
+            (1, 0, new(SaleKind.Sale, "S-0", "", 30000, "SEK")),
+            (1, 2, new(SaleKind.Sale, "S-2", "", 30000, "SEK")),
         ];
-        await Gen.Select(Gen.Shuffle(told), Gen.Shuffle(named)).AlwaysHoldsAsync(async (sales, rates) =>
-        {
-            using var world = new World();
-            var test = await world.StartTestAsync();
-            await world.Goals.AddAsync(test.Id, new(GoalKind.Sale, "Bought") { ValueComes = true, EveryTime = true });
-            var settings = new SettingStore(world.Database, world.Journal);
-            var store = new RateStore(world.Database, world.Journal, settings);
-            JournalEvent[] buyers = [world.Enrols(test, 0), world.Enrols(test, 1)];
-            foreach (var buyer in buyers) await world.Journal.AppendAsync(buyer);
-            for (var i = 0; i < named.Length; i++)
-            {
-                if (rates[i] is { } rate) await store.SetAsync(rate);
-                if (i < sales.Length) await world.Sales.RecordAsync(sales[i].Notice, buyers[sales[i].Buyer].Visitor, null, world.Time.GetUtcNow().AddDays(sales[i].Day));
-                await world.Journal.WhenProjectedAsync();
-            }
-            // 49 euros at 1.08 and 10 dollars; 49 euros at 1.1 and 300 crowns at 0.0955; the crowns of the first day have no rate.
-            var money = world.Tallies.Money(test, Usd);
-            Assert.Equal([(6292.0, 1L, 2L), (5390 + 2865, 1, 2)], money.Select(page => (page.Takings.Sum, page.Buyers, page.Orders)));
-            Assert.Equal([(0L, 0.0), (1, 30000)], world.Tallies.Money(test, sek).Select(page => (page.Buyers, page.Takings.Sum)));
-            Assert.Empty(world.Tallies.Money(test, eur));
-            Assert.Equal([6292L, 8255], test.Pages.Select(page => world.Tallies.Goals(test.Id).Where(goal => goal.Page == page).Sum(goal => goal.Value)));
-            Assert.Equal([6292L, 8255], test.Pages.Select(page => world.Tallies.PageBuckets(test.Id).Where(bucket => bucket.Page == page).Sum(bucket => bucket.Earned)));
-            Assert.Equal([(6292.0, 6292.0 * 6292), (8255, 8255.0 * 8255)],
-                test.Pages.Select(page => world.Tallies.Segments(test.Id, SegmentKind.Device).Single(segment => segment.Page == page).Takings).Select(takings => (takings.Sum, takings.Squares)));
-            Assert.Equal([("SEK", 1L)], world.Sales.Unrated());
-            var once = world.Tables();
-            await world.Journal.RecountAsync();
-            await world.Journal.WhenProjectedAsync();
-            Assert.Equal(once, world.Tables());
+        await Gen.Select(Gen.Shuffle(told), Gen.Shuffle(named))
+            .AlwaysHoldsAsync(
+                async (sales, rates) =>
+                {
+                    using var world = new World();
+                    var test = await world.StartTestAsync();
+                    await world.Goals.AddAsync(
+                        test.Id,
+                        new(GoalKind.Sale, "Bought") { ValueComes = true, EveryTime = true }
+                    );
+                    var settings = new SettingStore(world.Database, world.Journal);
+                    var store = new RateStore(world.Database, world.Journal, settings);
+                    JournalEvent[] buyers = [world.Enrols(test, 0), world.Enrols(test, 1)];
+                    foreach (var buyer in buyers)
+                        await world.Journal.AppendAsync(buyer);
+                    for (var i = 0; i < named.Length; i++)
+                    {
+                        if (rates[i] is { } rate)
+                            await store.SetAsync(rate);
+                        if (i < sales.Length)
+                            await world.Sales.RecordAsync(
+                                sales[i].Notice,
+                                buyers[sales[i].Buyer].Visitor,
+                                null,
+                                world.Time.GetUtcNow().AddDays(sales[i].Day)
+                            );
+                        await world.Journal.WhenProjectedAsync();
+                    }
+                    // 49 euros at 1.08 and 10 dollars; 49 euros at 1.1 and 300 crowns at 0.0955; the crowns of the first day have no rate.
+                    var money = world.Tallies.Money(test, Usd);
+                    Assert.Equal(
+                        [(6292.0, 1L, 2L), (5390 + 2865, 1, 2)],
+                        money.Select(page => (page.Takings.Sum, page.Buyers, page.Orders))
+                    );
+                    Assert.Equal(
+                        [(0L, 0.0), (1, 30000)],
+                        world.Tallies.Money(test, sek).Select(page => (page.Buyers, page.Takings.Sum))
+                    );
+                    Assert.Empty(world.Tallies.Money(test, eur));
+                    Assert.Equal(
+                        [6292L, 8255],
+                        test.Pages.Select(page =>
+                            world.Tallies.Goals(test.Id).Where(goal => goal.Page == page).Sum(goal => goal.Value)
+                        )
+                    );
+                    Assert.Equal(
+                        [6292L, 8255],
+                        test.Pages.Select(page =>
+                            world
+                                .Tallies.PageBuckets(test.Id)
+                                .Where(bucket => bucket.Page == page)
+                                .Sum(bucket => bucket.Earned)
+                        )
+                    );
+                    Assert.Equal(
+                        [(6292.0, 6292.0 * 6292), (8255, 8255.0 * 8255)],
+                        test.Pages.Select(page =>
+                                world
+                                    .Tallies.Segments(test.Id, SegmentKind.Device)
+                                    .Single(segment => segment.Page == page)
+                                    .Takings
+                            )
+                            .Select(takings => (takings.Sum, takings.Squares))
+                    );
+                    Assert.Equal([("SEK", 1L)], world.Sales.Unrated());
+                    var once = world.Tables();
+                    await world.Journal.RecountAsync();
+                    await world.Journal.WhenProjectedAsync();
+                    Assert.Equal(once, world.Tables());
 
-            // Counting in another currency and back is as if nothing had been.
-            await settings.SetCurrencyAsync(eur);
-            Assert.Equal([4900.0, 4900], world.Tallies.Money(test, eur).Select(page => page.Takings.Sum));
-            Assert.Equal([4900L, 4900], test.Pages.Select(page => world.Tallies.PageBuckets(test.Id).Where(bucket => bucket.Page == page).Sum(bucket => bucket.Earned)));
-            await settings.SetCurrencyAsync(Usd);
-            Assert.Equal(once, world.Tables());
-        }, iter: 8);
+                    // Counting in another currency and back is as if nothing had been.
+                    await settings.SetCurrencyAsync(eur);
+                    Assert.Equal([4900.0, 4900], world.Tallies.Money(test, eur).Select(page => page.Takings.Sum));
+                    Assert.Equal(
+                        [4900L, 4900],
+                        test.Pages.Select(page =>
+                            world
+                                .Tallies.PageBuckets(test.Id)
+                                .Where(bucket => bucket.Page == page)
+                                .Sum(bucket => bucket.Earned)
+                        )
+                    );
+                    await settings.SetCurrencyAsync(Usd);
+                    Assert.Equal(once, world.Tables());
+                },
+                iter: 8
+            );
     }
 }

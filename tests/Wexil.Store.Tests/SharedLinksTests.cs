@@ -24,6 +24,10 @@ public sealed class SharedLinksTests
         Assert.Null(links.Open(second));
         Assert.Empty(links.Of(test.Id.Value));
         world.Journal.Dispose();
-        Assert.DoesNotContain(second, System.Text.Encoding.Latin1.GetString(File.ReadAllBytes(world.Folder.DataFile)), StringComparison.Ordinal);
+        Assert.DoesNotContain(
+            second,
+            System.Text.Encoding.Latin1.GetString(File.ReadAllBytes(world.Folder.DataFile)),
+            StringComparison.Ordinal
+        );
     }
 }

@@ -19,11 +19,15 @@ public sealed class TallyTests
         var random = new Random(seed);
         var places = new Dictionary<VisitorId, (PageId Page, PhaseId Phase)>();
         var converted = new HashSet<VisitorId>();
-        var visitors = Enumerable.Range(0, 60).Select(i => VisitorId.New(world.Time.GetUtcNow(), new SeededChance(1000 * seed + i))).ToArray();
+        var visitors = Enumerable
+            .Range(0, 60)
+            .Select(i => VisitorId.New(world.Time.GetUtcNow(), new SeededChance(1000 * seed + i)))
+            .ToArray();
         for (var i = 0; i < 600; i++)
         {
             world.Time.Advance(TimeSpan.FromMinutes(random.Next(30)));
-            if (i % 150 == 149) await world.Tests.ChangeWeightsAsync(test.Id, Weights.Of(20 + i / 10, 80 - i / 10));
+            if (i % 150 == 149)
+                await world.Tests.ChangeWeightsAsync(test.Id, Weights.Of(20 + i / 10, 80 - i / 10));
             var visitor = visitors[random.Next(visitors.Length)];
             var phase = world.Tests.Phases(test.Id)[^1].Id;
             if (random.Next(3) > 0)
@@ -31,11 +35,23 @@ public sealed class TallyTests
                 // Enrols again and again, as a visitor without a store to ask would; only the first place counts.
                 var page = test.Pages[random.Next(2)];
                 places.TryAdd(visitor, (page, phase));
-                await world.Journal.AppendAsync(new(Guid.CreateVersion7(), world.Time.GetUtcNow(), EventKind.Enrol, visitor, test.Step, page, test.Id, phase));
+                await world.Journal.AppendAsync(
+                    new(
+                        Guid.CreateVersion7(),
+                        world.Time.GetUtcNow(),
+                        EventKind.Enrol,
+                        visitor,
+                        test.Step,
+                        page,
+                        test.Id,
+                        phase
+                    )
+                );
             }
             else
             {
-                if (places.ContainsKey(visitor)) converted.Add(visitor);
+                if (places.ContainsKey(visitor))
+                    converted.Add(visitor);
                 await world.Journal.AppendAsync(world.Reaches(test, visitor));
             }
         }
@@ -47,13 +63,19 @@ public sealed class TallyTests
         {
             var byHand = test.Pages.Select(page =>
             {
-                var here = places.Where(place => place.Value == (page, phases[p].Id)).Select(place => place.Key).ToArray();
+                var here = places
+                    .Where(place => place.Value == (page, phases[p].Id))
+                    .Select(place => place.Key)
+                    .ToArray();
                 return new Arm(here.Length, here.Count(converted.Contains));
             });
             Assert.Equal(byHand, tallies[p].Arms);
         }
         var buckets = world.Tallies.Buckets(test.Id, DateTimeOffset.UnixEpoch);
-        Assert.Equal((places.Count, converted.Count), (buckets.Sum(bucket => bucket.Visitors), buckets.Sum(bucket => bucket.Conversions)));
+        Assert.Equal(
+            (places.Count, converted.Count),
+            (buckets.Sum(bucket => bucket.Visitors), buckets.Sum(bucket => bucket.Conversions))
+        );
         Assert.All(buckets, bucket => Assert.Equal(0, bucket.From.ToUnixTimeMilliseconds() % (15 * 60 * 1000)));
     }
 
@@ -69,7 +91,8 @@ public sealed class TallyTests
         world.Time.Advance(TimeSpan.FromMinutes(5));
         await world.Journal.AppendAsync(world.Reaches(test, first.Visitor));
         var last = world.Time.GetUtcNow();
-        for (var i = 0; i < 7; i++) await world.Journal.AppendAsync(world.Enrols(test, i % 2));
+        for (var i = 0; i < 7; i++)
+            await world.Journal.AppendAsync(world.Enrols(test, i % 2));
         await world.Journal.WhenProjectedAsync();
         Assert.Equal(new(7, last), world.Tallies.Silence(test.Id));
     }
@@ -82,7 +105,8 @@ public sealed class TallyTests
         await world.Journal.AppendAsync(world.Enrols(test, 0));
         await world.Journal.WhenProjectedAsync();
         Assert.Equal(0, world.Tallies.VisitorsPerDay(test.Step));
-        for (var i = 0; i < 99; i++) await world.Journal.AppendAsync(world.Enrols(test, 0));
+        for (var i = 0; i < 99; i++)
+            await world.Journal.AppendAsync(world.Enrols(test, 0));
         await world.Journal.WhenProjectedAsync();
         world.Time.Advance(TimeSpan.FromDays(2));
         Assert.Equal(50, world.Tallies.VisitorsPerDay(test.Step), 1.0);

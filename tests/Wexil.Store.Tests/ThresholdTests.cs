@@ -22,8 +22,18 @@ public sealed class ThresholdTests
         world.Time.Advance(TimeSpan.FromHours(1));
         var visit = world.Enrols(test, 1);
         await world.Journal.AppendAsync(visit);
-        await world.Journal.AppendAsync(world.Reaches(test, visit.Visitor) with { At = visit.At.AddMilliseconds(milliseconds) });
-        await world.Sales.RecordAsync(new(SaleKind.Sale, "L-1", "", 4900, "USD"), visit.Visitor, null, visit.At.AddMilliseconds(milliseconds));
+        await world.Journal.AppendAsync(
+            world.Reaches(test, visit.Visitor) with
+            {
+                At = visit.At.AddMilliseconds(milliseconds),
+            }
+        );
+        await world.Sales.RecordAsync(
+            new(SaleKind.Sale, "L-1", "", 4900, "USD"),
+            visit.Visitor,
+            null,
+            visit.At.AddMilliseconds(milliseconds)
+        );
         await world.Journal.WhenProjectedAsync();
         Assert.Equal(new Arm(1, counted), world.Tallies.Phases(test, world.Tests.Phases(test.Id)).Single().Arms[1]);
         Assert.Equal(counted, world.Tallies.Path(test.Id).GetValueOrDefault((test.Pages[1], test.Goal)));
@@ -36,8 +46,18 @@ public sealed class ThresholdTests
         using var world = new World();
         var test = await world.StartTestAsync();
         var visit = world.Enrols(test, 1);
-        JournalEvent Stays(PageId page) => new(Guid.CreateVersion7(), visit.At, EventKind.Stay, visit.Visitor, test.Step, page, Data: new StayNote(5000, true).ToString());
-        foreach (var happened in new[] { visit, Stays(test.Pages[0]) }) await world.Journal.AppendAsync(happened);
+        JournalEvent Stays(PageId page) =>
+            new(
+                Guid.CreateVersion7(),
+                visit.At,
+                EventKind.Stay,
+                visit.Visitor,
+                test.Step,
+                page,
+                Data: new StayNote(5000, true).ToString()
+            );
+        foreach (var happened in new[] { visit, Stays(test.Pages[0]) })
+            await world.Journal.AppendAsync(happened);
         await world.Journal.WhenProjectedAsync();
         Assert.Empty(world.Tallies.Stays(test.Id));
         await world.Journal.AppendAsync(Stays(test.Pages[1]));
@@ -87,9 +107,17 @@ public sealed class ThresholdTests
         using var world = new World();
         var test = await world.StartTestAsync();
         for (var i = 0; i < 202; i++)
-            await world.Journal.AppendAsync(world.Enrols(test, 0) with { Data = VisitNote.Of(Traits.Unknown with { Source = $"tag-{i}" }).ToString() });
+            await world.Journal.AppendAsync(
+                world.Enrols(test, 0) with
+                {
+                    Data = VisitNote.Of(Traits.Unknown with { Source = $"tag-{i}" }).ToString(),
+                }
+            );
         await world.Journal.WhenProjectedAsync();
-        var lines = new SourceStore(world.Database, world.Journal, world.Time).Lines(world.Funnels.All().Single().Id, Currency.Default);
+        var lines = new SourceStore(world.Database, world.Journal, world.Time).Lines(
+            world.Funnels.All().Single().Id,
+            Currency.Default
+        );
         Assert.Equal(200, lines.Count(line => line.Source is not null && line.Visitors == 1));
         Assert.Equal(2, lines.Single(line => line.Name == SourceStore.OtherTags).Visitors);
     }
@@ -100,17 +128,36 @@ public sealed class ThresholdTests
         using var world = new World();
         var first = await world.StartTestAsync();
         var bundle = new PageBundle([new("index.html", "<h1>x"u8.ToArray())], "index.html");
-        PageId[] thanks = [await world.Pages.AddAsync(first.Goal, "Thanks, kit", bundle), await world.Pages.AddAsync(first.Goal, "Thanks, seeds", bundle)];
+        PageId[] thanks =
+        [
+            await world.Pages.AddAsync(first.Goal, "Thanks, kit", bundle),
+            await world.Pages.AddAsync(first.Goal, "Thanks, seeds", bundle),
+        ];
         var end = (await world.Funnels.AddStepAsync(world.Funnels.All().Single().Id, StepKind.Other, "End", "end"))!;
-        var second = world.Tests.Find((await world.Tests.StartAsync(new(first.Goal, end.Id, "Offer", "", 0.1, 0.2, thanks, Weights.Of(50, 50))))!.Value)!;
+        var second = world.Tests.Find(
+            (
+                await world.Tests.StartAsync(new(first.Goal, end.Id, "Offer", "", 0.1, 0.2, thanks, Weights.Of(50, 50)))
+            )!.Value
+        )!;
         // Everybody sees A of the first test; half of them go on, to either page of the second.
         JournalEvent[] visitors = [.. Enumerable.Range(0, 4).Select(_ => world.Enrols(first, 0))];
-        foreach (var visitor in visitors) await world.Journal.AppendAsync(visitor);
-        for (var i = 0; i < 2; i++) await world.Journal.AppendAsync(world.Enrols(second, i) with { Visitor = visitors[i].Visitor });
-        for (var i = 0; i < 4; i++) await world.Sales.RecordAsync(new(SaleKind.Sale, $"P-{i}", "", 100 << (4 * i), "USD"), visitors[i].Visitor, null, world.Time.GetUtcNow());
+        foreach (var visitor in visitors)
+            await world.Journal.AppendAsync(visitor);
+        for (var i = 0; i < 2; i++)
+            await world.Journal.AppendAsync(world.Enrols(second, i) with { Visitor = visitors[i].Visitor });
+        for (var i = 0; i < 4; i++)
+            await world.Sales.RecordAsync(
+                new(SaleKind.Sale, $"P-{i}", "", 100 << (4 * i), "USD"),
+                visitors[i].Visitor,
+                null,
+                world.Time.GetUtcNow()
+            );
         await world.Journal.WhenProjectedAsync();
         var (one, other, cells) = world.Tallies.Pairs(second.Id).Single();
         Assert.Equal((first.Id, second.Id), (one, other));
-        Assert.Equal([(first.Pages[0], thanks[0], 100L), (first.Pages[0], thanks[1], 1600L)], cells.Select(cell => (cell.First, cell.Second, cell.Earned)).OrderBy(cell => cell.Earned));
+        Assert.Equal(
+            [(first.Pages[0], thanks[0], 100L), (first.Pages[0], thanks[1], 1600L)],
+            cells.Select(cell => (cell.First, cell.Second, cell.Earned)).OrderBy(cell => cell.Earned)
+        );
     }
 }

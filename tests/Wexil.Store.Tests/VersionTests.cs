@@ -12,14 +12,20 @@ public sealed class VersionTests
 {
     private static readonly string Folder = Path.Combine(AppContext.BaseDirectory, "Versions");
 
-    public static TheoryData<int> Versions => [.. Directory.EnumerateFiles(Folder, "*.db.gz").Select(file => int.Parse(Path.GetFileName(file)[..4])).Order()];
+    public static TheoryData<int> Versions =>
+        [.. Directory.EnumerateFiles(Folder, "*.db.gz").Select(file => int.Parse(Path.GetFileName(file)[..4])).Order()];
 
     [Theory]
     [MemberData(nameof(Versions))]
     public async Task A_data_file_of_an_earlier_version_comes_up_to_date_with_its_figures_unchanged(int version)
     {
         var path = Directory.CreateTempSubdirectory("wexil-version-").FullName;
-        await using (var packed = new GZipStream(File.OpenRead(Path.Combine(Folder, $"{version:0000}.db.gz")), CompressionMode.Decompress))
+        await using (
+            var packed = new GZipStream(
+                File.OpenRead(Path.Combine(Folder, $"{version:0000}.db.gz")),
+                CompressionMode.Decompress
+            )
+        )
         await using (var file = File.Create(Path.Combine(path, "wexil.db")))
             await packed.CopyToAsync(file);
         using var world = new World(path);
@@ -33,7 +39,10 @@ public sealed class VersionTests
     [Fact]
     public void There_is_a_file_of_every_version_that_was_ever_committed() =>
         // Versions 9 to 11 came with 12.
-        Assert.Equal([1, 2, 3, 4, 5, 6, 7, 8, 12, 13, 14, 15, 16, 17, 18, 19, 20], Directory.EnumerateFiles(Folder, "*.db.gz").Select(file => int.Parse(Path.GetFileName(file)[..4])).Order());
+        Assert.Equal(
+            [1, 2, 3, 4, 5, 6, 7, 8, 12, 13, 14, 15, 16, 17, 18, 19, 20],
+            Directory.EnumerateFiles(Folder, "*.db.gz").Select(file => int.Parse(Path.GetFileName(file)[..4])).Order()
+        );
 
     private static void Holds(World world, int version)
     {
@@ -47,21 +56,44 @@ public sealed class VersionTests
         Assert.Equal(new Arm(2, 1), counted[1][0]);
         Assert.Equal([new Arm(1, 1), new Arm(0, 0)], counted[^1]);
         var knowsGoals = version >= 6;
-        Assert.Equal([new Arm(13, 6), new Arm(knowsGoals ? 19 : 18, 5)], test.Pages.Select((_, page) => counted.Aggregate(new Arm(), (sum, arms) => sum + arms[page])));
-        Assert.Equal([(13L, 6L), (knowsGoals ? 19 : 18, 5)], test.Pages.Select(page => world.Tallies.PageBuckets(test.Id).Where(bucket => bucket.Page == page))
-            .Select(buckets => (buckets.Sum(bucket => bucket.Arm.Visitors), buckets.Sum(bucket => bucket.Arm.Conversions))));
+        Assert.Equal(
+            [new Arm(13, 6), new Arm(knowsGoals ? 19 : 18, 5)],
+            test.Pages.Select((_, page) => counted.Aggregate(new Arm(), (sum, arms) => sum + arms[page]))
+        );
+        Assert.Equal(
+            [(13L, 6L), (knowsGoals ? 19 : 18, 5)],
+            test.Pages.Select(page => world.Tallies.PageBuckets(test.Id).Where(bucket => bucket.Page == page))
+                .Select(buckets =>
+                    (buckets.Sum(bucket => bucket.Arm.Visitors), buckets.Sum(bucket => bucket.Arm.Conversions))
+                )
+        );
         Assert.Equal(knowsGoals ? 33 : 32, world.Tallies.StepVisitors()[test.Step]);
         Assert.Equal(13, world.Tallies.StepVisitors()[test.Goal]);
         Assert.NotNull(world.Sales.VisitorOf("ann@larkrow.example"));
         Assert.NotNull(Assert.Single(world.Verdicts.Of(test.Step)).TakenBackAt);
         if (version >= 5)
         {
-            Assert.Equal([4900.0, 2700], world.Tallies.Money(test, Currency.Find("USD")!).Select(page => page.Takings.Sum));
-            Assert.Equal([(1L, 1L), (2, 2)], world.Tallies.Money(test, Currency.Find("USD")!).Select(page => (page.Buyers, page.Orders)));
-            Assert.Equal([3000.0, 0], world.Tallies.Money(test, Currency.Find("EUR")!).Select(page => page.Takings.Sum));
-            Assert.Equal([4900L, 2700], test.Pages.Select(page => world.Tallies.PageBuckets(test.Id).Where(bucket => bucket.Page == page).Sum(bucket => bucket.Earned)));
+            Assert.Equal(
+                [4900.0, 2700],
+                world.Tallies.Money(test, Currency.Find("USD")!).Select(page => page.Takings.Sum)
+            );
+            Assert.Equal(
+                [(1L, 1L), (2, 2)],
+                world.Tallies.Money(test, Currency.Find("USD")!).Select(page => (page.Buyers, page.Orders))
+            );
+            Assert.Equal(
+                [3000.0, 0],
+                world.Tallies.Money(test, Currency.Find("EUR")!).Select(page => page.Takings.Sum)
+            );
+            Assert.Equal(
+                [4900L, 2700],
+                test.Pages.Select(page =>
+                    world.Tallies.PageBuckets(test.Id).Where(bucket => bucket.Page == page).Sum(bucket => bucket.Earned)
+                )
+            );
         }
-        if (!knowsGoals) return;
+        if (!knowsGoals)
+            return;
         var met = Assert.Single(world.Tallies.Goals(test.Id));
         Assert.Equal((test.Pages[1], 1L, 250L), (met.Page, met.Visitors, met.Value));
         var stay = Assert.Single(world.Tallies.Stays(test.Id));

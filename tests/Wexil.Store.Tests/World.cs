@@ -49,7 +49,8 @@ internal sealed class World : IDisposable
     public GoalStore Goals { get; }
     public PeopleStore People { get; }
 
-    public async Task<SplitTest> StartTestAsync() => Tests.Find((await Tests.StartAsync(await PlanTestAsync()))!.Value)!;
+    public async Task<SplitTest> StartTestAsync() =>
+        Tests.Find((await Tests.StartAsync(await PlanTestAsync()))!.Value)!;
 
     public async Task<TestPlan> PlanTestAsync()
     {
@@ -64,35 +65,84 @@ internal sealed class World : IDisposable
     }
 
     /// <summary>A new visitor of the test's step, enrolled on one of its pages.</summary>
-    public JournalEvent Enrols(SplitTest test, int page) => new(
-        Guid.CreateVersion7(), Time.GetUtcNow(), EventKind.Enrol, VisitorId.New(Time.GetUtcNow(), _chance), test.Step, test.Pages[page], test.Id, Tests.Phases(test.Id)[^1].Id);
+    public JournalEvent Enrols(SplitTest test, int page) =>
+        new(
+            Guid.CreateVersion7(),
+            Time.GetUtcNow(),
+            EventKind.Enrol,
+            VisitorId.New(Time.GetUtcNow(), _chance),
+            test.Step,
+            test.Pages[page],
+            test.Id,
+            Tests.Phases(test.Id)[^1].Id
+        );
 
     public JournalEvent Reaches(SplitTest test, VisitorId visitor) =>
         new(Guid.CreateVersion7(), Time.GetUtcNow(), EventKind.Visit, visitor, test.Goal, new(3));
 
     /// <summary>Every tally and lead as text, to be compared before and after.</summary>
-    public string Tables() => Database.Read(connection => string.Join('\n', new[] { "visitors", "enrolments", "source_tallies", "apart_tallies", "pair_tallies", "left_out", "step_tallies", "step_buckets", "test_tallies", "test_buckets", "test_silences", "leads", "orders", "earnings", "money_tallies", "goals_met", "goal_tallies", "path_tallies", "segment_tallies", "page_buckets", "stays", "stay_tallies", "source_money" }
-        .SelectMany(table =>
+    public string Tables() =>
+        Database.Read(connection =>
+            string.Join(
+                '\n',
+                new[]
+                {
+                    "visitors",
+                    "enrolments",
+                    "source_tallies",
+                    "apart_tallies",
+                    "pair_tallies",
+                    "left_out",
+                    "step_tallies",
+                    "step_buckets",
+                    "test_tallies",
+                    "test_buckets",
+                    "test_silences",
+                    "leads",
+                    "orders",
+                    "earnings",
+                    "money_tallies",
+                    "goals_met",
+                    "goal_tallies",
+                    "path_tallies",
+                    "segment_tallies",
+                    "page_buckets",
+                    "stays",
+                    "stay_tallies",
+                    "source_money",
+                }.SelectMany(table =>
+                {
+                    using var command = connection.CreateCommand();
+                    command.CommandText = $"SELECT * FROM {table}";
+                    using var row = command.ExecuteReader();
+                    var lines = new List<string>();
+                    while (row.Read())
+                    {
+                        var values = new object[row.FieldCount];
+                        row.GetValues(values);
+                        lines.Add(
+                            table
+                                + ": "
+                                + string.Join(
+                                    '|',
+                                    values.Select(value =>
+                                        value is byte[] bytes ? Convert.ToHexString(bytes) : value.ToString()
+                                    )
+                                )
+                        );
+                    }
+                    return lines.Order(StringComparer.Ordinal);
+                })
+            )
+        );
+
+    public long Events() =>
+        Database.Read(connection =>
         {
             using var command = connection.CreateCommand();
-            command.CommandText = $"SELECT * FROM {table}";
-            using var row = command.ExecuteReader();
-            var lines = new List<string>();
-            while (row.Read())
-            {
-                var values = new object[row.FieldCount];
-                row.GetValues(values);
-                lines.Add(table + ": " + string.Join('|', values.Select(value => value is byte[] bytes ? Convert.ToHexString(bytes) : value.ToString())));
-            }
-            return lines.Order(StringComparer.Ordinal);
-        })));
-
-    public long Events() => Database.Read(connection =>
-    {
-        using var command = connection.CreateCommand();
-        command.CommandText = "SELECT count(*) FROM events";
-        return (long)command.ExecuteScalar()!;
-    });
+            command.CommandText = "SELECT count(*) FROM events";
+            return (long)command.ExecuteScalar()!;
+        });
 
     public void Dispose()
     {

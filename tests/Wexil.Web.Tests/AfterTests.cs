@@ -25,10 +25,24 @@ public sealed class AfterTests
         var other = await wexil.StartTestAsync("clover");
         var keep = $"/f/{tested.Funnel.Slug}/radish/keep";
         await KeepAsync(wexil, tested, tested.B);
-        await WexilFixture.PostAsync(owner, keep, "Learned", ("test", $"{tested.Test.Value}"), ("learned", " Dates beat gifts <b>\r\n"));
+        await WexilFixture.PostAsync(
+            owner,
+            keep,
+            "Learned",
+            ("test", $"{tested.Test.Value}"),
+            ("learned", " Dates beat gifts <b>\r\n")
+        );
         Assert.Equal("Dates beat gifts <b>", wexil.Get<TestStore>().Find(tested.Test)!.Learned);
         Assert.Contains("Dates beat gifts &lt;b&gt;", await owner.GetStringAsync(keep));
-        foreach (var (words, finds) in new[] { ("dates GIFTS", true), ("radish", true), ("dates clover", false), ("radish b", true) })
+        foreach (
+            var (words, finds) in new[]
+            {
+                ("dates GIFTS", true),
+                ("radish", true),
+                ("dates clover", false),
+                ("radish b", true),
+            }
+        )
         {
             var found = await owner.GetStringAsync($"/tests?q={Uri.EscapeDataString(words)}");
             Assert.Equal(finds, found.Contains($"/f/{tested.Funnel.Slug}/radish/keep", StringComparison.Ordinal));
@@ -40,10 +54,23 @@ public sealed class AfterTests
         Assert.Contains("No test has all of these words", await owner.GetStringAsync("/tests?q=nowhere"));
 
         // Too much is refused, and what was typed stays; a test of another step cannot be written to from here.
-        var refused = await (await WexilFixture.PostAsync(owner, keep, "Learned", ("test", $"{tested.Test.Value}"), ("learned", new string('x', 2001)))).Content.ReadAsStringAsync();
+        var refused = await (
+            await WexilFixture.PostAsync(
+                owner,
+                keep,
+                "Learned",
+                ("test", $"{tested.Test.Value}"),
+                ("learned", new string('x', 2001))
+            )
+        ).Content.ReadAsStringAsync();
         Assert.Contains("At most 2,000 characters; these are 2,001.", refused);
         Assert.Contains(new string('x', 2001), refused);
-        Assert.Equal(HttpStatusCode.NotFound, (await WexilFixture.PostAsync(owner, keep, "Learned", ("test", $"{other.Test.Value}"), ("learned", "x"))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.NotFound,
+            (
+                await WexilFixture.PostAsync(owner, keep, "Learned", ("test", $"{other.Test.Value}"), ("learned", "x"))
+            ).StatusCode
+        );
         Assert.Equal("", wexil.Get<TestStore>().Find(other.Test)!.Learned);
     }
 
@@ -62,8 +89,20 @@ public sealed class AfterTests
         using var reader = wexil.Visitor();
         var answer = await reader.GetAsync(link);
         var report = await answer.Content.ReadAsStringAsync();
-        foreach (var shown in new[] { "Keep B. It brings 50% more opt-ins than A.", "2,000", "15.0%", "&lt;i&gt;fennel b", "The split arrived as set.", "Started" }) Assert.Contains(shown, report);
-        foreach (var hidden in new[] { "<i>", "<script", "/f/", "/settings", wexil.Studio.Authority }) Assert.DoesNotContain(hidden, report);
+        foreach (
+            var shown in new[]
+            {
+                "Keep B. It brings 50% more opt-ins than A.",
+                "2,000",
+                "15.0%",
+                "&lt;i&gt;fennel b",
+                "The split arrived as set.",
+                "Started",
+            }
+        )
+            Assert.Contains(shown, report);
+        foreach (var hidden in new[] { "<i>", "<script", "/f/", "/settings", wexil.Studio.Authority })
+            Assert.DoesNotContain(hidden, report);
         Assert.Contains("default-src 'none'", answer.Headers.GetValues("Content-Security-Policy").Single());
         Assert.Equal("noindex", answer.Headers.GetValues("X-Robots-Tag").Single());
 
@@ -98,9 +137,26 @@ public sealed class AfterTests
 
         // Another test begins: those whom it puts on another page see the kept one no longer.
         var c = await wexil.Get<PageStore>().AddAsync(tested.Step.Id, "sorrel c", WexilFixture.Bundle("<h1>C</h1>"));
-        var next = (await wexil.Get<TestStore>().StartAsync(new(tested.Step.Id, tested.Thanks.Id, "next", "", 0.2, 0.2, [tested.B.Id, c], Weights.Even(2))))!.Value;
+        var next = (
+            await wexil
+                .Get<TestStore>()
+                .StartAsync(
+                    new(tested.Step.Id, tested.Thanks.Id, "next", "", 0.2, 0.2, [tested.B.Id, c], Weights.Even(2))
+                )
+        )!.Value;
         wexil.Time.Advance(TimeSpan.FromHours(1));
-        await Crowd.ComeAsync(wexil, tested with { Test = next, A = tested.B, B = wexil.Get<PageStore>().Find(c)! }, 400, 40, 100);
+        await Crowd.ComeAsync(
+            wexil,
+            tested with
+            {
+                Test = next,
+                A = tested.B,
+                B = wexil.Get<PageStore>().Find(c)!,
+            },
+            400,
+            40,
+            100
+        );
         Assert.Equal(1400, Assert.Single(wexil.Get<KeptGains>().All()).Visitors);
         // Its winner takes the place; what the first brought stays as it was.
         wexil.Time.Advance(TimeSpan.FromHours(1));
@@ -156,12 +212,16 @@ public sealed class AfterTests
     {
         var answer = await WexilFixture.PostAsync(owner, keep, "Report", ("test", $"{tested.Test.Value}"));
         var shown = await owner.GetStringAsync(answer.Headers.Location!.OriginalString);
-        return WebUtility.HtmlDecode(System.Text.RegularExpressions.Regex.Match(shown, "href=\"([^\"]*/report/[^\"]*)\"").Groups[1].Value);
+        return WebUtility.HtmlDecode(
+            System.Text.RegularExpressions.Regex.Match(shown, "href=\"([^\"]*/report/[^\"]*)\"").Groups[1].Value
+        );
     }
 
     private static async Task KeepAsync(WexilFixture wexil, TestedStep tested, Page page)
     {
-        var reading = wexil.Get<Shared.Reading.TestReader>().Read(wexil.Get<TestStore>().Find(tested.Test)!, wexil.Get<FunnelStore>().AllSteps());
+        var reading = wexil
+            .Get<Shared.Reading.TestReader>()
+            .Read(wexil.Get<TestStore>().Find(tested.Test)!, wexil.Get<FunnelStore>().AllSteps());
         Assert.True(await wexil.Get<VerdictRecorder>().KeepAsync(reading, page.Id, VerdictStore.ByHand));
         wexil.Get<Routes>().Reload();
     }
@@ -171,8 +231,22 @@ public sealed class AfterTests
     {
         wexil.Time.Advance(TimeSpan.FromMinutes(15));
         var (now, chance) = (wexil.Time.GetUtcNow(), new SeededChance(count));
-        await Task.WhenAll(Enumerable.Range(0, count).Select(_ => wexil.Host.Journal.AppendAsync(new(
-            Guid.CreateVersion7(), now, EventKind.Visit, VisitorId.New(now, chance), tested.Step.Id, wexil.Get<Routes>().Current.Step(tested.Step.Slug)!.Page!.Id))));
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, count)
+                .Select(_ =>
+                    wexil.Host.Journal.AppendAsync(
+                        new(
+                            Guid.CreateVersion7(),
+                            now,
+                            EventKind.Visit,
+                            VisitorId.New(now, chance),
+                            tested.Step.Id,
+                            wexil.Get<Routes>().Current.Step(tested.Step.Slug)!.Page!.Id
+                        )
+                    )
+                )
+        );
         await wexil.Host.Journal.WhenProjectedAsync();
     }
 }

@@ -16,9 +16,14 @@ public sealed class BodyLimitTests(WexilFixture wexil) : IClassFixture<WexilFixt
     [InlineData("/f/any/any/build/add?handler=Upload")]
     public async Task A_stranger_is_refused_before_a_large_body_is_read(string path)
     {
-        using var stranger = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = wexil.Studio };
+        using var stranger = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false })
+        {
+            BaseAddress = wexil.Studio,
+        };
         using var large = new Endless(75 << 20);
-        using var answer = await stranger.SendAsync(new(HttpMethod.Post, path) { Content = large, Headers = { ExpectContinue = true } });
+        using var answer = await stranger.SendAsync(
+            new(HttpMethod.Post, path) { Content = large, Headers = { ExpectContinue = true } }
+        );
         Assert.Contains(answer.StatusCode, new[] { HttpStatusCode.RequestEntityTooLarge, HttpStatusCode.Redirect });
         Assert.True(large.Sent < 1 << 20, $"{large.Sent} bytes were sent");
     }
@@ -29,15 +34,26 @@ public sealed class BodyLimitTests(WexilFixture wexil) : IClassFixture<WexilFixt
         using var owner = await wexil.OwnerAsync();
         async Task<HttpStatusCode> PostAsync(string path, long bytes)
         {
-            using var answer = await owner.SendAsync(new(HttpMethod.Post, path) { Content = new Endless(bytes), Headers = { ExpectContinue = true } });
+            using var answer = await owner.SendAsync(
+                new(HttpMethod.Post, path) { Content = new Endless(bytes), Headers = { ExpectContinue = true } }
+            );
             return answer.StatusCode;
         }
         var tested = await wexil.StartTestAsync("bounded");
         // What is not refused for its size has no antiforgery token, which is another refusal.
         Assert.Equal(HttpStatusCode.BadRequest, await PostAsync("/settings", BodyLimits.Form));
         Assert.Equal(HttpStatusCode.RequestEntityTooLarge, await PostAsync("/settings", BodyLimits.Form + 1));
-        Assert.Equal(HttpStatusCode.BadRequest, await PostAsync($"/f/{tested.Funnel.Slug}/bounded/build/add", BodyLimits.Form + 1));
-        using var refused = await owner.SendAsync(new(HttpMethod.Post, $"/f/{tested.Funnel.Slug}/bounded/build/add") { Content = new Endless(81 << 20), Headers = { ExpectContinue = true } });
+        Assert.Equal(
+            HttpStatusCode.BadRequest,
+            await PostAsync($"/f/{tested.Funnel.Slug}/bounded/build/add", BodyLimits.Form + 1)
+        );
+        using var refused = await owner.SendAsync(
+            new(HttpMethod.Post, $"/f/{tested.Funnel.Slug}/bounded/build/add")
+            {
+                Content = new Endless(81 << 20),
+                Headers = { ExpectContinue = true },
+            }
+        );
         Assert.Equal(HttpStatusCode.RequestEntityTooLarge, refused.StatusCode);
         Assert.Contains("At most 80 MB can be sent here.", await refused.Content.ReadAsStringAsync());
     }
@@ -48,7 +64,9 @@ public sealed class BodyLimitTests(WexilFixture wexil) : IClassFixture<WexilFixt
         using var visitor = wexil.Visitor();
         foreach (var path in new[] { "/reached", "/signal/x", "/hooks/sale", "/p/any/opt-in" })
         {
-            using var answer = await visitor.SendAsync(new(HttpMethod.Post, path) { Content = new Endless(75 << 20), Headers = { ExpectContinue = true } });
+            using var answer = await visitor.SendAsync(
+                new(HttpMethod.Post, path) { Content = new Endless(75 << 20), Headers = { ExpectContinue = true } }
+            );
             Assert.True((int)answer.StatusCode is >= 400 and < 500, $"{path}: {answer.StatusCode}");
         }
     }
@@ -62,7 +80,12 @@ public sealed class BodyLimitTests(WexilFixture wexil) : IClassFixture<WexilFixt
         using var owner = await site.OwnerAsync();
         var tested = await site.StartTestAsync("waiting");
         var add = $"/f/{tested.Funnel.Slug}/waiting/build/add";
-        var zip = PageArchive.Write([new("index.html", "<h1>One"u8.ToArray()), new("two.html", "<h1>Two"u8.ToArray()), new("404.html", "<h1>Gone"u8.ToArray()), new(".nojekyll", [])]);
+        var zip = PageArchive.Write([
+            new("index.html", "<h1>One"u8.ToArray()),
+            new("two.html", "<h1>Two"u8.ToArray()),
+            new("404.html", "<h1>Gone"u8.ToArray()),
+            new(".nojekyll", []),
+        ]);
         var placing = (await BuildTests.UploadAsync(owner, add, "Upload", zip)).Headers.Location!.ToString();
         var waiting = Assert.Single(Directory.GetFiles(site.Get<DataFolder>().Uploads));
         Assert.Equal(zip.Length, new FileInfo(waiting).Length);
@@ -71,7 +94,14 @@ public sealed class BodyLimitTests(WexilFixture wexil) : IClassFixture<WexilFixt
         Assert.Contains("404.html", screen);
         Assert.DoesNotContain("nojekyll", screen);
         // Another step's screen does not find it, nor does anybody by a made-up name.
-        Assert.Equal(HttpStatusCode.Redirect, (await owner.GetAsync(placing.Replace("/waiting/build", "/waiting-thanks/build", StringComparison.Ordinal))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.Redirect,
+            (
+                await owner.GetAsync(
+                    placing.Replace("/waiting/build", "/waiting-thanks/build", StringComparison.Ordinal)
+                )
+            ).StatusCode
+        );
         Assert.Equal(HttpStatusCode.Redirect, (await owner.GetAsync(add + "/..%2f..%2fwexil.db")).StatusCode);
 
         site.Time.Advance(TimeSpan.FromHours(25));

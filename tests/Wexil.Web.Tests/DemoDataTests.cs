@@ -22,7 +22,10 @@ public sealed class DemoDataTests
     {
         Make("wexil.db");
         DemoData.Mark(_folder);
-        Assert.Contains("was not made by the demo", Assert.Throws<StoreException>(() => DemoData.Clear(_folder)).Message);
+        Assert.Contains(
+            "was not made by the demo",
+            Assert.Throws<StoreException>(() => DemoData.Clear(_folder)).Message
+        );
         Assert.True(File.Exists(Path.Combine(_folder, "wexil.db")));
     }
 
@@ -38,6 +41,7 @@ public sealed class DemoDataTests
 
     private void Make(params string[] names)
     {
-        foreach (var name in names) File.WriteAllText(Path.Combine(_folder, name), "");
+        foreach (var name in names)
+            File.WriteAllText(Path.Combine(_folder, name), "");
     }
 }

@@ -19,7 +19,11 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task A_signal_earns_its_own_worth_from_a_browser_and_what_is_told_from_a_server()
     {
-        var tested = await wexil.StartTestAsync("signalled", Weights.Of(0, 100), outsideThanks: new("https://till.larkrow.example/signalled"));
+        var tested = await wexil.StartTestAsync(
+            "signalled",
+            Weights.Of(0, 100),
+            outsideThanks: new("https://till.larkrow.example/signalled")
+        );
         await wexil.Get<SettingStore>().RenewHookSecretAsync();
         var key = wexil.Get<SettingStore>().ServerKey!;
         var goal = await AddAsync(tested, new(GoalKind.Signal, "Asked") { Value = 100, EveryTime = true });
@@ -37,23 +41,56 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         using var server = wexil.Visitor();
         for (var i = 0; i < 2; i++)
         {
-            using var post = new HttpRequestMessage(HttpMethod.Post, $"/signal/{told.Key}") { Content = JsonContent.Create(new { wx = token, value = "39.50", currency = "USD", order = "SIG-1" }) };
+            using var post = new HttpRequestMessage(HttpMethod.Post, $"/signal/{told.Key}")
+            {
+                Content = JsonContent.Create(
+                    new
+                    {
+                        wx = token,
+                        value = "39.50",
+                        currency = "USD",
+                        order = "SIG-1",
+                    }
+                ),
+            };
             post.Headers.Add("X-Wexil-Key", key);
             Assert.Equal(HttpStatusCode.OK, (await server.SendAsync(post)).StatusCode);
         }
-        foreach (var (wrong, status) in new[] { ($"/signal/{told.Key}?key=guess&value=5", HttpStatusCode.Forbidden), ($"/signal/{told.Key}?key={key}&value=5,5", HttpStatusCode.BadRequest), ("/signal/none", HttpStatusCode.NotFound) })
+        foreach (
+            var (wrong, status) in new[]
+            {
+                ($"/signal/{told.Key}?key=guess&value=5", HttpStatusCode.Forbidden),
+                ($"/signal/{told.Key}?key={key}&value=5,5", HttpStatusCode.BadRequest),
+                ("/signal/none", HttpStatusCode.NotFound),
+            }
+        )
             Assert.Equal(status, (await server.GetAsync(wrong)).StatusCode);
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Equal([(goal.Id, 2L, 200L), (told.Id, 1, 3950)], wexil.Get<TallyStore>().Goals(tested.Test).Select(tally => (tally.Goal, tally.Times, tally.Value)));
-        Assert.Equal(3950, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[1].Takings.Sum);
+        Assert.Equal(
+            [(goal.Id, 2L, 200L), (told.Id, 1, 3950)],
+            wexil.Get<TallyStore>().Goals(tested.Test).Select(tally => (tally.Goal, tally.Times, tally.Value))
+        );
+        Assert.Equal(
+            3950,
+            wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[1].Takings.Sum
+        );
 
         using var owner = await wexil.OwnerAsync();
-        Assert.Contains("Looked at for what it tells", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count?by={told.Id.Value}"));
+        Assert.Contains(
+            "Looked at for what it tells",
+            await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count?by={told.Id.Value}")
+        );
         var csv = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count/results.csv");
         Assert.Contains(",Paid,1,1,1,39.50,0,0.00,USD", csv);
-        var rows = (await owner.GetFromJsonAsync<JsonElement>($"/f/{tested.Funnel.Slug}/signalled/count/results.json")).GetProperty("rows").GetArrayLength();
+        var rows = (await owner.GetFromJsonAsync<JsonElement>($"/f/{tested.Funnel.Slug}/signalled/count/results.json"))
+            .GetProperty("rows")
+            .GetArrayLength();
         Assert.Equal(6, rows);
-        var events = (await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count/events.ndjson")).TrimEnd().Split('\n').Select(line => JsonDocument.Parse(line).RootElement.GetProperty("kind").GetString()).ToArray();
+        var events = (await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count/events.ndjson"))
+            .TrimEnd()
+            .Split('\n')
+            .Select(line => JsonDocument.Parse(line).RootElement.GetProperty("kind").GetString())
+            .ToArray();
         Assert.Equal(3, events.Count(kind => kind == "met"));
     }
 
@@ -61,19 +98,56 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     public async Task The_script_tells_of_addresses_is_told_what_to_watch_and_says_how_long_somebody_stayed()
     {
         var tested = await wexil.StartTestAsync("watched", Weights.Of(100, 0));
-        var address = await AddAsync(tested, new(GoalKind.Address, "Thanks") { Address = new(AddressMatch.Begins, "/go/watched", false) });
+        var address = await AddAsync(
+            tested,
+            new(GoalKind.Address, "Thanks") { Address = new(AddressMatch.Begins, "/go/watched", false) }
+        );
         var click = await AddAsync(tested, new(GoalKind.Click, "Buy") { Element = "#buy" });
         using var visitor = wexil.Visitor();
         Assert.Contains($"data-page=\"{tested.A.Slug}\"", await visitor.GetStringAsync("/go/watched"));
-        Task<HttpResponseMessage> Say(string path, object message) => visitor.PostAsync(path, JsonContent.Create(message, options: JsonSerializerOptions.Web));
+        Task<HttpResponseMessage> Say(string path, object message) =>
+            visitor.PostAsync(path, JsonContent.Create(message, options: JsonSerializerOptions.Web));
         var page = $"{wexil.Visitors}go/watched";
-        var answer = await (await Say("/reached", new { page, at = tested.A.Slug })).Content.ReadFromJsonAsync<JsonElement>();
-        Assert.Equal((click.Key, "#buy"), (answer.GetProperty("clicks")[0].GetProperty("key").GetString(), answer.GetProperty("clicks")[0].GetProperty("element").GetString()));
+        var answer = await (
+            await Say("/reached", new { page, at = tested.A.Slug })
+        ).Content.ReadFromJsonAsync<JsonElement>();
+        Assert.Equal(
+            (click.Key, "#buy"),
+            (
+                answer.GetProperty("clicks")[0].GetProperty("key").GetString(),
+                answer.GetProperty("clicks")[0].GetProperty("element").GetString()
+            )
+        );
         await Say($"/signal/{click.Key}", new { page, at = tested.A.Slug });
-        await Say("/stay", new { page, at = tested.A.Slug, milliseconds = 5000, engaged = false });
-        await Say("/stay", new { page, at = tested.A.Slug, milliseconds = 1e300, engaged = true });
+        await Say(
+            "/stay",
+            new
+            {
+                page,
+                at = tested.A.Slug,
+                milliseconds = 5000,
+                engaged = false,
+            }
+        );
+        await Say(
+            "/stay",
+            new
+            {
+                page,
+                at = tested.A.Slug,
+                milliseconds = 1e300,
+                engaged = true,
+            }
+        );
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Equal([(address.Id, 1L), (click.Id, 1)], wexil.Get<TallyStore>().Goals(tested.Test).OrderBy(tally => tally.Goal.Value).Select(tally => (tally.Goal, tally.Visitors)));
+        Assert.Equal(
+            [(address.Id, 1L), (click.Id, 1)],
+            wexil
+                .Get<TallyStore>()
+                .Goals(tested.Test)
+                .OrderBy(tally => tally.Goal.Value)
+                .Select(tally => (tally.Goal, tally.Visitors))
+        );
         var stay = wexil.Get<TallyStore>().Stays(tested.Test).Single();
         Assert.Equal((1, 1, TimeSpan.FromHours(1) + TimeSpan.FromSeconds(5)), (stay.Visitors, stay.Engaged, stay.Time));
         // The visit itself was counted when the page was served, and once.
@@ -86,28 +160,89 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var tested = await wexil.StartTestAsync("fuzzed");
         var goal = await AddAsync(tested, new(GoalKind.Signal, "Asked"));
         using var stranger = wexil.Visitor();
-        long Events() => wexil.Host.Database.Read(c =>
-        {
-            using var command = c.CreateCommand();
-            command.CommandText = "SELECT count(*) FROM events";
-            return (long)command.ExecuteScalar()!;
-        });
+        long Events() =>
+            wexil.Host.Database.Read(c =>
+            {
+                using var command = c.CreateCommand();
+                command.CommandText = "SELECT count(*) FROM events";
+                return (long)command.ExecuteScalar()!;
+            });
         await wexil.Host.Journal.WhenProjectedAsync();
         var before = Events();
-        string[] paths = ["/reached", "/stay", $"/signal/{goal.Key}", "/signal/x", "/hooks/sale", $"/p/{tested.A.Slug}/opt-in", "/share/x/check/y"];
-        var bodies = Gen.OneOf(Gen.String, Gen.Const("{}"), Gen.Const("null"), Gen.Const("[1]"), Gen.String.Select(text => JsonSerializer.Serialize(new { page = text, visitor = text, wx = text, at = text, milliseconds = -1 })), Gen.Const("{\"page\":\"http://x/\",\"milliseconds\":\"many\"}"));
-        await Gen.Select(Pick(paths), bodies, Pick("application/json", "text/plain", "application/x-www-form-urlencoded", "multipart/form-data; boundary=x")).AlwaysHoldsAsync(async (path, body, type) =>
-        {
-            using var content = new StringContent(body);
-            content.Headers.ContentType = System.Net.Http.Headers.MediaTypeHeaderValue.Parse(type);
-            var status = (int)(await stranger.PostAsync(path, content)).StatusCode;
-            Assert.True(status is >= 200 and < 500, $"{status} from {path} for {body}");
-        }, iter: 300);
-        await Gen.Select(Pick("/signal/", "/go/", "/p/", "/buy/", "/no/", "/share/", "/report/", "/confirm/", "/a/", "/start/", "/mine/", "/draft/"), Gen.String[0, 30]).AlwaysHoldsAsync(async (path, tail) =>
-        {
-            var status = (int)(await stranger.GetAsync(path + Uri.EscapeDataString(tail))).StatusCode;
-            Assert.True(status < 500, $"{status} from {path}{tail}");
-        }, iter: 300);
+        string[] paths =
+        [
+            "/reached",
+            "/stay",
+            $"/signal/{goal.Key}",
+            "/signal/x",
+            "/hooks/sale",
+            $"/p/{tested.A.Slug}/opt-in",
+            "/share/x/check/y",
+        ];
+        var bodies = Gen.OneOf(
+            Gen.String,
+            Gen.Const("{}"),
+            Gen.Const("null"),
+            Gen.Const("[1]"),
+            Gen.String.Select(text =>
+                JsonSerializer.Serialize(
+                    new
+                    {
+                        page = text,
+                        visitor = text,
+                        wx = text,
+                        at = text,
+                        milliseconds = -1,
+                    }
+                )
+            ),
+            Gen.Const("{\"page\":\"http://x/\",\"milliseconds\":\"many\"}")
+        );
+        await Gen.Select(
+                Pick(paths),
+                bodies,
+                Pick(
+                    "application/json",
+                    "text/plain",
+                    "application/x-www-form-urlencoded",
+                    "multipart/form-data; boundary=x"
+                )
+            )
+            .AlwaysHoldsAsync(
+                async (path, body, type) =>
+                {
+                    using var content = new StringContent(body);
+                    content.Headers.ContentType = System.Net.Http.Headers.MediaTypeHeaderValue.Parse(type);
+                    var status = (int)(await stranger.PostAsync(path, content)).StatusCode;
+                    Assert.True(status is >= 200 and < 500, $"{status} from {path} for {body}");
+                },
+                iter: 300
+            );
+        await Gen.Select(
+                Pick(
+                    "/signal/",
+                    "/go/",
+                    "/p/",
+                    "/buy/",
+                    "/no/",
+                    "/share/",
+                    "/report/",
+                    "/confirm/",
+                    "/a/",
+                    "/start/",
+                    "/mine/",
+                    "/draft/"
+                ),
+                Gen.String[0, 30]
+            )
+            .AlwaysHoldsAsync(
+                async (path, tail) =>
+                {
+                    var status = (int)(await stranger.GetAsync(path + Uri.EscapeDataString(tail))).StatusCode;
+                    Assert.True(status < 500, $"{status} from {path}{tail}");
+                },
+                iter: 300
+            );
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.Equal(before, Events());
     }
@@ -118,11 +253,42 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var tested = await wexil.StartTestAsync("aimed");
         using var owner = await wexil.OwnerAsync();
         var page = $"/f/{tested.Funnel.Slug}/aimed/goals";
-        var wrong = await (await WexilFixture.PostAsync(owner, page, "Add", ("Form.Kind", "Click"), ("Form.Element", "a[["), ("Form.Window", "400"), ("Form.Value", "1,5"))).Content.ReadAsStringAsync();
-        foreach (var problem in new[] { "no CSS selector", "days from 1 to 365", "An amount such as", "a[[" }) Assert.Contains(problem, wrong);
-        Assert.Contains("only capitals differ", await (await WexilFixture.PostAsync(owner, page, "Try", ("Form.Match", "Exact"), ("Form.Address", "/Thanks"), ("TryAddress", "https://larkrow.example/thanks"))).Content.ReadAsStringAsync());
+        var wrong = await (
+            await WexilFixture.PostAsync(
+                owner,
+                page,
+                "Add",
+                ("Form.Kind", "Click"),
+                ("Form.Element", "a[["),
+                ("Form.Window", "400"),
+                ("Form.Value", "1,5")
+            )
+        ).Content.ReadAsStringAsync();
+        foreach (var problem in new[] { "no CSS selector", "days from 1 to 365", "An amount such as", "a[[" })
+            Assert.Contains(problem, wrong);
+        Assert.Contains(
+            "only capitals differ",
+            await (
+                await WexilFixture.PostAsync(
+                    owner,
+                    page,
+                    "Try",
+                    ("Form.Match", "Exact"),
+                    ("Form.Address", "/Thanks"),
+                    ("TryAddress", "https://larkrow.example/thanks")
+                )
+            ).Content.ReadAsStringAsync()
+        );
         Assert.Empty(wexil.Get<GoalStore>().Of(tested.Test));
-        await WexilFixture.PostAsync(owner, page, "Add", ("Form.Kind", "Address"), ("Form.Match", "Begins"), ("Form.Address", "/thanks"), ("Form.Value", "12.50"));
+        await WexilFixture.PostAsync(
+            owner,
+            page,
+            "Add",
+            ("Form.Kind", "Address"),
+            ("Form.Match", "Begins"),
+            ("Form.Address", "/thanks"),
+            ("Form.Value", "12.50")
+        );
         var goal = wexil.Get<GoalStore>().Of(tested.Test).Single();
         Assert.Equal((GoalKind.Address, 1250L), (goal.Goal.Kind, goal.Goal.Value));
         Assert.Contains("begins with /thanks, worth $12.50", await owner.GetStringAsync(page));
@@ -139,11 +305,20 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             using var visitor = wexil.Visitor();
             Assert.Contains("name=\"wx_leave_empty\"", await visitor.GetStringAsync("/go/trapped"));
             wexil.Time.Advance(after);
-            var answer = await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent(more.Append(("email", $"{Guid.NewGuid():n}@trap.example")).Select(field => KeyValuePair.Create(field.Item1, field.Item2))));
+            var answer = await visitor.PostAsync(
+                $"/p/{tested.A.Slug}/opt-in",
+                new FormUrlEncodedContent(
+                    more.Append(("email", $"{Guid.NewGuid():n}@trap.example"))
+                        .Select(field => KeyValuePair.Create(field.Item1, field.Item2))
+                )
+            );
             await visitor.GetAsync(answer.Headers.Location);
             return answer.Headers.Location!.ToString();
         }
-        Assert.Equal("/go/trapped-thanks", await Send(TimeSpan.FromSeconds(9), ("wx_leave_empty", "http://buy.example")));
+        Assert.Equal(
+            "/go/trapped-thanks",
+            await Send(TimeSpan.FromSeconds(9), ("wx_leave_empty", "http://buy.example"))
+        );
         // A browser that fills in the form by itself is quick, and a person's.
         Assert.Equal("/go/trapped-thanks", await Send(TimeSpan.FromMilliseconds(300)));
         Assert.Equal("/go/trapped-thanks", await Send(TimeSpan.FromSeconds(9), ("wx_leave_empty", "")));
@@ -177,10 +352,16 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             var bytes = Enumerable.Repeat(first, 16).ToArray();
             bytes[6] = 0x70;
             using var visitor = wexil.Visitor(cookies: false);
-            visitor.DefaultRequestHeaders.Add("Cookie", $"wx_visitor={System.Buffers.Text.Base64Url.EncodeToString(bytes)}");
+            visitor.DefaultRequestHeaders.Add(
+                "Cookie",
+                $"wx_visitor={System.Buffers.Text.Base64Url.EncodeToString(bytes)}"
+            );
             Assert.Equal(HttpStatusCode.OK, (await visitor.GetAsync("/go/FORGED")).StatusCode);
             Assert.Equal(HttpStatusCode.OK, (await visitor.GetAsync($"/p/{tested.A.Slug}/")).StatusCode);
-            var answer = await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "eve@forged.example")]));
+            var answer = await visitor.PostAsync(
+                $"/p/{tested.A.Slug}/opt-in",
+                new FormUrlEncodedContent([new("email", "eve@forged.example")])
+            );
             Assert.Equal(HttpStatusCode.SeeOther, answer.StatusCode);
         }
     }
@@ -195,12 +376,38 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         listener.Prefixes.Add(service);
         using var owner = await wexil.OwnerAsync();
         var screen = $"/f/{tested.Funnel.Slug}/forwarded/opt-ins";
-        Assert.Contains("This is not: nonsense", await (await WexilFixture.PostAsync(owner, screen, "", ("ForwardTo", service), ("Fields", "nonsense"))).Content.ReadAsStringAsync());
-        Assert.Equal(HttpStatusCode.Redirect, (await WexilFixture.PostAsync(owner, screen, "", ("ForwardTo", service), ("Fields", "email = EMAIL\nname = FNAME"), ("Confirms", "true"), ("Subject", "Is it you?"))).StatusCode);
+        Assert.Contains(
+            "This is not: nonsense",
+            await (
+                await WexilFixture.PostAsync(owner, screen, "", ("ForwardTo", service), ("Fields", "nonsense"))
+            ).Content.ReadAsStringAsync()
+        );
+        Assert.Equal(
+            HttpStatusCode.Redirect,
+            (
+                await WexilFixture.PostAsync(
+                    owner,
+                    screen,
+                    "",
+                    ("ForwardTo", service),
+                    ("Fields", "email = EMAIL\nname = FNAME"),
+                    ("Confirms", "true"),
+                    ("Subject", "Is it you?")
+                )
+            ).StatusCode
+        );
 
         using var visitor = wexil.Visitor();
         await visitor.GetAsync("/go/forwarded");
-        await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "eve@forward.example"), new("name", "Eve & Ivo"), new("telephone", "+49 30 1234"), new("message", new string('m', 9000))]));
+        await visitor.PostAsync(
+            $"/p/{tested.A.Slug}/opt-in",
+            new FormUrlEncodedContent([
+                new("email", "eve@forward.example"),
+                new("name", "Eve & Ivo"),
+                new("telephone", "+49 30 1234"),
+                new("message", new string('m', 9000)),
+            ])
+        );
         await wexil.Host.Journal.WhenProjectedAsync();
         var outbox = wexil.Get<Mail.Outbox>();
         await outbox.SendDueAsync(default);
@@ -233,15 +440,21 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 
         var letter = wexil.Get<Mail.MailSender>().Simulated().Single(letter => letter.To == "eve@forward.example");
         Assert.Equal("Is it you?", letter.Subject);
-        var link = new Uri(letter.Words.Split('\n').Single(line => line.StartsWith("http", StringComparison.Ordinal)).Trim());
+        var link = new Uri(
+            letter.Words.Split('\n').Single(line => line.StartsWith("http", StringComparison.Ordinal)).Trim()
+        );
         // Looking at the link alone confirms nothing.
         Assert.Contains("Is this your address?", await visitor.GetStringAsync(link.PathAndQuery));
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.DoesNotContain(wexil.Get<PeopleStore>().Deeds("eve@forward.example"), deed => deed.What == "Confirmed the address");
+        Assert.DoesNotContain(wexil.Get<PeopleStore>().Deeds("eve@forward.example"), deed =>
+            deed.What == "Confirmed the address"
+        );
         Assert.Equal(HttpStatusCode.OK, (await visitor.PostAsync(link.PathAndQuery, null)).StatusCode);
         Assert.Equal(HttpStatusCode.NotFound, (await visitor.PostAsync("/confirm/guess", null)).StatusCode);
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Contains(wexil.Get<PeopleStore>().Deeds("eve@forward.example"), deed => deed.What == "Confirmed the address");
+        Assert.Contains(wexil.Get<PeopleStore>().Deeds("eve@forward.example"), deed =>
+            deed.What == "Confirmed the address"
+        );
         await wexil.Get<PeopleStore>().RemoveAsync("eve@forward.example");
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(false);
     }
@@ -255,7 +468,10 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var answer = await visitor.GetAsync("/go/private");
         Assert.False(answer.Headers.Contains("Set-Cookie"));
         Assert.Contains("Page A", await answer.Content.ReadAsStringAsync());
-        await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "quiet@private.example")]));
+        await visitor.PostAsync(
+            $"/p/{tested.A.Slug}/opt-in",
+            new FormUrlEncodedContent([new("email", "quiet@private.example")])
+        );
         Assert.Equal((0, 0), await wexil.CountedAsync(tested.Test));
         Assert.Equal(2, wexil.Get<TallyStore>().LeftOut(tested.Step.Id)[NotCountedReason.Private]);
         Assert.Equal(1, wexil.Get<PeopleStore>().Count(new("private.example")));
@@ -275,9 +491,15 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         using var helper = wexil.Visitor();
         var page = await helper.GetStringAsync($"/share/{token}");
         Assert.Contains($"{wexil.Get<VisitorsAddress>().Origin}/wexil.js", page);
-        Assert.Equal(HttpStatusCode.SeeOther, (await helper.PostAsync($"/share/{token}/check/{tested.End.Slug}", null)).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.SeeOther,
+            (await helper.PostAsync($"/share/{token}/check/{tested.End.Slug}", null)).StatusCode
+        );
         Assert.Contains("not looked at", await helper.GetStringAsync($"/share/{token}"));
-        Assert.Equal(HttpStatusCode.NotFound, (await helper.PostAsync($"/share/{token}/check/{tested.A.Slug}", null)).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.NotFound,
+            (await helper.PostAsync($"/share/{token}/check/{tested.A.Slug}", null)).StatusCode
+        );
 
         using var owner = await wexil.OwnerAsync();
         var link = wexil.Get<WiringStore>().Links.Of(tested.Funnel.Id.Value).Single();
@@ -293,11 +515,25 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync("seen", outsideB: new("https://larkrow.example/seen"));
         using var visitor = wexil.Visitor();
-        await visitor.PostAsync("/reached", JsonContent.Create(new { page = "https://larkrow.example/seen", visitor = VisitorId.New(wexil.Time.GetUtcNow(), new SeededChance(77)).ToString() }));
+        await visitor.PostAsync(
+            "/reached",
+            JsonContent.Create(
+                new
+                {
+                    page = "https://larkrow.example/seen",
+                    visitor = VisitorId.New(wexil.Time.GetUtcNow(), new SeededChance(77)).ToString(),
+                }
+            )
+        );
         var seen = wexil.Get<LastSeen>();
         Assert.Equal(wexil.Time.GetUtcNow(), seen.Last(tested.B.Id));
         await seen.WriteAsync();
-        using var restarted = new LastSeen(wexil.Get<WiringStore>(), wexil.Get<BackgroundProblems>(), wexil.Time, NullLogger<LastSeen>.Instance);
+        using var restarted = new LastSeen(
+            wexil.Get<WiringStore>(),
+            wexil.Get<BackgroundProblems>(),
+            wexil.Time,
+            NullLogger<LastSeen>.Instance
+        );
         Assert.Equal(seen.Last(tested.B.Id), restarted.Last(tested.B.Id));
         Assert.Null(restarted.Last(tested.A.Id));
     }

@@ -17,21 +17,38 @@ public sealed class HostileServersTests
 {
     private const string Head = "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n";
 
-    public static TheoryData<string, string> Answers => new()
-    {
-        { "broken gzip", Head + "Content-Encoding: gzip\r\nContent-Length: 9\r\n\r\nnot gzip!" },
-        { "a redirect to nowhere", "HTTP/1.1 302 Found\r\nLocation: //\r\nContent-Length: 0\r\n\r\n" },
-        { "a redirect to no address", "HTTP/1.1 302 Found\r\nLocation: http://[::bad/\r\nContent-Length: 0\r\n\r\n" },
-        { "a redirect with broken gzip", "HTTP/1.1 302 Found\r\nLocation: /\r\nContent-Encoding: gzip\r\nContent-Length: 4\r\n\r\nnope" },
-        { "a length that is not true", Head + "Content-Length: 5000\r\n\r\nshort" },
-        { "no HTTP at all", "\0\0\0\0hello" },
-        { "an endless head", "HTTP/1.1 200 OK\r\n" + string.Concat(Enumerable.Repeat("X-Filler: " + new string('x', 1000) + "\r\n", 200)) },
-        { "a character set that is none", "HTTP/1.1 200 OK\r\nContent-Type: text/html; charset=\"\0\"\r\nContent-Length: 2\r\n\r\nhi" },
-    };
+    public static TheoryData<string, string> Answers =>
+        new()
+        {
+            { "broken gzip", Head + "Content-Encoding: gzip\r\nContent-Length: 9\r\n\r\nnot gzip!" },
+            { "a redirect to nowhere", "HTTP/1.1 302 Found\r\nLocation: //\r\nContent-Length: 0\r\n\r\n" },
+            {
+                "a redirect to no address",
+                "HTTP/1.1 302 Found\r\nLocation: http://[::bad/\r\nContent-Length: 0\r\n\r\n"
+            },
+            {
+                "a redirect with broken gzip",
+                "HTTP/1.1 302 Found\r\nLocation: /\r\nContent-Encoding: gzip\r\nContent-Length: 4\r\n\r\nnope"
+            },
+            { "a length that is not true", Head + "Content-Length: 5000\r\n\r\nshort" },
+            { "no HTTP at all", "\0\0\0\0hello" },
+            {
+                "an endless head",
+                "HTTP/1.1 200 OK\r\n"
+                    + string.Concat(Enumerable.Repeat("X-Filler: " + new string('x', 1000) + "\r\n", 200))
+            },
+            {
+                "a character set that is none",
+                "HTTP/1.1 200 OK\r\nContent-Type: text/html; charset=\"\0\"\r\nContent-Length: 2\r\n\r\nhi"
+            },
+        };
 
     [Theory]
     [MemberData(nameof(Answers))]
-    public async Task A_mail_service_a_page_and_an_import_with_such_an_answer_fail_by_themselves(string what, string answer)
+    public async Task A_mail_service_a_page_and_an_import_with_such_an_answer_fail_by_themselves(
+        string what,
+        string answer
+    )
     {
         await using var fresh = new FreshWexil();
         await fresh.InitializeAsync();
@@ -39,7 +56,12 @@ public sealed class HostileServersTests
         await using var hostile = new RawServer(_ => Encoding.Latin1.GetBytes(answer));
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
         var tested = await wexil.StartTestAsync("radish", Weights.Of(100, 0), outsideB: hostile.Address);
-        await wexil.Get<OptInStore>().SetAsync(tested.Step.Id, new(hostile.Address, new Dictionary<string, string> { ["email"] = "EMAIL" }, false, "", ""));
+        await wexil
+            .Get<OptInStore>()
+            .SetAsync(
+                tested.Step.Id,
+                new(hostile.Address, new Dictionary<string, string> { ["email"] = "EMAIL" }, false, "", "")
+            );
         await OptInAsync(wexil, tested, "ann@larkrow.example");
 
         // Nothing of it throws: what another server does is told in words or taken as it is.
@@ -62,13 +84,24 @@ public sealed class HostileServersTests
         var wexil = fresh.Wexil;
         using var released = new SemaphoreSlim(0);
         await using var silent = new RawServer(_ => [], released);
-        await using var quick = new RawServer(_ => "HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Length: 0\r\n\r\n"u8.ToArray());
+        await using var quick = new RawServer(_ =>
+            "HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Length: 0\r\n\r\n"u8.ToArray()
+        );
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
-        var (slow, fast) = (await wexil.StartTestAsync("slow", Weights.Of(100, 0)), await wexil.StartTestAsync("fast", Weights.Of(100, 0)));
+        var (slow, fast) = (
+            await wexil.StartTestAsync("slow", Weights.Of(100, 0)),
+            await wexil.StartTestAsync("fast", Weights.Of(100, 0))
+        );
         foreach (var (tested, service) in new[] { (slow, silent), (fast, quick) })
         {
-            await wexil.Get<OptInStore>().SetAsync(tested.Step.Id, new(service.Address, new Dictionary<string, string> { ["email"] = "EMAIL" }, false, "", ""));
-            foreach (var name in new[] { "ann", "bo" }) await OptInAsync(wexil, tested, $"{name}@{tested.Step.Slug}.example");
+            await wexil
+                .Get<OptInStore>()
+                .SetAsync(
+                    tested.Step.Id,
+                    new(service.Address, new Dictionary<string, string> { ["email"] = "EMAIL" }, false, "", "")
+                );
+            foreach (var name in new[] { "ann", "bo" })
+                await OptInAsync(wexil, tested, $"{name}@{tested.Step.Slug}.example");
         }
         using var stop = new CancellationTokenSource();
         var sending = wexil.Get<Outbox>().SendDueAsync(stop.Token);
@@ -94,13 +127,23 @@ public sealed class HostileServersTests
     [InlineData("554 go away\r\n", "", "smtp://127.0.0.1")]
     [InlineData("hello?\r\n", "", "smtp://127.0.0.1")]
     [InlineData(null, "", "smtp://127.0.0.1")]
-    public async Task A_mail_server_without_sign_in_or_that_keeps_silent_is_told_of_in_words(string? greeting, string answer, string server)
+    public async Task A_mail_server_without_sign_in_or_that_keeps_silent_is_told_of_in_words(
+        string? greeting,
+        string answer,
+        string server
+    )
     {
         using var released = new SemaphoreSlim(0);
-        await using var smtp = new RawServer(request => Encoding.ASCII.GetBytes(request.Length == 0 ? greeting! : answer), greeting is null ? released : null, speaksFirst: greeting is not null);
+        await using var smtp = new RawServer(
+            request => Encoding.ASCII.GetBytes(request.Length == 0 ? greeting! : answer),
+            greeting is null ? released : null,
+            speaksFirst: greeting is not null
+        );
         var address = new UriBuilder(server) { Port = smtp.Address.Port }.Uri;
         var sender = new MailSender(address, "wexil@larkrow.example", "", TimeSpan.FromMilliseconds(400));
-        var error = await Assert.ThrowsAsync<MailException>(() => sender.SendAsync(new("ann@larkrow.example", "Hello", "Words"), DateTimeOffset.UnixEpoch, default));
+        var error = await Assert.ThrowsAsync<MailException>(() =>
+            sender.SendAsync(new("ann@larkrow.example", "Hello", "Words"), DateTimeOffset.UnixEpoch, default)
+        );
         Assert.StartsWith("The mail server", error.Message, StringComparison.Ordinal);
         Assert.DoesNotContain("secret", error.Message, StringComparison.Ordinal);
     }
@@ -136,10 +179,12 @@ public sealed class HostileServersTests
     private static async Task Until(Func<bool> isSo)
     {
         using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(20));
-        while (!isSo()) await Task.Delay(5, patience.Token);
+        while (!isSo())
+            await Task.Delay(5, patience.Token);
     }
 
-    private sealed class TwoItems(BackgroundProblems problems, TimeProvider time) : RegularWork("Both items", problems, time, NullLogger.Instance)
+    private sealed class TwoItems(BackgroundProblems problems, TimeProvider time)
+        : RegularWork("Both items", problems, time, NullLogger.Instance)
     {
         public volatile bool IsFirstWell;
 
@@ -147,12 +192,22 @@ public sealed class HostileServersTests
 
         protected override async Task WorkAsync(CancellationToken stop)
         {
-            await EachAsync("first", "The first item", () => IsFirstWell ? Task.CompletedTask : throw new InvalidDataException("broken gzip"), stop);
-            await EachAsync("second", "The second item", () =>
-            {
-                Second++;
-                return Task.CompletedTask;
-            }, stop);
+            await EachAsync(
+                "first",
+                "The first item",
+                () => IsFirstWell ? Task.CompletedTask : throw new InvalidDataException("broken gzip"),
+                stop
+            );
+            await EachAsync(
+                "second",
+                "The second item",
+                () =>
+                {
+                    Second++;
+                    return Task.CompletedTask;
+                },
+                stop
+            );
         }
 
         protected override TimeSpan Rest() => TimeSpan.FromMinutes(1);
@@ -171,7 +226,8 @@ public sealed class HostileServersTests
             Address = new($"http://127.0.0.1:{((IPEndPoint)_listener.LocalEndpoint).Port}/");
             _ = Task.Run(async () =>
             {
-                while (await _listener.AcceptTcpClientAsync(_ended.Token) is { } client) _ = Task.Run(() => ServeAsync(client, answer, released, speaksFirst));
+                while (await _listener.AcceptTcpClientAsync(_ended.Token) is { } client)
+                    _ = Task.Run(() => ServeAsync(client, answer, released, speaksFirst));
             });
         }
 
@@ -186,20 +242,28 @@ public sealed class HostileServersTests
             _ended.Dispose();
         }
 
-        private async Task ServeAsync(TcpClient client, Func<string, byte[]> answer, SemaphoreSlim? released, bool speaksFirst)
+        private async Task ServeAsync(
+            TcpClient client,
+            Func<string, byte[]> answer,
+            SemaphoreSlim? released,
+            bool speaksFirst
+        )
         {
             using var _ = client;
             var stream = client.GetStream();
             try
             {
-                if (speaksFirst) await stream.WriteAsync(answer(""), _ended.Token);
+                if (speaksFirst)
+                    await stream.WriteAsync(answer(""), _ended.Token);
                 var buffer = new byte[64 << 10];
                 while (await stream.ReadAsync(buffer, _ended.Token) is > 0 and var read)
                 {
                     Interlocked.Increment(ref _asked);
-                    if (released is not null) await released.WaitAsync(_ended.Token);
+                    if (released is not null)
+                        await released.WaitAsync(_ended.Token);
                     await stream.WriteAsync(answer(Encoding.Latin1.GetString(buffer, 0, read)), _ended.Token);
-                    if (!speaksFirst) return;
+                    if (!speaksFirst)
+                        return;
                 }
             }
             catch (Exception error) when (error is IOException or OperationCanceledException)

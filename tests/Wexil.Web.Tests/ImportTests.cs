@@ -15,36 +15,53 @@ namespace Wexil.Web.Tests;
 /// <summary>Pages brought in by address and by archive, hard ones too.</summary>
 public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 {
-    private static readonly byte[] Pixel = Convert.FromBase64String("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7");
+    private static readonly byte[] Pixel = Convert.FromBase64String(
+        "R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7"
+    );
 
     [Fact]
     public async Task A_page_comes_in_with_everything_that_it_needs()
     {
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
-        await using var site = await Site.StartAsync(new()
-        {
-            ["/shop/page"] = ("text/html; charset=iso-8859-1", Encoding.Latin1.GetBytes("""
-                <!doctype html><title>Größe</title><base href="/base/">
-                <link rel=stylesheet href="css/a.css?v=1&amp;w=2"><link rel="preconnect" href="//cdn.example">
-                <script src=js/app.js></script><style>@import "more.css"; p { background: url('bg one.gif') }</style>
-                <img src=pic.gif srcset="pic.gif 1x, big.gif 2x"><img src=data:image/gif;base64,R0lGOD><img src="gone.gif">
-                <p style="background:url(&quot;styled.gif&quot;)">x</p><video poster=poster.gif src=/v.mp4></video>
-                <svg><use href="sprite.svg#leaf"/></svg><a href="other.html#part">on</a><a href="#top">up</a><form action=join><input type=email name=e></form>
-                """)),
-            ["/base/css/a.css"] = ("text/css", Encoding.Latin1.GetBytes("@charset \"iso-8859-1\"; @font-face { src: url(../font.woff2) } h1::after { content: \"ü\"; background: url(\"deep/bg.gif\") } @import url(b.css);")),
-            ["/base/css/b.css"] = ("text/css", "b { background: url(../pic.gif) } @import 'a.css?v=1&w=2';"u8.ToArray()),
-            ["/base/css/deep/bg.gif"] = ("image/gif", Pixel),
-            ["/base/more.css"] = ("text/css", "i{}"u8.ToArray()),
-            ["/base/font.woff2"] = ("application/octet-stream", "font"u8.ToArray()),
-            ["/base/js/app.js"] = ("application/x-javascript", "var a=1"u8.ToArray()),
-            ["/base/pic.gif"] = ("image/gif", Pixel),
-            ["/base/big.gif"] = ("image/gif", Pixel),
-            ["/base/bg one.gif"] = ("image/gif", Pixel),
-            ["/base/styled.gif"] = ("image/gif", Pixel),
-            ["/base/poster.gif"] = ("image/gif", Pixel),
-            ["/base/sprite.svg"] = ("image/svg+xml", "<svg/>"u8.ToArray()),
-            ["/v.mp4"] = ("application/x-msdownload", "MZ"u8.ToArray()),
-        });
+        await using var site = await Site.StartAsync(
+            new()
+            {
+                ["/shop/page"] = (
+                    "text/html; charset=iso-8859-1",
+                    Encoding.Latin1.GetBytes(
+                        """
+                        <!doctype html><title>Größe</title><base href="/base/">
+                        <link rel=stylesheet href="css/a.css?v=1&amp;w=2"><link rel="preconnect" href="//cdn.example">
+                        <script src=js/app.js></script><style>@import "more.css"; p { background: url('bg one.gif') }</style>
+                        <img src=pic.gif srcset="pic.gif 1x, big.gif 2x"><img src=data:image/gif;base64,R0lGOD><img src="gone.gif">
+                        <p style="background:url(&quot;styled.gif&quot;)">x</p><video poster=poster.gif src=/v.mp4></video>
+                        <svg><use href="sprite.svg#leaf"/></svg><a href="other.html#part">on</a><a href="#top">up</a><form action=join><input type=email name=e></form>
+                        """
+                    )
+                ),
+                ["/base/css/a.css"] = (
+                    "text/css",
+                    Encoding.Latin1.GetBytes(
+                        "@charset \"iso-8859-1\"; @font-face { src: url(../font.woff2) } h1::after { content: \"ü\"; background: url(\"deep/bg.gif\") } @import url(b.css);"
+                    )
+                ),
+                ["/base/css/b.css"] = (
+                    "text/css",
+                    "b { background: url(../pic.gif) } @import 'a.css?v=1&w=2';"u8.ToArray()
+                ),
+                ["/base/css/deep/bg.gif"] = ("image/gif", Pixel),
+                ["/base/more.css"] = ("text/css", "i{}"u8.ToArray()),
+                ["/base/font.woff2"] = ("application/octet-stream", "font"u8.ToArray()),
+                ["/base/js/app.js"] = ("application/x-javascript", "var a=1"u8.ToArray()),
+                ["/base/pic.gif"] = ("image/gif", Pixel),
+                ["/base/big.gif"] = ("image/gif", Pixel),
+                ["/base/bg one.gif"] = ("image/gif", Pixel),
+                ["/base/styled.gif"] = ("image/gif", Pixel),
+                ["/base/poster.gif"] = ("image/gif", Pixel),
+                ["/base/sprite.svg"] = ("image/svg+xml", "<svg/>"u8.ToArray()),
+                ["/v.mp4"] = ("application/x-msdownload", "MZ"u8.ToArray()),
+            }
+        );
         var (page, screen) = await FetchAsync("fetched", new(site.Address, "/shop/page"));
         Assert.NotNull(page);
         Assert.Contains("2 files", screen);
@@ -55,12 +72,27 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         Assert.Equal("Größe", page.Name);
         var html = pages.Source(page);
         Assert.DoesNotContain("<base", html);
-        foreach (var rewritten in new[]
-        {
-            "href=\"files/a.css\"", "src=files/app.js", "@import \"files/more.css\"", "url('files/bg-one.gif')", "srcset=\"files/pic.gif 1x, files/big.gif 2x\"", "url(&quot;files/styled.gif&quot;)",
-            "poster=files/poster.gif", $"src={site.Address}v.mp4", $"src=\"{site.Address}base/gone.gif\"", "href=\"files/sprite.svg#leaf\"", $"href=\"{site.Address}base/other.html#part\"", "href=\"#top\"",
-            $"action={site.Address}base/join", "href=\"http://cdn.example/\"", "src=data:image/gif;base64,R0lGOD",
-        }) Assert.Contains(rewritten, html);
+        foreach (
+            var rewritten in new[]
+            {
+                "href=\"files/a.css\"",
+                "src=files/app.js",
+                "@import \"files/more.css\"",
+                "url('files/bg-one.gif')",
+                "srcset=\"files/pic.gif 1x, files/big.gif 2x\"",
+                "url(&quot;files/styled.gif&quot;)",
+                "poster=files/poster.gif",
+                $"src={site.Address}v.mp4",
+                $"src=\"{site.Address}base/gone.gif\"",
+                "href=\"files/sprite.svg#leaf\"",
+                $"href=\"{site.Address}base/other.html#part\"",
+                "href=\"#top\"",
+                $"action={site.Address}base/join",
+                "href=\"http://cdn.example/\"",
+                "src=data:image/gif;base64,R0lGOD",
+            }
+        )
+            Assert.Contains(rewritten, html);
         var css = Encoding.UTF8.GetString(pages.File(page.Id, 1, "files/a.css")!.Content);
         Assert.Contains("url(font.woff2)", css);
         Assert.Contains("content: \"ü\"; background: url(\"bg.gif\")", css);
@@ -73,19 +105,47 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
     {
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(false);
         await using var site = await Site.StartAsync(new() { ["/"] = ("text/html", "<h1>secret"u8.ToArray()) });
-        foreach (var address in new[] { site.Address, new Uri($"http://localhost:{site.Address.Port}/"), new Uri("http://[::ffff:127.0.0.1]/"), new Uri("http://0x7f000001/") })
+        foreach (
+            var address in new[]
+            {
+                site.Address,
+                new Uri($"http://localhost:{site.Address.Port}/"),
+                new Uri("http://[::ffff:127.0.0.1]/"),
+                new Uri("http://0x7f000001/"),
+            }
+        )
         {
             var (page, screen) = await FetchAsync($"private-{Guid.NewGuid():N}", address);
             Assert.Null(page);
             Assert.Contains("private network", screen);
         }
-        foreach (var (address, isPublic) in new[]
-        {
-            ("10.1.2.3", false), ("172.16.0.1", false), ("172.32.0.1", true), ("192.168.9.9", false), ("169.254.169.254", false), ("100.64.0.1", false), ("8.8.8.8", true),
-            ("::1", false), ("fe80::1", false), ("fd00::1", false), ("2606:4700::1111", true), ("::ffff:10.0.0.1", false), ("0.0.0.0", false), ("224.0.0.1", false), ("2002:7f00:1::", false), ("::127.0.0.1", false), ("64:ff9b::7f00:1", false),
-        }) Assert.Equal(isPublic, AddressGuard.IsPublic(IPAddress.Parse(address)));
+        foreach (
+            var (address, isPublic) in new[]
+            {
+                ("10.1.2.3", false),
+                ("172.16.0.1", false),
+                ("172.32.0.1", true),
+                ("192.168.9.9", false),
+                ("169.254.169.254", false),
+                ("100.64.0.1", false),
+                ("8.8.8.8", true),
+                ("::1", false),
+                ("fe80::1", false),
+                ("fd00::1", false),
+                ("2606:4700::1111", true),
+                ("::ffff:10.0.0.1", false),
+                ("0.0.0.0", false),
+                ("224.0.0.1", false),
+                ("2002:7f00:1::", false),
+                ("::127.0.0.1", false),
+                ("64:ff9b::7f00:1", false),
+            }
+        )
+            Assert.Equal(isPublic, AddressGuard.IsPublic(IPAddress.Parse(address)));
         // A connection is judged when it is made, whoever led there.
-        await Assert.ThrowsAsync<PrivateAddressException>(async () => await AddressGuard.ConnectAsync("localhost", site.Address.Port, allowPrivate: false, CancellationToken.None));
+        await Assert.ThrowsAsync<PrivateAddressException>(async () =>
+            await AddressGuard.ConnectAsync("localhost", site.Address.Port, allowPrivate: false, CancellationToken.None)
+        );
     }
 
     [Fact]
@@ -93,23 +153,35 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
     {
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
         var asked = new TaskCompletionSource();
-        await using var site = await Site.StartAsync(new()
-        {
-            ["/file"] = ("application/pdf", "x"u8.ToArray()),
-            ["/large"] = ("text/html", new byte[5 << 20]),
-            ["/slow"] = ("text/html", "<img src=never.gif>"u8.ToArray()),
-        }, async http =>
-        {
-            asked.TrySetResult();
-            await Task.Delay(Timeout.Infinite, http.RequestAborted).ContinueWith(_ => { }, TaskScheduler.Default);
-        }, "/never.gif");
-        Assert.Contains("no page at this address, but application/pdf", (await FetchAsync("why-file", new(site.Address, "/file"))).Screen);
+        await using var site = await Site.StartAsync(
+            new()
+            {
+                ["/file"] = ("application/pdf", "x"u8.ToArray()),
+                ["/large"] = ("text/html", new byte[5 << 20]),
+                ["/slow"] = ("text/html", "<img src=never.gif>"u8.ToArray()),
+            },
+            async http =>
+            {
+                asked.TrySetResult();
+                await Task.Delay(Timeout.Infinite, http.RequestAborted).ContinueWith(_ => { }, TaskScheduler.Default);
+            },
+            "/never.gif"
+        );
+        Assert.Contains(
+            "no page at this address, but application/pdf",
+            (await FetchAsync("why-file", new(site.Address, "/file"))).Screen
+        );
         Assert.Contains("larger than 4 MB", (await FetchAsync("why-large", new(site.Address, "/large"))).Screen);
         Assert.Contains("answers 404", (await FetchAsync("why-none", new(site.Address, "/nothing"))).Screen);
 
         var tested = await wexil.StartTestAsync("stopped");
         using var owner = await wexil.OwnerAsync();
-        var started = await WexilFixture.PostAsync(owner, "/f/stopped/stopped/build/add", "Fetch", ("Address", new Uri(site.Address, "/slow").ToString()));
+        var started = await WexilFixture.PostAsync(
+            owner,
+            "/f/stopped/stopped/build/add",
+            "Fetch",
+            ("Address", new Uri(site.Address, "/slow").ToString())
+        );
         var screen = started.Headers.Location!.ToString();
         await asked.Task.WaitAsync(TimeSpan.FromSeconds(20));
         Assert.Contains("Stop", await owner.GetStringAsync(screen));
@@ -126,27 +198,60 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var second = (await wexil.Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.ThankYou, "End", "placed-end"))!;
         using var owner = await wexil.OwnerAsync();
         var zip = PageArchive.Write([
-            new("index.html", "<title>Start here</title><a href=thanks.html?x=1>on</a><img src=i.svg>"u8.ToArray()), new("thanks.html", "<title>Thanks</title>"u8.ToArray()),
-            new("more/extra.html", "<title>Extra</title><a href=../index.html>back</a>"u8.ToArray()), new("i.svg", "<svg/>"u8.ToArray())]);
+            new("index.html", "<title>Start here</title><a href=thanks.html?x=1>on</a><img src=i.svg>"u8.ToArray()),
+            new("thanks.html", "<title>Thanks</title>"u8.ToArray()),
+            new("more/extra.html", "<title>Extra</title><a href=../index.html>back</a>"u8.ToArray()),
+            new("i.svg", "<svg/>"u8.ToArray()),
+        ]);
         var asked = await BuildTests.UploadAsync(owner, "/f/placed/placed/build/add", "Upload", zip);
         var place = asked.Headers.Location!.ToString();
         var screen = await owner.GetStringAsync(place);
         Assert.Contains("Start here", screen);
         Assert.Contains($"<option value=\"{second.Id.Value}\" selected", screen);
-        Assert.Contains("Place at least one", await (await WexilFixture.PostAsync(owner, place, "", ("path", "index.html"), ("to", ""))).Content.ReadAsStringAsync());
-        await WexilFixture.PostAsync(owner, place, "", ("path", "index.html"), ("to", $"{first.Id.Value}"), ("path", "thanks.html"), ("to", $"{second.Id.Value}"), ("path", "more/extra.html"), ("to", "new"));
+        Assert.Contains(
+            "Place at least one",
+            await (
+                await WexilFixture.PostAsync(owner, place, "", ("path", "index.html"), ("to", ""))
+            ).Content.ReadAsStringAsync()
+        );
+        await WexilFixture.PostAsync(
+            owner,
+            place,
+            "",
+            ("path", "index.html"),
+            ("to", $"{first.Id.Value}"),
+            ("path", "thanks.html"),
+            ("to", $"{second.Id.Value}"),
+            ("path", "more/extra.html"),
+            ("to", "new")
+        );
         var pages = wexil.Get<PageStore>();
-        Assert.Equal("<title>Start here</title><a href=\"/go/placed-end?x=1\">on</a><img src=i.svg>", pages.Source(pages.Of(first.Id).Single()));
+        Assert.Equal(
+            "<title>Start here</title><a href=\"/go/placed-end?x=1\">on</a><img src=i.svg>",
+            pages.Source(pages.Of(first.Id).Single())
+        );
         Assert.Equal("Thanks", pages.Of(second.Id).Single().Name);
         var extra = wexil.Get<FunnelStore>().Steps(funnel.Id)[2];
-        Assert.Equal(("Extra", "<title>Extra</title><a href=\"/go/placed\">back</a>"), (extra.Name, pages.Source(pages.Of(extra.Id).Single())));
+        Assert.Equal(
+            ("Extra", "<title>Extra</title><a href=\"/go/placed\">back</a>"),
+            (extra.Name, pages.Source(pages.Of(extra.Id).Single()))
+        );
     }
 
-    public static TheoryData<string, string> Refused() => new()
-    {
-        { "many", "at most 1,000 can be taken in" }, { "large", "is larger than 16 MB" }, { "bomb", "larger than" }, { "outside", "points out of the .zip" }, { "absolute", "points out of the .zip" },
-        { "link", "is a link, not a file" }, { "program", "is not a kind of file" }, { "no-page", "no .html file" }, { "no-zip", "not a .zip" }, { "twice", "is in the .zip twice" },
-    };
+    public static TheoryData<string, string> Refused() =>
+        new()
+        {
+            { "many", "at most 1,000 can be taken in" },
+            { "large", "is larger than 16 MB" },
+            { "bomb", "larger than" },
+            { "outside", "points out of the .zip" },
+            { "absolute", "points out of the .zip" },
+            { "link", "is a link, not a file" },
+            { "program", "is not a kind of file" },
+            { "no-page", "no .html file" },
+            { "no-zip", "not a .zip" },
+            { "twice", "is in the .zip twice" },
+        };
 
     [Theory]
     [MemberData(nameof(Refused))]
@@ -154,7 +259,13 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
     {
         var tested = await wexil.StartTestAsync($"refused-{what}");
         using var owner = await wexil.OwnerAsync();
-        var answer = await BuildTests.UploadAsync(owner, $"/f/refused-{what}/refused-{what}/build/add", "Upload", Archive(what), fields: ("Name", "Typed before"));
+        var answer = await BuildTests.UploadAsync(
+            owner,
+            $"/f/refused-{what}/refused-{what}/build/add",
+            "Upload",
+            Archive(what),
+            fields: ("Name", "Typed before")
+        );
         var screen = WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync());
         Assert.Contains(why, screen);
         Assert.Contains("Typed before", screen);
@@ -163,7 +274,8 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
 
     private static byte[] Archive(string what)
     {
-        if (what == "no-zip") return "PK, but no more than that"u8.ToArray();
+        if (what == "no-zip")
+            return "PK, but no more than that"u8.ToArray();
         using var memory = new MemoryStream();
         using (var archive = new ZipArchive(memory, ZipArchiveMode.Create, leaveOpen: true))
         {
@@ -171,20 +283,42 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
             {
                 using var stream = archive.CreateEntry(path).Open();
                 var zeros = new byte[1 << 20];
-                for (var left = length; left > 0; left -= zeros.Length) stream.Write(zeros, 0, (int)Math.Min(left, zeros.Length));
+                for (var left = length; left > 0; left -= zeros.Length)
+                    stream.Write(zeros, 0, (int)Math.Min(left, zeros.Length));
             }
-            if (what != "no-page") Put("index.html");
+            if (what != "no-page")
+                Put("index.html");
             switch (what)
             {
-                case "many": for (var i = 0; i < 1000; i++) Put($"{i}.css"); break;
-                case "large": Put("film.mp4", 17 << 20); break;
-                case "bomb": for (var i = 0; i < 8; i++) Put($"{i}.png", 15 << 20); break;
-                case "outside": Put("a/../../b.css"); break;
-                case "absolute": Put("C:\\b.css"); break;
-                case "link": archive.CreateEntry("passwd.txt").ExternalAttributes = unchecked((int)0xA1FF0000); break;
-                case "program": Put("run.php"); break;
-                case "no-page": Put("readme.txt"); break;
-                case "twice": Put("index.html"); break;
+                case "many":
+                    for (var i = 0; i < 1000; i++)
+                        Put($"{i}.css");
+                    break;
+                case "large":
+                    Put("film.mp4", 17 << 20);
+                    break;
+                case "bomb":
+                    for (var i = 0; i < 8; i++)
+                        Put($"{i}.png", 15 << 20);
+                    break;
+                case "outside":
+                    Put("a/../../b.css");
+                    break;
+                case "absolute":
+                    Put("C:\\b.css");
+                    break;
+                case "link":
+                    archive.CreateEntry("passwd.txt").ExternalAttributes = unchecked((int)0xA1FF0000);
+                    break;
+                case "program":
+                    Put("run.php");
+                    break;
+                case "no-page":
+                    Put("readme.txt");
+                    break;
+                case "twice":
+                    Put("index.html");
+                    break;
             }
         }
         return memory.ToArray();
@@ -194,7 +328,12 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
     {
         var tested = await wexil.StartTestAsync(slug);
         using var owner = await wexil.OwnerAsync();
-        var started = await WexilFixture.PostAsync(owner, $"/f/{slug}/{slug}/build/add", "Fetch", ("Address", address.ToString()));
+        var started = await WexilFixture.PostAsync(
+            owner,
+            $"/f/{slug}/{slug}/build/add",
+            "Fetch",
+            ("Address", address.ToString())
+        );
         var screen = await OverAsync(owner, started.Headers.Location!.ToString());
         var pages = wexil.Get<PageStore>().Of(tested.Step.Id);
         return (pages.Count == 3 ? pages[2] : null, screen);
@@ -203,7 +342,13 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
     private static async Task<string> OverAsync(HttpClient owner, string screen)
     {
         using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(30));
-        while (!(await owner.GetStringAsync($"{screen}?handler=Progress", patience.Token)).Contains("\"over\":true", StringComparison.Ordinal)) await Task.Yield();
+        while (
+            !(await owner.GetStringAsync($"{screen}?handler=Progress", patience.Token)).Contains(
+                "\"over\":true",
+                StringComparison.Ordinal
+            )
+        )
+            await Task.Yield();
         return WebUtility.HtmlDecode(await owner.GetStringAsync(screen));
     }
 
@@ -212,7 +357,11 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
     {
         public Uri Address => address;
 
-        public static async Task<Site> StartAsync(Dictionary<string, (string Type, byte[] Content)> files, RequestDelegate? special = null, string? specialPath = null)
+        public static async Task<Site> StartAsync(
+            Dictionary<string, (string Type, byte[] Content)> files,
+            RequestDelegate? special = null,
+            string? specialPath = null
+        )
         {
             var address = new Uri($"http://127.0.0.1:{WexilFixture.FreePort()}/");
             var builder = WebApplication.CreateSlimBuilder();
@@ -221,13 +370,15 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
             var app = builder.Build();
             app.Run(async http =>
             {
-                if (special is not null && http.Request.Path == specialPath) await special(http);
+                if (special is not null && http.Request.Path == specialPath)
+                    await special(http);
                 else if (files.TryGetValue(http.Request.Path.Value!, out var file))
                 {
                     http.Response.ContentType = file.Type;
                     await http.Response.Body.WriteAsync(file.Content);
                 }
-                else http.Response.StatusCode = StatusCodes.Status404NotFound;
+                else
+                    http.Response.StatusCode = StatusCodes.Status404NotFound;
             });
             await app.StartAsync();
             return new(app, address);

@@ -22,9 +22,38 @@ public sealed class LookoutTests
         var tested = await wexil.StartTestAsync("ruled");
         await wexil.Get<SettingStore>().SetOwnerMailAsync("owner@larkrow.example");
         var keep = $"/f/{tested.Funnel.Slug}/ruled/keep";
-        var refused = await (await WexilFixture.PostAsync(owner, keep, "Rule", ("Rule.By", "Sure"), ("Rule.Sureness", "99.99"), ("Rule.Conversions", "10"), ("Rule.Days", "0"), ("Rule.Latest", "2000-01-01"))).Content.ReadAsStringAsync();
-        foreach (var problem in new[] { "From 80 to 99.9 percent.", "25 or more", "Whole days", "A day to come", "value=\"99.99\"" }) Assert.Contains(problem, refused);
-        await WexilFixture.PostAsync(owner, keep, "Rule", ("Rule.By", "Sure"), ("Rule.Sureness", "95"), ("Rule.Conversions", "100"), ("Rule.Days", "7"));
+        var refused = await (
+            await WexilFixture.PostAsync(
+                owner,
+                keep,
+                "Rule",
+                ("Rule.By", "Sure"),
+                ("Rule.Sureness", "99.99"),
+                ("Rule.Conversions", "10"),
+                ("Rule.Days", "0"),
+                ("Rule.Latest", "2000-01-01")
+            )
+        ).Content.ReadAsStringAsync();
+        foreach (
+            var problem in new[]
+            {
+                "From 80 to 99.9 percent.",
+                "25 or more",
+                "Whole days",
+                "A day to come",
+                "value=\"99.99\"",
+            }
+        )
+            Assert.Contains(problem, refused);
+        await WexilFixture.PostAsync(
+            owner,
+            keep,
+            "Rule",
+            ("Rule.By", "Sure"),
+            ("Rule.Sureness", "95"),
+            ("Rule.Conversions", "100"),
+            ("Rule.Days", "7")
+        );
         Assert.Equal(new KeepRule(KeepBy.Sure) { Days = 7 }, wexil.Get<TestStore>().Find(tested.Test)!.Rule);
 
         await Crowd.ComeAsync(wexil, tested, 2000, 200, 300);
@@ -52,7 +81,18 @@ public sealed class LookoutTests
         var tested = await wexil.StartTestAsync("leaning");
         var tests = wexil.Get<TestStore>();
         var test = tests.Find(tested.Test)!;
-        await tests.ChangeAsync(test, test.Weights, [], test.Sending with { Turns = Allocation.Lean, Floor = 10 }, null, [("Weights follow the evidence every hour", true)]);
+        await tests.ChangeAsync(
+            test,
+            test.Weights,
+            [],
+            test.Sending with
+            {
+                Turns = Allocation.Lean,
+                Floor = 10,
+            },
+            null,
+            [("Weights follow the evidence every hour", true)]
+        );
         await Crowd.ComeAsync(wexil, tested, 500, 50, 75);
         await wexil.Get<TestMonitor>().LookAsync();
         var weights = tests.Find(tested.Test)!.Weights;
@@ -77,7 +117,11 @@ public sealed class LookoutTests
     [Theory]
     [InlineData(12, 12, 0.2)]
     [InlineData(12, 13, 0.125)]
-    public async Task A_wrong_guess_at_the_rate_is_corrected_once_by_what_all_pages_together_brought(int onA, int onB, double rate)
+    public async Task A_wrong_guess_at_the_rate_is_corrected_once_by_what_all_pages_together_brought(
+        int onA,
+        int onB,
+        double rate
+    )
     {
         await using var fresh = new FreshWexil();
         await fresh.InitializeAsync();
@@ -85,7 +129,8 @@ public sealed class LookoutTests
         var tested = await wexil.StartTestAsync("guessed");
         await Crowd.ComeAsync(wexil, tested, 100, onA, onB);
         var steps = wexil.Get<FunnelStore>().AllSteps();
-        double Expected() => wexil.Get<TestReader>().Read(wexil.Get<TestStore>().Find(tested.Test)!, steps).Standing.Facts.BaseRate;
+        double Expected() =>
+            wexil.Get<TestReader>().Read(wexil.Get<TestStore>().Find(tested.Test)!, steps).Standing.Facts.BaseRate;
         Assert.Equal(rate, Expected(), 6);
         await wexil.Get<TestMonitor>().LookAsync();
         // What was corrected at the first look that saw enough does not move with what comes after.
@@ -95,7 +140,11 @@ public sealed class LookoutTests
         await wexil.Get<TestMonitor>().LookAsync();
         using var owner = await wexil.OwnerAsync();
         var send = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/guessed/send");
-        Assert.Contains(string.Create(CultureInfo.InvariantCulture, $"/workbench/plan?Rate={Expected() * 100}&"), WebUtility.HtmlDecode(send), StringComparison.Ordinal);
+        Assert.Contains(
+            string.Create(CultureInfo.InvariantCulture, $"/workbench/plan?Rate={Expected() * 100}&"),
+            WebUtility.HtmlDecode(send),
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -105,8 +154,19 @@ public sealed class LookoutTests
         await fresh.InitializeAsync();
         var tested = await fresh.Wexil.StartTestAsync("empty");
         using var owner = await fresh.Wexil.OwnerAsync();
-        var asks = await (await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/empty/keep", "Keep", ("Kept", $"{tested.B.Id.Value}"))).Content.ReadAsStringAsync();
-        Assert.Contains("Nobody has been counted yet, so nothing is known of any page.", asks, StringComparison.Ordinal);
+        var asks = await (
+            await WexilFixture.PostAsync(
+                owner,
+                $"/f/{tested.Funnel.Slug}/empty/keep",
+                "Keep",
+                ("Kept", $"{tested.B.Id.Value}")
+            )
+        ).Content.ReadAsStringAsync();
+        Assert.Contains(
+            "Nobody has been counted yet, so nothing is known of any page.",
+            asks,
+            StringComparison.Ordinal
+        );
         Assert.DoesNotContain("in a thousand visitors", asks, StringComparison.Ordinal);
     }
 
@@ -155,7 +215,11 @@ public sealed class LookoutTests
         await wexil.Get<TestMonitor>().LookAsync();
         await wexil.Get<TestMonitor>().LookAsync();
         Assert.Equal(["Look here: troubled", "Started: troubled", "Your tests this Monday"], await MailsAsync(wexil));
-        var digest = wexil.Get<MailSender>().Simulated().Single(letter => letter.Subject == "Your tests this Monday").Words;
+        var digest = wexil
+            .Get<MailSender>()
+            .Simulated()
+            .Single(letter => letter.Subject == "Your tests this Monday")
+            .Words;
         Assert.Matches("B “troubled b” against the control: confidence [0-9.]+% \\(95% needed\\)", digest);
     }
 
@@ -168,11 +232,13 @@ public sealed class LookoutTests
         using var owner = await wexil.OwnerAsync();
         var tested = await wexil.StartTestAsync("away");
         await wexil.Get<FunnelStore>().ArchiveStepAsync(tested.Thanks.Id, null);
-        foreach (var stage in new[] { "build", "send", "count", "keep" }) Assert.Contains("away", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/away/{stage}"));
+        foreach (var stage in new[] { "build", "send", "count", "keep" })
+            Assert.Contains("away", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/away/{stage}"));
         await wexil.Get<FunnelStore>().ArchiveAsync(tested.Funnel.Id, archived: true);
         await wexil.Get<TestMonitor>().LookAsync();
         Assert.Contains(tested.Test, wexil.Get<LookStore>().Last().Keys);
-        foreach (var path in new[] { "/", "/people", "/tests", "/sales" }) Assert.True((await owner.GetAsync(path)).IsSuccessStatusCode, path);
+        foreach (var path in new[] { "/", "/people", "/tests", "/sales" })
+            Assert.True((await owner.GetAsync(path)).IsSuccessStatusCode, path);
     }
 
     private static async Task<string[]> MailsAsync(WexilFixture wexil)

@@ -18,7 +18,8 @@ namespace Wexil.Web.Tests;
 /// <summary>The real program as a process of its own, in the worst moments.</summary>
 public sealed partial class ProcessTests
 {
-    private readonly Uri _studio = new($"http://localhost:{WexilFixture.FreePort()}"), _visitors = new($"http://127.0.0.1:{WexilFixture.FreePort()}");
+    private readonly Uri _studio = new($"http://localhost:{WexilFixture.FreePort()}"),
+        _visitors = new($"http://127.0.0.1:{WexilFixture.FreePort()}");
 
     [Fact(Timeout = 120_000)]
     public async Task Killed_under_load_with_every_rule_on_it_has_lost_nothing_and_counts_nothing_twice()
@@ -28,8 +29,12 @@ public sealed partial class ProcessTests
         var shown = new ConcurrentBag<(string Visitor, string Step, string Page)>();
         using (var program = await StartAsync(data))
         {
-            var load = Enumerable.Range(0, 16).Select(seed => Task.Run(() => WalkAsync(shown, new Random(seed)))).ToArray();
-            while (shown.Count < 4_000) await Task.Delay(5);
+            var load = Enumerable
+                .Range(0, 16)
+                .Select(seed => Task.Run(() => WalkAsync(shown, new Random(seed))))
+                .ToArray();
+            while (shown.Count < 4_000)
+                await Task.Delay(5);
             program.Kill();
             await program.WaitForExitAsync();
             await Task.WhenAll(load);
@@ -39,15 +44,41 @@ public sealed partial class ProcessTests
 
         var recorded = Rows(again, "SELECT visitor, slug FROM events e JOIN steps s ON s.id = e.step_id").ToHashSet();
         Assert.DoesNotContain(shown, visit => !recorded.Contains($"{visit.Visitor}|{visit.Step}"));
-        Assert.Empty(Rows(again, "SELECT visitor, test_id FROM events WHERE kind = 2 GROUP BY visitor, test_id HAVING count(*) > 1"));
+        Assert.Empty(
+            Rows(
+                again,
+                "SELECT visitor, test_id FROM events WHERE kind = 2 GROUP BY visitor, test_id HAVING count(*) > 1"
+            )
+        );
         // Whoever has a place sees its page and no other.
-        var places = Rows(again, "SELECT e.visitor, s.slug, p.name FROM enrolments e JOIN tests t ON t.id = e.test_id JOIN steps s ON s.id = t.step_id JOIN pages p ON p.id = e.page_id").ToHashSet();
-        Assert.DoesNotContain(shown, visit => visit.Step != "thanks" && !places.Contains($"{visit.Visitor}|{visit.Step}|{visit.Page}"));
+        var places = Rows(
+                again,
+                "SELECT e.visitor, s.slug, p.name FROM enrolments e JOIN tests t ON t.id = e.test_id JOIN steps s ON s.id = t.step_id JOIN pages p ON p.id = e.page_id"
+            )
+            .ToHashSet();
+        Assert.DoesNotContain(shown, visit =>
+            visit.Step != "thanks" && !places.Contains($"{visit.Visitor}|{visit.Step}|{visit.Page}")
+        );
         Assert.Equal(
             Rows(again, "SELECT test_id, count(DISTINCT visitor) FROM events WHERE kind = 2 GROUP BY test_id"),
-            Rows(again, "SELECT test_id, sum(visitors) FROM test_tallies GROUP BY test_id"));
-        foreach (var reason in new[] { ExclusionReason.Share, ExclusionReason.Audience, ExclusionReason.Tied, ExclusionReason.Affiliate })
-            Assert.True(int.Parse(Rows(again, $"SELECT coalesce(sum(visitors), 0) FROM apart_tallies WHERE reason = {(int)reason}").Single()) > 0, $"nobody was apart: {reason}");
+            Rows(again, "SELECT test_id, sum(visitors) FROM test_tallies GROUP BY test_id")
+        );
+        foreach (
+            var reason in new[]
+            {
+                ExclusionReason.Share,
+                ExclusionReason.Audience,
+                ExclusionReason.Tied,
+                ExclusionReason.Affiliate,
+            }
+        )
+            Assert.True(
+                int.Parse(
+                    Rows(again, $"SELECT coalesce(sum(visitors), 0) FROM apart_tallies WHERE reason = {(int)reason}")
+                        .Single()
+                ) > 0,
+                $"nobody was apart: {reason}"
+            );
         Assert.NotEmpty(Rows(again, "SELECT * FROM pair_tallies WHERE conversions > 0"));
 
         var before = Tallies(again);
@@ -58,8 +89,15 @@ public sealed partial class ProcessTests
         // Turns that were taken and never recorded are made up for.
         await Task.WhenAll(Enumerable.Range(100, 4).Select(seed => WalkAsync(shown, new Random(seed), 60)));
         await again.Journal.WhenProjectedAsync();
-        var turns = Rows(again, "SELECT y.visitors FROM test_tallies y JOIN tests t ON t.id = y.test_id WHERE t.turns = 'InTurn' ORDER BY y.page_id").Select(int.Parse).ToArray();
-        Assert.All(turns.Zip([50, 30, 20]), turn => Assert.InRange(turn.First - (turns.Sum() * turn.Second / 100.0), -1, 1));
+        var turns = Rows(
+                again,
+                "SELECT y.visitors FROM test_tallies y JOIN tests t ON t.id = y.test_id WHERE t.turns = 'InTurn' ORDER BY y.page_id"
+            )
+            .Select(int.Parse)
+            .ToArray();
+        Assert.All(turns.Zip([50, 30, 20]), turn =>
+            Assert.InRange(turn.First - (turns.Sum() * turn.Second / 100.0), -1, 1)
+        );
     }
 
     [RootFact(Timeout = 120_000)]
@@ -87,7 +125,8 @@ public sealed partial class ProcessTests
                 Assert.Equal(asked, answered.Distinct().Count());
                 File.Delete(filler);
                 using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(30));
-                while ((await TodayAsync(program)).Contains("The store is not well", StringComparison.Ordinal)) await Task.Delay(100, patience.Token);
+                while ((await TodayAsync(program)).Contains("The store is not well", StringComparison.Ordinal))
+                    await Task.Delay(100, patience.Token);
                 program.Kill();
                 await program.WaitForExitAsync();
             }
@@ -112,11 +151,13 @@ public sealed partial class ProcessTests
         locks.Open();
         var held = locks.BeginTransaction(deferred: false);
         using var program = await StartAsync(data);
-        using (var enough = new CancellationTokenSource()) await Visit(answered, enough.Token, 4);
+        using (var enough = new CancellationTokenSource())
+            await Visit(answered, enough.Token, 4);
         Assert.Contains("The store is not well", await TodayAsync(program));
         held.Dispose();
         using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(30));
-        while ((await TodayAsync(program)).Contains("The store is not well", StringComparison.Ordinal)) await Task.Delay(50, patience.Token);
+        while ((await TodayAsync(program)).Contains("The store is not well", StringComparison.Ordinal))
+            await Task.Delay(50, patience.Token);
         program.Kill();
         await program.WaitForExitAsync();
         await using var again = await WexilHost.StartAsync(Options(data));
@@ -131,9 +172,15 @@ public sealed partial class ProcessTests
         await PrepareAsync(data);
         using var first = await StartAsync(data);
         Assert.Matches("^wexil: The data folder .* is in use by another Wexil[^\n]*\n$", await FailsAsync(data));
-        Assert.Matches("^wexil: [^\n]*in use[^\n]*\n$", await FailsAsync(Directory.CreateTempSubdirectory("wexil-port2-").FullName));
+        Assert.Matches(
+            "^wexil: [^\n]*in use[^\n]*\n$",
+            await FailsAsync(Directory.CreateTempSubdirectory("wexil-port2-").FullName)
+        );
         var file = Path.GetTempFileName();
-        Assert.Matches("^wexil: The data folder [^\n]* cannot be made[^\n]*\n$", await FailsAsync(Path.Combine(file, "data")));
+        Assert.Matches(
+            "^wexil: The data folder [^\n]* cannot be made[^\n]*\n$",
+            await FailsAsync(Path.Combine(file, "data"))
+        );
         first.Kill();
     }
 
@@ -150,14 +197,30 @@ public sealed partial class ProcessTests
         var port = WexilFixture.FreePort();
         using var taken = new System.Net.Sockets.TcpListener(IPAddress.Parse("127.0.0.3"), port + 1);
         taken.Start();
-        using var demo = Program.Start(Directory.CreateTempSubdirectory("wexil-demo-").FullName, _studio, _visitors, "demo", "--simulators", $"{port}");
+        using var demo = Program.Start(
+            Directory.CreateTempSubdirectory("wexil-demo-").FullName,
+            _studio,
+            _visitors,
+            "demo",
+            "--simulators",
+            $"{port}"
+        );
         var said = await demo.Process.StandardError.ReadToEndAsync();
         await demo.WaitForExitAsync();
         Assert.Equal(1, demo.Process.ExitCode);
-        Assert.Matches($"^wexil: The demo’s simulators cannot listen on 127.0.0.3:{port + 1}: [^\n]*Use --simulators [^\n]*\n$", said);
+        Assert.Matches(
+            $"^wexil: The demo’s simulators cannot listen on 127.0.0.3:{port + 1}: [^\n]*Use --simulators [^\n]*\n$",
+            said
+        );
     }
 
-    private WexilOptions Options(string data) => new() { Data = data, Studio = _studio, Visitors = _visitors };
+    private WexilOptions Options(string data) =>
+        new()
+        {
+            Data = data,
+            Studio = _studio,
+            Visitors = _visitors,
+        };
 
     /// <summary>A funnel with a running test, and a password so that starting prints a sign-in link.</summary>
     private async Task PrepareAsync(string data)
@@ -171,8 +234,12 @@ public sealed partial class ProcessTests
         var thanks = (await funnels.AddStepAsync(funnel.Id, StepKind.ThankYou, "Thanks", "thanks"))!;
         var a = await pages.AddAsync(step.Id, "A", WexilFixture.Bundle("<h1>A</h1>"));
         var b = await pages.AddAsync(step.Id, "B", WexilFixture.Bundle("<h1>B</h1>"));
-        await new SettingStore(host.Database, host.Journal).SetPasswordHashAsync(new PasswordHasher<object>().HashPassword(new(), "tomatoes in pots"));
-        await new TestStore(host.Database, host.Journal, time).StartAsync(new(step.Id, thanks.Id, "Test", "", 0.2, 0.2, [a, b], Weights.Even(2)));
+        await new SettingStore(host.Database, host.Journal).SetPasswordHashAsync(
+            new PasswordHasher<object>().HashPassword(new(), "tomatoes in pots")
+        );
+        await new TestStore(host.Database, host.Journal, time).StartAsync(
+            new(step.Id, thanks.Id, "Test", "", 0.2, 0.2, [a, b], Weights.Even(2))
+        );
     }
 
     /// <summary>New visitors one after the other, each noted once it is answered, until the load ends or so many have come.</summary>
@@ -186,7 +253,15 @@ public sealed partial class ProcessTests
             {
                 using var answer = await client.GetAsync("/go/calendar", CancellationToken.None);
                 Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
-                Assert.True(VisitorId.TryParse(answer.Headers.GetValues("Set-Cookie").Single().AsSpan(VisitorCookie.Name.Length + 1, VisitorId.TextLength), out var visitor));
+                Assert.True(
+                    VisitorId.TryParse(
+                        answer
+                            .Headers.GetValues("Set-Cookie")
+                            .Single()
+                            .AsSpan(VisitorCookie.Name.Length + 1, VisitorId.TextLength),
+                        out var visitor
+                    )
+                );
                 answered.Add(Convert.ToHexString(visitor.Value.ToByteArray(bigEndian: true)));
             }
             catch (HttpRequestException) when (most == int.MaxValue)
@@ -200,27 +275,74 @@ public sealed partial class ProcessTests
     private async Task PrepareRulesAsync(string data)
     {
         await using var host = await WexilHost.StartAsync(Options(data));
-        var made = await new FunnelStore(host.Database, host.Journal, TimeProvider.System).CreateAsync("Balcony Harvest", [
-            new(StepKind.OptIn, "Calendar", "calendar", Hosted("A", "B", "C")), new(StepKind.Sales, "Kit", "kit", Hosted("D", "E")), new(StepKind.ThankYou, "Thanks", "thanks", Hosted("T"))]);
+        var made = await new FunnelStore(host.Database, host.Journal, TimeProvider.System).CreateAsync(
+            "Balcony Harvest",
+            [
+                new(StepKind.OptIn, "Calendar", "calendar", Hosted("A", "B", "C")),
+                new(StepKind.Sales, "Kit", "kit", Hosted("D", "E")),
+                new(StepKind.ThankYou, "Thanks", "thanks", Hosted("T")),
+            ]
+        );
         var steps = new FunnelStore(host.Database, host.Journal, TimeProvider.System).Steps(made.Id);
         var pages = new PageStore(host.Database, host.Journal, TimeProvider.System);
         PageId[] Of(int step) => [.. pages.Of(steps[step].Id).Select(page => page.Id)];
         var sources = new SourceStore(host.Database, host.Journal, TimeProvider.System);
-        await sources.SaveAsync(made.Id, null, "ad", "Ad", SourceKind.Ad, 30, new Dictionary<StepId, PageId> { [steps[0].Id] = Of(0)[1] });
-        await sources.SaveAsync(made.Id, null, "friend", "Friend", SourceKind.Affiliate, null, new Dictionary<StepId, PageId>());
+        await sources.SaveAsync(
+            made.Id,
+            null,
+            "ad",
+            "Ad",
+            SourceKind.Ad,
+            30,
+            new Dictionary<StepId, PageId> { [steps[0].Id] = Of(0)[1] }
+        );
+        await sources.SaveAsync(
+            made.Id,
+            null,
+            "friend",
+            "Friend",
+            SourceKind.Affiliate,
+            null,
+            new Dictionary<StepId, PageId>()
+        );
         var audience = Audience.Everyone with { Rules = [new(false, "staff", RuleKind.Present)] };
         var tests = new TestStore(host.Database, host.Journal, TimeProvider.System);
-        await tests.StartAsync(new(
-            steps[0].Id, steps[2].Id, "Headline", "", 0.2, 0.2, Of(0), Weights.Of(50, 30, 20), new(Allocation.InTurn, 80, audience, Of(0)[2], [Of(0)[0]], true, null)));
+        await tests.StartAsync(
+            new(
+                steps[0].Id,
+                steps[2].Id,
+                "Headline",
+                "",
+                0.2,
+                0.2,
+                Of(0),
+                Weights.Of(50, 30, 20),
+                new(Allocation.InTurn, 80, audience, Of(0)[2], [Of(0)[0]], true, null)
+            )
+        );
         await tests.StartAsync(new(steps[1].Id, steps[2].Id, "Price", "", 0.2, 0.2, Of(1), Weights.Even(2)));
 
-        static FunnelPage[] Hosted(params string[] names) => [.. names.Select(name => new FunnelPage(name, WexilFixture.Bundle($"<h1>{name}</h1>"), null))];
+        static FunnelPage[] Hosted(params string[] names) =>
+            [.. names.Select(name => new FunnelPage(name, WexilFixture.Bundle($"<h1>{name}</h1>"), null))];
     }
 
     /// <summary>Visitors who walk the funnel one after the other, double clicks and all, until the program is gone or so many have come; each answer is noted.</summary>
-    private async Task WalkAsync(ConcurrentBag<(string Visitor, string Step, string Page)> shown, Random random, int most = int.MaxValue)
+    private async Task WalkAsync(
+        ConcurrentBag<(string Visitor, string Step, string Page)> shown,
+        Random random,
+        int most = int.MaxValue
+    )
     {
-        string[] arrivals = ["", "?s=letter", "?s=letter", "?s=ad", "?s=friend", "?staff=1", "?s=forum&utm_campaign=spring"];
+        string[] arrivals =
+        [
+            "",
+            "?s=letter",
+            "?s=letter",
+            "?s=ad",
+            "?s=friend",
+            "?staff=1",
+            "?s=forum&utm_campaign=spring",
+        ];
         try
         {
             for (var i = 0; i < most; i++)
@@ -228,9 +350,12 @@ public sealed partial class ProcessTests
                 using var client = new HttpClient { BaseAddress = _visitors };
                 client.DefaultRequestHeaders.UserAgent.ParseAdd(WexilFixture.Desktop);
                 var first = await Note(client, "calendar", arrivals[random.Next(arrivals.Length)], null);
-                if (random.Next(3) == 0) await Task.WhenAll(Note(client, "calendar", "", first), Note(client, "calendar", "", first));
-                if (random.Next(2) == 0) await Note(client, "kit", "", first);
-                if (random.Next(2) == 0) await Note(client, "thanks", "", first);
+                if (random.Next(3) == 0)
+                    await Task.WhenAll(Note(client, "calendar", "", first), Note(client, "calendar", "", first));
+                if (random.Next(2) == 0)
+                    await Note(client, "kit", "", first);
+                if (random.Next(2) == 0)
+                    await Note(client, "thanks", "", first);
             }
         }
         catch (HttpRequestException) when (most == int.MaxValue)
@@ -244,8 +369,12 @@ public sealed partial class ProcessTests
             Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
             if (visitor is null)
             {
-                var cookie = answer.Headers.GetValues("Set-Cookie").First(set => set.StartsWith(VisitorCookie.Name, StringComparison.Ordinal));
-                Assert.True(VisitorId.TryParse(cookie.AsSpan(VisitorCookie.Name.Length + 1, VisitorId.TextLength), out var id));
+                var cookie = answer
+                    .Headers.GetValues("Set-Cookie")
+                    .First(set => set.StartsWith(VisitorCookie.Name, StringComparison.Ordinal));
+                Assert.True(
+                    VisitorId.TryParse(cookie.AsSpan(VisitorCookie.Name.Length + 1, VisitorId.TextLength), out var id)
+                );
                 visitor = Convert.ToHexString(id.Value.ToByteArray(bigEndian: true));
             }
             shown.Add((visitor, step, Heading().Match(await answer.Content.ReadAsStringAsync()).Groups[1].Value));
@@ -254,29 +383,58 @@ public sealed partial class ProcessTests
     }
 
     private static string[] Tallies(WexilHost host) =>
-        [.. new[] { "visitors", "enrolments", "step_tallies", "step_buckets", "test_tallies", "test_buckets", "apart_tallies", "pair_tallies", "source_tallies", "left_out" }
-            .SelectMany(table => Rows(host, $"SELECT '{table}', * FROM {table}").Order(StringComparer.Ordinal))];
+        [
+            .. new[]
+            {
+                "visitors",
+                "enrolments",
+                "step_tallies",
+                "step_buckets",
+                "test_tallies",
+                "test_buckets",
+                "apart_tallies",
+                "pair_tallies",
+                "source_tallies",
+                "left_out",
+            }.SelectMany(table => Rows(host, $"SELECT '{table}', * FROM {table}").Order(StringComparer.Ordinal)),
+        ];
 
-    private static string[] Rows(WexilHost host, string sql) => host.Database.Read(connection =>
-    {
-        using var command = connection.CreateCommand();
-        command.CommandText = sql;
-        using var row = command.ExecuteReader();
-        var lines = new List<string>();
-        while (row.Read())
-            lines.Add(string.Join('|', Enumerable.Range(0, row.FieldCount).Select(i => row.GetValue(i) is byte[] bytes ? Convert.ToHexString(bytes) : row.GetValue(i).ToString())));
-        return lines.ToArray();
-    });
+    private static string[] Rows(WexilHost host, string sql) =>
+        host.Database.Read(connection =>
+        {
+            using var command = connection.CreateCommand();
+            command.CommandText = sql;
+            using var row = command.ExecuteReader();
+            var lines = new List<string>();
+            while (row.Read())
+                lines.Add(
+                    string.Join(
+                        '|',
+                        Enumerable
+                            .Range(0, row.FieldCount)
+                            .Select(i =>
+                                row.GetValue(i) is byte[] bytes
+                                    ? Convert.ToHexString(bytes)
+                                    : row.GetValue(i).ToString()
+                            )
+                    )
+                );
+            return lines.ToArray();
+        });
 
     private async Task<Program> StartAsync(string data)
     {
         var program = Program.Start(data, _studio, _visitors);
         while (await program.Process.StandardOutput.ReadLineAsync() is { } line)
         {
-            if (SignInKey().Match(line) is { Success: true } key) program.Key = key.Value;
-            if (line.Contains("Ctrl+C", StringComparison.Ordinal)) return program;
+            if (SignInKey().Match(line) is { Success: true } key)
+                program.Key = key.Value;
+            if (line.Contains("Ctrl+C", StringComparison.Ordinal))
+                return program;
         }
-        throw new InvalidOperationException("It did not start: " + await program.Process.StandardError.ReadToEndAsync());
+        throw new InvalidOperationException(
+            "It did not start: " + await program.Process.StandardError.ReadToEndAsync()
+        );
     }
 
     private async Task<string> FailsAsync(string data)
@@ -308,7 +466,8 @@ public sealed partial class ProcessTests
         {
             try
             {
-                while (true) stream.Write(new byte[size]);
+                while (true)
+                    stream.Write(new byte[size]);
             }
             catch (IOException)
             {
@@ -336,10 +495,29 @@ public sealed partial class ProcessTests
         public string? Key { get; set; }
         public HttpClient? Owner { get; set; }
 
-        public static Program Start(string data, Uri studio, Uri visitors, string command = "serve", params string[] more)
+        public static Program Start(
+            string data,
+            Uri studio,
+            Uri visitors,
+            string command = "serve",
+            params string[] more
+        )
         {
             var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
-            foreach (var argument in (string[])[typeof(WexilHost).Assembly.Location, command, "--data", data, "--studio", studio.ToString(), "--visitors", visitors.ToString(), .. more])
+            foreach (
+                var argument in (string[])
+                    [
+                        typeof(WexilHost).Assembly.Location,
+                        command,
+                        "--data",
+                        data,
+                        "--studio",
+                        studio.ToString(),
+                        "--visitors",
+                        visitors.ToString(),
+                        .. more,
+                    ]
+            )
                 start.ArgumentList.Add(argument);
             return new(Process.Start(start)!);
         }
@@ -366,7 +544,8 @@ public sealed partial class ProcessTests
     {
         public RootFactAttribute()
         {
-            if (Environment.UserName != "root") Skip = "Mounting a small disk needs root.";
+            if (Environment.UserName != "root")
+                Skip = "Mounting a small disk needs root.";
         }
     }
 }

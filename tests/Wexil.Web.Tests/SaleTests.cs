@@ -18,7 +18,11 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task A_sale_told_by_the_till_is_credited_to_the_page_its_buyer_saw_whatever_comes_twice_or_the_wrong_way_round()
     {
-        var tested = await wexil.StartTestAsync("sold", Weights.Of(0, 100), outsideThanks: new("https://till.larkrow.example/sold"));
+        var tested = await wexil.StartTestAsync(
+            "sold",
+            Weights.Of(0, 100),
+            outsideThanks: new("https://till.larkrow.example/sold")
+        );
         var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
         using var buyer = wexil.Visitor();
         await buyer.GetAsync("/go/sold");
@@ -29,14 +33,33 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         wexil.Time.Advance(TimeSpan.FromDays(2));
         for (var i = 0; i < 2; i++)
         {
-            Assert.Equal(HttpStatusCode.OK, (await TellAsync(secret, """{"type":"refund","order":"S-1","refund":"R-1","amount":"9.00","currency":"USD"}""")).StatusCode);
-            Assert.Equal(HttpStatusCode.OK, (await TellAsync(secret, $$"""{"order":"S-1","amount":49,"currency":"USD","product":"Harvest Kit","wx":"{{token}}","page":"{{page}}"}""")).StatusCode);
+            Assert.Equal(
+                HttpStatusCode.OK,
+                (
+                    await TellAsync(
+                        secret,
+                        """{"type":"refund","order":"S-1","refund":"R-1","amount":"9.00","currency":"USD"}"""
+                    )
+                ).StatusCode
+            );
+            Assert.Equal(
+                HttpStatusCode.OK,
+                (
+                    await TellAsync(
+                        secret,
+                        $$"""{"order":"S-1","amount":49,"currency":"USD","product":"Harvest Kit","wx":"{{token}}","page":"{{page}}"}"""
+                    )
+                ).StatusCode
+            );
         }
         await wexil.Host.Journal.WhenProjectedAsync();
         var money = wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default);
         Assert.Equal((0, 4000), (money[0].Takings.Sum, money[1].Takings.Sum));
         var order = wexil.Get<SaleStore>().Orders(All with { Text = "S-1" }, 10).Single();
-        Assert.Equal((4900, 900, "sold end", "Harvest Kit"), (order.Balance.Sold, order.Balance.Refunded, order.Page, order.Product));
+        Assert.Equal(
+            (4900, 900, "sold end", "Harvest Kit"),
+            (order.Balance.Sold, order.Balance.Refunded, order.Page, order.Product)
+        );
 
         using var owner = await wexil.OwnerAsync();
         var count = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/sold/count");
@@ -51,15 +74,21 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         const string sale = """{"order":"X-1","amount":"49.00","currency":"USD"}""";
         Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync("another"u8.ToArray(), sale)).StatusCode);
         Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync(secret, sale, TimeSpan.FromMinutes(-6))).StatusCode);
-        Assert.Equal(HttpStatusCode.RequestEntityTooLarge, (await TellAsync(secret, sale + new string(' ', 70_000))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.RequestEntityTooLarge,
+            (await TellAsync(secret, sale + new string(' ', 70_000))).StatusCode
+        );
         var wrong = await TellAsync(secret, """{"order":"X-1","amount":"-49.00","currency":"USD"}""");
         Assert.Equal(HttpStatusCode.BadRequest, wrong.StatusCode);
         Assert.Contains("\"field\":\"amount\"", await wrong.Content.ReadAsStringAsync());
-        await Gen.String.AlwaysHoldsAsync(async body =>
-        {
-            var status = (int)(await TellAsync(secret, body)).StatusCode;
-            Assert.True(status is 400 or 413, $"{status} for {body}");
-        }, iter: 60);
+        await Gen.String.AlwaysHoldsAsync(
+            async body =>
+            {
+                var status = (int)(await TellAsync(secret, body)).StatusCode;
+                Assert.True(status is 400 or 413, $"{status} for {body}");
+            },
+            iter: 60
+        );
         // A renewed secret is the only one.
         await wexil.Get<SettingStore>().RenewHookSecretAsync();
         Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync(secret, sale)).StatusCode);
@@ -76,7 +105,11 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var refused = await TellAsync(secret, """{"type":"refund","order":"RX-1","amount":"10.00","currency":"EUR"}""");
         Assert.Equal(HttpStatusCode.BadRequest, refused.StatusCode);
         Assert.Contains("no exchange rate", await refused.Content.ReadAsStringAsync());
-        await wexil.Get<RateStore>().SetAsync(new(Currency.Find("EUR")!, DateOnly.FromDateTime(wexil.Time.GetUtcNow().Date.AddDays(-1)), 1.25m));
+        await wexil
+            .Get<RateStore>()
+            .SetAsync(
+                new(Currency.Find("EUR")!, DateOnly.FromDateTime(wexil.Time.GetUtcNow().Date.AddDays(-1)), 1.25m)
+            );
         try
         {
             const string back = """{"type":"refund","order":"RX-1","amount":"10.00","currency":"EUR"}""";
@@ -91,33 +124,90 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         }
         finally
         {
-            await wexil.Get<RateStore>().DropAsync(Currency.Find("EUR")!, DateOnly.FromDateTime(wexil.Time.GetUtcNow().Date.AddDays(-1)));
+            await wexil
+                .Get<RateStore>()
+                .DropAsync(Currency.Find("EUR")!, DateOnly.FromDateTime(wexil.Time.GetUtcNow().Date.AddDays(-1)));
         }
     }
 
     [Fact]
     public async Task A_till_that_names_and_signs_otherwise_is_taken_in_once_the_owner_has_said_how()
     {
-        var tested = await wexil.StartTestAsync("mapped", Weights.Of(0, 100), outsideThanks: new("https://till.larkrow.example/mapped"));
+        var tested = await wexil.StartTestAsync(
+            "mapped",
+            Weights.Of(0, 100),
+            outsideThanks: new("https://till.larkrow.example/mapped")
+        );
         var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
         using var owner = await wexil.OwnerAsync();
-        var refused = await (await WexilFixture.PostAsync(owner, "/settings", "Mapping", ("Mapping.SignatureHeader", "no header"), ("Mapping.PassThrough", "wx"), ("Mapping.Fields", "colour = red"))).Content.ReadAsStringAsync();
-        foreach (var problem in new[] { "X-Wexil-Signature", "such as custom", "This is not: colour = red", "value=\"no header\"" }) Assert.Contains(problem, refused);
-        Assert.Equal(HttpStatusCode.Redirect, (await WexilFixture.PostAsync(owner, "/settings", "Mapping", ("Mapping.SignatureHeader", "X-Till"), ("Mapping.PassThrough", "custom"), ("Mapping.InSmallestUnits", "true"), ("Mapping.Fields", "order = data.id\namount = data.cents\ncurrency = data.money\nwx = data.custom"))).StatusCode);
+        var refused = await (
+            await WexilFixture.PostAsync(
+                owner,
+                "/settings",
+                "Mapping",
+                ("Mapping.SignatureHeader", "no header"),
+                ("Mapping.PassThrough", "wx"),
+                ("Mapping.Fields", "colour = red")
+            )
+        ).Content.ReadAsStringAsync();
+        foreach (
+            var problem in new[]
+            {
+                "X-Wexil-Signature",
+                "such as custom",
+                "This is not: colour = red",
+                "value=\"no header\"",
+            }
+        )
+            Assert.Contains(problem, refused);
+        Assert.Equal(
+            HttpStatusCode.Redirect,
+            (
+                await WexilFixture.PostAsync(
+                    owner,
+                    "/settings",
+                    "Mapping",
+                    ("Mapping.SignatureHeader", "X-Till"),
+                    ("Mapping.PassThrough", "custom"),
+                    ("Mapping.InSmallestUnits", "true"),
+                    ("Mapping.Fields", "order = data.id\namount = data.cents\ncurrency = data.money\nwx = data.custom")
+                )
+            ).StatusCode
+        );
         try
         {
             using var buyer = wexil.Visitor();
             await buyer.GetAsync("/go/mapped");
-            var token = AddressQuery.Value((await buyer.GetAsync("/go/mapped-thanks")).Headers.Location!.Query, "custom");
-            var body = Encoding.UTF8.GetBytes($$$"""{"data":{"id":"M-1","cents":4900,"money":"usd","custom":"{{{token}}}"}}""");
-            using var request = new HttpRequestMessage(HttpMethod.Post, "/hooks/sale") { Content = new ByteArrayContent(body) };
-            request.Headers.Add("X-Till", Convert.ToHexStringLower(System.Security.Cryptography.HMACSHA256.HashData(secret, body)));
+            var token = AddressQuery.Value(
+                (await buyer.GetAsync("/go/mapped-thanks")).Headers.Location!.Query,
+                "custom"
+            );
+            var body = Encoding.UTF8.GetBytes(
+                $$$"""{"data":{"id":"M-1","cents":4900,"money":"usd","custom":"{{{token}}}"}}"""
+            );
+            using var request = new HttpRequestMessage(HttpMethod.Post, "/hooks/sale")
+            {
+                Content = new ByteArrayContent(body),
+            };
+            request.Headers.Add(
+                "X-Till",
+                Convert.ToHexStringLower(System.Security.Cryptography.HMACSHA256.HashData(secret, body))
+            );
             using var till = wexil.Visitor();
             Assert.Equal(HttpStatusCode.OK, (await till.SendAsync(request)).StatusCode);
             await wexil.Host.Journal.WhenProjectedAsync();
-            Assert.Equal(4900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[1].Takings.Sum);
+            Assert.Equal(
+                4900,
+                wexil
+                    .Get<TallyStore>()
+                    .Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[1]
+                    .Takings.Sum
+            );
             var sums = wexil.Get<SaleStore>().Sums(All with { Text = "M-1" }, LedgerBy.Test);
-            Assert.Equal(("mapped: mapped b", 1L, 4900L), (sums.Single().Name, sums.Single().Orders, sums.Single().Net));
+            Assert.Equal(
+                ("mapped: mapped b", 1L, 4900L),
+                (sums.Single().Name, sums.Single().Orders, sums.Single().Net)
+            );
             Assert.Contains("mapped: mapped b", await owner.GetStringAsync("/sales?by=Test&text=M-1"));
         }
         finally
@@ -135,29 +225,83 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var tested = await wexil.StartTestAsync("ledger", Weights.Of(100, 0));
         using var reader = wexil.Visitor();
         await reader.GetAsync("/go/ledger");
-        await reader.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "cleo@larkrow.example")]));
+        await reader.PostAsync(
+            $"/p/{tested.A.Slug}/opt-in",
+            new FormUrlEncodedContent([new("email", "cleo@larkrow.example")])
+        );
         await wexil.Host.Journal.WhenProjectedAsync();
         using var owner = await wexil.OwnerAsync();
 
-        var refused = await (await WexilFixture.PostAsync(owner, "/sales", "Add", ("New.Order", "H-1"), ("New.Amount", "12,50"), ("New.Currency", "USD"))).Content.ReadAsStringAsync();
+        var refused = await (
+            await WexilFixture.PostAsync(
+                owner,
+                "/sales",
+                "Add",
+                ("New.Order", "H-1"),
+                ("New.Amount", "12,50"),
+                ("New.Currency", "USD")
+            )
+        ).Content.ReadAsStringAsync();
         Assert.Contains("An amount above 0 such as 39.00", refused);
         Assert.Contains("value=\"H-1\"", refused);
-        await WexilFixture.PostAsync(owner, "/sales", "Add", ("New.Order", "H-1"), ("New.Amount", "39.00"), ("New.Currency", "USD"), ("New.Product", "Seed box"));
+        await WexilFixture.PostAsync(
+            owner,
+            "/sales",
+            "Add",
+            ("New.Order", "H-1"),
+            ("New.Amount", "39.00"),
+            ("New.Currency", "USD"),
+            ("New.Product", "Seed box")
+        );
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Contains("in the ledger already", await (await WexilFixture.PostAsync(owner, "/sales", "Add", ("New.Order", "H-1"), ("New.Amount", "39.00"), ("New.Currency", "USD"))).Content.ReadAsStringAsync());
+        Assert.Contains(
+            "in the ledger already",
+            await (
+                await WexilFixture.PostAsync(
+                    owner,
+                    "/sales",
+                    "Add",
+                    ("New.Order", "H-1"),
+                    ("New.Amount", "39.00"),
+                    ("New.Currency", "USD")
+                )
+            ).Content.ReadAsStringAsync()
+        );
 
-        Assert.Contains("Nobody opted in", await (await WexilFixture.PostAsync(owner, H1, "Assign", ("email", "nobody@larkrow.example"))).Content.ReadAsStringAsync());
+        Assert.Contains(
+            "Nobody opted in",
+            await (
+                await WexilFixture.PostAsync(owner, H1, "Assign", ("email", "nobody@larkrow.example"))
+            ).Content.ReadAsStringAsync()
+        );
         await WexilFixture.PostAsync(owner, H1, "Assign", ("email", "Cleo@larkrow.example"));
-        Assert.Contains("up to $39.00", await (await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "40"))).Content.ReadAsStringAsync());
+        Assert.Contains(
+            "up to $39.00",
+            await (await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "40"))).Content.ReadAsStringAsync()
+        );
         for (var i = 0; i < 4; i++)
         {
             // Each of two refunds is sent twice, as by a double click.
-            await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "10"), ("Once", $"00000000-0000-0000-0000-00000000000{i / 2}"));
+            await WexilFixture.PostAsync(
+                owner,
+                H1,
+                "Refund",
+                ("amount", "10"),
+                ("Once", $"00000000-0000-0000-0000-00000000000{i / 2}")
+            );
             await wexil.Host.Journal.WhenProjectedAsync();
         }
-        Assert.Equal(1900, wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[0].Takings.Sum);
+        Assert.Equal(
+            1900,
+            wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[0].Takings.Sum
+        );
         // Whoever had looked for it goes on looking at what was found.
-        var filtered = await WexilFixture.PostAsync(owner, $"{H1}&back={Uri.EscapeDataString("/sales?text=seed")}", "Assign", ("email", "Cleo@larkrow.example"));
+        var filtered = await WexilFixture.PostAsync(
+            owner,
+            $"{H1}&back={Uri.EscapeDataString("/sales?text=seed")}",
+            "Assign",
+            ("email", "Cleo@larkrow.example")
+        );
         Assert.Contains("text=seed", filtered.Headers.Location!.OriginalString);
         var ledger = await owner.GetStringAsync("/sales?text=seed");
         Assert.Contains("$20.00 went back", ledger);
@@ -166,7 +310,10 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 
         var made = await (await WexilFixture.PostAsync(owner, "/settings", "Secret")).Content.ReadAsStringAsync();
         Assert.Contains(Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!), made);
-        Assert.DoesNotContain(Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!), await owner.GetStringAsync("/settings"));
+        Assert.DoesNotContain(
+            Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!),
+            await owner.GetStringAsync("/settings")
+        );
     }
 
     [Fact]
@@ -176,21 +323,58 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var sales = wexil.Get<SaleStore>();
         using var buyer = wexil.Visitor();
         await buyer.GetAsync("/go/agree");
-        await buyer.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "fern@larkrow.example")]));
+        await buyer.PostAsync(
+            $"/p/{tested.A.Slug}/opt-in",
+            new FormUrlEncodedContent([new("email", "fern@larkrow.example")])
+        );
         await wexil.Host.Journal.WhenProjectedAsync();
-        var (fern, own, now) = (sales.VisitorOf("fern@larkrow.example")!.Value, new VisitorId(Guid.CreateVersion7()), wexil.Time.GetUtcNow());
-        foreach (var (order, visitor, amount) in new (string, VisitorId?, long)[] { ("AG-1", fern, 3900), ("AG-2", own, 500), ("AG-3", null, 700) })
+        var (fern, own, now) = (
+            sales.VisitorOf("fern@larkrow.example")!.Value,
+            new VisitorId(Guid.CreateVersion7()),
+            wexil.Time.GetUtcNow()
+        );
+        foreach (
+            var (order, visitor, amount) in new (string, VisitorId?, long)[]
+            {
+                ("AG-1", fern, 3900),
+                ("AG-2", own, 500),
+                ("AG-3", null, 700),
+            }
+        )
             await sales.RecordAsync(new SaleNotice(SaleKind.Sale, order, "", amount, "USD"), visitor, null, now);
         await wexil.Host.Journal.WhenProjectedAsync();
 
         var sums = sales.Sums(All with { Text = "AG-" }, LedgerBy.Source).ToDictionary(sum => sum.Name, sum => sum.Net);
-        Assert.Equal(new() { [SourceStore.Unnamed] = 3900, [SaleStore.NotCounted] = 500, [""] = 700 }, sums);
-        var source = wexil.Get<SourceStore>().Lines(tested.Funnel.Id, Currency.Default).Single(line => line.Source is null);
+        Assert.Equal(
+            new()
+            {
+                [SourceStore.Unnamed] = 3900,
+                [SaleStore.NotCounted] = 500,
+                [""] = 700,
+            },
+            sums
+        );
+        var source = wexil
+            .Get<SourceStore>()
+            .Lines(tested.Funnel.Id, Currency.Default)
+            .Single(line => line.Source is null);
         Assert.Equal((SourceStore.Unnamed, 3900), (source.Name, source.Earned));
         using var owner = await wexil.OwnerAsync();
-        Assert.Contains("a visit that is not counted", await owner.GetStringAsync("/sales?text=AG-2"), StringComparison.Ordinal);
-        Assert.Contains("a visit that is not counted", await owner.GetStringAsync("/sales/order?order=AG-2&currency=USD"), StringComparison.Ordinal);
-        Assert.DoesNotContain("not counted", await owner.GetStringAsync("/sales/order?order=AG-1&currency=USD"), StringComparison.Ordinal);
+        Assert.Contains(
+            "a visit that is not counted",
+            await owner.GetStringAsync("/sales?text=AG-2"),
+            StringComparison.Ordinal
+        );
+        Assert.Contains(
+            "a visit that is not counted",
+            await owner.GetStringAsync("/sales/order?order=AG-2&currency=USD"),
+            StringComparison.Ordinal
+        );
+        Assert.DoesNotContain(
+            "not counted",
+            await owner.GetStringAsync("/sales/order?order=AG-1&currency=USD"),
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]
@@ -198,8 +382,10 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         using var owner = await wexil.OwnerAsync();
         await wexil.Get<RateStore>().SetAsync(new(Currency.Find("GBP")!, new(2040, 11, 1), 1.25m));
-        const string csv = "order,date,amount,currency,type,refund\nR-1,2040-11-02,50.00,USD,sale,\nR-1,2040-11-03,10.00,GBP,refund,a\nR-1,2040-11-03,1000,JPY,refund,b";
-        Task<HttpResponseMessage> Post(string handler) => WexilFixture.PostAsync(owner, "/sales/file", handler, ("Csv", csv));
+        const string csv =
+            "order,date,amount,currency,type,refund\nR-1,2040-11-02,50.00,USD,sale,\nR-1,2040-11-03,10.00,GBP,refund,a\nR-1,2040-11-03,1000,JPY,refund,b";
+        Task<HttpResponseMessage> Post(string handler) =>
+            WexilFixture.PostAsync(owner, "/sales/file", handler, ("Csv", csv));
         var looked = await (await Post("")).Content.ReadAsStringAsync();
         Assert.Contains("there is no exchange rate between the two", looked, StringComparison.Ordinal);
         await Post("TakeIn");
@@ -216,7 +402,18 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     public async Task Orders_are_leafed_through_a_hundred_at_a_time_and_the_rows_hold_no_forms()
     {
         using var owner = await wexil.OwnerAsync();
-        var told = Enumerable.Range(1, 101).Select(i => wexil.Get<SaleStore>().RecordAsync(new(SaleKind.Sale, $"P-{i:000}", "", 100, "USD"), null, null, wexil.Time.GetUtcNow().AddMinutes(-i)));
+        var told = Enumerable
+            .Range(1, 101)
+            .Select(i =>
+                wexil
+                    .Get<SaleStore>()
+                    .RecordAsync(
+                        new(SaleKind.Sale, $"P-{i:000}", "", 100, "USD"),
+                        null,
+                        null,
+                        wexil.Time.GetUtcNow().AddMinutes(-i)
+                    )
+            );
         await Task.WhenAll(told);
         await wexil.Host.Journal.WhenProjectedAsync();
         var first = await owner.GetStringAsync("/sales?text=p-");
@@ -226,7 +423,10 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var second = await owner.GetStringAsync("/sales?text=p-&turned=1");
         Assert.Contains("P-101", second, StringComparison.Ordinal);
         Assert.DoesNotContain("P-100", second, StringComparison.Ordinal);
-        Assert.Equal(HttpStatusCode.NotFound, (await owner.GetAsync("/sales/order?order=P-999&currency=USD")).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.NotFound,
+            (await owner.GetAsync("/sales/order?order=P-999&currency=USD")).StatusCode
+        );
     }
 
     [Fact]
@@ -244,26 +444,50 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             """;
         using var owner = await wexil.OwnerAsync();
         Assert.Contains("Choose a file, or paste its lines.", await Post(""));
-        Assert.Contains("Say below which column is the order number and which the amount", await Post("", ("Csv", "a,b\n1,2")));
+        Assert.Contains(
+            "Say below which column is the order number and which the amount",
+            await Post("", ("Csv", "a,b\n1,2"))
+        );
         var looked = await Post("", ("Csv", csv));
         Assert.Contains("3 to take in, 0 known already, 4 that cannot be read", looked);
-        foreach (var problem in new[] { "lies ahead of the clock", "such as 2026-11-09", "An amount above 0", "names this order and line twice" }) Assert.Contains(problem, looked);
+        foreach (
+            var problem in new[]
+            {
+                "lies ahead of the clock",
+                "such as 2026-11-09",
+                "An amount above 0",
+                "names this order and line twice",
+            }
+        )
+            Assert.Contains(problem, looked);
         Assert.Contains("value=\"Gross\" selected=\"selected\"", looked);
         // Another column than the one guessed, and none for the amount that could be read.
-        Assert.Contains("0 to take in", await Post("", ("Csv", csv), ("Columns[amount]", "Item"), ("Columns[order]", "Transaction ID")));
+        Assert.Contains(
+            "0 to take in",
+            await Post("", ("Csv", csv), ("Columns[amount]", "Item"), ("Columns[order]", "Transaction ID"))
+        );
 
         Assert.Contains("3 lines taken in. 4 lines were left out.", await Post("TakeIn", ("Csv", csv)));
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.Contains("0 to take in, 3 known already", await Post("", ("Csv", csv)));
         Assert.Contains("Nothing was changed", await Post("TakeIn", ("Csv", csv)));
         var orders = wexil.Get<SaleStore>().Orders(All with { Text = "F-" }, 10);
-        Assert.Equal([("F-2", 2400L, "Winter light"), ("F-1", 4000L, "Harvest Kit")], orders.Select(order => (order.Order, order.Balance.Net, order.Product)));
+        Assert.Equal(
+            [("F-2", 2400L, "Winter light"), ("F-1", 4000L, "Harvest Kit")],
+            orders.Select(order => (order.Order, order.Balance.Net, order.Product))
+        );
         Assert.Equal(new DateTimeOffset(2040, 11, 2, 10, 30, 0, TimeSpan.Zero), orders[0].At);
 
         async Task<string> Post(string handler, params (string, string)[] fields)
         {
             var answer = await WexilFixture.PostAsync(owner, "/sales/file", handler, fields);
-            return WebUtility.HtmlDecode(await (answer.StatusCode == HttpStatusCode.Redirect ? owner.GetStringAsync(answer.Headers.Location) : answer.Content.ReadAsStringAsync()));
+            return WebUtility.HtmlDecode(
+                await (
+                    answer.StatusCode == HttpStatusCode.Redirect
+                        ? owner.GetStringAsync(answer.Headers.Location)
+                        : answer.Content.ReadAsStringAsync()
+                )
+            );
         }
     }
 
@@ -272,7 +496,10 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var bytes = Encoding.UTF8.GetBytes(body);
         var timestamp = (wexil.Time.GetUtcNow() + late).ToUnixTimeSeconds().ToString(CultureInfo.InvariantCulture);
         using var client = new HttpClient { BaseAddress = wexil.Visitors };
-        using var request = new HttpRequestMessage(HttpMethod.Post, "/hooks/sale") { Content = new ByteArrayContent(bytes) };
+        using var request = new HttpRequestMessage(HttpMethod.Post, "/hooks/sale")
+        {
+            Content = new ByteArrayContent(bytes),
+        };
         request.Headers.Add(HookSignature.TimestampHeader, timestamp);
         request.Headers.Add(HookSignature.SignatureHeader, HookSignature.Of(secret, timestamp, bytes));
         return await client.SendAsync(request);

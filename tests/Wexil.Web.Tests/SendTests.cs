@@ -32,11 +32,25 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(HttpStatusCode.NotFound, (await mine.GetAsync("/mine/forged")).StatusCode);
         await mine.GetAsync($"/mine/{wexil.Get<TryTickets>().IssueMine(TimeSpan.FromMinutes(5))}");
         Assert.Contains("Page B", await mine.GetStringAsync("/go/served"));
-        await mine.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", "owner@larkrow.example")]));
+        await mine.PostAsync(
+            $"/p/{tested.A.Slug}/opt-in",
+            new FormUrlEncodedContent([new("email", "owner@larkrow.example")])
+        );
         Assert.Equal((0, 0), await wexil.CountedAsync(tested.Test));
         Assert.Equal(
-            new Dictionary<NotCountedReason, long> { [NotCountedReason.Robot] = 1, [NotCountedReason.Prefetch] = 1, [NotCountedReason.Check] = 1, [NotCountedReason.Own] = 2 },
-            wexil.Get<TallyStore>().LeftOut(tested.Step.Id).OrderBy(row => row.Key == NotCountedReason.Own).ToDictionary());
+            new Dictionary<NotCountedReason, long>
+            {
+                [NotCountedReason.Robot] = 1,
+                [NotCountedReason.Prefetch] = 1,
+                [NotCountedReason.Check] = 1,
+                [NotCountedReason.Own] = 2,
+            },
+            wexil
+                .Get<TallyStore>()
+                .LeftOut(tested.Step.Id)
+                .OrderBy(row => row.Key == NotCountedReason.Own)
+                .ToDictionary()
+        );
         Assert.DoesNotContain(wexil.Get<PeopleStore>().Find(new(), 50), lead => lead.Email == "owner@larkrow.example");
 
         await mine.GetAsync("/go/served?wx_count=1");
@@ -55,16 +69,33 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await visitor.GetAsync("/go/clicked?s=letter");
         await visitor.GetAsync("/go/clicked?s=letter");
         await wexil.Host.Journal.WhenProjectedAsync();
-        var line = wexil.Get<SourceStore>().Lines(tested.Funnel.Id, Currency.Default).Single(line => line.Source?.Tag == "letter");
+        var line = wexil
+            .Get<SourceStore>()
+            .Lines(tested.Funnel.Id, Currency.Default)
+            .Single(line => line.Source?.Tag == "letter");
         Assert.Equal((2, 1), (line.Clicks, line.Visitors));
     }
 
     [Fact]
     public async Task A_source_is_credited_with_what_its_visitors_do_and_the_affiliates_id_reaches_the_till()
     {
-        var tested = await wexil.StartTestAsync("credited", Weights.Of(100, 0), outsideThanks: new("https://till.larkrow.example/thanks"));
+        var tested = await wexil.StartTestAsync(
+            "credited",
+            Weights.Of(100, 0),
+            outsideThanks: new("https://till.larkrow.example/thanks")
+        );
         var sources = wexil.Get<SourceStore>();
-        Assert.True(await sources.SaveAsync(tested.Funnel.Id, null, "letter", "Sunday letter", SourceKind.Letter, 35, new Dictionary<StepId, PageId>()));
+        Assert.True(
+            await sources.SaveAsync(
+                tested.Funnel.Id,
+                null,
+                "letter",
+                "Sunday letter",
+                SourceKind.Letter,
+                35,
+                new Dictionary<StepId, PageId>()
+            )
+        );
         using var reader = wexil.Visitor();
         await reader.GetAsync("/go/credited?s=Letter");
         // A later link does not take the visitor over, and moving on within is no click.
@@ -77,7 +108,13 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var lines = sources.Lines(tested.Funnel.Id, Currency.Default);
         var letter = lines.Single(line => line.Source?.Tag == "letter");
         Assert.Equal((1, 1, 1, 35L), (letter.Clicks, letter.Visitors, letter.OptIns, letter.Spent));
-        Assert.Equal((1, 0), (lines.Single(line => line.Source?.Tag == "forum").Clicks, lines.Single(line => line.Source?.Tag == "forum").Visitors));
+        Assert.Equal(
+            (1, 0),
+            (
+                lines.Single(line => line.Source?.Tag == "forum").Clicks,
+                lines.Single(line => line.Source?.Tag == "forum").Visitors
+            )
+        );
         Assert.Equal(1, lines.Single(line => line.Source?.Tag == "ann-17").OptIns);
     }
 
@@ -85,16 +122,32 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     public async Task A_tied_source_shows_its_page_and_is_counted_apart()
     {
         var tested = await wexil.StartTestAsync("tied", Weights.Of(100, 0));
-        await wexil.Get<SourceStore>().SaveAsync(tested.Funnel.Id, null, "ad-b", "The ad for B", SourceKind.Ad, null, new Dictionary<StepId, PageId> { [tested.Step.Id] = tested.B.Id });
+        await wexil
+            .Get<SourceStore>()
+            .SaveAsync(
+                tested.Funnel.Id,
+                null,
+                "ad-b",
+                "The ad for B",
+                SourceKind.Ad,
+                null,
+                new Dictionary<StepId, PageId> { [tested.Step.Id] = tested.B.Id }
+            );
         wexil.Get<Routes>().Reload();
         using var visitor = wexil.Visitor();
         Assert.Contains("Page B", await visitor.GetStringAsync("/go/tied?s=ad-b"));
         Assert.Contains("Page B", await visitor.GetStringAsync("/go/tied"));
         await visitor.GetAsync("/go/tied-thanks");
         Assert.Equal((0, 0), await wexil.CountedAsync(tested.Test));
-        Assert.Equal(new(tested.B.Id, ExclusionReason.Tied, new Arm(1, 1)), wexil.Get<TallyStore>().Apart(tested.Test).Single());
+        Assert.Equal(
+            new(tested.B.Id, ExclusionReason.Tied, new Arm(1, 1)),
+            wexil.Get<TallyStore>().Apart(tested.Test).Single()
+        );
         using var owner = await wexil.OwnerAsync();
-        Assert.Contains("Sent there by a source that is tied to it", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/tied/count"));
+        Assert.Contains(
+            "Sent there by a source that is tied to it",
+            await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/tied/count")
+        );
     }
 
     [Fact]
@@ -103,15 +156,41 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var tested = await wexil.StartTestAsync("tried", Weights.Of(0, 100));
         using var owner = await wexil.OwnerAsync();
         var send = $"/f/{tested.Funnel.Slug}/tried/send";
-        var fields = new[] { ("Rows[0].Page", tested.A.Id.Value.ToString()), ("Rows[0].Weight", "0"), ("Rows[1].Page", tested.B.Id.Value.ToString()), ("Rows[1].Weight", "100"), ("Who.Countries", "Germany"), ("Who.CountriesOut", "true"), ("Who.Rules[0].Parameter", "staff"), ("Who.Rules[0].Kind", "Present") };
-        var refused = await (await WexilFixture.PostAsync(owner, send, "Change", [.. fields, ("Who.Languages", "Klingonish")])).Content.ReadAsStringAsync();
+        var fields = new[]
+        {
+            ("Rows[0].Page", tested.A.Id.Value.ToString()),
+            ("Rows[0].Weight", "0"),
+            ("Rows[1].Page", tested.B.Id.Value.ToString()),
+            ("Rows[1].Weight", "100"),
+            ("Who.Countries", "Germany"),
+            ("Who.CountriesOut", "true"),
+            ("Who.Rules[0].Parameter", "staff"),
+            ("Who.Rules[0].Kind", "Present"),
+        };
+        var refused = await (
+            await WexilFixture.PostAsync(owner, send, "Change", [.. fields, ("Who.Languages", "Klingonish")])
+        ).Content.ReadAsStringAsync();
         Assert.Contains("“Klingonish” is no language that Wexil knows.", WebUtility.HtmlDecode(refused));
-        var judged = await (await WexilFixture.PostAsync(owner, send, "Judge", [.. fields, ("Try.Address", "https://x.example/?staff=1")])).Content.ReadAsStringAsync();
+        var judged = await (
+            await WexilFixture.PostAsync(
+                owner,
+                send,
+                "Judge",
+                [.. fields, ("Try.Address", "https://x.example/?staff=1")]
+            )
+        ).Content.ReadAsStringAsync();
         Assert.Contains("Does not take part: the address has staff. Sees the control.", judged);
         await WexilFixture.PostAsync(owner, send, "Change", fields);
-        Assert.Equal("Everyone from everywhere but Germany takes part; left out when the address has staff.", wexil.Get<TestStore>().Find(tested.Test)!.Sending.Audience.Sentence());
+        Assert.Equal(
+            "Everyone from everywhere but Germany takes part; left out when the address has staff.",
+            wexil.Get<TestStore>().Find(tested.Test)!.Sending.Audience.Sentence()
+        );
 
-        var made = WebUtility.HtmlDecode(await (await WexilFixture.PostAsync(owner, send, "Try", ("Try.Device", "Phone"), ("Try.Country", "DE"))).Content.ReadAsStringAsync());
+        var made = WebUtility.HtmlDecode(
+            await (
+                await WexilFixture.PostAsync(owner, send, "Try", ("Try.Device", "Phone"), ("Try.Country", "DE"))
+            ).Content.ReadAsStringAsync()
+        );
         var link = System.Text.RegularExpressions.Regex.Match(made, "/go/tried\\?wx_try=[^\"]+").Value;
         using var visitor = wexil.Visitor();
         var shown = await visitor.GetStringAsync(link);
@@ -130,12 +209,33 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var store = wexil.Get<TestStore>();
         await wexil.Get<VerdictStore>().KeepAsync(tested.Test, tested.A.Id, "by hand", "", "{}");
         var from = wexil.Time.GetUtcNow().AddHours(1);
-        var id = (await store.StartAsync(new(tested.Step.Id, tested.Thanks.Id, "Later", "", 0.2, 0.2, [tested.A.Id, tested.B.Id], Weights.Of(0, 100), TestSettings.Default with { Until = from.AddHours(5) }, from)))!.Value;
+        var id = (
+            await store.StartAsync(
+                new(
+                    tested.Step.Id,
+                    tested.Thanks.Id,
+                    "Later",
+                    "",
+                    0.2,
+                    0.2,
+                    [tested.A.Id, tested.B.Id],
+                    Weights.Of(0, 100),
+                    TestSettings.Default with
+                    {
+                        Until = from.AddHours(5),
+                    },
+                    from
+                )
+            )
+        )!.Value;
         wexil.Get<Routes>().Reload();
         async Task<(string Page, TestState State)> Come()
         {
             using var visitor = wexil.Visitor();
-            return ((await visitor.GetStringAsync("/go/timed")).Contains("Page B", StringComparison.Ordinal) ? "B" : "A", store.Find(id)!.StateAt(wexil.Time.GetUtcNow()));
+            return (
+                (await visitor.GetStringAsync("/go/timed")).Contains("Page B", StringComparison.Ordinal) ? "B" : "A",
+                store.Find(id)!.StateAt(wexil.Time.GetUtcNow())
+            );
         }
         Assert.Equal(("A", TestState.Scheduled), await Come());
         wexil.Time.Advance(TimeSpan.FromHours(1));
@@ -152,7 +252,14 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(("A", TestState.Over), await Come());
         Assert.Equal((2, 0), await wexil.CountedAsync(id));
         Assert.Equal(["Goes on", "Paused", "Set up to start later"], store.Changes(id).Select(change => change.What));
-        Assert.Equal(1, wexil.Get<TallyStore>().Apart(id).Where(arm => arm.Reason == ExclusionReason.NotRunning).Sum(arm => arm.Arm.Visitors) - 1);
+        Assert.Equal(
+            1,
+            wexil
+                .Get<TallyStore>()
+                .Apart(id)
+                .Where(arm => arm.Reason == ExclusionReason.NotRunning)
+                .Sum(arm => arm.Arm.Visitors) - 1
+        );
     }
 
     [Fact]
@@ -160,21 +267,40 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync("turns", Weights.Of(70, 30));
         var test = wexil.Get<TestStore>().Find(tested.Test)!;
-        await wexil.Get<TestStore>().ChangeAsync(test, test.Weights, [], test.Sending with { Turns = Allocation.InTurn }, null, [("In turn", true)]);
+        await wexil
+            .Get<TestStore>()
+            .ChangeAsync(
+                test,
+                test.Weights,
+                [],
+                test.Sending with
+                {
+                    Turns = Allocation.InTurn,
+                },
+                null,
+                [("In turn", true)]
+            );
         wexil.Get<Routes>().Reload();
-        await Task.WhenAll(Enumerable.Range(0, 57).Select(async _ =>
-        {
-            using var visitor = wexil.Visitor();
-            (await visitor.GetAsync("/go/turns")).EnsureSuccessStatusCode();
-            await Task.WhenAll(visitor.GetAsync("/go/turns"), visitor.GetAsync("/go/turns"));
-        }));
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, 57)
+                .Select(async _ =>
+                {
+                    using var visitor = wexil.Visitor();
+                    (await visitor.GetAsync("/go/turns")).EnsureSuccessStatusCode();
+                    await Task.WhenAll(visitor.GetAsync("/go/turns"), visitor.GetAsync("/go/turns"));
+                })
+        );
         await wexil.Host.Journal.WhenProjectedAsync();
         var had = wexil.Get<TallyStore>().Turns(tested.Test, wexil.Get<TestStore>().Phases(tested.Test)[^1].Id);
         Assert.InRange(had[tested.A.Id], 39, 40);
         Assert.Equal(57, had.Values.Sum());
         // A keeper that begins anew, as after a start, gives the turns that this one would have given.
         var route = wexil.Get<Routes>().Current.Step("turns")!.Test!;
-        Assert.Equal(wexil.Get<TurnKeeper>().Upcoming(route, 20), new TurnKeeper(wexil.Get<TallyStore>(), wexil.Get<TroubleLog>()).Upcoming(route, 20));
+        Assert.Equal(
+            wexil.Get<TurnKeeper>().Upcoming(route, 20),
+            new TurnKeeper(wexil.Get<TallyStore>(), wexil.Get<TroubleLog>()).Upcoming(route, 20)
+        );
     }
 
     [Fact]
@@ -183,16 +309,32 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var tested = await wexil.StartTestAsync("third");
         using var before = wexil.Visitor();
         var page = await before.GetStringAsync("/go/third");
-        var third = await wexil.Get<PageStore>().AddAsync(tested.Step.Id, "third c", WexilFixture.Bundle("<h1>Page C</h1>"));
+        var third = await wexil
+            .Get<PageStore>()
+            .AddAsync(tested.Step.Id, "third c", WexilFixture.Bundle("<h1>Page C</h1>"));
         using var owner = await wexil.OwnerAsync();
         var send = $"/f/{tested.Funnel.Slug}/third/send";
-        var saved = await WexilFixture.PostAsync(owner, send, "Change", ("Rows[0].Page", $"{tested.A.Id.Value}"), ("Rows[0].Weight", "0"), ("Rows[1].Page", $"{tested.B.Id.Value}"), ("Rows[1].Weight", "0"), ("Rows[2].Page", $"{third.Value}"), ("Rows[2].In", "true"), ("Rows[2].Weight", "100"));
+        var saved = await WexilFixture.PostAsync(
+            owner,
+            send,
+            "Change",
+            ("Rows[0].Page", $"{tested.A.Id.Value}"),
+            ("Rows[0].Weight", "0"),
+            ("Rows[1].Page", $"{tested.B.Id.Value}"),
+            ("Rows[1].Weight", "0"),
+            ("Rows[2].Page", $"{third.Value}"),
+            ("Rows[2].In", "true"),
+            ("Rows[2].Weight", "100")
+        );
         Assert.Equal(HttpStatusCode.Redirect, saved.StatusCode);
         using var after = wexil.Visitor();
         Assert.Contains("Page C", await after.GetStringAsync("/go/third"));
         Assert.Equal(page, await before.GetStringAsync("/go/third"));
         Assert.Equal((2, 0), await wexil.CountedAsync(tested.Test));
-        Assert.Contains("A page added, weights set to 0/0/100", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/third/count"));
+        Assert.Contains(
+            "A page added, weights set to 0/0/100",
+            await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/third/count")
+        );
     }
 
     [Fact]
@@ -231,23 +373,61 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync("costs");
         var sources = wexil.Get<SourceStore>();
-        await sources.SaveAsync(tested.Funnel.Id, null, "ads", "Ads", SourceKind.Ad, null, new Dictionary<StepId, PageId>());
+        await sources.SaveAsync(
+            tested.Funnel.Id,
+            null,
+            "ads",
+            "Ads",
+            SourceKind.Ad,
+            null,
+            new Dictionary<StepId, PageId>()
+        );
         using var owner = await wexil.OwnerAsync();
         var screen = $"/f/{tested.Funnel.Slug}/sources";
-        const string file = "date,source,spend,currency\n2040-11-01,ads,84.20,USD\n2040-11-02,ads,12.345,USD\n2040-11-03,nobody,1,\n2040-11-04,ads,1,EUR\n2040-11-05,ads,\"1,200.00\",\n2040-11-01,ads,5,";
-        var preview = WebUtility.HtmlDecode(await (await WexilFixture.PostAsync(owner, screen, "Costs", ("Csv", file))).Content.ReadAsStringAsync());
-        foreach (var sentence in new[] { "The amount is not written like 12.50.", "No source has the tag nobody.", "The amount is in EUR, and you count in USD.", "names this day of this source twice", "2 to take in, 0 known already, 4 that cannot be read" })
+        const string file =
+            "date,source,spend,currency\n2040-11-01,ads,84.20,USD\n2040-11-02,ads,12.345,USD\n2040-11-03,nobody,1,\n2040-11-04,ads,1,EUR\n2040-11-05,ads,\"1,200.00\",\n2040-11-01,ads,5,";
+        var preview = WebUtility.HtmlDecode(
+            await (await WexilFixture.PostAsync(owner, screen, "Costs", ("Csv", file))).Content.ReadAsStringAsync()
+        );
+        foreach (
+            var sentence in new[]
+            {
+                "The amount is not written like 12.50.",
+                "No source has the tag nobody.",
+                "The amount is in EUR, and you count in USD.",
+                "names this day of this source twice",
+                "2 to take in, 0 known already, 4 that cannot be read",
+            }
+        )
             Assert.Contains(sentence, preview);
         Assert.Empty(sources.Costs(tested.Funnel.Id));
         await WexilFixture.PostAsync(owner, screen, "TakeIn", ("Csv", file));
         await WexilFixture.PostAsync(owner, screen, "TakeIn", ("Csv", file));
         Assert.Equal(84_20 + 1200_00, sources.Costs(tested.Funnel.Id).Values.Sum());
-        Assert.Contains("spend is missing", await (await WexilFixture.PostAsync(owner, screen, "Costs", ("Csv", "date,source\n"))).Content.ReadAsStringAsync());
+        Assert.Contains(
+            "spend is missing",
+            await (
+                await WexilFixture.PostAsync(owner, screen, "Costs", ("Csv", "date,source\n"))
+            ).Content.ReadAsStringAsync()
+        );
         // A file goes the same way; one that is too long is said by its field, and nothing is read.
-        foreach (var (bytes, says) in new[] { (Encoding.UTF8.GetBytes(file), "known already"), (new byte[(512 << 10) + 1], "The file is longer than 512 KB.") })
+        foreach (
+            var (bytes, says) in new[]
+            {
+                (Encoding.UTF8.GetBytes(file), "known already"),
+                (new byte[(512 << 10) + 1], "The file is longer than 512 KB."),
+            }
+        )
         {
-            using var form = new MultipartFormDataContent { { new ByteArrayContent(bytes), "Upload", "costs.csv" }, { new StringContent(await WexilFixture.TokenAsync(owner, screen)), "__RequestVerificationToken" } };
-            Assert.Contains(says, await (await owner.PostAsync(screen + "?handler=Costs", form)).Content.ReadAsStringAsync());
+            using var form = new MultipartFormDataContent
+            {
+                { new ByteArrayContent(bytes), "Upload", "costs.csv" },
+                { new StringContent(await WexilFixture.TokenAsync(owner, screen)), "__RequestVerificationToken" },
+            };
+            Assert.Contains(
+                says,
+                await (await owner.PostAsync(screen + "?handler=Costs", form)).Content.ReadAsStringAsync()
+            );
         }
     }
 
@@ -256,7 +436,13 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync("handed", Weights.Of(50, 50), new("https://shop.larkrow.example/b"));
         using var owner = await wexil.OwnerAsync();
-        await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/handed/send", "Link", ("Carries", "None"), ("Redirects", "true"));
+        await WexilFixture.PostAsync(
+            owner,
+            $"/f/{tested.Funnel.Slug}/handed/send",
+            "Link",
+            ("Carries", "None"),
+            ("Redirects", "true")
+        );
         var seen = new HashSet<string>();
         while (seen.Count < 2)
         {

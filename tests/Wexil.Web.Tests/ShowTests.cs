@@ -10,7 +10,8 @@ public sealed class ShowTests
     [InlineData(0.00123, "0.12%")]
     [InlineData(0, "0.0%")]
     [InlineData(1, "100.0%")]
-    public void A_rate_has_the_digits_that_it_needs(double share, string shown) => Assert.Equal(shown, Format.Percent(share));
+    public void A_rate_has_the_digits_that_it_needs(double share, string shown) =>
+        Assert.Equal(shown, Format.Percent(share));
 
     [Theory]
     [InlineData(0.125, "+12.5%")]

@@ -13,14 +13,23 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     [Fact]
     public async Task Nobody_gets_in_without_signing_in_and_a_printed_link_works_once()
     {
-        using var stranger = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = wexil.Studio };
+        using var stranger = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false })
+        {
+            BaseAddress = wexil.Studio,
+        };
         foreach (var path in new[] { "/", "/funnels/new", "/people", "/f/any/step/count", "/live/1", "/jump?q=a" })
         {
             var answer = await stranger.GetAsync(path);
-            Assert.Equal((HttpStatusCode.Redirect, "/sign-in"), (answer.StatusCode, answer.Headers.Location!.AbsolutePath));
+            Assert.Equal(
+                (HttpStatusCode.Redirect, "/sign-in"),
+                (answer.StatusCode, answer.Headers.Location!.AbsolutePath)
+            );
         }
         var key = wexil.Get<SignInLinks>().Issue();
-        using var owner = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = wexil.Studio };
+        using var owner = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false })
+        {
+            BaseAddress = wexil.Studio,
+        };
         var signed = await owner.GetAsync($"/sign-in?key={key}");
         var cookie = signed.Headers.GetValues("Set-Cookie").Single();
         Assert.Contains("httponly", cookie);
@@ -33,16 +42,41 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     {
         await using var fresh = new FreshWexil();
         await fresh.InitializeAsync();
-        using var owner = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = fresh.Wexil.Studio };
-        Assert.DoesNotContain("<form", (await owner.GetStringAsync("/first-run")).Replace("action=\"/sign-in", "", StringComparison.Ordinal));
+        using var owner = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false })
+        {
+            BaseAddress = fresh.Wexil.Studio,
+        };
+        Assert.DoesNotContain(
+            "<form",
+            (await owner.GetStringAsync("/first-run")).Replace("action=\"/sign-in", "", StringComparison.Ordinal)
+        );
         var page = $"/first-run?key={fresh.Wexil.Get<SignInLinks>().Issue()}";
         var refused = await WexilFixture.PostAsync(owner, page, "", ("Password", "short"), ("Zone", "UTC"));
         Assert.Contains("At least 10 characters", await refused.Content.ReadAsStringAsync());
-        Assert.Equal(HttpStatusCode.Redirect, (await WexilFixture.PostAsync(owner, page, "", ("Password", "tomatoes in pots"), ("Zone", "Europe/Vienna"))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.Redirect,
+            (
+                await WexilFixture.PostAsync(
+                    owner,
+                    page,
+                    "",
+                    ("Password", "tomatoes in pots"),
+                    ("Zone", "Europe/Vienna")
+                )
+            ).StatusCode
+        );
         Assert.Equal("Europe/Vienna", fresh.Wexil.Get<SettingStore>().Zone.Id);
 
-        using var later = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = fresh.Wexil.Studio };
-        Assert.Contains("not the password", await (await WexilFixture.PostAsync(later, "/sign-in", "", ("Password", "radishes in pots"))).Content.ReadAsStringAsync());
+        using var later = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false })
+        {
+            BaseAddress = fresh.Wexil.Studio,
+        };
+        Assert.Contains(
+            "not the password",
+            await (
+                await WexilFixture.PostAsync(later, "/sign-in", "", ("Password", "radishes in pots"))
+            ).Content.ReadAsStringAsync()
+        );
         await WexilFixture.PostAsync(later, "/sign-in", "", ("Password", "tomatoes in pots"));
         Assert.Equal(HttpStatusCode.OK, (await later.GetAsync("/")).StatusCode);
     }
@@ -51,8 +85,17 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     public async Task Signing_out_closes_the_door_behind_oneself()
     {
         using var owner = await wexil.OwnerAsync();
-        var token = System.Text.RegularExpressions.Regex.Match(await owner.GetStringAsync("/"), "__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)").Groups[1].Value;
-        await owner.PostAsync("/sign-in?handler=Out", new FormUrlEncodedContent([new("__RequestVerificationToken", token)]));
+        var token = System
+            .Text.RegularExpressions.Regex.Match(
+                await owner.GetStringAsync("/"),
+                "__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)"
+            )
+            .Groups[1]
+            .Value;
+        await owner.PostAsync(
+            "/sign-in?handler=Out",
+            new FormUrlEncodedContent([new("__RequestVerificationToken", token)])
+        );
         Assert.Equal(HttpStatusCode.Redirect, (await owner.GetAsync("/")).StatusCode);
     }
 
@@ -60,19 +103,56 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     public async Task A_funnel_made_step_by_step_leads_from_one_link_to_the_next()
     {
         using var owner = await wexil.OwnerAsync();
-        var made = await WexilFixture.PostAsync(owner, "/funnels/new", "", ("Name", "Größe zählt"), ("Starter", "empty"));
+        var made = await WexilFixture.PostAsync(
+            owner,
+            "/funnels/new",
+            "",
+            ("Name", "Größe zählt"),
+            ("Starter", "empty")
+        );
         Assert.Equal("/f/groesse-zaehlt/steps/new", made.Headers.Location!.ToString());
-        await WexilFixture.PostAsync(owner, "/f/groesse-zaehlt/steps/new", "", ("Name", "First"), ("Kind", "OptIn"), ("LinkName", ""));
-        await WexilFixture.PostAsync(owner, "/f/groesse-zaehlt/steps/new", "", ("Name", "First"), ("Kind", "ThankYou"), ("LinkName", ""));
-        await WexilFixture.PostAsync(owner, "/f/groesse-zaehlt/first/build/add", "Paste", ("Html", "<title>Add</title><form><input type=email></form>"));
-        await WexilFixture.PostAsync(owner, "/f/groesse-zaehlt/first-2/build/add", "Paste", ("Html", "<h1>Done</h1>"), ("Name", "The end"));
+        await WexilFixture.PostAsync(
+            owner,
+            "/f/groesse-zaehlt/steps/new",
+            "",
+            ("Name", "First"),
+            ("Kind", "OptIn"),
+            ("LinkName", "")
+        );
+        await WexilFixture.PostAsync(
+            owner,
+            "/f/groesse-zaehlt/steps/new",
+            "",
+            ("Name", "First"),
+            ("Kind", "ThankYou"),
+            ("LinkName", "")
+        );
+        await WexilFixture.PostAsync(
+            owner,
+            "/f/groesse-zaehlt/first/build/add",
+            "Paste",
+            ("Html", "<title>Add</title><form><input type=email></form>")
+        );
+        await WexilFixture.PostAsync(
+            owner,
+            "/f/groesse-zaehlt/first-2/build/add",
+            "Paste",
+            ("Html", "<h1>Done</h1>"),
+            ("Name", "The end")
+        );
         Assert.Contains("Preview", await owner.GetStringAsync("/f/groesse-zaehlt/first/build/add-2"));
         Assert.Contains("One page is nothing to compare", await owner.GetStringAsync("/f/groesse-zaehlt/first-2/send"));
         using var visitor = wexil.Visitor();
-        var answer = await visitor.PostAsync("/p/add-2/opt-in", new FormUrlEncodedContent([new("email", "bo@larkrow.example")]));
+        var answer = await visitor.PostAsync(
+            "/p/add-2/opt-in",
+            new FormUrlEncodedContent([new("email", "bo@larkrow.example")])
+        );
         Assert.Contains("Done", await visitor.GetStringAsync(answer.Headers.Location!));
         Assert.Equal(HttpStatusCode.NotFound, (await owner.GetAsync("/f/groesse-zaehlt/nothing/build")).StatusCode);
-        Assert.Equal("/f/groesse-zaehlt/first-2/build", (await owner.GetAsync("/jump?q=http://127.0.0.1/go/first-2")).Headers.Location!.ToString());
+        Assert.Equal(
+            "/f/groesse-zaehlt/first-2/build",
+            (await owner.GetAsync("/jump?q=http://127.0.0.1/go/first-2")).Headers.Location!.ToString()
+        );
     }
 
     [Fact]
@@ -83,7 +163,13 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         await visitor.GetAsync("/go/frozen");
         await wexil.Host.Journal.WhenProjectedAsync();
         using var owner = await wexil.OwnerAsync();
-        await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/frozen/keep", "Keep", ("Kept", tested.A.Id.Value.ToString()), ("Confirmed", "true"));
+        await WexilFixture.PostAsync(
+            owner,
+            $"/f/{tested.Funnel.Slug}/frozen/keep",
+            "Keep",
+            ("Kept", tested.A.Id.Value.ToString()),
+            ("Confirmed", "true")
+        );
         var stored = wexil.Get<VerdictStore>().Of(tested.Step.Id).Single();
         await visitor.GetAsync("/go/frozen-thanks");
         await wexil.Host.Journal.WhenProjectedAsync();
@@ -97,8 +183,14 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     public async Task Posts_from_elsewhere_and_other_host_names_are_turned_away()
     {
         using var owner = await wexil.OwnerAsync();
-        Assert.Equal(HttpStatusCode.BadRequest, (await owner.PostAsync("/funnels/new", new FormUrlEncodedContent([new("Name", "Forged")]))).StatusCode);
-        using var foreign = new HttpRequestMessage(HttpMethod.Post, "/funnels/new") { Content = new FormUrlEncodedContent([new("Name", "Forged")]) };
+        Assert.Equal(
+            HttpStatusCode.BadRequest,
+            (await owner.PostAsync("/funnels/new", new FormUrlEncodedContent([new("Name", "Forged")]))).StatusCode
+        );
+        using var foreign = new HttpRequestMessage(HttpMethod.Post, "/funnels/new")
+        {
+            Content = new FormUrlEncodedContent([new("Name", "Forged")]),
+        };
         foreign.Headers.Add("Origin", wexil.Visitors.GetLeftPart(UriPartial.Authority));
         Assert.Equal(HttpStatusCode.Forbidden, (await owner.SendAsync(foreign)).StatusCode);
         using var renamed = new HttpRequestMessage(HttpMethod.Get, "/");
@@ -119,7 +211,14 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var tested = await wexil.StartTestAsync($"bad-{handler.ToLowerInvariant()}");
         using var owner = await wexil.OwnerAsync();
         var page = $"/f/{tested.Funnel.Slug}/{tested.Step.Slug}/build/add";
-        var answer = await WexilFixture.PostAsync(owner, page, handler, ("Name", "A name that was typed"), ("Html", ""), ("Outside", ""));
+        var answer = await WexilFixture.PostAsync(
+            owner,
+            page,
+            handler,
+            ("Name", "A name that was typed"),
+            ("Html", ""),
+            ("Outside", "")
+        );
         var html = await answer.Content.ReadAsStringAsync();
         Assert.Contains(why, WebUtility.HtmlDecode(html));
         Assert.Contains("A name that was typed", html);
@@ -134,14 +233,26 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         using var zip = new MemoryStream();
         using (var archive = new ZipArchive(zip, ZipArchiveMode.Create, leaveOpen: true))
         {
-            foreach (var (path, text) in new[] { ("dist/index.html", "<title>The kit</title><img src=img/k.svg>"), ("dist/img/k.svg", "<svg/>") })
+            foreach (
+                var (path, text) in new[]
+                {
+                    ("dist/index.html", "<title>The kit</title><img src=img/k.svg>"),
+                    ("dist/img/k.svg", "<svg/>"),
+                }
+            )
             {
                 using var writer = new StreamWriter(archive.CreateEntry(path).Open());
                 writer.Write(text);
             }
         }
         var page = $"/f/{tested.Funnel.Slug}/zipped/build/add";
-        var token = System.Text.RegularExpressions.Regex.Match(await owner.GetStringAsync(page), "__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)").Groups[1].Value;
+        var token = System
+            .Text.RegularExpressions.Regex.Match(
+                await owner.GetStringAsync(page),
+                "__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)"
+            )
+            .Groups[1]
+            .Value;
         using var form = new MultipartFormDataContent { { new StringContent(token), "__RequestVerificationToken" } };
         var content = new ByteArrayContent(zip.ToArray());
         content.Headers.ContentType = new MediaTypeHeaderValue("application/zip");
@@ -150,7 +261,10 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var added = wexil.Get<PageStore>().Of(tested.Step.Id)[^1];
         Assert.Equal("The kit", added.Name);
         using var visitor = wexil.Visitor();
-        Assert.Matches("^<script src=\"[^\"]+/wexil.js\" data-page=\"the-kit\" async></script><title>The kit</title><img src=/a/[0-9a-f]{64}/k.svg>$", await visitor.GetStringAsync("/p/the-kit/"));
+        Assert.Matches(
+            "^<script src=\"[^\"]+/wexil.js\" data-page=\"the-kit\" async></script><title>The kit</title><img src=/a/[0-9a-f]{64}/k.svg>$",
+            await visitor.GetStringAsync("/p/the-kit/")
+        );
         Assert.Equal("<svg/>", await visitor.GetStringAsync("/p/the-kit/img/k.svg"));
     }
 
@@ -160,7 +274,13 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var tested = await wexil.StartTestAsync("uneven");
         using var owner = await wexil.OwnerAsync();
         var send = $"/f/{tested.Funnel.Slug}/uneven/send";
-        var rows = new[] { ("Rows[0].Page", tested.A.Id.Value.ToString()), ("Rows[0].Weight", "70"), ("Rows[1].Page", tested.B.Id.Value.ToString()), ("Rows[1].Weight", "20") };
+        var rows = new[]
+        {
+            ("Rows[0].Page", tested.A.Id.Value.ToString()),
+            ("Rows[0].Weight", "70"),
+            ("Rows[1].Page", tested.B.Id.Value.ToString()),
+            ("Rows[1].Weight", "20"),
+        };
         var html = await (await WexilFixture.PostAsync(owner, send, "Change", rows)).Content.ReadAsStringAsync();
         Assert.Contains("The weights add up to 90: 10 more to give out.", html);
         Assert.Contains("value=\"70\"", html);
@@ -178,7 +298,10 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     {
         var tested = await wexil.StartTestAsync("taken");
         using var owner = await wexil.OwnerAsync();
-        async Task<string> Ask(string name) => await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/steps/new?handler=Link&name={Uri.EscapeDataString(name)}");
+        async Task<string> Ask(string name) =>
+            await owner.GetStringAsync(
+                $"/f/{tested.Funnel.Slug}/steps/new?handler=Link&name={Uri.EscapeDataString(name)}"
+            );
         Assert.Contains("Another step has this link", await Ask("taken"));
         Assert.Contains("Only small letters", await Ask("Taken"));
         Assert.Equal("{\"problem\":null}", await Ask("free-one"));

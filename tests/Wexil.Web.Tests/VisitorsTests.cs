@@ -66,7 +66,12 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
     [Fact]
     public async Task An_outside_page_is_reached_through_the_script_with_the_token_first_and_the_own_cookie_after()
     {
-        var tested = await wexil.StartTestAsync("outside", Weights.Of(0, 100), new("https://shop.larkrow.example/b?own=1"), new("https://shop.larkrow.example/thanks"));
+        var tested = await wexil.StartTestAsync(
+            "outside",
+            Weights.Of(0, 100),
+            new("https://shop.larkrow.example/b?own=1"),
+            new("https://shop.larkrow.example/thanks")
+        );
         using var visitor = wexil.Visitor();
         var sent = (await visitor.GetAsync("/go/outside?s=letter&q=a%20b")).Headers.Location!;
         Assert.StartsWith("https://shop.larkrow.example/b?own=1&q=a%20b&wx=", sent.OriginalString);
@@ -81,20 +86,34 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
 
         // Ten minutes later the token is over, but the site's own cookie goes on.
         wexil.Time.Advance(TimeSpan.FromMinutes(11));
-        Assert.Equal(HttpStatusCode.NoContent, (await Tell(site, new { page = "https://shop.larkrow.example/thanks", wx = token })).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.NoContent,
+            (await Tell(site, new { page = "https://shop.larkrow.example/thanks", wx = token })).StatusCode
+        );
         Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
-        await Tell(site, new { page = "https://shop.larkrow.example/thanks?order=7#top", visitor = own, wx = token });
+        await Tell(
+            site,
+            new
+            {
+                page = "https://shop.larkrow.example/thanks?order=7#top",
+                visitor = own,
+                wx = token,
+            }
+        );
         Assert.Equal((1, 1), await wexil.CountedAsync(tested.Test));
     }
 
-    private static Task<HttpResponseMessage> Tell(HttpClient site, object message) => site.PostAsync("/reached", new StringContent(JsonSerializer.Serialize(message)));
+    private static Task<HttpResponseMessage> Tell(HttpClient site, object message) =>
+        site.PostAsync("/reached", new StringContent(JsonSerializer.Serialize(message)));
 
     [Fact]
     public async Task An_own_cookie_wins_over_a_token_that_came_in_a_forwarded_address()
     {
         await wexil.StartTestAsync("forwarded", Weights.Of(0, 100), new("https://shop.larkrow.example/forwarded"));
         using var first = wexil.Visitor();
-        var token = System.Web.HttpUtility.ParseQueryString((await first.GetAsync("/go/forwarded")).Headers.Location!.Query)["wx"];
+        var token = System.Web.HttpUtility.ParseQueryString(
+            (await first.GetAsync("/go/forwarded")).Headers.Location!.Query
+        )["wx"];
         using var friend = wexil.Visitor(cookies: false);
         using var request = new HttpRequestMessage(HttpMethod.Get, $"/go/forwarded?wx={token}");
         var own = VisitorId.New(wexil.Time.GetUtcNow(), new SeededChance(99)).ToString();
@@ -102,7 +121,10 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         var answer = await friend.SendAsync(request);
         Assert.False(answer.Headers.Contains("Set-Cookie"));
         using var bare = wexil.Visitor(cookies: false);
-        Assert.Contains(wexil.Get<VisitorToken>().Read(token, wexil.Time.GetUtcNow())!.Value.ToString(), (await bare.GetAsync($"/go/forwarded?wx={token}")).Headers.GetValues("Set-Cookie").Single());
+        Assert.Contains(
+            wexil.Get<VisitorToken>().Read(token, wexil.Time.GetUtcNow())!.Value.ToString(),
+            (await bare.GetAsync($"/go/forwarded?wx={token}")).Headers.GetValues("Set-Cookie").Single()
+        );
     }
 
     [Fact]
@@ -133,9 +155,14 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
             await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", email)]));
         Assert.Equal(HttpStatusCode.BadRequest, (await Send("not an address")).StatusCode);
         var answer = await Send("ann@larkrow.example");
-        Assert.Equal((HttpStatusCode.SeeOther, "/go/join-thanks"), (answer.StatusCode, answer.Headers.Location!.ToString()));
+        Assert.Equal(
+            (HttpStatusCode.SeeOther, "/go/join-thanks"),
+            (answer.StatusCode, answer.Headers.Location!.ToString())
+        );
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Single(wexil.Get<PeopleStore>().Find(new(), 50), lead => lead.Email == "ann@larkrow.example" && lead.Page == tested.A.Name);
+        Assert.Single(wexil.Get<PeopleStore>().Find(new(), 50), lead =>
+            lead.Email == "ann@larkrow.example" && lead.Page == tested.A.Name
+        );
     }
 
     [Fact]
@@ -146,7 +173,13 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         Assert.Contains("Page A", await before.GetStringAsync("/go/keeping"));
         using var owner = await wexil.OwnerAsync();
         var keep = $"/f/{tested.Funnel.Slug}/keeping/keep";
-        await WexilFixture.PostAsync(owner, keep, "Keep", ("Kept", tested.B.Id.Value.ToString()), ("Confirmed", "true"));
+        await WexilFixture.PostAsync(
+            owner,
+            keep,
+            "Keep",
+            ("Kept", tested.B.Id.Value.ToString()),
+            ("Confirmed", "true")
+        );
         Assert.Contains("Page B", await before.GetStringAsync("/go/keeping"));
         using var meanwhile = wexil.Visitor();
         Assert.Contains("Page B", await meanwhile.GetStringAsync("/go/keeping"));
@@ -167,18 +200,30 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         var tested = await wexil.StartTestAsync("unwell");
         using var visitor = wexil.Visitor();
         using var owner = await wexil.OwnerAsync();
-        using (var other = new SqliteConnection($"Data Source={Path.Combine(wexil.Host.Options.Data, "wexil.db")};Pooling=false"))
+        using (
+            var other = new SqliteConnection(
+                $"Data Source={Path.Combine(wexil.Host.Options.Data, "wexil.db")};Pooling=false"
+            )
+        )
         {
             other.Open();
             using var holds = other.BeginTransaction(deferred: false);
             var first = await visitor.GetStringAsync("/go/unwell");
             Assert.Equal(first, await visitor.GetStringAsync("/go/unwell"));
-            while (wexil.Host.Journal.Health.Trouble is null) await Task.Delay(10);
+            while (wexil.Host.Journal.Health.Trouble is null)
+                await Task.Delay(10);
             Assert.Contains("The store is not well", await owner.GetStringAsync("/"));
-            var refused = await WexilFixture.PostAsync(owner, "/funnels/new", "", ("Name", "Not now"), ("Starter", "empty"));
+            var refused = await WexilFixture.PostAsync(
+                owner,
+                "/funnels/new",
+                "",
+                ("Name", "Not now"),
+                ("Starter", "empty")
+            );
             Assert.Contains("could not be saved", await refused.Content.ReadAsStringAsync());
         }
-        while (wexil.Host.Journal.Health is not { IsWell: true, Waiting: 0 }) await Task.Delay(10);
+        while (wexil.Host.Journal.Health is not { IsWell: true, Waiting: 0 })
+            await Task.Delay(10);
         Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
         Assert.DoesNotContain("The store is not well", await owner.GetStringAsync("/"));
     }
@@ -191,7 +236,10 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync("/p/nothing/")).StatusCode);
         Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync("/draft/forged")).StatusCode);
         Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync("/sign-in")).StatusCode);
-        Assert.Equal(HttpStatusCode.BadRequest, (await visitor.PostAsync("/reached", new StringContent("{"))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.BadRequest,
+            (await visitor.PostAsync("/reached", new StringContent("{"))).StatusCode
+        );
         var tested = await wexil.StartTestAsync("asked");
         Assert.Equal(HttpStatusCode.OK, (await visitor.SendAsync(new(HttpMethod.Head, "/go/asked"))).StatusCode);
         Assert.Equal((0, 0), await wexil.CountedAsync(tested.Test));

@@ -18,31 +18,43 @@ namespace Wexil.Web.Tests;
 public sealed partial class WexilFixture : IAsyncLifetime
 {
     public WexilHost Host { get; private set; } = null!;
+
     // Far ahead, so that no cookie of the tests is ever over by the clock of the machine.
     public FakeTimeProvider Time { get; } = new(new DateTimeOffset(2040, 11, 9, 8, 0, 0, TimeSpan.Zero));
     public Uri Studio => Host.Options.Studio;
     public Uri Visitors => Host.Options.Visitors;
 
-    public T Get<T>() where T : notnull => Host.Services.GetRequiredService<T>();
+    public T Get<T>()
+        where T : notnull => Host.Services.GetRequiredService<T>();
 
-    public async Task InitializeAsync() => Host = await WexilHost.StartAsync(new WexilOptions
-    {
-        Data = Directory.CreateTempSubdirectory("wexil-web-").FullName,
-        Studio = new($"http://localhost:{FreePort()}"),
-        Visitors = new($"http://127.0.0.1:{FreePort()}"),
-        // A test says itself what falls due, so that nothing happens beside it.
-        FollowsClock = false,
-    }, Time, new SeededChance(4));
+    public async Task InitializeAsync() =>
+        Host = await WexilHost.StartAsync(
+            new WexilOptions
+            {
+                Data = Directory.CreateTempSubdirectory("wexil-web-").FullName,
+                Studio = new($"http://localhost:{FreePort()}"),
+                Visitors = new($"http://127.0.0.1:{FreePort()}"),
+                // A test says itself what falls due, so that nothing happens beside it.
+                FollowsClock = false,
+            },
+            Time,
+            new SeededChance(4)
+        );
 
     public async Task DisposeAsync() => await Host.DisposeAsync();
 
-    public const string Desktop = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36";
-    public const string Phone = "Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.0 Mobile/15E148 Safari/604.1";
+    public const string Desktop =
+        "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36";
+    public const string Phone =
+        "Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.0 Mobile/15E148 Safari/604.1";
 
     /// <summary>Someone on the visitors' side, with a browser and cookies of their own.</summary>
     public HttpClient Visitor(bool cookies = true, string agent = Desktop)
     {
-        var client = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = cookies }) { BaseAddress = Visitors };
+        var client = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = cookies })
+        {
+            BaseAddress = Visitors,
+        };
         client.DefaultRequestHeaders.UserAgent.ParseAdd(agent);
         return client;
     }
@@ -57,29 +69,62 @@ public sealed partial class WexilFixture : IAsyncLifetime
     }
 
     /// <summary>Sends a form as a browser does: after reading the page that it stands on.</summary>
-    public static Task<HttpResponseMessage> PostAsync(HttpClient client, string page, string handler, params (string Name, string Value)[] fields) => PostAsync(client, page, page, handler, fields);
+    public static Task<HttpResponseMessage> PostAsync(
+        HttpClient client,
+        string page,
+        string handler,
+        params (string Name, string Value)[] fields
+    ) => PostAsync(client, page, page, handler, fields);
 
     /// <summary>Sends a form that stands on one page and goes to another.</summary>
-    public static async Task<HttpResponseMessage> PostAsync(HttpClient client, string page, string to, string handler, params (string Name, string Value)[] fields)
+    public static async Task<HttpResponseMessage> PostAsync(
+        HttpClient client,
+        string page,
+        string to,
+        string handler,
+        params (string Name, string Value)[] fields
+    )
     {
-        var form = new FormUrlEncodedContent(fields.Append(("__RequestVerificationToken", await TokenAsync(client, page))).Select(field => KeyValuePair.Create(field.Item1, field.Item2)));
-        return await client.PostAsync(handler.Length == 0 ? to : $"{to}{(to.Contains('?') ? '&' : '?')}handler={handler}", form);
+        var form = new FormUrlEncodedContent(
+            fields
+                .Append(("__RequestVerificationToken", await TokenAsync(client, page)))
+                .Select(field => KeyValuePair.Create(field.Item1, field.Item2))
+        );
+        return await client.PostAsync(
+            handler.Length == 0 ? to : $"{to}{(to.Contains('?') ? '&' : '?')}handler={handler}",
+            form
+        );
     }
 
     /// <summary>What a form of a page must send along.</summary>
-    public static async Task<string> TokenAsync(HttpClient client, string page) => Token().Match(await client.GetStringAsync(page)).Groups[1].Value;
+    public static async Task<string> TokenAsync(HttpClient client, string page) =>
+        Token().Match(await client.GetStringAsync(page)).Groups[1].Value;
 
     /// <summary>A funnel with an opt-in step that has two pages and a thank-you step that has one, and a test on the first.</summary>
-    public async Task<TestedStep> StartTestAsync(string slug, Weights? weights = null, Uri? outsideB = null, Uri? outsideThanks = null)
+    public async Task<TestedStep> StartTestAsync(
+        string slug,
+        Weights? weights = null,
+        Uri? outsideB = null,
+        Uri? outsideThanks = null
+    )
     {
         var funnel = await Get<FunnelStore>().CreateAsync(slug);
         var step = (await Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.OptIn, slug, slug))!;
         var thanks = (await Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.ThankYou, "Thanks", slug + "-thanks"))!;
         var pages = Get<PageStore>();
-        var a = await pages.AddAsync(step.Id, slug + " a", Bundle("<link rel=stylesheet href=css/a.css><h1>Page A</h1><form><input type=email name=email></form>"));
-        var b = outsideB is null ? await pages.AddAsync(step.Id, slug + " b", Bundle("<h1>Page B</h1>")) : await pages.AddAsync(step.Id, slug + " b", outsideB);
-        var last = outsideThanks is null ? await pages.AddAsync(thanks.Id, slug + " end", Bundle("<h1>Thanks</h1>")) : await pages.AddAsync(thanks.Id, slug + " end", outsideThanks);
-        var test = await Get<TestStore>().StartAsync(new(step.Id, thanks.Id, slug, "", 0.2, 0.2, [a, b], weights ?? Weights.Even(2)));
+        var a = await pages.AddAsync(
+            step.Id,
+            slug + " a",
+            Bundle("<link rel=stylesheet href=css/a.css><h1>Page A</h1><form><input type=email name=email></form>")
+        );
+        var b = outsideB is null
+            ? await pages.AddAsync(step.Id, slug + " b", Bundle("<h1>Page B</h1>"))
+            : await pages.AddAsync(step.Id, slug + " b", outsideB);
+        var last = outsideThanks is null
+            ? await pages.AddAsync(thanks.Id, slug + " end", Bundle("<h1>Thanks</h1>"))
+            : await pages.AddAsync(thanks.Id, slug + " end", outsideThanks);
+        var test = await Get<TestStore>()
+            .StartAsync(new(step.Id, thanks.Id, slug, "", 0.2, 0.2, [a, b], weights ?? Weights.Even(2)));
         Get<Routes>().Reload();
         return new(funnel, step, thanks, test!.Value, pages.Find(a)!, pages.Find(b)!, pages.Find(last)!);
     }
@@ -89,11 +134,21 @@ public sealed partial class WexilFixture : IAsyncLifetime
     {
         await Host.Journal.WhenProjectedAsync();
         var stored = Get<TestStore>().Find(test)!;
-        var arms = Get<TallyStore>().Phases(stored, Get<TestStore>().Phases(test)).SelectMany(phase => phase.Arms).ToArray();
+        var arms = Get<TallyStore>()
+            .Phases(stored, Get<TestStore>().Phases(test))
+            .SelectMany(phase => phase.Arms)
+            .ToArray();
         return (arms.Sum(arm => arm.Visitors), arms.Sum(arm => arm.Conversions));
     }
 
-    public static PageBundle Bundle(string html) => new([new("index.html", System.Text.Encoding.UTF8.GetBytes(html)), new("css/a.css", "h1{color:green}"u8.ToArray())], "index.html");
+    public static PageBundle Bundle(string html) =>
+        new(
+            [
+                new("index.html", System.Text.Encoding.UTF8.GetBytes(html)),
+                new("css/a.css", "h1{color:green}"u8.ToArray()),
+            ],
+            "index.html"
+        );
 
     public static int FreePort()
     {

@@ -13,9 +13,15 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
     public async Task Pages_are_compared_from_the_address_and_from_a_spreadsheet_and_what_is_wrong_is_said()
     {
         using var owner = await wexil.OwnerAsync();
-        const string numbers = "p[0].Name=Old&p[0].Visitors=5,000&p[0].Conversions=500&p[1].Name=New&p[1].Visitors=5000&p[1].Conversions=650";
-        Assert.Contains("Keep B. It brings 30% more conversions than A.", await owner.GetStringAsync("/workbench?" + numbers));
-        var pasted = await owner.GetAsync($"/workbench?Paste={Uri.EscapeDataString("page\tvisitors\tconversions\nOld\t5,000\t500\nNew\t5000\t650")}");
+        const string numbers =
+            "p[0].Name=Old&p[0].Visitors=5,000&p[0].Conversions=500&p[1].Name=New&p[1].Visitors=5000&p[1].Conversions=650";
+        Assert.Contains(
+            "Keep B. It brings 30% more conversions than A.",
+            await owner.GetStringAsync("/workbench?" + numbers)
+        );
+        var pasted = await owner.GetAsync(
+            $"/workbench?Paste={Uri.EscapeDataString("page\tvisitors\tconversions\nOld\t5,000\t500\nNew\t5000\t650")}"
+        );
         Assert.Contains("p[1].Visitors=5000", pasted.Headers.Location!.OriginalString);
         Assert.Contains("Keep B.", await owner.GetStringAsync(pasted.Headers.Location.OriginalString));
         var wrong = await owner.GetStringAsync("/workbench?p[0].Visitors=100&p[0].Conversions=200&p[1].Visitors=x");
@@ -32,8 +38,15 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
         var visitors = Planner.PeekSafeTotal(0.03, 0.036, 2);
         Assert.Contains($"about {Math.Ceiling(visitors / 100) * 100:N0} visitors in all", plan);
         Assert.Contains($"a lift of {Planner.LiftFound(0.03, 500 * 28, 2) * 100:0.0}% or more", plan);
-        Assert.Equal(14_000, Planner.PeekSafeTotal(0.03, 0.03 * (1 + Planner.LiftFound(0.03, 14_000, 2)!.Value), 2), 1.0);
-        Assert.Contains("cannot end within a year", await owner.GetStringAsync("/workbench/plan?Rate=0.1&Lift=5&PerDay=20"));
+        Assert.Equal(
+            14_000,
+            Planner.PeekSafeTotal(0.03, 0.03 * (1 + Planner.LiftFound(0.03, 14_000, 2)!.Value), 2),
+            1.0
+        );
+        Assert.Contains(
+            "cannot end within a year",
+            await owner.GetStringAsync("/workbench/plan?Rate=0.1&Lift=5&PerDay=20")
+        );
         Assert.Contains("Above 0 and below 100 percent.", await owner.GetStringAsync("/workbench/plan?Rate=abc"));
     }
 
@@ -41,9 +54,18 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
     public async Task A_split_that_lost_visitors_is_called()
     {
         using var owner = await wexil.OwnerAsync();
-        Assert.Contains("Visitors were lost or added", await owner.GetStringAsync("/workbench/split?Visitors=5000+4500"));
-        Assert.Contains("Yes, as closely as chance allows.", await owner.GetStringAsync("/workbench/split?Visitors=1661+1647+827&Weights=40/40/20"));
-        Assert.Contains("As many numbers as pages", await owner.GetStringAsync("/workbench/split?Visitors=5000+4500&Weights=1"));
+        Assert.Contains(
+            "Visitors were lost or added",
+            await owner.GetStringAsync("/workbench/split?Visitors=5000+4500")
+        );
+        Assert.Contains(
+            "Yes, as closely as chance allows.",
+            await owner.GetStringAsync("/workbench/split?Visitors=1661+1647+827&Weights=40/40/20")
+        );
+        Assert.Contains(
+            "As many numbers as pages",
+            await owner.GetStringAsync("/workbench/split?Visitors=5000+4500&Weights=1")
+        );
     }
 
     [Fact]
@@ -53,21 +75,75 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
         const string numbers = "/workbench/split?Visitors=5000+4500";
         Assert.Contains($"value=\"{numbers}\"", WebUtility.HtmlDecode(await owner.GetStringAsync(numbers)));
         Assert.DoesNotContain("name=\"Address\"", await owner.GetStringAsync("/workbench/split"));
-        Assert.Equal(HttpStatusCode.Redirect, (await WexilFixture.PostAsync(owner, numbers, "/workbench/kept", "", ("Address", numbers), ("Name", " Letter & card "))).StatusCode);
-        await WexilFixture.PostAsync(owner, numbers, "/workbench/kept", "", ("Address", "/workbench/plan?Rate=3&PerDay=500"), ("Name", "Autumn"));
+        Assert.Equal(
+            HttpStatusCode.Redirect,
+            (
+                await WexilFixture.PostAsync(
+                    owner,
+                    numbers,
+                    "/workbench/kept",
+                    "",
+                    ("Address", numbers),
+                    ("Name", " Letter & card ")
+                )
+            ).StatusCode
+        );
+        await WexilFixture.PostAsync(
+            owner,
+            numbers,
+            "/workbench/kept",
+            "",
+            ("Address", "/workbench/plan?Rate=3&PerDay=500"),
+            ("Name", "Autumn")
+        );
         var kept = WebUtility.HtmlDecode(await owner.GetStringAsync("/workbench/kept"));
         Assert.Contains($"<a href=\"{numbers}\">Letter & card</a>", kept);
-        Assert.True(kept.IndexOf("Autumn", StringComparison.Ordinal) < kept.IndexOf("Letter", StringComparison.Ordinal));
+        Assert.True(
+            kept.IndexOf("Autumn", StringComparison.Ordinal) < kept.IndexOf("Letter", StringComparison.Ordinal)
+        );
         // The same name again is the same numbers, renewed.
-        await WexilFixture.PostAsync(owner, numbers, "/workbench/kept", "", ("Address", "/workbench/plan?Rate=4&PerDay=500"), ("Name", "Autumn"));
-        Assert.Equal(["/workbench/plan?Rate=4&PerDay=500", numbers], wexil.Get<NumberStore>().All().Select(one => one.Address));
-        foreach (var (address, name, why) in new[] { (numbers, " ", "Give the numbers a name"), (numbers, new string('x', 81), "At most 80 characters."), ("https://elsewhere.example/?x=1", "Elsewhere", "no numbers of the workbench"), ("/workbench", "Empty", "no numbers of the workbench") })
+        await WexilFixture.PostAsync(
+            owner,
+            numbers,
+            "/workbench/kept",
+            "",
+            ("Address", "/workbench/plan?Rate=4&PerDay=500"),
+            ("Name", "Autumn")
+        );
+        Assert.Equal(
+            ["/workbench/plan?Rate=4&PerDay=500", numbers],
+            wexil.Get<NumberStore>().All().Select(one => one.Address)
+        );
+        foreach (
+            var (address, name, why) in new[]
+            {
+                (numbers, " ", "Give the numbers a name"),
+                (numbers, new string('x', 81), "At most 80 characters."),
+                ("https://elsewhere.example/?x=1", "Elsewhere", "no numbers of the workbench"),
+                ("/workbench", "Empty", "no numbers of the workbench"),
+            }
+        )
         {
-            var again = await (await WexilFixture.PostAsync(owner, numbers, "/workbench/kept", "", ("Address", address), ("Name", name))).Content.ReadAsStringAsync();
+            var again = await (
+                await WexilFixture.PostAsync(
+                    owner,
+                    numbers,
+                    "/workbench/kept",
+                    "",
+                    ("Address", address),
+                    ("Name", name)
+                )
+            ).Content.ReadAsStringAsync();
             Assert.Contains(why, again);
             Assert.Contains($"value=\"{name.Trim()}\"", again);
         }
-        await WexilFixture.PostAsync(owner, numbers, "/workbench/kept", "Drop", ("id", wexil.Get<NumberStore>().All()[0].Id.ToString(CultureInfo.InvariantCulture)));
+        await WexilFixture.PostAsync(
+            owner,
+            numbers,
+            "/workbench/kept",
+            "Drop",
+            ("id", wexil.Get<NumberStore>().All()[0].Id.ToString(CultureInfo.InvariantCulture))
+        );
         Assert.Equal(numbers, Assert.Single(wexil.Get<NumberStore>().All()).Address);
     }
 
@@ -76,16 +152,39 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
     {
         using var output = new MemoryStream();
         var problems = new StringWriter();
-        Assert.Equal(3, EvidenceCommand.Run(new StringReader("note,visitors_a,conversions_a,visitors_b,conversions_b\nx,100,10,100,20\ny,100,x,100,20\nz,100,0,100,5\n"), "two-proportions", asJson: false, output, problems));
+        Assert.Equal(
+            3,
+            EvidenceCommand.Run(
+                new StringReader(
+                    "note,visitors_a,conversions_a,visitors_b,conversions_b\nx,100,10,100,20\ny,100,x,100,20\nz,100,0,100,5\n"
+                ),
+                "two-proportions",
+                asJson: false,
+                output,
+                problems
+            )
+        );
         Assert.Equal("line 3: “x” is no count.", problems.ToString().Trim());
         var lines = System.Text.Encoding.UTF8.GetString(output.ToArray()).TrimStart('\uFEFF').TrimEnd().Split('\n');
         Assert.StartsWith("visitors_a,conversions_a,visitors_b,conversions_b,p_value,wilson_a_low", lines[0]);
         Assert.Equal(3, lines.Length);
         Assert.EndsWith("NA,NA,NA", lines[2]);
-        Assert.Equal(2, EvidenceCommand.Run(new StringReader("a,b\n1,2\n"), "planner", asJson: false, output, problems));
+        Assert.Equal(
+            2,
+            EvidenceCommand.Run(new StringReader("a,b\n1,2\n"), "planner", asJson: false, output, problems)
+        );
         Assert.Equal(2, EvidenceCommand.Run(new StringReader(""), "guess", asJson: false, output, problems));
         using var json = new MemoryStream();
-        Assert.Equal(0, EvidenceCommand.Run(new StringReader("visitors,conversions\n100;100,10;20\n"), "posterior-best", asJson: true, json, problems));
+        Assert.Equal(
+            0,
+            EvidenceCommand.Run(
+                new StringReader("visitors,conversions\n100;100,10;20\n"),
+                "posterior-best",
+                asJson: true,
+                json,
+                problems
+            )
+        );
         var best = System.Text.Json.JsonDocument.Parse(json.ToArray()).RootElement[0];
         Assert.InRange(best.GetProperty("chance_best")[1].GetDouble(), 0.9, 1);
     }

@@ -13,9 +13,20 @@ public readonly record struct LinkPart(string Name, string Macro)
     {
         var text = (written ?? "").Trim().TrimStart('&', '?');
         var equals = text.IndexOf('=', StringComparison.Ordinal);
-        if (equals < 1 || equals == text.Length - 1 || text.Length > MaxLength || text.Any(letter => letter is <= ' ' or > '~' or '&' or '#' or '"' or '<' or '>')) return null;
+        if (
+            equals < 1
+            || equals == text.Length - 1
+            || text.Length > MaxLength
+            || text.Any(letter => letter is <= ' ' or > '~' or '&' or '#' or '"' or '<' or '>')
+        )
+            return null;
         var name = text[..equals];
-        return name.All(letter => char.IsAsciiLetterOrDigit(letter) || letter is '-' or '_' or '.') && !new AddressQuery.Part(name).IsOurs && name != SourceTag.Parameter ? new(name, text[(equals + 1)..]) : null;
+        return
+            name.All(letter => char.IsAsciiLetterOrDigit(letter) || letter is '-' or '_' or '.')
+            && !new AddressQuery.Part(name).IsOurs
+            && name != SourceTag.Parameter
+            ? new(name, text[(equals + 1)..])
+            : null;
     }
 
     public override string ToString() => $"{Name}={Macro}";

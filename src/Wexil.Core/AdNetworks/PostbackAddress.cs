@@ -21,31 +21,47 @@ public sealed partial record PostbackAddress
     public static (PostbackAddress? Address, string? Problem) Read(string? written)
     {
         var text = (written ?? "").Trim();
-        if (text.Length > MaxLength) return (null, $"At most {MaxLength} characters.");
-        if (!text.Contains(Click, StringComparison.Ordinal)) return (null, $"It needs {Click} where the network’s own name of the click goes.");
+        if (text.Length > MaxLength)
+            return (null, $"At most {MaxLength} characters.");
+        if (!text.Contains(Click, StringComparison.Ordinal))
+            return (null, $"It needs {Click} where the network’s own name of the click goes.");
         if (Names().Matches(text).FirstOrDefault(name => Value(name.Value, Empty) is null) is { } unknown)
-            return (null, $"{unknown.Value} is not known. There are {Click}, {{event}}, {{value}}, {{currency}} and {{order}}.");
-        if (!Uri.TryCreate(new PostbackAddress(text).Fill(Empty), UriKind.Absolute, out var address) || address.Scheme is not ("http" or "https") || address.UserInfo.Length > 0)
+            return (
+                null,
+                $"{unknown.Value} is not known. There are {Click}, {{event}}, {{value}}, {{currency}} and {{order}}."
+            );
+        if (
+            !Uri.TryCreate(new PostbackAddress(text).Fill(Empty), UriKind.Absolute, out var address)
+            || address.Scheme is not ("http" or "https")
+            || address.UserInfo.Length > 0
+        )
             return (null, "A whole address such as https://ads.example/told?click={click_id}&value={value}.");
         // A name filled in before the path would let a link decide whom we ask.
-        return text.IndexOf('{', StringComparison.Ordinal) is var first && text.IndexOf('/', text.IndexOf("//", StringComparison.Ordinal) + 2) is var path && path >= 0 && path < first
-            ? (new(text), null) : (null, "Names in braces may stand behind the host only.");
+        return
+            text.IndexOf('{', StringComparison.Ordinal) is var first
+            && text.IndexOf('/', text.IndexOf("//", StringComparison.Ordinal) + 2) is var path
+            && path >= 0
+            && path < first
+            ? (new(text), null)
+            : (null, "Names in braces may stand behind the host only.");
     }
 
     /// <summary>The address with a postback's values, encoded, in their places.</summary>
-    public string Fill(Postback told) => Names().Replace(Template, name => Uri.EscapeDataString(Value(name.Value, told) ?? name.Value));
+    public string Fill(Postback told) =>
+        Names().Replace(Template, name => Uri.EscapeDataString(Value(name.Value, told) ?? name.Value));
 
     private static readonly Postback Empty = new("x", "sale", "1", "USD", "1");
 
-    private static string? Value(string name, Postback told) => name switch
-    {
-        Click => told.ClickId,
-        "{event}" => told.Event,
-        "{value}" => told.Value,
-        "{currency}" => told.Currency,
-        "{order}" => told.Order,
-        _ => null,
-    };
+    private static string? Value(string name, Postback told) =>
+        name switch
+        {
+            Click => told.ClickId,
+            "{event}" => told.Event,
+            "{value}" => told.Value,
+            "{currency}" => told.Currency,
+            "{order}" => told.Order,
+            _ => null,
+        };
 
     [GeneratedRegex(@"\{[^{}]*\}", RegexOptions.NonBacktracking)]
     private static partial Regex Names();

@@ -20,11 +20,18 @@ public static class AdaptiveWeights
         var least = Math.Min(floor, Weights.Total / taking.Length);
         var chance = taking.Sum(page => chances[page]);
         var spare = Weights.Total - least * taking.Length;
-        var exact = taking.ToDictionary(page => page, page => least + spare * (chance > 0 ? chances[page] / chance : 1.0 / taking.Length));
+        var exact = taking.ToDictionary(
+            page => page,
+            page => least + spare * (chance > 0 ? chances[page] / chance : 1.0 / taking.Length)
+        );
         var whole = new int[now.Count];
-        foreach (var page in taking) whole[page] = (int)exact[page];
+        foreach (var page in taking)
+            whole[page] = (int)exact[page];
         // What rounding down left over goes to those who lost most by it.
-        foreach (var page in taking.OrderByDescending(page => exact[page] - whole[page]).Take(Weights.Total - whole.Sum())) whole[page]++;
+        foreach (
+            var page in taking.OrderByDescending(page => exact[page] - whole[page]).Take(Weights.Total - whole.Sum())
+        )
+            whole[page]++;
         return Weights.Of(whole);
     }
 }

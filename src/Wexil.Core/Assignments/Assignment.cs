@@ -53,15 +53,18 @@ public delegate int NextInTurn(RouteTest test, int? proposed);
 public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, AssignmentReason Reason)
 {
     /// <summary>Why the visitor stays out of the count; null unless <see cref="AssignmentKind.Apart"/>.</summary>
-    public ExclusionReason? Apart => Kind != AssignmentKind.Apart ? null : Reason switch
-    {
-        AssignmentReason.Tied => Visitors.ExclusionReason.Tied,
-        AssignmentReason.Audience => Visitors.ExclusionReason.Audience,
-        AssignmentReason.Share => Visitors.ExclusionReason.Share,
-        AssignmentReason.Affiliate => Visitors.ExclusionReason.Affiliate,
-        AssignmentReason.Late => Visitors.ExclusionReason.Late,
-        _ => Visitors.ExclusionReason.NotRunning,
-    };
+    public ExclusionReason? Apart =>
+        Kind != AssignmentKind.Apart
+            ? null
+            : Reason switch
+            {
+                AssignmentReason.Tied => Visitors.ExclusionReason.Tied,
+                AssignmentReason.Audience => Visitors.ExclusionReason.Audience,
+                AssignmentReason.Share => Visitors.ExclusionReason.Share,
+                AssignmentReason.Affiliate => Visitors.ExclusionReason.Affiliate,
+                AssignmentReason.Late => Visitors.ExclusionReason.Late,
+                _ => Visitors.ExclusionReason.NotRunning,
+            };
 
     /// <summary>
     /// Decides. A running test shows a visitor the page of their place, whatever the settings are now, and draws for anybody new
@@ -69,38 +72,64 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
     /// </summary>
     /// <param name="next">Asked only where pages take turns, for a visitor who is enrolled by the answer.</param>
     /// <param name="promised">The page that a visitor who comes from a page of their own was drawn for there.</param>
-    public static Assignment? Decide(RouteStep step, Visit visit, Enrolment? place, NextInTurn next, PageId? promised = null)
+    public static Assignment? Decide(
+        RouteStep step,
+        Visit visit,
+        Enrolment? place,
+        NextInTurn next,
+        PageId? promised = null
+    )
     {
         var tied = visit.Traits.Source.Length > 0 ? step.Tied.GetValueOrDefault(visit.Traits.Source) : null;
-        if (step.Test is not { } test || visit.At < test.From) return Otherwise(AssignmentKind.Plain, AssignmentReason.Shown);
-        if (!test.RunsAt(visit.At)) return Otherwise(AssignmentKind.Apart, AssignmentReason.NotRunning);
+        if (step.Test is not { } test || visit.At < test.From)
+            return Otherwise(AssignmentKind.Plain, AssignmentReason.Shown);
+        if (!test.RunsAt(visit.At))
+            return Otherwise(AssignmentKind.Apart, AssignmentReason.NotRunning);
         if (place is { } taken && Known(step, test, taken.Page) is { } own)
-            return test.Resting.Contains(own.Id) ? new(test.Fallback, AssignmentKind.Plain, AssignmentReason.OwnPageDown) : new(own, AssignmentKind.Plain, AssignmentReason.Place);
-        if (tied is not null) return new(test.Resting.Contains(tied.Id) ? test.Fallback : tied, AssignmentKind.Apart, AssignmentReason.Tied);
-        if (!test.Audience.Admits(visit.Traits, visit.Query)) return new(test.Others ?? test.Fallback, AssignmentKind.Apart, AssignmentReason.Audience);
-        if (test.Share < Weights.Total && HashBucket.ShareUnit(visit.Visitor, test.Id) * Weights.Total >= test.Share) return new(test.Fallback, AssignmentKind.Apart, AssignmentReason.Share);
-        if (visit.Traits.IsAffiliate && test.ClosedToAffiliates.Count > 0) return new(Open(test, visit.Visitor), AssignmentKind.Apart, AssignmentReason.Affiliate);
+            return test.Resting.Contains(own.Id)
+                ? new(test.Fallback, AssignmentKind.Plain, AssignmentReason.OwnPageDown)
+                : new(own, AssignmentKind.Plain, AssignmentReason.Place);
+        if (tied is not null)
+            return new(
+                test.Resting.Contains(tied.Id) ? test.Fallback : tied,
+                AssignmentKind.Apart,
+                AssignmentReason.Tied
+            );
+        if (!test.Audience.Admits(visit.Traits, visit.Query))
+            return new(test.Others ?? test.Fallback, AssignmentKind.Apart, AssignmentReason.Audience);
+        if (test.Share < Weights.Total && HashBucket.ShareUnit(visit.Visitor, test.Id) * Weights.Total >= test.Share)
+            return new(test.Fallback, AssignmentKind.Apart, AssignmentReason.Share);
+        if (visit.Traits.IsAffiliate && test.ClosedToAffiliates.Count > 0)
+            return new(Open(test, visit.Visitor), AssignmentKind.Apart, AssignmentReason.Affiliate);
 
-        int? proposed = promised is { } page && Index(test, page) is >= 0 and var index && test.Weights[index] > 0 ? index : null;
+        int? proposed =
+            promised is { } page && Index(test, page) is >= 0 and var index && test.Weights[index] > 0 ? index : null;
         return test.Turns == Allocation.InTurn
             ? new(test.Pages[next(test, proposed)], AssignmentKind.Enrols, AssignmentReason.InTurn)
-            : new(test.Pages[proposed ?? test.Weights.PageAt(HashBucket.Unit(visit.Visitor, test.Id))], AssignmentKind.Enrols, AssignmentReason.Drawn);
+            : new(
+                test.Pages[proposed ?? test.Weights.PageAt(HashBucket.Unit(visit.Visitor, test.Id))],
+                AssignmentKind.Enrols,
+                AssignmentReason.Drawn
+            );
 
-        Assignment? Otherwise(AssignmentKind kind, AssignmentReason reason) => (tied ?? step.Page) is { } shown ? new(shown, kind, tied is null ? reason : AssignmentReason.Tied) : null;
+        Assignment? Otherwise(AssignmentKind kind, AssignmentReason reason) =>
+            (tied ?? step.Page) is { } shown ? new(shown, kind, tied is null ? reason : AssignmentReason.Tied) : null;
     }
 
     // Whoever was once shown another page than those of the test goes on seeing it.
     private static RoutePage? Known(RouteStep step, RouteTest test, PageId page)
     {
         foreach (var known in test.Pages)
-            if (known.Id == page) return known;
+            if (known.Id == page)
+                return known;
         return test.Others?.Id == page ? test.Others : step.Tied.Values.FirstOrDefault(known => known.Id == page);
     }
 
     private static int Index(RouteTest test, PageId page)
     {
         for (var i = 0; i < test.Pages.Count; i++)
-            if (test.Pages[i].Id == page) return i;
+            if (test.Pages[i].Id == page)
+                return i;
         return -1;
     }
 
@@ -109,13 +138,16 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
     {
         var total = 0;
         for (var i = 0; i < test.Pages.Count; i++)
-            if (!test.ClosedToAffiliates.Contains(test.Pages[i].Id)) total += test.Weights[i];
+            if (!test.ClosedToAffiliates.Contains(test.Pages[i].Id))
+                total += test.Weights[i];
         var place = HashBucket.Unit(visitor, test.Id) * total;
         for (var i = 0; i < test.Pages.Count; i++)
         {
-            if (test.ClosedToAffiliates.Contains(test.Pages[i].Id) || test.Weights[i] == 0) continue;
+            if (test.ClosedToAffiliates.Contains(test.Pages[i].Id) || test.Weights[i] == 0)
+                continue;
             place -= test.Weights[i];
-            if (place < 0) return test.Pages[i];
+            if (place < 0)
+                return test.Pages[i];
         }
         return test.Fallback;
     }

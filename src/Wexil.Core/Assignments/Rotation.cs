@@ -17,7 +17,10 @@ namespace Wexil.Core.Assignments;
 public sealed class Rotation(Weights weights, ulong seed)
 {
     // Turns of one round, after which all shares are whole: at most a hundred.
-    private readonly int[] _shares = [.. weights.Percent.Select(weight => weight / weights.Percent.Aggregate(0, Divisor))];
+    private readonly int[] _shares =
+    [
+        .. weights.Percent.Select(weight => weight / weights.Percent.Aggregate(0, Divisor)),
+    ];
     private readonly Dictionary<long, int[]> _rounds = [];
 
     /// <summary>The page whose turn is next.</summary>
@@ -27,13 +30,16 @@ public sealed class Rotation(Weights weights, ulong seed)
         // Before this round no page is owed anything.
         var round = long.MaxValue;
         for (var page = 0; page < _shares.Length; page++)
-            if (_shares[page] > 0) round = Math.Min(round, had[page] / _shares[page]);
+            if (_shares[page] > 0)
+                round = Math.Min(round, had[page] / _shares[page]);
         Span<long> due = stackalloc long[_shares.Length];
-        for (var page = 0; page < _shares.Length; page++) due[page] = round * _shares[page];
+        for (var page = 0; page < _shares.Length; page++)
+            due[page] = round * _shares[page];
         for (; ; round++)
         {
             foreach (var page in Round(round))
-                if (++due[page] > had[page]) return page;
+                if (++due[page] > had[page])
+                    return page;
         }
     }
 
@@ -52,9 +58,11 @@ public sealed class Rotation(Weights weights, ulong seed)
 
     private int[] Round(long number)
     {
-        if (_rounds.TryGetValue(number, out var known)) return known;
+        if (_rounds.TryGetValue(number, out var known))
+            return known;
         // What is behind is not asked for again, but for a page that lags.
-        if (_rounds.Count > 8) _rounds.Clear();
+        if (_rounds.Count > 8)
+            _rounds.Clear();
         return _rounds[number] = MakeRound(number);
     }
 
@@ -62,7 +70,10 @@ public sealed class Rotation(Weights weights, ulong seed)
     private int[] MakeRound(long number)
     {
         var turns = _shares.Sum();
-        var pages = Enumerable.Range(0, _shares.Length).SelectMany(page => Enumerable.Repeat(page, _shares[page])).ToArray();
+        var pages = Enumerable
+            .Range(0, _shares.Length)
+            .SelectMany(page => Enumerable.Repeat(page, _shares[page]))
+            .ToArray();
         // A column for each turn of each page. A cell is how likely, in parts of the round's length, it falls on the turn of its row: by
         // how much the page's steady flow fills it meanwhile. Rows and columns add up to the whole.
         var table = new UnsettledTable(turns);
@@ -71,10 +82,16 @@ public sealed class Rotation(Weights weights, ulong seed)
             nth = column > 0 && pages[column] == pages[column - 1] ? nth + 1 : 0;
             var share = _shares[pages[column]];
             for (var row = nth * turns / share; row < turns && row * share < (nth + 1) * turns; row++)
-                table.Fill(row, column, Math.Min((row + 1) * share, (nth + 1) * turns) - Math.Max(row * share, nth * turns));
+                table.Fill(
+                    row,
+                    column,
+                    Math.Min((row + 1) * share, (nth + 1) * turns) - Math.Max(row * share, nth * turns)
+                );
         }
         var step = 0ul;
-        return Array.ConvertAll(table.Settle(() => HashBucket.Bits(seed, (ulong)number, step++)), column => pages[column]);
+        return Array.ConvertAll(table.Settle(() => HashBucket.Bits(seed, (ulong)number, step++)), column =>
+            pages[column]
+        );
     }
 
     private static int Divisor(int a, int b) => b == 0 ? a : Divisor(b, a % b);

@@ -57,12 +57,23 @@ public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePag
     public bool RunsAt(DateTimeOffset moment) => Phase is not null && From <= moment && moment < Until;
 
     /// <summary>The control, or while it does not answer the first page that does.</summary>
-    public RoutePage Fallback => Resting.Contains(Pages[Control].Id) ? Pages.FirstOrDefault(page => !Resting.Contains(page.Id)) ?? Pages[Control] : Pages[Control];
+    public RoutePage Fallback =>
+        Resting.Contains(Pages[Control].Id)
+            ? Pages.FirstOrDefault(page => !Resting.Contains(page.Id)) ?? Pages[Control]
+            : Pages[Control];
 }
 
 /// <summary>A step: the page everybody sees while nothing is tested, its test if any, and the links that a yes and a no lead to.</summary>
 /// <param name="Forward">Where everybody is sent instead, once the step is archived and its owner says so.</param>
-public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTest? Test, string? YesSlug, string? NoSlug = null, string? Forward = null)
+public sealed record RouteStep(
+    StepId Id,
+    string Slug,
+    RoutePage? Page,
+    RouteTest? Test,
+    string? YesSlug,
+    string? NoSlug = null,
+    string? Forward = null
+)
 {
     public FunnelId Funnel { get; init; }
 
@@ -82,7 +93,8 @@ public sealed record RouteStep(StepId Id, string Slug, RoutePage? Page, RouteTes
     public IReadOnlySet<string> Affiliates { get; init; } = FrozenSet<string>.Empty;
 
     /// <summary>The sources that are ad networks, by tag.</summary>
-    public IReadOnlyDictionary<string, RouteNetwork> Networks { get; init; } = FrozenDictionary<string, RouteNetwork>.Empty;
+    public IReadOnlyDictionary<string, RouteNetwork> Networks { get; init; } =
+        FrozenDictionary<string, RouteNetwork>.Empty;
 }
 
 /// <summary>How an ad network's links name its click and what that costs.</summary>
@@ -110,7 +122,8 @@ public sealed class RouteTable
     private readonly Dictionary<string, RouteStep> _steps;
     private readonly Dictionary<StepId, RouteStep> _stepsById;
     private readonly Dictionary<string, RoutePage> _pages;
-    private readonly Dictionary<string, List<RoutePage>> _outside, _ledTo;
+    private readonly Dictionary<string, List<RoutePage>> _outside,
+        _ledTo;
     private readonly Dictionary<string, RouteGoal> _goals = [];
 
     public RouteTable(IReadOnlyCollection<RouteStep> steps, IReadOnlyCollection<RoutePage> pages)
@@ -123,21 +136,30 @@ public sealed class RouteTable
         // Two steps may show the same outside address; the one named first is the one that is reached.
         foreach (var page in pages)
         {
-            if (page.Outside is { } outside) Add(_outside, outside.Key, page);
-            if (page.LeadsTo is { } there) Add(_ledTo, there.Key, page);
+            if (page.Outside is { } outside)
+                Add(_outside, outside.Key, page);
+            if (page.LeadsTo is { } there)
+                Add(_ledTo, there.Key, page);
         }
     }
 
     /// <summary>This table with one funnel, and the settings of all, as another table has them.</summary>
-    public RouteTable With(FunnelId funnel, RouteTable other) => new(
-        [.. _steps.Values.Where(step => step.Funnel != funnel), .. other.Steps],
-        [.. _pages.Values.Where(page => _stepsById[page.Step].Funnel != funnel).Concat(other.Pages).OrderBy(page => page.Id.Value)])
-    {
-        Goals = [.. Goals.Where(goal => goal.Funnel != funnel), .. other.Goals],
-        AffiliateParameter = other.AffiliateParameter,
-        HeedsPrivacyControl = other.HeedsPrivacyControl,
-        PassThrough = other.PassThrough,
-    };
+    public RouteTable With(FunnelId funnel, RouteTable other) =>
+        new(
+            [.. _steps.Values.Where(step => step.Funnel != funnel), .. other.Steps],
+            [
+                .. _pages
+                    .Values.Where(page => _stepsById[page.Step].Funnel != funnel)
+                    .Concat(other.Pages)
+                    .OrderBy(page => page.Id.Value),
+            ]
+        )
+        {
+            Goals = [.. Goals.Where(goal => goal.Funnel != funnel), .. other.Goals],
+            AffiliateParameter = other.AffiliateParameter,
+            HeedsPrivacyControl = other.HeedsPrivacyControl,
+            PassThrough = other.PassThrough,
+        };
 
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
     public string AffiliateParameter { get; init; } = DefaultAffiliateParameter;
@@ -164,13 +186,21 @@ public sealed class RouteTable
     public IEnumerable<RoutePage> Pages => _pages.Values;
 
     /// <summary>The pages that visitors are being sent to now.</summary>
-    public IEnumerable<RoutePage> Shown => _steps.Values
-        .SelectMany(step => step.Test is { Phase: not null } test ? test.Pages : step.Page is { } page ? [page] : []).Concat(_steps.Values.SelectMany(step => step.Tied.Values)).Distinct();
+    public IEnumerable<RoutePage> Shown =>
+        _steps
+            .Values.SelectMany(step =>
+                step.Test is { Phase: not null } test ? test.Pages
+                : step.Page is { } page ? [page]
+                : []
+            )
+            .Concat(_steps.Values.SelectMany(step => step.Tied.Values))
+            .Distinct();
 
     public RouteGoal? Goal(string key) => _goals.GetValueOrDefault(key);
 
     /// <remarks>Links are in small letters; people who type one from an ad may use capitals.</remarks>
-    public RouteStep? Step(string slug) => _steps.TryGetValue(slug, out var step) ? step : _steps.GetValueOrDefault(slug.ToLowerInvariant());
+    public RouteStep? Step(string slug) =>
+        _steps.TryGetValue(slug, out var step) ? step : _steps.GetValueOrDefault(slug.ToLowerInvariant());
 
     public RouteStep? Step(StepId id) => _stepsById.GetValueOrDefault(id);
 
@@ -183,23 +213,28 @@ public sealed class RouteTable
     public RoutePage? OutsidePage(Uri address)
     {
         var key = OutsideAddress.KeyOf(address);
-        return Best(_outside.GetValueOrDefault(key), page => page.Outside!, address.Query) ?? LedTo(_ledTo.GetValueOrDefault(key), address.Query);
+        return Best(_outside.GetValueOrDefault(key), page => page.Outside!, address.Query)
+            ?? LedTo(_ledTo.GetValueOrDefault(key), address.Query);
     }
 
     // What a redirect adds to an address may be different each time, so it tells pages apart only where there are several.
-    private static RoutePage? LedTo(List<RoutePage>? pages, string query) => pages is [var only] ? only : Best(pages, page => page.LeadsTo!, query);
+    private static RoutePage? LedTo(List<RoutePage>? pages, string query) =>
+        pages is [var only] ? only : Best(pages, page => page.LeadsTo!, query);
 
     private static RoutePage? Best(List<RoutePage>? pages, Func<RoutePage, OutsideAddress> at, string query)
     {
         RoutePage? found = null;
         foreach (var page in pages ?? [])
-            if (at(page).IsMetBy(query) && (found is null || at(page).OwnParameters > at(found).OwnParameters)) found = page;
+            if (at(page).IsMetBy(query) && (found is null || at(page).OwnParameters > at(found).OwnParameters))
+                found = page;
         return found;
     }
 
     private static void Add(Dictionary<string, List<RoutePage>> pages, string key, RoutePage page)
     {
-        if (pages.TryGetValue(key, out var others)) others.Add(page);
-        else pages[key] = [page];
+        if (pages.TryGetValue(key, out var others))
+            others.Add(page);
+        else
+            pages[key] = [page];
     }
 }

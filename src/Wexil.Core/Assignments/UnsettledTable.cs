@@ -16,11 +16,13 @@ internal sealed class UnsettledTable(int size)
     private readonly int[] _cells = new int[size * size];
 
     // The cells that are neither empty nor full, by row and by column: few of many.
-    private readonly List<int>[] _columnsOf = Lists(size), _rowsOf = Lists(size);
+    private readonly List<int>[] _columnsOf = Lists(size),
+        _rowsOf = Lists(size);
     private readonly int[] _settled = new int[size];
 
     // Where the way has left each row, and come to each column.
-    private readonly int[] _leftAt = Unvisited(size), _metAt = Unvisited(size);
+    private readonly int[] _leftAt = Unvisited(size),
+        _metAt = Unvisited(size);
     private readonly List<(int Row, int Column)> _way = new(4 * size);
 
     /// <param name="part">Above 0, at most the table's size.</param>
@@ -41,7 +43,8 @@ internal sealed class UnsettledTable(int size)
     public int[] Settle(Func<ulong> chance)
     {
         for (var row = 0; row < size; row++)
-            while (_columnsOf[row].Count > 0) Turn(Circle(row), chance());
+            while (_columnsOf[row].Count > 0)
+                Turn(Circle(row), chance());
         return _settled;
     }
 
@@ -56,33 +59,39 @@ internal sealed class UnsettledTable(int size)
             back = Math.Min(back, isEven ? size - cell : cell);
         }
         var change = chance % (ulong)(forth + back) < (ulong)back ? -forth : back;
-        for (var i = from; i < _way.Count; i++) Change(_way[i].Row, _way[i].Column, (i - from) % 2 == 0 ? change : -change);
+        for (var i = from; i < _way.Count; i++)
+            Change(_way[i].Row, _way[i].Column, (i - from) % 2 == 0 ? change : -change);
     }
 
     private void Change(int row, int column, int by)
     {
         var cell = _cells[row * size + column] += by;
-        if (cell > 0 && cell < size) return;
+        if (cell > 0 && cell < size)
+            return;
         _columnsOf[row].Remove(column);
         _rowsOf[column].Remove(row);
-        if (cell == size) _settled[row] = column;
+        if (cell == size)
+            _settled[row] = column;
     }
 
     /// <summary>Goes on from a row, by turns along a row and a column, until the way meets itself.</summary>
     /// <returns>Where in the way the circle begins; it ends with the way.</returns>
     private int Circle(int row)
     {
-        foreach (var (left, met) in _way) (_leftAt[left], _metAt[met]) = (None, None);
+        foreach (var (left, met) in _way)
+            (_leftAt[left], _metAt[met]) = (None, None);
         _way.Clear();
         var column = None;
         while (true)
         {
-            if (_leftAt[row] != None) return _leftAt[row];
+            if (_leftAt[row] != None)
+                return _leftAt[row];
             _leftAt[row] = _way.Count;
             column = Other(_columnsOf[row], column);
             _way.Add((row, column));
             // The cell by which the way came to the column the first time is not of the circle.
-            if (_metAt[column] != None) return _metAt[column] + 1;
+            if (_metAt[column] != None)
+                return _metAt[column] + 1;
             _metAt[column] = _way.Count - 1;
             row = Other(_rowsOf[column], row);
             _way.Add((row, column));

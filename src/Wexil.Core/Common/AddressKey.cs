@@ -7,8 +7,15 @@ public static class AddressKey
     public static string Of(string address)
     {
         var trimmed = address.Trim();
-        if (trimmed.StartsWith('/') && !trimmed.StartsWith("//", StringComparison.Ordinal)) return trimmed.Split('?', '#')[0].TrimEnd('/');
-        return Uri.TryCreate(trimmed.StartsWith("//", StringComparison.Ordinal) ? "https:" + trimmed : trimmed, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https"
-            ? uri.Authority.ToLowerInvariant() + uri.AbsolutePath.TrimEnd('/') : "";
+        if (trimmed.StartsWith('/') && !trimmed.StartsWith("//", StringComparison.Ordinal))
+            return trimmed.Split('?', '#')[0].TrimEnd('/');
+        return
+            Uri.TryCreate(
+                trimmed.StartsWith("//", StringComparison.Ordinal) ? "https:" + trimmed : trimmed,
+                UriKind.Absolute,
+                out var uri
+            ) && uri.Scheme is "http" or "https"
+            ? uri.Authority.ToLowerInvariant() + uri.AbsolutePath.TrimEnd('/')
+            : "";
     }
 }

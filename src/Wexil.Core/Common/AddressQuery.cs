@@ -16,7 +16,8 @@ public static class AddressQuery
     {
         var values = new List<string>();
         foreach (var part in PartsOf(query))
-            if (part.Is(name)) values.Add(part.Value.ToString());
+            if (part.Is(name))
+                values.Add(part.Value.ToString());
         return values;
     }
 
@@ -24,7 +25,8 @@ public static class AddressQuery
     public static string? Value(string query, string name)
     {
         foreach (var part in PartsOf(query))
-            if (part.Is(name)) return part.Value.ToString();
+            if (part.Is(name))
+                return part.Value.ToString();
         return null;
     }
 
@@ -32,14 +34,16 @@ public static class AddressQuery
     public static bool Has(string query, ReadOnlySpan<char> whole)
     {
         foreach (var part in PartsOf(query))
-            if (part.Whole.SequenceEqual(whole)) return true;
+            if (part.Whole.SequenceEqual(whole))
+                return true;
         return false;
     }
 
     public static int Count(string query)
     {
         var count = 0;
-        foreach (var _ in PartsOf(query)) count++;
+        foreach (var _ in PartsOf(query))
+            count++;
         return count;
     }
 
@@ -60,7 +64,8 @@ public static class AddressQuery
 
         public bool Is(string name) => Name.SequenceEqual(name);
 
-        private static ReadOnlySpan<char> Decoded(ReadOnlySpan<char> text) => text.IndexOfAny('%', '+') < 0 ? text : WebUtility.UrlDecode(text.ToString());
+        private static ReadOnlySpan<char> Decoded(ReadOnlySpan<char> text) =>
+            text.IndexOfAny('%', '+') < 0 ? text : WebUtility.UrlDecode(text.ToString());
     }
 
     public ref struct Parts(ReadOnlySpan<char> rest)
@@ -78,7 +83,8 @@ public static class AddressQuery
                 var end = _rest.IndexOf('&');
                 var part = end < 0 ? _rest : _rest[..end];
                 _rest = end < 0 ? [] : _rest[(end + 1)..];
-                if (part.IsEmpty) continue;
+                if (part.IsEmpty)
+                    continue;
                 Current = new(part);
                 return true;
             }

@@ -11,9 +11,26 @@ public sealed record Currency(string Code, string Sign, int Digits)
     /// <summary>Those that can be chosen.</summary>
     public static IReadOnlyList<Currency> All { get; } =
     [
-        new("AUD", "A$", 2), new("BRL", "R$", 2), new("CAD", "C$", 2), new("CHF", "CHF ", 2), new("CZK", "CZK ", 2), new("DKK", "DKK ", 2), new("EUR", "€", 2), new("GBP", "£", 2),
-        new("HUF", "HUF ", 2), new("INR", "₹", 2), new("JPY", "¥", 0), new("KRW", "₩", 0), new("MXN", "MX$", 2), new("NOK", "NOK ", 2), new("NZD", "NZ$", 2), new("PLN", "PLN ", 2),
-        new("SEK", "SEK ", 2), new("SGD", "S$", 2), Default, new("ZAR", "R", 2),
+        new("AUD", "A$", 2),
+        new("BRL", "R$", 2),
+        new("CAD", "C$", 2),
+        new("CHF", "CHF ", 2),
+        new("CZK", "CZK ", 2),
+        new("DKK", "DKK ", 2),
+        new("EUR", "€", 2),
+        new("GBP", "£", 2),
+        new("HUF", "HUF ", 2),
+        new("INR", "₹", 2),
+        new("JPY", "¥", 0),
+        new("KRW", "₩", 0),
+        new("MXN", "MX$", 2),
+        new("NOK", "NOK ", 2),
+        new("NZD", "NZ$", 2),
+        new("PLN", "PLN ", 2),
+        new("SEK", "SEK ", 2),
+        new("SGD", "S$", 2),
+        Default,
+        new("ZAR", "R", 2),
     ];
 
     /// <summary>How many of the smallest unit make one.</summary>
@@ -22,10 +39,12 @@ public sealed record Currency(string Code, string Sign, int Digits)
     public static Currency? Find(string? code) => All.FirstOrDefault(currency => currency.Code == code);
 
     /// <summary>"$1,204.50".</summary>
-    public string Show(decimal amount) => $"{(amount < 0 ? "−" : "")}{Sign}{(Math.Abs(amount) / Unit).ToString("N" + Digits, CultureInfo.InvariantCulture)}";
+    public string Show(decimal amount) =>
+        $"{(amount < 0 ? "−" : "")}{Sign}{(Math.Abs(amount) / Unit).ToString("N" + Digits, CultureInfo.InvariantCulture)}";
 
     /// <summary>An amount that is an estimate, without the digits behind the point: "$2,140".</summary>
-    public string About(double amount) => $"{(amount <= -0.5 * (double)Unit ? "−" : "")}{Sign}{Math.Abs(Math.Round(amount / (double)Unit)).ToString("N0", CultureInfo.InvariantCulture)}";
+    public string About(double amount) =>
+        $"{(amount <= -0.5 * (double)Unit ? "−" : "")}{Sign}{Math.Abs(Math.Round(amount / (double)Unit)).ToString("N0", CultureInfo.InvariantCulture)}";
 
     /// <summary>How <see cref="Parse"/> would be given the amount.</summary>
     public string Write(long amount) => (amount / Unit).ToString("F" + Digits, CultureInfo.InvariantCulture);
@@ -35,11 +54,22 @@ public sealed record Currency(string Code, string Sign, int Digits)
     {
         var text = (written ?? "").Trim();
         // Another currency's sign is another amount.
-        if (text.StartsWith(Sign.Trim(), StringComparison.Ordinal)) text = text[Sign.Trim().Length..].Trim();
-        if (!decimal.TryParse(text, NumberStyles.AllowDecimalPoint | NumberStyles.AllowThousands, CultureInfo.InvariantCulture, out var amount) || amount > 1_000_000_000) return null;
+        if (text.StartsWith(Sign.Trim(), StringComparison.Ordinal))
+            text = text[Sign.Trim().Length..].Trim();
+        if (
+            !decimal.TryParse(
+                text,
+                NumberStyles.AllowDecimalPoint | NumberStyles.AllowThousands,
+                CultureInfo.InvariantCulture,
+                out var amount
+            )
+            || amount > 1_000_000_000
+        )
+            return null;
         // "12,50" would silently become 1250.
         var comma = text.LastIndexOf(',');
-        if (comma >= 0 && (text.Length - comma - 1 < 3 || text.IndexOf('.') is >= 0 and var point && point < comma)) return null;
+        if (comma >= 0 && (text.Length - comma - 1 < 3 || text.IndexOf('.') is >= 0 and var point && point < comma))
+            return null;
         var units = amount * Unit;
         return units == Math.Floor(units) ? (long)units : null;
     }

@@ -9,7 +9,9 @@ public static class EmbeddedText
     /// <exception cref="InvalidOperationException">There is none, or more than one.</exception>
     public static string Read(Assembly assembly, string name)
     {
-        var resource = assembly.GetManifestResourceNames().Single(full => full.EndsWith("." + name, StringComparison.Ordinal));
+        var resource = assembly
+            .GetManifestResourceNames()
+            .Single(full => full.EndsWith("." + name, StringComparison.Ordinal));
         using var reader = new StreamReader(assembly.GetManifestResourceStream(resource)!);
         return reader.ReadToEnd();
     }

@@ -15,6 +15,7 @@ public sealed class SeededChance(int seed) : IChance
 
     public void Fill(Span<byte> bytes)
     {
-        lock (_lock) _random.NextBytes(bytes);
+        lock (_lock)
+            _random.NextBytes(bytes);
     }
 }

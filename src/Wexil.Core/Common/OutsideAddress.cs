@@ -6,12 +6,18 @@ namespace Wexil.Core.Common;
 /// <summary>The address of a page that lives elsewhere, taken apart once so that visitors can be sent on to it.</summary>
 public sealed class OutsideAddress
 {
-    private readonly string _stem, _query, _fragment;
+    private readonly string _stem,
+        _query,
+        _fragment;
 
     public OutsideAddress(Uri address)
     {
         Address = address;
-        (_stem, _query, _fragment) = (address.GetLeftPart(UriPartial.Path), address.Query.TrimStart('?'), address.Fragment);
+        (_stem, _query, _fragment) = (
+            address.GetLeftPart(UriPartial.Path),
+            address.Query.TrimStart('?'),
+            address.Fragment
+        );
         Key = KeyOf(address);
     }
 
@@ -24,28 +30,39 @@ public sealed class OutsideAddress
     public bool IsMetBy(string query)
     {
         foreach (var own in AddressQuery.PartsOf(_query))
-            if (!AddressQuery.Has(query, own.Whole)) return false;
+            if (!AddressQuery.Has(query, own.Whole))
+                return false;
         return true;
     }
 
     /// <summary>Would visitors of the two be taken for visitors of one page?</summary>
-    public bool IsSamePage(OutsideAddress other) => Key == other.Key && OwnParameters == other.OwnParameters && IsMetBy(other._query);
+    public bool IsSamePage(OutsideAddress other) =>
+        Key == other.Key && OwnParameters == other.OwnParameters && IsMetBy(other._query);
 
     /// <summary>What two addresses of the same path have in common.</summary>
     public string Key { get; }
 
     /// <summary>Scheme, host, port and path, whatever the query or fragment.</summary>
-    public static string KeyOf(Uri address) => address.GetLeftPart(UriPartial.Authority).ToLowerInvariant() + address.AbsolutePath.TrimEnd('/');
+    public static string KeyOf(Uri address) =>
+        address.GetLeftPart(UriPartial.Authority).ToLowerInvariant() + address.AbsolutePath.TrimEnd('/');
 
     /// <summary>An http or https address as a person typed it, or what is wrong with it.</summary>
     public static (Uri? Address, string? Problem) Check(string? typed)
     {
         var text = typed?.Trim() ?? "";
-        if (text.Length == 0) return (null, "Give the address of the page, such as https://shop.larkrow.example/kit.");
-        if (!text.Contains("://", StringComparison.Ordinal)) text = "https://" + text;
-        if (!Uri.TryCreate(text, UriKind.Absolute, out var address) || address.Scheme is not ("http" or "https") || address.Host.Length == 0)
+        if (text.Length == 0)
+            return (null, "Give the address of the page, such as https://shop.larkrow.example/kit.");
+        if (!text.Contains("://", StringComparison.Ordinal))
+            text = "https://" + text;
+        if (
+            !Uri.TryCreate(text, UriKind.Absolute, out var address)
+            || address.Scheme is not ("http" or "https")
+            || address.Host.Length == 0
+        )
             return (null, "This is not a web address that a browser can open.");
-        return address.UserInfo.Length > 0 ? (null, "Leave out the name and password: visitors would see them.") : (address, null);
+        return address.UserInfo.Length > 0
+            ? (null, "Leave out the name and password: visitors would see them.")
+            : (address, null);
     }
 
     /// <summary>
@@ -66,7 +83,8 @@ public sealed class OutsideAddress
         }
         foreach (var part in AddressQuery.PartsOf(query))
         {
-            if (part.IsOurs) continue;
+            if (part.IsOurs)
+                continue;
             text.AppendLiteral(sign);
             text.AppendFormatted(part.Whole);
             sign = "&";

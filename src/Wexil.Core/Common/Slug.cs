@@ -11,17 +11,39 @@ public static partial class Slug
     // The program runs without the system's language data, so the usual Latin letters are named here.
     private static readonly (string Letters, string Ascii)[] Plain =
     [
-        ("àáâãåāăą", "a"), ("ä", "ae"), ("æ", "ae"), ("çćčĉ", "c"), ("ďđð", "d"), ("èéêëēėęě", "e"), ("ğģ", "g"), ("ìíîïīįı", "i"), ("ķ", "k"),
-        ("łļľ", "l"), ("ñńņň", "n"), ("òóôõøōő", "o"), ("ö", "oe"), ("œ", "oe"), ("ŕř", "r"), ("śšşș", "s"), ("ß", "ss"), ("ťţț", "t"),
-        ("ùúûūůűų", "u"), ("ü", "ue"), ("ýÿ", "y"), ("źžż", "z"),
+        ("àáâãåāăą", "a"),
+        ("ä", "ae"),
+        ("æ", "ae"),
+        ("çćčĉ", "c"),
+        ("ďđð", "d"),
+        ("èéêëēėęě", "e"),
+        ("ğģ", "g"),
+        ("ìíîïīįı", "i"),
+        ("ķ", "k"),
+        ("łļľ", "l"),
+        ("ñńņň", "n"),
+        ("òóôõøōő", "o"),
+        ("ö", "oe"),
+        ("œ", "oe"),
+        ("ŕř", "r"),
+        ("śšşș", "s"),
+        ("ß", "ss"),
+        ("ťţț", "t"),
+        ("ùúûūůűų", "u"),
+        ("ü", "ue"),
+        ("ýÿ", "y"),
+        ("źžż", "z"),
     ];
 
     /// <summary>What is wrong with a slug as typed, in words for the person who typed it; null when it can be used.</summary>
     public static string? Problem(string? slug)
     {
-        if (string.IsNullOrEmpty(slug)) return "Give the link a name: letters, digits and hyphens.";
-        if (slug.Length > MaxLength) return $"At most {MaxLength} characters; this has {slug.Length}.";
-        if (slug.Any(char.IsAsciiLetterUpper)) return "Only small letters: people type links by hand.";
+        if (string.IsNullOrEmpty(slug))
+            return "Give the link a name: letters, digits and hyphens.";
+        if (slug.Length > MaxLength)
+            return $"At most {MaxLength} characters; this has {slug.Length}.";
+        if (slug.Any(char.IsAsciiLetterUpper))
+            return "Only small letters: people type links by hand.";
         return Form().IsMatch(slug) ? null : "Only letters a to z, digits and single hyphens between them.";
     }
 
@@ -31,23 +53,28 @@ public static partial class Slug
         var plain = new StringBuilder();
         foreach (var c in name.ToLowerInvariant())
         {
-            if (char.IsAsciiLetterLower(c) || char.IsAsciiDigit(c)) plain.Append(c);
-            else plain.Append(Plain.FirstOrDefault(pair => pair.Letters.Contains(c)).Ascii ?? "-");
+            if (char.IsAsciiLetterLower(c) || char.IsAsciiDigit(c))
+                plain.Append(c);
+            else
+                plain.Append(Plain.FirstOrDefault(pair => pair.Letters.Contains(c)).Ascii ?? "-");
         }
         var slug = string.Join('-', plain.ToString().Split('-', StringSplitOptions.RemoveEmptyEntries));
-        if (slug.Length > MaxLength) slug = slug[..MaxLength].TrimEnd('-');
+        if (slug.Length > MaxLength)
+            slug = slug[..MaxLength].TrimEnd('-');
         return slug.Length == 0 ? "page" : slug;
     }
 
     /// <summary>The first of slug, slug-2, slug-3 … that is not taken.</summary>
     public static string Free(string slug, Func<string, bool> taken)
     {
-        if (!taken(slug)) return slug;
+        if (!taken(slug))
+            return slug;
         for (var number = 2; ; number++)
         {
             var suffix = $"-{number}";
             var numbered = slug[..Math.Min(slug.Length, MaxLength - suffix.Length)].TrimEnd('-') + suffix;
-            if (!taken(numbered)) return numbered;
+            if (!taken(numbered))
+                return numbered;
         }
     }
 

@@ -25,6 +25,8 @@ public static class TimeOrderedId
         Span<byte> bytes = stackalloc byte[16];
         id.TryWriteBytes(bytes, bigEndian: true, out _);
         // A forged id may hold any number; none of ours is past the year 9999.
-        return DateTimeOffset.FromUnixTimeMilliseconds(Math.Min(BinaryPrimitives.ReadInt64BigEndian(bytes) >>> 16, LastMoment));
+        return DateTimeOffset.FromUnixTimeMilliseconds(
+            Math.Min(BinaryPrimitives.ReadInt64BigEndian(bytes) >>> 16, LastMoment)
+        );
     }
 }

@@ -26,7 +26,8 @@ public enum CarryKind
 public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Names)
 {
     private static readonly SearchValues<char> Signs = SearchValues.Create("&=?#+%");
-    private const int MaxNames = 30, MaxLength = 60;
+    private const int MaxNames = 30,
+        MaxLength = 60;
 
     public static readonly CarriedParameters All = new(CarryKind.All, []);
 
@@ -36,21 +37,32 @@ public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Nam
     /// <summary>The part of a query that goes on, with its question mark; empty when nothing does.</summary>
     public string Of(string query)
     {
-        if (Kind == CarryKind.All || query.Length <= 1) return query;
-        if (Kind == CarryKind.None) return "";
+        if (Kind == CarryKind.All || query.Length <= 1)
+            return query;
+        if (Kind == CarryKind.None)
+            return "";
         var kept = new StringBuilder(query.Length);
         foreach (var part in AddressQuery.PartsOf(query))
-            if (IsNamed(part.Name) == (Kind == CarryKind.Only)) kept.Append(kept.Length == 0 ? '?' : '&').Append(part.Whole);
+            if (IsNamed(part.Name) == (Kind == CarryKind.Only))
+                kept.Append(kept.Length == 0 ? '?' : '&').Append(part.Whole);
         return kept.ToString();
     }
 
     /// <summary>Names as a person typed them, with commas or spaces between, or what is wrong.</summary>
     public static (CarriedParameters? Carried, string? Problem) Check(CarryKind kind, string? typed)
     {
-        if (kind is CarryKind.All or CarryKind.None) return (new(kind, []), null);
-        string[] names = [.. (typed ?? "").Split([',', ' ', ';', '\n', '\r', '\t'], StringSplitOptions.RemoveEmptyEntries).Distinct(StringComparer.Ordinal)];
-        if (names.Length == 0) return (null, "Name at least one parameter, such as s.");
-        if (names.Length > MaxNames) return (null, $"Name at most {MaxNames} parameters.");
+        if (kind is CarryKind.All or CarryKind.None)
+            return (new(kind, []), null);
+        string[] names =
+        [
+            .. (typed ?? "")
+                .Split([',', ' ', ';', '\n', '\r', '\t'], StringSplitOptions.RemoveEmptyEntries)
+                .Distinct(StringComparer.Ordinal),
+        ];
+        if (names.Length == 0)
+            return (null, "Name at least one parameter, such as s.");
+        if (names.Length > MaxNames)
+            return (null, $"Name at most {MaxNames} parameters.");
         var odd = names.FirstOrDefault(name => name.Length > MaxLength || name.AsSpan().ContainsAny(Signs));
         return odd is null ? (new(kind, names), null) : (null, $"“{odd}” cannot be the name of a parameter.");
     }
@@ -63,16 +75,21 @@ public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Nam
     }
 
     /// <summary>As it is stored: the kind, and the names with commas between.</summary>
-    public override string ToString() => Names.Count == 0 ? Kind.ToString().ToLowerInvariant() : $"{Kind.ToString().ToLowerInvariant()} {string.Join(',', Names)}";
+    public override string ToString() =>
+        Names.Count == 0
+            ? Kind.ToString().ToLowerInvariant()
+            : $"{Kind.ToString().ToLowerInvariant()} {string.Join(',', Names)}";
 
-    public bool Equals(CarriedParameters? other) => other is not null && Kind == other.Kind && Names.SequenceEqual(other.Names);
+    public bool Equals(CarriedParameters? other) =>
+        other is not null && Kind == other.Kind && Names.SequenceEqual(other.Names);
 
     public override int GetHashCode() => HashCode.Combine(Kind, Names.Count);
 
     private bool IsNamed(ReadOnlySpan<char> name)
     {
         foreach (var named in Names)
-            if (name.SequenceEqual(named)) return true;
+            if (name.SequenceEqual(named))
+                return true;
         return false;
     }
 }

@@ -13,8 +13,18 @@ public sealed record Funnel(FunnelId Id, string Slug, string Name, bool IsArchiv
 /// <param name="IsArchived">Put away; its link goes on working.</param>
 /// <param name="Forward">Where the link of an archived step leads instead of showing its page.</param>
 public sealed record Step(
-    StepId Id, FunnelId Funnel, int Position, StepKind Kind, string Name, string Slug, PageId? Page,
-    StepId? Yes = null, StepId? No = null, bool IsArchived = false, string? Forward = null)
+    StepId Id,
+    FunnelId Funnel,
+    int Position,
+    StepKind Kind,
+    string Name,
+    string Slug,
+    PageId? Page,
+    StepId? Yes = null,
+    StepId? No = null,
+    bool IsArchived = false,
+    string? Forward = null
+)
 {
     /// <summary>Which parameters of the link travel on to the page.</summary>
     public CarriedParameters Carries { get; init; } = CarriedParameters.All;
@@ -25,7 +35,9 @@ public sealed record Step(
     /// <summary>How long that page waits to be told whether the visitor stays, in milliseconds.</summary>
     public int StartWait { get; init; } = DefaultStartWait;
 
-    public const int DefaultStartWait = 300, MinStartWait = 100, MaxStartWait = 2000;
+    public const int DefaultStartWait = 300,
+        MinStartWait = 100,
+        MaxStartWait = 2000;
 
     /// <summary>Hosted pages are shown at their own address instead of at the link.</summary>
     public bool Redirects { get; init; }

@@ -16,7 +16,16 @@ public readonly record struct StepTraffic(double PerDay, long Reached);
 /// <param name="MorePerWeek">Visitors more a week who would go on.</param>
 /// <param name="WorthPerWeek">What these would bring, in the owner's currency's smallest unit; null where the funnel's visitors brought nothing yet.</param>
 /// <param name="Days">How long a test of two pages takes to find it.</param>
-public sealed record StepOpportunity(Step Step, Step Next, double PerDay, double GoesOn, double Better, double MorePerWeek, double? WorthPerWeek, double Days)
+public sealed record StepOpportunity(
+    Step Step,
+    Step Next,
+    double PerDay,
+    double GoesOn,
+    double Better,
+    double MorePerWeek,
+    double? WorthPerWeek,
+    double Days
+)
 {
     /// <summary>The lift that a better page is thought to have.</summary>
     public const double Lift = 0.2;
@@ -32,20 +41,36 @@ public sealed record StepOpportunity(Step Step, Step Next, double PerDay, double
     /// </summary>
     /// <param name="steps">The funnel's steps in order.</param>
     /// <param name="earned">What the funnel's visitors brought so far, in the owner's currency's smallest unit.</param>
-    public static IEnumerable<StepOpportunity> Of(IReadOnlyList<Step> steps, IReadOnlyDictionary<StepId, StepTraffic> traffic, long earned)
+    public static IEnumerable<StepOpportunity> Of(
+        IReadOnlyList<Step> steps,
+        IReadOnlyDictionary<StepId, StepTraffic> traffic,
+        long earned
+    )
     {
         foreach (var step in steps)
         {
-            if (step.IsArchived || step.Kind == StepKind.ThankYou || FunnelPath.Yes(steps, step) is not { } next) continue;
+            if (step.IsArchived || step.Kind == StepKind.ThankYou || FunnelPath.Yes(steps, step) is not { } next)
+                continue;
             var (here, there) = (traffic.GetValueOrDefault(step.Id), traffic.GetValueOrDefault(next.Id).Reached);
-            if (here.PerDay <= 0 || here.Reached < MinVisitors || there <= 0 || there >= here.Reached) continue;
+            if (here.PerDay <= 0 || here.Reached < MinVisitors || there <= 0 || there >= here.Reached)
+                continue;
             var rate = (double)there / here.Reached;
             // Where hardly anyone leaves there is no room for a fifth more.
             var better = Math.Min(rate * (1 + Lift), (1 + rate) / 2);
             var days = Planner.PeekSafeTotal(rate, better, pages: 2) / here.PerDay;
-            if (days > MaxDays) continue;
+            if (days > MaxDays)
+                continue;
             var more = here.PerDay * 7 * (better - rate);
-            yield return new(step, next, here.PerDay, rate, better, more, earned > 0 ? more * earned / there : null, days);
+            yield return new(
+                step,
+                next,
+                here.PerDay,
+                rate,
+                better,
+                more,
+                earned > 0 ? more * earned / there : null,
+                days
+            );
         }
     }
 }

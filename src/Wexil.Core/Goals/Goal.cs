@@ -32,7 +32,11 @@ public sealed record Goal(GoalKind Kind, string Name)
 {
     public const int MaxWindowDays = 365;
 
-    private static readonly JsonSerializerOptions Json = new() { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingDefault, Converters = { new JsonStringEnumConverter() } };
+    private static readonly JsonSerializerOptions Json = new()
+    {
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingDefault,
+        Converters = { new JsonStringEnumConverter() },
+    };
 
     /// <summary>The step that is reached, of <see cref="GoalKind.Step"/>.</summary>
     public StepId? Step { get; init; }
@@ -65,25 +69,31 @@ public sealed record Goal(GoalKind Kind, string Name)
     public bool LessIsBetter { get; init; }
 
     /// <summary>Does a sale of the product count?</summary>
-    public bool Takes(string product) => Products.Count == 0 || Products.Contains(product, StringComparer.OrdinalIgnoreCase);
+    public bool Takes(string product) =>
+        Products.Count == 0 || Products.Contains(product, StringComparer.OrdinalIgnoreCase);
 
     /// <summary>Does an opt-in on the page count?</summary>
     public bool Takes(PageId page) => Pages.Count == 0 || Pages.Contains(page);
 
     /// <summary>Does it count so long after the place was taken?</summary>
-    public bool IsWithin(TimeSpan sincePlace) => sincePlace >= TimeSpan.Zero && (WindowDays is not { } days || sincePlace <= TimeSpan.FromDays(days));
+    public bool IsWithin(TimeSpan sincePlace) =>
+        sincePlace >= TimeSpan.Zero && (WindowDays is not { } days || sincePlace <= TimeSpan.FromDays(days));
 
     /// <summary>What it counts, in the plural and the singular. Of a goal that is the better the less it is met, what is counted is who did not.</summary>
-    public (string Many, string One) Words => LessIsBetter ? ($"visitors without “{Name}”", $"visitor without “{Name}”") : Kind switch
-    {
-        GoalKind.OptIn => ("opt-ins", "opt-in"),
-        GoalKind.Sale => ("sales", "sale"),
-        GoalKind.Click => ("clicks", "click"),
-        _ => ("conversions", "conversion"),
-    };
+    public (string Many, string One) Words =>
+        LessIsBetter
+            ? ($"visitors without “{Name}”", $"visitor without “{Name}”")
+            : Kind switch
+            {
+                GoalKind.OptIn => ("opt-ins", "opt-in"),
+                GoalKind.Sale => ("sales", "sale"),
+                GoalKind.Click => ("clicks", "click"),
+                _ => ("conversions", "conversion"),
+            };
 
     public string ToJson() => JsonSerializer.Serialize(this, Json);
 
     /// <exception cref="JsonException">The text is not one that <see cref="ToJson"/> wrote.</exception>
-    public static Goal Parse(string text) => JsonSerializer.Deserialize<Goal>(text, Json) ?? throw new JsonException("A goal is missing.");
+    public static Goal Parse(string text) =>
+        JsonSerializer.Deserialize<Goal>(text, Json) ?? throw new JsonException("A goal is missing.");
 }

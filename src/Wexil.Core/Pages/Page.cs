@@ -11,8 +11,19 @@ namespace Wexil.Core.Pages;
 /// <param name="IsIndexed">Search engines may list the page under its own address.</param>
 /// <param name="HasDraft">It was changed since it was published.</param>
 public sealed record Page(
-    PageId Id, StepId Step, string Slug, string Name, Uri? Outside, string? Entry, PageId? Parent, int? ParentVersion, int Revision, DateTimeOffset ChangedAt,
-    bool IsIndexed, bool HasDraft)
+    PageId Id,
+    StepId Step,
+    string Slug,
+    string Name,
+    Uri? Outside,
+    string? Entry,
+    PageId? Parent,
+    int? ParentVersion,
+    int Revision,
+    DateTimeOffset ChangedAt,
+    bool IsIndexed,
+    bool HasDraft
+)
 {
     public bool IsHosted => Outside is null;
 }

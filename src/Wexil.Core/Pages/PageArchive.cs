@@ -10,7 +10,11 @@ public sealed record ArchiveLimits(long FileBytes = 16 << 20, long TotalBytes = 
 public sealed partial record PageBundle(IReadOnlyList<PageFile> Files, string Entry)
 {
     /// <summary>All files that are pages, the entry first.</summary>
-    public IEnumerable<string> Pages => Files.Select(file => file.Path).Where(ContentTypes.IsHtml).OrderBy(path => path == Entry ? "" : path, StringComparer.Ordinal);
+    public IEnumerable<string> Pages =>
+        Files
+            .Select(file => file.Path)
+            .Where(ContentTypes.IsHtml)
+            .OrderBy(path => path == Entry ? "" : path, StringComparer.Ordinal);
 
     /// <summary>
     /// Pages that a site has besides its pages proper, by their names: what a server shows when something is not found or goes wrong,
@@ -18,13 +22,17 @@ public sealed partial record PageBundle(IReadOnlyList<PageFile> Files, string En
     /// </summary>
     public static bool IsAside(string path) => AsideName().IsMatch(path);
 
-    [GeneratedRegex(@"(^|/)((4|5)\d\d|50x|error|not-?found|offline|maintenance|google[0-9a-f]{12,}|yandex_[0-9a-f]+)\.html?$", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(
+        @"(^|/)((4|5)\d\d|50x|error|not-?found|offline|maintenance|google[0-9a-f]{12,}|yandex_[0-9a-f]+)\.html?$",
+        RegexOptions.IgnoreCase
+    )]
     private static partial Regex AsideName();
 
     public string Source(string path) => PageText.Decode(Files.First(file => file.Path == path).Content);
 
     /// <summary>A page that is one file.</summary>
-    public static PageBundle OneFile(string html) => new([new("index.html", System.Text.Encoding.UTF8.GetBytes(html))], "index.html");
+    public static PageBundle OneFile(string html) =>
+        new([new("index.html", System.Text.Encoding.UTF8.GetBytes(html))], "index.html");
 }
 
 /// <summary>Takes a page with its styles, scripts and images out of a .zip, or says in words why not.</summary>
@@ -48,27 +56,40 @@ public static class PageArchive
         {
             using var archive = new ZipArchive(zip, ZipArchiveMode.Read);
             var entries = archive.Entries.Where(entry => !IsLeftover(entry.FullName)).ToArray();
-            if (entries.Length > limits.Files) return (null, $"The .zip holds {entries.Length:N0} files; at most {limits.Files:N0} can be taken in.");
+            if (entries.Length > limits.Files)
+                return (null, $"The .zip holds {entries.Length:N0} files; at most {limits.Files:N0} can be taken in.");
             var files = new List<PageFile>();
             long total = 0;
             foreach (var entry in entries)
             {
-                if (Refusal(entry) is { } refusal) return (null, refusal);
+                if (Refusal(entry) is { } refusal)
+                    return (null, refusal);
                 // The size in the archive's directory may be a lie, so what is really unpacked is bounded too.
                 var content = Unpack(entry, Math.Min(limits.FileBytes, limits.TotalBytes - total));
                 if (content is null)
-                    return (null, total + limits.FileBytes > limits.TotalBytes
-                        ? $"Unpacked, the .zip is larger than {limits.TotalBytes >> 20} MB."
-                        : $"“{entry.FullName}” is larger than {limits.FileBytes >> 20} MB.");
+                    return (
+                        null,
+                        total + limits.FileBytes > limits.TotalBytes
+                            ? $"Unpacked, the .zip is larger than {limits.TotalBytes >> 20} MB."
+                            : $"“{entry.FullName}” is larger than {limits.FileBytes >> 20} MB."
+                    );
                 total += content.Length;
                 var path = entry.FullName.Replace('\\', '/');
-                if (files.Exists(file => file.Path == path)) return (null, $"“{entry.FullName}” is in the .zip twice. Nothing was taken in.");
+                if (files.Exists(file => file.Path == path))
+                    return (null, $"“{entry.FullName}” is in the .zip twice. Nothing was taken in.");
                 files.Add(new(path, PageText.AsUtf8(path, content)));
             }
             return (files, null);
         }
         // What is too short or too strange to be a .zip fails in more ways than one.
-        catch (Exception error) when (error is InvalidDataException or IOException or ArgumentException or NotSupportedException or OverflowException)
+        catch (Exception error)
+            when (error
+                    is InvalidDataException
+                        or IOException
+                        or ArgumentException
+                        or NotSupportedException
+                        or OverflowException
+            )
         {
             return (null, "This file is not a .zip that can be opened.");
         }
@@ -93,18 +114,26 @@ public static class PageArchive
 
     private static (PageBundle?, string?) Bundle(List<PageFile> files)
     {
-        var entry = files.Where(file => ContentTypes.IsHtml(file.Path))
+        var entry = files
+            .Where(file => ContentTypes.IsHtml(file.Path))
             .OrderBy(file => PageBundle.IsAside(file.Path))
             .ThenBy(file => file.Path.Count(c => c == '/'))
-            .ThenBy(file => Path.GetFileNameWithoutExtension(file.Path).Equals("index", StringComparison.OrdinalIgnoreCase) ? 0 : 1)
+            .ThenBy(file =>
+                Path.GetFileNameWithoutExtension(file.Path).Equals("index", StringComparison.OrdinalIgnoreCase) ? 0 : 1
+            )
             .ThenBy(file => file.Path, StringComparer.Ordinal)
             .FirstOrDefault();
-        if (entry is null) return (null, "There is no .html file in the .zip, so there is no page to show.");
+        if (entry is null)
+            return (null, "There is no .html file in the .zip, so there is no page to show.");
 
         // A folder that everything lies in is the archive's, not the page's.
         var root = entry.Path[..(entry.Path.LastIndexOf('/') + 1)];
-        if (root.Length == 0 || !files.TrueForAll(file => file.Path.StartsWith(root, StringComparison.Ordinal))) root = "";
-        return (new([.. files.Select(file => file with { Path = file.Path[root.Length..] })], entry.Path[root.Length..]), null);
+        if (root.Length == 0 || !files.TrueForAll(file => file.Path.StartsWith(root, StringComparison.Ordinal)))
+            root = "";
+        return (
+            new([.. files.Select(file => file with { Path = file.Path[root.Length..] })], entry.Path[root.Length..]),
+            null
+        );
     }
 
     private static string? Refusal(ZipArchiveEntry entry)
@@ -112,9 +141,13 @@ public static class PageArchive
         var path = entry.FullName.Replace('\\', '/');
         if (path.StartsWith('/') || path.Contains(':') || path.Split('/').Contains(".."))
             return $"“{entry.FullName}” points out of the .zip. Nothing was taken in.";
-        const int symbolicLink = 0xA000, fileType = 0xF000;
-        if (((entry.ExternalAttributes >> 16) & fileType) == symbolicLink) return $"“{entry.FullName}” is a link, not a file. Nothing was taken in.";
-        return ContentTypes.Of(path) is null ? $"“{entry.FullName}” is not a kind of file that a page can bring along. Nothing was taken in." : null;
+        const int symbolicLink = 0xA000,
+            fileType = 0xF000;
+        if (((entry.ExternalAttributes >> 16) & fileType) == symbolicLink)
+            return $"“{entry.FullName}” is a link, not a file. Nothing was taken in.";
+        return ContentTypes.Of(path) is null
+            ? $"“{entry.FullName}” is not a kind of file that a page can bring along. Nothing was taken in."
+            : null;
     }
 
     private static byte[]? Unpack(ZipArchiveEntry entry, long limit)
@@ -122,18 +155,24 @@ public static class PageArchive
         using var source = entry.Open();
         using var target = new MemoryStream();
         var buffer = new byte[81920];
-        for (int read; (read = source.Read(buffer)) > 0;)
+        int read;
+        while ((read = source.Read(buffer)) > 0)
         {
             target.Write(buffer, 0, read);
-            if (target.Length > limit) return null;
+            if (target.Length > limit)
+                return null;
         }
         return target.ToArray();
     }
 
     private static bool IsLeftover(string path) =>
-        path.EndsWith('/') || path.EndsWith('\\') || path.StartsWith("__MACOSX/", StringComparison.Ordinal)
-        || Path.GetFileName(path) == "Thumbs.db" || IsHidden(path);
+        path.EndsWith('/')
+        || path.EndsWith('\\')
+        || path.StartsWith("__MACOSX/", StringComparison.Ordinal)
+        || Path.GetFileName(path) == "Thumbs.db"
+        || IsHidden(path);
 
     /// <summary>What tools leave in a folder: .git, .editorconfig, .nojekyll. A step upwards is no hidden file, and is refused.</summary>
-    private static bool IsHidden(string path) => path.Split('/', '\\').Any(part => part.Length > 1 && part[0] == '.' && part != "..");
+    private static bool IsHidden(string path) =>
+        path.Split('/', '\\').Any(part => part.Length > 1 && part[0] == '.' && part != "..");
 }

@@ -11,7 +11,8 @@ public sealed record PageFile(string Path, byte[] Content)
 /// <summary>The types of files that a page may bring along. What is not listed is refused: a page's folder is no place for programs.</summary>
 public static class ContentTypes
 {
-    public const string Html = "text/html; charset=utf-8", Css = "text/css; charset=utf-8";
+    public const string Html = "text/html; charset=utf-8",
+        Css = "text/css; charset=utf-8";
     public const string Unknown = "application/octet-stream";
 
     private static readonly FrozenDictionary<string, string> ByExtension = new Dictionary<string, string>
@@ -55,11 +56,27 @@ public static class ContentTypes
     public static string? Of(string path) => ByExtension.GetValueOrDefault(Path.GetExtension(path));
 
     /// <summary>Does the file lead to no other file, so that it can be had from anywhere?</summary>
-    public static bool IsFinal(string path) => Of(path) is { } type && (type.StartsWith("image/", StringComparison.Ordinal) || type.StartsWith("font/", StringComparison.Ordinal)
-        || type.StartsWith("video/", StringComparison.Ordinal) || type.StartsWith("audio/", StringComparison.Ordinal) || type == "application/pdf");
+    public static bool IsFinal(string path) =>
+        Of(path) is { } type
+        && (
+            type.StartsWith("image/", StringComparison.Ordinal)
+            || type.StartsWith("font/", StringComparison.Ordinal)
+            || type.StartsWith("video/", StringComparison.Ordinal)
+            || type.StartsWith("audio/", StringComparison.Ordinal)
+            || type == "application/pdf"
+        );
 
     /// <summary>Is it worth compressing?</summary>
-    public static bool IsText(string type) => type.StartsWith("text/", StringComparison.Ordinal) || type is "application/json" or "application/manifest+json" or "application/xml" or "image/svg+xml" or "image/bmp" or "font/ttf" or "font/otf";
+    public static bool IsText(string type) =>
+        type.StartsWith("text/", StringComparison.Ordinal)
+        || type
+            is "application/json"
+                or "application/manifest+json"
+                or "application/xml"
+                or "image/svg+xml"
+                or "image/bmp"
+                or "font/ttf"
+                or "font/otf";
 
     /// <summary>The extension under which a file is kept that a server sent; null for a type that a page may not bring.</summary>
     /// <param name="type">The media type that the server named.</param>
@@ -67,7 +84,17 @@ public static class ContentTypes
     public static string? Extension(string type, string path)
     {
         var own = Path.GetExtension(path).ToLowerInvariant();
-        if (Of(path) is { } byName && !IsHtml(path) && (type.Length == 0 || type is "application/octet-stream" or "text/plain" or "binary/octet-stream" || byName.StartsWith(type, StringComparison.Ordinal) || Same(type, byName))) return own;
+        if (
+            Of(path) is { } byName
+            && !IsHtml(path)
+            && (
+                type.Length == 0
+                || type is "application/octet-stream" or "text/plain" or "binary/octet-stream"
+                || byName.StartsWith(type, StringComparison.Ordinal)
+                || Same(type, byName)
+            )
+        )
+            return own;
         var found = type switch
         {
             "application/javascript" or "application/x-javascript" or "text/ecmascript" => ".js",
@@ -80,7 +107,8 @@ public static class ContentTypes
         };
         return found ?? null;
 
-        static bool Same(string type, string byName) => type.Split('/')[0] is "font" or "image" or "video" or "audio" && byName.Split('/')[0] == type.Split('/')[0];
+        static bool Same(string type, string byName) =>
+            type.Split('/')[0] is "font" or "image" or "video" or "audio" && byName.Split('/')[0] == type.Split('/')[0];
     }
 
     public static bool IsHtml(string path) => Of(path) == Html;

@@ -14,30 +14,40 @@ public static partial class PageText
     /// <param name="charset">What the server said with it, if anything.</param>
     public static string Decode(ReadOnlySpan<byte> bytes, string? charset = null)
     {
-        if (bytes.StartsWith((ReadOnlySpan<byte>)[0xEF, 0xBB, 0xBF])) return Encoding.UTF8.GetString(bytes[3..]);
-        if (bytes.StartsWith((ReadOnlySpan<byte>)[0xFF, 0xFE])) return Encoding.Unicode.GetString(bytes[2..]);
-        if (bytes.StartsWith((ReadOnlySpan<byte>)[0xFE, 0xFF])) return Encoding.BigEndianUnicode.GetString(bytes[2..]);
+        if (bytes.StartsWith((ReadOnlySpan<byte>)[0xEF, 0xBB, 0xBF]))
+            return Encoding.UTF8.GetString(bytes[3..]);
+        if (bytes.StartsWith((ReadOnlySpan<byte>)[0xFF, 0xFE]))
+            return Encoding.Unicode.GetString(bytes[2..]);
+        if (bytes.StartsWith((ReadOnlySpan<byte>)[0xFE, 0xFF]))
+            return Encoding.BigEndianUnicode.GetString(bytes[2..]);
         try
         {
             return Strict.GetString(bytes);
         }
         catch (DecoderFallbackException)
         {
-            var declared = charset ?? Charset().Match(Encoding.Latin1.GetString(bytes[..Math.Min(bytes.Length, 2048)])).Groups[1].Value;
+            var declared = charset
+                ?? Charset().Match(Encoding.Latin1.GetString(bytes[..Math.Min(bytes.Length, 2048)])).Groups[1].Value;
             return Named(declared).GetString(bytes);
         }
     }
 
     /// <summary>A style sheet or script in another encoding as UTF-8, in which it is served; anything else, and pages, as they came.</summary>
     public static byte[] AsUtf8(string path, byte[] content) =>
-        ContentTypes.Of(path) is { } type && type.StartsWith("text/", StringComparison.Ordinal) && type != ContentTypes.Html && !IsUtf8(content) ? Encoding.UTF8.GetBytes(Decode(content)) : content;
+        ContentTypes.Of(path) is { } type
+        && type.StartsWith("text/", StringComparison.Ordinal)
+        && type != ContentTypes.Html
+        && !IsUtf8(content)
+            ? Encoding.UTF8.GetBytes(Decode(content))
+            : content;
 
     private static bool IsUtf8(byte[] content)
     {
         try
         {
             Strict.GetCharCount(content);
-            return !content.AsSpan().StartsWith((ReadOnlySpan<byte>)[0xFF, 0xFE]) && !content.AsSpan().StartsWith((ReadOnlySpan<byte>)[0xFE, 0xFF]);
+            return !content.AsSpan().StartsWith((ReadOnlySpan<byte>)[0xFF, 0xFE])
+                && !content.AsSpan().StartsWith((ReadOnlySpan<byte>)[0xFE, 0xFF]);
         }
         catch (DecoderFallbackException)
         {

@@ -10,10 +10,13 @@ public sealed record TextChange(int Start, string Removed, string Inserted)
         var most = Math.Min(before.Length, after.Length);
         var start = before.AsSpan().CommonPrefixLength(after);
         var end = 0;
-        while (end < most - start && before[^(end + 1)] == after[^(end + 1)]) end++;
+        while (end < most - start && before[^(end + 1)] == after[^(end + 1)])
+            end++;
         // A character of two units is never cut in half: neither half can be stored by itself.
-        if (start > 0 && char.IsHighSurrogate(before[start - 1])) start--;
-        if (end > 0 && char.IsLowSurrogate(before[^end])) end--;
+        if (start > 0 && char.IsHighSurrogate(before[start - 1]))
+            start--;
+        if (end > 0 && char.IsLowSurrogate(before[^end]))
+            end--;
         return new(start, before[start..^end], after[start..^end]);
     }
 
@@ -28,7 +31,12 @@ public sealed record TextChange(int Start, string Removed, string Inserted)
     /// <summary>The text with the change made; null when it is not the text that the change is about.</summary>
     public string? Apply(string text)
     {
-        if (Start < 0 || Start + Removed.Length > text.Length || string.CompareOrdinal(text, Start, Removed, 0, Removed.Length) != 0) return null;
+        if (
+            Start < 0
+            || Start + Removed.Length > text.Length
+            || string.CompareOrdinal(text, Start, Removed, 0, Removed.Length) != 0
+        )
+            return null;
         return string.Concat(text.AsSpan(0, Start), Inserted, text.AsSpan(Start + Removed.Length));
     }
 }

@@ -19,7 +19,10 @@ public readonly record struct PastLooks(double Ahead, double Behind)
     public static readonly PastLooks None = new(1, 1);
 
     /// <summary>With one look more.</summary>
-    public PastLooks With(Comparison look) => look.Raw is not { } p ? this : look.Difference > 0 ? this with { Ahead = Math.Min(Ahead, p) } : this with { Behind = Math.Min(Behind, p) };
+    public PastLooks With(Comparison look) =>
+        look.Raw is not { } p ? this
+        : look.Difference > 0 ? this with { Ahead = Math.Min(Ahead, p) }
+        : this with { Behind = Math.Min(Behind, p) };
 }
 
 /// <summary>Compares each challenger with the control, with Holm's adjustment over the challengers.</summary>
@@ -29,12 +32,31 @@ public static class AlwaysValidComparison
     /// <param name="isEnough">Has the page seen enough to be compared?</param>
     /// <param name="tau">The smallest lift worth finding times the base value, in the unit of the difference, above 0.</param>
     /// <param name="past">By page; empty for no looks.</param>
-    public static Comparison?[] Of(IReadOnlyList<Estimate?> estimates, int control, Func<int, bool> isEnough, double tau, double alpha, IReadOnlyList<PastLooks> past)
+    public static Comparison?[] Of(
+        IReadOnlyList<Estimate?> estimates,
+        int control,
+        Func<int, bool> isEnough,
+        double tau,
+        double alpha,
+        IReadOnlyList<PastLooks> past
+    )
     {
         var challengers = Enumerable.Range(0, estimates.Count).Where(page => page != control).ToArray();
         // What an earlier look was sure of stays sure as long as the page is on the same side.
-        var raw = challengers.Select(page => estimates[page] is { } estimate && isEnough(page) && isEnough(control)
-            ? Math.Min(AlwaysValidTest.At(estimate, tau).P, page < past.Count ? estimate.Difference > 0 ? past[page].Ahead : past[page].Behind : 1) : (double?)null).ToArray();
+        var raw = challengers
+            .Select(page =>
+                estimates[page] is { } estimate && isEnough(page) && isEnough(control)
+                    ? Math.Min(
+                        AlwaysValidTest.At(estimate, tau).P,
+                        page < past.Count
+                            ? estimate.Difference > 0
+                                ? past[page].Ahead
+                                : past[page].Behind
+                            : 1
+                    )
+                    : (double?)null
+            )
+            .ToArray();
         var values = raw.Select(p => p ?? 1).ToArray();
         var adjusted = Holm.Adjust(values);
         var called = adjusted.Count(p => p <= alpha);
@@ -42,12 +64,17 @@ public static class AlwaysValidComparison
         var comparisons = new Comparison?[estimates.Count];
         for (var k = 0; k < challengers.Length; k++)
         {
-            if (estimates[challengers[k]] is not { } estimate) continue;
+            if (estimates[challengers[k]] is not { } estimate)
+                continue;
             // The level at which Holm stopped: so that no interval excludes zero beside "too early", and none of a called page includes it.
             var rank = values.Where((p, other) => p < values[k] || (p == values[k] && other < k)).Count();
             var level = alpha / Math.Max(1, challengers.Length - Math.Min(rank, called));
             Interval? interval = raw[k] is null ? null : AlwaysValidTest.At(estimate, tau, level).Difference;
-            if (interval is { } wide && adjusted[k] <= alpha) interval = estimate.Difference > 0 ? new(Math.Max(0, wide.Low), wide.High) : new(wide.Low, Math.Min(0, wide.High));
+            if (interval is { } wide && adjusted[k] <= alpha)
+                interval =
+                    estimate.Difference > 0
+                        ? new(Math.Max(0, wide.Low), wide.High)
+                        : new(wide.Low, Math.Min(0, wide.High));
             comparisons[challengers[k]] = new(estimate.Difference, interval, adjusted[k], raw[k]);
         }
         return comparisons;

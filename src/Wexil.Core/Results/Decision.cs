@@ -7,29 +7,62 @@ namespace Wexil.Core.Results;
 /// <param name="Worse">Challengers that are surely worse than the control.</param>
 public sealed record Decision(VerdictKind Kind, TestPage? Keep, double Lift, IReadOnlyList<TestPage> Worse)
 {
-    public string Reason => Kind switch
-    {
-        VerdictKind.Ready => $"{Keep!.Letter} is better than the control, and not by chance.",
-        VerdictKind.ControlWins => "Nothing that was tried beats the control.",
-        VerdictKind.NoDifference => "There is no difference that matters.",
-        _ => "It is not sure enough yet.",
-    };
+    public string Reason =>
+        Kind switch
+        {
+            VerdictKind.Ready => $"{Keep!.Letter} is better than the control, and not by chance.",
+            VerdictKind.ControlWins => "Nothing that was tried beats the control.",
+            VerdictKind.NoDifference => "There is no difference that matters.",
+            _ => "It is not sure enough yet.",
+        };
 
-    public static Decision Of(TestResult standing) => Of(
-        [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))], standing.Facts.Control, standing.Facts.Alpha, standing.Facts.SmallestLift * standing.Facts.BaseRate, standing.Control.Standard.Rate);
+    public static Decision Of(TestResult standing) =>
+        Of(
+            [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))],
+            standing.Facts.Control,
+            standing.Facts.Alpha,
+            standing.Facts.SmallestLift * standing.Facts.BaseRate,
+            standing.Control.Standard.Rate
+        );
 
-    public static Decision Of(RevenueResult standing) => Of(
-        [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))], standing.Facts.Control, standing.Facts.Alpha, standing.Margin, standing.Control.Standard.Mean);
+    public static Decision Of(RevenueResult standing) =>
+        Of(
+            [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))],
+            standing.Facts.Control,
+            standing.Facts.Alpha,
+            standing.Margin,
+            standing.Control.Standard.Mean
+        );
 
-    private static Decision Of(IReadOnlyList<(TestPage Page, Comparison? Against)> pages, int control, double alpha, double margin, double controlValue)
+    private static Decision Of(
+        IReadOnlyList<(TestPage Page, Comparison? Against)> pages,
+        int control,
+        double alpha,
+        double margin,
+        double controlValue
+    )
     {
         var challengers = pages.Where((_, i) => i != control).ToArray();
-        bool IsWorse((TestPage, Comparison? Against) page) => page.Against is { Difference: < 0 } against && against.P <= alpha;
-        bool IsSame((TestPage, Comparison? Against) page) => page.Against?.Interval is { } interval && interval.Low > -margin && interval.High < margin;
+        bool IsWorse((TestPage, Comparison? Against) page) =>
+            page.Against is { Difference: < 0 } against && against.P <= alpha;
+        bool IsSame((TestPage, Comparison? Against) page) =>
+            page.Against?.Interval is { } interval && interval.Low > -margin && interval.High < margin;
         TestPage[] worse = [.. challengers.Where(IsWorse).Select(page => page.Page)];
-        var better = challengers.Where(page => page.Against is { Difference: > 0 } against && against.P <= alpha).OrderByDescending(page => page.Against!.Difference).FirstOrDefault();
-        if (better.Page is not null) return new(VerdictKind.Ready, better.Page, controlValue > 0 ? better.Against!.Difference / controlValue : 0, worse);
-        if (worse.Length == challengers.Length) return new(VerdictKind.ControlWins, pages[control].Page, 0, worse);
-        return challengers.All(page => IsWorse(page) || IsSame(page)) ? new(VerdictKind.NoDifference, pages[control].Page, 0, worse) : new(VerdictKind.TooEarly, null, 0, worse);
+        var better = challengers
+            .Where(page => page.Against is { Difference: > 0 } against && against.P <= alpha)
+            .OrderByDescending(page => page.Against!.Difference)
+            .FirstOrDefault();
+        if (better.Page is not null)
+            return new(
+                VerdictKind.Ready,
+                better.Page,
+                controlValue > 0 ? better.Against!.Difference / controlValue : 0,
+                worse
+            );
+        if (worse.Length == challengers.Length)
+            return new(VerdictKind.ControlWins, pages[control].Page, 0, worse);
+        return challengers.All(page => IsWorse(page) || IsSame(page))
+            ? new(VerdictKind.NoDifference, pages[control].Page, 0, worse)
+            : new(VerdictKind.TooEarly, null, 0, worse);
     }
 }

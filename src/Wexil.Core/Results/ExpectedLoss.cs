@@ -6,22 +6,49 @@ namespace Wexil.Core.Results;
 /// <param name="LossPerThousand">What keeping it is expected to lose in a thousand visitors, in conversions or in the currency's smallest unit: the chance of being wrong times what that costs.</param>
 /// <param name="WaitingPerDay">What is lost a day by sending visitors to the others too; 0 where nobody comes.</param>
 /// <param name="IsMoney">Both are money.</param>
-public sealed record ExpectedLoss(TestPage Page, double? Confidence, double LossPerThousand, double WaitingPerDay, bool IsMoney)
+public sealed record ExpectedLoss(
+    TestPage Page,
+    double? Confidence,
+    double LossPerThousand,
+    double WaitingPerDay,
+    bool IsMoney
+)
 {
     private const int Thousand = 1000;
 
-    public static ExpectedLoss Of(TestResult standing) => Of(
-        [.. standing.Pages.Select((page, i) => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))], standing, isMoney: false);
+    public static ExpectedLoss Of(TestResult standing) =>
+        Of(
+            [.. standing.Pages.Select((page, i) => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))],
+            standing,
+            isMoney: false
+        );
 
-    public static ExpectedLoss Of(RevenueResult money, TestResult standing) => Of(
-        [.. money.Pages.Select(page => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))], standing, isMoney: true);
+    public static ExpectedLoss Of(RevenueResult money, TestResult standing) =>
+        Of(
+            [.. money.Pages.Select(page => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))],
+            standing,
+            isMoney: true
+        );
 
-    private static ExpectedLoss Of(IReadOnlyList<(TestPage Page, double Chance, double Loss, Comparison? Against)> pages, TestResult standing, bool isMoney)
+    private static ExpectedLoss Of(
+        IReadOnlyList<(TestPage Page, double Chance, double Loss, Comparison? Against)> pages,
+        TestResult standing,
+        bool isMoney
+    )
     {
         var best = pages.MaxBy(page => page.Chance);
-        var rival = best.Against is null ? pages.Where(page => page.Against is not null).OrderByDescending(page => page.Chance).FirstOrDefault() : best;
+        var rival = best.Against is null
+            ? pages.Where(page => page.Against is not null).OrderByDescending(page => page.Chance).FirstOrDefault()
+            : best;
         var weights = standing.Facts.Phases.Count > 0 ? standing.Facts.Phases[^1].Weights : [];
-        var lost = pages.Select((page, i) => (i < weights.Count ? weights[i] / 100.0 : 0) * page.Loss).Sum() - best.Loss;
-        return new(best.Page, rival.Against?.Confidence, best.Loss * Thousand, Math.Max(0, lost) * standing.Facts.VisitorsPerDay, isMoney);
+        var lost =
+            pages.Select((page, i) => (i < weights.Count ? weights[i] / 100.0 : 0) * page.Loss).Sum() - best.Loss;
+        return new(
+            best.Page,
+            rival.Against?.Confidence,
+            best.Loss * Thousand,
+            Math.Max(0, lost) * standing.Facts.VisitorsPerDay,
+            isMoney
+        );
     }
 }

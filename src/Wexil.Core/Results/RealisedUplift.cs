@@ -12,12 +12,17 @@ public readonly record struct RealisedUplift(double Amount, Interval Range)
     /// <param name="difference">Kept minus replaced, per visitor.</param>
     /// <param name="range">Always-valid interval of the difference.</param>
     /// <param name="visitors">Who were shown the kept page since, 0 or more.</param>
-    public static RealisedUplift Of(double difference, Interval range, long visitors) => new(difference * visitors, new(range.Low * visitors, range.High * visitors));
+    public static RealisedUplift Of(double difference, Interval range, long visitors) =>
+        new(difference * visitors, new(range.Low * visitors, range.High * visitors));
 
     /// <summary>Gains of tests that share no visitor: the amounts add up, and the distances to the intervals' ends by their squares.</summary>
     public static RealisedUplift operator +(RealisedUplift a, RealisedUplift b)
     {
-        var (amount, below, above) = (a.Amount + b.Amount, Apart(a.Amount - a.Range.Low, b.Amount - b.Range.Low), Apart(a.Range.High - a.Amount, b.Range.High - b.Amount));
+        var (amount, below, above) = (
+            a.Amount + b.Amount,
+            Apart(a.Amount - a.Range.Low, b.Amount - b.Range.Low),
+            Apart(a.Range.High - a.Amount, b.Range.High - b.Amount)
+        );
         return new(amount, new(amount - below, amount + above));
     }
 

@@ -6,7 +6,15 @@ namespace Wexil.Core.Results;
 /// <param name="Total">The sums over all phases, as counted.</param>
 /// <param name="Standard">The same with all phases counting alike for every page: by it the pages are compared and shown.</param>
 /// <param name="Loss">What keeping it is expected to lose a visitor against the best of the others, in the currency's smallest unit.</param>
-public sealed record MoneyPage(TestPage Page, bool IsControl, RevenueSample Total, RevenueSample Standard, double ChanceBest, double Loss, Comparison? AgainstControl);
+public sealed record MoneyPage(
+    TestPage Page,
+    bool IsControl,
+    RevenueSample Total,
+    RevenueSample Standard,
+    double ChanceBest,
+    double Loss,
+    Comparison? AgainstControl
+);
 
 /// <summary>The figures of a test by earned per visitor, refunds taken off.</summary>
 /// <param name="Margin">The smallest difference worth finding, in the currency's smallest unit a visitor.</param>
@@ -20,21 +28,59 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
     /// A page whose takings come from so few large orders that one more or less would turn them: no visitor may bring more than a fifth, which
     /// holds wherever the takings are worth those of 25 buyers alike.
     /// </summary>
-    public MoneyPage? Swayed => Pages.FirstOrDefault(page => page.Total.Sum > 0 && page.Total.EffectiveBuyers < AlwaysValidTest.MinConversions);
+    public MoneyPage? Swayed =>
+        Pages.FirstOrDefault(page => page.Total.Sum > 0 && page.Total.EffectiveBuyers < AlwaysValidTest.MinConversions);
 
     /// <param name="phases">By phase and page.</param>
     /// <param name="baseEarned">What a visitor of the control was expected to bring when the test started, above 0; null while it is not known, and then nothing is called.</param>
     /// <param name="past">What earlier looks were sure of, by page.</param>
-    public static RevenueResult Of(TestFacts facts, IReadOnlyList<IReadOnlyList<RevenueSample>> phases, double? baseEarned, IReadOnlyList<PastLooks> past)
+    public static RevenueResult Of(
+        TestFacts facts,
+        IReadOnlyList<IReadOnlyList<RevenueSample>> phases,
+        double? baseEarned,
+        IReadOnlyList<PastLooks> past
+    )
     {
-        var totals = facts.Pages.Select((_, page) => phases.Aggregate(new RevenueSample(), (sum, phase) => sum + phase[page])).ToArray();
-        var estimates = facts.Pages.Select((_, page) => page == facts.Control ? null : Phases.DifferenceOfMeans(phases.Select(phase => (phase[facts.Control], phase[page])))).ToArray();
+        var totals = facts
+            .Pages.Select((_, page) => phases.Aggregate(new RevenueSample(), (sum, phase) => sum + phase[page]))
+            .ToArray();
+        var estimates = facts
+            .Pages.Select(
+                (_, page) =>
+                    page == facts.Control
+                        ? null
+                        : Phases.DifferenceOfMeans(phases.Select(phase => (phase[facts.Control], phase[page])))
+            )
+            .ToArray();
         var margin = (baseEarned ?? Math.Max(1, totals[facts.Control].Mean)) * facts.SmallestLift;
         var comparisons = AlwaysValidComparison.Of(
-            estimates, facts.Control, page => baseEarned is not null && totals[page].EffectiveBuyers >= AlwaysValidTest.MinConversions, margin, facts.Alpha, past);
+            estimates,
+            facts.Control,
+            page => baseEarned is not null && totals[page].EffectiveBuyers >= AlwaysValidTest.MinConversions,
+            margin,
+            facts.Alpha,
+            past
+        );
         var standard = PhaseStandardization.Means(phases, facts.Control, estimates);
         MeanPosterior[] densities = [.. standard.Select(takings => new MeanPosterior(takings))];
         var (chances, losses) = MeanPosterior.Compare(densities);
-        return new(facts, [.. facts.Pages.Select((page, i) => new MoneyPage(page, i == facts.Control, totals[i], standard[i], chances[i], losses[i], comparisons[i]))], margin);
+        return new(
+            facts,
+            [
+                .. facts.Pages.Select(
+                    (page, i) =>
+                        new MoneyPage(
+                            page,
+                            i == facts.Control,
+                            totals[i],
+                            standard[i],
+                            chances[i],
+                            losses[i],
+                            comparisons[i]
+                        )
+                ),
+            ],
+            margin
+        );
     }
 }

@@ -28,43 +28,104 @@ public static class SegmentTable
     /// <summary>By the rates of the pages.</summary>
     /// <param name="control">Index of the control among the pages.</param>
     /// <param name="smallestLift">The smallest lift worth finding, as a share of the rate, above 0.</param>
-    public static SegmentTable<Arm> Of(IReadOnlyList<Segment<Arm>> segments, int control, double smallestLift) => Of(
-        segments, control, smallestLift, new Kind<Arm>(
-            (a, b) => a + b, arm => arm.Visitors, arm => arm.Conversions, arms => arms.Aggregate(new Arm(), (sum, arm) => sum + arm).Rate,
-            pairs => Phases.Difference(pairs.Select(pair => new PhasePair(pair.A, pair.B))),
-            (phases, from, differences) => [.. PhaseStandardization.Rates(phases, from, differences).Select(rate => rate.Rate)]));
+    public static SegmentTable<Arm> Of(IReadOnlyList<Segment<Arm>> segments, int control, double smallestLift) =>
+        Of(
+            segments,
+            control,
+            smallestLift,
+            new Kind<Arm>(
+                (a, b) => a + b,
+                arm => arm.Visitors,
+                arm => arm.Conversions,
+                arms => arms.Aggregate(new Arm(), (sum, arm) => sum + arm).Rate,
+                pairs => Phases.Difference(pairs.Select(pair => new PhasePair(pair.A, pair.B))),
+                (phases, from, differences) =>
+                    [.. PhaseStandardization.Rates(phases, from, differences).Select(rate => rate.Rate)]
+            )
+        );
 
     /// <summary>By what each visitor brought.</summary>
-    public static SegmentTable<RevenueSample> OfMoney(IReadOnlyList<Segment<RevenueSample>> segments, int control, double smallestLift) => Of(
-        segments, control, smallestLift, new Kind<RevenueSample>(
-            (a, b) => a + b, takings => takings.Visitors, takings => takings.EffectiveBuyers, all => all.Aggregate(new RevenueSample(), (sum, takings) => sum + takings).Mean, Phases.DifferenceOfMeans,
-            (phases, from, differences) => [.. PhaseStandardization.Means(phases, from, differences).Select(takings => takings.Mean)]));
+    public static SegmentTable<RevenueSample> OfMoney(
+        IReadOnlyList<Segment<RevenueSample>> segments,
+        int control,
+        double smallestLift
+    ) =>
+        Of(
+            segments,
+            control,
+            smallestLift,
+            new Kind<RevenueSample>(
+                (a, b) => a + b,
+                takings => takings.Visitors,
+                takings => takings.EffectiveBuyers,
+                all => all.Aggregate(new RevenueSample(), (sum, takings) => sum + takings).Mean,
+                Phases.DifferenceOfMeans,
+                (phases, from, differences) =>
+                    [.. PhaseStandardization.Means(phases, from, differences).Select(takings => takings.Mean)]
+            )
+        );
 
-    private static SegmentTable<T> Of<T>(IReadOnlyList<Segment<T>> segments, int control, double smallestLift, Kind<T> kind) where T : struct
+    private static SegmentTable<T> Of<T>(
+        IReadOnlyList<Segment<T>> segments,
+        int control,
+        double smallestLift,
+        Kind<T> kind
+    )
+        where T : struct
     {
         var compared = segments.Select(segment => Compare(segment, control, smallestLift, kind)).ToArray();
         var adjusted = new Queue<double>(Holm.Adjust([.. compared.SelectMany(row => row.Raw.OfType<double>())]));
-        var rows = compared.Select(row => row.Row with
-        {
-            Cells = [.. row.Row.Cells.Select((cell, i) => row.Raw[i] is null ? cell : cell with { P = adjusted.Dequeue() })],
-        }).OrderByDescending(row => row.Visitors).ToArray();
+        var rows = compared
+            .Select(row =>
+                row.Row with
+                {
+                    Cells =
+                    [
+                        .. row.Row.Cells.Select(
+                            (cell, i) => row.Raw[i] is null ? cell : cell with { P = adjusted.Dequeue() }
+                        ),
+                    ],
+                }
+            )
+            .OrderByDescending(row => row.Visitors)
+            .ToArray();
         return new(rows, compared.Sum(row => row.Raw.Count(p => p is not null)));
     }
 
-    private static (SegmentRow<T> Row, double?[] Raw) Compare<T>(Segment<T> segment, int control, double smallestLift, Kind<T> kind) where T : struct
+    private static (SegmentRow<T> Row, double?[] Raw) Compare<T>(
+        Segment<T> segment,
+        int control,
+        double smallestLift,
+        Kind<T> kind
+    )
+        where T : struct
     {
         var pages = segment.Phases[0].Count;
-        var sums = Enumerable.Range(0, pages).Select(page => segment.Phases.Aggregate(default(T), (sum, phase) => kind.Add(sum, phase[page]))).ToArray();
+        var sums = Enumerable
+            .Range(0, pages)
+            .Select(page => segment.Phases.Aggregate(default(T), (sum, phase) => kind.Add(sum, phase[page])))
+            .ToArray();
         var raw = new double?[pages];
         var tau = kind.Mean(sums) * smallestLift;
-        var differences = sums.Select((_, page) => page == control ? null : kind.Difference(segment.Phases.Select(phase => (phase[control], phase[page])))).ToArray();
+        var differences = sums.Select(
+                (_, page) =>
+                    page == control
+                        ? null
+                        : kind.Difference(segment.Phases.Select(phase => (phase[control], phase[page])))
+            )
+            .ToArray();
         var values = kind.Values(segment.Phases, control, differences);
-        var cells = sums.Select((sum, page) =>
-        {
-            if (values[control] <= 0 || differences[page] is not { } estimate) return new SegmentCell<T>(sum, values[page], null, 1);
-            if (tau > 0 && IsEnough(sum) && IsEnough(sums[control])) raw[page] = AlwaysValidTest.At(estimate, tau).P;
-            return new SegmentCell<T>(sum, values[page], estimate.Difference / values[control], 1);
-        }).ToArray();
+        var cells = sums.Select(
+                (sum, page) =>
+                {
+                    if (values[control] <= 0 || differences[page] is not { } estimate)
+                        return new SegmentCell<T>(sum, values[page], null, 1);
+                    if (tau > 0 && IsEnough(sum) && IsEnough(sums[control]))
+                        raw[page] = AlwaysValidTest.At(estimate, tau).P;
+                    return new SegmentCell<T>(sum, values[page], estimate.Difference / values[control], 1);
+                }
+            )
+            .ToArray();
         return (new(segment.Name, sums.Sum(kind.Visitors), cells, !sums.All(IsEnough)), raw);
 
         bool IsEnough(T sum) => kind.Met(sum) >= AlwaysValidTest.MinConversions;
@@ -72,6 +133,11 @@ public static class SegmentTable
 
     /// <summary>How what visitors did, or brought, is added up and compared.</summary>
     private sealed record Kind<T>(
-        Func<T, T, T> Add, Func<T, long> Visitors, Func<T, double> Met, Func<IEnumerable<T>, double> Mean, Func<IEnumerable<(T A, T B)>, Estimate?> Difference,
-        Func<IReadOnlyList<IReadOnlyList<T>>, int, IReadOnlyList<Estimate?>, IReadOnlyList<double>> Values);
+        Func<T, T, T> Add,
+        Func<T, long> Visitors,
+        Func<T, double> Met,
+        Func<IEnumerable<T>, double> Mean,
+        Func<IEnumerable<(T A, T B)>, Estimate?> Difference,
+        Func<IReadOnlyList<IReadOnlyList<T>>, int, IReadOnlyList<Estimate?>, IReadOnlyList<double>> Values
+    );
 }

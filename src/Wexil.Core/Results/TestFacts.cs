@@ -19,8 +19,15 @@ public sealed record ConversionGap(long Visitors, DateTimeOffset Since);
 /// <param name="Words">What a conversion is called, in the plural and the singular.</param>
 /// <param name="VisitorsPerDay">New visitors a day lately; 0 when not known.</param>
 public sealed record TestFacts(
-    IReadOnlyList<TestPage> Pages, int Control, IReadOnlyList<PhaseFacts> Phases, double BaseRate, double SmallestLift,
-    double VisitorsPerDay, ConversionGap? Silence, (string Many, string One) Words)
+    IReadOnlyList<TestPage> Pages,
+    int Control,
+    IReadOnlyList<PhaseFacts> Phases,
+    double BaseRate,
+    double SmallestLift,
+    double VisitorsPerDay,
+    ConversionGap? Silence,
+    (string Many, string One) Words
+)
 {
     /// <summary>The accepted chance of a false call.</summary>
     public double Alpha { get; init; } = TestResult.Alpha;

@@ -9,7 +9,17 @@ namespace Wexil.Core.Results;
 /// <param name="Density">What is known about the page's true rate.</param>
 /// <param name="Loss">What keeping it is expected to lose against the best of the others, in rate.</param>
 /// <param name="AgainstControl">Null for the control itself, and while the two share no phase with visitors on both.</param>
-public sealed record PageStanding(TestPage Page, bool IsControl, Arm Total, StandardRate Standard, Interval? Rate, RatePosterior Density, double ChanceBest, double Loss, Comparison? AgainstControl);
+public sealed record PageStanding(
+    TestPage Page,
+    bool IsControl,
+    Arm Total,
+    StandardRate Standard,
+    Interval? Rate,
+    RatePosterior Density,
+    double ChanceBest,
+    double Loss,
+    Comparison? AgainstControl
+);
 
 /// <summary>The figures of a test at one moment, computed from its facts alone.</summary>
 public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageStanding> Pages, double SplitP)
@@ -27,18 +37,56 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageStanding> Pag
 
     public static TestResult Of(TestFacts facts)
     {
-        var totals = facts.Pages.Select((_, i) => facts.Phases.Aggregate(new Arm(), (sum, phase) => sum + phase.Arms[i])).ToArray();
-        var differences = facts.Pages.Select((_, i) => i == facts.Control ? null
-            : Phases.Difference(facts.Phases.Select(phase => new PhasePair(phase.Arms[facts.Control], phase.Arms[i])))).ToArray();
-        var standard = PhaseStandardization.Rates([.. facts.Phases.Select(phase => phase.Arms)], facts.Control, differences);
+        var totals = facts
+            .Pages.Select((_, i) => facts.Phases.Aggregate(new Arm(), (sum, phase) => sum + phase.Arms[i]))
+            .ToArray();
+        var differences = facts
+            .Pages.Select(
+                (_, i) =>
+                    i == facts.Control
+                        ? null
+                        : Phases.Difference(
+                            facts.Phases.Select(phase => new PhasePair(phase.Arms[facts.Control], phase.Arms[i]))
+                        )
+            )
+            .ToArray();
+        var standard = PhaseStandardization.Rates(
+            [.. facts.Phases.Select(phase => phase.Arms)],
+            facts.Control,
+            differences
+        );
         RatePosterior[] densities = [.. standard.Select(rate => new RatePosterior(rate))];
         var (chances, losses) = RatePosterior.Compare(densities);
         var comparisons = AlwaysValidComparison.Of(
-            differences, facts.Control, page => totals[page].Conversions >= AlwaysValidTest.MinConversions, facts.BaseRate * facts.SmallestLift, facts.Alpha, facts.Past);
-        var pages = facts.Pages.Select((page, i) => new PageStanding(
-            page, i == facts.Control, totals[i], standard[i], totals[i].Visitors == 0 ? null : WilsonInterval.Of(standard[i]), densities[i], chances[i], losses[i], comparisons[i]));
-        var splitP = SampleRatioMismatch.Of(facts.Phases.Select(phase =>
-            (IReadOnlyList<(long, double)>)[.. phase.Arms.Select((arm, i) => (arm.Visitors, (double)phase.Weights[i]))])).P;
+            differences,
+            facts.Control,
+            page => totals[page].Conversions >= AlwaysValidTest.MinConversions,
+            facts.BaseRate * facts.SmallestLift,
+            facts.Alpha,
+            facts.Past
+        );
+        var pages = facts.Pages.Select(
+            (page, i) =>
+                new PageStanding(
+                    page,
+                    i == facts.Control,
+                    totals[i],
+                    standard[i],
+                    totals[i].Visitors == 0 ? null : WilsonInterval.Of(standard[i]),
+                    densities[i],
+                    chances[i],
+                    losses[i],
+                    comparisons[i]
+                )
+        );
+        var splitP = SampleRatioMismatch
+            .Of(
+                facts.Phases.Select(phase =>
+                    (IReadOnlyList<(long, double)>)
+                        [.. phase.Arms.Select((arm, i) => (arm.Visitors, (double)phase.Weights[i]))]
+                )
+            )
+            .P;
         return new(facts, [.. pages], splitP);
     }
 }

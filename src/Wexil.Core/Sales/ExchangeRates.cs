@@ -7,11 +7,16 @@ namespace Wexil.Core.Sales;
 /// <param name="Worth">Units of the owner's currency for one of this, above 0.</param>
 public sealed record ExchangeRate(Currency Currency, DateOnly From, decimal Worth)
 {
-    private const decimal Min = 0.000001m, Max = 1_000_000m;
+    private const decimal Min = 0.000001m,
+        Max = 1_000_000m;
 
     /// <summary>A rate as a person writes it, with a point and at most six digits behind it; null for what is none.</summary>
     public static decimal? Parse(string? written) =>
-        decimal.TryParse(written?.Trim(), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var worth) && worth is >= Min and <= Max && decimal.Round(worth, 6) == worth ? worth : null;
+        decimal.TryParse(written?.Trim(), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var worth)
+        && worth is >= Min and <= Max
+        && decimal.Round(worth, 6) == worth
+            ? worth
+            : null;
 }
 
 /// <summary>The owner's rates. What no rate is known for stays in its own currency and is never guessed.</summary>
@@ -22,7 +27,9 @@ public sealed class ExchangeRates
     public ExchangeRates(Currency own, IEnumerable<ExchangeRate> rates)
     {
         Own = own;
-        _rates = rates.GroupBy(rate => rate.Currency.Code).ToDictionary(group => group.Key, group => group.OrderByDescending(rate => rate.From).ToArray());
+        _rates = rates
+            .GroupBy(rate => rate.Currency.Code)
+            .ToDictionary(group => group.Key, group => group.OrderByDescending(rate => rate.From).ToArray());
     }
 
     /// <summary>The currency that the owner counts in.</summary>
@@ -34,8 +41,12 @@ public sealed class ExchangeRates
     /// <param name="amount">In its own currency's smallest unit.</param>
     public long? Worth(string currency, long amount, DateOnly day)
     {
-        if (currency == Own.Code) return amount;
-        if (!_rates.TryGetValue(currency, out var rates) || Array.Find(rates, rate => rate.From <= day) is not { } known) return null;
+        if (currency == Own.Code)
+            return amount;
+        if (
+            !_rates.TryGetValue(currency, out var rates) || Array.Find(rates, rate => rate.From <= day) is not { } known
+        )
+            return null;
         return (long)Math.Round(amount / known.Currency.Unit * known.Worth * Own.Unit, MidpointRounding.AwayFromZero);
     }
 
@@ -45,7 +56,8 @@ public sealed class ExchangeRates
     {
         // What a million smallest units are worth, so that rounding does no harm.
         const long million = 1_000_000;
-        if (Worth(from, million, day) is not { } given || Worth(to, million, day) is not (> 0 and var taken)) return null;
+        if (Worth(from, million, day) is not { } given || Worth(to, million, day) is not (> 0 and var taken))
+            return null;
         return Math.Max(1, (long)Math.Round((decimal)amount * given / taken, MidpointRounding.AwayFromZero));
     }
 }

@@ -14,13 +14,42 @@ namespace Wexil.Core.Sales;
 /// <param name="PassThrough">A further parameter of outside addresses that carries the visitor token, for tills that hand back one of their own only; empty for none.</param>
 /// <param name="Fields">By our name of a field where it stands in theirs, with points between levels: "data.order.id".</param>
 public sealed record HookMapping(
-    string SignatureHeader, string TimestampHeader, string Prefix, bool IsBase64, bool InSmallestUnits, IReadOnlyList<string> RefundWords, string PassThrough, IReadOnlyDictionary<string, string> Fields, IReadOnlyList<string>? SaleWords = null)
+    string SignatureHeader,
+    string TimestampHeader,
+    string Prefix,
+    bool IsBase64,
+    bool InSmallestUnits,
+    IReadOnlyList<string> RefundWords,
+    string PassThrough,
+    IReadOnlyDictionary<string, string> Fields,
+    IReadOnlyList<string>? SaleWords = null
+)
 {
     /// <summary>The fields that can stand elsewhere.</summary>
-    public static readonly IReadOnlyList<string> Names = ["type", "order", "line", "refund", "amount", "currency", "product", "email", "page", "wx"];
+    public static readonly IReadOnlyList<string> Names =
+    [
+        "type",
+        "order",
+        "line",
+        "refund",
+        "amount",
+        "currency",
+        "product",
+        "email",
+        "page",
+        "wx",
+    ];
 
     public static readonly HookMapping Default = new(
-        HookSignature.SignatureHeader, HookSignature.TimestampHeader, "", false, false, ["refund"], "", new Dictionary<string, string>());
+        HookSignature.SignatureHeader,
+        HookSignature.TimestampHeader,
+        "",
+        false,
+        false,
+        ["refund"],
+        "",
+        new Dictionary<string, string>()
+    );
 
     public string ToJson() => JsonSerializer.Serialize(this);
 
@@ -34,8 +63,14 @@ public sealed record HookMapping(
         {
             "type" when value is not null && Fields.ContainsKey("type") => Kind(value),
             // Whole numbers only: 49.5 smallest units are no amount, and no 49.50 either.
-            "amount" when InSmallestUnits => long.TryParse(value?.TrimStart('-'), NumberStyles.None, CultureInfo.InvariantCulture, out var units)
-                && Wexil.Core.Common.Currency.Find(Raw(body, "currency")?.Trim().ToUpperInvariant()) is { } currency ? currency.Write(units) : "",
+            "amount" when InSmallestUnits => long.TryParse(
+                value?.TrimStart('-'),
+                NumberStyles.None,
+                CultureInfo.InvariantCulture,
+                out var units
+            ) && Wexil.Core.Common.Currency.Find(Raw(body, "currency")?.Trim().ToUpperInvariant()) is { } currency
+                ? currency.Write(units)
+                : "",
             "currency" => value?.ToUpperInvariant(),
             _ => value,
         };
@@ -45,14 +80,16 @@ public sealed record HookMapping(
     private string Kind(string told)
     {
         var word = told.ToLowerInvariant();
-        if (RefundWords.Contains(word)) return "refund";
+        if (RefundWords.Contains(word))
+            return "refund";
         return SaleWords is not { Count: > 0 } || SaleWords.Contains(word) ? "sale" : told;
     }
 
     private string? Raw(JsonElement body, string name)
     {
         foreach (var part in Fields.GetValueOrDefault(name, name).Split('.'))
-            if (body.ValueKind != JsonValueKind.Object || !body.TryGetProperty(part, out body)) return null;
+            if (body.ValueKind != JsonValueKind.Object || !body.TryGetProperty(part, out body))
+                return null;
         return body.ValueKind switch
         {
             JsonValueKind.String => body.GetString(),

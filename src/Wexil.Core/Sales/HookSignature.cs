@@ -10,7 +10,8 @@ namespace Wexil.Core.Sales;
 /// </summary>
 public static class HookSignature
 {
-    public const string TimestampHeader = "X-Wexil-Timestamp", SignatureHeader = "X-Wexil-Signature";
+    public const string TimestampHeader = "X-Wexil-Timestamp",
+        SignatureHeader = "X-Wexil-Signature";
 
     /// <summary>A message that is older, or further ahead of the clock, is refused: it may be somebody's copy.</summary>
     public static readonly TimeSpan Tolerance = TimeSpan.FromMinutes(5);
@@ -25,16 +26,35 @@ public static class HookSignature
 
     /// <summary>What is wrong with a message's signature; null when it is right and fresh.</summary>
     /// <param name="timestamp">As it was sent; a service that sends none signs the body alone.</param>
-    public static string? Problem(HookMapping mapping, byte[] secret, string? timestamp, string? signature, ReadOnlySpan<byte> body, DateTimeOffset now)
+    public static string? Problem(
+        HookMapping mapping,
+        byte[] secret,
+        string? timestamp,
+        string? signature,
+        ReadOnlySpan<byte> body,
+        DateTimeOffset now
+    )
     {
         var isTimed = mapping.TimestampHeader.Length > 0;
         if (string.IsNullOrEmpty(signature) || isTimed && string.IsNullOrEmpty(timestamp))
-            return isTimed ? $"The headers {mapping.TimestampHeader} and {mapping.SignatureHeader} are missing." : $"The header {mapping.SignatureHeader} is missing.";
+            return isTimed
+                ? $"The headers {mapping.TimestampHeader} and {mapping.SignatureHeader} are missing."
+                : $"The header {mapping.SignatureHeader} is missing.";
         var seconds = 0L;
-        if (isTimed && !long.TryParse(timestamp, NumberStyles.None, CultureInfo.InvariantCulture, out seconds)) return $"{mapping.TimestampHeader} is not a number of seconds.";
+        if (isTimed && !long.TryParse(timestamp, NumberStyles.None, CultureInfo.InvariantCulture, out seconds))
+            return $"{mapping.TimestampHeader} is not a number of seconds.";
         var own = isTimed ? Of(secret, timestamp!, body) : Convert.ToHexStringLower(HMACSHA256.HashData(secret, body));
-        if (mapping.IsBase64) own = Convert.ToBase64String(Convert.FromHexString(own));
-        if (!CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(mapping.Prefix + own), Encoding.UTF8.GetBytes(signature))) return "The signature does not fit the body and the secret.";
-        return isTimed && Math.Abs(now.ToUnixTimeSeconds() - (decimal)seconds) > (decimal)Tolerance.TotalSeconds ? "The timestamp is more than five minutes from our clock." : null;
+        if (mapping.IsBase64)
+            own = Convert.ToBase64String(Convert.FromHexString(own));
+        if (
+            !CryptographicOperations.FixedTimeEquals(
+                Encoding.UTF8.GetBytes(mapping.Prefix + own),
+                Encoding.UTF8.GetBytes(signature)
+            )
+        )
+            return "The signature does not fit the body and the secret.";
+        return isTimed && Math.Abs(now.ToUnixTimeSeconds() - (decimal)seconds) > (decimal)Tolerance.TotalSeconds
+            ? "The timestamp is more than five minutes from our clock."
+            : null;
     }
 }

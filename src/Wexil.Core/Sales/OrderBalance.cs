@@ -8,5 +8,6 @@ public readonly record struct OrderBalance(long Sold, long Refunded)
     /// <summary>Money back for which no sale is known yet.</summary>
     public bool IsWaiting => Sold == 0 && Refunded > 0;
 
-    public OrderBalance With(SaleKind kind, long amount) => kind == SaleKind.Sale ? this with { Sold = Sold + amount } : this with { Refunded = Refunded + amount };
+    public OrderBalance With(SaleKind kind, long amount) =>
+        kind == SaleKind.Sale ? this with { Sold = Sold + amount } : this with { Refunded = Refunded + amount };
 }

@@ -29,13 +29,24 @@ public enum SaleChannel
 /// <param name="Line">Tells the lines of an order apart, or the refunds against it; may be empty where there is one.</param>
 /// <param name="Amount">In the currency's smallest unit, above 0.</param>
 /// <param name="Page">The slug of the page whose buy button was followed; empty where it is not known.</param>
-public sealed record SaleNotice(SaleKind Kind, string Order, string Line, long Amount, string Currency, string Product = "", string Email = "", string Page = "", SaleChannel Channel = SaleChannel.Hook)
+public sealed record SaleNotice(
+    SaleKind Kind,
+    string Order,
+    string Line,
+    long Amount,
+    string Currency,
+    string Product = "",
+    string Email = "",
+    string Page = "",
+    SaleChannel Channel = SaleChannel.Hook
+)
 {
     public const int MaxNameLength = 120;
     private static readonly JsonSerializerOptions Format = new() { Converters = { new JsonStringEnumConverter() } };
 
     /// <summary>The same for every telling of the same thing, so that it counts once however often it is told.</summary>
-    public Guid Id() => new(SHA256.HashData(Encoding.UTF8.GetBytes($"{Kind}\n{Order}\n{Line}")).AsSpan(0, 16), bigEndian: true);
+    public Guid Id() =>
+        new(SHA256.HashData(Encoding.UTF8.GetBytes($"{Kind}\n{Order}\n{Line}")).AsSpan(0, 16), bigEndian: true);
 
     public string ToJson() => JsonSerializer.Serialize(this, Format);
 
@@ -44,24 +55,65 @@ public sealed record SaleNotice(SaleKind Kind, string Order, string Line, long A
 
     /// <summary>Reads the fields as somebody told them, or says which is wrong and how.</summary>
     /// <param name="field">A field's text by its name; null where it is not there.</param>
-    public static (SaleNotice? Notice, string Field, string Problem) Read(Func<string, string?> field, SaleChannel channel)
+    public static (SaleNotice? Notice, string Field, string Problem) Read(
+        Func<string, string?> field,
+        SaleChannel channel
+    )
     {
         string Text(string name) => field(name)?.Trim() ?? "";
-        SaleKind? kind = Text("type").ToLowerInvariant() switch { "sale" or "" => SaleKind.Sale, "refund" => SaleKind.Refund, _ => null };
-        if (kind is null) return Wrong("type", "This is neither a sale nor a refund, so nothing was recorded.");
-        if (Text("order") is not { Length: > 0 and <= MaxNameLength } order) return Wrong("order", $"The order's number, up to {MaxNameLength} characters, is missing.");
-        if (Wexil.Core.Common.Currency.Find(Text("currency").ToUpperInvariant()) is not { } currency) return Wrong("currency", "This is no currency that Wexil knows; three letters such as USD.");
+        SaleKind? kind = Text("type").ToLowerInvariant() switch
+        {
+            "sale" or "" => SaleKind.Sale,
+            "refund" => SaleKind.Refund,
+            _ => null,
+        };
+        if (kind is null)
+            return Wrong("type", "This is neither a sale nor a refund, so nothing was recorded.");
+        if (Text("order") is not { Length: > 0 and <= MaxNameLength } order)
+            return Wrong("order", $"The order's number, up to {MaxNameLength} characters, is missing.");
+        if (Wexil.Core.Common.Currency.Find(Text("currency").ToUpperInvariant()) is not { } currency)
+            return Wrong("currency", "This is no currency that Wexil knows; three letters such as USD.");
         var amount = currency.Parse(Text("amount"));
-        if (amount is not > 0) return Wrong("amount", $"An amount above 0 such as {currency.Write(3900)}, with a point and no sign.");
+        if (amount is not > 0)
+            return Wrong("amount", $"An amount above 0 such as {currency.Write(3900)}, with a point and no sign.");
         var line = Text(kind == SaleKind.Refund ? "refund" : "line");
-        foreach (var (name, text) in new[] { ("line", line), ("product", Text("product")), ("email", Text("email")), ("page", Text("page")) })
-            if (text.Length > MaxNameLength * 2) return Wrong(name, $"At most {MaxNameLength * 2} characters.");
-        return (new(kind.Value, order, line, amount.Value, currency.Code, Text("product"), Text("email").ToLowerInvariant(), Text("page"), channel), "", "");
+        foreach (
+            var (name, text) in new[]
+            {
+                ("line", line),
+                ("product", Text("product")),
+                ("email", Text("email")),
+                ("page", Text("page")),
+            }
+        )
+            if (text.Length > MaxNameLength * 2)
+                return Wrong(name, $"At most {MaxNameLength * 2} characters.");
+        return (
+            new(
+                kind.Value,
+                order,
+                line,
+                amount.Value,
+                currency.Code,
+                Text("product"),
+                Text("email").ToLowerInvariant(),
+                Text("page"),
+                channel
+            ),
+            "",
+            ""
+        );
 
         static (SaleNotice?, string, string) Wrong(string name, string problem) => (null, name, problem);
     }
 
     /// <summary>Reads a JSON body, whose fields may be texts or numbers and stand where the mapping says.</summary>
-    public static (SaleNotice? Notice, string Field, string Problem) ReadJson(JsonElement body, HookMapping mapping, SaleChannel channel) => body.ValueKind != JsonValueKind.Object
-        ? (null, "", "The body is a JSON object.") : Read(name => mapping.Field(body, name), channel);
+    public static (SaleNotice? Notice, string Field, string Problem) ReadJson(
+        JsonElement body,
+        HookMapping mapping,
+        SaleChannel channel
+    ) =>
+        body.ValueKind != JsonValueKind.Object
+            ? (null, "", "The body is a JSON object.")
+            : Read(name => mapping.Field(body, name), channel);
 }

@@ -8,19 +8,29 @@ namespace Wexil.Core.Simulation;
 /// </summary>
 public static class Calibration
 {
-    private const double Alpha = 0.05, Order = 39, LargeOrder = 50 * Order, LargeShare = 1 / 40.0;
-    private const int DefaultConversions = 100, DefaultDays = 14;
+    private const double Alpha = 0.05,
+        Order = 39,
+        LargeOrder = 50 * Order,
+        LargeShare = 1 / 40.0;
+    private const int DefaultConversions = 100,
+        DefaultDays = 14;
 
     /// <param name="tell">Told after each run how many are done; may come from several threads.</param>
     public static Calibrated Run(CalibrationCase what, int runs, Action<int>? tell = null)
     {
-        int peekSafe = 0, textbook = 0, usual = 0, done = 0;
+        int peekSafe = 0,
+            textbook = 0,
+            usual = 0,
+            done = 0;
         Parallel.For(0, runs, run =>
         {
             var calls = Once(what, run);
-            if (calls.PeekSafe) Interlocked.Increment(ref peekSafe);
-            if (calls.Textbook) Interlocked.Increment(ref textbook);
-            if (calls.Usual) Interlocked.Increment(ref usual);
+            if (calls.PeekSafe)
+                Interlocked.Increment(ref peekSafe);
+            if (calls.Textbook)
+                Interlocked.Increment(ref textbook);
+            if (calls.Usual)
+                Interlocked.Increment(ref usual);
             tell?.Invoke(Interlocked.Increment(ref done));
         });
         return new(what, runs, peekSafe, textbook, usual);
@@ -41,11 +51,13 @@ public static class Calibration
             if (what.Shifts && hour == hours / 2)
             {
                 // Most go to the last page from now on, as one does who believes in it.
-                for (var i = 0; i < what.Pages; i++) weights[i] = i == what.Pages - 1 ? 0.7 : 0.3 / (what.Pages - 1);
+                for (var i = 0; i < what.Pages; i++)
+                    weights[i] = i == what.Pages - 1 ? 0.7 : 0.3 / (what.Pages - 1);
                 phases.Add(New(what.Pages));
             }
             // The rate swings over the day, and over the weeks where that would lead astray.
-            var swing = 1 + 0.3 * Math.Sin(2 * Math.PI * hour / 24) + (what.Shifts ? 0.4 * (hour < hours / 2 ? -1 : 1) : 0);
+            var swing =
+                1 + 0.3 * Math.Sin(2 * Math.PI * hour / 24) + (what.Shifts ? 0.4 * (hour < hours / 2 ? -1 : 1) : 0);
             for (var page = 0; page < what.Pages; page++)
             {
                 due[page] += perHour * weights[page];
@@ -55,35 +67,57 @@ public static class Calibration
                 phases[^1][page].Add(random, visitors, Math.Min(rate, 0.99), what.IsMoney);
             }
             calls = Look(what, phases, (hour + 1) / 24, calls);
-            if (calls is { PeekSafe: true, Textbook: true, Usual: true }) break;
+            if (calls is { PeekSafe: true, Textbook: true, Usual: true })
+                break;
         }
         return calls;
     }
 
     private static Calls Look(CalibrationCase what, List<Tally[]> phases, int day, Calls before)
     {
-        var totals = Enumerable.Range(0, what.Pages).Select(page => phases.Aggregate(new Tally(), (sum, phase) => sum + phase[page])).ToArray();
+        var totals = Enumerable
+            .Range(0, what.Pages)
+            .Select(page => phases.Aggregate(new Tally(), (sum, phase) => sum + phase[page]))
+            .ToArray();
         var (peekSafe, textbook, usual) = (before.PeekSafe, before.Textbook, before.Usual);
         if (!peekSafe && totals.All(total => total.Met(what.IsMoney) >= AlwaysValidTest.MinConversions))
         {
-            var tau = CalibrationCase.SmallestLift * what.Rate * (what.IsMoney ? Order * (1 - LargeShare) + LargeOrder * LargeShare : 1);
-            var estimates = Enumerable.Range(1, what.Pages - 1).Select(page => Difference(what, phases, page)).ToArray();
-            var adjusted = Holm.Adjust([.. estimates.Select(estimate => estimate is { } known ? AlwaysValidTest.At(known, tau).P : 1)]);
+            var tau =
+                CalibrationCase.SmallestLift
+                * what.Rate
+                * (what.IsMoney ? Order * (1 - LargeShare) + LargeOrder * LargeShare : 1);
+            var estimates = Enumerable
+                .Range(1, what.Pages - 1)
+                .Select(page => Difference(what, phases, page))
+                .ToArray();
+            var adjusted = Holm.Adjust([
+                .. estimates.Select(estimate => estimate is { } known ? AlwaysValidTest.At(known, tau).P : 1),
+            ]);
             // Where one page is better, only that is right.
-            peekSafe = what.Lift > 0 ? adjusted[^1] <= Alpha && estimates[^1]!.Value.Difference > 0 : adjusted.Any(p => p <= Alpha);
+            peekSafe =
+                what.Lift > 0
+                    ? adjusted[^1] <= Alpha && estimates[^1]!.Value.Difference > 0
+                    : adjusted.Any(p => p <= Alpha);
         }
         for (var page = what.Lift > 0 ? what.Pages - 1 : 1; page < what.Pages && !(textbook && usual); page++)
         {
-            var isCalled = (what.IsMoney ? RevenueSample.Compare(totals[0].Takings, totals[page].Takings)?.P : totals[0].Arm.Conversions + totals[page].Arm.Conversions > 0 ? TwoRates.PooledP(totals[0].Arm, totals[page].Arm) : 1) <= Alpha;
+            var isCalled =
+                (
+                    what.IsMoney ? RevenueSample.Compare(totals[0].Takings, totals[page].Takings)?.P
+                    : totals[0].Arm.Conversions + totals[page].Arm.Conversions > 0
+                        ? TwoRates.PooledP(totals[0].Arm, totals[page].Arm)
+                    : 1
+                ) <= Alpha;
             textbook |= isCalled;
             usual |= isCalled && day >= DefaultDays && totals.All(total => total.Arm.Conversions >= DefaultConversions);
         }
         return new(peekSafe, textbook, usual);
     }
 
-    private static Estimate? Difference(CalibrationCase what, List<Tally[]> phases, int page) => what.IsMoney
-        ? Phases.DifferenceOfMeans(phases.Select(phase => (phase[0].Takings, phase[page].Takings)))
-        : Phases.Difference(phases.Select(phase => new PhasePair(phase[0].Arm, phase[page].Arm)));
+    private static Estimate? Difference(CalibrationCase what, List<Tally[]> phases, int page) =>
+        what.IsMoney
+            ? Phases.DifferenceOfMeans(phases.Select(phase => (phase[0].Takings, phase[page].Takings)))
+            : Phases.Difference(phases.Select(phase => new PhasePair(phase[0].Arm, phase[page].Arm)));
 
     private static Tally[] New(int pages) => [.. Enumerable.Range(0, pages).Select(_ => new Tally())];
 
@@ -91,7 +125,8 @@ public static class Calibration
     private static int HashCode(string name, int run)
     {
         var hash = unchecked((uint)run * 2654435761u);
-        foreach (var letter in name) hash = unchecked((hash ^ letter) * 16777619u);
+        foreach (var letter in name)
+            hash = unchecked((hash ^ letter) * 16777619u);
         return (int)(hash & int.MaxValue);
     }
 
@@ -100,7 +135,8 @@ public static class Calibration
         public Arm Arm;
         public RevenueSample Takings;
 
-        public static Tally operator +(Tally a, Tally b) => new() { Arm = a.Arm + b.Arm, Takings = a.Takings + b.Takings };
+        public static Tally operator +(Tally a, Tally b) =>
+            new() { Arm = a.Arm + b.Arm, Takings = a.Takings + b.Takings };
 
         /// <summary>How much was seen: conversions, or buyers of orders of the same size.</summary>
         public readonly double Met(bool isMoney) => isMoney ? Takings.EffectiveBuyers : Arm.Conversions;
@@ -109,10 +145,15 @@ public static class Calibration
         {
             // From one success to the next: as many steps as there are successes, not visitors.
             var (met, sum, squares, log) = (0L, 0.0, 0.0, Math.Log(1 - rate));
-            for (var i = (long)(Math.Log(1 - random.NextDouble()) / log); i < visitors; i += 1 + (long)(Math.Log(1 - random.NextDouble()) / log))
+            for (
+                var i = (long)(Math.Log(1 - random.NextDouble()) / log);
+                i < visitors;
+                i += 1 + (long)(Math.Log(1 - random.NextDouble()) / log)
+            )
             {
                 met++;
-                if (!isMoney) continue;
+                if (!isMoney)
+                    continue;
                 var value = random.NextDouble() < LargeShare ? LargeOrder : Order;
                 sum += value;
                 squares += value * value;

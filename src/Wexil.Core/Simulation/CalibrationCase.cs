@@ -8,7 +8,15 @@ namespace Wexil.Core.Simulation;
 /// <param name="Factor">How many times the textbook's sample comes.</param>
 /// <param name="IsMoney">Judged by what visitors bring, of whom one in forty brings fifty times as much.</param>
 /// <param name="Shifts">Weights change midway, while the rate moves.</param>
-public sealed record CalibrationCase(string Name, int Pages, double Rate, double Lift, double Factor, bool IsMoney = false, bool Shifts = false)
+public sealed record CalibrationCase(
+    string Name,
+    int Pages,
+    double Rate,
+    double Lift,
+    double Factor,
+    bool IsMoney = false,
+    bool Shifts = false
+)
 {
     /// <summary>The smallest lift worth finding, which is what the last page has where it is better.</summary>
     public const double SmallestLift = 0.2;
@@ -17,13 +25,33 @@ public sealed record CalibrationCase(string Name, int Pages, double Rate, double
 
     public static IReadOnlyList<CalibrationCase> All { get; } =
     [
-        .. new[] { 0.005, 0.03, 0.3 }.SelectMany(rate => new[] { 2, 4 }.Select(pages => new CalibrationCase($"{pages} pages alike, {rate * 100:0.#}%", pages, rate, 0, pages == 2 ? 1.6 : 2))),
+        .. new[] { 0.005, 0.03, 0.3 }.SelectMany(rate =>
+            new[] { 2, 4 }.Select(pages => new CalibrationCase(
+                $"{pages} pages alike, {rate * 100:0.#}%",
+                pages,
+                rate,
+                0,
+                pages == 2 ? 1.6 : 2
+            ))
+        ),
         new("2 pages alike, weights shifted", 2, 0.03, 0, 1.6, Shifts: true),
         new("4 pages alike, weights shifted", 4, 0.03, 0, 2, Shifts: true),
         new("2 pages alike, by money", 2, 0.03, 0, 3, IsMoney: true),
         new("4 pages alike, by money", 4, 0.03, 0, 3, IsMoney: true),
-        .. new[] { 0.005, 0.03, 0.3 }.Select(rate => new CalibrationCase($"2 pages, one {SmallestLift * 100:0}% better, {rate * 100:0.#}%", 2, rate, SmallestLift, 1.6)),
-        .. new[] { 0.005, 0.03, 0.3 }.Select(rate => new CalibrationCase($"4 pages, one {SmallestLift * 100:0}% better, {rate * 100:0.#}%", 4, rate, SmallestLift, 2)),
+        .. new[] { 0.005, 0.03, 0.3 }.Select(rate => new CalibrationCase(
+            $"2 pages, one {SmallestLift * 100:0}% better, {rate * 100:0.#}%",
+            2,
+            rate,
+            SmallestLift,
+            1.6
+        )),
+        .. new[] { 0.005, 0.03, 0.3 }.Select(rate => new CalibrationCase(
+            $"4 pages, one {SmallestLift * 100:0}% better, {rate * 100:0.#}%",
+            4,
+            rate,
+            SmallestLift,
+            2
+        )),
     ];
 
     /// <summary>Visitors of a page over the whole test.</summary>

@@ -6,8 +6,32 @@ namespace Wexil.Core.Simulation;
 /// </summary>
 public sealed class SimulatedCrowd(int seed)
 {
-    private static readonly double[] HourShare = Normalised(
-        [2, 1, 1, 1, 1, 2, 4, 6, 8, 9, 9, 9, 10, 9, 9, 9, 9, 10, 12, 14, 15, 13, 9, 5]);
+    private static readonly double[] HourShare = Normalised([
+        2,
+        1,
+        1,
+        1,
+        1,
+        2,
+        4,
+        6,
+        8,
+        9,
+        9,
+        9,
+        10,
+        9,
+        9,
+        9,
+        9,
+        10,
+        12,
+        14,
+        15,
+        13,
+        9,
+        5,
+    ]);
 
     private readonly Random _random = new(seed);
 
@@ -16,12 +40,20 @@ public sealed class SimulatedCrowd(int seed)
     {
         for (var hour = from; hour < until; hour = hour.AddHours(1))
         {
-            var day = hour.DayOfWeek switch { DayOfWeek.Sunday => 1.25, DayOfWeek.Monday => 1.1, DayOfWeek.Saturday => 0.8, _ => 0.97 };
+            var day = hour.DayOfWeek switch
+            {
+                DayOfWeek.Sunday => 1.25,
+                DayOfWeek.Monday => 1.1,
+                DayOfWeek.Saturday => 0.8,
+                _ => 0.97,
+            };
             var moments = new double[Poisson(perDay * day * HourShare[hour.Hour])];
-            for (var i = 0; i < moments.Length; i++) moments[i] = _random.NextDouble();
+            for (var i = 0; i < moments.Length; i++)
+                moments[i] = _random.NextDouble();
             Array.Sort(moments);
             foreach (var moment in moments)
-                if (hour.AddHours(moment) is var at && at < until) yield return at;
+                if (hour.AddHours(moment) is var at && at < until)
+                    yield return at;
         }
     }
 
@@ -32,10 +64,12 @@ public sealed class SimulatedCrowd(int seed)
     public T OneOf<T>(params ReadOnlySpan<(T Value, int Weight)> choices)
     {
         var total = 0;
-        foreach (var choice in choices) total += choice.Weight;
+        foreach (var choice in choices)
+            total += choice.Weight;
         var place = _random.Next(total);
         foreach (var (value, weight) in choices)
-            if ((place -= weight) < 0) return value;
+            if ((place -= weight) < 0)
+                return value;
         return choices[^1].Value;
     }
 
@@ -45,14 +79,17 @@ public sealed class SimulatedCrowd(int seed)
     // Knuth's method for small means; the normal approximation is close enough above.
     private int Poisson(double mean)
     {
-        if (mean > 60) return Math.Max(0, (int)Math.Round(mean + Math.Sqrt(mean) * Normal()));
+        if (mean > 60)
+            return Math.Max(0, (int)Math.Round(mean + Math.Sqrt(mean) * Normal()));
         var limit = Math.Exp(-mean);
         var count = 0;
-        for (var product = _random.NextDouble(); product > limit; product *= _random.NextDouble()) count++;
+        for (var product = _random.NextDouble(); product > limit; product *= _random.NextDouble())
+            count++;
         return count;
     }
 
-    private double Normal() => Math.Sqrt(-2 * Math.Log(1 - _random.NextDouble())) * Math.Cos(2 * Math.PI * _random.NextDouble());
+    private double Normal() =>
+        Math.Sqrt(-2 * Math.Log(1 - _random.NextDouble())) * Math.Cos(2 * Math.PI * _random.NextDouble());
 
     private static double[] Normalised(double[] shares) => [.. shares.Select(share => share / shares.Sum())];
 }

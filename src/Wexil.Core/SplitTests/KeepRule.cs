@@ -20,7 +20,8 @@ public enum KeepBy
 /// <param name="OnMoney">Judged by earned per visitor, and not by the main goal.</param>
 public sealed record KeepRule(KeepBy By, bool OnMoney = false)
 {
-    public const double MinSureness = 0.8, MaxSureness = 0.999;
+    public const double MinSureness = 0.8,
+        MaxSureness = 0.999;
     private static readonly JsonSerializerOptions Format = new() { Converters = { new JsonStringEnumConverter() } };
 
     public static readonly KeepRule Default = new(KeepBy.Hand);
@@ -48,7 +49,8 @@ public sealed record KeepRule(KeepBy By, bool OnMoney = false)
 
     public string ToJson() => JsonSerializer.Serialize(this, Format);
 
-    public static KeepRule Parse(string text) => text.Length == 0 ? Default : JsonSerializer.Deserialize<KeepRule>(text, Format) ?? Default;
+    public static KeepRule Parse(string text) =>
+        text.Length == 0 ? Default : JsonSerializer.Deserialize<KeepRule>(text, Format) ?? Default;
 
     /// <summary>How often keeping whichever of two pages is ahead after so many visitors keeps the worse, where one is better by the smallest lift worth finding.</summary>
     /// <param name="baseRate">Strictly between 0 and 1.</param>

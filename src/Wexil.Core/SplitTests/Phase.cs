@@ -7,7 +7,13 @@ namespace Wexil.Core.SplitTests;
 /// <param name="Reason">Why it began, in words.</param>
 /// <param name="StartedAt">Lies in the future while the test waits for its start.</param>
 /// <param name="EndedAt">Lies in the future where the test has a set end; null where it has none.</param>
-public sealed record Phase(PhaseId Id, Weights Weights, string Reason, DateTimeOffset StartedAt, DateTimeOffset? EndedAt)
+public sealed record Phase(
+    PhaseId Id,
+    Weights Weights,
+    string Reason,
+    DateTimeOffset StartedAt,
+    DateTimeOffset? EndedAt
+)
 {
     /// <summary>Visitors are enrolled in it now, or will be.</summary>
     public bool IsOpenAt(DateTimeOffset now) => EndedAt is not { } end || now < end;

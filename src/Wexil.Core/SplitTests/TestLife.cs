@@ -1,4 +1,3 @@
-
 namespace Wexil.Core.SplitTests;
 
 /// <summary>When a test that is neither paused nor decided splits its visitors.</summary>
@@ -20,21 +19,31 @@ public static class TestLife
     /// <param name="run">Null while the test is paused or decided.</param>
     /// <param name="weights">Those in force from now on.</param>
     /// <param name="reason">Why what was counted before is about something else; null where it is not, and the phase under way goes on.</param>
-    public static PhasePlan Plan(IReadOnlyList<Phase> phases, TestRun? run, Weights weights, string? reason, DateTimeOffset now)
+    public static PhasePlan Plan(
+        IReadOnlyList<Phase> phases,
+        TestRun? run,
+        Weights weights,
+        string? reason,
+        DateTimeOffset now
+    )
     {
         var open = phases.Count > 0 && phases[^1].IsOpenAt(now) ? phases[^1] : null;
         var past = open is null ? phases : [.. phases.SkipLast(1)];
         var isAhead = open is not null && open.StartedAt > now;
         if (run is not { } runs || runs.Until <= Later(runs.From, now))
         {
-            if (open is null) return new(phases, [], null);
+            if (open is null)
+                return new(phases, [], null);
             return isAhead ? new(past, [open.Id], null) : new([.. past, open with { EndedAt = now }], [], null);
         }
         var from = Later(runs.From, now);
         var begins = new PhaseStart(weights, reason ?? GoesOn, from, runs.Until);
-        if (open is null) return new(past, [], begins);
-        if (isAhead) return new([.. past, open with { Weights = weights, StartedAt = from, EndedAt = runs.Until }], [], null);
-        if (reason is null && open.Weights.Equals(weights)) return new([.. past, open with { EndedAt = runs.Until }], [], null);
+        if (open is null)
+            return new(past, [], begins);
+        if (isAhead)
+            return new([.. past, open with { Weights = weights, StartedAt = from, EndedAt = runs.Until }], [], null);
+        if (reason is null && open.Weights.Equals(weights))
+            return new([.. past, open with { EndedAt = runs.Until }], [], null);
         return new([.. past, open with { EndedAt = now }], [], begins);
     }
 

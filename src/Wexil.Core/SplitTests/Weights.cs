@@ -20,8 +20,10 @@ public sealed class Weights : IEquatable<Weights>
     /// <summary>Takes weights as a person set them, or says in words why they cannot be used.</summary>
     public static (Weights? Weights, string? Problem) Check(IReadOnlyList<int> percent)
     {
-        if (percent.Count < 2) return (null, "A split test needs two pages or more.");
-        if (percent.Any(p => p is < 0 or > Total)) return (null, "Each weight is a whole number from 0 to 100.");
+        if (percent.Count < 2)
+            return (null, "A split test needs two pages or more.");
+        if (percent.Any(p => p is < 0 or > Total))
+            return (null, "Each weight is a whole number from 0 to 100.");
         var sum = percent.Sum();
         return sum switch
         {
@@ -33,7 +35,9 @@ public sealed class Weights : IEquatable<Weights>
 
     /// <exception cref="ArgumentException">The weights cannot be used; the message says why.</exception>
     public static Weights Of(params int[] percent) =>
-        Check(percent) is { Weights: { } weights } ? weights : throw new ArgumentException(Check(percent).Problem, nameof(percent));
+        Check(percent) is { Weights: { } weights }
+            ? weights
+            : throw new ArgumentException(Check(percent).Problem, nameof(percent));
 
     /// <summary>Weights as equal as whole percents allow; the first pages take what is left over.</summary>
     public static Weights Even(int pages) =>
@@ -47,10 +51,12 @@ public sealed class Weights : IEquatable<Weights>
         var last = 0;
         for (var page = 0; page < _percent.Length; page++)
         {
-            if (_percent[page] == 0) continue;
+            if (_percent[page] == 0)
+                continue;
             last = page;
             place -= _percent[page];
-            if (place < 0) break;
+            if (place < 0)
+                break;
         }
         return last;
     }
@@ -59,11 +65,20 @@ public sealed class Weights : IEquatable<Weights>
     public Weights Without(IReadOnlyCollection<int> resting)
     {
         var left = _percent.Where((_, page) => !resting.Contains(page)).Sum();
-        if (left is 0 or Total) return this;
-        var exact = _percent.Select((percent, page) => resting.Contains(page) ? 0 : (double)percent * Total / left).ToArray();
+        if (left is 0 or Total)
+            return this;
+        var exact = _percent
+            .Select((percent, page) => resting.Contains(page) ? 0 : (double)percent * Total / left)
+            .ToArray();
         var whole = Array.ConvertAll(exact, share => (int)share);
         // What rounding down left over goes to those who lost most by it.
-        foreach (var page in Enumerable.Range(0, Count).OrderByDescending(page => exact[page] - whole[page]).Take(Total - whole.Sum())) whole[page]++;
+        foreach (
+            var page in Enumerable
+                .Range(0, Count)
+                .OrderByDescending(page => exact[page] - whole[page])
+                .Take(Total - whole.Sum())
+        )
+            whole[page]++;
         return new(whole);
     }
 

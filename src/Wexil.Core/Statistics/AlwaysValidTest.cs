@@ -18,7 +18,8 @@ public static class AlwaysValidTest
     {
         ArgumentOutOfRangeException.ThrowIfNegativeOrZero(tau);
         var (d, v) = estimate;
-        if (v <= 0) return new(0, 1, new(double.NegativeInfinity, double.PositiveInfinity));
+        if (v <= 0)
+            return new(0, 1, new(double.NegativeInfinity, double.PositiveInfinity));
         var t2 = tau * tau;
         var logRatio = 0.5 * Math.Log(v / (v + t2)) + t2 * d * d / (2 * v * (v + t2));
         var half = Math.Sqrt(v * (v + t2) / t2 * (2 * Math.Log(1 / alpha) + Math.Log((v + t2) / v)));

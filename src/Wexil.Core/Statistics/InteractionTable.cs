@@ -17,18 +17,43 @@ public sealed record InteractionTable(IReadOnlyList<PairStanding> Pairs, PairSta
     /// <param name="cells">For each page of the first test, for each of the second.</param>
     public static InteractionTable Of(IReadOnlyList<IReadOnlyList<Arm>> cells)
     {
-        var flat = cells.SelectMany((row, first) => row.Select((arm, second) => (Versions: (IReadOnlyList<int>)[first, second], Arm: arm))).Where(cell => cell.Arm.Visitors > 0).ToArray();
-        var fit = cells.Count >= 2 && cells[0].Count >= 2 && flat.Length == cells.Count * cells[0].Count ? LogisticRegression.Fit([cells.Count, cells[0].Count], flat) : null;
-        var pairs = flat.Select((cell, i) =>
-        {
-            if (fit is null) return new PairStanding(cell.Versions[0], cell.Versions[1], cell.Arm, null, 0);
-            var rate = fit.Expected[i];
-            var spread = Math.Sqrt(cell.Arm.Visitors * rate * (1 - rate) * Math.Max(0, 1 - fit.Leverage[i]));
-            return new PairStanding(cell.Versions[0], cell.Versions[1], cell.Arm, rate, spread > 0 ? (cell.Arm.Conversions - cell.Arm.Visitors * rate) / spread : 0);
-        }).ToArray();
+        var flat = cells
+            .SelectMany(
+                (row, first) => row.Select((arm, second) => (Versions: (IReadOnlyList<int>)[first, second], Arm: arm))
+            )
+            .Where(cell => cell.Arm.Visitors > 0)
+            .ToArray();
+        var fit =
+            cells.Count >= 2 && cells[0].Count >= 2 && flat.Length == cells.Count * cells[0].Count
+                ? LogisticRegression.Fit([cells.Count, cells[0].Count], flat)
+                : null;
+        var pairs = flat.Select(
+                (cell, i) =>
+                {
+                    if (fit is null)
+                        return new PairStanding(cell.Versions[0], cell.Versions[1], cell.Arm, null, 0);
+                    var rate = fit.Expected[i];
+                    var spread = Math.Sqrt(cell.Arm.Visitors * rate * (1 - rate) * Math.Max(0, 1 - fit.Leverage[i]));
+                    return new PairStanding(
+                        cell.Versions[0],
+                        cell.Versions[1],
+                        cell.Arm,
+                        rate,
+                        spread > 0 ? (cell.Arm.Conversions - cell.Arm.Visitors * rate) / spread : 0
+                    );
+                }
+            )
+            .ToArray();
         // Of two by two pages, two pairs are about as far from their parts; the one that converts better is meant.
         var furthest = pairs.Length == 0 ? 0 : pairs.Max(pair => pair.Surprise);
         var standout = pairs.Where(pair => pair.Surprise >= 0.95 * furthest).MaxBy(pair => pair.Arm.Rate);
-        return new(pairs, fit is not null && standout is { Arm.Conversions: >= AlwaysValidTest.MinConversions } && Normal.CDF(0, 1, -standout.Surprise) * 2 * pairs.Length < Alarm ? standout : null);
+        return new(
+            pairs,
+            fit is not null
+            && standout is { Arm.Conversions: >= AlwaysValidTest.MinConversions }
+            && Normal.CDF(0, 1, -standout.Surprise) * 2 * pairs.Length < Alarm
+                ? standout
+                : null
+        );
     }
 }

@@ -21,7 +21,11 @@ public sealed class LogisticRegression
     /// <summary>The fit is done when the deviance moves by less than this, as in R's glm.</summary>
     private const double Tolerance = 1e-8;
 
-    private LogisticRegression(IReadOnlyList<Effect> effects, IReadOnlyList<double> expected, IReadOnlyList<double> leverage) => (Effects, Expected, Leverage) = (effects, expected, leverage);
+    private LogisticRegression(
+        IReadOnlyList<Effect> effects,
+        IReadOnlyList<double> expected,
+        IReadOnlyList<double> leverage
+    ) => (Effects, Expected, Leverage) = (effects, expected, leverage);
 
     public IReadOnlyList<Effect> Effects { get; }
 
@@ -34,14 +38,24 @@ public sealed class LogisticRegression
     /// <summary>Fits the model; null where the cells do not settle it, as when a version has no conversion at all.</summary>
     /// <param name="levels">How many versions each section has, 2 or more.</param>
     /// <param name="cells">The version of each section, counted from 0, and what its visitors did.</param>
-    public static LogisticRegression? Fit(IReadOnlyList<int> levels, IReadOnlyList<(IReadOnlyList<int> Versions, Arm Arm)> cells)
+    public static LogisticRegression? Fit(
+        IReadOnlyList<int> levels,
+        IReadOnlyList<(IReadOnlyList<int> Versions, Arm Arm)> cells
+    )
     {
-        var terms = levels.SelectMany((count, section) => Enumerable.Range(1, count - 1).Select(version => (Section: section, Version: version))).ToArray();
+        var terms = levels
+            .SelectMany(
+                (count, section) =>
+                    Enumerable.Range(1, count - 1).Select(version => (Section: section, Version: version))
+            )
+            .ToArray();
         var design = Matrix<double>.Build.Dense(cells.Count, terms.Length + 1, (row, column) =>
-            column == 0 || cells[row].Versions[terms[column - 1].Section] == terms[column - 1].Version ? 1 : 0);
+            column == 0 || cells[row].Versions[terms[column - 1].Section] == terms[column - 1].Version ? 1 : 0
+        );
         var visitors = cells.Select(cell => (double)cell.Arm.Visitors).ToArray();
         var total = cells.Aggregate(new Arm(), (sum, cell) => sum + cell.Arm);
-        if (total.Conversions == 0 || total.Conversions >= total.Visitors) return null;
+        if (total.Conversions == 0 || total.Conversions >= total.Visitors)
+            return null;
 
         var rates = Vector<double>.Build.Dense(cells.Count, i => (cells[i].Arm.Conversions + 0.5) / (visitors[i] + 1));
         var odds = rates.Map(rate => Math.Log(rate / (1 - rate)));
@@ -49,20 +63,43 @@ public sealed class LogisticRegression
         for (var round = 0; round < MaxRounds; round++)
         {
             var weights = Vector<double>.Build.Dense(cells.Count, i => visitors[i] * rates[i] * (1 - rates[i]));
-            var working = Vector<double>.Build.Dense(cells.Count, i => odds[i] + (cells[i].Arm.Rate - rates[i]) / (rates[i] * (1 - rates[i])));
-            var information = design.TransposeThisAndMultiply(Matrix<double>.Build.DenseOfDiagonalVector(weights) * design);
+            var working = Vector<double>.Build.Dense(cells.Count, i =>
+                odds[i] + (cells[i].Arm.Rate - rates[i]) / (rates[i] * (1 - rates[i]))
+            );
+            var information = design.TransposeThisAndMultiply(
+                Matrix<double>.Build.DenseOfDiagonalVector(weights) * design
+            );
             var beta = information.Solve(design.TransposeThisAndMultiply(weights.PointwiseMultiply(working)));
             odds = design * beta;
-            if (odds.Any(value => !double.IsFinite(value) || Math.Abs(value) > 30)) return null;
+            if (odds.Any(value => !double.IsFinite(value) || Math.Abs(value) > 30))
+                return null;
             rates = odds.Map(value => 1 / (1 + Math.Exp(-value)));
             var before = deviance;
             deviance = cells.Select((cell, i) => Deviance(cell.Arm, rates[i])).Sum();
-            if (!(Math.Abs(deviance - before) / (Math.Abs(deviance) + 0.1) < Tolerance)) continue;
+            if (!(Math.Abs(deviance - before) / (Math.Abs(deviance) + 0.1) < Tolerance))
+                continue;
             var covariance = information.Inverse();
             var errors = covariance.Diagonal().PointwiseSqrt();
             return new(
-                [.. terms.Select((term, i) => new Effect(term.Section, term.Version, beta[i + 1], errors[i + 1], 2 * Normal.CDF(0, 1, -Math.Abs(beta[i + 1] / errors[i + 1]))))], [.. rates],
-                [.. Enumerable.Range(0, cells.Count).Select(i => weights[i] * design.Row(i).DotProduct(covariance * design.Row(i)))]);
+                [
+                    .. terms.Select(
+                        (term, i) =>
+                            new Effect(
+                                term.Section,
+                                term.Version,
+                                beta[i + 1],
+                                errors[i + 1],
+                                2 * Normal.CDF(0, 1, -Math.Abs(beta[i + 1] / errors[i + 1]))
+                            )
+                    ),
+                ],
+                [.. rates],
+                [
+                    .. Enumerable
+                        .Range(0, cells.Count)
+                        .Select(i => weights[i] * design.Row(i).DotProduct(covariance * design.Row(i))),
+                ]
+            );
         }
         return null;
     }
@@ -70,6 +107,10 @@ public sealed class LogisticRegression
     private static double Deviance(Arm arm, double rate)
     {
         static double Part(double seen, double expected) => seen == 0 ? 0 : seen * Math.Log(seen / expected);
-        return 2 * (Part(arm.Conversions, arm.Visitors * rate) + Part(arm.Visitors - arm.Conversions, arm.Visitors * (1 - rate)));
+        return 2
+            * (
+                Part(arm.Conversions, arm.Visitors * rate)
+                + Part(arm.Visitors - arm.Conversions, arm.Visitors * (1 - rate))
+            );
     }
 }

@@ -8,7 +8,8 @@ public readonly struct MeanPosterior(RevenueSample takings)
     private const int Pieces = 120;
     private const double Far = 8;
 
-    private readonly double _mean = takings.Mean, _deviation = takings.Visitors < 2 ? 0 : Math.Sqrt(takings.Variance / takings.Visitors);
+    private readonly double _mean = takings.Mean,
+        _deviation = takings.Visitors < 2 ? 0 : Math.Sqrt(takings.Variance / takings.Visitors);
 
     /// <summary>
     /// For each page the chance that its mean is the highest, and what keeping it is expected to lose against the best of the others. Where a page
@@ -22,7 +23,13 @@ public readonly struct MeanPosterior(RevenueSample takings)
             Array.Fill(chances, 1.0 / pages.Count);
             return (chances, losses);
         }
-        var places = pages.SelectMany(page => new[] { page._mean - Far * page._deviation, page._mean, page._mean + Far * page._deviation }).Distinct().Order().ToArray();
+        var places = pages
+            .SelectMany(page =>
+                new[] { page._mean - Far * page._deviation, page._mean, page._mean + Far * page._deviation }
+            )
+            .Distinct()
+            .Order()
+            .ToArray();
         var (below, behind) = (new double[pages.Count], new double[pages.Count + 1]);
         for (var piece = 0; piece + 1 < places.Length; piece++)
         {
@@ -30,10 +37,21 @@ public readonly struct MeanPosterior(RevenueSample takings)
             for (var i = 0; i <= Pieces; i++)
             {
                 // Simpson's rule.
-                var (place, weight) = (places[piece] + i * step, step / 3 * (i is 0 or Pieces ? 1 : i % 2 == 1 ? 4 : 2));
-                for (var page = 0; page < pages.Count; page++) below[page] = Normal.CDF(pages[page]._mean, pages[page]._deviation, place);
+                var (place, weight) = (
+                    places[piece] + i * step,
+                    step
+                        / 3
+                        * (
+                            i is 0 or Pieces ? 1
+                            : i % 2 == 1 ? 4
+                            : 2
+                        )
+                );
+                for (var page = 0; page < pages.Count; page++)
+                    below[page] = Normal.CDF(pages[page]._mean, pages[page]._deviation, place);
                 behind[pages.Count] = 1;
-                for (var page = pages.Count - 1; page >= 0; page--) behind[page] = behind[page + 1] * below[page];
+                for (var page = pages.Count - 1; page >= 0; page--)
+                    behind[page] = behind[page + 1] * below[page];
                 var before = 1.0;
                 for (var page = 0; page < pages.Count; page++)
                 {

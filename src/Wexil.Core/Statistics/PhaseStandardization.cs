@@ -23,51 +23,91 @@ public static class PhaseStandardization
     /// <summary>The rates of the pages.</summary>
     /// <param name="phases">By phase and page.</param>
     /// <param name="differences">Challenger minus control; null for the control, and where the two cannot be compared.</param>
-    public static IReadOnlyList<StandardRate> Rates(IReadOnlyList<IReadOnlyList<Arm>> phases, int control, IReadOnlyList<Estimate?> differences)
+    public static IReadOnlyList<StandardRate> Rates(
+        IReadOnlyList<IReadOnlyList<Arm>> phases,
+        int control,
+        IReadOnlyList<Estimate?> differences
+    )
     {
-        var totals = differences.Select((_, page) => phases.Aggregate(new Arm(), (sum, phase) => sum + phase[page])).ToArray();
-        if (phases.Count(phase => phase.Any(arm => arm.Visitors > 0)) <= 1) return [.. totals.Select(StandardRate.From)];
-        var level = Level(phases.Select(phase => (phase[control].Visitors, phase[control].Rate, phase.Sum(arm => arm.Visitors))));
-        if (level is not { } rate) return [.. totals.Select(StandardRate.From)];
+        var totals = differences
+            .Select((_, page) => phases.Aggregate(new Arm(), (sum, phase) => sum + phase[page]))
+            .ToArray();
+        if (phases.Count(phase => phase.Any(arm => arm.Visitors > 0)) <= 1)
+            return [.. totals.Select(StandardRate.From)];
+        var level = Level(
+            phases.Select(phase => (phase[control].Visitors, phase[control].Rate, phase.Sum(arm => arm.Visitors)))
+        );
+        if (level is not { } rate)
+            return [.. totals.Select(StandardRate.From)];
         var own = Spread(rate) / totals[control].Visitors;
-        return [.. differences.Select((difference, page) =>
-        {
-            if (page == control) return new(totals[page].Visitors, rate * totals[page].Visitors);
-            if (difference is not { } estimate) return StandardRate.From(totals[page]);
-            var standard = Math.Clamp(rate + estimate.Difference, 0, 1);
-            var spread = Spread(standard);
-            // What the difference leaves open beyond the control's share of it is the challenger's; it never knows more than its visitors tell.
-            var variance = Math.Max(estimate.Variance - own, spread / totals[page].Visitors);
-            var visitors = spread > 0 && variance > 0 ? spread / variance : totals[page].Visitors;
-            return new StandardRate(visitors, standard * visitors);
-        })];
+        return
+        [
+            .. differences.Select(
+                (difference, page) =>
+                {
+                    if (page == control)
+                        return new(totals[page].Visitors, rate * totals[page].Visitors);
+                    if (difference is not { } estimate)
+                        return StandardRate.From(totals[page]);
+                    var standard = Math.Clamp(rate + estimate.Difference, 0, 1);
+                    var spread = Spread(standard);
+                    // What the difference leaves open beyond the control's share of it is the challenger's; it never knows more than its visitors tell.
+                    var variance = Math.Max(estimate.Variance - own, spread / totals[page].Visitors);
+                    var visitors = spread > 0 && variance > 0 ? spread / variance : totals[page].Visitors;
+                    return new StandardRate(visitors, standard * visitors);
+                }
+            ),
+        ];
     }
 
     /// <summary>What a visitor of each page brings: takings of one phase that would have said the same.</summary>
     /// <inheritdoc cref="Rates"/>
-    public static IReadOnlyList<RevenueSample> Means(IReadOnlyList<IReadOnlyList<RevenueSample>> phases, int control, IReadOnlyList<Estimate?> differences)
+    public static IReadOnlyList<RevenueSample> Means(
+        IReadOnlyList<IReadOnlyList<RevenueSample>> phases,
+        int control,
+        IReadOnlyList<Estimate?> differences
+    )
     {
-        var totals = differences.Select((_, page) => phases.Aggregate(new RevenueSample(), (sum, phase) => sum + phase[page])).ToArray();
-        if (phases.Count(phase => phase.Any(page => page.Visitors > 0)) <= 1) return totals;
-        var level = Level(phases.Select(phase => (phase[control].Visitors, phase[control].Mean, phase.Sum(page => page.Visitors))));
-        if (level is not { } mean) return totals;
+        var totals = differences
+            .Select((_, page) => phases.Aggregate(new RevenueSample(), (sum, phase) => sum + phase[page]))
+            .ToArray();
+        if (phases.Count(phase => phase.Any(page => page.Visitors > 0)) <= 1)
+            return totals;
+        var level = Level(
+            phases.Select(phase => (phase[control].Visitors, phase[control].Mean, phase.Sum(page => page.Visitors)))
+        );
+        if (level is not { } mean)
+            return totals;
         var own = totals[control].Variance / totals[control].Visitors;
-        return [.. differences.Select((difference, page) =>
-        {
-            var total = totals[page];
-            if (page == control) return With(total, mean, own);
-            if (difference is not { } estimate) return total;
-            return With(total, mean + estimate.Difference, Math.Max(estimate.Variance - own, total.Variance / total.Visitors));
-        })];
+        return
+        [
+            .. differences.Select(
+                (difference, page) =>
+                {
+                    var total = totals[page];
+                    if (page == control)
+                        return With(total, mean, own);
+                    if (difference is not { } estimate)
+                        return total;
+                    return With(
+                        total,
+                        mean + estimate.Difference,
+                        Math.Max(estimate.Variance - own, total.Variance / total.Visitors)
+                    );
+                }
+            ),
+        ];
     }
 
     /// <summary>The control's value over the phases in which it had visitors, weighed by the visitors of all pages; null where it had none.</summary>
     private static double? Level(IEnumerable<(long Visitors, double Value, long All)> phases)
     {
-        double weights = 0, weighted = 0;
+        double weights = 0,
+            weighted = 0;
         foreach (var (visitors, value, all) in phases)
         {
-            if (visitors == 0) continue;
+            if (visitors == 0)
+                continue;
             weights += all;
             weighted += all * value;
         }

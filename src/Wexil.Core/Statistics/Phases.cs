@@ -16,17 +16,25 @@ public static class Phases
     /// </summary>
     public static Estimate? Difference(IEnumerable<PhasePair> phases)
     {
-        double weights = 0, weighted = 0, p = 0, q = 0;
+        double weights = 0,
+            weighted = 0,
+            p = 0,
+            q = 0;
         foreach (var (a, b) in Informative(phases))
         {
-            double na = a.Visitors, nb = b.Visitors, n = na + nb, xa = a.Conversions, xb = b.Conversions;
+            double na = a.Visitors,
+                nb = b.Visitors,
+                n = na + nb,
+                xa = a.Conversions,
+                xb = b.Conversions;
             var weight = na * nb / n;
             weights += weight;
             weighted += weight * (b.Rate - a.Rate);
             p += (nb * nb * xa - na * na * xb + na * nb * (na - nb) / 2) / (n * n);
             q += (xb * (na - xa) + xa * (nb - xb)) / (2 * n);
         }
-        if (weights == 0) return null;
+        if (weights == 0)
+            return null;
         var difference = weighted / weights;
         return new(difference, Math.Max(0, difference * p + q) / (weights * weights));
     }
@@ -38,14 +46,20 @@ public static class Phases
     public static Estimate? DifferenceOfMeans(IEnumerable<(RevenueSample A, RevenueSample B)> phases)
     {
         var known = phases.Where(phase => phase.A.Visitors > 1 && phase.B.Visitors > 1).ToArray();
-        if (known.Length == 0) return null;
+        if (known.Length == 0)
+            return null;
         double Pooled(Func<(RevenueSample A, RevenueSample B), RevenueSample> page) =>
-            known.Sum(phase => page(phase).Variance * (page(phase).Visitors - 1)) / known.Sum(phase => page(phase).Visitors - 1.0);
+            known.Sum(phase => page(phase).Variance * (page(phase).Visitors - 1))
+            / known.Sum(phase => page(phase).Visitors - 1.0);
         var (varianceA, varianceB) = (Pooled(phase => phase.A), Pooled(phase => phase.B));
-        double weights = 0, weighted = 0, variance = 0;
+        double weights = 0,
+            weighted = 0,
+            variance = 0;
         foreach (var (a, b) in known)
         {
-            double na = a.Visitors, nb = b.Visitors, weight = na * nb / (na + nb);
+            double na = a.Visitors,
+                nb = b.Visitors,
+                weight = na * nb / (na + nb);
             weights += weight;
             weighted += weight * (b.Mean - a.Mean);
             variance += weight * weight * (varianceA / na + varianceB / nb);
@@ -59,14 +73,20 @@ public static class Phases
     /// </summary>
     public static (double ChiSquare, double P) Test(IEnumerable<PhasePair> phases)
     {
-        double excess = 0, variance = 0;
+        double excess = 0,
+            variance = 0;
         foreach (var (a, b) in Informative(phases))
         {
-            double na = a.Visitors, nb = b.Visitors, n = na + nb, met = a.Conversions + b.Conversions;
+            double na = a.Visitors,
+                nb = b.Visitors,
+                n = na + nb,
+                met = a.Conversions + b.Conversions;
             excess += a.Conversions - na * met / n;
-            if (n > 1) variance += na * nb * met * (n - met) / (n * n * (n - 1));
+            if (n > 1)
+                variance += na * nb * met * (n - met) / (n * n * (n - 1));
         }
-        if (variance == 0) return (0, 1);
+        if (variance == 0)
+            return (0, 1);
         var chiSquare = excess * excess / variance;
         return (chiSquare, Confidence.ChiSquareP(chiSquare, 1));
     }
@@ -74,7 +94,8 @@ public static class Phases
     /// <summary>The common odds ratio of b against a by Mantel and Haenszel; null where no phase settles it.</summary>
     public static double? OddsRatio(IEnumerable<PhasePair> phases)
     {
-        double above = 0, below = 0;
+        double above = 0,
+            below = 0;
         foreach (var (a, b) in Informative(phases))
         {
             double n = a.Visitors + b.Visitors;

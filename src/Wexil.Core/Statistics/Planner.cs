@@ -11,9 +11,11 @@ public static class Planner
     /// <param name="otherRate">Rate to be told apart from it, different from it.</param>
     public static double VisitorsPerPage(double baseRate, double otherRate, double power = 0.8, double alpha = 0.05)
     {
-        if (baseRate == otherRate) return double.PositiveInfinity;
+        if (baseRate == otherRate)
+            return double.PositiveInfinity;
         var middle = (baseRate + otherRate) / 2;
-        var root = Confidence.Quantile(1 - alpha / 2) * Math.Sqrt(2 * middle * (1 - middle))
+        var root =
+            Confidence.Quantile(1 - alpha / 2) * Math.Sqrt(2 * middle * (1 - middle))
             + Confidence.Quantile(power) * Math.Sqrt(baseRate * (1 - baseRate) + otherRate * (1 - otherRate));
         return Math.Pow(root / (baseRate - otherRate), 2);
     }
@@ -26,13 +28,17 @@ public static class Planner
     public static double? LiftFound(double baseRate, double visitors, int pages, double power = 0.8)
     {
         // No page converts more than all.
-        double low = 0, high = Math.Min(10, (1 - baseRate) / baseRate * 0.999);
-        if (PeekSafeTotal(baseRate, baseRate * (1 + high), pages, power) > visitors) return null;
+        double low = 0,
+            high = Math.Min(10, (1 - baseRate) / baseRate * 0.999);
+        if (PeekSafeTotal(baseRate, baseRate * (1 + high), pages, power) > visitors)
+            return null;
         for (var i = 0; i < 60; i++)
         {
             var middle = (low + high) / 2;
-            if (PeekSafeTotal(baseRate, baseRate * (1 + middle), pages, power) > visitors) low = middle;
-            else high = middle;
+            if (PeekSafeTotal(baseRate, baseRate * (1 + middle), pages, power) > visitors)
+                low = middle;
+            else
+                high = middle;
         }
         return high;
     }

@@ -11,9 +11,7 @@ public sealed class RatePosterior
     private readonly double[] _cumulative = new double[Points];
 
     public RatePosterior(Arm arm)
-        : this(StandardRate.From(arm))
-    {
-    }
+        : this(StandardRate.From(arm)) { }
 
     public RatePosterior(StandardRate known)
     {
@@ -32,10 +30,17 @@ public sealed class RatePosterior
             var rate = Low + i * Step;
             Density[i] = Math.Exp(LogShape(rate));
             // Where the density ends at 0 with one conversion or one miss, it does not end level.
-            var slope = Density[i] > 0 ? Density[i] * ((x == 0 ? 0 : x / rate) - (misses == 0 ? 0 : misses / (1 - rate)))
-                : rate == 1 && misses == 1 ? -Math.Exp(-highest) : rate == 0 && x == 1 ? Math.Exp(-highest) : 0;
+            var slope =
+                Density[i] > 0 ? Density[i] * ((x == 0 ? 0 : x / rate) - (misses == 0 ? 0 : misses / (1 - rate)))
+                : rate == 1 && misses == 1 ? -Math.Exp(-highest)
+                : rate == 0 && x == 1 ? Math.Exp(-highest)
+                : 0;
             // The trapezoid with the correction of Euler and Maclaurin at both ends.
-            if (i > 0) _cumulative[i] = _cumulative[i - 1] + (Density[i - 1] + Density[i]) / 2 * Step + (slopeBefore - slope) * Step * Step / 12;
+            if (i > 0)
+                _cumulative[i] =
+                    _cumulative[i - 1]
+                    + (Density[i - 1] + Density[i]) / 2 * Step
+                    + (slopeBefore - slope) * Step * Step / 12;
             slopeBefore = slope;
         }
         var total = _cumulative[^1];
@@ -67,7 +72,11 @@ public sealed class RatePosterior
     {
         var (chances, losses) = (new double[pages.Count], new double[pages.Count]);
         // Between these places every page's curve is smooth on the scale of the piece.
-        var places = pages.SelectMany(page => new[] { page.Low, page.High, (page.Low + page.High) / 2 }).Distinct().Order().ToArray();
+        var places = pages
+            .SelectMany(page => new[] { page.Low, page.High, (page.Low + page.High) / 2 })
+            .Distinct()
+            .Order()
+            .ToArray();
         // More pages, more places and shorter ways between them. An even number, for Simpson's rule.
         var pieces = Math.Clamp(5120 / Math.Max(1, places.Length - 1) / 2 * 2, 256, 1024);
         var (below, density, behind) = (new double[pages.Count], new double[pages.Count], new double[pages.Count + 1]);
@@ -77,10 +86,19 @@ public sealed class RatePosterior
             for (var i = 0; i <= pieces; i++)
             {
                 // Simpson's rule.
-                var weight = step / 3 * (i == 0 || i == pieces ? 1 : i % 2 == 1 ? 4 : 2);
-                for (var page = 0; page < pages.Count; page++) (below[page], density[page]) = pages[page].At(from + i * step);
+                var weight =
+                    step
+                    / 3
+                    * (
+                        i == 0 || i == pieces ? 1
+                        : i % 2 == 1 ? 4
+                        : 2
+                    );
+                for (var page = 0; page < pages.Count; page++)
+                    (below[page], density[page]) = pages[page].At(from + i * step);
                 behind[pages.Count] = 1;
-                for (var page = pages.Count - 1; page >= 0; page--) behind[page] = behind[page + 1] * below[page];
+                for (var page = pages.Count - 1; page >= 0; page--)
+                    behind[page] = behind[page + 1] * below[page];
                 var before = 1.0;
                 for (var page = 0; page < pages.Count; page++)
                 {
@@ -97,8 +115,10 @@ public sealed class RatePosterior
 
     private (double Cumulative, double Density) At(double rate)
     {
-        if (rate < Low) return (0, 0);
-        if (rate > High) return (1, 0);
+        if (rate < Low)
+            return (0, 0);
+        if (rate > High)
+            return (1, 0);
         var place = (rate - Low) / Step;
         var i = Math.Min((int)place, Points - 2);
         // Hermite's cubic: the density is the slope.
@@ -113,12 +133,15 @@ public sealed class RatePosterior
 
     private static double Edge(Func<double, double> logShape, double mode, double limit)
     {
-        double inside = mode, outside = limit;
+        double inside = mode,
+            outside = limit;
         for (var i = 0; i < 60; i++)
         {
             var middle = (inside + outside) / 2;
-            if (logShape(middle) > NegligibleLogDensity) inside = middle;
-            else outside = middle;
+            if (logShape(middle) > NegligibleLogDensity)
+                inside = middle;
+            else
+                outside = middle;
         }
         return inside;
     }

@@ -15,7 +15,8 @@ public readonly record struct RevenueSample(long Visitors, double Sum, double Sq
     /// <summary>How many buyers of the same size would have brought as much with as much spread: fewer than there were, where few large orders decide.</summary>
     public double EffectiveBuyers => Squares > 0 ? Sum * Sum / Squares : 0;
 
-    public static RevenueSample operator +(RevenueSample a, RevenueSample b) => new(a.Visitors + b.Visitors, a.Sum + b.Sum, a.Squares + b.Squares);
+    public static RevenueSample operator +(RevenueSample a, RevenueSample b) =>
+        new(a.Visitors + b.Visitors, a.Sum + b.Sum, a.Squares + b.Squares);
 
     /// <summary>
     /// Earned per visitor of two pages compared once: Welch's t test, two-sided, and the 95% interval of the difference b − a.
@@ -24,14 +25,24 @@ public readonly record struct RevenueSample(long Visitors, double Sum, double Sq
     /// </summary>
     public static MeanComparison? Compare(RevenueSample a, RevenueSample b)
     {
-        if (a.Visitors < 2 || b.Visitors < 2) return null;
-        double va = a.Variance / a.Visitors, vb = b.Variance / b.Visitors, error = Math.Sqrt(va + vb);
-        if (error == 0) return null;
+        if (a.Visitors < 2 || b.Visitors < 2)
+            return null;
+        double va = a.Variance / a.Visitors,
+            vb = b.Variance / b.Visitors,
+            error = Math.Sqrt(va + vb);
+        if (error == 0)
+            return null;
         var freedom = (va + vb) * (va + vb) / (va * va / (a.Visitors - 1) + vb * vb / (b.Visitors - 1));
         var difference = b.Mean - a.Mean;
         var t = difference / error;
         var half = -StudentT.InvCDF(0, 1, freedom, 0.025) * error;
-        return new(difference, t, freedom, 2 * StudentT.CDF(0, 1, freedom, -Math.Abs(t)), new(difference - half, difference + half));
+        return new(
+            difference,
+            t,
+            freedom,
+            2 * StudentT.CDF(0, 1, freedom, -Math.Abs(t)),
+            new(difference - half, difference + half)
+        );
     }
 }
 

@@ -10,15 +10,19 @@ public static class SampleRatioMismatch
     public const double AlarmP = 0.001;
 
     /// <param name="phases">For each phase the visitors and the weight of every page; pages that rest (weight 0) are left out.</param>
-    public static (double ChiSquare, int DegreesOfFreedom, double P) Of(IEnumerable<IReadOnlyList<(long Visitors, double Weight)>> phases)
+    public static (double ChiSquare, int DegreesOfFreedom, double P) Of(
+        IEnumerable<IReadOnlyList<(long Visitors, double Weight)>> phases
+    )
     {
         double chiSquare = 0;
         var degrees = 0;
         foreach (var phase in phases)
         {
             var drawn = phase.Where(page => page.Weight > 0).ToArray();
-            double visitors = drawn.Sum(page => page.Visitors), weights = drawn.Sum(page => page.Weight);
-            if (visitors == 0 || drawn.Length < 2) continue;
+            double visitors = drawn.Sum(page => page.Visitors),
+                weights = drawn.Sum(page => page.Weight);
+            if (visitors == 0 || drawn.Length < 2)
+                continue;
             foreach (var page in drawn)
             {
                 var expected = visitors * page.Weight / weights;

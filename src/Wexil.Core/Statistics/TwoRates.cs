@@ -9,7 +9,9 @@ public static class TwoRates
     /// <summary>Two-sided p-value of the pooled z test without continuity correction; 1 when both rates are 0 or both are 1.</summary>
     public static double PooledP(Arm a, Arm b)
     {
-        double na = a.Visitors, nb = b.Visitors, pooled = (a.Conversions + b.Conversions) / (na + nb);
+        double na = a.Visitors,
+            nb = b.Visitors,
+            pooled = (a.Conversions + b.Conversions) / (na + nb);
         var error = Math.Sqrt(pooled * (1 - pooled) * (1 / na + 1 / nb));
         return error == 0 ? 1 : Confidence.TwoSidedP((b.Rate - a.Rate) / error);
     }
@@ -23,7 +25,8 @@ public static class TwoRates
         var (wa, wb, d) = (WilsonInterval.Of(a), WilsonInterval.Of(b), b.Rate - a.Rate);
         return new(
             d - Math.Sqrt(Square(b.Rate - wb.Low) + Square(wa.High - a.Rate)),
-            d + Math.Sqrt(Square(wb.High - b.Rate) + Square(a.Rate - wa.Low)));
+            d + Math.Sqrt(Square(wb.High - b.Rate) + Square(a.Rate - wa.Low))
+        );
     }
 
     /// <summary>
@@ -32,9 +35,11 @@ public static class TwoRates
     /// </summary>
     public static Interval? Lift(Arm a, Arm b)
     {
-        if (a.Conversions == 0 || b.Conversions == 0) return null;
+        if (a.Conversions == 0 || b.Conversions == 0)
+            return null;
         var log = Math.Log(b.Rate / a.Rate);
-        var half = Confidence.Z95 * Math.Sqrt(1.0 / a.Conversions - 1.0 / a.Visitors + 1.0 / b.Conversions - 1.0 / b.Visitors);
+        var half =
+            Confidence.Z95 * Math.Sqrt(1.0 / a.Conversions - 1.0 / a.Visitors + 1.0 / b.Conversions - 1.0 / b.Visitors);
         return new(Math.Exp(log - half) - 1, Math.Exp(log + half) - 1);
     }
 

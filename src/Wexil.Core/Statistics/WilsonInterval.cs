@@ -13,7 +13,9 @@ public static class WilsonInterval
     public static Interval Of(StandardRate known, double z = Confidence.Z95)
     {
         ArgumentOutOfRangeException.ThrowIfLessThanOrEqual(known.Visitors, 0, nameof(known));
-        double n = known.Visitors, p = known.Rate, z2 = z * z;
+        double n = known.Visitors,
+            p = known.Rate,
+            z2 = z * z;
         var centre = (p + z2 / (2 * n)) / (1 + z2 / n);
         var half = z * Math.Sqrt(p * (1 - p) / n + z2 / (4 * n * n)) / (1 + z2 / n);
         return new(Math.Max(0, centre - half), Math.Min(1, centre + half));

@@ -21,39 +21,49 @@ public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, 
     /// <summary>What is wrong with a rule as a person wrote it; null when nothing is.</summary>
     public string? Problem()
     {
-        if (Parameter.Length is 0 or > 60) return "Name the parameter, such as utm_campaign.";
-        if (Kind == RuleKind.Present) return null;
-        if (Value.Length == 0) return "Say what the parameter is compared with.";
-        if (Value.Length > MaxPatternLength) return $"At most {MaxPatternLength} characters.";
-        return Kind == RuleKind.Matches && Compile(Value) is null ? "This pattern cannot be used: it is not a regular expression, or looks back and ahead, which is left out to stay fast." : null;
+        if (Parameter.Length is 0 or > 60)
+            return "Name the parameter, such as utm_campaign.";
+        if (Kind == RuleKind.Present)
+            return null;
+        if (Value.Length == 0)
+            return "Say what the parameter is compared with.";
+        if (Value.Length > MaxPatternLength)
+            return $"At most {MaxPatternLength} characters.";
+        return Kind == RuleKind.Matches && Compile(Value) is null
+            ? "This pattern cannot be used: it is not a regular expression, or looks back and ahead, which is left out to stay fast."
+            : null;
     }
 
     public bool Matches(string query)
     {
         foreach (var part in AddressQuery.PartsOf(query))
-            if (part.Is(Parameter) && Fits(part.Value)) return true;
+            if (part.Is(Parameter) && Fits(part.Value))
+                return true;
         return false;
     }
 
-    private bool Fits(ReadOnlySpan<char> value) => Kind switch
-    {
-        RuleKind.Present => true,
-        RuleKind.EqualTo => value.Equals(Value, StringComparison.OrdinalIgnoreCase),
-        RuleKind.Contains => value.Contains(Value, StringComparison.OrdinalIgnoreCase),
-        _ => _pattern.Value?.IsMatch(value) ?? false,
-    };
+    private bool Fits(ReadOnlySpan<char> value) =>
+        Kind switch
+        {
+            RuleKind.Present => true,
+            RuleKind.EqualTo => value.Equals(Value, StringComparison.OrdinalIgnoreCase),
+            RuleKind.Contains => value.Contains(Value, StringComparison.OrdinalIgnoreCase),
+            _ => _pattern.Value?.IsMatch(value) ?? false,
+        };
 
     /// <summary>"utm_campaign contains “spring”".</summary>
-    public string Words() => Kind switch
-    {
-        RuleKind.Present => Parameter,
-        RuleKind.EqualTo => $"{Parameter}={Value}",
-        RuleKind.Contains => $"{Parameter} containing “{Value}”",
-        _ => $"{Parameter} matching {Value}",
-    };
+    public string Words() =>
+        Kind switch
+        {
+            RuleKind.Present => Parameter,
+            RuleKind.EqualTo => $"{Parameter}={Value}",
+            RuleKind.Contains => $"{Parameter} containing “{Value}”",
+            _ => $"{Parameter} matching {Value}",
+        };
 
     public bool Equals(AddressRule? other) =>
-        other is not null && (TakesIn, Parameter, Kind, Value) == (other.TakesIn, other.Parameter, other.Kind, other.Value);
+        other is not null
+        && (TakesIn, Parameter, Kind, Value) == (other.TakesIn, other.Parameter, other.Kind, other.Value);
 
     public override int GetHashCode() => HashCode.Combine(TakesIn, Parameter, Kind, Value);
 

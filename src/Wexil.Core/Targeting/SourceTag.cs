@@ -15,10 +15,13 @@ public static class SourceTag
         var length = 0;
         foreach (var letter in text.Trim())
         {
-            if (length == MaxLength) break;
+            if (length == MaxLength)
+                break;
             var small = char.ToLowerInvariant(letter);
-            if (char.IsAsciiLetterOrDigit(small) || small is '-' or '_' or '.' or '~') tag[length++] = small;
-            else if (length > 0 && tag[length - 1] != '-') tag[length++] = '-';
+            if (char.IsAsciiLetterOrDigit(small) || small is '-' or '_' or '.' or '~')
+                tag[length++] = small;
+            else if (length > 0 && tag[length - 1] != '-')
+                tag[length++] = '-';
         }
         return tag[..length].Trim('-').ToString();
     }

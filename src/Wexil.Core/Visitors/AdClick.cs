@@ -17,11 +17,18 @@ public readonly record struct AdClick(string Id, long Cost)
     /// <param name="most">In millionths.</param>
     public static AdClick? Read(string query, string clickParameter, string? costParameter, long most)
     {
-        if (AddressQuery.Value(query, clickParameter) is not { Length: > 0 and <= MaxIdLength } id || !id.All(letter => letter is > ' ' and <= '~')) return null;
+        if (
+            AddressQuery.Value(query, clickParameter) is not { Length: > 0 and <= MaxIdLength } id
+            || !id.All(letter => letter is > ' ' and <= '~')
+        )
+            return null;
         var cost = costParameter is null ? null : ReadCost(AddressQuery.Value(query, costParameter));
         return new(id, cost is { } told && told <= most ? told : 0);
     }
 
     private static long? ReadCost(string? written) =>
-        decimal.TryParse(written, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var cost) && cost is >= 0 and <= 1_000_000 ? (long)Math.Round(cost * 1_000_000) : null;
+        decimal.TryParse(written, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var cost)
+        && cost is >= 0 and <= 1_000_000
+            ? (long)Math.Round(cost * 1_000_000)
+            : null;
 }

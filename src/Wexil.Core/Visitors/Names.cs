@@ -10,8 +10,16 @@ public static class Names
 
     public static IReadOnlyList<(string Code, string Name)> Languages { get; } = Read("languages.tsv");
 
-    private static readonly FrozenDictionary<string, string> CountryNames = Countries.ToFrozenDictionary(row => row.Code, row => row.Name, StringComparer.OrdinalIgnoreCase);
-    private static readonly FrozenDictionary<string, string> LanguageNames = Languages.ToFrozenDictionary(row => row.Code, row => row.Name, StringComparer.OrdinalIgnoreCase);
+    private static readonly FrozenDictionary<string, string> CountryNames = Countries.ToFrozenDictionary(
+        row => row.Code,
+        row => row.Name,
+        StringComparer.OrdinalIgnoreCase
+    );
+    private static readonly FrozenDictionary<string, string> LanguageNames = Languages.ToFrozenDictionary(
+        row => row.Code,
+        row => row.Name,
+        StringComparer.OrdinalIgnoreCase
+    );
 
     public static bool IsCountry(string code) => CountryNames.ContainsKey(code);
 
@@ -23,5 +31,11 @@ public static class Names
     public static string Language(string code) => LanguageNames.GetValueOrDefault(code, code);
 
     private static (string, string)[] Read(string file) =>
-        [.. EmbeddedText.Read(typeof(Names).Assembly, $"Visitors.Names.{file}").Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(line => line.Split('\t')).Select(row => (row[0], row[1]))];
+        [
+            .. EmbeddedText
+                .Read(typeof(Names).Assembly, $"Visitors.Names.{file}")
+                .Split('\n', StringSplitOptions.RemoveEmptyEntries)
+                .Select(line => line.Split('\t'))
+                .Select(row => (row[0], row[1])),
+        ];
 }

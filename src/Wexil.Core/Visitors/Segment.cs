@@ -1,4 +1,3 @@
-
 namespace Wexil.Core.Visitors;
 
 /// <summary>By what the visitors of a test are told apart; the numbers are stored.</summary>
@@ -20,7 +19,13 @@ public readonly record struct VisitorTraits(long Packed)
     public static VisitorTraits Of(VisitNote note, long source, DayOfWeek day)
     {
         var country = note.Country.Length == 2 ? (note.Country[0] << 8) | (note.Country[1] & 0xFF) : 0;
-        return new((long)note.Device | (note.IsReturning ? 4L : 0) | ((long)day << 3) | ((long)country << 6) | ((source + 1) << 22));
+        return new(
+            (long)note.Device
+                | (note.IsReturning ? 4L : 0)
+                | ((long)day << 3)
+                | ((long)country << 6)
+                | ((source + 1) << 22)
+        );
     }
 
     /// <summary>False of visitors who came before their traits were kept: they are in no segment.</summary>
@@ -36,22 +41,24 @@ public readonly record struct VisitorTraits(long Packed)
     public const int Rows = 3;
 
     /// <param name="index">From 0, below <see cref="Rows"/>.</param>
-    public (int Kind, long Value) Row(int index) => index switch
-    {
-        0 => (Together, Small),
-        1 => ((int)SegmentKind.Country, Of(SegmentKind.Country)),
-        _ => ((int)SegmentKind.Source, Of(SegmentKind.Source)),
-    };
+    public (int Kind, long Value) Row(int index) =>
+        index switch
+        {
+            0 => (Together, Small),
+            1 => ((int)SegmentKind.Country, Of(SegmentKind.Country)),
+            _ => ((int)SegmentKind.Source, Of(SegmentKind.Source)),
+        };
 
     /// <summary>The visitor's value of a segment.</summary>
-    public long Of(SegmentKind kind) => kind switch
-    {
-        SegmentKind.Device => Packed & 3,
-        SegmentKind.Returning => (Packed >> 2) & 1,
-        SegmentKind.Weekday => (Packed >> 3) & 7,
-        SegmentKind.Country => (Packed >> 6) & 0xFFFF,
-        _ => (Packed >> 22) - 1,
-    };
+    public long Of(SegmentKind kind) =>
+        kind switch
+        {
+            SegmentKind.Device => Packed & 3,
+            SegmentKind.Returning => (Packed >> 2) & 1,
+            SegmentKind.Weekday => (Packed >> 3) & 7,
+            SegmentKind.Country => (Packed >> 6) & 0xFFFF,
+            _ => (Packed >> 22) - 1,
+        };
 
     /// <summary>The country that a stored value stands for; empty for none.</summary>
     public static string CountryOf(long value) => value == 0 ? "" : $"{(char)(value >> 8)}{(char)(value & 0xFF)}";

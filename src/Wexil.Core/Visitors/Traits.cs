@@ -13,7 +13,14 @@ public enum Device
 /// <param name="IsReturning">Was here before, more than half an hour ago.</param>
 /// <param name="Source">The tag of the source that the link names, or empty.</param>
 /// <param name="IsAffiliate">Sent by an affiliate.</param>
-public sealed record Traits(Device Device, string Country = "", string Language = "", bool IsReturning = false, string Source = "", bool IsAffiliate = false)
+public sealed record Traits(
+    Device Device,
+    string Country = "",
+    string Language = "",
+    bool IsReturning = false,
+    string Source = "",
+    bool IsAffiliate = false
+)
 {
     public static readonly Traits Unknown = new(Device.Desktop);
 

@@ -3,7 +3,14 @@ using System.Globalization;
 namespace Wexil.Core.Visitors;
 
 /// <summary>What an event remembers of a visit besides who, when and where, as a short text: seven letters, then the source's tag, and behind a space each the network's click and its cost.</summary>
-public readonly record struct VisitNote(Device Device, string Country, string Language, bool IsReturning, ExclusionReason? Apart, string Source)
+public readonly record struct VisitNote(
+    Device Device,
+    string Country,
+    string Language,
+    bool IsReturning,
+    ExclusionReason? Apart,
+    string Source
+)
 {
     private const int Fixed = 7;
     private const string Unknown = "--";
@@ -11,34 +18,65 @@ public readonly record struct VisitNote(Device Device, string Country, string La
     /// <summary>The click of the ad network that sent the visitor.</summary>
     public AdClick? Click { get; init; }
 
-    public static VisitNote Of(Traits traits, ExclusionReason? apart = null) => new(traits.Device, traits.Country, traits.Language, traits.IsReturning, apart, traits.Source) { Click = traits.Click };
+    public static VisitNote Of(Traits traits, ExclusionReason? apart = null) =>
+        new(traits.Device, traits.Country, traits.Language, traits.IsReturning, apart, traits.Source)
+        {
+            Click = traits.Click,
+        };
 
     /// <summary>Reads what <see cref="ToString"/> wrote; a text of an earlier time, which is none, says nothing.</summary>
     public static VisitNote Parse(string? text)
     {
-        if (text is null || text.Length < Fixed) return new(Device.Desktop, "", "", false, null, "");
-        var device = text[0] switch { 'p' => Device.Phone, 't' => Device.Tablet, _ => Device.Desktop };
+        if (text is null || text.Length < Fixed)
+            return new(Device.Desktop, "", "", false, null, "");
+        var device = text[0] switch
+        {
+            'p' => Device.Phone,
+            't' => Device.Tablet,
+            _ => Device.Desktop,
+        };
         var (source, click) = (text[Fixed..], (AdClick?)null);
         if (source.IndexOf(' ', StringComparison.Ordinal) is >= 0 and var end)
         {
             var cost = source.LastIndexOf(' ');
-            click = new(source[(end + 1)..cost], long.Parse(source.AsSpan(cost + 1), NumberStyles.None, CultureInfo.InvariantCulture));
+            click = new(
+                source[(end + 1)..cost],
+                long.Parse(source.AsSpan(cost + 1), NumberStyles.None, CultureInfo.InvariantCulture)
+            );
             source = source[..end];
         }
-        return new(device, Pair(text, 1), Pair(text, 3), text[5] == 'r', text[6] == '-' ? null : (ExclusionReason)text[6], source) { Click = click };
+        return new(
+            device,
+            Pair(text, 1),
+            Pair(text, 3),
+            text[5] == 'r',
+            text[6] == '-' ? null : (ExclusionReason)text[6],
+            source
+        )
+        {
+            Click = click,
+        };
     }
 
-    public override string ToString() => Click is { } click ? string.Create(CultureInfo.InvariantCulture, $"{Short()} {click.Id} {click.Cost}") : Short();
+    public override string ToString() =>
+        Click is { } click
+            ? string.Create(CultureInfo.InvariantCulture, $"{Short()} {click.Id} {click.Cost}")
+            : Short();
 
     private string Short() => string.Create(Fixed + Source.Length, this, static (text, note) =>
-    {
-        text[0] = note.Device switch { Device.Phone => 'p', Device.Tablet => 't', _ => 'd' };
-        (note.Country.Length == 2 ? note.Country : Unknown).CopyTo(text[1..]);
-        (note.Language.Length == 2 ? note.Language : Unknown).CopyTo(text[3..]);
-        text[5] = note.IsReturning ? 'r' : 'n';
-        text[6] = note.Apart is { } apart ? (char)apart : '-';
-        note.Source.CopyTo(text[Fixed..]);
-    });
+        {
+            text[0] = note.Device switch
+            {
+                Device.Phone => 'p',
+                Device.Tablet => 't',
+                _ => 'd',
+            };
+            (note.Country.Length == 2 ? note.Country : Unknown).CopyTo(text[1..]);
+            (note.Language.Length == 2 ? note.Language : Unknown).CopyTo(text[3..]);
+            text[5] = note.IsReturning ? 'r' : 'n';
+            text[6] = note.Apart is { } apart ? (char)apart : '-';
+            note.Source.CopyTo(text[Fixed..]);
+        });
 
     private static string Pair(string text, int at) => text.AsSpan(at, 2) is Unknown ? "" : text.Substring(at, 2);
 }

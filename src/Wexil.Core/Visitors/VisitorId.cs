@@ -22,10 +22,13 @@ public readonly record struct VisitorId(Guid Value)
     public static bool TryParse(ReadOnlySpan<char> text, out VisitorId id)
     {
         id = default;
-        if (text.Length != TextLength) return false;
+        if (text.Length != TextLength)
+            return false;
         Span<byte> bytes = stackalloc byte[16];
-        if (Base64Url.DecodeFromChars(text, bytes, out _, out var written) != OperationStatus.Done || written != 16) return false;
-        if ((bytes[6] & 0xF0) != 0x70) return false;
+        if (Base64Url.DecodeFromChars(text, bytes, out _, out var written) != OperationStatus.Done || written != 16)
+            return false;
+        if ((bytes[6] & 0xF0) != 0x70)
+            return false;
         id = new(new Guid(bytes, bigEndian: true));
         return true;
     }

@@ -13,10 +13,14 @@ namespace Wexil.Core.Visitors;
 public sealed class VisitorToken(byte[] key) : IDisposable
 {
     // Setting a signer up costs more than a signature.
-    private readonly ThreadLocal<IncrementalHash> _signer = new(() => IncrementalHash.CreateHMAC(HashAlgorithmName.SHA256, key), trackAllValues: true);
+    private readonly ThreadLocal<IncrementalHash> _signer = new(
+        () => IncrementalHash.CreateHMAC(HashAlgorithmName.SHA256, key),
+        trackAllValues: true
+    );
 
     public static readonly TimeSpan Life = TimeSpan.FromMinutes(10);
-    private const int Payload = 20, Signature = 12;
+    private const int Payload = 20,
+        Signature = 12;
 
     public string Issue(VisitorId visitor, DateTimeOffset now)
     {
@@ -28,7 +32,8 @@ public sealed class VisitorToken(byte[] key) : IDisposable
     }
 
     /// <summary>The visitor of a token that is ours and not yet over; null otherwise.</summary>
-    public VisitorId? Read(string? token, DateTimeOffset now) => Open(token) is { } found && found.Until >= now.ToUnixTimeSeconds() ? found.Visitor : null;
+    public VisitorId? Read(string? token, DateTimeOffset now) =>
+        Open(token) is { } found && found.Until >= now.ToUnixTimeSeconds() ? found.Visitor : null;
 
     /// <summary>The visitor of a token that is ours, however old: for one that a payment service hands back, which may take days.</summary>
     public VisitorId? ReadAnyAge(string? token) => Open(token)?.Visitor;
@@ -36,11 +41,19 @@ public sealed class VisitorToken(byte[] key) : IDisposable
     private (VisitorId Visitor, uint Until)? Open(string? token)
     {
         Span<byte> bytes = stackalloc byte[Payload + Signature];
-        if (Base64Url.DecodeFromChars(token, bytes, out _, out var written) != OperationStatus.Done || written != bytes.Length) return null;
+        if (
+            Base64Url.DecodeFromChars(token, bytes, out _, out var written) != OperationStatus.Done
+            || written != bytes.Length
+        )
+            return null;
         Span<byte> expected = stackalloc byte[Signature];
         Sign(bytes[..Payload], expected);
-        if (!CryptographicOperations.FixedTimeEquals(expected, bytes[Payload..])) return null;
-        return (new VisitorId(new Guid(bytes[..16], bigEndian: true)), BinaryPrimitives.ReadUInt32BigEndian(bytes[16..]));
+        if (!CryptographicOperations.FixedTimeEquals(expected, bytes[Payload..]))
+            return null;
+        return (
+            new VisitorId(new Guid(bytes[..16], bigEndian: true)),
+            BinaryPrimitives.ReadUInt32BigEndian(bytes[16..])
+        );
     }
 
     /// <summary>A promise that a visitor was drawn for a page, good for as long as a token.</summary>
@@ -57,11 +70,18 @@ public sealed class VisitorToken(byte[] key) : IDisposable
     public PageId? ReadPage(string? promise, VisitorId visitor, DateTimeOffset now)
     {
         Span<byte> bytes = stackalloc byte[12 + Signature];
-        if (Base64Url.DecodeFromChars(promise, bytes, out _, out var written) != OperationStatus.Done || written != bytes.Length) return null;
+        if (
+            Base64Url.DecodeFromChars(promise, bytes, out _, out var written) != OperationStatus.Done
+            || written != bytes.Length
+        )
+            return null;
         Span<byte> expected = stackalloc byte[Signature];
         SignPage(visitor, bytes[..12], expected);
-        if (!CryptographicOperations.FixedTimeEquals(expected, bytes[12..])) return null;
-        return BinaryPrimitives.ReadUInt32BigEndian(bytes[8..]) < now.ToUnixTimeSeconds() ? null : new PageId(BinaryPrimitives.ReadInt64BigEndian(bytes));
+        if (!CryptographicOperations.FixedTimeEquals(expected, bytes[12..]))
+            return null;
+        return BinaryPrimitives.ReadUInt32BigEndian(bytes[8..]) < now.ToUnixTimeSeconds()
+            ? null
+            : new PageId(BinaryPrimitives.ReadInt64BigEndian(bytes));
     }
 
     private void SignPage(VisitorId visitor, ReadOnlySpan<byte> promise, Span<byte> signature)
@@ -74,7 +94,8 @@ public sealed class VisitorToken(byte[] key) : IDisposable
 
     public void Dispose()
     {
-        foreach (var signer in _signer.Values) signer.Dispose();
+        foreach (var signer in _signer.Values)
+            signer.Dispose();
         _signer.Dispose();
     }
 

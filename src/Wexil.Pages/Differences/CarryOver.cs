@@ -30,7 +30,8 @@ public sealed record CarriedChange(int Number, PageChange Change, CarryState Sta
 public static class CarryOver
 {
     /// <summary>What would happen to a clone, change by change.</summary>
-    public static IReadOnlyList<CarriedChange> Plan(string parentBefore, string parentNow, string clone) => Compare(parentBefore, parentNow, clone).Plan;
+    public static IReadOnlyList<CarriedChange> Plan(string parentBefore, string parentNow, string clone) =>
+        Compare(parentBefore, parentNow, clone).Plan;
 
     /// <summary>The clone with the changes that a person chose, of those that fit and of those in conflict.</summary>
     /// <param name="chosen">The numbers of the changes.</param>
@@ -39,21 +40,33 @@ public static class CarryOver
         var (plan, toClone, source) = Compare(parentBefore, parentNow, clone);
         var edits = new SourceEdits(clone);
         var moves = false;
-        bool IsTaken(CarriedChange carried) => carried.State is CarryState.Fits or CarryState.Conflict && (chosen.Contains(carried.Number) || (carried.With is { } with && chosen.Contains(with)));
+        bool IsTaken(CarriedChange carried) =>
+            carried.State is CarryState.Fits or CarryState.Conflict
+            && (chosen.Contains(carried.Number) || (carried.With is { } with && chosen.Contains(with)));
         foreach (var carried in plan)
         {
-            if (!IsTaken(carried)) continue;
-            if (carried.Change.Kind == ChangeKind.Moved) moves = true;
-            else Make(edits, source, carried.Change, toClone, parentNow);
+            if (!IsTaken(carried))
+                continue;
+            if (carried.Change.Kind == ChangeKind.Moved)
+                moves = true;
+            else
+                Make(edits, source, carried.Change, toClone, parentNow);
         }
         var result = edits.Apply();
         // Parts are moved one by one in what the other changes made of the clone, so that they move with them.
         for (var guard = 0; moves && guard < plan.Count; guard++)
         {
             var again = Compare(parentBefore, parentNow, result);
-            if (again.Plan.FirstOrDefault(carried => carried is { Change.Kind: ChangeKind.Moved, State: CarryState.Fits } && IsTaken(carried)) is not { } move) break;
+            if (
+                again.Plan.FirstOrDefault(carried =>
+                    carried is { Change.Kind: ChangeKind.Moved, State: CarryState.Fits } && IsTaken(carried)
+                )
+                is not { } move
+            )
+                break;
             var moved = Move(again.Source, move.Change, again.ToClone);
-            if (moved is null || moved == result) break;
+            if (moved is null || moved == result)
+                break;
             result = moved;
         }
         return result;
@@ -71,7 +84,8 @@ public static class CarryOver
         Matching.Find(again, cloned);
         var toClone = new Dictionary<Part, Part>(ReferenceEqualityComparer.Instance);
         foreach (var (part, same) in before.All().Zip(again.All()))
-            if (same.Match is { } match) toClone[part] = match;
+            if (same.Match is { } match)
+                toClone[part] = match;
         var plan = Tied([.. changes.Select((change, number) => Judge(number, change, toClone, cloned))]);
         return new(plan, toClone, map);
     }
@@ -82,26 +96,44 @@ public static class CarryOver
     /// </summary>
     private static List<CarriedChange> Tied(List<CarriedChange> plan)
     {
-        foreach (var (removed, at) in plan.Select((carried, i) => (carried, i)).Where(entry => entry.carried.Change.Kind == ChangeKind.Removed).ToArray())
+        foreach (
+            var (removed, at) in plan.Select((carried, i) => (carried, i))
+                .Where(entry => entry.carried.Change.Kind == ChangeKind.Removed)
+                .ToArray()
+        )
         {
             var gone = removed.Change.BeforePart!;
-            var place = plan.FindIndex(other => other is { Change.Kind: ChangeKind.Added, With: null } && TakesPlaceOf(other.Change.AfterPart!, gone));
-            if (place < 0) continue;
+            var place = plan.FindIndex(other =>
+                other is { Change.Kind: ChangeKind.Added, With: null } && TakesPlaceOf(other.Change.AfterPart!, gone)
+            );
+            if (place < 0)
+                continue;
             var added = plan[place];
-            var isConflict = removed.State is CarryState.Conflict or CarryState.Already && added.State == CarryState.Fits;
-            plan[place] = added with { With = at, State = isConflict ? CarryState.Conflict : added.State, Ours = isConflict ? removed.Ours ?? "nothing: it was removed here" : added.Ours };
+            var isConflict =
+                removed.State is CarryState.Conflict or CarryState.Already && added.State == CarryState.Fits;
+            plan[place] = added with
+            {
+                With = at,
+                State = isConflict ? CarryState.Conflict : added.State,
+                Ours = isConflict ? removed.Ours ?? "nothing: it was removed here" : added.Ours,
+            };
             plan[at] = removed with { With = place };
         }
         return plan;
     }
 
     private static bool TakesPlaceOf(Part added, Part gone) =>
-        added.Tag == gone.Tag && added.Parent?.Match is { } parent && parent == gone.Parent && StayedBefore(added)?.Match == StayedBefore(gone);
+        added.Tag == gone.Tag
+        && added.Parent?.Match is { } parent
+        && parent == gone.Parent
+        && StayedBefore(added)?.Match == StayedBefore(gone);
 
     private static Part? StayedBefore(Part part)
     {
         var siblings = part.Parent!.Children;
-        return siblings.Take(siblings.IndexOf(part)).LastOrDefault(sibling => sibling is { Match: not null, IsMoved: false });
+        return siblings
+            .Take(siblings.IndexOf(part))
+            .LastOrDefault(sibling => sibling is { Match: not null, IsMoved: false });
     }
 
     private static CarriedChange Judge(int number, PageChange change, Dictionary<Part, Part> toClone, Part clone)
@@ -110,30 +142,72 @@ public static class CarryOver
         {
             // What the clone added itself, not what both have had all along.
             var there = clone.All().Any(part => part.Match is null && part.Hash == change.AfterPart!.Hash);
-            return new(number, change, there ? CarryState.Already : Anchor(change.AfterPart!, toClone) is null ? CarryState.Nowhere : CarryState.Fits, null);
+            return new(
+                number,
+                change,
+                there ? CarryState.Already
+                    : Anchor(change.AfterPart!, toClone) is null ? CarryState.Nowhere
+                    : CarryState.Fits,
+                null
+            );
         }
-        if (!toClone.TryGetValue(change.BeforePart!, out var ours)) return new(number, change, change.Kind == ChangeKind.Removed ? CarryState.Already : CarryState.Nowhere, null);
+        if (!toClone.TryGetValue(change.BeforePart!, out var ours))
+            return new(
+                number,
+                change,
+                change.Kind == ChangeKind.Removed ? CarryState.Already : CarryState.Nowhere,
+                null
+            );
         var was = change.BeforePart!;
         switch (change.Kind)
         {
             case ChangeKind.Removed:
                 return new(number, change, ours.Hash == was.Hash ? CarryState.Fits : CarryState.Conflict, ours.Text);
             case ChangeKind.Moved:
-                if (Anchor(change.AfterPart!, toClone) is not { } anchor) return new(number, change, CarryState.Nowhere, null);
-                return new(number, change, Follows(ours, anchor) ? CarryState.Already : ours.IsMoved ? CarryState.Conflict : CarryState.Fits, "its own place");
+                if (Anchor(change.AfterPart!, toClone) is not { } anchor)
+                    return new(number, change, CarryState.Nowhere, null);
+                return new(
+                    number,
+                    change,
+                    Follows(ours, anchor) ? CarryState.Already
+                        : ours.IsMoved ? CarryState.Conflict
+                        : CarryState.Fits,
+                    "its own place"
+                );
             case ChangeKind.Attribute or ChangeKind.Link or ChangeKind.Picture:
-                return Weigh(change.Names.All(name => Value(ours, name) == Value(was, name)), change.Names.All(name => Value(ours, name) == Value(change.AfterPart!, name)),
-                    string.Join(", ", change.Names.Select(name => Value(ours, name)).Where(value => value is not null)));
+                return Weigh(
+                    change.Names.All(name => Value(ours, name) == Value(was, name)),
+                    change.Names.All(name => Value(ours, name) == Value(change.AfterPart!, name)),
+                    string.Join(", ", change.Names.Select(name => Value(ours, name)).Where(value => value is not null))
+                );
             case ChangeKind.Style when change.Names is [var name]:
-                return Weigh(Look(ours, name) == Look(was, name), Look(ours, name) == Look(change.AfterPart!, name), Look(ours, name));
+                return Weigh(
+                    Look(ours, name) == Look(was, name),
+                    Look(ours, name) == Look(change.AfterPart!, name),
+                    Look(ours, name)
+                );
             default:
                 return Weigh(Content(ours) == Content(was), Content(ours) == Content(change.AfterPart!), ours.Text);
         }
 
-        CarriedChange Weigh(bool asBefore, bool asNow, string? text) => new(number, change, asNow ? CarryState.Already : asBefore ? CarryState.Fits : CarryState.Conflict, text);
+        CarriedChange Weigh(bool asBefore, bool asNow, string? text) =>
+            new(
+                number,
+                change,
+                asNow ? CarryState.Already
+                    : asBefore ? CarryState.Fits
+                    : CarryState.Conflict,
+                text
+            );
     }
 
-    private static void Make(SourceEdits edits, SourceMap clone, PageChange change, Dictionary<Part, Part> toClone, string parentNow)
+    private static void Make(
+        SourceEdits edits,
+        SourceMap clone,
+        PageChange change,
+        Dictionary<Part, Part> toClone,
+        string parentNow
+    )
     {
         switch (change.Kind)
         {
@@ -145,37 +219,57 @@ public static class CarryOver
             case ChangeKind.Removed when toClone[change.BeforePart!].Place is { } gone:
                 edits.Replace(gone.Start, gone.End, "");
                 break;
-            case ChangeKind.Attribute or ChangeKind.Link or ChangeKind.Picture when toClone[change.BeforePart!].Element is { } element:
+            case ChangeKind.Attribute
+            or ChangeKind.Link
+            or ChangeKind.Picture when toClone[change.BeforePart!].Element is { } element:
                 foreach (var name in change.Names)
                 {
-                    if (Value(change.AfterPart!, name) is { } value) Attributes.Set(edits, clone.Source, element.Tag, name, value);
-                    else Attributes.Remove(edits, element.Tag, name);
+                    if (Value(change.AfterPart!, name) is { } value)
+                        Attributes.Set(edits, clone.Source, element.Tag, name, value);
+                    else
+                        Attributes.Remove(edits, element.Tag, name);
                 }
                 break;
-            case ChangeKind.Style when change.Names is [var property] && toClone[change.BeforePart!].Element is { } styled:
+            case ChangeKind.Style
+                when change.Names is [var property] && toClone[change.BeforePart!].Element is { } styled:
                 // Several properties of one element are one attribute: set all that the parent changed at once.
                 var style = styled.Element.GetAttribute("style");
-                var names = change.BeforePart!.Style.Concat(change.AfterPart!.Style).Select(declaration => declaration.Key).Distinct()
-                    .Where(name => Look(change.BeforePart, name) != Look(change.AfterPart, name) && (name == property || Look(toClone[change.BeforePart], name) == Look(change.BeforePart, name)));
-                foreach (var name in names) style = InlineStyle.With(style, name, Look(change.AfterPart, name));
+                var names = change
+                    .BeforePart!.Style.Concat(change.AfterPart!.Style)
+                    .Select(declaration => declaration.Key)
+                    .Distinct()
+                    .Where(name =>
+                        Look(change.BeforePart, name) != Look(change.AfterPart, name)
+                        && (name == property || Look(toClone[change.BeforePart], name) == Look(change.BeforePart, name))
+                    );
+                foreach (var name in names)
+                    style = InlineStyle.With(style, name, Look(change.AfterPart, name));
                 edits.ReplaceOnce(() => Attributes.Set(edits, clone.Source, styled.Tag, "style", style!), styled.Start);
                 break;
             default:
-                if (toClone[change.BeforePart!] is not { } ours) break;
-                edits.ReplaceOnce(() =>
-                {
-                    if (ours.Element is { } held) edits.Replace(held.OpenEnd, held.CloseStart, Inner(parentNow, change.AfterPart!));
-                    else if (ours.Place is { } run) edits.Replace(run.Start, run.End, Inner(parentNow, change.AfterPart!));
-                }, -1 - (ours.Place?.Start ?? 0));
+                if (toClone[change.BeforePart!] is not { } ours)
+                    break;
+                edits.ReplaceOnce(
+                    () =>
+                    {
+                        if (ours.Element is { } held)
+                            edits.Replace(held.OpenEnd, held.CloseStart, Inner(parentNow, change.AfterPart!));
+                        else if (ours.Place is { } run)
+                            edits.Replace(run.Start, run.End, Inner(parentNow, change.AfterPart!));
+                    },
+                    -1 - (ours.Place?.Start ?? 0)
+                );
                 break;
         }
     }
 
     private static string? Move(SourceMap clone, PageChange change, Dictionary<Part, Part> toClone)
     {
-        if (toClone[change.BeforePart!].Place is not { } from || Anchor(change.AfterPart!, toClone) is not { } anchor) return null;
+        if (toClone[change.BeforePart!].Place is not { } from || Anchor(change.AfterPart!, toClone) is not { } anchor)
+            return null;
         var (place, inFront) = anchor.InSource;
-        if (place > from.Start && place < from.End) return null;
+        if (place > from.Start && place < from.End)
+            return null;
         var edits = new SourceEdits(clone.Source);
         var text = clone.Source[from.Start..from.End];
         edits.Replace(from.Start, from.End, "");
@@ -186,7 +280,8 @@ public static class CarryOver
     /// <summary>Where on the clone something belongs that stands where this part stands on the parent.</summary>
     private readonly record struct Spot(Part Beside, bool After)
     {
-        public (int Place, bool InFront) InSource => After ? (Beside.Place!.Value.End, false) : (Beside.Place!.Value.Start, true);
+        public (int Place, bool InFront) InSource =>
+            After ? (Beside.Place!.Value.End, false) : (Beside.Place!.Value.Start, true);
     }
 
     private static Spot? Anchor(Part part, Dictionary<Part, Part> toClone)
@@ -194,17 +289,25 @@ public static class CarryOver
         var siblings = part.Parent!.Children;
         var i = siblings.IndexOf(part);
         for (var before = i - 1; before >= 0; before--)
-            if (Found(siblings[before]) is { } other) return new(other, After: true);
+            if (Found(siblings[before]) is { } other)
+                return new(other, After: true);
         for (var behind = i + 1; behind < siblings.Count; behind++)
-            if (Found(siblings[behind]) is { } other) return new(other, After: false);
+            if (Found(siblings[behind]) is { } other)
+                return new(other, After: false);
         return null;
 
-        Part? Found(Part sibling) => sibling is { Match: { } was, IsMoved: false } && toClone.TryGetValue(was, out var other) && other is { Place: not null, Element: not null } ? other : null;
+        Part? Found(Part sibling) =>
+            sibling is { Match: { } was, IsMoved: false }
+            && toClone.TryGetValue(was, out var other)
+            && other is { Place: not null, Element: not null }
+                ? other
+                : null;
     }
 
     private static bool Follows(Part part, Spot spot)
     {
-        if (part.Parent != spot.Beside.Parent) return false;
+        if (part.Parent != spot.Beside.Parent)
+            return false;
         var siblings = part.Parent!.Children;
         var step = siblings.IndexOf(part) - siblings.IndexOf(spot.Beside);
         return spot.After ? step == 1 : step == -1;
@@ -212,12 +315,19 @@ public static class CarryOver
 
     private static string? Value(Part part, string name) => part.Attributes.GetValueOrDefault(name);
 
-    private static string? Look(Part part, string name) => part.Style.Where(declaration => declaration.Key == name).Select(declaration => declaration.Value).FirstOrDefault();
+    private static string? Look(Part part, string name) =>
+        part
+            .Style.Where(declaration => declaration.Key == name)
+            .Select(declaration => declaration.Value)
+            .FirstOrDefault();
 
     /// <summary>What a part holds, emphasis included.</summary>
-    private static (string, ulong) Content(Part part) => (part.Text, part.Children.Aggregate(0UL, (sum, child) => (sum * 31) + child.Hash));
+    private static (string, ulong) Content(Part part) =>
+        (part.Text, part.Children.Aggregate(0UL, (sum, child) => (sum * 31) + child.Hash));
 
-    private static string Outer(string source, Part part) => part.Place is { } place ? source[place.Start..place.End] : "";
+    private static string Outer(string source, Part part) =>
+        part.Place is { } place ? source[place.Start..place.End] : "";
 
-    private static string Inner(string source, Part part) => part.Element is { } element ? source[element.OpenEnd..element.CloseStart] : Outer(source, part);
+    private static string Inner(string source, Part part) =>
+        part.Element is { } element ? source[element.OpenEnd..element.CloseStart] : Outer(source, part);
 }

@@ -20,7 +20,8 @@ public enum ChangeKind
 /// <summary>One thing that differs between a page and the page it came from.</summary>
 public sealed class PageChange
 {
-    internal PageChange(ChangeKind kind, string place, Part? beforePart, Part? afterPart) => (Kind, Place, BeforePart, AfterPart) = (kind, place, beforePart, afterPart);
+    internal PageChange(ChangeKind kind, string place, Part? beforePart, Part? afterPart) =>
+        (Kind, Place, BeforePart, AfterPart) = (kind, place, beforePart, afterPart);
 
     public ChangeKind Kind { get; }
 
@@ -44,30 +45,32 @@ public sealed class PageChange
     public int? AfterNode => (AfterPart?.Element ?? AfterPart?.Parent?.Element)?.Id;
 
     /// <summary>The change as a sentence for the person who made it.</summary>
-    public string Sentence => Kind switch
-    {
-        ChangeKind.Added => $"{Place} added {Where}".TrimEnd(),
-        ChangeKind.Removed => $"{Place} removed",
-        ChangeKind.Moved => $"{Place} moved {Where}".TrimEnd(),
-        ChangeKind.Text when What.Length == 0 => $"{Place}: {Quote(Before)} → {Quote(After)}",
-        ChangeKind.Emphasis => $"{Place}: emphasis changed",
-        ChangeKind.Code or ChangeKind.File => What.Length == 0 ? $"{Place} changed" : $"{Place}: {What}",
-        ChangeKind.Style => $"{Place}: {What} {Before ?? "as the page has it"} → {After ?? "as the page has it"}",
-        _ => $"{Place}: {What} {Quote(Before)} → {Quote(After)}",
-    };
+    public string Sentence =>
+        Kind switch
+        {
+            ChangeKind.Added => $"{Place} added {Where}".TrimEnd(),
+            ChangeKind.Removed => $"{Place} removed",
+            ChangeKind.Moved => $"{Place} moved {Where}".TrimEnd(),
+            ChangeKind.Text when What.Length == 0 => $"{Place}: {Quote(Before)} → {Quote(After)}",
+            ChangeKind.Emphasis => $"{Place}: emphasis changed",
+            ChangeKind.Code or ChangeKind.File => What.Length == 0 ? $"{Place} changed" : $"{Place}: {What}",
+            ChangeKind.Style => $"{Place}: {What} {Before ?? "as the page has it"} → {After ?? "as the page has it"}",
+            _ => $"{Place}: {What} {Quote(Before)} → {Quote(After)}",
+        };
 
     /// <summary>The words of <see cref="Brief"/> say themselves that it was changed.</summary>
     public bool SaysWhat => Kind is ChangeKind.Added or ChangeKind.Removed or ChangeKind.Moved;
 
     /// <summary>In a word or two, for a page's card: "Headline".</summary>
-    public string Brief => Kind switch
-    {
-        ChangeKind.Added => $"{Place} added",
-        ChangeKind.Removed => $"{Place} removed",
-        ChangeKind.Moved => $"{Place} moved",
-        // The card has little room: which heading or picture it is, the comparison says.
-        _ => Place.Split(" “")[0],
-    };
+    public string Brief =>
+        Kind switch
+        {
+            ChangeKind.Added => $"{Place} added",
+            ChangeKind.Removed => $"{Place} removed",
+            ChangeKind.Moved => $"{Place} moved",
+            // The card has little room: which heading or picture it is, the comparison says.
+            _ => Place.Split(" “")[0],
+        };
 
     internal Part? BeforePart { get; }
 
@@ -76,7 +79,8 @@ public sealed class PageChange
     /// <summary>The attributes, or the one property of the style, that changed.</summary>
     internal IReadOnlyList<string> Names { get; init; } = [];
 
-    private static string Quote(string? text) => string.IsNullOrEmpty(text) ? "nothing" : $"“{HtmlText.Shorten(text, 90)}”";
+    private static string Quote(string? text) =>
+        string.IsNullOrEmpty(text) ? "nothing" : $"“{HtmlText.Shorten(text, 90)}”";
 }
 
 /// <summary>How much differs, and what that means for a test.</summary>
@@ -91,31 +95,39 @@ public enum ChangeVerdict
 /// <summary>All that differs between two pages, in the order of the page.</summary>
 public sealed record PageChanges(IReadOnlyList<PageChange> Changes, ChangeVerdict Verdict)
 {
-    public string Label => Verdict switch
-    {
-        ChangeVerdict.None => "no change yet",
-        ChangeVerdict.One => "one change",
-        ChangeVerdict.Several => $"{Changes.Count} changes",
-        _ => "a redesign",
-    };
+    public string Label =>
+        Verdict switch
+        {
+            ChangeVerdict.None => "no change yet",
+            ChangeVerdict.One => "one change",
+            ChangeVerdict.Several => $"{Changes.Count} changes",
+            _ => "a redesign",
+        };
 
     /// <summary>A name for the page, made from the first change; null while there is none.</summary>
-    public string? Name => Changes is [var first, ..] ? HtmlText.Shorten(first.Kind switch
-    {
-        ChangeKind.Text => $"“{first.After}”",
-        ChangeKind.Added => $"With {first.Place}",
-        ChangeKind.Removed => $"Without {first.Place}",
-        ChangeKind.Moved => $"{first.Place} {first.Where}",
-        ChangeKind.Style or ChangeKind.Picture => $"{first.Place}: {first.After ?? first.What}",
-        _ => first.Place,
-    }, 70) : null;
+    public string? Name =>
+        Changes is [var first, ..]
+            ? HtmlText.Shorten(
+                first.Kind switch
+                {
+                    ChangeKind.Text => $"“{first.After}”",
+                    ChangeKind.Added => $"With {first.Place}",
+                    ChangeKind.Removed => $"Without {first.Place}",
+                    ChangeKind.Moved => $"{first.Place} {first.Where}",
+                    ChangeKind.Style or ChangeKind.Picture => $"{first.Place}: {first.After ?? first.What}",
+                    _ => first.Place,
+                },
+                70
+            )
+            : null;
 
     /// <summary>What it means, as a sentence.</summary>
-    public string Sentence => Verdict switch
-    {
-        ChangeVerdict.None => "The two pages are the same.",
-        ChangeVerdict.One => "One change: if it wins, you know what did it.",
-        ChangeVerdict.Several => $"{Changes.Count} changes: if it wins, you will not know which one did it.",
-        _ => $"A redesign, with {Changes.Count} changes: a fair test of two pages, but not of any one idea.",
-    };
+    public string Sentence =>
+        Verdict switch
+        {
+            ChangeVerdict.None => "The two pages are the same.",
+            ChangeVerdict.One => "One change: if it wins, you know what did it.",
+            ChangeVerdict.Several => $"{Changes.Count} changes: if it wins, you will not know which one did it.",
+            _ => $"A redesign, with {Changes.Count} changes: a fair test of two pages, but not of any one idea.",
+        };
 }

@@ -30,7 +30,8 @@ public static class PageDifferences
     internal static (Part Before, Part After) Match(string before, string after)
     {
         // Reading takes most of the time, and the two pages know nothing of each other yet.
-        Part b = null!, a = null!;
+        Part b = null!,
+            a = null!;
         Parallel.Invoke(() => b = Part.Of(SourceMap.Of(before)), () => a = Part.Of(SourceMap.Of(after)));
         Matching.Find(b, a);
         return (b, a);
@@ -44,17 +45,31 @@ public static class PageDifferences
             if (part.Match is not { } was)
             {
                 // Of what was added as a whole, only the whole is named.
-                if (part.Parent is { Match: not null, IsLeaf: false }) found.Add((part.Order, new(ChangeKind.Added, PlaceName.Of(part), null, part) { Where = Beside(part), After = part.Text }));
+                if (part.Parent is { Match: not null, IsLeaf: false })
+                    found.Add(
+                        (
+                            part.Order,
+                            new(ChangeKind.Added, PlaceName.Of(part), null, part)
+                            {
+                                Where = Beside(part),
+                                After = part.Text,
+                            }
+                        )
+                    );
                 continue;
             }
-            if (part is { IsMoved: true, Parent.IsLeaf: false }) found.Add((part.Order, new(ChangeKind.Moved, PlaceName.Of(part), was, part) { Where = Beside(part) }));
-            if (was.Hash != part.Hash) found.AddRange(Changed(was, part).Select(change => ((double)part.Order, change)));
+            if (part is { IsMoved: true, Parent.IsLeaf: false })
+                found.Add((part.Order, new(ChangeKind.Moved, PlaceName.Of(part), was, part) { Where = Beside(part) }));
+            if (was.Hash != part.Hash)
+                found.AddRange(Changed(was, part).Select(change => ((double)part.Order, change)));
         }
         foreach (var part in before.All())
         {
-            if (part.Match is not null || part.Parent is not { Match: not null, IsLeaf: false }) continue;
+            if (part.Match is not null || part.Parent is not { Match: not null, IsLeaf: false })
+                continue;
             var siblings = part.Parent.Children;
-            var at = siblings.Take(siblings.IndexOf(part)).LastOrDefault(sibling => sibling.Match is not null)?.Match ?? part.Parent.Match;
+            var at = siblings.Take(siblings.IndexOf(part)).LastOrDefault(sibling => sibling.Match is not null)?.Match
+                ?? part.Parent.Match;
             found.Add((at.Order + .5, new(ChangeKind.Removed, PlaceName.Of(part), part, null) { Before = part.Text }));
         }
         return [.. found.OrderBy(entry => entry.Place).Select(entry => entry.Change)];
@@ -69,27 +84,44 @@ public static class PageDifferences
             yield break;
         }
         var place = PlaceName.Of(now.Tag is "h2" or "h3" or "h4" or "a" or "button" or "img" ? was : now);
-        foreach (var change in ChangedAttributes(was, now, place)) yield return change;
+        foreach (var change in ChangedAttributes(was, now, place))
+            yield return change;
         foreach (var name in was.Style.Concat(now.Style).Select(declaration => declaration.Key).Distinct())
         {
             var (before, after) = (Value(was, name), Value(now, name));
-            if (before != after) yield return new(ChangeKind.Style, place, was, now) { What = StyleWords.Of(name, now.Tag), Before = before, After = after, Names = [name] };
+            if (before != after)
+                yield return new(ChangeKind.Style, place, was, now)
+                {
+                    What = StyleWords.Of(name, now.Tag),
+                    Before = before,
+                    After = after,
+                    Names = [name],
+                };
         }
         // The words of a part are one thing, however much of them is emphasised.
-        if (!was.IsLeaf || !now.IsLeaf || now.Parent is { IsLeaf: true }) yield break;
+        if (!was.IsLeaf || !now.IsLeaf || now.Parent is { IsLeaf: true })
+            yield break;
         if (was.Text != now.Text)
         {
-            if (now.Tag == "style") foreach (var change in StyleWords.Between(was, now)) yield return change;
-            else if (now.Tag is "script" or "svg" or "template") yield return new(ChangeKind.Code, place, was, now);
-            else yield return new(ChangeKind.Text, place, was, now) { Before = was.Text, After = now.Text };
+            if (now.Tag == "style")
+                foreach (var change in StyleWords.Between(was, now))
+                    yield return change;
+            else if (now.Tag is "script" or "svg" or "template")
+                yield return new(ChangeKind.Code, place, was, now);
+            else
+                yield return new(ChangeKind.Text, place, was, now) { Before = was.Text, After = now.Text };
         }
-        else if (was.Children.Count != now.Children.Count || now.Children.Exists(child => child.Match?.Parent != was)) yield return new(ChangeKind.Emphasis, place, was, now);
+        else if (was.Children.Count != now.Children.Count || now.Children.Exists(child => child.Match?.Parent != was))
+            yield return new(ChangeKind.Emphasis, place, was, now);
     }
 
     private static IEnumerable<PageChange> ChangedAttributes(Part was, Part now, string place)
     {
-        var names = was.Attributes.Keys.Concat(now.Attributes.Keys).Distinct()
-            .Where(name => was.Attributes.GetValueOrDefault(name) != now.Attributes.GetValueOrDefault(name)).ToArray();
+        var names = was
+            .Attributes.Keys.Concat(now.Attributes.Keys)
+            .Distinct()
+            .Where(name => was.Attributes.GetValueOrDefault(name) != now.Attributes.GetValueOrDefault(name))
+            .ToArray();
         // A picture with its words and sizes is one thing.
         if (now.Tag is "img" && names.Where(PictureAttributes.Contains).ToArray() is { Length: > 0 } picture)
         {
@@ -97,7 +129,10 @@ public static class PageDifferences
             var replaced = picture.Contains("src");
             yield return new(ChangeKind.Picture, place, was, now)
             {
-                What = replaced ? "file" : picture is ["alt"] ? "words" : "size",
+                What =
+                    replaced ? "file"
+                    : picture is ["alt"] ? "words"
+                    : "size",
                 Before = replaced ? FileName(was.Attributes.GetValueOrDefault("src")) : Joined(was, picture),
                 After = replaced ? FileName(now.Attributes.GetValueOrDefault("src")) : Joined(now, picture),
                 Names = picture,
@@ -107,7 +142,16 @@ public static class PageDifferences
         {
             yield return new(name is "href" or "action" ? ChangeKind.Link : ChangeKind.Attribute, place, was, now)
             {
-                What = name switch { "href" => "leads to", "action" => "sends to", "class" => "style class", "placeholder" => "hint", "content" => "", Wiring.RoleAttribute => "is for", _ => name },
+                What = name switch
+                {
+                    "href" => "leads to",
+                    "action" => "sends to",
+                    "class" => "style class",
+                    "placeholder" => "hint",
+                    "content" => "",
+                    Wiring.RoleAttribute => "is for",
+                    _ => name,
+                },
                 Before = was.Attributes.GetValueOrDefault(name),
                 After = now.Attributes.GetValueOrDefault(name),
                 Names = [name],
@@ -120,31 +164,48 @@ public static class PageDifferences
         var siblings = part.Parent!.Children;
         var i = siblings.IndexOf(part);
         // What moved up stands above what it passed; anything else below what it follows.
-        var up = part.Match is { } was && siblings.Skip(i + 1).FirstOrDefault(Stayed)?.Match is { } next && was.Parent == next.Parent && was.Parent!.Children.IndexOf(was) > was.Parent.Children.IndexOf(next);
+        var up =
+            part.Match is { } was
+            && siblings.Skip(i + 1).FirstOrDefault(Stayed)?.Match is { } next
+            && was.Parent == next.Parent
+            && was.Parent!.Children.IndexOf(was) > was.Parent.Children.IndexOf(next);
         var other = up ? siblings.Skip(i + 1).FirstOrDefault(Stayed) : siblings.Take(i).LastOrDefault(Stayed);
-        if (other is null && siblings.Skip(i + 1).FirstOrDefault(Stayed) is { } below) (other, up) = (below, true);
-        if (other is null) return part.Parent.Tag is "body" or "main" or Part.Run ? "" : $"in {PlaceName.Of(part.Parent)}";
+        if (other is null && siblings.Skip(i + 1).FirstOrDefault(Stayed) is { } below)
+            (other, up) = (below, true);
+        if (other is null)
+            return part.Parent.Tag is "body" or "main" or Part.Run ? "" : $"in {PlaceName.Of(part.Parent)}";
         return $"{(up ? "above" : "below")} {PlaceName.Of(other)}";
 
-        bool Stayed(Part sibling) => sibling.Match is not null && !sibling.IsMoved && sibling.Tag is not ("script" or "style");
+        bool Stayed(Part sibling) =>
+            sibling.Match is not null && !sibling.IsMoved && sibling.Tag is not ("script" or "style");
     }
 
     private static ChangeVerdict Judge(List<PageChange> changes, Part before)
     {
-        if (changes.Count <= 1) return changes.Count == 0 ? ChangeVerdict.None : ChangeVerdict.One;
-        var others = changes.Sum(change => change.Kind is ChangeKind.Added or ChangeKind.Removed ? (change.BeforePart ?? change.AfterPart)!.Weight : 0);
-        return changes.Count > ManyChanges || others > before.Weight * MostOfThePage ? ChangeVerdict.Redesign : ChangeVerdict.Several;
+        if (changes.Count <= 1)
+            return changes.Count == 0 ? ChangeVerdict.None : ChangeVerdict.One;
+        var others = changes.Sum(change =>
+            change.Kind is ChangeKind.Added or ChangeKind.Removed ? (change.BeforePart ?? change.AfterPart)!.Weight : 0
+        );
+        return changes.Count > ManyChanges || others > before.Weight * MostOfThePage
+            ? ChangeVerdict.Redesign
+            : ChangeVerdict.Several;
     }
 
     private static string? Value(Part part, string name)
     {
         foreach (var declaration in part.Style)
-            if (declaration.Key == name) return declaration.Value;
+            if (declaration.Key == name)
+                return declaration.Value;
         return null;
     }
 
-    private static string Joined(Part part, string[] names) => string.Join(" × ", names.Select(part.Attributes.GetValueOrDefault).Where(value => value is not null));
+    private static string Joined(Part part, string[] names) =>
+        string.Join(" × ", names.Select(part.Attributes.GetValueOrDefault).Where(value => value is not null));
 
     private static string? FileName(string? address) =>
-        address is null ? null : address.StartsWith("data:", StringComparison.OrdinalIgnoreCase) ? "a drawing in the page" : address.Split('?', '#')[0].Split('/')[^1] is { Length: > 0 } name ? name : address;
+        address is null ? null
+        : address.StartsWith("data:", StringComparison.OrdinalIgnoreCase) ? "a drawing in the page"
+        : address.Split('?', '#')[0].Split('/')[^1] is { Length: > 0 } name ? name
+        : address;
 }

@@ -10,9 +10,42 @@ internal sealed class Part
     public const string Run = "#text";
 
     private static readonly HashSet<string> Inline =
-        ["b", "strong", "i", "em", "u", "s", "small", "mark", "sub", "sup", "span", "br", "wbr", "a", "code", "abbr", "q", "cite", "time", "font", "kbd", "del", "ins"];
+    [
+        "b",
+        "strong",
+        "i",
+        "em",
+        "u",
+        "s",
+        "small",
+        "mark",
+        "sub",
+        "sup",
+        "span",
+        "br",
+        "wbr",
+        "a",
+        "code",
+        "abbr",
+        "q",
+        "cite",
+        "time",
+        "font",
+        "kbd",
+        "del",
+        "ins",
+    ];
 
-    private static readonly HashSet<string> Whole = ["script", "style", "textarea", "title", "svg", "template", "option"];
+    private static readonly HashSet<string> Whole =
+    [
+        "script",
+        "style",
+        "textarea",
+        "title",
+        "svg",
+        "template",
+        "option",
+    ];
 
     // Attributes that say nothing about the page to its reader.
     private static readonly HashSet<string> Ignored = ["style", "data-wx", "xmlns"];
@@ -71,7 +104,8 @@ internal sealed class Part
         root.Fill(map, map.Document);
         root.Finish();
         var order = 0;
-        foreach (var part in root.All()) part.Order = order++;
+        foreach (var part in root.All())
+            part.Order = order++;
         return root;
     }
 
@@ -81,7 +115,8 @@ internal sealed class Part
         while (open.TryPop(out var part))
         {
             yield return part;
-            for (var i = part.Children.Count - 1; i >= 0; i--) open.Push(part.Children[i]);
+            for (var i = part.Children.Count - 1; i >= 0; i--)
+                open.Push(part.Children[i]);
         }
     }
 
@@ -89,27 +124,32 @@ internal sealed class Part
     public double Likeness(Part other)
     {
         var (mine, theirs) = (Words(), other.Words());
-        int common = 0, all = 0;
+        int common = 0,
+            all = 0;
         foreach (var (word, count) in mine)
         {
             all += count;
             common += Math.Min(count, theirs.GetValueOrDefault(word));
         }
-        foreach (var count in theirs.Values) all += count;
+        foreach (var count in theirs.Values)
+            all += count;
         return all == 0 ? 1 : 2.0 * common / all;
     }
 
     private Dictionary<string, int> Words()
     {
-        if (_words is not null) return _words;
+        if (_words is not null)
+            return _words;
         _words = new(StringComparer.OrdinalIgnoreCase);
-        foreach (var word in Text.Split(' ', StringSplitOptions.RemoveEmptyEntries)) CollectionsMarshal.GetValueRefOrAddDefault(_words, word, out _)++;
+        foreach (var word in Text.Split(' ', StringSplitOptions.RemoveEmptyEntries))
+            CollectionsMarshal.GetValueRefOrAddDefault(_words, word, out _)++;
         return _words;
     }
 
     private void Add(Part child)
     {
-        if (ReferenceEquals(Children, None)) Children = [];
+        if (ReferenceEquals(Children, None))
+            Children = [];
         Children.Add(child);
     }
 
@@ -123,10 +163,12 @@ internal sealed class Part
             if (child is IText text)
             {
                 var words = HtmlText.Collapse(text.Data);
-                if (words.Length == 0) continue;
+                if (words.Length == 0)
+                    continue;
                 var run = new Part(this, null, Run) { IsLeaf = true, Text = words };
                 var end = Following(map, nodes, n) ?? Element?.CloseStart ?? map.Source.Length;
-                if (place <= end && HtmlText.Collapse(HtmlText.Decode(map.Source[place..end])) == words) run.Place = Trim(map.Source, place, end);
+                if (place <= end && HtmlText.Collapse(HtmlText.Decode(map.Source[place..end])) == words)
+                    run.Place = Trim(map.Source, place, end);
                 run.Finish();
                 Add(run);
             }
@@ -147,21 +189,31 @@ internal sealed class Part
     private Part Make(SourceMap map, SourceElement written)
     {
         var element = written.Element;
-        var part = new Part(this, written, written.Name) { Place = (written.Start, written.End), Style = element.GetAttribute("style") is { } style ? InlineStyle.Parse(style) : Unstyled };
-        if (element.Attributes.Length > 0) part.Attributes = new(element.Attributes.Length, StringComparer.Ordinal);
+        var part = new Part(this, written, written.Name)
+        {
+            Place = (written.Start, written.End),
+            Style = element.GetAttribute("style") is { } style ? InlineStyle.Parse(style) : Unstyled,
+        };
+        if (element.Attributes.Length > 0)
+            part.Attributes = new(element.Attributes.Length, StringComparer.Ordinal);
         foreach (var attribute in element.Attributes)
-            if (!Ignored.Contains(attribute.Name)) part.Attributes[attribute.Name] = attribute.Name == "class" ? HtmlText.Collapse(attribute.Value) : attribute.Value.Trim();
+            if (!Ignored.Contains(attribute.Name))
+                part.Attributes[attribute.Name] =
+                    attribute.Name == "class" ? HtmlText.Collapse(attribute.Value) : attribute.Value.Trim();
         if (Whole.Contains(written.Name))
         {
             part.IsLeaf = true;
-            part.Text = HtmlText.Collapse(written.Name is "svg" or "template" ? map.Inner(written) : element.TextContent);
+            part.Text = HtmlText.Collapse(
+                written.Name is "svg" or "template" ? map.Inner(written) : element.TextContent
+            );
         }
         else if (HoldsText(element) && IsInline(element))
         {
             part.IsLeaf = true;
             part.Text = HtmlText.Collapse(element.TextContent);
             foreach (var child in element.ChildNodes)
-                if (child is IElement inline && map.Of(inline) is { } held) part.Add(part.Make(map, held));
+                if (child is IElement inline && map.Of(inline) is { } held)
+                    part.Add(part.Make(map, held));
         }
         else
         {
@@ -175,7 +227,8 @@ internal sealed class Part
     {
         var nodes = element.ChildNodes;
         for (var n = 0; n < nodes.Length; n++)
-            if (nodes[n] is IElement child && (!Inline.Contains(child.LocalName) || !IsInline(child))) return false;
+            if (nodes[n] is IElement child && (!Inline.Contains(child.LocalName) || !IsInline(child)))
+                return false;
         return true;
     }
 
@@ -183,21 +236,25 @@ internal sealed class Part
     {
         var nodes = element.ChildNodes;
         for (var n = 0; n < nodes.Length; n++)
-            if (nodes[n] is IText text && !string.IsNullOrWhiteSpace(text.Data)) return true;
+            if (nodes[n] is IText text && !string.IsNullOrWhiteSpace(text.Data))
+                return true;
         return false;
     }
 
     private static int? Following(SourceMap map, INodeList nodes, int place)
     {
         for (var next = place + 1; next < nodes.Length; next++)
-            if (nodes[next] is IElement element && map.Of(element) is { } written) return written.Start;
+            if (nodes[next] is IElement element && map.Of(element) is { } written)
+                return written.Start;
         return null;
     }
 
     private static (int, int) Trim(string source, int start, int end)
     {
-        while (start < end && char.IsWhiteSpace(source[start])) start++;
-        while (end > start && char.IsWhiteSpace(source[end - 1])) end--;
+        while (start < end && char.IsWhiteSpace(source[start]))
+            start++;
+        while (end > start && char.IsWhiteSpace(source[end - 1]))
+            end--;
         return (start, end);
     }
 
@@ -206,24 +263,30 @@ internal sealed class Part
         var hash = Mix(14695981039346656037, Tag);
         // The order of attributes means nothing.
         ulong sum = 0;
-        foreach (var (name, value) in Attributes) sum += Mix(Mix(1469598103934665603, name), value);
-        foreach (var (name, value) in Style) sum += Mix(Mix(7809847782465536322, name), value);
+        foreach (var (name, value) in Attributes)
+            sum += Mix(Mix(1469598103934665603, name), value);
+        foreach (var (name, value) in Style)
+            sum += Mix(Mix(7809847782465536322, name), value);
         hash = Mix(hash, sum);
-        if (IsLeaf) hash = Mix(hash, Text);
+        if (IsLeaf)
+            hash = Mix(hash, Text);
         foreach (var child in Children)
         {
             hash = Mix(hash, child.Hash);
             Weight += child.Weight;
         }
-        if (IsLeaf) Weight += Text.Length / 20;
+        if (IsLeaf)
+            Weight += Text.Length / 20;
         Hash = hash;
     }
 
     private static ulong Mix(ulong hash, string text)
     {
-        foreach (var c in text) hash = (hash ^ c) * 1099511628211;
+        foreach (var c in text)
+            hash = (hash ^ c) * 1099511628211;
         return (hash ^ 0xFF51) * 1099511628211;
     }
 
-    private static ulong Mix(ulong hash, ulong other) => System.Numerics.BitOperations.RotateLeft(hash ^ (other * 0x9E3779B97F4A7C15), 27) * 1099511628211 + 0x52DCE729;
+    private static ulong Mix(ulong hash, ulong other) =>
+        System.Numerics.BitOperations.RotateLeft(hash ^ (other * 0x9E3779B97F4A7C15), 27) * 1099511628211 + 0x52DCE729;
 }

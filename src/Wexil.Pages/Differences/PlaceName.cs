@@ -12,7 +12,8 @@ internal static class PlaceName
 
     public static string Of(Part part)
     {
-        if (part.Element?.Element is not { } element) return $"Text {Under(part)}";
+        if (part.Element?.Element is not { } element)
+            return $"Text {Under(part)}";
         return part.Tag switch
         {
             "h1" => IsFirst(element, "h1") ? "Headline" : Quoted("Heading", element.TextContent),
@@ -25,16 +26,41 @@ internal static class PlaceName
             "base" => "Base address",
             "html" or "body" => "Page",
             "head" => "Head of the page",
-            "img" or "picture" => element.GetAttribute("alt") is { Length: > 0 } alternative ? Quoted("Picture", alternative) : $"Picture {Under(part)}",
+            "img" or "picture" => element.GetAttribute("alt") is { Length: > 0 } alternative
+                ? Quoted("Picture", alternative)
+                : $"Picture {Under(part)}",
             "svg" => $"Drawing {Under(part)}",
             "video" or "iframe" or "audio" => $"Video {Under(part)}",
             "form" => OptInForms.EmailField(element) is null ? $"Form {Under(part)}" : "Opt-in form",
-            "input" or "textarea" or "select" when element.GetAttribute("type") is not ("submit" or "button" or "image") =>
-                Quoted("Field", element.GetAttribute("placeholder") ?? element.GetAttribute("aria-label") ?? element.GetAttribute("name") ?? ""),
+            "input"
+            or "textarea"
+            or "select" when element.GetAttribute("type") is not ("submit" or "button" or "image") => Quoted(
+                "Field",
+                element.GetAttribute("placeholder")
+                    ?? element.GetAttribute("aria-label")
+                    ?? element.GetAttribute("name")
+                    ?? ""
+            ),
             "button" or "input" => Button(element),
-            "a" => IsBuy(element) ? "Order button" : Quoted(LooksLikeButton(element) ? "Button" : "Link", element.TextContent),
+            "a" => IsBuy(element)
+                ? "Order button"
+                : Quoted(LooksLikeButton(element) ? "Button" : "Link", element.TextContent),
             "li" => $"Point {Under(part)}",
-            "p" or "blockquote" or "figcaption" or "small" or "span" or "strong" or "em" or "b" or "i" or "dt" or "dd" or "label" or "td" or "th" or "summary" => $"Text {Under(part)}",
+            "p"
+            or "blockquote"
+            or "figcaption"
+            or "small"
+            or "span"
+            or "strong"
+            or "em"
+            or "b"
+            or "i"
+            or "dt"
+            or "dd"
+            or "label"
+            or "td"
+            or "th"
+            or "summary" => $"Text {Under(part)}",
             _ when part.IsLeaf => $"Text {Under(part)}",
             _ => Section(part, element),
         };
@@ -42,31 +68,44 @@ internal static class PlaceName
 
     private static string Section(Part part, IElement element)
     {
-        if (element.GetAttribute("data-block") is { } key && Block.Find(key) is { } block) return block.Name;
-        if (element.QuerySelector("h1, h2, h3, h4, h5, h6")?.TextContent is { } heading && !string.IsNullOrWhiteSpace(heading)) return Quoted("Section", heading);
+        if (element.GetAttribute("data-block") is { } key && Block.Find(key) is { } block)
+            return block.Name;
+        if (
+            element.QuerySelector("h1, h2, h3, h4, h5, h6")?.TextContent is { } heading
+            && !string.IsNullOrWhiteSpace(heading)
+        )
+            return Quoted("Section", heading);
         var named = element.GetAttribute("aria-label") ?? element.Id;
         return string.IsNullOrEmpty(named) ? $"Part {Under(part)}" : Quoted("Section", named);
     }
 
     private static string Button(IElement element)
     {
-        if (element.Closest("form") is { } form && OptInForms.EmailField(form) is not null) return "Opt-in button";
+        if (element.Closest("form") is { } form && OptInForms.EmailField(form) is not null)
+            return "Opt-in button";
         return IsBuy(element) ? "Order button" : Quoted("Button", element.GetAttribute("value") ?? element.TextContent);
     }
 
-    private static string Meta(IElement meta) => (meta.GetAttribute("name") ?? meta.GetAttribute("property"))?.ToLowerInvariant() switch
-    {
-        "description" => "Description",
-        "og:image" => "Share picture",
-        "viewport" => "Width on phones",
-        { } name => $"Note for machines “{HtmlText.Shorten(name, MaxLength)}”",
-        null => "Note for machines",
-    };
+    private static string Meta(IElement meta) =>
+        (meta.GetAttribute("name") ?? meta.GetAttribute("property"))?.ToLowerInvariant() switch
+        {
+            "description" => "Description",
+            "og:image" => "Share picture",
+            "viewport" => "Width on phones",
+            { } name => $"Note for machines “{HtmlText.Shorten(name, MaxLength)}”",
+            null => "Note for machines",
+        };
 
-    private static bool IsBuy(IElement element) => element.GetAttribute(Wiring.RoleAttribute) == Wiring.Buy || element.GetAttribute("href")?.Contains("/buy/", StringComparison.Ordinal) == true;
+    private static bool IsBuy(IElement element) =>
+        element.GetAttribute(Wiring.RoleAttribute) == Wiring.Buy
+        || element.GetAttribute("href")?.Contains("/buy/", StringComparison.Ordinal) == true;
 
     private static bool LooksLikeButton(IElement element) =>
-        element.ClassName is { } name && (name.Contains("btn", StringComparison.OrdinalIgnoreCase) || name.Contains("button", StringComparison.OrdinalIgnoreCase))
+        element.ClassName is { } name
+            && (
+                name.Contains("btn", StringComparison.OrdinalIgnoreCase)
+                || name.Contains("button", StringComparison.OrdinalIgnoreCase)
+            )
         || element.GetAttribute("role") == "button";
 
     private static bool IsFirst(IElement element, string tag) => element.Owner?.QuerySelector(tag) == element;
@@ -79,7 +118,8 @@ internal static class PlaceName
             var i = parent.Children.IndexOf(at);
             for (var before = i - 1; before >= 0; before--)
             {
-                if (LastHeading(parent.Children[before]) is not { } heading) continue;
+                if (LastHeading(parent.Children[before]) is not { } heading)
+                    continue;
                 return heading.Tag == "h1" ? "under the headline" : Quoted("under", heading.Text);
             }
         }
@@ -88,11 +128,14 @@ internal static class PlaceName
 
     private static Part? LastHeading(Part part)
     {
-        if (part.Tag is "h1" or "h2" or "h3" or "h4" or "h5" or "h6" && part.Text.Length > 0) return part;
+        if (part.Tag is "h1" or "h2" or "h3" or "h4" or "h5" or "h6" && part.Text.Length > 0)
+            return part;
         for (var i = part.Children.Count - 1; i >= 0; i--)
-            if (LastHeading(part.Children[i]) is { } heading) return heading;
+            if (LastHeading(part.Children[i]) is { } heading)
+                return heading;
         return null;
     }
 
-    private static string Quoted(string kind, string text) => HtmlText.Collapse(text) is { Length: > 0 } words ? $"{kind} “{HtmlText.Shorten(words, MaxLength)}”" : kind;
+    private static string Quoted(string kind, string text) =>
+        HtmlText.Collapse(text) is { Length: > 0 } words ? $"{kind} “{HtmlText.Shorten(words, MaxLength)}”" : kind;
 }

@@ -7,20 +7,21 @@ internal static class StyleWords
 {
     private const int MaxRules = 6;
 
-    public static string Of(string property, string tag) => property switch
-    {
-        "background-color" or "background" => tag is "button" or "a" or "input" ? "colour" : "background",
-        "color" => "text colour",
-        "font-size" => "size",
-        "text-align" => "alignment",
-        "text-wrap" => "line breaks",
-        "display" => "shown",
-        "border-radius" => "corners",
-        "padding" => "space inside",
-        "margin" => "space around",
-        "width" or "max-width" => "width",
-        _ => property,
-    };
+    public static string Of(string property, string tag) =>
+        property switch
+        {
+            "background-color" or "background" => tag is "button" or "a" or "input" ? "colour" : "background",
+            "color" => "text colour",
+            "font-size" => "size",
+            "text-align" => "alignment",
+            "text-wrap" => "line breaks",
+            "display" => "shown",
+            "border-radius" => "corners",
+            "padding" => "space inside",
+            "margin" => "space around",
+            "width" or "max-width" => "width",
+            _ => property,
+        };
 
     /// <summary>What differs between two style elements, by rule; one entry when it is too much to name.</summary>
     public static IEnumerable<PageChange> Between(Part was, Part now)
@@ -33,10 +34,21 @@ internal static class StyleWords
             foreach (var name in b.Keys.Concat(a.Keys).Distinct())
             {
                 var (x, y) = (b.GetValueOrDefault(name), a.GetValueOrDefault(name));
-                if (x != y) found.Add(new(ChangeKind.Style, Place(now, selector), was, now) { What = Of(name, Tag(now, selector)), Before = x, After = y, Names = [] });
+                if (x != y)
+                    found.Add(
+                        new(ChangeKind.Style, Place(now, selector), was, now)
+                        {
+                            What = Of(name, Tag(now, selector)),
+                            Before = x,
+                            After = y,
+                            Names = [],
+                        }
+                    );
             }
         }
-        return found.Count is > 0 and <= MaxRules ? found : [new(ChangeKind.Code, "Styles", was, now) { What = found.Count == 0 ? "" : $"{found.Count} properties" }];
+        return found.Count is > 0 and <= MaxRules
+            ? found
+            : [new(ChangeKind.Code, "Styles", was, now) { What = found.Count == 0 ? "" : $"{found.Count} properties" }];
     }
 
     private static Dictionary<string, Dictionary<string, string>> Rules(string css)
@@ -47,20 +59,29 @@ internal static class StyleWords
 
         void Read(string text, string within)
         {
-            for (var i = 0; i < text.Length;)
+            var i = 0;
+            while (i < text.Length)
             {
                 var open = text.IndexOf('{', i);
-                if (open < 0) break;
+                if (open < 0)
+                    break;
                 var depth = 1;
                 var end = open + 1;
-                for (; end < text.Length && depth > 0; end++) depth += text[end] == '{' ? 1 : text[end] == '}' ? -1 : 0;
+                for (; end < text.Length && depth > 0; end++)
+                    depth +=
+                        text[end] == '{' ? 1
+                        : text[end] == '}' ? -1
+                        : 0;
                 var head = within + HtmlText.Collapse(text[i..open].Split(';')[^1]);
                 var body = text[(open + 1)..Math.Max(open + 1, end - 1)];
-                if (body.Contains('{', StringComparison.Ordinal)) Read(body, head + " ");
+                if (body.Contains('{', StringComparison.Ordinal))
+                    Read(body, head + " ");
                 else
                 {
-                    if (!rules.TryGetValue(head, out var rule)) rules[head] = rule = new(StringComparer.Ordinal);
-                    foreach (var (name, value) in InlineStyle.Parse(body)) rule[name] = value;
+                    if (!rules.TryGetValue(head, out var rule))
+                        rules[head] = rule = new(StringComparer.Ordinal);
+                    foreach (var (name, value) in InlineStyle.Parse(body))
+                        rule[name] = value;
                 }
                 i = end;
             }
@@ -69,7 +90,11 @@ internal static class StyleWords
 
     private static string Uncommented(string css)
     {
-        for (var start = css.IndexOf("/*", StringComparison.Ordinal); start >= 0; start = css.IndexOf("/*", start, StringComparison.Ordinal))
+        for (
+            var start = css.IndexOf("/*", StringComparison.Ordinal);
+            start >= 0;
+            start = css.IndexOf("/*", start, StringComparison.Ordinal)
+        )
         {
             var end = css.IndexOf("*/", start + 2, StringComparison.Ordinal);
             css = css[..start] + (end < 0 ? "" : css[(end + 2)..]);
@@ -78,19 +103,23 @@ internal static class StyleWords
     }
 
     /// <summary>A rule for one part of the page is that part's style.</summary>
-    private static string Place(Part style, string selector) => Only(style, selector) is { } only ? PlaceName.Of(only) : $"Style of “{HtmlText.Shorten(selector, 40)}”";
+    private static string Place(Part style, string selector) =>
+        Only(style, selector) is { } only ? PlaceName.Of(only) : $"Style of “{HtmlText.Shorten(selector, 40)}”";
 
     private static string Tag(Part style, string selector) => Only(style, selector)?.Tag ?? "";
 
     private static Part? Only(Part style, string selector)
     {
-        if (selector.StartsWith('@')) return null;
+        if (selector.StartsWith('@'))
+            return null;
         try
         {
             var chosen = style.Element!.Element.Owner!.QuerySelectorAll(selector);
-            if (chosen.Length != 1) return null;
+            if (chosen.Length != 1)
+                return null;
             var page = style;
-            while (page.Parent is { } parent) page = parent;
+            while (page.Parent is { } parent)
+                page = parent;
             return page.All().FirstOrDefault(part => part.Element?.Element == chosen[0]);
         }
         catch (AngleSharp.Dom.DomException)

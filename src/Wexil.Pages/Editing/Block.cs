@@ -26,23 +26,39 @@ public sealed record Block(string Key, string Name)
     /// <summary>The block's markup for a page.</summary>
     internal string For(SourceMap page)
     {
-        var like = page.Elements.Where(element => element.Name is "button" or "a").MaxBy(Prominence) is { } most && Prominence(most) > 0 ? most : null;
+        var like =
+            page.Elements.Where(element => element.Name is "button" or "a").MaxBy(Prominence) is { } most
+            && Prominence(most) > 0
+                ? most
+                : null;
         var look = like is null
             ? " style=\"background-color: #1d4f3a; color: #fff; padding: .7em 1.4em; border: 0; border-radius: 4px; font: inherit; font-weight: bold; text-decoration: none; display: inline-block\""
-            : Written("class", like.Element.GetAttribute("class")) + Written("style", like.Element.GetAttribute("style"));
-        return EmbeddedText.Read(typeof(Block).Assembly, $"Editing.Blocks.{Key}.html").TrimEnd().Replace(" data-look", look, StringComparison.Ordinal);
+            : Written("class", like.Element.GetAttribute("class"))
+                + Written("style", like.Element.GetAttribute("style"));
+        return EmbeddedText
+            .Read(typeof(Block).Assembly, $"Editing.Blocks.{Key}.html")
+            .TrimEnd()
+            .Replace(" data-look", look, StringComparison.Ordinal);
 
         // The button that a page wants pressed: marked or called so, and not one of its menus.
         static int Prominence(SourceElement element)
         {
             var name = element.Element.ClassName ?? "";
             bool Named(string part) => name.Contains(part, StringComparison.OrdinalIgnoreCase);
-            if (Named("toggle") || Named("close") || string.IsNullOrWhiteSpace(element.Element.TextContent)) return 0;
+            if (Named("toggle") || Named("close") || string.IsNullOrWhiteSpace(element.Element.TextContent))
+                return 0;
             var looks = Named("btn") || Named("button") || Named("cta");
-            return (element.Element.GetAttribute(Wiring.RoleAttribute) == Wiring.Buy ? 8 : 0) + (looks && (Named("primary") || Named("cta")) ? 4 : 0)
-                + (looks ? 2 : element.Name == "button" ? 1 : 0) + (looks && element.Element.Closest("nav") is null ? 1 : 0);
+            return (element.Element.GetAttribute(Wiring.RoleAttribute) == Wiring.Buy ? 8 : 0)
+                + (looks && (Named("primary") || Named("cta")) ? 4 : 0)
+                + (
+                    looks ? 2
+                    : element.Name == "button" ? 1
+                    : 0
+                )
+                + (looks && element.Element.Closest("nav") is null ? 1 : 0);
         }
 
-        static string Written(string name, string? value) => value is null ? "" : $" {name}=\"{HtmlText.EncodeValue(value)}\"";
+        static string Written(string name, string? value) =>
+            value is null ? "" : $" {name}=\"{HtmlText.EncodeValue(value)}\"";
     }
 }

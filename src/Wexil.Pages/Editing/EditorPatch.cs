@@ -18,7 +18,16 @@ namespace Wexil.Pages.Editing;
 /// <param name="After">The element behind the run, by its number in the page as it stands; null when the run ends with its parent.</param>
 /// <param name="Html">The run's markup, made ready and numbered; for a whole document all of it.</param>
 /// <param name="Kind">What the markup is.</param>
-public sealed record EditorPatch(EditorPatchKind Kind, int From, int To, int Shift, int? Parent, int? Before, int? After, string Html)
+public sealed record EditorPatch(
+    EditorPatchKind Kind,
+    int From,
+    int To,
+    int Shift,
+    int? Parent,
+    int? Before,
+    int? After,
+    string Html
+)
 {
     // What a page is built on: with another one it is built anew.
     private static readonly HashSet<string> Foundations = ["html", "base", "script"];
@@ -26,25 +35,56 @@ public sealed record EditorPatch(EditorPatchKind Kind, int From, int To, int Shi
     /// <summary>The patch that leads from one source to another.</summary>
     /// <param name="serving">How the page is made ready for the editor.</param>
     /// <param name="known">What was done, where that is known: of two equal neighbours it tells which one was removed.</param>
-    public static EditorPatch Between(ParsedPage before, ParsedPage after, PageServing serving, TextChange? known = null)
+    public static EditorPatch Between(
+        ParsedPage before,
+        ParsedPage after,
+        PageServing serving,
+        TextChange? known = null
+    )
     {
         var (old, now) = (before.Map, after.Map);
-        if (old.Source == now.Source) return new(EditorPatchKind.Nothing, 0, 0, 0, null, null, null, "");
+        if (old.Source == now.Source)
+            return new(EditorPatchKind.Nothing, 0, 0, 0, null, null, null, "");
         var change = known ?? TextChange.Between(old.Source, now.Source);
-        var (start, oldEnd, newEnd) = (change.Start, change.Start + change.Removed.Length, change.Start + change.Inserted.Length);
+        var (start, oldEnd, newEnd) = (
+            change.Start,
+            change.Start + change.Removed.Length,
+            change.Start + change.Inserted.Length
+        );
         var shift = now.Elements.Count - old.Elements.Count;
         var node = CountBefore(old, start) - 1;
-        if (shift == 0 && TagOnly(old, now, start, oldEnd, newEnd, node) is { } tag && IsSameOutside(old, now, node + 1, node + 1, 0)) return tag with { Html = OpenTag(now, node, serving) };
+        if (
+            shift == 0
+            && TagOnly(old, now, start, oldEnd, newEnd, node) is { } tag
+            && IsSameOutside(old, now, node + 1, node + 1, 0)
+        )
+            return tag with { Html = OpenTag(now, node, serving) };
 
         // A tag is changed as a whole: half of one may well be half of another.
         start = Math.Min(TagAround(old, start)?.Start ?? start, TagAround(now, start)?.Start ?? start);
-        var rest = Math.Max((TagAround(old, oldEnd)?.OpenEnd ?? oldEnd) - oldEnd, (TagAround(now, newEnd)?.OpenEnd ?? newEnd) - newEnd);
+        var rest = Math.Max(
+            (TagAround(old, oldEnd)?.OpenEnd ?? oldEnd) - oldEnd,
+            (TagAround(now, newEnd)?.OpenEnd ?? newEnd) - newEnd
+        );
         (oldEnd, newEnd) = (Math.Max(oldEnd, start) + rest, Math.Max(newEnd, start) + rest);
-        for (var parent = Innermost(old, start, oldEnd, CountBefore(old, start) - 1); parent is not null; parent = old.Of(parent.Element.ParentElement!))
+        for (
+            var parent = Innermost(old, start, oldEnd, CountBefore(old, start) - 1);
+            parent is not null;
+            parent = old.Of(parent.Element.ParentElement!)
+        )
         {
             if (RunIn(old, now, parent, start, oldEnd, newEnd) is { } run)
-                return run.IsFoundation ? run.Patch with { Kind = EditorPatchKind.Document } : run.Patch with { Html = HostedHtml.PrepareStretch(now, run.Start, run.End, serving) };
-            if (parent.Element.ParentElement is null) break;
+                return run.IsFoundation
+                    ? run.Patch with
+                    {
+                        Kind = EditorPatchKind.Document,
+                    }
+                    : run.Patch with
+                    {
+                        Html = HostedHtml.PrepareStretch(now, run.Start, run.End, serving),
+                    };
+            if (parent.Element.ParentElement is null)
+                break;
         }
         return Whole(now, old.Elements.Count, serving);
     }
@@ -53,17 +93,29 @@ public sealed record EditorPatch(EditorPatchKind Kind, int From, int To, int Shi
     public static EditorPatch Whole(ParsedPage page, PageServing serving) => Whole(page.Map, 0, serving);
 
     private static EditorPatch Whole(SourceMap now, int count, PageServing serving) =>
-        new(EditorPatchKind.Body, 0, count, 0, null, null, null, HostedHtml.PrepareStretch(now, 0, now.Source.Length, serving));
+        new(
+            EditorPatchKind.Body,
+            0,
+            count,
+            0,
+            null,
+            null,
+            null,
+            HostedHtml.PrepareStretch(now, 0, now.Source.Length, serving)
+        );
 
     /// <summary>How many elements begin before a place.</summary>
     private static int CountBefore(SourceMap map, int place)
     {
-        int low = 0, high = map.Elements.Count;
+        int low = 0,
+            high = map.Elements.Count;
         while (low < high)
         {
             var middle = (low + high) / 2;
-            if (map.Elements[middle].Start < place) low = middle + 1;
-            else high = middle;
+            if (map.Elements[middle].Start < place)
+                low = middle + 1;
+            else
+                high = middle;
         }
         return low;
     }
@@ -72,29 +124,47 @@ public sealed record EditorPatch(EditorPatchKind Kind, int From, int To, int Shi
     private static bool IsSameOutside(SourceMap old, SourceMap now, int from, int to, int shift)
     {
         for (var i = 0; i < from; i++)
-            if (!IsSame(i, i)) return false;
+            if (!IsSame(i, i))
+                return false;
         for (var i = to; i < old.Elements.Count; i++)
-            if (!IsSame(i, i + shift)) return false;
+            if (!IsSame(i, i + shift))
+                return false;
         return true;
 
         bool IsSame(int oldId, int newId)
         {
             var (one, other) = (old.Elements[oldId], now.Elements[newId]);
-            if (one.Name != other.Name || one.Element.ParentElement?.LocalName != other.Element.ParentElement?.LocalName) return false;
+            if (
+                one.Name != other.Name
+                || one.Element.ParentElement?.LocalName != other.Element.ParentElement?.LocalName
+            )
+                return false;
             var (oneParent, otherParent) = (Parent(old, one), Parent(now, other));
             // A part whose parent is part of the change has another one in any case, and comes with the change.
-            if (oneParent is >= 0 && oneParent >= from && oneParent < to) return true;
+            if (oneParent is >= 0 && oneParent >= from && oneParent < to)
+                return true;
             return (oneParent >= to ? oneParent + shift : oneParent) == otherParent;
         }
 
-        static int Parent(SourceMap map, SourceElement element) => element.Element.ParentElement is { } parent && map.Of(parent) is { } placed ? placed.Id : -1;
+        static int Parent(SourceMap map, SourceElement element) =>
+            element.Element.ParentElement is { } parent && map.Of(parent) is { } placed ? placed.Id : -1;
     }
 
     /// <summary>The change lies in one start tag: nothing but its attributes has to be set.</summary>
     private static EditorPatch? TagOnly(SourceMap old, SourceMap now, int start, int oldEnd, int newEnd, int node)
     {
-        if (old.Find(node) is not { } element || now.Find(node) is not { } changed || Foundations.Contains(element.Name)) return null;
-        var isInside = changed.Start == element.Start && start > element.Start && oldEnd < element.OpenEnd && newEnd < changed.OpenEnd && element.OpenEnd - oldEnd == changed.OpenEnd - newEnd;
+        if (
+            old.Find(node) is not { } element
+            || now.Find(node) is not { } changed
+            || Foundations.Contains(element.Name)
+        )
+            return null;
+        var isInside =
+            changed.Start == element.Start
+            && start > element.Start
+            && oldEnd < element.OpenEnd
+            && newEnd < changed.OpenEnd
+            && element.OpenEnd - oldEnd == changed.OpenEnd - newEnd;
         return isInside ? new(EditorPatchKind.Tag, node, node, 0, node, null, null, "") : null;
     }
 
@@ -109,21 +179,37 @@ public sealed record EditorPatch(EditorPatchKind Kind, int From, int To, int Shi
     }
 
     /// <summary>The run of a parent's children that holds the change; null when the parent is text itself, or cannot be taken apart there.</summary>
-    private static (EditorPatch Patch, int Start, int End, bool IsFoundation)? RunIn(SourceMap old, SourceMap now, SourceElement parent, int start, int oldEnd, int newEnd)
+    private static (EditorPatch Patch, int Start, int End, bool IsFoundation)? RunIn(
+        SourceMap old,
+        SourceMap now,
+        SourceElement parent,
+        int start,
+        int oldEnd,
+        int newEnd
+    )
     {
-        if (!parent.IsWhole || now.Find(parent.Id) is not { IsWhole: true } same || same.Name != parent.Name) return null;
+        if (!parent.IsWhole || now.Find(parent.Id) is not { IsWhole: true } same || same.Name != parent.Name)
+            return null;
         // A browser reads these otherwise than by themselves.
-        if (parent.Element.NamespaceUri != NamespaceNames.HtmlUri || parent.Name is "noscript" or "template" or "pre" or "textarea") return null;
+        if (
+            parent.Element.NamespaceUri != NamespaceNames.HtmlUri
+            || parent.Name is "noscript" or "template" or "pre" or "textarea"
+        )
+            return null;
         // Text and its emphasis are one part, which somebody may be typing in.
-        if (parent.Element.ChildNodes.Any(node => node is IText text && !string.IsNullOrWhiteSpace(text.Data))) return null;
-        SourceElement? before = null, after = null;
+        if (parent.Element.ChildNodes.Any(node => node is IText text && !string.IsNullOrWhiteSpace(text.Data)))
+            return null;
+        SourceElement? before = null,
+            after = null;
         var last = parent.OpenEnd;
         foreach (var child in parent.Element.Children)
         {
             // What browsers moved stands elsewhere than in the source.
-            if (old.Of(child) is not { } placed || placed.Start < last) return null;
+            if (old.Of(child) is not { } placed || placed.Start < last)
+                return null;
             last = placed.End;
-            if (placed.End <= start) before = placed;
+            if (placed.End <= start)
+                before = placed;
             else if (placed.Start >= oldEnd)
             {
                 after = placed;
@@ -132,31 +218,51 @@ public sealed record EditorPatch(EditorPatchKind Kind, int From, int To, int Shi
         }
         var runStart = before?.End ?? parent.OpenEnd;
         var runEnd = after is null ? same.CloseStart : after.Start - oldEnd + newEnd;
-        if (runStart > start || runEnd < newEnd || (after is null && same.CloseStart - newEnd != parent.CloseStart - oldEnd)) return null;
+        if (
+            runStart > start
+            || runEnd < newEnd
+            || (after is null && same.CloseStart - newEnd != parent.CloseStart - oldEnd)
+        )
+            return null;
         var (from, to) = (CountBefore(old, runStart), CountBefore(old, after?.Start ?? parent.CloseStart));
         var shift = now.Elements.Count - old.Elements.Count;
-        if (before is not null && (now.Find(before.Id) is not { } stillBefore || stillBefore.End != before.End)) return null;
-        if (after is not null && (now.Find(after.Id + shift) is not { } stillAfter || stillAfter.Start != runEnd)) return null;
-        if (to + shift < from || !IsSameOutside(old, now, from, to, shift) || !StandsAlone(now, same, runStart, runEnd)) return null;
-        var isFoundation = parent.Name == "html" || HasFoundation(old, from, to) || HasFoundation(now, from, to + shift);
-        return (new(EditorPatchKind.Run, from, to, shift, parent.Id, before?.Id, after?.Id, ""), runStart, runEnd, isFoundation);
+        if (before is not null && (now.Find(before.Id) is not { } stillBefore || stillBefore.End != before.End))
+            return null;
+        if (after is not null && (now.Find(after.Id + shift) is not { } stillAfter || stillAfter.Start != runEnd))
+            return null;
+        if (to + shift < from || !IsSameOutside(old, now, from, to, shift) || !StandsAlone(now, same, runStart, runEnd))
+            return null;
+        var isFoundation =
+            parent.Name == "html" || HasFoundation(old, from, to) || HasFoundation(now, from, to + shift);
+        return (
+            new(EditorPatchKind.Run, from, to, shift, parent.Id, before?.Id, after?.Id, ""),
+            runStart,
+            runEnd,
+            isFoundation
+        );
     }
 
     /// <summary>Is a run by itself what it is in the page? A browser reads markup that is not well formed otherwise where more stands around it.</summary>
     private static bool StandsAlone(SourceMap map, SourceElement parent, int start, int end)
     {
-        var alone = new HtmlParser().ParseFragment(map.Source[start..end], parent.Element).SelectMany(node => node is IElement element ? element.QuerySelectorAll("*").Prepend(element) : []);
+        var alone = new HtmlParser()
+            .ParseFragment(map.Source[start..end], parent.Element)
+            .SelectMany(node => node is IElement element ? element.QuerySelectorAll("*").Prepend(element) : []);
         var held = parent.Element.QuerySelectorAll("*");
         // Of what browsers add by themselves, only the parts of tables are where they were expected.
-        if (held.Any(element => map.Of(element) is null && element.LocalName is not ("tbody" or "colgroup" or "tr"))) return false;
-        var inPage = held.Where(element => map.Of(element) is not { } placed || (placed.Start >= start && placed.Start < end));
+        if (held.Any(element => map.Of(element) is null && element.LocalName is not ("tbody" or "colgroup" or "tr")))
+            return false;
+        var inPage = held.Where(element =>
+            map.Of(element) is not { } placed || (placed.Start >= start && placed.Start < end)
+        );
         return alone.Select(element => element.LocalName).SequenceEqual(inPage.Select(element => element.LocalName));
     }
 
     private static bool HasFoundation(SourceMap map, int from, int to)
     {
         for (var i = from; i < to; i++)
-            if (Foundations.Contains(map.Elements[i].Name)) return true;
+            if (Foundations.Contains(map.Elements[i].Name))
+                return true;
         return false;
     }
 
@@ -166,7 +272,8 @@ public sealed record EditorPatch(EditorPatchKind Kind, int From, int To, int Shi
         for (var i = last; i >= 0; i--)
         {
             var element = map.Elements[i];
-            if (element.OpenEnd <= start && element.CloseStart >= end) return element;
+            if (element.OpenEnd <= start && element.CloseStart >= end)
+                return element;
         }
         return null;
     }

@@ -20,70 +20,133 @@ public readonly record struct Edited(string? Source, string Label, string? Probl
 /// <summary>Makes edits in a page's source. What an edit is not about stays byte for byte.</summary>
 public static partial class PageEditor
 {
-    private const int MaxTextLength = 20_000, MaxValueLength = 2_000;
+    private const int MaxTextLength = 20_000,
+        MaxValueLength = 2_000;
 
-    private static readonly HashSet<string> Frame = ["html", "head", "body", "title", "script", "style", "meta", "link", "base"];
+    private static readonly HashSet<string> Frame =
+    [
+        "html",
+        "head",
+        "body",
+        "title",
+        "script",
+        "style",
+        "meta",
+        "link",
+        "base",
+    ];
 
     // What a person can set from the panel; anything else is for the source.
     private static readonly HashSet<string> Properties =
-        ["color", "background-color", "font-size", "padding", "border-radius", "text-align", "text-wrap", "width", "max-width", "font-weight"];
+    [
+        "color",
+        "background-color",
+        "font-size",
+        "padding",
+        "border-radius",
+        "text-align",
+        "text-wrap",
+        "width",
+        "max-width",
+        "font-weight",
+    ];
 
     public static Edited Apply(string source, PageEdit edit) => Apply(ParsedPage.From(source), edit);
 
     public static Edited Apply(ParsedPage page, PageEdit edit)
     {
-        if (edit is PageEdit.Source typed) return PageSource.Measure(typed.Whole).Depth > PageSource.MaxDepth ? Edited.Refuse(PageSource.Problem(typed.Whole)!) : new(typed.Whole, "Source", null);
+        if (edit is PageEdit.Source typed)
+            return PageSource.Measure(typed.Whole).Depth > PageSource.MaxDepth
+                ? Edited.Refuse(PageSource.Problem(typed.Whole)!)
+                : new(typed.Whole, "Source", null);
         var map = page.Map;
         return edit switch
         {
             PageEdit.Settings settings => new(PageSettings.Write(map, settings.To), "Page settings", null),
             PageEdit.Text text => At(map, text.Node, node => SetText(map, node, text.Html)),
             PageEdit.Picture picture => At(map, picture.Node, node => SetPicture(map, node, picture)),
-            PageEdit.Background background => At(map, background.Node, node => SetBackground(map, node, background.File)),
+            PageEdit.Background background => At(map, background.Node, node =>
+                SetBackground(map, node, background.File)
+            ),
             PageEdit.Address address => At(map, address.Node, node => SetAddress(map, node, address.To)),
-            PageEdit.Hint hint => At(map, hint.Node, node => node.Name is "input" or "textarea"
-                ? Done(map, "Words in a field", edits => Attributes.Set(edits, map.Source, node.Tag, node.Element.GetAttribute("type") is "submit" or "button" ? "value" : "placeholder", Short(hint.Words)))
-                : Edited.Refuse("Only a form field has words in it.")),
+            PageEdit.Hint hint => At(map, hint.Node, node =>
+                node.Name is "input" or "textarea"
+                    ? Done(map, "Words in a field", edits =>
+                        Attributes.Set(
+                            edits,
+                            map.Source,
+                            node.Tag,
+                            node.Element.GetAttribute("type") is "submit" or "button" ? "value" : "placeholder",
+                            Short(hint.Words)
+                        )
+                    )
+                    : Edited.Refuse("Only a form field has words in it.")
+            ),
             PageEdit.Look look => At(map, look.Node, node => SetLook(map, node, look.Property, look.Value)),
             PageEdit.Move move => At(map, move.Node, node => Swap(map, node, move.Down)),
             PageEdit.Duplicate duplicate => At(map, duplicate.Node, node => Copy(map, node)),
-            PageEdit.Hide hide => At(map, hide.Node, node => Done(map, $"Hid {Kind(node)}", edits => SetStyle(edits, map.Source, node, "display", "none !important"))),
-            PageEdit.Show show => At(map, show.Node, node => Done(map, $"Showed {Kind(node)}", edits => SetStyle(edits, map.Source, node, "display", null))),
-            PageEdit.Remove remove => At(map, remove.Node, node => Done(map, $"Removed {Kind(node)}", edits => Cut(edits, map, node))),
+            PageEdit.Hide hide => At(map, hide.Node, node =>
+                Done(map, $"Hid {Kind(node)}", edits => SetStyle(edits, map.Source, node, "display", "none !important"))
+            ),
+            PageEdit.Show show => At(map, show.Node, node =>
+                Done(map, $"Showed {Kind(node)}", edits => SetStyle(edits, map.Source, node, "display", null))
+            ),
+            PageEdit.Remove remove => At(map, remove.Node, node =>
+                Done(map, $"Removed {Kind(node)}", edits => Cut(edits, map, node))
+            ),
             PageEdit.Insert insert => At(map, insert.Node, node => Add(map, node, insert.Block)),
             PageEdit.Role role => At(map, role.Node, node => SetRole(map, node, role.For)),
-            PageEdit.TakeForm form => At(map, form.Node, node => node.Name == "form"
-                ? Done(map, "Form taken over", edits => Attributes.Remove(edits, node.Tag, "action", "method", "target", "onsubmit"))
-                : Edited.Refuse("This is not a form.")),
+            PageEdit.TakeForm form => At(map, form.Node, node =>
+                node.Name == "form"
+                    ? Done(map, "Form taken over", edits =>
+                        Attributes.Remove(edits, node.Tag, "action", "method", "target", "onsubmit")
+                    )
+                    : Edited.Refuse("This is not a form.")
+            ),
             _ => throw new ArgumentOutOfRangeException(nameof(edit)),
         };
     }
 
     private static Edited At(SourceMap map, int id, Func<SourceElement, Edited> change)
     {
-        if (map.Find(id) is not { } node) return Edited.Refuse("This part is not on the page any more. The page was changed meanwhile.");
-        if (Frame.Contains(node.Name)) return Edited.Refuse("This part belongs to the page as a whole; change it in the source.");
-        return IsWhole(map, node) ? Numbered(change(node), id) : Edited.Refuse("The markup is not well formed here, so this part can be changed in the source only.");
+        if (map.Find(id) is not { } node)
+            return Edited.Refuse("This part is not on the page any more. The page was changed meanwhile.");
+        if (Frame.Contains(node.Name))
+            return Edited.Refuse("This part belongs to the page as a whole; change it in the source.");
+        return IsWhole(map, node)
+            ? Numbered(change(node), id)
+            : Edited.Refuse("The markup is not well formed here, so this part can be changed in the source only.");
     }
 
     /// <summary>Is the piece of source by itself what it is on the page? Browsers move parts of misnested tables and forms elsewhere.</summary>
     private static bool IsWhole(SourceMap map, SourceElement node)
     {
-        if (!node.IsWhole) return false;
+        if (!node.IsWhole)
+            return false;
         var context = node.Element.ParentElement ?? node.Element;
         var nodes = new HtmlParser().ParseFragment(map.Outer(node), context);
         var alone = nodes.OfType<IElement>().FirstOrDefault(element => element.LocalName == node.Name);
-        return alone is not null && nodes.All(other => other == alone || (other is not IElement && string.IsNullOrWhiteSpace(other.TextContent)))
-            && alone.TextContent == node.Element.TextContent && alone.QuerySelectorAll("*").Length == node.Element.QuerySelectorAll("*").Length;
+        return alone is not null
+            && nodes.All(other =>
+                other == alone || (other is not IElement && string.IsNullOrWhiteSpace(other.TextContent))
+            )
+            && alone.TextContent == node.Element.TextContent
+            && alone.QuerySelectorAll("*").Length == node.Element.QuerySelectorAll("*").Length;
     }
 
     /// <summary>An edit that changes no start tag in front of its part leaves the part its number.</summary>
-    private static Edited Numbered(Edited edited, int id) => edited.Source is null || edited.Node is not null ? edited : edited with { Node = id };
+    private static Edited Numbered(Edited edited, int id) =>
+        edited.Source is null || edited.Node is not null ? edited : edited with { Node = id };
 
     private static Edited Found(Edited edited, int place)
     {
         var elements = SourceMap.Of(edited.Source!).Elements;
-        return elements.FirstOrDefault(element => element.Start >= place) is { } part ? edited with { Node = part.Id } : edited;
+        return elements.FirstOrDefault(element => element.Start >= place) is { } part
+            ? edited with
+            {
+                Node = part.Id,
+            }
+            : edited;
     }
 
     private static Edited Done(SourceMap map, string label, Action<SourceEdits> change)
@@ -93,29 +156,35 @@ public static partial class PageEditor
         return Done(edits, label);
     }
 
-    private static Edited Done(SourceEdits edits, string label) => new(edits.Apply(), label, null) { Change = edits.Change() };
+    private static Edited Done(SourceEdits edits, string label) =>
+        new(edits.Apply(), label, null) { Change = edits.Change() };
 
     private static Edited SetText(SourceMap map, SourceElement node, string html)
     {
-        if (html.Length > MaxTextLength) return Edited.Refuse($"At most {MaxTextLength:N0} characters at a time.");
+        if (html.Length > MaxTextLength)
+            return Edited.Refuse($"At most {MaxTextLength:N0} characters at a time.");
         var inner = TypedMarkup.Rebuild(map, node, html);
         return Done(map, $"Text of {Kind(node)}", edits => edits.Replace(node.OpenEnd, node.CloseStart, inner));
     }
 
     private static Edited SetPicture(SourceMap map, SourceElement node, PageEdit.Picture picture)
     {
-        if (node.Name != "img") return Edited.Refuse("This is not a picture.");
-        if (picture.File is { } address && !IsSafe(address)) return Edited.Refuse("A picture’s address begins with http, https or a file of the page.");
+        if (node.Name != "img")
+            return Edited.Refuse("This is not a picture.");
+        if (picture.File is { } address && !IsSafe(address))
+            return Edited.Refuse("A picture’s address begins with http, https or a file of the page.");
         return Done(map, picture.File is null ? "Words for a picture" : "Picture", edits =>
         {
             Attributes.Set(edits, map.Source, node.Tag, "alt", Short(picture.Alternative));
-            if (picture.File is null) return;
+            if (picture.File is null)
+                return;
             Attributes.Set(edits, map.Source, node.Tag, "src", picture.File);
             // Other sizes of the old picture would be shown in the new one's place.
             Attributes.Remove(edits, node.Tag, "srcset", "sizes");
             if (node.Element.ParentElement is { LocalName: "picture" } parent)
                 foreach (var other in parent.Children.Where(child => child.LocalName == "source"))
-                    if (map.Of(other) is { } alternative) Cut(edits, map, alternative);
+                    if (map.Of(other) is { } alternative)
+                        Cut(edits, map, alternative);
         });
     }
 
@@ -125,11 +194,18 @@ public static partial class PageEditor
     /// </summary>
     private static Edited SetBackground(SourceMap map, SourceElement node, string file)
     {
-        if (!IsSafe(file) || file.Length == 0 || file.AsSpan().ContainsAny("'\\()")) return Edited.Refuse("A picture’s address begins with http, https or a file of the page.");
+        if (!IsSafe(file) || file.Length == 0 || file.AsSpan().ContainsAny("'\\()"))
+            return Edited.Refuse("A picture’s address begins with http, https or a file of the page.");
         var own = node.Element.GetAttribute("style");
         var edits = new SourceEdits(map.Source);
         if (own is not null && UrlInStyle().Matches(own) is [var only])
-            Attributes.Set(edits, map.Source, node.Tag, "style", string.Concat(own.AsSpan(0, only.Index), $"url('{file}')", own.AsSpan(only.Index + only.Length)));
+            Attributes.Set(
+                edits,
+                map.Source,
+                node.Tag,
+                "style",
+                string.Concat(own.AsSpan(0, only.Index), $"url('{file}')", own.AsSpan(only.Index + only.Length))
+            );
         else
             SetStyle(edits, map.Source, node, "background-image", $"url('{file}') !important");
         return Done(edits, $"Background of {Kind(node)}");
@@ -138,26 +214,45 @@ public static partial class PageEditor
     private static Edited SetAddress(SourceMap map, SourceElement node, string to)
     {
         to = to.Trim();
-        var name = node.Name is "a" or "area" ? "href" : node.Name is "iframe" or "video" or "audio" or "source" ? "src" : node.Name == "form" ? "action" : null;
-        if (name is null) return Edited.Refuse("Only a link, a video or a form leads somewhere.");
-        if (!IsSafe(to)) return Edited.Refuse("An address begins with http, https, mailto, tel, / or #.");
+        var name =
+            node.Name is "a" or "area" ? "href"
+            : node.Name is "iframe" or "video" or "audio" or "source" ? "src"
+            : node.Name == "form" ? "action"
+            : null;
+        if (name is null)
+            return Edited.Refuse("Only a link, a video or a form leads somewhere.");
+        if (!IsSafe(to))
+            return Edited.Refuse("An address begins with http, https, mailto, tel, / or #.");
         return Done(map, $"Address of {Kind(node)}", edits => Attributes.Set(edits, map.Source, node.Tag, name, to));
     }
 
     private static Edited SetLook(SourceMap map, SourceElement node, string property, string? value)
     {
-        if (!Properties.Contains(property)) return Edited.Refuse("This cannot be set here; use the source.");
-        if (value is not null && !SafeValue().IsMatch(value)) return Edited.Refuse("This value cannot be used: write a colour such as #2d6a3e, or a size such as 18px.");
-        return Done(map, $"Look of {Kind(node)}", edits => SetStyle(edits, map.Source, node, property, string.IsNullOrWhiteSpace(value) ? null : value.Trim()));
+        if (!Properties.Contains(property))
+            return Edited.Refuse("This cannot be set here; use the source.");
+        if (value is not null && !SafeValue().IsMatch(value))
+            return Edited.Refuse("This value cannot be used: write a colour such as #2d6a3e, or a size such as 18px.");
+        return Done(map, $"Look of {Kind(node)}", edits =>
+            SetStyle(edits, map.Source, node, property, string.IsNullOrWhiteSpace(value) ? null : value.Trim())
+        );
     }
 
     private static Edited SetRole(SourceMap map, SourceElement node, LinkRole role)
     {
-        if (node.Name != "a") return Edited.Refuse("Only a link can be this.");
+        if (node.Name != "a")
+            return Edited.Refuse("Only a link can be this.");
         return Done(map, "What a link is for", edits =>
         {
-            if (role == LinkRole.None) Attributes.Remove(edits, node.Tag, Wiring.RoleAttribute);
-            else Attributes.Set(edits, map.Source, node.Tag, Wiring.RoleAttribute, role == LinkRole.Buy ? Wiring.Buy : Wiring.No);
+            if (role == LinkRole.None)
+                Attributes.Remove(edits, node.Tag, Wiring.RoleAttribute);
+            else
+                Attributes.Set(
+                    edits,
+                    map.Source,
+                    node.Tag,
+                    Wiring.RoleAttribute,
+                    role == LinkRole.Buy ? Wiring.Buy : Wiring.No
+                );
         });
     }
 
@@ -166,9 +261,11 @@ public static partial class PageEditor
         var other = node.Element;
         do other = down ? other.NextElementSibling : other.PreviousElementSibling;
         while (other is not null && (other.LocalName is "script" or "style" or "br" || map.Of(other) is null));
-        if (other is null) return Edited.Refuse(down ? "It is the last one here." : "It is the first one here.");
+        if (other is null)
+            return Edited.Refuse(down ? "It is the last one here." : "It is the first one here.");
         var neighbour = map.Of(other)!;
-        if (!IsWhole(map, neighbour) || (down ? neighbour.Start < node.End : node.Start < neighbour.End)) return Edited.Refuse("The markup beside it is not well formed, so it can be moved in the source only.");
+        if (!IsWhole(map, neighbour) || (down ? neighbour.Start < node.End : node.Start < neighbour.End))
+            return Edited.Refuse("The markup beside it is not well formed, so it can be moved in the source only.");
         var (first, second) = down ? (node, neighbour) : (neighbour, node);
         var moved = Done(map, $"Moved {Kind(node)} {(down ? "down" : "up")}", edits =>
         {
@@ -183,14 +280,26 @@ public static partial class PageEditor
         // Two elements of one id would confuse the page's own styles and scripts.
         var copy = new SourceEdits(map.Outer(node));
         foreach (var held in map.Elements.Skip(node.Id).TakeWhile(element => element.Start < node.End))
-            if (held.Tag["id"] is { } id) copy.Replace(id.Start - node.Start - 1, id.End - node.Start, "");
-        return Found(Done(map, $"Duplicated {Kind(node)}", edits => edits.Insert(node.End, Indent(map.Source, node.Start) + copy.Apply())), node.End);
+            if (held.Tag["id"] is { } id)
+                copy.Replace(id.Start - node.Start - 1, id.End - node.Start, "");
+        return Found(
+            Done(map, $"Duplicated {Kind(node)}", edits =>
+                edits.Insert(node.End, Indent(map.Source, node.Start) + copy.Apply())
+            ),
+            node.End
+        );
     }
 
     private static Edited Add(SourceMap map, SourceElement node, string key)
     {
-        if (Block.Find(key) is not { } block) return Edited.Refuse("There is no such block.");
-        return Found(Done(map, $"Added {block.Name.ToLowerInvariant()}", edits => edits.Insert(node.End, Indent(map.Source, node.Start) + block.For(map))), node.End);
+        if (Block.Find(key) is not { } block)
+            return Edited.Refuse("There is no such block.");
+        return Found(
+            Done(map, $"Added {block.Name.ToLowerInvariant()}", edits =>
+                edits.Insert(node.End, Indent(map.Source, node.Start) + block.For(map))
+            ),
+            node.End
+        );
     }
 
     private static void Cut(SourceEdits edits, SourceMap map, SourceElement node)
@@ -198,17 +307,32 @@ public static partial class PageEditor
         // A line that held nothing else goes with it.
         var source = map.Source;
         var start = node.Start;
-        while (start > 0 && source[start - 1] is ' ' or '\t') start--;
-        var alone = (start == 0 || source[start - 1] == '\n') && (node.End == source.Length || source[node.End] is '\n' or '\r');
-        if (!alone) edits.Replace(node.Start, node.End, "");
-        else edits.Replace(start, node.End < source.Length ? source.IndexOf('\n', node.End) is >= 0 and var line ? line + 1 : source.Length : source.Length, "");
+        while (start > 0 && source[start - 1] is ' ' or '\t')
+            start--;
+        var alone =
+            (start == 0 || source[start - 1] == '\n')
+            && (node.End == source.Length || source[node.End] is '\n' or '\r');
+        if (!alone)
+            edits.Replace(node.Start, node.End, "");
+        else
+            edits.Replace(
+                start,
+                node.End < source.Length
+                    ? source.IndexOf('\n', node.End) is >= 0 and var line
+                        ? line + 1
+                        : source.Length
+                    : source.Length,
+                ""
+            );
     }
 
     private static void SetStyle(SourceEdits edits, string source, SourceElement node, string property, string? value)
     {
         var style = InlineStyle.With(node.Element.GetAttribute("style"), property, value);
-        if (style.Length == 0) Attributes.Remove(edits, node.Tag, "style");
-        else Attributes.Set(edits, source, node.Tag, "style", style);
+        if (style.Length == 0)
+            Attributes.Remove(edits, node.Tag, "style");
+        else
+            Attributes.Set(edits, source, node.Tag, "style", style);
     }
 
     private static string Indent(string source, int place)
@@ -218,25 +342,29 @@ public static partial class PageEditor
         return line > 0 && string.IsNullOrWhiteSpace(before) ? "\n" + before : "";
     }
 
-    private static string Kind(SourceElement node) => node.Name switch
-    {
-        "h1" => "the headline",
-        "h2" or "h3" or "h4" or "h5" or "h6" => "a heading",
-        "p" => "a paragraph",
-        "a" => "a link",
-        "button" => "a button",
-        "img" => "a picture",
-        "li" => "a point",
-        "form" => "a form",
-        "section" or "div" or "article" or "header" or "footer" or "main" or "aside" => "a section",
-        _ => "a part",
-    };
+    private static string Kind(SourceElement node) =>
+        node.Name switch
+        {
+            "h1" => "the headline",
+            "h2" or "h3" or "h4" or "h5" or "h6" => "a heading",
+            "p" => "a paragraph",
+            "a" => "a link",
+            "button" => "a button",
+            "img" => "a picture",
+            "li" => "a point",
+            "form" => "a form",
+            "section" or "div" or "article" or "header" or "footer" or "main" or "aside" => "a section",
+            _ => "a part",
+        };
 
     private static string Short(string value) => value.Length <= MaxValueLength ? value : value[..MaxValueLength];
 
     private static bool IsSafe(string address) => address.Length <= MaxValueLength && SafeAddress().IsMatch(address);
 
-    [GeneratedRegex(@"^(https?://|mailto:|tel:|/|#|\?|data:image/|(?![a-zA-Z][a-zA-Z0-9+.-]*:))[^\x00-\x1f""<>]*$", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(
+        @"^(https?://|mailto:|tel:|/|#|\?|data:image/|(?![a-zA-Z][a-zA-Z0-9+.-]*:))[^\x00-\x1f""<>]*$",
+        RegexOptions.IgnoreCase
+    )]
     private static partial Regex SafeAddress();
 
     [GeneratedRegex(@"url\(\s*(?:'[^']*'|""[^""]*""|[^'""()\s]*)\s*\)", RegexOptions.IgnoreCase)]

@@ -25,7 +25,8 @@ public sealed class ParsedPage
             PageEdit.Hide hide => hide.Node,
             _ => null,
         };
-        if (whole is not { } node || Map.Find(node) is not { } element) return stretch;
+        if (whole is not { } node || Map.Find(node) is not { } element)
+            return stretch;
         return (Math.Min(stretch.Start, element.Start), Math.Max(stretch.End, element.End));
     }
 
@@ -33,7 +34,8 @@ public sealed class ParsedPage
     public int? StartOf(int node) => Map.Find(node)?.Start;
 
     /// <summary>The words of a part, to be shown to a person; null when there is no such part.</summary>
-    public string? WordsOf(int node) => Map.Find(node) is { } element ? HtmlText.Collapse(element.Element.TextContent) : null;
+    public string? WordsOf(int node) =>
+        Map.Find(node) is { } element ? HtmlText.Collapse(element.Element.TextContent) : null;
 
     /// <summary>The number of the innermost part that holds a place of the source; null when none does.</summary>
     public int? PartAt(int place)
@@ -41,8 +43,10 @@ public sealed class ParsedPage
         SourceElement? found = null;
         foreach (var element in Map.Elements)
         {
-            if (element.Start > place) break;
-            if (place < element.End) found = element;
+            if (element.Start > place)
+                break;
+            if (place < element.End)
+                found = element;
         }
         return found?.Id;
     }

@@ -13,12 +13,54 @@ internal static class TypedMarkup
 {
     public const string NumberAttribute = "data-wx";
 
-    private static readonly HashSet<string> Emphasis = ["b", "strong", "i", "em", "u", "s", "small", "mark", "sub", "sup"];
-    private static readonly HashSet<string> Dropped = ["script", "style", "iframe", "object", "embed", "link", "meta", "form", "input", "template", "base"];
+    private static readonly HashSet<string> Emphasis =
+    [
+        "b",
+        "strong",
+        "i",
+        "em",
+        "u",
+        "s",
+        "small",
+        "mark",
+        "sub",
+        "sup",
+    ];
+    private static readonly HashSet<string> Dropped =
+    [
+        "script",
+        "style",
+        "iframe",
+        "object",
+        "embed",
+        "link",
+        "meta",
+        "form",
+        "input",
+        "template",
+        "base",
+    ];
 
     // Kept whole: nothing in them is edited as text of what holds them.
     private static readonly HashSet<string> Opaque =
-        ["script", "style", "svg", "img", "picture", "video", "audio", "iframe", "object", "input", "select", "textarea", "noscript", "canvas", "form", "table"];
+    [
+        "script",
+        "style",
+        "svg",
+        "img",
+        "picture",
+        "video",
+        "audio",
+        "iframe",
+        "object",
+        "input",
+        "select",
+        "textarea",
+        "noscript",
+        "canvas",
+        "form",
+        "table",
+    ];
 
     public static string Rebuild(SourceMap map, SourceElement host, string html)
     {
@@ -35,15 +77,18 @@ internal static class TypedMarkup
         {
             foreach (var child in children)
             {
-                if (child is IText text) result.Append(Text(text.Data));
-                else if (child is IElement element) Element(element);
+                if (child is IText text)
+                    result.Append(Text(text.Data));
+                else if (child is IElement element)
+                    Element(element);
             }
         }
 
         string Text(string data)
         {
             // What a page breaks off with would swallow whatever comes behind it now.
-            if (texts.TryGetValue(data, out var written) && !written.EndsWith("</", StringComparison.Ordinal)) return written;
+            if (texts.TryGetValue(data, out var written) && !written.EndsWith("</", StringComparison.Ordinal))
+                return written;
             return HtmlText.Encode(keepsSpaces ? data : data.Replace('\u00A0', ' '));
         }
 
@@ -60,7 +105,8 @@ internal static class TypedMarkup
                 Write(element.ChildNodes);
                 result.Append(map.Source, own.CloseStart, own.End - own.CloseStart);
             }
-            else if (element.LocalName == "br") result.Append("<br>");
+            else if (element.LocalName == "br")
+                result.Append("<br>");
             else if (Emphasis.Contains(element.LocalName))
             {
                 result.Append('<').Append(element.LocalName).Append('>');
@@ -70,14 +116,20 @@ internal static class TypedMarkup
             else if (!Dropped.Contains(element.LocalName))
             {
                 // A browser wraps a new line in a block of its own.
-                if (element.LocalName is "div" or "p" && result.Length > 0) result.Append("<br>");
+                if (element.LocalName is "div" or "p" && result.Length > 0)
+                    result.Append("<br>");
                 Write(element.ChildNodes);
             }
         }
 
         SourceElement? Own(IElement element) =>
-            int.TryParse(element.GetAttribute(NumberAttribute), out var id) && map.Find(id) is { IsWhole: true } own
-            && own.Start >= host.OpenEnd && own.End <= host.CloseStart && own.Name == element.LocalName ? own : null;
+            int.TryParse(element.GetAttribute(NumberAttribute), out var id)
+            && map.Find(id) is { IsWhole: true } own
+            && own.Start >= host.OpenEnd
+            && own.End <= host.CloseStart
+            && own.Name == element.LocalName
+                ? own
+                : null;
     }
 
     private static void Remember(SourceMap map, SourceElement element, Dictionary<string, string> texts)
@@ -85,7 +137,8 @@ internal static class TypedMarkup
         var place = element.OpenEnd;
         foreach (var child in element.Element.Children)
         {
-            if (map.Of(child) is not { } held) continue;
+            if (map.Of(child) is not { } held)
+                continue;
             Gap(place, held.Start);
             place = Math.Max(place, held.End);
             Remember(map, held, texts);
@@ -94,7 +147,8 @@ internal static class TypedMarkup
 
         void Gap(int start, int end)
         {
-            if (start >= end) return;
+            if (start >= end)
+                return;
             var written = map.Source[start..end];
             texts.TryAdd(HtmlText.Decode(written).ReplaceLineEndings("\n"), written);
         }

@@ -14,7 +14,14 @@ namespace Wexil.Pages.Serving;
 /// <param name="Has">Is there a file of this path in the page's folder? By it, paths from the root of the site that the page came from are found.</param>
 /// <param name="Wiring">What its forms and buttons are wired to.</param>
 /// <param name="View">Who looks at it.</param>
-public sealed record PageServing(string Path, string Folder, WiringPlan Wiring, Func<string, string?>? Asset = null, PageView View = PageView.Visitor, Func<string, bool>? Has = null)
+public sealed record PageServing(
+    string Path,
+    string Folder,
+    WiringPlan Wiring,
+    Func<string, string?>? Asset = null,
+    PageView View = PageView.Visitor,
+    Func<string, bool>? Has = null
+)
 {
     /// <summary>Markup put in front of everything, in the editor.</summary>
     public string Ahead { get; init; } = "";
@@ -45,7 +52,8 @@ public static partial class HostedHtml
     /// <summary>A field that people do not see and programs fill in.</summary>
     public const string TrapField = "wx_leave_empty";
 
-    private const string Trap = $"<span style=\"position:absolute;left:-9999px\" aria-hidden=\"true\"><input name=\"{TrapField}\" tabindex=\"-1\" autocomplete=\"off\"></span>";
+    private const string Trap =
+        $"<span style=\"position:absolute;left:-9999px\" aria-hidden=\"true\"><input name=\"{TrapField}\" tabindex=\"-1\" autocomplete=\"off\"></span>";
 
     private static readonly Dictionary<string, string[]> References = new(StringComparer.Ordinal)
     {
@@ -75,7 +83,8 @@ public static partial class HostedHtml
     {
         var map = SourceMap.Of(html);
         var edits = new SourceEdits(html);
-        if (serving.Ahead.Length > 0) edits.Insert(AheadOf(map), serving.Ahead);
+        if (serving.Ahead.Length > 0)
+            edits.Insert(AheadOf(map), serving.Ahead);
         var targets = MakeReady(map, map.Elements, edits, serving);
         return new(edits.Apply(), targets);
     }
@@ -88,7 +97,12 @@ public static partial class HostedHtml
         return edits.Apply(start, end);
     }
 
-    private static List<string> MakeReady(SourceMap map, IEnumerable<SourceElement> nodes, SourceEdits edits, PageServing serving)
+    private static List<string> MakeReady(
+        SourceMap map,
+        IEnumerable<SourceElement> nodes,
+        SourceEdits edits,
+        PageServing serving
+    )
     {
         var html = map.Source;
         var based = map.Document.QuerySelector("base[href]");
@@ -104,12 +118,22 @@ public static partial class HostedHtml
                 edits.Replace(node.Start, node.End, "");
                 continue;
             }
-            if (serving.View == PageView.Editor) edits.Insert(tag.NameEnd, $" {TypedMarkup.NumberAttribute}=\"{node.Id.ToString(CultureInfo.InvariantCulture)}\"");
-            if (element == based && tag["href"] is { } baseHref) Splice(edits, html, baseHref, value => resolver.Absolute(value, asset: false));
+            if (serving.View == PageView.Editor)
+                edits.Insert(
+                    tag.NameEnd,
+                    $" {TypedMarkup.NumberAttribute}=\"{node.Id.ToString(CultureInfo.InvariantCulture)}\""
+                );
+            if (element == based && tag["href"] is { } baseHref)
+                Splice(edits, html, baseHref, value => resolver.Absolute(value, asset: false));
             else if (node.Name == "link" && IsCanonical(element))
                 Attributes.Set(edits, html, tag, "href", canonical);
-            else if (serving.View != PageView.Visitor && IsForVisitorsOnly(element)) Silence(edits, node);
-            else if (node.Name == "form" && OptInForms.EmailField(element) is { } field && OptInForms.IsWired(element.GetAttribute("action")?.Trim(), serving.Wiring))
+            else if (serving.View != PageView.Visitor && IsForVisitorsOnly(element))
+                Silence(edits, node);
+            else if (
+                node.Name == "form"
+                && OptInForms.EmailField(element) is { } field
+                && OptInForms.IsWired(element.GetAttribute("action")?.Trim(), serving.Wiring)
+            )
             {
                 WireForm(map, edits, tag, field, serving);
                 if (serving.View == PageView.Visitor)
@@ -118,10 +142,14 @@ public static partial class HostedHtml
                     MakeUsable(map, edits, element, field);
                 }
             }
-            else if (node.Name is "a" or "area" && Wiring.RoleOf(element, serving.Wiring) is { } role) WireLink(edits, html, node, role, serving, targets);
-            else if (based is null) SpliceReferences(html, edits, node, resolver);
-            if (based is null && tag["style"] is { } style) Splice(edits, html, style, resolver.AbsoluteStyles);
-            if (based is null && node.Name == "style") SpliceStyles(html, edits, node, resolver);
+            else if (node.Name is "a" or "area" && Wiring.RoleOf(element, serving.Wiring) is { } role)
+                WireLink(edits, html, node, role, serving, targets);
+            else if (based is null)
+                SpliceReferences(html, edits, node, resolver);
+            if (based is null && tag["style"] is { } style)
+                Splice(edits, html, style, resolver.AbsoluteStyles);
+            if (based is null && node.Name == "style")
+                SpliceStyles(html, edits, node, resolver);
         }
         return targets;
     }
@@ -143,23 +171,38 @@ public static partial class HostedHtml
 
     /// <summary>A style sheet of a page whose paths from the root of the site that it came from lead into the page's folder.</summary>
     public static string RootedStyles(string css, string folder, Func<string, bool> has) =>
-        StyleUrl().Replace(css, match => match.Groups[1].Value + (match.Groups[2].Value is ['/', ..] path ? Rooted(path, folder, has) ?? path : match.Groups[2].Value));
+        StyleUrl()
+            .Replace(css, match =>
+                match.Groups[1].Value
+                + (match.Groups[2].Value is ['/', ..] path ? Rooted(path, folder, has) ?? path : match.Groups[2].Value)
+            );
 
     /// <summary>A path from the root of a site ("/icon.svg") as it is found in the page's folder; null where the page has no such file.</summary>
     private static string? Rooted(string path, string folder, Func<string, bool>? has)
     {
-        if (has is null || path.StartsWith("//", StringComparison.Ordinal) || path.StartsWith(folder, StringComparison.Ordinal)) return null;
+        if (
+            has is null
+            || path.StartsWith("//", StringComparison.Ordinal)
+            || path.StartsWith(folder, StringComparison.Ordinal)
+        )
+            return null;
         var file = path[1..].Split('?', '#')[0];
         return file.Length > 0 && has(Uri.UnescapeDataString(HtmlText.Decode(file))) ? folder + path[1..] : null;
     }
 
     private static void SpliceReferences(string html, SourceEdits edits, SourceElement node, Resolver resolver)
     {
-        if (!References.TryGetValue(node.Name, out var names)) return;
+        if (!References.TryGetValue(node.Name, out var names))
+            return;
         foreach (var name in names)
         {
-            if (node.Tag[name] is not { } attribute) continue;
-            Splice(edits, html, attribute, value => name.EndsWith("srcset", StringComparison.Ordinal) ? resolver.AbsoluteSet(value) : resolver.Absolute(value));
+            if (node.Tag[name] is not { } attribute)
+                continue;
+            Splice(edits, html, attribute, value =>
+                name.EndsWith("srcset", StringComparison.Ordinal)
+                    ? resolver.AbsoluteSet(value)
+                    : resolver.Absolute(value)
+            );
         }
     }
 
@@ -167,14 +210,16 @@ public static partial class HostedHtml
     {
         var css = html[style.OpenEnd..style.CloseStart];
         var spliced = resolver.AbsoluteStyles(css);
-        if (spliced != css) edits.Replace(style.OpenEnd, style.CloseStart, spliced);
+        if (spliced != css)
+            edits.Replace(style.OpenEnd, style.CloseStart, spliced);
     }
 
     private static void WireForm(SourceMap map, SourceEdits edits, StartTag tag, IElement field, PageServing serving)
     {
         Attributes.Set(edits, map.Source, tag, "action", serving.Folder + "opt-in");
         Attributes.Set(edits, map.Source, tag, "method", "post");
-        if (string.IsNullOrEmpty(field.GetAttribute("name")) && map.Of(field) is { } written) Attributes.Set(edits, map.Source, written.Tag, "name", "email");
+        if (string.IsNullOrEmpty(field.GetAttribute("name")) && map.Of(field) is { } written)
+            Attributes.Set(edits, map.Source, written.Tag, "name", "email");
     }
 
     /// <summary>
@@ -183,15 +228,33 @@ public static partial class HostedHtml
     /// </summary>
     private static void MakeUsable(SourceMap map, SourceEdits edits, IElement form, IElement email)
     {
-        var names = form.QuerySelectorAll("[name]").Select(field => field.GetAttribute("name")!).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        var names = form.QuerySelectorAll("[name]")
+            .Select(field => field.GetAttribute("name")!)
+            .ToHashSet(StringComparer.OrdinalIgnoreCase);
         foreach (var element in form.QuerySelectorAll("input, textarea, select, button"))
         {
-            if (map.Of(element) is not { } written) continue;
-            var type = element.GetAttribute("type")?.ToLowerInvariant() ?? (element.LocalName == "button" ? "submit" : "text");
-            if (type is "submit" or "image") Enable(edits, map, written);
-            else if (type is not ("hidden" or "button" or "reset") && element.LocalName != "button" && element != email && string.IsNullOrEmpty(element.GetAttribute("name")))
+            if (map.Of(element) is not { } written)
+                continue;
+            var type = element.GetAttribute("type")?.ToLowerInvariant()
+                ?? (element.LocalName == "button" ? "submit" : "text");
+            if (type is "submit" or "image")
+                Enable(edits, map, written);
+            else if (
+                type is not ("hidden" or "button" or "reset")
+                && element.LocalName != "button"
+                && element != email
+                && string.IsNullOrEmpty(element.GetAttribute("name"))
+            )
             {
-                var name = Slug.Free(Slug.From(element.GetAttribute("id") ?? element.GetAttribute("aria-label") ?? element.GetAttribute("placeholder") ?? type), names.Contains);
+                var name = Slug.Free(
+                    Slug.From(
+                        element.GetAttribute("id")
+                            ?? element.GetAttribute("aria-label")
+                            ?? element.GetAttribute("placeholder")
+                            ?? type
+                    ),
+                    names.Contains
+                );
                 names.Add(name);
                 Attributes.Set(edits, map.Source, written.Tag, "name", name);
             }
@@ -200,12 +263,26 @@ public static partial class HostedHtml
 
     private static void Enable(SourceEdits edits, SourceMap map, SourceElement button)
     {
-        if (button.Element.HasAttribute("disabled")) Attributes.Remove(edits, button.Tag, "disabled");
+        if (button.Element.HasAttribute("disabled"))
+            Attributes.Remove(edits, button.Tag, "disabled");
         if (button.Element.ClassList.Contains("disabled"))
-            Attributes.Set(edits, map.Source, button.Tag, "class", string.Join(' ', button.Element.ClassList.Where(name => name != "disabled")));
+            Attributes.Set(
+                edits,
+                map.Source,
+                button.Tag,
+                "class",
+                string.Join(' ', button.Element.ClassList.Where(name => name != "disabled"))
+            );
     }
 
-    private static void WireLink(SourceEdits edits, string html, SourceElement link, string role, PageServing serving, List<string> targets)
+    private static void WireLink(
+        SourceEdits edits,
+        string html,
+        SourceElement link,
+        string role,
+        PageServing serving,
+        List<string> targets
+    )
     {
         if (role == Wiring.No)
         {
@@ -214,34 +291,53 @@ public static partial class HostedHtml
         }
         var href = link.Element.GetAttribute("href")?.Trim() ?? "";
         // Another page's buy button, or one that leads nowhere yet, leads to the next step.
-        var target = href is "" || href[0] == '#' || Wiring.Own(href, serving.Wiring)?.StartsWith("/buy/", StringComparison.Ordinal) == true ? "" : href;
+        var target =
+            href is ""
+            || href[0] == '#'
+            || Wiring.Own(href, serving.Wiring)?.StartsWith("/buy/", StringComparison.Ordinal) == true
+                ? ""
+                : href;
         var place = targets.IndexOf(target);
         if (place < 0)
         {
             place = targets.Count;
             targets.Add(target);
         }
-        Attributes.Set(edits, html, link.Tag, "href", place == 0 ? $"/buy/{serving.Wiring.Page}" : $"/buy/{serving.Wiring.Page}?button={place + 1}");
+        Attributes.Set(
+            edits,
+            html,
+            link.Tag,
+            "href",
+            place == 0 ? $"/buy/{serving.Wiring.Page}" : $"/buy/{serving.Wiring.Page}?button={place + 1}"
+        );
     }
 
-    private static bool IsCanonical(IElement link) => string.Equals(link.GetAttribute("rel"), "canonical", StringComparison.OrdinalIgnoreCase);
+    private static bool IsCanonical(IElement link) =>
+        string.Equals(link.GetAttribute("rel"), "canonical", StringComparison.OrdinalIgnoreCase);
 
     /// <summary>Pictures of one pixel count a visit for somebody; a refresh or a policy in the page would act on the owner's frame.</summary>
-    private static bool IsForVisitorsOnly(IElement element) => element.LocalName switch
-    {
-        "img" or "iframe" => IsTiny(element) && element.GetAttribute("src")?.Contains("//", StringComparison.Ordinal) == true,
-        "meta" => element.GetAttribute("http-equiv")?.ToLowerInvariant() is "refresh" or "content-security-policy",
-        _ => false,
-    };
+    private static bool IsForVisitorsOnly(IElement element) =>
+        element.LocalName switch
+        {
+            "img" or "iframe" => IsTiny(element)
+                && element.GetAttribute("src")?.Contains("//", StringComparison.Ordinal) == true,
+            "meta" => element.GetAttribute("http-equiv")?.ToLowerInvariant() is "refresh" or "content-security-policy",
+            _ => false,
+        };
 
     private static bool IsTiny(IElement element) =>
-        element.GetAttribute("width") is "0" or "1" or "1px" || element.GetAttribute("height") is "0" or "1" or "1px"
-        || element.GetAttribute("style")?.Replace(" ", "", StringComparison.Ordinal).Contains("display:none", StringComparison.OrdinalIgnoreCase) == true;
+        element.GetAttribute("width") is "0" or "1" or "1px"
+        || element.GetAttribute("height") is "0" or "1" or "1px"
+        || element
+            .GetAttribute("style")
+            ?.Replace(" ", "", StringComparison.Ordinal)
+            .Contains("display:none", StringComparison.OrdinalIgnoreCase) == true;
 
     private static void Silence(SourceEdits edits, SourceElement node)
     {
         foreach (var name in new[] { "src", "srcset", "http-equiv" })
-            if (node.Tag[name] is { } attribute) edits.Replace(attribute.Start, attribute.Start + attribute.Name.Length, "data-" + attribute.Name);
+            if (node.Tag[name] is { } attribute)
+                edits.Replace(attribute.Start, attribute.Start + attribute.Name.Length, "data-" + attribute.Name);
     }
 
     private static int AheadOf(SourceMap map) =>
@@ -253,7 +349,8 @@ public static partial class HostedHtml
     {
         var value = html[attribute.ValueStart..attribute.ValueEnd];
         var changed = change(value);
-        if (changed != value) edits.Replace(attribute.ValueStart, attribute.ValueEnd, changed);
+        if (changed != value)
+            edits.Replace(attribute.ValueStart, attribute.ValueEnd, changed);
     }
 
     private sealed class Resolver(Uri at, PageServing serving)
@@ -263,18 +360,33 @@ public static partial class HostedHtml
         public string Absolute(string reference, bool asset)
         {
             var trimmed = reference.Trim();
-            if (trimmed.StartsWith('/') && Rooted(trimmed, serving.Folder, serving.Has) is { } rooted) trimmed = rooted;
+            if (trimmed.StartsWith('/') && Rooted(trimmed, serving.Folder, serving.Has) is { } rooted)
+                trimmed = rooted;
             // Absolute, rooted, protocol-relative, other schemes and places on this page stay as they are.
-            if (trimmed.Length == 0 || trimmed[0] is '#' or '?' || (trimmed[0] == '/' && !trimmed.StartsWith(serving.Folder, StringComparison.Ordinal)) || Scheme().IsMatch(trimmed)) return reference;
-            if (!Uri.TryCreate(at, HtmlText.Decode(trimmed), out var absolute)) return reference;
-            if (asset && serving.Asset is { } find && absolute.AbsolutePath.StartsWith(serving.Folder, StringComparison.Ordinal)
-                && find(Uri.UnescapeDataString(absolute.AbsolutePath[serving.Folder.Length..])) is { } address) return address + absolute.Fragment;
+            if (
+                trimmed.Length == 0
+                || trimmed[0] is '#' or '?'
+                || (trimmed[0] == '/' && !trimmed.StartsWith(serving.Folder, StringComparison.Ordinal))
+                || Scheme().IsMatch(trimmed)
+            )
+                return reference;
+            if (!Uri.TryCreate(at, HtmlText.Decode(trimmed), out var absolute))
+                return reference;
+            if (
+                asset
+                && serving.Asset is { } find
+                && absolute.AbsolutePath.StartsWith(serving.Folder, StringComparison.Ordinal)
+                && find(Uri.UnescapeDataString(absolute.AbsolutePath[serving.Folder.Length..])) is { } address
+            )
+                return address + absolute.Fragment;
             return absolute.PathAndQuery.Replace("&", "&amp;", StringComparison.Ordinal) + absolute.Fragment;
         }
 
-        public string AbsoluteSet(string set) => SetCandidate().Replace(set, match => match.Groups[1].Value + Absolute(match.Groups[2].Value));
+        public string AbsoluteSet(string set) =>
+            SetCandidate().Replace(set, match => match.Groups[1].Value + Absolute(match.Groups[2].Value));
 
-        public string AbsoluteStyles(string css) => StyleUrl().Replace(css, match => match.Groups[1].Value + Absolute(match.Groups[2].Value));
+        public string AbsoluteStyles(string css) =>
+            StyleUrl().Replace(css, match => match.Groups[1].Value + Absolute(match.Groups[2].Value));
     }
 
     [GeneratedRegex("^[a-zA-Z][a-zA-Z0-9+.-]*:")]
@@ -286,6 +398,8 @@ public static partial class HostedHtml
     [GeneratedRegex(@"(url\(\s*(?:&quot;|[""'])?|@import\s+[""'])([^""')&\s]+)", RegexOptions.IgnoreCase)]
     private static partial Regex StyleUrl();
 
-    [GeneratedRegex(@"\b(fetch|import|importScripts)\s*\(|\bXMLHttpRequest\b|\bnew\s+(Worker|URL)\b|\bfrom\s*[""']\.|\.(src|href|action)\s*=[^=]")]
+    [GeneratedRegex(
+        @"\b(fetch|import|importScripts)\s*\(|\bXMLHttpRequest\b|\bnew\s+(Worker|URL)\b|\bfrom\s*[""']\.|\.(src|href|action)\s*=[^=]"
+    )]
     private static partial Regex AddressBuilding();
 }

@@ -22,7 +22,16 @@ public static class ScriptCheck
         if (ours.Length == 0)
         {
             var asText = html.Contains(File, StringComparison.OrdinalIgnoreCase);
-            found.Add(new("The script is there", false, asText ? "The script stands in a comment, or as text, where no browser runs it." : "The script is not in the page.", $"Paste {line} into the page’s head, just before </head>."));
+            found.Add(
+                new(
+                    "The script is there",
+                    false,
+                    asText
+                        ? "The script stands in a comment, or as text, where no browser runs it."
+                        : "The script is not in the page.",
+                    $"Paste {line} into the page’s head, just before </head>."
+                )
+            );
             return found;
         }
         found.Add(new("The script is there", true, "Yes."));
@@ -35,42 +44,106 @@ public static class ScriptCheck
         else
         {
             found.Add(new("It is this Wexil’s", true, "Yes."));
-            found.Add(right.Length == 1 ? new("It is there once", true, "Yes.") : new("It is there once", null, $"The script is there {right.Length} times; only the first acts.", "Leave one and take the others out."));
+            found.Add(
+                right.Length == 1
+                    ? new("It is there once", true, "Yes.")
+                    : new(
+                        "It is there once",
+                        null,
+                        $"The script is there {right.Length} times; only the first acts.",
+                        "Leave one and take the others out."
+                    )
+            );
             found.Add(Place(right[0], line));
-            found.Add(page.Scheme == Uri.UriSchemeHttps && script.Scheme == Uri.UriSchemeHttp
-                ? new("Browsers load it", false, "The page is on https and the script on http, which browsers refuse.", "Give Wexil an https address of its own, and paste the line from there.")
-                : new("Browsers load it", true, "Yes."));
+            found.Add(
+                page.Scheme == Uri.UriSchemeHttps && script.Scheme == Uri.UriSchemeHttp
+                    ? new(
+                        "Browsers load it",
+                        false,
+                        "The page is on https and the script on http, which browsers refuse.",
+                        "Give Wexil an https address of its own, and paste the line from there."
+                    )
+                    : new("Browsers load it", true, "Yes.")
+            );
         }
-        found.Add(Policy(new(page, [.. policies, .. Metas(document)]), script, right.FirstOrDefault()?.GetAttribute("nonce")));
+        found.Add(
+            Policy(new(page, [.. policies, .. Metas(document)]), script, right.FirstOrDefault()?.GetAttribute("nonce"))
+        );
         return found;
     }
 
-    private static IEnumerable<IElement> Ours(IDocument document) => document.QuerySelectorAll("script[src]").Where(script => script.GetAttribute("src")!.Split('?', '#')[0].EndsWith(File, StringComparison.OrdinalIgnoreCase));
+    private static IEnumerable<IElement> Ours(IDocument document) =>
+        document
+            .QuerySelectorAll("script[src]")
+            .Where(script =>
+                script.GetAttribute("src")!.Split('?', '#')[0].EndsWith(File, StringComparison.OrdinalIgnoreCase)
+            );
 
-    private static Uri? Source(IElement script, Uri page) => Uri.TryCreate(page, script.GetAttribute("src")!.Trim(), out var source) ? source : null;
+    private static Uri? Source(IElement script, Uri page) =>
+        Uri.TryCreate(page, script.GetAttribute("src")!.Trim(), out var source) ? source : null;
 
-    private static bool Same(Uri source, Uri script) => source.Authority.Equals(script.Authority, StringComparison.OrdinalIgnoreCase) && source.AbsolutePath == script.AbsolutePath;
+    private static bool Same(Uri source, Uri script) =>
+        source.Authority.Equals(script.Authority, StringComparison.OrdinalIgnoreCase)
+        && source.AbsolutePath == script.AbsolutePath;
 
     private static Finding Place(IElement script, string line)
     {
         const string what = "It is in the right place";
-        if (script.Ancestors<IElement>().FirstOrDefault(up => up.LocalName is "noscript" or "template") is { } up) return new(what, false, $"The script stands in a <{up.LocalName}>, where it is not run.", $"Move {line} to just before </head>.");
-        if (script.GetAttribute("type") is { Length: > 0 } type && type != "text/javascript" && type != "application/javascript")
-            return new(what, false, $"The script’s type is “{type}”, so a browser does not run it by itself.", $"Paste it as it is: {line}");
-        if (script.Closest("head") is null) return new(what, null, "The script stands in the body. Visitors who leave before it is loaded are not seen.", "Better in the head, with defer: it does not hold the page up.");
+        if (script.Ancestors<IElement>().FirstOrDefault(up => up.LocalName is "noscript" or "template") is { } up)
+            return new(
+                what,
+                false,
+                $"The script stands in a <{up.LocalName}>, where it is not run.",
+                $"Move {line} to just before </head>."
+            );
+        if (
+            script.GetAttribute("type") is { Length: > 0 } type
+            && type != "text/javascript"
+            && type != "application/javascript"
+        )
+            return new(
+                what,
+                false,
+                $"The script’s type is “{type}”, so a browser does not run it by itself.",
+                $"Paste it as it is: {line}"
+            );
+        if (script.Closest("head") is null)
+            return new(
+                what,
+                null,
+                "The script stands in the body. Visitors who leave before it is loaded are not seen.",
+                "Better in the head, with defer: it does not hold the page up."
+            );
         return new(what, true, "In the head.");
     }
 
     /// <summary>The policies that a page states itself.</summary>
-    internal static IEnumerable<string> Metas(IDocument document) => document.QuerySelectorAll("meta[http-equiv]")
-        .Where(meta => meta.GetAttribute("http-equiv")!.Equals("content-security-policy", StringComparison.OrdinalIgnoreCase)).Select(meta => meta.GetAttribute("content") ?? "");
+    internal static IEnumerable<string> Metas(IDocument document) =>
+        document
+            .QuerySelectorAll("meta[http-equiv]")
+            .Where(meta =>
+                meta.GetAttribute("http-equiv")!.Equals("content-security-policy", StringComparison.OrdinalIgnoreCase)
+            )
+            .Select(meta => meta.GetAttribute("content") ?? "");
 
     private static Finding Policy(ContentPolicy policy, Uri script, string? nonce)
     {
         const string what = "The page’s content policy lets it work";
         var origin = script.GetLeftPart(UriPartial.Authority);
-        if (!policy.AllowsScript(script, nonce)) return new(what, false, "The page’s content policy forbids scripts from other hosts than those it names.", $"Add {origin} to the policy’s script-src.");
-        if (!policy.AllowsConnection(script)) return new(what, false, "The page’s content policy lets the script run, but not tell us.", $"Add {origin} to the policy’s connect-src.");
+        if (!policy.AllowsScript(script, nonce))
+            return new(
+                what,
+                false,
+                "The page’s content policy forbids scripts from other hosts than those it names.",
+                $"Add {origin} to the policy’s script-src."
+            );
+        if (!policy.AllowsConnection(script))
+            return new(
+                what,
+                false,
+                "The page’s content policy lets the script run, but not tell us.",
+                $"Add {origin} to the policy’s connect-src."
+            );
         return new(what, true, policy.IsEmpty ? "It has none." : "Yes.");
     }
 }

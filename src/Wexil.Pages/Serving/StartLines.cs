@@ -15,14 +15,24 @@ public static partial class StartLines
     private const string Call = "wexilStart";
 
     internal static bool Are(IElement element) =>
-        element.LocalName == "script" && (element.HasAttribute(Mark) || (!element.HasAttribute("src") && element.TextContent.Contains(Call, StringComparison.Ordinal)));
+        element.LocalName == "script"
+        && (
+            element.HasAttribute(Mark)
+            || (!element.HasAttribute("src") && element.TextContent.Contains(Call, StringComparison.Ordinal))
+        );
 
     /// <param name="html">The page as it was fetched.</param>
     /// <param name="page">Its address after redirects.</param>
     /// <param name="lines">What has to be pasted, whole.</param>
     /// <param name="home">The origin of the visitors' side.</param>
     /// <param name="policies">The values of its Content-Security-Policy headers.</param>
-    public static IReadOnlyList<Finding> Check(string html, Uri page, string lines, Uri home, IReadOnlyList<string> policies)
+    public static IReadOnlyList<Finding> Check(
+        string html,
+        Uri page,
+        string lines,
+        Uri home,
+        IReadOnlyList<string> policies
+    )
     {
         const string there = "The start lines are there";
         var document = SourceMap.Of(html).Document;
@@ -30,13 +40,30 @@ public static partial class StartLines
         if (found.Length == 0)
         {
             var asText = html.Contains(Call, StringComparison.Ordinal);
-            return [new(there, false, asText ? "The start lines stand in a comment, or as text, where no browser runs them." : "The start lines are not in the page.", "Paste them first of all into the page’s head.")];
+            return
+            [
+                new(
+                    there,
+                    false,
+                    asText
+                        ? "The start lines stand in a comment, or as text, where no browser runs them."
+                        : "The start lines are not in the page.",
+                    "Paste them first of all into the page’s head."
+                ),
+            ];
         }
         var first = found[0];
         return
         [
             new(there, true, "Yes."),
-            found.Length == 1 ? new("They are there once", true, "Yes.") : new("They are there once", false, $"The start lines are there {found.Length} times; only the first can act.", "Leave those of this test and take the others out."),
+            found.Length == 1
+                ? new("They are there once", true, "Yes.")
+                : new(
+                    "They are there once",
+                    false,
+                    $"The start lines are there {found.Length} times; only the first can act.",
+                    "Leave those of this test and take the others out."
+                ),
             Right(first, lines),
             Place(first),
             Policy(first, new(page, [.. policies, .. ScriptCheck.Metas(document)]), home),
@@ -48,44 +75,130 @@ public static partial class StartLines
     {
         const string what = "They are this test’s";
         var expected = Told(lines);
-        if (Told(found.TextContent) is not { } told) return new(what, false, "The start lines were cut or changed.", "Replace them by those given here.");
-        if (told.Slug != expected!.Slug) return new(what, false, $"The start lines are those of the link /go/{told.Slug}.", $"Replace them by those of /go/{expected.Slug}.");
-        if (told.Home != expected.Home) return new(what, false, $"The start lines ask {told.Home}, which is not this Wexil.", "Replace them by those given here.");
-        if (told.Page != expected.Page || told.Query != expected.Query) return new(what, false, $"The start lines are for {told.Page}{(told.Query.Length > 0 ? $"?{told.Query}" : "")}, so they do nothing here.", "Replace them by those given here.");
-        return Flat(found.TextContent) == Flat(Inner(lines)) ? new(what, true, "Yes.")
-            : new(what, null, "The start lines are of an earlier form, or wait for another time than you set.", "Replace them by those given here.");
+        if (Told(found.TextContent) is not { } told)
+            return new(what, false, "The start lines were cut or changed.", "Replace them by those given here.");
+        if (told.Slug != expected!.Slug)
+            return new(
+                what,
+                false,
+                $"The start lines are those of the link /go/{told.Slug}.",
+                $"Replace them by those of /go/{expected.Slug}."
+            );
+        if (told.Home != expected.Home)
+            return new(
+                what,
+                false,
+                $"The start lines ask {told.Home}, which is not this Wexil.",
+                "Replace them by those given here."
+            );
+        if (told.Page != expected.Page || told.Query != expected.Query)
+            return new(
+                what,
+                false,
+                $"The start lines are for {told.Page}{(told.Query.Length > 0 ? $"?{told.Query}" : "")}, so they do nothing here.",
+                "Replace them by those given here."
+            );
+        return Flat(found.TextContent) == Flat(Inner(lines))
+            ? new(what, true, "Yes.")
+            : new(
+                what,
+                null,
+                "The start lines are of an earlier form, or wait for another time than you set.",
+                "Replace them by those given here."
+            );
     }
 
     private static Finding Place(IElement found)
     {
         const string what = "They stand first";
-        if (found.Ancestors<IElement>().FirstOrDefault(up => up.LocalName is "noscript" or "template") is { } up) return new(what, false, $"The start lines stand in a <{up.LocalName}>, where they are not run.", "Move them to the beginning of the head.");
-        if (found.Closest("head") is null) return new(what, false, "The start lines stand in the body, so the page shows before they act.", "Move them to the beginning of the head.");
-        if (found.HasAttribute("type") && found.GetAttribute("type") is not ("" or "text/javascript" or "application/javascript"))
-            return new(what, false, $"The start lines’ type is “{found.GetAttribute("type")}”, so a browser does not run them by itself.", "Paste them as they are given.");
-        var before = found.Ancestors<IElement>().First().Children.TakeWhile(element => element != found).Where(Blocks).ToArray();
-        return before.Length == 0 ? new(what, true, "At the beginning of the head.")
-            : new(what, false, $"Before the start lines the page waits for {(before.Length == 1 ? "a file" : $"{before.Length} files")}, such as {before[0].GetAttribute("src") ?? before[0].GetAttribute("href")}.", "Move them to the beginning of the head, before style sheets and scripts.");
+        if (found.Ancestors<IElement>().FirstOrDefault(up => up.LocalName is "noscript" or "template") is { } up)
+            return new(
+                what,
+                false,
+                $"The start lines stand in a <{up.LocalName}>, where they are not run.",
+                "Move them to the beginning of the head."
+            );
+        if (found.Closest("head") is null)
+            return new(
+                what,
+                false,
+                "The start lines stand in the body, so the page shows before they act.",
+                "Move them to the beginning of the head."
+            );
+        if (
+            found.HasAttribute("type")
+            && found.GetAttribute("type") is not ("" or "text/javascript" or "application/javascript")
+        )
+            return new(
+                what,
+                false,
+                $"The start lines’ type is “{found.GetAttribute("type")}”, so a browser does not run them by itself.",
+                "Paste them as they are given."
+            );
+        var before = found
+            .Ancestors<IElement>()
+            .First()
+            .Children.TakeWhile(element => element != found)
+            .Where(Blocks)
+            .ToArray();
+        return before.Length == 0
+            ? new(what, true, "At the beginning of the head.")
+            : new(
+                what,
+                false,
+                $"Before the start lines the page waits for {(before.Length == 1 ? "a file" : $"{before.Length} files")}, such as {before[0].GetAttribute("src") ?? before[0].GetAttribute("href")}.",
+                "Move them to the beginning of the head, before style sheets and scripts."
+            );
     }
 
     /// <summary>Does the browser wait for it before it runs what follows?</summary>
-    private static bool Blocks(IElement element) => element.LocalName switch
-    {
-        "script" => element.HasAttribute("src") && !element.HasAttribute("defer") && !element.HasAttribute("async") && element.GetAttribute("type") != "module",
-        "link" => element.GetAttribute("rel")?.Contains("stylesheet", StringComparison.OrdinalIgnoreCase) == true && element.HasAttribute("href"),
-        _ => false,
-    };
+    private static bool Blocks(IElement element) =>
+        element.LocalName switch
+        {
+            "script" => element.HasAttribute("src")
+                && !element.HasAttribute("defer")
+                && !element.HasAttribute("async")
+                && element.GetAttribute("type") != "module",
+            "link" => element.GetAttribute("rel")?.Contains("stylesheet", StringComparison.OrdinalIgnoreCase) == true
+                && element.HasAttribute("href"),
+            _ => false,
+        };
 
     private static Finding Policy(IElement found, ContentPolicy policy, Uri home)
     {
         const string what = "The page’s content policy lets them act";
-        if (policy.IsEmpty) return new(what, true, "It has none.");
+        if (policy.IsEmpty)
+            return new(what, true, "It has none.");
         var origin = home.GetLeftPart(UriPartial.Authority);
-        if (!policy.AllowsInline(found.TextContent, found.GetAttribute("nonce"))) return new(what, false, "The page’s content policy forbids scripts that stand in the page.", "Give the lines the page’s nonce, or add their hash to the policy’s script-src.");
-        if (!policy.AllowsAddedScript(new(home, "/start/a.js"))) return new(what, false, "The page’s content policy does not let the start lines ask us.", $"Add {origin} to the policy’s script-src.");
-        if (!policy.AllowsConnection(new(home, "/start/a/stayed"))) return new(what, false, "The page’s content policy does not let the start lines say who stays.", $"Add {origin} to the policy’s connect-src.");
-        return policy.AllowsStyle(HidingStyle) ? new(what, true, "Yes.")
-            : new(what, null, "The page’s content policy does not let the start lines hide the page, so it may show before a visitor is moved on.", $"Add 'sha256-{Convert.ToBase64String(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(HidingStyle)))}' to the policy’s style-src.");
+        if (!policy.AllowsInline(found.TextContent, found.GetAttribute("nonce")))
+            return new(
+                what,
+                false,
+                "The page’s content policy forbids scripts that stand in the page.",
+                "Give the lines the page’s nonce, or add their hash to the policy’s script-src."
+            );
+        if (!policy.AllowsAddedScript(new(home, "/start/a.js")))
+            return new(
+                what,
+                false,
+                "The page’s content policy does not let the start lines ask us.",
+                $"Add {origin} to the policy’s script-src."
+            );
+        if (!policy.AllowsConnection(new(home, "/start/a/stayed")))
+            return new(
+                what,
+                false,
+                "The page’s content policy does not let the start lines say who stays.",
+                $"Add {origin} to the policy’s connect-src."
+            );
+        return policy.AllowsStyle(HidingStyle)
+            ? new(what, true, "Yes.")
+            : new(
+                what,
+                null,
+                "The page’s content policy does not let the start lines hide the page, so it may show before a visitor is moved on.",
+                $"Add 'sha256-{Convert.ToBase64String(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(HidingStyle)))}' to the policy’s style-src."
+            );
     }
 
     /// <summary>The style by which the lines hide the page, letter by letter.</summary>
@@ -96,11 +209,15 @@ public static partial class StartLines
     /// <summary>What lines are told: which link, which Wexil, which page; null when they end otherwise than ours.</summary>
     private static Arguments? Told(string lines)
     {
-        if (Ending().Match(lines) is not { Success: true } match) return null;
+        if (Ending().Match(lines) is not { Success: true } match)
+            return null;
         try
         {
-            return JsonSerializer.Deserialize<JsonElement[]>($"[{match.Groups[1].Value}]") is [{ ValueKind: JsonValueKind.String } slug, { ValueKind: JsonValueKind.String } home, { ValueKind: JsonValueKind.String } page, .. var rest]
-                ? new(slug.GetString()!, home.GetString()!, page.GetString()!, rest is [{ ValueKind: JsonValueKind.String } query, ..] ? query.GetString()! : "") : null;
+            var told = JsonSerializer.Deserialize<JsonElement[]>($"[{match.Groups[1].Value}]")!;
+            if (told.Length < 3 || told.Take(3).Any(value => value.ValueKind != JsonValueKind.String))
+                return null;
+            var query = told.Length > 3 && told[3].ValueKind == JsonValueKind.String ? told[3].GetString()! : "";
+            return new(told[0].GetString()!, told[1].GetString()!, told[2].GetString()!, query);
         }
         catch (JsonException)
         {
@@ -108,7 +225,8 @@ public static partial class StartLines
         }
     }
 
-    private static string Inner(string lines) => lines[(lines.IndexOf('>', StringComparison.Ordinal) + 1)..lines.LastIndexOf('<')];
+    private static string Inner(string lines) =>
+        lines[(lines.IndexOf('>', StringComparison.Ordinal) + 1)..lines.LastIndexOf('<')];
 
     // Editors break lines and indent.
     private static string Flat(string text) => string.Concat(text.Where(letter => !char.IsWhiteSpace(letter)));

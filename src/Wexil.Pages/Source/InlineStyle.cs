@@ -9,9 +9,11 @@ internal static class InlineStyle
         foreach (var part in Split(style ?? "", ';'))
         {
             var colon = part.IndexOf(':');
-            if (colon <= 0) continue;
+            if (colon <= 0)
+                continue;
             var name = part[..colon].Trim();
-            if (!name.StartsWith("--", StringComparison.Ordinal)) name = name.ToLowerInvariant();
+            if (!name.StartsWith("--", StringComparison.Ordinal))
+                name = name.ToLowerInvariant();
             declarations.RemoveAll(declaration => declaration.Key == name);
             declarations.Add(new(name, HtmlText.Collapse(part[(colon + 1)..])));
         }
@@ -28,10 +30,13 @@ internal static class InlineStyle
         var place = declarations.FindIndex(declaration => declaration.Key == name);
         if (value is null)
         {
-            if (place >= 0) declarations.RemoveAt(place);
+            if (place >= 0)
+                declarations.RemoveAt(place);
         }
-        else if (place >= 0) declarations[place] = new(name, value);
-        else declarations.Add(new(name, value));
+        else if (place >= 0)
+            declarations[place] = new(name, value);
+        else
+            declarations.Add(new(name, value));
         return Write(declarations);
     }
 
@@ -46,18 +51,24 @@ internal static class InlineStyle
             var c = css[i];
             if (quote != '\0')
             {
-                if (c == '\\') i++;
-                else if (c == quote) quote = '\0';
+                if (c == '\\')
+                    i++;
+                else if (c == quote)
+                    quote = '\0';
             }
-            else if (c is '"' or '\'') quote = c;
-            else if (c is '(' or '[' or '{') depth++;
-            else if (c is ')' or ']' or '}') depth--;
+            else if (c is '"' or '\'')
+                quote = c;
+            else if (c is '(' or '[' or '{')
+                depth++;
+            else if (c is ')' or ']' or '}')
+                depth--;
             else if (c == at && depth <= 0)
             {
                 yield return css[start..i];
                 start = i + 1;
             }
         }
-        if (start < css.Length) yield return css[start..];
+        if (start < css.Length)
+            yield return css[start..];
     }
 }

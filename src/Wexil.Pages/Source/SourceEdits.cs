@@ -16,7 +16,8 @@ internal sealed class SourceEdits(string source)
     /// <summary>Makes an edit unless one of the same key was made before.</summary>
     public void ReplaceOnce(Action edit, int key)
     {
-        if (_once.Add(key)) edit();
+        if (_once.Add(key))
+            edit();
     }
 
     public string Apply() => _edits.Count == 0 ? source : Apply(0, source.Length);
@@ -24,7 +25,8 @@ internal sealed class SourceEdits(string source)
     /// <summary>All changes as one, of the stretch from the first to the last: what was done, where the texts alone would leave that open.</summary>
     public TextChange Change()
     {
-        if (_edits.Count == 0) return new(0, "", "");
+        if (_edits.Count == 0)
+            return new(0, "", "");
         var (start, end) = (_edits.First().Key.Start, _edits.Values.Max(edit => edit.End));
         return new(start, source[start..end], Apply(start, end));
     }
@@ -36,7 +38,8 @@ internal sealed class SourceEdits(string source)
         var place = from;
         foreach (var ((start, _), (end, text)) in _edits)
         {
-            if (start < place || start > to) continue;
+            if (start < place || start > to)
+                continue;
             result.Append(source, place, start - place).Append(text);
             place = end;
         }

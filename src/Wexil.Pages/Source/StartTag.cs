@@ -11,7 +11,8 @@ internal sealed class StartTag
 {
     private static readonly List<SourceAttribute> None = [];
 
-    private StartTag(int nameEnd, List<SourceAttribute> attributes, int end) => (NameEnd, Attributes, End) = (nameEnd, attributes, end);
+    private StartTag(int nameEnd, List<SourceAttribute> attributes, int end) =>
+        (NameEnd, Attributes, End) = (nameEnd, attributes, end);
 
     /// <summary>The place right behind the tag's name: where a new attribute can go.</summary>
     public int NameEnd { get; }
@@ -26,7 +27,8 @@ internal sealed class StartTag
         get
         {
             foreach (var attribute in Attributes)
-                if (attribute.Name.Equals(name, StringComparison.OrdinalIgnoreCase)) return attribute;
+                if (attribute.Name.Equals(name, StringComparison.OrdinalIgnoreCase))
+                    return attribute;
             return null;
         }
     }
@@ -34,37 +36,48 @@ internal sealed class StartTag
     /// <summary>Reads the start tag at a place; null when no tag of that name stands there.</summary>
     public static StartTag? At(string source, int place, string name)
     {
-        if (place < 0 || place + 1 + name.Length > source.Length || source[place] != '<') return null;
-        if (string.Compare(source, place + 1, name, 0, name.Length, StringComparison.OrdinalIgnoreCase) != 0) return null;
+        if (place < 0 || place + 1 + name.Length > source.Length || source[place] != '<')
+            return null;
+        if (string.Compare(source, place + 1, name, 0, name.Length, StringComparison.OrdinalIgnoreCase) != 0)
+            return null;
         var i = place + 1 + name.Length;
         var nameEnd = i;
         List<SourceAttribute>? attributes = null;
         while (i < source.Length && source[i] != '>')
         {
-            if (char.IsWhiteSpace(source[i]) || source[i] == '/') { i++; continue; }
+            if (char.IsWhiteSpace(source[i]) || source[i] == '/')
+            {
+                i++;
+                continue;
+            }
             var start = i++;
-            while (i < source.Length && !char.IsWhiteSpace(source[i]) && source[i] is not ('=' or '>' or '/')) i++;
+            while (i < source.Length && !char.IsWhiteSpace(source[i]) && source[i] is not ('=' or '>' or '/'))
+                i++;
             var attributeName = source[start..i];
             var after = i;
-            while (after < source.Length && char.IsWhiteSpace(source[after])) after++;
+            while (after < source.Length && char.IsWhiteSpace(source[after]))
+                after++;
             if (after >= source.Length || source[after] != '=')
             {
                 (attributes ??= new(2)).Add(new(attributeName, start, i, i, i));
                 continue;
             }
             i = after + 1;
-            while (i < source.Length && char.IsWhiteSpace(source[i])) i++;
+            while (i < source.Length && char.IsWhiteSpace(source[i]))
+                i++;
             if (i < source.Length && source[i] is '"' or '\'')
             {
                 var close = source.IndexOf(source[i], i + 1);
-                if (close < 0) return null;
+                if (close < 0)
+                    return null;
                 (attributes ??= new(2)).Add(new(attributeName, start, i + 1, close, close + 1));
                 i = close + 1;
             }
             else
             {
                 var valueStart = i;
-                while (i < source.Length && !char.IsWhiteSpace(source[i]) && source[i] != '>') i++;
+                while (i < source.Length && !char.IsWhiteSpace(source[i]) && source[i] != '>')
+                    i++;
                 (attributes ??= new(2)).Add(new(attributeName, start, valueStart, i, i));
             }
         }

@@ -11,8 +11,18 @@ public sealed record Starter(string Key, string Name, StepKind Kind, string What
     public static IReadOnlyList<Starter> All { get; } =
     [
         new("opt-in", "Short opt-in", StepKind.OptIn, "A promise, a field, a button."),
-        new("opt-in-dialog", "Opt-in in a dialog", StepKind.OptIn, "The button opens the field: two steps, the first one easy."),
-        new("sales-letter", "Long sales letter", StepKind.Sales, "A letter with benefits, voices, price, guarantee and answers."),
+        new(
+            "opt-in-dialog",
+            "Opt-in in a dialog",
+            StepKind.OptIn,
+            "The button opens the field: two steps, the first one easy."
+        ),
+        new(
+            "sales-letter",
+            "Long sales letter",
+            StepKind.Sales,
+            "A letter with benefits, voices, price, guarantee and answers."
+        ),
         new("sales-video", "Sales page with a video", StepKind.Sales, "The video above, the order box below it."),
         new("till", "Till to try with", StepKind.Checkout, "Takes no money; stands where your till will be."),
         new("upsell", "Upsell", StepKind.Upsell, "One more thing, with a yes and a no."),
@@ -29,14 +39,42 @@ public sealed record Starter(string Key, string Name, StepKind Kind, string What
 }
 
 /// <summary>A funnel of our own to start from: its steps, each with a starter page.</summary>
-public sealed record StarterFunnel(string Key, string Name, string What, IReadOnlyList<(string Name, Starter Page)> Steps)
+public sealed record StarterFunnel(
+    string Key,
+    string Name,
+    string What,
+    IReadOnlyList<(string Name, Starter Page)> Steps
+)
 {
     public static IReadOnlyList<StarterFunnel> All { get; } =
     [
-        Of("opt-in", "Opt-in → thank-you", "Two steps that collect e-mail addresses.", ("Opt-in", "opt-in"), ("Thank you", "thank-you")),
-        Of("sales", "Opt-in → sales → till → thank-you", "Who opts in is shown the offer.", ("Opt-in", "opt-in"), ("Sales", "sales-letter"), ("Till", "till"), ("Thank you", "thank-you-download")),
-        Of("upsell", "Opt-in → sales → till → upsell → downsell → thank-you", "The same, with one more thing for buyers and a smaller one for who says no.",
-            ("Opt-in", "opt-in"), ("Sales", "sales-letter"), ("Till", "till"), ("Upsell", "upsell"), ("Downsell", "downsell"), ("Thank you", "thank-you-download")),
+        Of(
+            "opt-in",
+            "Opt-in → thank-you",
+            "Two steps that collect e-mail addresses.",
+            ("Opt-in", "opt-in"),
+            ("Thank you", "thank-you")
+        ),
+        Of(
+            "sales",
+            "Opt-in → sales → till → thank-you",
+            "Who opts in is shown the offer.",
+            ("Opt-in", "opt-in"),
+            ("Sales", "sales-letter"),
+            ("Till", "till"),
+            ("Thank you", "thank-you-download")
+        ),
+        Of(
+            "upsell",
+            "Opt-in → sales → till → upsell → downsell → thank-you",
+            "The same, with one more thing for buyers and a smaller one for who says no.",
+            ("Opt-in", "opt-in"),
+            ("Sales", "sales-letter"),
+            ("Till", "till"),
+            ("Upsell", "upsell"),
+            ("Downsell", "downsell"),
+            ("Thank you", "thank-you-download")
+        ),
     ];
 
     public static StarterFunnel? Find(string? key) => All.FirstOrDefault(funnel => funnel.Key == key);

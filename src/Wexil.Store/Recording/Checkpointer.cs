@@ -10,8 +10,11 @@ namespace Wexil.Store.Recording;
 internal sealed class Checkpointer : IDisposable
 {
     private static readonly TimeSpan Pause = TimeSpan.FromMilliseconds(500);
-    private static readonly Action<ILogger, Exception?> NotCheckpointed =
-        LoggerMessage.Define(LogLevel.Warning, new(1, nameof(Checkpointer)), "The write-ahead log cannot be moved into the data file just now");
+    private static readonly Action<ILogger, Exception?> NotCheckpointed = LoggerMessage.Define(
+        LogLevel.Warning,
+        new(1, nameof(Checkpointer)),
+        "The write-ahead log cannot be moved into the data file just now"
+    );
 
     private readonly SqliteConnection _connection;
     private readonly ILogger _logger;
@@ -21,7 +24,12 @@ internal sealed class Checkpointer : IDisposable
     public Checkpointer(SqliteConnection connection, ILogger logger)
     {
         (_connection, _logger) = (connection, logger);
-        _thread = new(Run) { IsBackground = true, Name = "checkpointer", Priority = ThreadPriority.BelowNormal };
+        _thread = new(Run)
+        {
+            IsBackground = true,
+            Name = "checkpointer",
+            Priority = ThreadPriority.BelowNormal,
+        };
         _thread.Start();
     }
 
@@ -46,7 +54,8 @@ internal sealed class Checkpointer : IDisposable
             catch (SqliteException error)
             {
                 // The journal notices by itself that the store is not well; the log waits.
-                if (!isFailing) NotCheckpointed(_logger, error);
+                if (!isFailing)
+                    NotCheckpointed(_logger, error);
                 isFailing = true;
             }
         }

@@ -12,7 +12,10 @@ public readonly record struct GoalNote(GoalId Goal, long Value)
     public static GoalNote Parse(string text)
     {
         var slash = text.IndexOf('/', StringComparison.Ordinal);
-        return new(new(long.Parse(text.AsSpan(0, slash), NumberStyles.None, CultureInfo.InvariantCulture)), long.Parse(text.AsSpan(slash + 1), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture));
+        return new(
+            new(long.Parse(text.AsSpan(0, slash), NumberStyles.None, CultureInfo.InvariantCulture)),
+            long.Parse(text.AsSpan(slash + 1), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture)
+        );
     }
 }
 
@@ -20,7 +23,9 @@ public readonly record struct GoalNote(GoalId Goal, long Value)
 /// <param name="Engaged">The visitor clicked, scrolled, or stayed ten seconds.</param>
 public readonly record struct StayNote(long Milliseconds, bool Engaged)
 {
-    public override string ToString() => string.Create(CultureInfo.InvariantCulture, $"{Milliseconds}{(Engaged ? "+" : "")}");
+    public override string ToString() =>
+        string.Create(CultureInfo.InvariantCulture, $"{Milliseconds}{(Engaged ? "+" : "")}");
 
-    public static StayNote Parse(string text) => new(long.Parse(text.TrimEnd('+'), NumberStyles.None, CultureInfo.InvariantCulture), text.EndsWith('+'));
+    public static StayNote Parse(string text) =>
+        new(long.Parse(text.TrimEnd('+'), NumberStyles.None, CultureInfo.InvariantCulture), text.EndsWith('+'));
 }

@@ -10,7 +10,12 @@ namespace Wexil.Store.Recording;
 /// <param name="SurvivePowerLoss">Waits for the disk at every commit. Without it a commit survives the end of the process, but a power cut may take the last ones.</param>
 /// <param name="Patience">How long a visitor waits for the store; a quarter of a second where nothing is said.</param>
 /// <param name="Memory">Events that may wait in memory when the store is not well.</param>
-public sealed record JournalOptions(bool SurvivePowerLoss = false, TimeSpan? Patience = null, int Memory = 500_000, int SpillBytes = 8 << 20)
+public sealed record JournalOptions(
+    bool SurvivePowerLoss = false,
+    TimeSpan? Patience = null,
+    int Memory = 500_000,
+    int SpillBytes = 8 << 20
+)
 {
     /// <summary>How long the writer waits for a lock before the store is called unwell: far less than visitors wait for the writer.</summary>
     public TimeSpan LockPatience { get; init; } = TimeSpan.FromMilliseconds(50);
@@ -22,20 +27,31 @@ public sealed record JournalOptions(bool SurvivePowerLoss = false, TimeSpan? Pat
 /// </summary>
 public sealed class Journal : IDisposable
 {
-    private const int GroupSize = 4096, AnswersAThread = 16, ProjectionSize = 8000;
+    private const int GroupSize = 4096,
+        AnswersAThread = 16,
+        ProjectionSize = 8000;
 
     // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the time at most:
     // visitors wait for the writer, screens do not. A burst is put off nearly whole, since in quiet moments projecting is several times
     // faster than visits can come in; but what would take longer than some seconds then is kept up with now.
-    private const int Burst = 20_000, LongLoad = 250_000;
-    private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5), MaxLag = TimeSpan.FromMilliseconds(100);
-    private static readonly long Breather = Stopwatch.Frequency / 20, Slice = Stopwatch.Frequency / 100;
+    private const int Burst = 20_000,
+        LongLoad = 250_000;
+    private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5),
+        MaxLag = TimeSpan.FromMilliseconds(100);
+    private static readonly long Breather = Stopwatch.Frequency / 20,
+        Slice = Stopwatch.Frequency / 100;
 
-    private static readonly Action<ILogger, int, Exception?> NotCommitted =
-        LoggerMessage.Define<int>(LogLevel.Error, new(1, nameof(NotCommitted)), "{Events} events cannot be committed; they wait, and visitors are served all the same");
+    private static readonly Action<ILogger, int, Exception?> NotCommitted = LoggerMessage.Define<int>(
+        LogLevel.Error,
+        new(1, nameof(NotCommitted)),
+        "{Events} events cannot be committed; they wait, and visitors are served all the same"
+    );
 
-    private static readonly Action<ILogger, long, Exception?> NotProjected =
-        LoggerMessage.Define<long>(LogLevel.Error, new(2, nameof(NotProjected)), "What was recorded after event {Event} cannot be counted yet; it is tried again");
+    private static readonly Action<ILogger, long, Exception?> NotProjected = LoggerMessage.Define<long>(
+        LogLevel.Error,
+        new(2, nameof(NotProjected)),
+        "What was recorded after event {Event} cannot be counted yet; it is tried again"
+    );
 
     private readonly Lock _lock = new();
     private readonly SemaphoreSlim _work = new(0);
@@ -53,8 +69,15 @@ public sealed class Journal : IDisposable
     private readonly Queue<Action> _studio = [];
     private readonly List<Entry> _group = [];
     private readonly List<(long Seq, TaskCompletionSource Done)> _followers = [];
-    private long _appended, _lost, _lagSince, _lastCommit, _notBefore, _sliceEnd;
-    private bool _stopping, _unwell, _asleep;
+    private long _appended,
+        _lost,
+        _lagSince,
+        _lastCommit,
+        _notBefore,
+        _sliceEnd;
+    private bool _stopping,
+        _unwell,
+        _asleep;
     private readonly ILogger _logger;
     private volatile string? _trouble;
 
@@ -70,7 +93,8 @@ public sealed class Journal : IDisposable
         _checkpointer = new(database.OpenHousekeeper(), _logger);
         _appended = _connection.Number("SELECT max(seq) FROM events") ?? 0;
         _spill = SpillFile.Open(spillFile, _logger, _options.SpillBytes);
-        foreach (var left in _spill.Read()) _queue.Enqueue(new(left, Stopwatch.GetTimestamp()) { Spilled = true });
+        foreach (var left in _spill.Read())
+            _queue.Enqueue(new(left, Stopwatch.GetTimestamp()) { Spilled = true });
         _writer = new(Write) { IsBackground = true, Name = "journal" };
         _writer.Start();
         _watch = new(_ => ReleaseOverdue(), null, 25, 25);
@@ -83,7 +107,8 @@ public sealed class Journal : IDisposable
     {
         get
         {
-            lock (_lock) return new(_trouble ?? (_unwell ? "no answer yet" : null), _queue.Count + _group.Count, _lost);
+            lock (_lock)
+                return new(_trouble ?? (_unwell ? "no answer yet" : null), _queue.Count + _group.Count, _lost);
         }
     }
 
@@ -110,7 +135,8 @@ public sealed class Journal : IDisposable
             _asleep = false;
         }
         // The writer's first act is to take the lock, so it is woken when that is free.
-        if (wakes) _work.Release();
+        if (wakes)
+            _work.Release();
         return entry.Done.Task;
     }
 
@@ -126,7 +152,8 @@ public sealed class Journal : IDisposable
                 try
                 {
                     var (result, isMapChanged) = Change(write);
-                    if (isMapChanged) _projector.ForgetMap();
+                    if (isMapChanged)
+                        _projector.ForgetMap();
                     done.SetResult(result);
                 }
                 catch (SqliteException error) when (error.SqliteErrorCode != SQLitePCL.raw.SQLITE_CONSTRAINT)
@@ -143,11 +170,12 @@ public sealed class Journal : IDisposable
         return done.Task;
     }
 
-    public Task WriteAsync(Action<SqliteConnection> write) => WriteAsync(connection =>
-    {
-        write(connection);
-        return true;
-    });
+    public Task WriteAsync(Action<SqliteConnection> write) =>
+        WriteAsync(connection =>
+        {
+            write(connection);
+            return true;
+        });
 
     /// <summary>Completes when everything committed by now is projected.</summary>
     public Task WhenProjectedAsync()
@@ -155,7 +183,8 @@ public sealed class Journal : IDisposable
         var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         lock (_lock)
         {
-            if (_queue.Count == 0 && _group.Count == 0 && _projector.Mark >= _appended) return Task.CompletedTask;
+            if (_queue.Count == 0 && _group.Count == 0 && _projector.Mark >= _appended)
+                return Task.CompletedTask;
             _followers.Add((_appended + _queue.Count + _group.Count, done));
             WakeWriter();
         }
@@ -189,7 +218,8 @@ public sealed class Journal : IDisposable
     {
         lock (_lock)
         {
-            if (_stopping) return;
+            if (_stopping)
+                return;
             _stopping = true;
             WakeWriter();
         }
@@ -207,15 +237,19 @@ public sealed class Journal : IDisposable
     private void Write()
     {
         using var append = new PreparedStatement(
-            _connection, "INSERT OR IGNORE INTO events (id, at, kind, visitor, step_id, page_id, test_id, phase_id, data) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)");
+            _connection,
+            "INSERT OR IGNORE INTO events (id, at, kind, visitor, step_id, page_id, test_id, phase_id, data) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)"
+        );
         while (true)
         {
             Sleep();
-            bool stopping, idle;
+            bool stopping,
+                idle;
             Action? studio;
             lock (_lock)
             {
-                while (_group.Count < GroupSize && _queue.TryDequeue(out var entry)) _group.Add(entry);
+                while (_group.Count < GroupSize && _queue.TryDequeue(out var entry))
+                    _group.Add(entry);
                 _studio.TryDequeue(out studio);
                 idle = _queue.Count == 0 && _group.Count == 0;
                 stopping = _stopping;
@@ -223,12 +257,15 @@ public sealed class Journal : IDisposable
             if (_group.Count > 0 && !Commit(append))
             {
                 // Events that cannot be committed wait in the spill file; the next start appends them.
-                if (stopping) return;
+                if (stopping)
+                    return;
                 Thread.Sleep(100);
             }
             studio?.Invoke();
-            if (_projector.Mark < _appended && MayProject()) Project();
-            if (stopping && idle && studio is null && (_projector.Mark >= _appended || _trouble is not null)) return;
+            if (_projector.Mark < _appended && MayProject())
+                Project();
+            if (stopping && idle && studio is null && (_projector.Mark >= _appended || _trouble is not null))
+                return;
             TellFollowers();
         }
     }
@@ -238,25 +275,37 @@ public sealed class Journal : IDisposable
     {
         lock (_lock)
         {
-            if (_queue.Count > 0 || _group.Count > 0 || _studio.Count > 0 || _stopping || (_projector.Mark < _appended && MayProject())) return;
+            if (
+                _queue.Count > 0
+                || _group.Count > 0
+                || _studio.Count > 0
+                || _stopping
+                || (_projector.Mark < _appended && MayProject())
+            )
+                return;
             // Who began to wait while the last events were being projected came too late to be told with them.
-            if (_followers.Count > 0 && _projector.Mark >= _appended) return;
+            if (_followers.Count > 0 && _projector.Mark >= _appended)
+                return;
             _asleep = true;
         }
-        if (_projector.Mark < _appended) _work.Wait(Quiet);
-        else _work.Wait();
+        if (_projector.Mark < _appended)
+            _work.Wait(Quiet);
+        else
+            _work.Wait();
         lock (_lock)
         {
             _asleep = false;
             // A wake-up that came with the end of the wait.
-            while (_work.Wait(0)) continue;
+            while (_work.Wait(0))
+                continue;
         }
     }
 
     /// <summary>To be called under the lock. A writer that is awake looks into the queue again by itself.</summary>
     private void WakeWriter()
     {
-        if (!_asleep) return;
+        if (!_asleep)
+            return;
         _asleep = false;
         _work.Release();
     }
@@ -268,17 +317,20 @@ public sealed class Journal : IDisposable
             var added = 0;
             _transaction.Run(() =>
             {
-                foreach (var entry in _group) added += Append(append, entry.Event);
+                foreach (var entry in _group)
+                    added += Append(append, entry.Event);
             });
             _lastCommit = Stopwatch.GetTimestamp();
-            if (_projector.Mark >= _appended) _lagSince = _lastCommit;
+            if (_projector.Mark >= _appended)
+                _lagSince = _lastCommit;
             Entry[] committed;
             lock (_lock)
             {
                 _appended += added;
                 committed = [.. _group];
                 _group.Clear();
-                if (_queue.Count == 0) _spill.Clear();
+                if (_queue.Count == 0)
+                    _spill.Clear();
                 _trouble = null;
                 _unwell = false;
             }
@@ -288,9 +340,11 @@ public sealed class Journal : IDisposable
         catch (SqliteException error)
         {
             // Said once, and not at every try until the store is well again.
-            if (_trouble is null) NotCommitted(_logger, _group.Count, error);
+            if (_trouble is null)
+                NotCommitted(_logger, _group.Count, error);
             _trouble = error.Message;
-            lock (_lock) _unwell = true;
+            lock (_lock)
+                _unwell = true;
             return false;
         }
     }
@@ -299,7 +353,11 @@ public sealed class Journal : IDisposable
     private (T Result, bool IsMapChanged) Change<T>(Func<SqliteConnection, T> write)
     {
         var isMapChanged = false;
-        SQLitePCL.raw.sqlite3_update_hook(_connection.Handle, (_, _, _, table, _) => isMapChanged |= ProjectionContext.IsFrom(table), null);
+        SQLitePCL.raw.sqlite3_update_hook(
+            _connection.Handle,
+            (_, _, _, table, _) => isMapChanged |= ProjectionContext.IsFrom(table),
+            null
+        );
         try
         {
             using var transaction = _connection.BeginTransaction(deferred: false);
@@ -313,9 +371,18 @@ public sealed class Journal : IDisposable
         }
     }
 
-    private static int Append(PreparedStatement append, JournalEvent happened) => append
-        .Bind(1, happened.Id).Bind(2, happened.At.ToUnixTimeMilliseconds()).Bind(3, (long)happened.Kind).Bind(4, happened.Visitor.Value)
-        .Bind(5, happened.Step.Value).Bind(6, happened.Page.Value).Bind(7, happened.Test?.Value).Bind(8, happened.Phase?.Value).Bind(9, happened.Data).Run();
+    private static int Append(PreparedStatement append, JournalEvent happened) =>
+        append
+            .Bind(1, happened.Id)
+            .Bind(2, happened.At.ToUnixTimeMilliseconds())
+            .Bind(3, (long)happened.Kind)
+            .Bind(4, happened.Visitor.Value)
+            .Bind(5, happened.Step.Value)
+            .Bind(6, happened.Page.Value)
+            .Bind(7, happened.Test?.Value)
+            .Bind(8, happened.Phase?.Value)
+            .Bind(9, happened.Data)
+            .Run();
 
     private bool MayProject()
     {
@@ -329,23 +396,29 @@ public sealed class Journal : IDisposable
         try
         {
             _sliceEnd = began + Slice;
-            if (_projector.Next(ProjectionSize, _isSliceOver) is { } projected) Projected?.Invoke(projected);
+            if (_projector.Next(ProjectionSize, _isSliceOver) is { } projected)
+                Projected?.Invoke(projected);
             // Trouble with committing is over when a commit succeeds; trouble with projecting is over now.
-            if (!_unwell) _trouble = null;
+            if (!_unwell)
+                _trouble = null;
             var now = Stopwatch.GetTimestamp();
-            if (_projector.Mark >= _appended) _lagSince = now;
+            if (_projector.Mark >= _appended)
+                _lagSince = now;
             var took = now - began;
-            _notBefore = now + (_appended - _projector.Mark) switch
-            {
-                < Burst => Math.Max(9 * took, Breather),
-                < LongLoad => 49 * took,
-                _ => 2 * took,
-            };
+            _notBefore =
+                now
+                + (_appended - _projector.Mark) switch
+                {
+                    < Burst => Math.Max(9 * took, Breather),
+                    < LongLoad => 49 * took,
+                    _ => 2 * took,
+                };
         }
         catch (Exception error)
         {
             // Whatever it is, the events are kept, visitors are served, and it is tried again.
-            if (_trouble is null) NotProjected(_logger, _projector.Mark, error);
+            if (_trouble is null)
+                NotProjected(_logger, _projector.Mark, error);
             _trouble = error.Message;
             Thread.Sleep(100);
         }
@@ -353,11 +426,14 @@ public sealed class Journal : IDisposable
 
     private void TellFollowers()
     {
-        if (_followers.Count == 0) return;
+        if (_followers.Count == 0)
+            return;
         lock (_lock)
         {
             var arrived = _queue.Count == 0 && _group.Count == 0 && _projector.Mark >= _appended;
-            _followers.RemoveAll(follower => (arrived || _projector.Mark >= follower.Seq) && follower.Done.TrySetResult());
+            _followers.RemoveAll(follower =>
+                (arrived || _projector.Mark >= follower.Seq) && follower.Done.TrySetResult()
+            );
         }
     }
 
@@ -370,14 +446,17 @@ public sealed class Journal : IDisposable
             var now = Stopwatch.GetTimestamp();
             foreach (var entry in _group.Concat(_queue))
             {
-                if (entry.Spilled) continue;
-                if (now - entry.Since < _patience && !_stopping) break;
+                if (entry.Spilled)
+                    continue;
+                if (now - entry.Since < _patience && !_stopping)
+                    break;
                 _unwell = true;
                 Spill(entry);
                 overdue.Add(entry);
             }
         }
-        if (overdue.Count > 0) Answer(overdue, Recorded.Late);
+        if (overdue.Count > 0)
+            Answer(overdue, Recorded.Late);
     }
 
     private void Spill(Entry entry)
@@ -394,9 +473,12 @@ public sealed class Journal : IDisposable
             ThreadPool.UnsafeQueueUserWorkItem(
                 static work =>
                 {
-                    for (var i = work.From; i < Math.Min(work.From + AnswersAThread, work.Entries.Count); i++) work.Entries[i].Done.TrySetResult(work.Outcome);
+                    for (var i = work.From; i < Math.Min(work.From + AnswersAThread, work.Entries.Count); i++)
+                        work.Entries[i].Done.TrySetResult(work.Outcome);
                 },
-                (Entries: entries, From: from, Outcome: outcome), preferLocal: false);
+                (Entries: entries, From: from, Outcome: outcome),
+                preferLocal: false
+            );
         }
     }
 

@@ -39,7 +39,16 @@ public enum EventKind
 
 /// <summary>One thing a visitor did. Its id makes it one and the same however often it is written.</summary>
 public sealed record JournalEvent(
-    Guid Id, DateTimeOffset At, EventKind Kind, VisitorId Visitor, StepId Step, PageId Page, TestId? Test = null, PhaseId? Phase = null, string? Data = null);
+    Guid Id,
+    DateTimeOffset At,
+    EventKind Kind,
+    VisitorId Visitor,
+    StepId Step,
+    PageId Page,
+    TestId? Test = null,
+    PhaseId? Phase = null,
+    string? Data = null
+);
 
 /// <summary>What became of an event by the time the visitor was answered.</summary>
 public enum Recorded

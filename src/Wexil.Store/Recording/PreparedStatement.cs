@@ -15,7 +15,8 @@ internal sealed class PreparedStatement : IDisposable
 
     private readonly sqlite3 _connection;
     private readonly sqlite3_stmt _owner;
-    private readonly nint _statement, _changes;
+    private readonly nint _statement,
+        _changes;
 
     public PreparedStatement(SqliteConnection connection, string sql)
     {
@@ -38,7 +39,8 @@ internal sealed class PreparedStatement : IDisposable
 
     public PreparedStatement Bind(int parameter, long? value)
     {
-        if (value is { } number) return Bind(parameter, number);
+        if (value is { } number)
+            return Bind(parameter, number);
         Check(SqliteNative.BindNull(_statement, parameter));
         return this;
     }
@@ -70,7 +72,8 @@ internal sealed class PreparedStatement : IDisposable
     public bool Next()
     {
         var result = SqliteNative.Step(_statement);
-        if (result == raw.SQLITE_ROW) return true;
+        if (result == raw.SQLITE_ROW)
+            return true;
         // Resetting repeats the error of a step that failed.
         var reset = SqliteNative.Reset(_statement);
         Check(result == raw.SQLITE_DONE ? raw.SQLITE_OK : reset);
@@ -92,8 +95,10 @@ internal sealed class PreparedStatement : IDisposable
 
     public Guid Id(int column) => new(Bytes(SqliteNative.ColumnBytes(_statement, column), 16), bigEndian: true);
 
-    public string? Text(int column) => SqliteNative.ColumnText(_statement, column) is not 0 and var text
-        ? Encoding.UTF8.GetString(Bytes(text, SqliteNative.ColumnLength(_statement, column))) : null;
+    public string? Text(int column) =>
+        SqliteNative.ColumnText(_statement, column) is not 0 and var text
+            ? Encoding.UTF8.GetString(Bytes(text, SqliteNative.ColumnLength(_statement, column)))
+            : null;
 
     public void Dispose() => _owner.Dispose();
 
@@ -101,6 +106,7 @@ internal sealed class PreparedStatement : IDisposable
 
     private void Check(int result)
     {
-        if (result != raw.SQLITE_OK) SqliteException.ThrowExceptionForRC(result, _connection);
+        if (result != raw.SQLITE_OK)
+            SqliteException.ThrowExceptionForRC(result, _connection);
     }
 }

@@ -5,7 +5,9 @@ namespace Wexil.Store.Recording;
 /// <summary>Transactions that begin and end by prepared statements; one at a time.</summary>
 internal sealed class PreparedTransaction(SqliteConnection connection) : IDisposable
 {
-    private readonly PreparedStatement _begin = new(connection, "BEGIN IMMEDIATE"), _commit = new(connection, "COMMIT"), _undo = new(connection, "ROLLBACK");
+    private readonly PreparedStatement _begin = new(connection, "BEGIN IMMEDIATE"),
+        _commit = new(connection, "COMMIT"),
+        _undo = new(connection, "ROLLBACK");
 
     /// <summary>Runs the work and commits it; what goes wrong in either undoes both.</summary>
     public void Run(Action work)

@@ -7,7 +7,11 @@ using Wexil.Store.Recording.Projection;
 namespace Wexil.Store.Recording;
 
 /// <summary>What a projected batch changed.</summary>
-public sealed record Projected(IReadOnlyList<(VisitorId Visitor, TestId Test)> Places, IReadOnlySet<TestId> Tests, IReadOnlySet<StepId> Steps);
+public sealed record Projected(
+    IReadOnlyList<(VisitorId Visitor, TestId Test)> Places,
+    IReadOnlySet<TestId> Tests,
+    IReadOnlySet<StepId> Steps
+);
 
 /// <summary>
 /// Follows the events from the mark and keeps enrolments and tallies, so that no screen ever reads an event. Works on the
@@ -17,7 +21,11 @@ internal sealed class Projector : IDisposable
 {
     private readonly SqliteConnection _connection;
     private readonly PreparedTransaction _transaction;
-    private readonly PreparedStatement _events, _lead, _confirmed, _outgoing, _mark;
+    private readonly PreparedStatement _events,
+        _lead,
+        _confirmed,
+        _outgoing,
+        _mark;
     private readonly StepProjection _steps;
     private readonly ArrivalProjection _arrivals;
     private readonly TestProjection _tests;
@@ -26,23 +34,44 @@ internal sealed class Projector : IDisposable
     private readonly StayProjection _stays;
     private readonly NetworkProjection _networks;
     private ProjectionContext _map;
-    private bool _mapIsStale, _sourcesAreStale;
+    private bool _mapIsStale,
+        _sourcesAreStale;
 
     public Projector(SqliteConnection connection)
     {
         _connection = connection;
         _transaction = new(connection);
-        _events = new(connection, "SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data FROM events WHERE seq > ?1 ORDER BY seq LIMIT ?2");
-        _lead = new(connection, "INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor, fields) VALUES (?1, ?2, ?3, ?4, ?5, ?6)");
-        _confirmed = new(connection, "UPDATE leads SET confirmed_at = coalesce(confirmed_at, ?2) WHERE email = ?1 COLLATE NOCASE");
-        _outgoing = new(connection,
+        _events = new(
+            connection,
+            "SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data FROM events WHERE seq > ?1 ORDER BY seq LIMIT ?2"
+        );
+        _lead = new(
+            connection,
+            "INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor, fields) VALUES (?1, ?2, ?3, ?4, ?5, ?6)"
+        );
+        _confirmed = new(
+            connection,
+            "UPDATE leads SET confirmed_at = coalesce(confirmed_at, ?2) WHERE email = ?1 COLLATE NOCASE"
+        );
+        _outgoing = new(
+            connection,
             """
             INSERT OR IGNORE INTO outgoing (cause, kind, step_id, email, fields, next_at)
             SELECT ?1, 1, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND forwards_since <= ?3
             UNION ALL SELECT ?1, 2, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND confirms_since <= ?3
-            """);
+            """
+        );
         _mark = new(connection, "UPDATE projection SET mark = ?1");
-        (_steps, _arrivals, _tests, _sales, _goals, _stays, _networks, _map) = (new(connection), new(connection), new(connection), new(connection), new(connection), new(connection), new(connection), new(connection));
+        (_steps, _arrivals, _tests, _sales, _goals, _stays, _networks, _map) = (
+            new(connection),
+            new(connection),
+            new(connection),
+            new(connection),
+            new(connection),
+            new(connection),
+            new(connection),
+            new(connection)
+        );
         Mark = connection.Number("SELECT mark FROM projection") ?? 0;
     }
 
@@ -56,9 +85,11 @@ internal sealed class Projector : IDisposable
     /// <param name="isEnough">Asked after each; true ends the batch there.</param>
     public Projected? Next(int limit, Func<bool> isEnough)
     {
-        if (_mapIsStale) _map = new(_connection);
+        if (_mapIsStale)
+            _map = new(_connection);
         _mapIsStale = false;
-        if (_sourcesAreStale) _arrivals.LoadSources();
+        if (_sourcesAreStale)
+            _arrivals.LoadSources();
         // Until the batch is committed, a tag met for the first time may still be undone.
         _sourcesAreStale = true;
         _steps.Clear();
@@ -77,14 +108,16 @@ internal sealed class Projector : IDisposable
                 {
                     mark = _events.Number(0);
                     Apply(Read());
-                    if (isEnough()) break;
+                    if (isEnough())
+                        break;
                 }
             }
             finally
             {
                 _events.Reset();
             }
-            if (mark == Mark) return;
+            if (mark == Mark)
+                return;
             _steps.Write();
             _arrivals.Write();
             _tests.Write();
@@ -95,7 +128,8 @@ internal sealed class Projector : IDisposable
         });
         _sourcesAreStale = false;
         _steps.Keep();
-        if (mark == Mark) return null;
+        if (mark == Mark)
+            return null;
         Mark = mark;
         return new(_tests.Places, _tests.Touched.Union(_sales.Touched).ToHashSet(), _steps.Touched.ToHashSet());
     }
@@ -103,19 +137,40 @@ internal sealed class Projector : IDisposable
     /// <summary>Forgets everything projected, so that it is counted again from the first event.</summary>
     public void Reset()
     {
-        _transaction.Run(() => _connection.Execute(
-            """
-            DELETE FROM visitors; DELETE FROM enrolments; DELETE FROM step_tallies; DELETE FROM step_buckets; DELETE FROM test_tallies;
-            DELETE FROM test_buckets; DELETE FROM test_silences; DELETE FROM leads; DELETE FROM source_tallies; DELETE FROM apart_tallies;
-            DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings; DELETE FROM money_tallies; DELETE FROM source_money;
-            DELETE FROM goals_met; DELETE FROM goal_tallies; DELETE FROM path_tallies; DELETE FROM segment_tallies; DELETE FROM page_buckets; DELETE FROM stays; DELETE FROM stay_tallies; DELETE FROM ad_clicks; UPDATE projection SET mark = 0;
-            """));
+        _transaction.Run(() =>
+            _connection.Execute(
+                """
+                DELETE FROM visitors; DELETE FROM enrolments; DELETE FROM step_tallies; DELETE FROM step_buckets; DELETE FROM test_tallies;
+                DELETE FROM test_buckets; DELETE FROM test_silences; DELETE FROM leads; DELETE FROM source_tallies; DELETE FROM apart_tallies;
+                DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings; DELETE FROM money_tallies; DELETE FROM source_money;
+                DELETE FROM goals_met; DELETE FROM goal_tallies; DELETE FROM path_tallies; DELETE FROM segment_tallies; DELETE FROM page_buckets; DELETE FROM stays; DELETE FROM stay_tallies; DELETE FROM ad_clicks; UPDATE projection SET mark = 0;
+                """
+            )
+        );
         Mark = 0;
     }
 
     public void Dispose()
     {
-        foreach (var part in (IDisposable[])[_transaction, _events, _lead, _confirmed, _outgoing, _mark, _steps, _arrivals, _tests, _sales, _goals, _stays, _networks]) part.Dispose();
+        foreach (
+            var part in (IDisposable[])
+                [
+                    _transaction,
+                    _events,
+                    _lead,
+                    _confirmed,
+                    _outgoing,
+                    _mark,
+                    _steps,
+                    _arrivals,
+                    _tests,
+                    _sales,
+                    _goals,
+                    _stays,
+                    _networks,
+                ]
+        )
+            part.Dispose();
     }
 
     private void Apply(JournalEvent happened)
@@ -130,78 +185,153 @@ internal sealed class Projector : IDisposable
                 if (!string.IsNullOrEmpty(happened.Data))
                 {
                     var (email, fields) = OptInNote.Split(happened.Data);
-                    _lead.Bind(1, happened.Id).Bind(2, at).Bind(3, email).Bind(4, happened.Page.Value).Bind(5, visitor).Bind(6, fields).Run();
-                    _outgoing.Bind(1, happened.Id).Bind(2, happened.Step.Value).Bind(3, at).Bind(4, email).Bind(5, fields).Run();
+                    _lead
+                        .Bind(1, happened.Id)
+                        .Bind(2, at)
+                        .Bind(3, email)
+                        .Bind(4, happened.Page.Value)
+                        .Bind(5, visitor)
+                        .Bind(6, fields)
+                        .Run();
+                    _outgoing
+                        .Bind(1, happened.Id)
+                        .Bind(2, happened.Step.Value)
+                        .Bind(3, at)
+                        .Bind(4, email)
+                        .Bind(5, fields)
+                        .Run();
                 }
                 _networks.OptedIn(visitor, at);
                 foreach (var goal in _map.OptInGoals(happened.Step.Value))
-                    if (goal.Goal.Takes(happened.Page)) Meet(goal, new(visitor, at));
+                    if (goal.Goal.Takes(happened.Page))
+                        Meet(goal, new(visitor, at));
                 return;
             case EventKind.LeftOut:
                 _steps.LeftOut(happened.Step, happened.Data is [var letter, ..] ? letter : 0);
                 return;
             case EventKind.Sale:
                 var notice = SaleNotice.Parse(happened.Data!);
-                Credit(_sales.Note(notice, visitor == default ? null : visitor, happened.Page.Value == 0 ? null : happened.Page.Value, at, _map), notice.Order, notice.Line, at);
+                Credit(
+                    _sales.Note(
+                        notice,
+                        visitor == default ? null : visitor,
+                        happened.Page.Value == 0 ? null : happened.Page.Value,
+                        at,
+                        _map
+                    ),
+                    notice.Order,
+                    notice.Line,
+                    at
+                );
                 return;
             case EventKind.Claim:
-                foreach (var credit in _sales.Assign(happened.Data!, visitor, _map)) Credit(credit, happened.Data!, "", at);
+                foreach (var credit in _sales.Assign(happened.Data!, visitor, _map))
+                    Credit(credit, happened.Data!, "", at);
                 return;
             case EventKind.Confirmed:
                 _confirmed.Bind(1, happened.Data).Bind(2, at).Run();
                 return;
             case EventKind.Met:
                 var met = GoalNote.Parse(happened.Data!);
-                if (_map.Goal(met.Goal.Value) is { } told) Meet(told, new(visitor, at, Comes: met.Value, Cause: happened.Id.ToString("N")));
+                if (_map.Goal(met.Goal.Value) is { } told)
+                    Meet(told, new(visitor, at, Comes: met.Value, Cause: happened.Id.ToString("N")));
                 return;
             case EventKind.Stay:
                 var stay = StayNote.Parse(happened.Data!);
                 foreach (var test in _map.TestsOf(happened.Step.Value))
-                    if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } stood && _stays.Note(test, stood, happened.Page.Value, visitor, stay.Milliseconds, stay.Engaged)) _tests.Touched.Add(new(test.Test));
+                    if (
+                        test.RunsAt(at)
+                        && _tests.Find(test.Test, visitor) is { } stood
+                        && _stays.Note(test, stood, happened.Page.Value, visitor, stay.Milliseconds, stay.Engaged)
+                    )
+                        _tests.Touched.Add(new(test.Test));
                 return;
         }
-        if (_map.Role(happened.Step.Value) is not { } role) return;
+        if (_map.Role(happened.Step.Value) is not { } role)
+            return;
         var note = VisitNote.Parse(happened.Data);
         var arrival = _arrivals.Note(role, visitor, note.Source);
-        if (note.Click is { } click && _arrivals.SourceOf(role.Funnel, note.Source) is > 0 and var network && _networks.Note(network, click, visitor, at)) _arrivals.Cost(role.Funnel, network, click.Cost);
-        if (arrival.ToStep) _steps.Reached(happened.Step, TimeBucket.Of(at));
+        if (
+            note.Click is { } click
+            && _arrivals.SourceOf(role.Funnel, note.Source) is > 0 and var network
+            && _networks.Note(network, click, visitor, at)
+        )
+            _arrivals.Cost(role.Funnel, network, click.Cost);
+        if (arrival.ToStep)
+            _steps.Reached(happened.Step, TimeBucket.Of(at));
         if (happened is { Kind: EventKind.Enrol, Test: { } drawn, Phase: { } phase })
         {
             // Who has just come into the funnel has no place in another of its tests.
-            if (_tests.Enrol(drawn, phase, happened.Page, visitor, at, VisitorTraits.Of(note, arrival.Source, _map.Weekday(at))) && !arrival.ToFunnel)
+            if (
+                _tests.Enrol(
+                    drawn,
+                    phase,
+                    happened.Page,
+                    visitor,
+                    at,
+                    VisitorTraits.Of(note, arrival.Source, _map.Weekday(at))
+                ) && !arrival.ToFunnel
+            )
                 _tests.Cross(drawn, happened.Page, _map.Partners(drawn.Value), visitor);
         }
-        else if (happened is { Kind: EventKind.Apart, Test: { } apart }) _tests.SetApart(apart, happened.Page, note.Apart ?? ExclusionReason.NotRunning, visitor, at);
+        else if (happened is { Kind: EventKind.Apart, Test: { } apart })
+            _tests.SetApart(apart, happened.Page, note.Apart ?? ExclusionReason.NotRunning, visitor, at);
         // Who has just come has no place in a test of another step.
-        if (arrival.ToFunnel) return;
-        if (arrival.ToStep && role.TellsLeads) _networks.OptedIn(visitor, at);
+        if (arrival.ToFunnel)
+            return;
+        if (arrival.ToStep && role.TellsLeads)
+            _networks.OptedIn(visitor, at);
         foreach (var test in _map.Earlier(happened.Step.Value))
-            if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place) _tests.Walk(test, place, happened.Step.Value, role.Bit, visitor, at);
+            if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place)
+                _tests.Walk(test, place, happened.Step.Value, role.Bit, visitor, at);
         foreach (var test in _map.Goals(happened.Step.Value))
-            if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place) _tests.Credit(test, place, _map.Partners(test.Test), visitor, at);
-        foreach (var goal in _map.StepGoals(happened.Step.Value)) Meet(goal, new(visitor, at));
+            if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place)
+                _tests.Credit(test, place, _map.Partners(test.Test), visitor, at);
+        foreach (var goal in _map.StepGoals(happened.Step.Value))
+            Meet(goal, new(visitor, at));
     }
 
     private void Meet(TestGoal goal, Meeting met)
     {
-        if (_tests.Find(goal.Test.Test, met.Visitor) is not { } place) return;
-        if (_goals.Meet(goal, place, met)) _tests.Touched.Add(new(goal.Test.Test));
+        if (_tests.Find(goal.Test.Test, met.Visitor) is not { } place)
+            return;
+        if (_goals.Meet(goal, place, met))
+            _tests.Touched.Add(new(goal.Test.Test));
         // The verdict's own counts; visitors who stand apart are counted there too.
-        if (goal.IsMain && met.Times > 0 && goal.Counts(place, met.At) && goal.Goal.IsWithin(TimeSpan.FromMilliseconds(met.At - place.At))) _tests.Credit(goal.Test, place, _map.Partners(goal.Test.Test), met.Visitor, met.At);
+        if (
+            goal.IsMain
+            && met.Times > 0
+            && goal.Counts(place, met.At)
+            && goal.Goal.IsWithin(TimeSpan.FromMilliseconds(met.At - place.At))
+        )
+            _tests.Credit(goal.Test, place, _map.Partners(goal.Test.Test), met.Visitor, met.At);
     }
 
     /// <param name="at">When it was told.</param>
     private void Credit(CreditedSale? sale, string order, string line, long at)
     {
-        if (sale is null) return;
-        if (sale.Amount > 0 && Currency.Find(sale.CountedIn) is { } currency) _networks.Bought($"{order}\n{line}", sale.Visitor, at, currency.Write(sale.Amount), currency.Code, order);
+        if (sale is null)
+            return;
+        if (sale.Amount > 0 && Currency.Find(sale.CountedIn) is { } currency)
+            _networks.Bought($"{order}\n{line}", sale.Visitor, at, currency.Write(sale.Amount), currency.Code, order);
         foreach (var test in sale.Tests)
+        {
             foreach (var goal in _map.SaleGoals(test))
-                if (goal.Goal.Takes(sale.Product)) Meet(goal, new(sale.Visitor, sale.At, sale.Orders, sale.Worth, order));
+                if (goal.Goal.Takes(sale.Product))
+                    Meet(goal, new(sale.Visitor, sale.At, sale.Orders, sale.Worth, order));
+        }
     }
 
-    private JournalEvent Read() => new(
-        _events.Id(1), DateTimeOffset.FromUnixTimeMilliseconds(_events.Number(2)), (EventKind)_events.Number(3), new(_events.Id(4)),
-        new(_events.Number(5)), new(_events.Number(6)), _events.IsNull(7) ? null : new TestId(_events.Number(7)),
-        _events.IsNull(8) ? null : new PhaseId(_events.Number(8)), _events.Text(9));
+    private JournalEvent Read() =>
+        new(
+            _events.Id(1),
+            DateTimeOffset.FromUnixTimeMilliseconds(_events.Number(2)),
+            (EventKind)_events.Number(3),
+            new(_events.Id(4)),
+            new(_events.Number(5)),
+            new(_events.Number(6)),
+            _events.IsNull(7) ? null : new TestId(_events.Number(7)),
+            _events.IsNull(8) ? null : new PhaseId(_events.Number(8)),
+            _events.Text(9)
+        );
 }

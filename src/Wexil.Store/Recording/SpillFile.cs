@@ -12,8 +12,11 @@ internal sealed class SpillFile : IDisposable
 {
     public const int DefaultBytes = 8 << 20;
     private const int Header = sizeof(int);
-    private static readonly Action<ILogger, string, Exception?> Trouble =
-        LoggerMessage.Define<string>(LogLevel.Error, new(1, nameof(SpillFile)), "The spill file {Trouble}");
+    private static readonly Action<ILogger, string, Exception?> Trouble = LoggerMessage.Define<string>(
+        LogLevel.Error,
+        new(1, nameof(SpillFile)),
+        "The spill file {Trouble}"
+    );
 
     private readonly FileStream? _file;
     private readonly ILogger _logger;
@@ -36,7 +39,8 @@ internal sealed class SpillFile : IDisposable
                 var zeros = new byte[64 << 10];
                 file.Seek(0, SeekOrigin.End);
                 // Written, not only reserved: a sparse file has no space of its own.
-                while (file.Length < bytes) file.Write(zeros, 0, (int)Math.Min(zeros.Length, bytes - file.Length));
+                while (file.Length < bytes)
+                    file.Write(zeros, 0, (int)Math.Min(zeros.Length, bytes - file.Length));
             }
             catch (IOException error)
             {
@@ -62,7 +66,8 @@ internal sealed class SpillFile : IDisposable
             _file.Position = _place;
             _file.ReadExactly(header);
             var length = BinaryPrimitives.ReadInt32LittleEndian(header);
-            if (length <= 0 || _place + Header + length > _size) break;
+            if (length <= 0 || _place + Header + length > _size)
+                break;
             var frame = new byte[length];
             _file.ReadExactly(frame);
             try
@@ -82,9 +87,11 @@ internal sealed class SpillFile : IDisposable
     /// <summary>False when there is no room left, or the file cannot be written.</summary>
     public bool TryWrite(JournalEvent happened)
     {
-        if (_file is null) return false;
+        if (_file is null)
+            return false;
         var json = JsonSerializer.SerializeToUtf8Bytes(happened);
-        if (_place + Header + json.Length + Header > _size) return false;
+        if (_place + Header + json.Length + Header > _size)
+            return false;
         var frame = new byte[Header + json.Length + Header];
         BinaryPrimitives.WriteInt32LittleEndian(frame, json.Length);
         json.CopyTo(frame, Header);
@@ -96,7 +103,8 @@ internal sealed class SpillFile : IDisposable
         catch (IOException error)
         {
             // Said once: with a full disk every event comes by here.
-            if (!_isUnwritable) Trouble(_logger, "cannot be written", error);
+            if (!_isUnwritable)
+                Trouble(_logger, "cannot be written", error);
             _isUnwritable = true;
             return false;
         }
@@ -107,7 +115,8 @@ internal sealed class SpillFile : IDisposable
     /// <summary>Forgets everything in it: it is in the store now.</summary>
     public void Clear()
     {
-        if (_file is null || IsEmpty) return;
+        if (_file is null || IsEmpty)
+            return;
         try
         {
             _file.Position = 0;

@@ -20,10 +20,22 @@ internal static partial class SqliteNative
     public static partial int BindNull(nint statement, int parameter);
 
     [LibraryImport(Library, EntryPoint = "sqlite3_bind_blob"), SuppressGCTransition]
-    public static partial int BindBytes(nint statement, int parameter, ReadOnlySpan<byte> value, int length, nint destructor);
+    public static partial int BindBytes(
+        nint statement,
+        int parameter,
+        ReadOnlySpan<byte> value,
+        int length,
+        nint destructor
+    );
 
     [LibraryImport(Library, EntryPoint = "sqlite3_bind_text"), SuppressGCTransition]
-    public static partial int BindText(nint statement, int parameter, ReadOnlySpan<byte> value, int length, nint destructor);
+    public static partial int BindText(
+        nint statement,
+        int parameter,
+        ReadOnlySpan<byte> value,
+        int length,
+        nint destructor
+    );
 
     [LibraryImport(Library, EntryPoint = "sqlite3_step")]
     public static partial int Step(nint statement);

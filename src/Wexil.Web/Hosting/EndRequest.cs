@@ -20,13 +20,16 @@ internal sealed class EndRequest : IDisposable
     public async Task WaitAsync(WexilHost host)
     {
         await host.WaitForShutdownAsync();
-        if (!_isAsked) throw new StoreException("The program stopped by itself, which is a fault; the lines above say where.");
+        if (!_isAsked)
+            throw new StoreException("The program stopped by itself, which is a fault; the lines above say where.");
     }
 
     public void Dispose()
     {
-        foreach (var signal in _signals) signal.Dispose();
+        foreach (var signal in _signals)
+            signal.Dispose();
     }
 
-    private PosixSignalRegistration Listen(PosixSignal signal) => PosixSignalRegistration.Create(signal, _ => _isAsked = true);
+    private PosixSignalRegistration Listen(PosixSignal signal) =>
+        PosixSignalRegistration.Create(signal, _ => _isAsked = true);
 }

@@ -21,10 +21,20 @@ public sealed class WexilHost : IAsyncDisposable
     private const long LargestFromVisitors = 64 << 10;
 
     private readonly DataFolder _folder;
-    private readonly WebApplication _studio, _visitors;
+    private readonly WebApplication _studio,
+        _visitors;
     private readonly ILoggerFactory _logs;
 
-    private WexilHost(WexilOptions options, DataFolder folder, Database database, Journal journal, VisitorToken tokens, TimeProvider time, IChance chance, ILoggerFactory logs)
+    private WexilHost(
+        WexilOptions options,
+        DataFolder folder,
+        Database database,
+        Journal journal,
+        VisitorToken tokens,
+        TimeProvider time,
+        IChance chance,
+        ILoggerFactory logs
+    )
     {
         (_folder, Database, Journal, Options, _logs) = (folder, database, journal, options, logs);
         var routes = new Routes(new RouteStore(database));
@@ -35,20 +45,58 @@ public sealed class WexilHost : IAsyncDisposable
         var pages = new PageStore(database, journal, time);
         var wiring = new WiringStore(database, journal, time);
         var problems = new BackgroundProblems(time);
-        var protection = DataProtectionProvider.Create(new DirectoryInfo(folder.Keys), configure => configure.SetApplicationName("Wexil"));
+        var protection = DataProtectionProvider.Create(new DirectoryInfo(folder.Keys), configure =>
+            configure.SetApplicationName("Wexil")
+        );
         // What remembers anything is made here, once: a type alone would be made by each door for itself.
         var shared = new ServiceCollection()
-            .AddSingleton(folder).AddSingleton(new HeldOptInStore(database, journal)).AddSingleton(database).AddSingleton(journal).AddSingleton(time).AddSingleton(chance)
-            .AddSingleton(routes).AddSingleton(desk).AddSingleton(pages).AddSingleton(tokens)
-            .AddSingleton(new FunnelStore(database, journal, time)).AddSingleton(new TestStore(database, journal, time))
-            .AddSingleton(new VerdictStore(database, journal, time)).AddSingleton(tallies).AddSingleton(turns)
-            .AddSingleton(new PeopleStore(database, journal, time)).AddSingleton(new SettingStore(database, journal)).AddSingleton<RateStore>().AddSingleton(new LookStore(database, journal, time)).AddSingleton(new NumberStore(database, journal, time))
-            .AddSingleton(new PreviewTickets(protection)).AddSingleton(new TryTickets(protection))
-            .AddSingleton(new SourceStore(database, journal, time)).AddSingleton(new WatchStore(database, journal)).AddSingleton(new SaleStore(database, journal)).AddSingleton(new GoalStore(database, journal, time)).AddSingleton(new EventStore(database)).AddSingleton(wiring).AddSingleton(troubles).AddSingleton(new IdentityStore(database, journal, troubles)).AddSingleton(new PageShelf(database, journal, time)).AddSingleton(problems).AddSingleton(new LastSeen(wiring, problems, time, logs.CreateLogger<LastSeen>())).AddSingleton<PageFetcher>().AddSingleton<ScriptInstallation>().AddSingleton<TestReader>().AddSingleton<OwnerTime>()
-            .AddSingleton(new OptInStore(database, journal, time)).AddSingleton(new OutboxStore(database, journal, time)).AddSingleton(new ConfirmTickets(protection)).AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox"))).AddSingleton(new CountryResolver(options.TrustedProxies, options.CountryHeader))
-            .AddSingleton(new DraftStore(database, journal)).AddSingleton(new AssetStore(database, journal))
+            .AddSingleton(folder)
+            .AddSingleton(new HeldOptInStore(database, journal))
+            .AddSingleton(database)
+            .AddSingleton(journal)
+            .AddSingleton(time)
+            .AddSingleton(chance)
+            .AddSingleton(routes)
+            .AddSingleton(desk)
+            .AddSingleton(pages)
+            .AddSingleton(tokens)
+            .AddSingleton(new FunnelStore(database, journal, time))
+            .AddSingleton(new TestStore(database, journal, time))
+            .AddSingleton(new VerdictStore(database, journal, time))
+            .AddSingleton(tallies)
+            .AddSingleton(turns)
+            .AddSingleton(new PeopleStore(database, journal, time))
+            .AddSingleton(new SettingStore(database, journal))
+            .AddSingleton<RateStore>()
+            .AddSingleton(new LookStore(database, journal, time))
+            .AddSingleton(new NumberStore(database, journal, time))
+            .AddSingleton(new PreviewTickets(protection))
+            .AddSingleton(new TryTickets(protection))
+            .AddSingleton(new SourceStore(database, journal, time))
+            .AddSingleton(new WatchStore(database, journal))
+            .AddSingleton(new SaleStore(database, journal))
+            .AddSingleton(new GoalStore(database, journal, time))
+            .AddSingleton(new EventStore(database))
+            .AddSingleton(wiring)
+            .AddSingleton(troubles)
+            .AddSingleton(new IdentityStore(database, journal, troubles))
+            .AddSingleton(new PageShelf(database, journal, time))
+            .AddSingleton(problems)
+            .AddSingleton(new LastSeen(wiring, problems, time, logs.CreateLogger<LastSeen>()))
+            .AddSingleton<PageFetcher>()
+            .AddSingleton<ScriptInstallation>()
+            .AddSingleton<TestReader>()
+            .AddSingleton<OwnerTime>()
+            .AddSingleton(new OptInStore(database, journal, time))
+            .AddSingleton(new OutboxStore(database, journal, time))
+            .AddSingleton(new ConfirmTickets(protection))
+            .AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox")))
+            .AddSingleton(new CountryResolver(options.TrustedProxies, options.CountryHeader))
+            .AddSingleton(new DraftStore(database, journal))
+            .AddSingleton(new AssetStore(database, journal))
             .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
-            .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors)).AddSingleton<ServedPages>();
+            .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors))
+            .AddSingleton<ServedPages>();
         _visitors = BuildVisitors(options, shared);
         _studio = BuildStudio(options, folder, shared);
     }
@@ -63,7 +111,11 @@ public sealed class WexilHost : IAsyncDisposable
     /// <summary>Opens the data folder and both doors.</summary>
     /// <exception cref="StoreException">The data cannot be used.</exception>
     /// <exception cref="IOException">An address is taken.</exception>
-    public static async Task<WexilHost> StartAsync(WexilOptions options, TimeProvider? time = null, IChance? chance = null)
+    public static async Task<WexilHost> StartAsync(
+        WexilOptions options,
+        TimeProvider? time = null,
+        IChance? chance = null
+    )
     {
         var folder = DataFolder.Open(options.Data);
         Database? database = null;
@@ -75,9 +127,23 @@ public sealed class WexilHost : IAsyncDisposable
         try
         {
             database = Database.Open(folder);
-            journal = new Journal(database, folder.SpillFile, new JournalOptions(options.SurvivePowerLoss), logs.CreateLogger<Journal>());
+            journal = new Journal(
+                database,
+                folder.SpillFile,
+                new JournalOptions(options.SurvivePowerLoss),
+                logs.CreateLogger<Journal>()
+            );
             var key = await new SettingStore(database, journal).TokenKeyAsync();
-            var host = new WexilHost(options, folder, database, journal, new VisitorToken(key), time, chance ?? new SecureChance(), logs);
+            var host = new WexilHost(
+                options,
+                folder,
+                database,
+                journal,
+                new VisitorToken(key),
+                time,
+                chance ?? new SecureChance(),
+                logs
+            );
             Agents.Warm();
             await Countries.ReadyAsync();
             await host._visitors.StartAsync();
@@ -95,7 +161,8 @@ public sealed class WexilHost : IAsyncDisposable
     }
 
     /// <summary>Waits until the process is asked to end.</summary>
-    public Task WaitForShutdownAsync() => Task.WhenAny(_studio.WaitForShutdownAsync(), _visitors.WaitForShutdownAsync());
+    public Task WaitForShutdownAsync() =>
+        Task.WhenAny(_studio.WaitForShutdownAsync(), _visitors.WaitForShutdownAsync());
 
     public async ValueTask DisposeAsync()
     {
@@ -141,31 +208,42 @@ public sealed class WexilHost : IAsyncDisposable
             kestrel.Limits.MaxRequestBodySize = BodyLimits.Stranger;
         });
         AddAll(builder.Services, shared);
-        builder.Services.AddDataProtection().SetApplicationName("Wexil").PersistKeysToFileSystem(new DirectoryInfo(folder.Keys));
+        builder
+            .Services.AddDataProtection()
+            .SetApplicationName("Wexil")
+            .PersistKeysToFileSystem(new DirectoryInfo(folder.Keys));
         StudioApp.AddServices(builder.Services, options.FollowsClock);
         var app = builder.Build();
         StudioApp.Map(app);
         return app;
     }
 
-    private static WebApplicationOptions Application() => new()
-    {
-        ApplicationName = typeof(WexilHost).Assembly.GetName().Name,
-        ContentRootPath = AppContext.BaseDirectory,
-        EnvironmentName = Environments.Production,
-    };
+    private static WebApplicationOptions Application() =>
+        new()
+        {
+            ApplicationName = typeof(WexilHost).Assembly.GetName().Name,
+            ContentRootPath = AppContext.BaseDirectory,
+            EnvironmentName = Environments.Production,
+        };
 
-    private static void Log(ILoggingBuilder logging) => logging.ClearProviders().AddSimpleConsole(console =>
-    {
-        console.SingleLine = true;
-        console.TimestampFormat = "yyyy-MM-dd HH:mm:ss ";
-        console.UseUtcTimestamp = true;
-    }).SetMinimumLevel(LogLevel.Warning);
+    private static void Log(ILoggingBuilder logging) =>
+        logging
+            .ClearProviders()
+            .AddSimpleConsole(console =>
+            {
+                console.SingleLine = true;
+                console.TimestampFormat = "yyyy-MM-dd HH:mm:ss ";
+                console.UseUtcTimestamp = true;
+            })
+            .SetMinimumLevel(LogLevel.Warning);
 
     private static void AddAll(IServiceCollection services, IServiceCollection shared)
     {
         // A part that fails is a problem of its own and never the end of the program.
-        services.Configure<HostOptions>(host => host.BackgroundServiceExceptionBehavior = BackgroundServiceExceptionBehavior.Ignore);
-        foreach (var service in shared) services.Add(service);
+        services.Configure<HostOptions>(host =>
+            host.BackgroundServiceExceptionBehavior = BackgroundServiceExceptionBehavior.Ignore
+        );
+        foreach (var service in shared)
+            services.Add(service);
     }
 }

@@ -33,24 +33,37 @@ public sealed class MailSender(Uri? smtp, string from, string folder, TimeSpan? 
         limit.CancelAfter(_patience);
         try
         {
-            using var message = new MimeMessage { Subject = letter.Subject, Date = at, Body = new TextPart("plain") { Text = letter.Words } };
+            using var message = new MimeMessage
+            {
+                Subject = letter.Subject,
+                Date = at,
+                Body = new TextPart("plain") { Text = letter.Words },
+            };
             message.From.Add(MailboxAddress.Parse(from));
             message.To.Add(MailboxAddress.Parse(letter.To));
             if (smtp is null)
             {
                 Directory.CreateDirectory(folder);
-                await message.WriteToAsync(Path.Combine(folder, $"{at:yyyyMMdd-HHmmss-fff}-{Guid.NewGuid():N}.eml"), limit.Token);
+                await message.WriteToAsync(
+                    Path.Combine(folder, $"{at:yyyyMMdd-HHmmss-fff}-{Guid.NewGuid():N}.eml"),
+                    limit.Token
+                );
             }
-            else await SendAsync(smtp, message, limit.Token);
+            else
+                await SendAsync(smtp, message, limit.Token);
         }
         catch (Exception error) when (!stop.IsCancellationRequested)
         {
-            throw new MailException(error switch
-            {
-                OperationCanceledException or TimeoutException => $"The mail server did not answer within {_patience.TotalSeconds:0} seconds.",
-                _ when smtp is null => $"The mail cannot be written into the outbox: {error.Message}",
-                _ => $"The mail server says: {error.Message}",
-            }, error);
+            throw new MailException(
+                error switch
+                {
+                    OperationCanceledException or TimeoutException =>
+                        $"The mail server did not answer within {_patience.TotalSeconds:0} seconds.",
+                    _ when smtp is null => $"The mail cannot be written into the outbox: {error.Message}",
+                    _ => $"The mail server says: {error.Message}",
+                },
+                error
+            );
         }
     }
 
@@ -58,23 +71,40 @@ public sealed class MailSender(Uri? smtp, string from, string folder, TimeSpan? 
     {
         using var client = new SmtpClient { Timeout = (int)_patience.TotalMilliseconds };
         await client.ConnectAsync(server.Host, server.Port, Security(server), stop);
-        if (server.UserInfo.Split(':', 2) is [var user, var password]) await client.AuthenticateAsync(Uri.UnescapeDataString(user), Uri.UnescapeDataString(password), stop);
+        if (server.UserInfo.Split(':', 2) is [var user, var password])
+            await client.AuthenticateAsync(Uri.UnescapeDataString(user), Uri.UnescapeDataString(password), stop);
         await client.SendAsync(message, stop);
         await client.DisconnectAsync(true, stop);
     }
 
     // A password never crosses a network in clear.
-    private static SecureSocketOptions Security(Uri server) => server.Scheme == "smtps" ? SecureSocketOptions.SslOnConnect
-        : server.UserInfo.Length > 0 && !server.IsLoopback ? SecureSocketOptions.StartTls : SecureSocketOptions.StartTlsWhenAvailable;
+    private static SecureSocketOptions Security(Uri server) =>
+        server.Scheme == "smtps" ? SecureSocketOptions.SslOnConnect
+        : server.UserInfo.Length > 0 && !server.IsLoopback ? SecureSocketOptions.StartTls
+        : SecureSocketOptions.StartTlsWhenAvailable;
 
     /// <summary>What lies in the simulated outbox, the newest first.</summary>
     public IReadOnlyList<OutboxLetter> Simulated()
     {
-        if (!Directory.Exists(folder)) return [];
-        return [.. Directory.EnumerateFiles(folder, "*.eml").OrderDescending(StringComparer.Ordinal).Take(MaxCount).Select(file =>
-        {
-            using var message = MimeMessage.Load(file);
-            return new OutboxLetter(Path.GetFileName(file), message.Date, message.To.ToString(), message.Subject ?? "", message.TextBody ?? "");
-        })];
+        if (!Directory.Exists(folder))
+            return [];
+        return
+        [
+            .. Directory
+                .EnumerateFiles(folder, "*.eml")
+                .OrderDescending(StringComparer.Ordinal)
+                .Take(MaxCount)
+                .Select(file =>
+                {
+                    using var message = MimeMessage.Load(file);
+                    return new OutboxLetter(
+                        Path.GetFileName(file),
+                        message.Date,
+                        message.To.ToString(),
+                        message.Subject ?? "",
+                        message.TextBody ?? ""
+                    );
+                }),
+        ];
     }
 }

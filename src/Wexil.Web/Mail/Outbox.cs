@@ -12,7 +12,9 @@ namespace Wexil.Web.Mail;
 public sealed class ConfirmTickets(IDataProtectionProvider protection)
 {
     private static readonly TimeSpan Life = TimeSpan.FromDays(30);
-    private readonly ITimeLimitedDataProtector _protector = protection.CreateProtector("confirm").ToTimeLimitedDataProtector();
+    private readonly ITimeLimitedDataProtector _protector = protection
+        .CreateProtector("confirm")
+        .ToTimeLimitedDataProtector();
 
     public string Issue(StepId step, string email) => _protector.Protect($"{step.Value}\n{email}", Life);
 
@@ -36,13 +38,29 @@ public sealed class ConfirmTickets(IDataProtectionProvider protection)
 /// of their clicks. Each of these services has a lane of its own, so that a slow one holds up only itself.
 /// </summary>
 public sealed class Outbox(
-    OutboxStore outgoing, OptInStore optIns, SourceStore sources, PageFetcher web, MailSender mail, ConfirmTickets tickets, VisitorsAddress visitors,
-    BackgroundProblems problems, TimeProvider time, ILogger<Outbox> logger) : RegularWork("Sending what waits in the outbox", problems, time, logger)
+    OutboxStore outgoing,
+    OptInStore optIns,
+    SourceStore sources,
+    PageFetcher web,
+    MailSender mail,
+    ConfirmTickets tickets,
+    VisitorsAddress visitors,
+    BackgroundProblems problems,
+    TimeProvider time,
+    ILogger<Outbox> logger
+) : RegularWork("Sending what waits in the outbox", problems, time, logger)
 {
     private const int AtOnce = 50;
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(5);
-    private static readonly Action<ILogger, long, OutboxKind, int, Exception?> NotSent =
-        LoggerMessage.Define<long, OutboxKind, int>(LogLevel.Warning, new(1, nameof(Outbox)), "Outbox item {Item} ({Kind}) did not go out after {Tries} earlier tries");
+    private static readonly Action<ILogger, long, OutboxKind, int, Exception?> NotSent = LoggerMessage.Define<
+        long,
+        OutboxKind,
+        int
+    >(
+        LogLevel.Warning,
+        new(1, nameof(Outbox)),
+        "Outbox item {Item} ({Kind}) did not go out after {Tries} earlier tries"
+    );
 
     // A lane that is under way is not begun again: two senders would send the same twice.
     private readonly Dictionary<OutboxLane, Task> _underWay = [];
@@ -63,9 +81,20 @@ public sealed class Outbox(
         var lanes = outgoing.DueLanes();
         lock (_underWay)
         {
-            foreach (var done in _underWay.Where(lane => lane.Value.IsCompleted).Select(lane => lane.Key).ToArray()) _underWay.Remove(done);
+            foreach (var done in _underWay.Where(lane => lane.Value.IsCompleted).Select(lane => lane.Key).ToArray())
+                _underWay.Remove(done);
             foreach (var lane in lanes)
-                if (!_underWay.ContainsKey(lane)) _underWay[lane] = Task.Run(() => EachAsync($"outbox {lane}", "Sending what waits in the outbox", () => SendLaneAsync(lane, stop), stop), stop);
+                if (!_underWay.ContainsKey(lane))
+                    _underWay[lane] = Task.Run(
+                        () =>
+                            EachAsync(
+                                $"outbox {lane}",
+                                "Sending what waits in the outbox",
+                                () => SendLaneAsync(lane, stop),
+                                stop
+                            ),
+                        stop
+                    );
             return [.. _underWay.Values];
         }
     }
@@ -81,7 +110,8 @@ public sealed class Outbox(
                     NotSent(Logger, one.Id, one.Kind, one.Tries, null);
                     await outgoing.FailedAsync(one, problem);
                 }
-                else await outgoing.DoneAsync(one);
+                else
+                    await outgoing.DoneAsync(one);
             }
         }
     }
@@ -107,7 +137,9 @@ public sealed class Outbox(
     private async Task<string?> SendAsync(OutboxMessage one, CancellationToken stop)
     {
         if (one is { Kind: OutboxKind.Postback, Source: { } network })
-            return sources.Network(network)?.Postback is { } told ? await web.TellAsync(new(told.Fill(one.Postback)), stop) : null;
+            return sources.Network(network)?.Postback is { } told
+                ? await web.TellAsync(new(told.Fill(one.Postback)), stop)
+                : null;
         if (one.Kind == OutboxKind.Owner)
         {
             await mail.SendAsync(new(one.Email, one.Mail.Subject, one.Mail.Words), Time.GetUtcNow(), stop);
@@ -116,9 +148,17 @@ public sealed class Outbox(
         var settings = optIns.Of(one.Step);
         if (one.Kind == OutboxKind.Forward)
         {
-            if (settings.ForwardTo is not { } address) return null;
-            var form = settings.Fields.Select(field => (Name: field.Value, Value: field.Key == "email" ? one.Email : one.OptInFields.GetValueOrDefault(field.Key)))
-                .Where(field => field.Value is not null).Select(field => KeyValuePair.Create(field.Name, field.Value!));
+            if (settings.ForwardTo is not { } address)
+                return null;
+            var form = settings
+                .Fields.Select(field =>
+                    (
+                        Name: field.Value,
+                        Value: field.Key == "email" ? one.Email : one.OptInFields.GetValueOrDefault(field.Key)
+                    )
+                )
+                .Where(field => field.Value is not null)
+                .Select(field => KeyValuePair.Create(field.Name, field.Value!));
             return await web.PostFormAsync(address, form, stop);
         }
         var link = $"{visitors.Origin}/confirm/{tickets.Issue(one.Step, one.Email)}";

@@ -9,8 +9,12 @@ namespace Wexil.Web.Shared;
 /// When visitors' browsers last told of an outside page, and when a page where a test begins last asked what to do. Kept in memory,
 /// because it changes with every visit, and written down twice a minute.
 /// </summary>
-public sealed class LastSeen(WiringStore wiring, BackgroundProblems problems, TimeProvider time, ILogger<LastSeen> logger)
-    : RegularWork("Writing down when pages were last seen", problems, time, logger)
+public sealed class LastSeen(
+    WiringStore wiring,
+    BackgroundProblems problems,
+    TimeProvider time,
+    ILogger<LastSeen> logger
+) : RegularWork("Writing down when pages were last seen", problems, time, logger)
 {
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(30);
     private readonly ConcurrentDictionary<string, DateTimeOffset> _seen = new(wiring.Seen());
@@ -29,9 +33,11 @@ public sealed class LastSeen(WiringStore wiring, BackgroundProblems problems, Ti
     public async Task WriteAsync()
     {
         var news = _unwritten.ToArray();
-        if (news.Length == 0) return;
+        if (news.Length == 0)
+            return;
         await wiring.SaveSeenAsync(news);
-        foreach (var entry in news) _unwritten.TryRemove(entry);
+        foreach (var entry in news)
+            _unwritten.TryRemove(entry);
     }
 
     public override async Task StopAsync(CancellationToken cancellationToken)

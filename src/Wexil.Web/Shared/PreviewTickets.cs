@@ -29,17 +29,24 @@ public sealed record Preview(PageId Page, int? Version, PreviewUse Use);
 public sealed class PreviewTickets(IDataProtectionProvider protection)
 {
     private static readonly TimeSpan Life = TimeSpan.FromHours(12);
-    private readonly ITimeLimitedDataProtector _protector = protection.CreateProtector("preview").ToTimeLimitedDataProtector();
+    private readonly ITimeLimitedDataProtector _protector = protection
+        .CreateProtector("preview")
+        .ToTimeLimitedDataProtector();
 
     public string Issue(PageId page, PreviewUse use, int? version = null) =>
-        _protector.Protect(string.Create(CultureInfo.InvariantCulture, $"{page.Value}:{version ?? 0}:{(int)use}"), Life);
+        _protector.Protect(
+            string.Create(CultureInfo.InvariantCulture, $"{page.Value}:{version ?? 0}:{(int)use}"),
+            Life
+        );
 
     /// <summary>What a ticket opens; null for one that is not ours or over.</summary>
     public Preview? Open(string ticket)
     {
         try
         {
-            var parts = Array.ConvertAll(_protector.Unprotect(ticket).Split(':'), part => long.Parse(part, CultureInfo.InvariantCulture));
+            var parts = Array.ConvertAll(_protector.Unprotect(ticket).Split(':'), part =>
+                long.Parse(part, CultureInfo.InvariantCulture)
+            );
             return new(new(parts[0]), parts[1] == 0 ? null : (int)parts[1], (PreviewUse)parts[2]);
         }
         catch (CryptographicException)

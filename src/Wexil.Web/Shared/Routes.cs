@@ -30,7 +30,8 @@ public sealed class Routes
 
     private void Take(Func<RouteTable> load)
     {
-        lock (_lock) _current = load();
+        lock (_lock)
+            _current = load();
         Changed?.Invoke(_current);
     }
 }

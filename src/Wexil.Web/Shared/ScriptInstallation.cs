@@ -13,11 +13,29 @@ namespace Wexil.Web.Shared;
 /// <param name="Note">That its visitors come from another host, and what to do; null where they do not.</param>
 /// <param name="Seen">When a real visitor's browser last told of it.</param>
 /// <param name="Asked">When the start lines of the page last asked; null where it has none.</param>
-public sealed record WiredPage(Page Page, Step Step, string Line, string? Loader, Finding? Note, PageCheck? Check, DateTimeOffset? Seen, DateTimeOffset? Asked);
+public sealed record WiredPage(
+    Page Page,
+    Step Step,
+    string Line,
+    string? Loader,
+    Finding? Note,
+    PageCheck? Check,
+    DateTimeOffset? Seen,
+    DateTimeOffset? Asked
+);
 
 /// <summary>Knows what has to be pasted into which outside page, and looks whether it was.</summary>
 public sealed class ScriptInstallation(
-    FunnelStore funnels, PageStore pages, TestStore tests, WiringStore wiring, LastSeen seen, PageFetcher fetcher, Routes routes, VisitorsAddress visitors, TimeProvider time)
+    FunnelStore funnels,
+    PageStore pages,
+    TestStore tests,
+    WiringStore wiring,
+    LastSeen seen,
+    PageFetcher fetcher,
+    Routes routes,
+    VisitorsAddress visitors,
+    TimeProvider time
+)
 {
     // Several who press the button at once wait for one look.
     private readonly ConcurrentDictionary<PageId, Lazy<Task<PageCheck>>> _looking = [];
@@ -33,12 +51,27 @@ public sealed class ScriptInstallation(
         var controls = tests.Open().ToDictionary(test => test.Step, test => test.Pages[0]);
         var steps = funnels.Steps(funnel).Where(step => !step.IsArchived).ToArray();
         var onSteps = steps.ToDictionary(step => step.Id, step => pages.Of(step.Id));
-        return [.. steps.SelectMany(step => onSteps[step.Id].Where(page => page.Outside is not null).Select(page =>
-        {
-            var isControl = (controls.TryGetValue(step.Id, out var control) ? control : step.Page) == page.Id;
-            var before = steps.TakeWhile(other => other.Id != step.Id).SelectMany(other => onSteps[other.Id]).ToArray();
-            return Wire(page, step, isControl) with { Check = checks.GetValueOrDefault(page.Id), Note = Hosts.Note(page, step, before, visitors.Link(step.Slug)) };
-        }))];
+        return
+        [
+            .. steps.SelectMany(step =>
+                onSteps[step.Id]
+                    .Where(page => page.Outside is not null)
+                    .Select(page =>
+                    {
+                        var isControl =
+                            (controls.TryGetValue(step.Id, out var control) ? control : step.Page) == page.Id;
+                        var before = steps
+                            .TakeWhile(other => other.Id != step.Id)
+                            .SelectMany(other => onSteps[other.Id])
+                            .ToArray();
+                        return Wire(page, step, isControl) with
+                        {
+                            Check = checks.GetValueOrDefault(page.Id),
+                            Note = Hosts.Note(page, step, before, visitors.Link(step.Slug)),
+                        };
+                    })
+            ),
+        ];
     }
 
     /// <summary>What a page needs, as the control of its step's test or not.</summary>
@@ -59,7 +92,8 @@ public sealed class ScriptInstallation(
         }
         finally
         {
-            if (look.Value.IsCompleted) _looking.TryRemove(new(wired.Page.Id, look));
+            if (look.Value.IsCompleted)
+                _looking.TryRemove(new(wired.Page.Id, look));
         }
     }
 
@@ -69,24 +103,55 @@ public sealed class ScriptInstallation(
         var page = wired.Page;
         var (found, problem) = await fetcher.PageAsync(page.Outside!, CancellationToken.None);
         IReadOnlyList<Finding> findings = found is null
-            ? [new("The page answers", problem == PageFetcher.NotAsked ? null : false, problem!, problem == PageFetcher.NotAsked ? "Allow private addresses in the settings, if this is your own network." : "Open it in a browser; when it works there, try again in a minute.")]
-            : [new("The page answers", true, "Yes."), .. Led(page.Outside!, found.Address, wired.Step), .. ScriptCheck.Of(found.Html, found.Address, Script, found.Policies), .. Starts(wired, found)];
+            ?
+            [
+                new(
+                    "The page answers",
+                    problem == PageFetcher.NotAsked ? null : false,
+                    problem!,
+                    problem == PageFetcher.NotAsked
+                        ? "Allow private addresses in the settings, if this is your own network."
+                        : "Open it in a browser; when it works there, try again in a minute."
+                ),
+            ]
+            :
+            [
+                new("The page answers", true, "Yes."),
+                .. Led(page.Outside!, found.Address, wired.Step),
+                .. ScriptCheck.Of(found.Html, found.Address, Script, found.Policies),
+                .. Starts(wired, found),
+            ];
         var check = new PageCheck(page.Id, time.GetUtcNow(), findings);
         await wiring.SaveAsync(check);
-        if (found is not null && await wiring.SaveFoundAsync(page.Id, found.Address)) routes.Reload(wired.Step.Funnel);
+        if (found is not null && await wiring.SaveFoundAsync(page.Id, found.Address))
+            routes.Reload(wired.Step.Funnel);
         return check;
     }
 
     private IEnumerable<Finding> Starts(WiredPage wired, FoundPage found) =>
-        wired.Loader is { } lines ? StartLines.Check(found.Html, found.Address, lines, new(visitors.Origin), found.Policies) : [];
+        wired.Loader is { } lines
+            ? StartLines.Check(found.Html, found.Address, lines, new(visitors.Origin), found.Policies)
+            : [];
 
     /// <summary>Says where a page leads by itself.</summary>
     private IEnumerable<Finding> Led(Uri asked, Uri found, Step step)
     {
-        if (new OutsideAddress(found).IsSamePage(new(asked))) yield break;
+        if (new OutsideAddress(found).IsSamePage(new(asked)))
+            yield break;
         const string what = "It stays at its address";
         if (found.GetLeftPart(UriPartial.Authority).Equals(visitors.Origin, StringComparison.OrdinalIgnoreCase))
-            yield return new(what, false, $"The page leads to {found}, which is here: visitors of /go/{step.Slug} would be sent in a circle.", "Take the redirect out, or give the page’s real address.");
-        else yield return new(what, null, $"The page leads to {found}. Visitors are counted there.", "If the redirect drops the rest of the address, visitors who come by the link are not known there: then give that address.");
+            yield return new(
+                what,
+                false,
+                $"The page leads to {found}, which is here: visitors of /go/{step.Slug} would be sent in a circle.",
+                "Take the redirect out, or give the page’s real address."
+            );
+        else
+            yield return new(
+                what,
+                null,
+                $"The page leads to {found}. Visitors are counted there.",
+                "If the redirect drops the rest of the address, visitors who come by the link are not known there: then give that address."
+            );
     }
 }

@@ -12,8 +12,16 @@ public sealed class ServedPages(VisitorsAddress visitors)
     /// <param name="entry">The file of the page itself.</param>
     /// <param name="hashes">The page's files by path, with the hash of what each holds.</param>
     public PageServing Serving(RoutePage page, string entry, IReadOnlyDictionary<string, string> hashes) =>
-        new(entry, Folder(page), new(page.Slug, page.Link, visitors.Origin, page.Tills), path => Asset(hashes, path), Has: hashes.ContainsKey);
+        new(
+            entry,
+            Folder(page),
+            new(page.Slug, page.Link, visitors.Origin, page.Tills),
+            path => Asset(hashes, path),
+            Has: hashes.ContainsKey
+        );
 
     private static string? Asset(IReadOnlyDictionary<string, string> hashes, string path) =>
-        hashes.TryGetValue(path, out var hash) && ContentTypes.IsFinal(path) ? $"/a/{hash}/{Uri.EscapeDataString(Path.GetFileName(path))}" : null;
+        hashes.TryGetValue(path, out var hash) && ContentTypes.IsFinal(path)
+            ? $"/a/{hash}/{Uri.EscapeDataString(Path.GetFileName(path))}"
+            : null;
 }

@@ -19,7 +19,9 @@ public static partial class StartLoader
 
     private static string Load()
     {
-        using var stream = typeof(StartLoader).Assembly.GetManifestResourceStream("Wexil.Web.Visitors.Starting.loader.js")!;
+        using var stream = typeof(StartLoader).Assembly.GetManifestResourceStream(
+            "Wexil.Web.Visitors.Starting.loader.js"
+        )!;
         using var reader = new StreamReader(stream);
         return Spaces().Replace(reader.ReadToEnd().Trim(), " ");
     }

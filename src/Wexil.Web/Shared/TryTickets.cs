@@ -15,13 +15,16 @@ public sealed class TryTickets(IDataProtectionProvider protection)
 {
     /// <summary>The parameter of a link that carries one.</summary>
     public const string Parameter = "wx_try";
-    private readonly ITimeLimitedDataProtector _protector = protection.CreateProtector("try").ToTimeLimitedDataProtector();
+    private readonly ITimeLimitedDataProtector _protector = protection
+        .CreateProtector("try")
+        .ToTimeLimitedDataProtector();
     private readonly ITimeLimitedDataProtector _mine = protection.CreateProtector("mine").ToTimeLimitedDataProtector();
 
     public string Issue(TryAs setup) => _protector.Protect(JsonSerializer.Serialize(setup), TimeSpan.FromHours(1));
 
     /// <summary>What a ticket says; null for one that is not ours or over.</summary>
-    public TryAs? Open(string ticket) => Read(_protector, ticket) is { } json ? JsonSerializer.Deserialize<TryAs>(json) : null;
+    public TryAs? Open(string ticket) =>
+        Read(_protector, ticket) is { } json ? JsonSerializer.Deserialize<TryAs>(json) : null;
 
     /// <summary>A ticket that marks the device that opens it as the owner's.</summary>
     public string IssueMine(TimeSpan life) => _mine.Protect("mine", life);

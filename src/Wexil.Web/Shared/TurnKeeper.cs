@@ -30,13 +30,18 @@ public sealed class TurnKeeper(TallyStore tallies, TroubleLog troubles)
     public IReadOnlyList<int> Upcoming(RouteTest test, int count)
     {
         var turns = Of(test);
-        lock (turns) return turns.Rotation.Upcoming(turns.Had, count);
+        lock (turns)
+            return turns.Rotation.Upcoming(turns.Had, count);
     }
 
     private sealed record Turns(Rotation Rotation, long[] Had);
 
     private Turns Of(RouteTest test) =>
-        _phases.GetOrAdd(test.Phase!.Value, phase => new(() => new(new Rotation(test.Weights, (ulong)phase.Value), Read(test, phase)))).Value;
+        _phases
+            .GetOrAdd(test.Phase!.Value, phase =>
+                new(() => new(new Rotation(test.Weights, (ulong)phase.Value), Read(test, phase)))
+            )
+            .Value;
 
     private long[] Read(RouteTest test, PhaseId phase)
     {

@@ -18,7 +18,11 @@ public sealed class LarkrowSite : IAsyncDisposable
         var app = builder.Build();
         var pages = Pages(wexil.GetLeftPart(UriPartial.Authority));
         app.MapGet("/larkrow.css", () => Results.Content(pages["larkrow"], "text/css; charset=utf-8"));
-        app.MapGet("/{page}", (string page) => pages.TryGetValue(page, out var html) ? Results.Content(html, "text/html; charset=utf-8") : Results.NotFound());
+        app.MapGet("/{page}", (string page) =>
+            pages.TryGetValue(page, out var html)
+                ? Results.Content(html, "text/html; charset=utf-8")
+                : Results.NotFound()
+        );
         await app.StartAsync();
         return new(app);
     }
@@ -29,12 +33,16 @@ public sealed class LarkrowSite : IAsyncDisposable
     {
         const string start = "Wexil.Web.Standins.Larkrow.";
         var assembly = typeof(LarkrowSite).Assembly;
-        return assembly.GetManifestResourceNames().Where(name => name.StartsWith(start, StringComparison.Ordinal)).ToDictionary(
-            name => Path.GetFileNameWithoutExtension(name[start.Length..]),
-            name =>
-            {
-                using var reader = new StreamReader(assembly.GetManifestResourceStream(name)!);
-                return reader.ReadToEnd().Replace("{{wexil}}", wexil, StringComparison.Ordinal);
-            });
+        return assembly
+            .GetManifestResourceNames()
+            .Where(name => name.StartsWith(start, StringComparison.Ordinal))
+            .ToDictionary(
+                name => Path.GetFileNameWithoutExtension(name[start.Length..]),
+                name =>
+                {
+                    using var reader = new StreamReader(assembly.GetManifestResourceStream(name)!);
+                    return reader.ReadToEnd().Replace("{{wexil}}", wexil, StringComparison.Ordinal);
+                }
+            );
     }
 }

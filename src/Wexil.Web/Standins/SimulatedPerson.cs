@@ -15,7 +15,12 @@ internal sealed class SimulatedPerson : IDisposable
         "Mozilla/5.0 (Linux; Android 15) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Mobile Safari/537.36",
     ];
 
-    private readonly HttpClient _client = new(new SocketsHttpHandler { CookieContainer = new CookieContainer(), MaxAutomaticRedirections = 5 }) { Timeout = TimeSpan.FromSeconds(20) };
+    private readonly HttpClient _client = new(
+        new SocketsHttpHandler { CookieContainer = new CookieContainer(), MaxAutomaticRedirections = 5 }
+    )
+    {
+        Timeout = TimeSpan.FromSeconds(20),
+    };
     private readonly string _name;
 
     /// <param name="number">Tells the person from the others, and says which browser they use.</param>
@@ -30,15 +35,31 @@ internal sealed class SimulatedPerson : IDisposable
         try
         {
             using var answer = await _client.GetAsync(link, stop);
-            if (!optsIn || !answer.IsSuccessStatusCode) return;
-            using var page = await new HtmlParser().ParseDocumentAsync(await answer.Content.ReadAsStringAsync(stop), stop);
-            if (page.QuerySelector("form input[type=email]")?.Closest("form") is not IHtmlFormElement form) return;
+            if (!optsIn || !answer.IsSuccessStatusCode)
+                return;
+            using var page = await new HtmlParser().ParseDocumentAsync(
+                await answer.Content.ReadAsStringAsync(stop),
+                stop
+            );
+            if (page.QuerySelector("form input[type=email]")?.Closest("form") is not IHtmlFormElement form)
+                return;
             // Nobody reads a page and types an address in no time.
             await Task.Delay(Reading, stop);
-            var fields = form.QuerySelectorAll("input[name]").OfType<IHtmlInputElement>().Where(input => input.Type is not ("submit" or "button"))
-                .Select(input => KeyValuePair.Create(input.Name!, input.Type == "email" ? $"{_name}@balcony.example" : input.GetAttribute("value") ?? ""));
+            var fields = form.QuerySelectorAll("input[name]")
+                .OfType<IHtmlInputElement>()
+                .Where(input => input.Type is not ("submit" or "button"))
+                .Select(input =>
+                    KeyValuePair.Create(
+                        input.Name!,
+                        input.Type == "email" ? $"{_name}@balcony.example" : input.GetAttribute("value") ?? ""
+                    )
+                );
             using var body = new FormUrlEncodedContent(fields);
-            using var sent = await _client.PostAsync(new Uri(answer.RequestMessage!.RequestUri!, form.GetAttribute("action") ?? ""), body, stop);
+            using var sent = await _client.PostAsync(
+                new Uri(answer.RequestMessage!.RequestUri!, form.GetAttribute("action") ?? ""),
+                body,
+                stop
+            );
         }
         catch (Exception error) when (error is HttpRequestException or OperationCanceledException)
         {

@@ -12,7 +12,8 @@ public sealed record SimulatorAddresses(Uri Site, Uri Till, Uri Network)
     public static readonly SimulatorAddresses Default = From(DefaultPort);
 
     /// <param name="port">The first of three ports in a row.</param>
-    public static SimulatorAddresses From(int port) => new(new($"http://127.0.0.2:{port}"), new($"http://127.0.0.3:{port + 1}"), new($"http://127.0.0.4:{port + 2}"));
+    public static SimulatorAddresses From(int port) =>
+        new(new($"http://127.0.0.2:{port}"), new($"http://127.0.0.3:{port + 1}"), new($"http://127.0.0.4:{port + 2}"));
 
     /// <exception cref="StoreException">One of them is taken; says which option chooses others.</exception>
     public void CheckFree(string option)
@@ -26,7 +27,10 @@ public sealed record SimulatorAddresses(Uri Site, Uri Till, Uri Network)
             }
             catch (SocketException error)
             {
-                throw new StoreException($"The demo’s simulators cannot listen on {address.Authority}: {error.Message}. Is another demo running? Use {option} to choose other ports, with --fresh.", error);
+                throw new StoreException(
+                    $"The demo’s simulators cannot listen on {address.Authority}: {error.Message}. Is another demo running? Use {option} to choose other ports, with --fresh.",
+                    error
+                );
             }
         }
     }

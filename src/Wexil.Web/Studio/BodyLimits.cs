@@ -10,7 +10,8 @@ namespace Wexil.Web.Studio;
 public sealed class BodyLimits(RequestDelegate next)
 {
     /// <summary>The largest request, in bytes, where no file is taken.</summary>
-    public const long Stranger = 64 << 10, Form = 1 << 20;
+    public const long Stranger = 64 << 10,
+        Form = 1 << 20;
 
     private static readonly object RefusedAt = new();
 
@@ -20,10 +21,19 @@ public sealed class BodyLimits(RequestDelegate next)
     public Task Invoke(HttpContext http)
     {
         // What goes wrong on a screen is told by another one, whose limit is not the question any more.
-        if (http.Features.Get<IStatusCodeReExecuteFeature>() is not null || http.Features.Get<IExceptionHandlerFeature>() is not null) return next(http);
-        var limit = http.User.Identity?.IsAuthenticated != true ? Stranger : http.GetEndpoint()?.Metadata.GetMetadata<UploadLimitAttribute>()?.Bytes ?? Form;
-        if (http.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } body) body.MaxRequestBodySize = limit;
-        if (http.Request.ContentLength is not { } length || length <= limit) return next(http);
+        if (
+            http.Features.Get<IStatusCodeReExecuteFeature>() is not null
+            || http.Features.Get<IExceptionHandlerFeature>() is not null
+        )
+            return next(http);
+        var limit =
+            http.User.Identity?.IsAuthenticated != true
+                ? Stranger
+                : http.GetEndpoint()?.Metadata.GetMetadata<UploadLimitAttribute>()?.Bytes ?? Form;
+        if (http.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } body)
+            body.MaxRequestBodySize = limit;
+        if (http.Request.ContentLength is not { } length || length <= limit)
+            return next(http);
         http.Items[RefusedAt] = limit;
         // The screen that tells of it must not read what was refused.
         (http.Request.Body, http.Request.ContentType, http.Request.ContentLength) = (Stream.Null, null, null);

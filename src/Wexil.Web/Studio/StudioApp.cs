@@ -20,29 +20,59 @@ public static class StudioApp
 {
     public static void AddServices(IServiceCollection services, bool followsClock)
     {
-        services.AddSingleton<SignInLinks>().AddSingleton<Owner>().AddSingleton<LiveFeed>().AddSingleton<StepScreens>().AddSingleton<PageContext>().AddSingleton<ParsedPages>().AddSingleton<DraftEditor>().AddSingleton<Imports>().AddSingleton<WaitingArchives>().AddSingleton<Upcoming>().AddSingleton<Segments>().AddSingleton<Readiness>().AddSingleton<TypedAddress>().AddSingleton<Outbox>().AddSingleton<OwnerMail>().AddSingleton<VerdictRecorder>().AddSingleton<KeptGains>().AddSingleton<TestMonitor>().AddSingleton<PageMonitor>();
-        if (followsClock) services.AddHostedService(services => services.GetRequiredService<PageMonitor>()).AddHostedService(services => services.GetRequiredService<Outbox>()).AddHostedService(services => services.GetRequiredService<LastSeen>()).AddHostedService(services => services.GetRequiredService<TestMonitor>());
+        services
+            .AddSingleton<SignInLinks>()
+            .AddSingleton<Owner>()
+            .AddSingleton<LiveFeed>()
+            .AddSingleton<StepScreens>()
+            .AddSingleton<PageContext>()
+            .AddSingleton<ParsedPages>()
+            .AddSingleton<DraftEditor>()
+            .AddSingleton<Imports>()
+            .AddSingleton<WaitingArchives>()
+            .AddSingleton<Upcoming>()
+            .AddSingleton<Segments>()
+            .AddSingleton<Readiness>()
+            .AddSingleton<TypedAddress>()
+            .AddSingleton<Outbox>()
+            .AddSingleton<OwnerMail>()
+            .AddSingleton<VerdictRecorder>()
+            .AddSingleton<KeptGains>()
+            .AddSingleton<TestMonitor>()
+            .AddSingleton<PageMonitor>();
+        if (followsClock)
+            services
+                .AddHostedService(services => services.GetRequiredService<PageMonitor>())
+                .AddHostedService(services => services.GetRequiredService<Outbox>())
+                .AddHostedService(services => services.GetRequiredService<LastSeen>())
+                .AddHostedService(services => services.GetRequiredService<TestMonitor>());
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
-        services.AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme).Configure<StudioAddress>((cookie, studio) =>
-        {
-            var secure = studio.Address.Scheme == Uri.UriSchemeHttps;
-            cookie.LoginPath = "/sign-in";
-            cookie.ExpireTimeSpan = TimeSpan.FromDays(30);
-            cookie.Cookie.Name = secure ? "__Host-wexil" : "wexil";
-            cookie.Cookie.HttpOnly = true;
-            cookie.Cookie.SameSite = SameSiteMode.Strict;
-            cookie.Cookie.SecurePolicy = secure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
-        });
+        services
+            .AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme)
+            .Configure<StudioAddress>(
+                (cookie, studio) =>
+                {
+                    var secure = studio.Address.Scheme == Uri.UriSchemeHttps;
+                    cookie.LoginPath = "/sign-in";
+                    cookie.ExpireTimeSpan = TimeSpan.FromDays(30);
+                    cookie.Cookie.Name = secure ? "__Host-wexil" : "wexil";
+                    cookie.Cookie.HttpOnly = true;
+                    cookie.Cookie.SameSite = SameSiteMode.Strict;
+                    cookie.Cookie.SecurePolicy = secure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
+                }
+            );
         services.AddAuthorization();
-        services.Configure<WebEncoderOptions>(encoder => encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All));
+        services.Configure<WebEncoderOptions>(encoder =>
+            encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All)
+        );
         services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(form => form.ValueLengthLimit = 16 << 20);
         services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "X-Antiforgery");
         services.AddRateLimiter(limiter => limiter.AddFixedWindowLimiter("sign-in", window =>
-        {
-            window.PermitLimit = 20;
-            window.Window = TimeSpan.FromMinutes(1);
-            window.QueueLimit = 0;
-        }));
+            {
+                window.PermitLimit = 20;
+                window.Window = TimeSpan.FromMinutes(1);
+                window.QueueLimit = 0;
+            }));
         services.AddRazorPages(pages =>
         {
             pages.RootDirectory = "/Studio";
@@ -57,7 +87,12 @@ public static class StudioApp
         app.UseExceptionHandler("/problem");
         app.UseStatusCodePagesWithReExecute("/problem", "?status={0}");
         app.UseMiddleware<StudioGuard>();
-        app.UseStaticFiles(new StaticFileOptions { OnPrepareResponse = context => context.Context.Response.Headers.CacheControl = "no-cache" });
+        app.UseStaticFiles(
+            new StaticFileOptions
+            {
+                OnPrepareResponse = context => context.Context.Response.Headers.CacheControl = "no-cache",
+            }
+        );
         app.UseRouting();
         app.UseRateLimiter();
         app.UseAuthentication();

@@ -4,5 +4,7 @@ namespace Wexil.Web.Visitors;
 public static class AssetEndpoint
 {
     public static Task Answer(HttpContext http, string hash, string name, HostedPages hosted) =>
-        hosted.Asset(hash, name) is { } file ? FileResponse.Write(http, file, FileResponse.Caching.Immutable) : PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no such file.");
+        hosted.Asset(hash, name) is { } file
+            ? FileResponse.Write(http, file, FileResponse.Caching.Immutable)
+            : PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no such file.");
 }

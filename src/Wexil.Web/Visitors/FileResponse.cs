@@ -21,7 +21,12 @@ public static class FileResponse
     {
         var headers = http.Response.Headers;
         headers.XContentTypeOptions = "nosniff";
-        headers.CacheControl = caching switch { Caching.Never => "no-store", Caching.Revalidate => "no-cache", _ => "public, max-age=31536000, immutable" };
+        headers.CacheControl = caching switch
+        {
+            Caching.Never => "no-store",
+            Caching.Revalidate => "no-cache",
+            _ => "public, max-age=31536000, immutable",
+        };
         if (caching != Caching.Never)
         {
             headers.ETag = file.ETag;
@@ -37,8 +42,10 @@ public static class FileResponse
         {
             headers.Vary = "Accept-Encoding";
             var accepted = http.Request.Headers.AcceptEncoding;
-            if (file.Brotli is not null && Accepts(accepted, "br")) (content, headers.ContentEncoding) = (file.Brotli, "br");
-            else if (file.Gzip is not null && Accepts(accepted, "gzip")) (content, headers.ContentEncoding) = (file.Gzip, "gzip");
+            if (file.Brotli is not null && Accepts(accepted, "br"))
+                (content, headers.ContentEncoding) = (file.Brotli, "br");
+            else if (file.Gzip is not null && Accepts(accepted, "gzip"))
+                (content, headers.ContentEncoding) = (file.Gzip, "gzip");
         }
         else if (caching != Caching.Never && file.ContentType.AsSpan(0, 5) is "video" or "audio")
         {
@@ -53,13 +60,16 @@ public static class FileResponse
         }
         http.Response.ContentType = file.ContentType;
         http.Response.ContentLength = content.Length;
-        return HttpMethods.IsHead(http.Request.Method) ? Task.CompletedTask : http.Response.Body.WriteAsync(content).AsTask();
+        return HttpMethods.IsHead(http.Request.Method)
+            ? Task.CompletedTask
+            : http.Response.Body.WriteAsync(content).AsTask();
     }
 
     /// <summary>The one stretch that is asked for; null when it is all, or several, or none that there is.</summary>
     private static (int Start, int End)? Part(HttpContext http, int length)
     {
-        if (http.Request.GetTypedHeaders().Range is not { Unit.Value: "bytes" } asked || asked.Ranges.Count != 1) return null;
+        if (http.Request.GetTypedHeaders().Range is not { Unit.Value: "bytes" } asked || asked.Ranges.Count != 1)
+            return null;
         var range = asked.Ranges.First();
         var start = range.From ?? Math.Max(0, length - (range.To ?? 0));
         var end = range.From is null ? length : Math.Min(length, (range.To ?? length - 1) + 1);
@@ -70,11 +80,16 @@ public static class FileResponse
     {
         foreach (var line in accepted)
         {
-            if (line is null) continue;
+            if (line is null)
+                continue;
             foreach (var range in line.AsSpan().Split(','))
             {
                 var part = line.AsSpan()[range].Trim();
-                if (part.StartsWith(encoding, StringComparison.OrdinalIgnoreCase) && !part.EndsWith("q=0", StringComparison.OrdinalIgnoreCase)) return true;
+                if (
+                    part.StartsWith(encoding, StringComparison.OrdinalIgnoreCase)
+                    && !part.EndsWith("q=0", StringComparison.OrdinalIgnoreCase)
+                )
+                    return true;
             }
         }
         return false;

@@ -9,7 +9,16 @@ using Wexil.Web.Visitors.Callers;
 namespace Wexil.Web.Visitors;
 
 /// <summary><c>GET /go/{slug}</c>: a step's permanent link.</summary>
-public sealed class GoEndpoint(VisitService desk, HostedPages hosted, VisitorToken tokens, Arrivals arrivals, TryTickets tickets, IdentityStore identities, TroubleLog troubles, TimeProvider time)
+public sealed class GoEndpoint(
+    VisitService desk,
+    HostedPages hosted,
+    VisitorToken tokens,
+    Arrivals arrivals,
+    TryTickets tickets,
+    IdentityStore identities,
+    TroubleLog troubles,
+    TimeProvider time
+)
 {
     public async Task Answer(HttpContext http, string slug)
     {
@@ -35,25 +44,37 @@ public sealed class GoEndpoint(VisitService desk, HostedPages hosted, VisitorTok
             return;
         }
         var countsMe = hasOurs && AddressQuery.Value(query, RequestClassification.CountMeCookie) is not null;
-        if (countsMe) CountMe(http);
+        if (countsMe)
+            CountMe(http);
         var caller = RequestClassification.Of(http, routes);
-        if (countsMe) caller = caller with { LeftOut = null, IsTrying = false };
+        if (countsMe)
+            caller = caller with { LeftOut = null, IsTrying = false };
 
-        var (visitor, known) = caller.Counts ? VisitorCookie.Of(http, desk, tokens, now) : VisitorCookie.Read(http, desk, tokens, now);
+        var (visitor, known) = caller.Counts
+            ? VisitorCookie.Of(http, desk, tokens, now)
+            : VisitorCookie.Read(http, desk, tokens, now);
         var visit = arrivals.Of(http, routes, step, visitor, known, caller.Device, query, now);
         RoutePage? page;
         if (caller.Counts)
         {
-            var promised = hasOurs && AddressQuery.Value(query, "wx_start") is { } start ? await PromisedAsync(query, start, step, visitor, now) : null;
-            if (step.StartsOnPage) VisitorCookie.ShowElsewhere(http, visitor);
+            var promised =
+                hasOurs && AddressQuery.Value(query, "wx_start") is { } start
+                    ? await PromisedAsync(query, start, step, visitor, now)
+                    : null;
+            if (step.StartsOnPage)
+                VisitorCookie.ShowElsewhere(http, visitor);
             page = (await desk.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
-            if (visit.Traits.IsAffiliate) Arrivals.Remember(http, routes);
+            if (visit.Traits.IsAffiliate)
+                Arrivals.Remember(http, routes);
         }
         else
         {
             // Robots, previews and who keeps no cookie see what the step stands for; the owner sees what a visitor would.
-            page = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private ? step.Page ?? desk.Peek(step, visit, known)?.Page : desk.Peek(step, visit, known)?.Page;
-            if (page is not null && caller.LeftOut is { } why) desk.LeaveOut(step.Id, page.Id, why, now);
+            page = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private
+                ? step.Page ?? desk.Peek(step, visit, known)?.Page
+                : desk.Peek(step, visit, known)?.Page;
+            if (page is not null && caller.LeftOut is { } why)
+                desk.LeaveOut(step.Id, page.Id, why, now);
         }
         await Show(http, routes, step, page, visitor, query, now);
     }
@@ -62,10 +83,21 @@ public sealed class GoEndpoint(VisitService desk, HostedPages hosted, VisitorTok
     /// The page that the visitor was drawn for on the owner's own page. Who is known there by another id than here is one visitor from now
     /// on: the promise was made to this browser a moment ago. Once it was used, the same address is one that was handed on to somebody else.
     /// </summary>
-    private async Task<PageId?> PromisedAsync(string query, string promise, RouteStep step, VisitorId here, DateTimeOffset now)
+    private async Task<PageId?> PromisedAsync(
+        string query,
+        string promise,
+        RouteStep step,
+        VisitorId here,
+        DateTimeOffset now
+    )
     {
-        if (tokens.Read(AddressQuery.Value(query, "wx"), now) is not { } there || tokens.ReadPage(promise, there, now) is not { } page) return null;
-        if (there == here || identities.Of(there) != there || desk.HasPlace(step, there)) return page;
+        if (
+            tokens.Read(AddressQuery.Value(query, "wx"), now) is not { } there
+            || tokens.ReadPage(promise, there, now) is not { } page
+        )
+            return null;
+        if (there == here || identities.Of(there) != there || desk.HasPlace(step, there))
+            return page;
         try
         {
             await identities.JoinAsync(there, here);
@@ -77,27 +109,68 @@ public sealed class GoEndpoint(VisitService desk, HostedPages hosted, VisitorTok
         return page;
     }
 
-    private async Task Show(HttpContext http, RouteTable routes, RouteStep step, RoutePage? page, VisitorId visitor, string query, DateTimeOffset now)
+    private async Task Show(
+        HttpContext http,
+        RouteTable routes,
+        RouteStep step,
+        RoutePage? page,
+        VisitorId visitor,
+        string query,
+        DateTimeOffset now
+    )
     {
-        if (page is null) await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page is not here yet. Please come back later.");
-        else if (page.Outside is { } outside) Redirect(http, Onward(outside, step, page, tokens.Issue(visitor, now), Arrivals.WithAffiliate(http, routes, step.Carries.Of(query)), now, routes.PassThrough));
+        if (page is null)
+            await PlainPage.Write(
+                http,
+                StatusCodes.Status404NotFound,
+                "This page is not here yet. Please come back later."
+            );
+        else if (page.Outside is { } outside)
+            Redirect(
+                http,
+                Onward(
+                    outside,
+                    step,
+                    page,
+                    tokens.Issue(visitor, now),
+                    Arrivals.WithAffiliate(http, routes, step.Carries.Of(query)),
+                    now,
+                    routes.PassThrough
+                )
+            );
         else if (!step.Redirects && hosted.Page(page) is { OwnAddressOnly: false } ready)
         {
             http.Response.Headers.Link = ready.Canonical;
             // What search engines list at the link is the page kept, not one that is being tried.
-            if (page.Id != step.Page?.Id && !page.IsIndexed) http.Response.Headers["X-Robots-Tag"] = "noindex";
+            if (page.Id != step.Page?.Id && !page.IsIndexed)
+                http.Response.Headers["X-Robots-Tag"] = "noindex";
             await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
         }
-        else Redirect(http, ServedPages.Folder(page) + step.Carries.Of(query));
+        else
+            Redirect(http, ServedPages.Folder(page) + step.Carries.Of(query));
     }
 
     /// <summary>Where a visitor of a step is sent when its page is outside.</summary>
     /// <param name="passThrough">A further parameter for the token; empty for none.</param>
-    internal static string Onward(OutsideAddress outside, RouteStep? step, RoutePage page, string token, string query, DateTimeOffset now, string passThrough)
+    internal static string Onward(
+        OutsideAddress outside,
+        RouteStep? step,
+        RoutePage page,
+        string token,
+        string query,
+        DateTimeOffset now,
+        string passThrough
+    )
     {
-        if (passThrough.Length > 0) query = $"{query}{(query.Length == 0 ? '?' : '&')}{passThrough}={token}";
+        if (passThrough.Length > 0)
+            query = $"{query}{(query.Length == 0 ? '?' : '&')}{passThrough}={token}";
         return step?.Test is { } test && test.RunsAt(now)
-            ? outside.With(query, ("wx", token), ("wx_test", test.Id.Value.ToString(CultureInfo.InvariantCulture)), ("wx_page", page.Slug))
+            ? outside.With(
+                query,
+                ("wx", token),
+                ("wx_test", test.Id.Value.ToString(CultureInfo.InvariantCulture)),
+                ("wx_page", page.Slug)
+            )
             : outside.With(query, ("wx", token), ("wx_page", page.Slug));
     }
 
@@ -109,7 +182,13 @@ public sealed class GoEndpoint(VisitService desk, HostedPages hosted, VisitorTok
 
     private static void CountMe(HttpContext http)
     {
-        http.Response.Headers.Append("Set-Cookie", $"{RequestClassification.CountMeCookie}=1; max-age=1800; path=/; samesite=lax; httponly");
-        http.Response.Headers.Append("Set-Cookie", $"{RequestClassification.TryCookie}=; max-age=0; path=/; samesite=lax; httponly");
+        http.Response.Headers.Append(
+            "Set-Cookie",
+            $"{RequestClassification.CountMeCookie}=1; max-age=1800; path=/; samesite=lax; httponly"
+        );
+        http.Response.Headers.Append(
+            "Set-Cookie",
+            $"{RequestClassification.TryCookie}=; max-age=0; path=/; samesite=lax; httponly"
+        );
     }
 }

@@ -14,13 +14,26 @@ public static class OwnDeviceEndpoint
             Set(http, "", 0);
             return PlainPage.Write(http, StatusCodes.Status200OK, "Visits of this device count again.");
         }
-        if (!tickets.IsMine(ticket)) return PlainPage.Write(http, StatusCodes.Status404NotFound, "This link is over. Studio’s settings have a new one.");
+        if (!tickets.IsMine(ticket))
+            return PlainPage.Write(
+                http,
+                StatusCodes.Status404NotFound,
+                "This link is over. Studio’s settings have a new one."
+            );
         Set(http, "1", 400 * 86400);
-        if (!http.Request.Query.ContainsKey("signing-in")) return PlainPage.Write(http, StatusCodes.Status200OK, "This device is yours: its visits are left out of all counts.");
+        if (!http.Request.Query.ContainsKey("signing-in"))
+            return PlainPage.Write(
+                http,
+                StatusCodes.Status200OK,
+                "This device is yours: its visits are left out of all counts."
+            );
         GoEndpoint.Redirect(http, studio.Origin + "/signed-in");
         return Task.CompletedTask;
     }
 
     private static void Set(HttpContext http, string value, int seconds) =>
-        http.Response.Headers.Append("Set-Cookie", $"{RequestClassification.MineCookie}={value}; max-age={seconds}; path=/; samesite=lax; httponly");
+        http.Response.Headers.Append(
+            "Set-Cookie",
+            $"{RequestClassification.MineCookie}={value}; max-age={seconds}; path=/; samesite=lax; httponly"
+        );
 }

@@ -18,15 +18,32 @@ public static class PreviewEndpoint
 {
     private static readonly string Script = Load();
 
-    public static async Task Answer(HttpContext http, string ticket, PreviewTickets tickets, PageStore pages, HostedPages hosted, VisitService desk, StudioAddress studio)
+    public static async Task Answer(
+        HttpContext http,
+        string ticket,
+        PreviewTickets tickets,
+        PageStore pages,
+        HostedPages hosted,
+        VisitService desk,
+        StudioAddress studio
+    )
     {
         var headers = http.Response.Headers;
         headers["X-Robots-Tag"] = "noindex";
         headers["Referrer-Policy"] = "no-referrer";
-        if (tickets.Open(ticket) is not { } preview || pages.Find(preview.Page) is not { } page || desk.Routes.Page(page.Slug) is not { Outside: null } route)
+        if (
+            tickets.Open(ticket) is not { } preview
+            || pages.Find(preview.Page) is not { } page
+            || desk.Routes.Page(page.Slug) is not { Outside: null } route
+        )
         {
-            headers.ContentSecurityPolicy = $"sandbox; default-src 'none'; style-src 'unsafe-inline'; frame-ancestors {studio.Origin}";
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "This preview is over. Load the page in Studio again.");
+            headers.ContentSecurityPolicy =
+                $"sandbox; default-src 'none'; style-src 'unsafe-inline'; frame-ancestors {studio.Origin}";
+            await PlainPage.Write(
+                http,
+                StatusCodes.Status404NotFound,
+                "This preview is over. Load the page in Studio again."
+            );
             return;
         }
         var nonce = Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(16));
@@ -35,7 +52,8 @@ public static class PreviewEndpoint
             $"sandbox{(ours ? " allow-scripts" : "")}; default-src * data: blob: 'unsafe-inline'; script-src {(ours ? $"'nonce-{nonce}'" : "'none'")}; "
             + $"connect-src 'none'; form-action 'none'; object-src 'none'; frame-ancestors {studio.Origin}";
         Func<long, string>? ahead = ours
-            ? revision => $"<script nonce=\"{nonce}\" data-use=\"{preview.Use.ToString().ToLowerInvariant()}\" data-revision=\"{revision.ToString(CultureInfo.InvariantCulture)}\">{Script}</script>"
+            ? revision =>
+                $"<script nonce=\"{nonce}\" data-use=\"{preview.Use.ToString().ToLowerInvariant()}\" data-revision=\"{revision.ToString(CultureInfo.InvariantCulture)}\">{Script}</script>"
             : null;
         var html = hosted.Preview(route, preview.Version, ours ? PageView.Editor : PageView.Preview, ahead);
         await FileResponse.Write(http, new(html, ContentTypes.Html, "", null, null), FileResponse.Caching.Never);
@@ -45,11 +63,15 @@ public static class PreviewEndpoint
     private static string Load()
     {
         var script = new StringBuilder("(() => {\n");
-        script.AppendLine("const { use, revision } = document.currentScript.dataset;\ndocument.currentScript.remove();\nconst editing = use === \"edit\";");
+        script.AppendLine(
+            "const { use, revision } = document.currentScript.dataset;\ndocument.currentScript.remove();\nconst editing = use === \"edit\";"
+        );
         script.AppendLine("const say = (what, more = {}) => parent.postMessage({ wexil: what, ...more }, \"*\");");
         foreach (var file in new[] { "parts", "marks", "patch", "writing", "main" })
         {
-            using var reader = new StreamReader(typeof(PreviewEndpoint).Assembly.GetManifestResourceStream($"Wexil.Web.Visitors.Frame.{file}.js")!);
+            using var reader = new StreamReader(
+                typeof(PreviewEndpoint).Assembly.GetManifestResourceStream($"Wexil.Web.Visitors.Frame.{file}.js")!
+            );
             script.AppendLine(reader.ReadToEnd());
         }
         return script.Append("})();").ToString();

@@ -8,9 +8,17 @@ namespace Wexil.Web.Visitors;
 /// <summary><c>POST /reached</c>: the script on a page says that a visitor is there, and is told what to watch.</summary>
 public static class ReachedEndpoint
 {
-    public static async Task Answer(HttpContext http, VisitService desk, IdentityStore identities, LastSeen seen, VisitorToken tokens, TimeProvider time)
+    public static async Task Answer(
+        HttpContext http,
+        VisitService desk,
+        IdentityStore identities,
+        LastSeen seen,
+        VisitorToken tokens,
+        TimeProvider time
+    )
     {
-        if (await ScriptMessage.Read(http) is not var (message, address)) return;
+        if (await ScriptMessage.Read(http) is not var (message, address))
+            return;
         var now = time.GetUtcNow();
         if (message.From(http, identities, tokens, now) is not { } visitor)
         {
@@ -28,10 +36,23 @@ public static class ReachedEndpoint
                 await desk.ReachAsync(page, visitor, now);
             }
             foreach (var goal in routes.Goals)
-                if (goal.Goal is { Kind: GoalKind.Address, Address: { } pattern } && pattern.Judge(address.AbsoluteUri).Matches) await desk.MeetAsync(goal, visitor, now);
+                if (
+                    goal.Goal is { Kind: GoalKind.Address, Address: { } pattern }
+                    && pattern.Judge(address.AbsoluteUri).Matches
+                )
+                    await desk.MeetAsync(goal, visitor, now);
         }
         var funnel = page is null ? null : routes.Step(page.Step)?.Funnel;
-        var clicks = routes.Goals.Where(goal => goal.Goal.Kind == GoalKind.Click && goal.Funnel == funnel).Select(goal => new { key = goal.Key, element = goal.Goal.Element });
-        await http.Response.WriteAsJsonAsync(new { visitor = visitor.ToString(), token = tokens.Issue(visitor, now), clicks });
+        var clicks = routes
+            .Goals.Where(goal => goal.Goal.Kind == GoalKind.Click && goal.Funnel == funnel)
+            .Select(goal => new { key = goal.Key, element = goal.Goal.Element });
+        await http.Response.WriteAsJsonAsync(
+            new
+            {
+                visitor = visitor.ToString(),
+                token = tokens.Issue(visitor, now),
+                clicks,
+            }
+        );
     }
 }

@@ -12,7 +12,9 @@ public sealed class RecentVisits
     public static readonly TimeSpan Window = TimeSpan.FromSeconds(2);
 
     // A visit may lie in one of the few places of its shelf.
-    private const int Shelves = 1 << 15, Places = 8, Locks = 64;
+    private const int Shelves = 1 << 15,
+        Places = 8,
+        Locks = 64;
     private readonly (ulong Key, long At)[] _visits = new (ulong, long)[Shelves * Places];
     private readonly Lock[] _locks = [.. Enumerable.Range(0, Locks).Select(_ => new Lock())];
 
@@ -28,8 +30,10 @@ public sealed class RecentVisits
             for (var place = shelf; place < shelf + Places; place++)
             {
                 ref var visit = ref _visits[place];
-                if (visit.Key == key && moment >= visit.At && moment - visit.At < Window.TotalMilliseconds) return false;
-                if (visit.At < _visits[oldest].At) oldest = place;
+                if (visit.Key == key && moment >= visit.At && moment - visit.At < Window.TotalMilliseconds)
+                    return false;
+                if (visit.At < _visits[oldest].At)
+                    oldest = place;
             }
             _visits[oldest] = (key, moment);
             return true;

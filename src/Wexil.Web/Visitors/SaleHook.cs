@@ -7,7 +7,13 @@ using Wexil.Store.Recording;
 namespace Wexil.Web.Visitors;
 
 /// <summary><c>POST /hooks/sale</c>: a payment service says that money came in, or went back.</summary>
-public sealed class SaleHook(VisitService desk, SaleStore sales, SettingStore settings, VisitorToken tokens, TimeProvider time)
+public sealed class SaleHook(
+    VisitService desk,
+    SaleStore sales,
+    SettingStore settings,
+    VisitorToken tokens,
+    TimeProvider time
+)
 {
     private const int MaxBodyBytes = 64 << 10;
 
@@ -16,7 +22,12 @@ public sealed class SaleHook(VisitService desk, SaleStore sales, SettingStore se
         http.Response.Headers.CacheControl = "no-store";
         if (settings.HookSecret is not { } secret)
         {
-            await Refuse(http, StatusCodes.Status403Forbidden, "", "No secret was made yet. The owner makes one in the settings.");
+            await Refuse(
+                http,
+                StatusCodes.Status403Forbidden,
+                "",
+                "No secret was made yet. The owner makes one in the settings."
+            );
             return;
         }
         if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is not { } body)
@@ -26,7 +37,17 @@ public sealed class SaleHook(VisitService desk, SaleStore sales, SettingStore se
         }
         var now = time.GetUtcNow();
         var mapping = settings.HookMapping;
-        if (HookSignature.Problem(mapping, secret, mapping.TimestampHeader.Length > 0 ? http.Request.Headers[mapping.TimestampHeader] : "", http.Request.Headers[mapping.SignatureHeader], body, now) is { } unsigned)
+        if (
+            HookSignature.Problem(
+                mapping,
+                secret,
+                mapping.TimestampHeader.Length > 0 ? http.Request.Headers[mapping.TimestampHeader] : "",
+                http.Request.Headers[mapping.SignatureHeader],
+                body,
+                now
+            ) is
+            { } unsigned
+        )
         {
             await Refuse(http, StatusCodes.Status401Unauthorized, "", unsigned);
             return;
@@ -38,13 +59,27 @@ public sealed class SaleHook(VisitService desk, SaleStore sales, SettingStore se
             return;
         }
         // A second refund that has no name of its own is another one; the same message sent again is not.
-        if (notice is { Kind: SaleKind.Refund, Line: "" }) notice = notice with { Line = ByItsSignature(http.Request.Headers[mapping.SignatureHeader].ToString()) };
-        if (await InCurrencyOfOrderAsync(http, notice, now) is not { } fitting) return;
+        if (notice is { Kind: SaleKind.Refund, Line: "" })
+            notice = notice with { Line = ByItsSignature(http.Request.Headers[mapping.SignatureHeader].ToString()) };
+        if (await InCurrencyOfOrderAsync(http, notice, now) is not { } fitting)
+            return;
         notice = fitting;
-        var recorded = await sales.RecordAsync(notice, tokens.ReadAnyAge(token), desk.Routes.Page(notice.Page)?.Id, now);
+        var recorded = await sales.RecordAsync(
+            notice,
+            tokens.ReadAnyAge(token),
+            desk.Routes.Page(notice.Page)?.Id,
+            now
+        );
         // A service tells again what was not taken.
-        if (recorded == Recorded.Lost) await Refuse(http, StatusCodes.Status503ServiceUnavailable, "", "The store is not well. Tell us again later.");
-        else await http.Response.WriteAsJsonAsync(new { order = notice.Order });
+        if (recorded == Recorded.Lost)
+            await Refuse(
+                http,
+                StatusCodes.Status503ServiceUnavailable,
+                "",
+                "The store is not well. Tell us again later."
+            );
+        else
+            await http.Response.WriteAsJsonAsync(new { order = notice.Order });
     }
 
     private static string ByItsSignature(string signature) => $"signed {signature[..Math.Min(signature.Length, 40)]}";
@@ -52,12 +87,28 @@ public sealed class SaleHook(VisitService desk, SaleStore sales, SettingStore se
     /// <summary>A refund in another currency than its order's joins the order by the owner's rates; without them it is refused.</summary>
     private async Task<SaleNotice?> InCurrencyOfOrderAsync(HttpContext http, SaleNotice notice, DateTimeOffset now)
     {
-        if (sales.InCurrencyOfOrder(notice, DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(now, settings.Zone).DateTime), settings.Currency) is { } fitting) return fitting;
-        await Refuse(http, StatusCodes.Status400BadRequest, "currency", "The order was in another currency, and there is no exchange rate between the two. Add one in the settings, or send the refund in the order’s currency.");
+        if (
+            sales.InCurrencyOfOrder(
+                notice,
+                DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(now, settings.Zone).DateTime),
+                settings.Currency
+            ) is
+            { } fitting
+        )
+            return fitting;
+        await Refuse(
+            http,
+            StatusCodes.Status400BadRequest,
+            "currency",
+            "The order was in another currency, and there is no exchange rate between the two. Add one in the settings, or send the refund in the order’s currency."
+        );
         return null;
     }
 
-    private static (SaleNotice? Notice, string Field, string Problem, string? Token) Read(byte[] body, HookMapping mapping)
+    private static (SaleNotice? Notice, string Field, string Problem, string? Token) Read(
+        byte[] body,
+        HookMapping mapping
+    )
     {
         try
         {

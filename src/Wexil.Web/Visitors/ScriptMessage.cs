@@ -13,7 +13,14 @@ namespace Wexil.Web.Visitors;
 /// <param name="Wx">The token that came in the address.</param>
 /// <param name="Milliseconds">How long a stretch of a stay was.</param>
 /// <param name="Engaged">Something was done on the page.</param>
-public sealed record ScriptMessage(string? Page, string? At, string? Visitor, string? Wx, double Milliseconds, bool Engaged)
+public sealed record ScriptMessage(
+    string? Page,
+    string? At,
+    string? Visitor,
+    string? Wx,
+    double Milliseconds,
+    bool Engaged
+)
 {
     private const int MaxBodyBytes = 8 << 10;
 
@@ -26,8 +33,12 @@ public sealed record ScriptMessage(string? Page, string? At, string? Visitor, st
         {
             try
             {
-                if (JsonSerializer.Deserialize<ScriptMessage>(body, JsonSerializerOptions.Web) is { } message
-                    && Uri.TryCreate(message.Page, UriKind.Absolute, out var address) && address.Scheme is "http" or "https") return (message, address);
+                if (
+                    JsonSerializer.Deserialize<ScriptMessage>(body, JsonSerializerOptions.Web) is { } message
+                    && Uri.TryCreate(message.Page, UriKind.Absolute, out var address)
+                    && address.Scheme is "http" or "https"
+                )
+                    return (message, address);
             }
             catch (JsonException)
             {
@@ -40,12 +51,22 @@ public sealed record ScriptMessage(string? Page, string? At, string? Visitor, st
 
     /// <summary>Who says it; null for nobody that was sent here, whom nothing can be credited to.</summary>
     public VisitorId? From(HttpContext http, IdentityStore identities, VisitorToken tokens, DateTimeOffset now) =>
-        At is not null ? VisitorCookie.Own(http) : VisitorId.TryParse(Visitor, out var own) ? identities.Of(own) : tokens.Read(Wx, now);
+        At is not null ? VisitorCookie.Own(http)
+        : VisitorId.TryParse(Visitor, out var own) ? identities.Of(own)
+        : tokens.Read(Wx, now);
 
     /// <summary>The page of a step that it is said on; null where it is none.</summary>
-    public RoutePage? On(RouteTable routes, Uri address) => At is not null ? routes.Page(At) is { Outside: null } hosted ? hosted : null : routes.OutsidePage(address);
+    public RoutePage? On(RouteTable routes, Uri address) =>
+        At is not null
+            ? routes.Page(At) is { Outside: null } hosted
+                ? hosted
+                : null
+            : routes.OutsidePage(address);
 
     /// <summary>Does what is said count? Robots do not, nor the owner, whose devices are known on pages hosted here.</summary>
-    public bool Counts(HttpContext http, RouteTable routes) => At is not null ? RequestClassification.Of(http, routes).Counts
-        : !RequestClassification.AsksForPrivacy(http.Request, routes) && !Agents.Of(http.Request.Headers.UserAgent).IsRobot;
+    public bool Counts(HttpContext http, RouteTable routes) =>
+        At is not null
+            ? RequestClassification.Of(http, routes).Counts
+            : !RequestClassification.AsksForPrivacy(http.Request, routes)
+                && !Agents.Of(http.Request.Headers.UserAgent).IsRobot;
 }

@@ -24,7 +24,8 @@ public static class SharedDocument
         @media print{body{background:none;font-size:12pt}main{padding:0;max-width:none}section{break-inside:avoid;border-color:#999}}
         """;
 
-    private static readonly string Policy = $"default-src 'none'; style-src 'sha256-{Convert.ToBase64String(SHA256.HashData(Encoding.UTF8.GetBytes(Style)))}'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+    private static readonly string Policy =
+        $"default-src 'none'; style-src 'sha256-{Convert.ToBase64String(SHA256.HashData(Encoding.UTF8.GetBytes(Style)))}'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
     /// <summary>What the link's token opens; null for nothing any more.</summary>
     public static long? Open(HttpContext http, string token, SharedLinks links)
@@ -35,7 +36,12 @@ public static class SharedDocument
         return token.Length <= MaxTokenLength ? links.Open(token) : null;
     }
 
-    public static Task Closed(HttpContext http) => PlainPage.Write(http, StatusCodes.Status404NotFound, "This link opens nothing any more. Ask the person who sent it for a new one.");
+    public static Task Closed(HttpContext http) =>
+        PlainPage.Write(
+            http,
+            StatusCodes.Status404NotFound,
+            "This link opens nothing any more. Ask the person who sent it for a new one."
+        );
 
     /// <param name="title">As text.</param>
     /// <param name="body">As HTML.</param>
@@ -44,10 +50,15 @@ public static class SharedDocument
         http.Response.ContentType = "text/html; charset=utf-8";
         http.Response.Headers.ContentSecurityPolicy = Policy;
         http.Response.Headers.XContentTypeOptions = "nosniff";
-        return http.Response.WriteAsync($"""
-            <!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>{System.Net.WebUtility.HtmlEncode(title)}</title><style>{Style}</style></head><body><main>
+        return http.Response.WriteAsync(
+            $"""
+            <!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>{System.Net.WebUtility.HtmlEncode(
+                title
+            )}</title><style>{Style}</style></head><body><main>
             {body}
             </main></body></html>
-            """, http.RequestAborted);
+            """,
+            http.RequestAborted
+        );
     }
 }

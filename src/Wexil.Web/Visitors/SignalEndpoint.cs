@@ -16,11 +16,20 @@ namespace Wexil.Web.Visitors;
 /// <c>GET</c> or <c>POST /signal/{goal-key}</c>: a goal was met, as a picture on a page, the script, or a server tells. From a browser it earns
 /// only the goal's own value; what a server says of value and order counts, with the server key.
 /// </summary>
-public sealed class SignalEndpoint(VisitService desk, SaleStore sales, SettingStore settings, IdentityStore identities, VisitorToken tokens, TimeProvider time)
+public sealed class SignalEndpoint(
+    VisitService desk,
+    SaleStore sales,
+    SettingStore settings,
+    IdentityStore identities,
+    VisitorToken tokens,
+    TimeProvider time
+)
 {
     private const int MaxBodyBytes = 8 << 10;
     private const string KeyHeader = "X-Wexil-Key";
-    private static readonly byte[] Pixel = Convert.FromBase64String("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7");
+    private static readonly byte[] Pixel = Convert.FromBase64String(
+        "R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7"
+    );
 
     public async Task Answer(HttpContext http, string key)
     {
@@ -28,7 +37,11 @@ public sealed class SignalEndpoint(VisitService desk, SaleStore sales, SettingSt
         http.Response.Headers.CacheControl = "no-store";
         if (desk.Routes.Goal(key) is not { Goal.Kind: GoalKind.Signal or GoalKind.Click } goal)
         {
-            await Refuse(http, StatusCodes.Status404NotFound, "There is no goal at this address, or its test is decided.");
+            await Refuse(
+                http,
+                StatusCodes.Status404NotFound,
+                "There is no goal at this address, or its test is decided."
+            );
             return;
         }
         if (await Fields(http) is not { } fields)
@@ -36,23 +49,47 @@ public sealed class SignalEndpoint(VisitService desk, SaleStore sales, SettingSt
             await Refuse(http, StatusCodes.Status400BadRequest, "The body is a form or JSON of at most 8 KB.");
             return;
         }
-        var given = http.Request.Headers[KeyHeader].ToString() is { Length: > 0 } header ? header : fields.GetValueOrDefault("key");
+        var given = http.Request.Headers[KeyHeader].ToString() is { Length: > 0 } header
+            ? header
+            : fields.GetValueOrDefault("key");
         var isServer = given is not null;
-        if (isServer && !(settings.ServerKey is { } own && CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(given!), Encoding.UTF8.GetBytes(own))))
+        if (
+            isServer
+            && !(
+                settings.ServerKey is { } own
+                && CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(given!), Encoding.UTF8.GetBytes(own))
+            )
+        )
         {
             await Refuse(http, StatusCodes.Status403Forbidden, "The server key is not the owner's.");
             return;
         }
         var now = time.GetUtcNow();
-        if (isServer) await FromServer(http, goal, fields, now);
-        else await FromBrowser(http, goal, fields, now);
+        if (isServer)
+            await FromServer(http, goal, fields, now);
+        else
+            await FromBrowser(http, goal, fields, now);
     }
 
-    private async Task FromBrowser(HttpContext http, RouteGoal goal, Dictionary<string, string> fields, DateTimeOffset now)
+    private async Task FromBrowser(
+        HttpContext http,
+        RouteGoal goal,
+        Dictionary<string, string> fields,
+        DateTimeOffset now
+    )
     {
-        var visitor = VisitorCookie.Own(http) ?? (VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told) ? identities.Of(told) : tokens.Read(fields.GetValueOrDefault("wx"), now));
-        if (visitor is { } who && RequestClassification.Of(http, desk.Routes).Counts) await desk.MeetAsync(goal, who, now);
-        if (!HttpMethods.IsGet(http.Request.Method) || !http.Request.Headers.Accept.ToString().Contains("image/", StringComparison.Ordinal))
+        var visitor = VisitorCookie.Own(http)
+            ?? (
+                VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told)
+                    ? identities.Of(told)
+                    : tokens.Read(fields.GetValueOrDefault("wx"), now)
+            );
+        if (visitor is { } who && RequestClassification.Of(http, desk.Routes).Counts)
+            await desk.MeetAsync(goal, who, now);
+        if (
+            !HttpMethods.IsGet(http.Request.Method)
+            || !http.Request.Headers.Accept.ToString().Contains("image/", StringComparison.Ordinal)
+        )
         {
             http.Response.StatusCode = StatusCodes.Status204NoContent;
             return;
@@ -61,58 +98,105 @@ public sealed class SignalEndpoint(VisitService desk, SaleStore sales, SettingSt
         await http.Response.Body.WriteAsync(Pixel, http.RequestAborted);
     }
 
-    private async Task FromServer(HttpContext http, RouteGoal goal, Dictionary<string, string> fields, DateTimeOffset now)
+    private async Task FromServer(
+        HttpContext http,
+        RouteGoal goal,
+        Dictionary<string, string> fields,
+        DateTimeOffset now
+    )
     {
-        var visitor = tokens.ReadAnyAge(fields.GetValueOrDefault("wx")) ?? (VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told) ? identities.Of(told) : null);
+        var visitor = tokens.ReadAnyAge(fields.GetValueOrDefault("wx"))
+            ?? (VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told) ? identities.Of(told) : null);
         var order = fields.GetValueOrDefault("order") ?? "";
         var value = 0L;
-        var currency = Currency.Find((fields.GetValueOrDefault("currency") ?? settings.Currency.Code).ToUpperInvariant());
+        var currency = Currency.Find(
+            (fields.GetValueOrDefault("currency") ?? settings.Currency.Code).ToUpperInvariant()
+        );
         if (fields.GetValueOrDefault("value") is { Length: > 0 } written)
         {
             if (currency?.Parse(written) is not { } amount)
             {
-                await Refuse(http, StatusCodes.Status400BadRequest, "The value is an amount such as 39.00, with a currency of three letters such as USD.", currency is null ? "currency" : "value");
+                await Refuse(
+                    http,
+                    StatusCodes.Status400BadRequest,
+                    "The value is an amount such as 39.00, with a currency of three letters such as USD.",
+                    currency is null ? "currency" : "value"
+                );
                 return;
             }
             value = amount;
         }
         if (order.Length > SaleNotice.MaxNameLength)
         {
-            await Refuse(http, StatusCodes.Status400BadRequest, $"At most {SaleNotice.MaxNameLength} characters.", "order");
+            await Refuse(
+                http,
+                StatusCodes.Status400BadRequest,
+                $"At most {SaleNotice.MaxNameLength} characters.",
+                "order"
+            );
             return;
         }
         var recorded = Recorded.Committed;
         if (order.Length > 0 && value > 0)
         {
-            var notice = new SaleNotice(SaleKind.Sale, order, fields.GetValueOrDefault("line") ?? "", value, currency!.Code, fields.GetValueOrDefault("product") ?? "", fields.GetValueOrDefault("email") ?? "", Channel: SaleChannel.Signal);
+            var notice = new SaleNotice(
+                SaleKind.Sale,
+                order,
+                fields.GetValueOrDefault("line") ?? "",
+                value,
+                currency!.Code,
+                fields.GetValueOrDefault("product") ?? "",
+                fields.GetValueOrDefault("email") ?? "",
+                Channel: SaleChannel.Signal
+            );
             recorded = await sales.RecordAsync(notice, visitor, null, now);
         }
         // Told twice with the same order, it is met once.
-        Guid? id = order.Length == 0 ? null : new Guid(SHA256.HashData(Encoding.UTF8.GetBytes($"{goal.Key}\n{order}")).AsSpan(0, 16), bigEndian: true);
-        if (recorded != Recorded.Lost && visitor is { } who) recorded = await desk.MeetAsync(goal, who, now, currency?.Code == settings.Currency.Code ? value : 0, id);
-        if (recorded == Recorded.Lost) await Refuse(http, StatusCodes.Status503ServiceUnavailable, "The store is not well. Tell us again later.");
-        else await http.Response.WriteAsJsonAsync(new { goal = goal.Key, credited = visitor is not null });
+        Guid? id =
+            order.Length == 0
+                ? null
+                : new Guid(
+                    SHA256.HashData(Encoding.UTF8.GetBytes($"{goal.Key}\n{order}")).AsSpan(0, 16),
+                    bigEndian: true
+                );
+        if (recorded != Recorded.Lost && visitor is { } who)
+            recorded = await desk.MeetAsync(goal, who, now, currency?.Code == settings.Currency.Code ? value : 0, id);
+        if (recorded == Recorded.Lost)
+            await Refuse(http, StatusCodes.Status503ServiceUnavailable, "The store is not well. Tell us again later.");
+        else
+            await http.Response.WriteAsJsonAsync(new { goal = goal.Key, credited = visitor is not null });
     }
 
     /// <summary>What is said, in the address, a form or JSON; null for what is neither, or too long.</summary>
     private static async Task<Dictionary<string, string>?> Fields(HttpContext http)
     {
-        var fields = http.Request.Query.ToDictionary(field => field.Key, field => field.Value.ToString(), StringComparer.Ordinal);
-        if (!HttpMethods.IsPost(http.Request.Method)) return fields;
+        var fields = http.Request.Query.ToDictionary(
+            field => field.Key,
+            field => field.Value.ToString(),
+            StringComparer.Ordinal
+        );
+        if (!HttpMethods.IsPost(http.Request.Method))
+            return fields;
         if (http.Request.HasFormContentType)
         {
-            if (await BoundedBody.FormAsync(http, MaxBodyBytes) is not { } form) return null;
-            foreach (var field in form) fields[field.Key] = field.Value.ToString();
+            if (await BoundedBody.FormAsync(http, MaxBodyBytes) is not { } form)
+                return null;
+            foreach (var field in form)
+                fields[field.Key] = field.Value.ToString();
             return fields;
         }
-        if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is not { } body) return null;
-        if (body.Length == 0) return fields;
+        if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is not { } body)
+            return null;
+        if (body.Length == 0)
+            return fields;
         try
         {
             using var json = JsonDocument.Parse(body);
-            if (json.RootElement.ValueKind != JsonValueKind.Object) return null;
+            if (json.RootElement.ValueKind != JsonValueKind.Object)
+                return null;
             foreach (var field in json.RootElement.EnumerateObject())
-                if (field.Value.ValueKind is JsonValueKind.String or JsonValueKind.Number) fields[field.Name] = field.Value.ToString();
+                if (field.Value.ValueKind is JsonValueKind.String or JsonValueKind.Number)
+                    fields[field.Name] = field.Value.ToString();
             return fields;
         }
         catch (Exception error) when (error is JsonException or InvalidOperationException)

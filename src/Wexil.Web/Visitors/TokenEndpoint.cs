@@ -8,9 +8,12 @@ public static class TokenEndpoint
 {
     public static async Task Answer(HttpContext http, IdentityStore identities, VisitorToken tokens, TimeProvider time)
     {
-        if (await ScriptMessage.Read(http) is not var (message, _)) return;
+        if (await ScriptMessage.Read(http) is not var (message, _))
+            return;
         var now = time.GetUtcNow();
-        if (message.From(http, identities, tokens, now) is { } visitor) await http.Response.WriteAsJsonAsync(new { token = tokens.Issue(visitor, now) });
-        else http.Response.StatusCode = StatusCodes.Status204NoContent;
+        if (message.From(http, identities, tokens, now) is { } visitor)
+            await http.Response.WriteAsJsonAsync(new { token = tokens.Issue(visitor, now) });
+        else
+            http.Response.StatusCode = StatusCodes.Status204NoContent;
     }
 }

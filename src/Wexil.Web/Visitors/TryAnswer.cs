@@ -13,34 +13,54 @@ namespace Wexil.Web.Visitors;
 public sealed class TryAnswer(VisitService desk, HostedPages hosted, DateTimeOffset now)
 {
     // The page's own scripts run, and fire nobody else's.
-    private const string Policy = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'; img-src * data:";
+    private const string Policy =
+        "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'; img-src * data:";
 
     public async Task Answer(HttpContext http, RouteStep step, TryAs? setup)
     {
         if (setup is null || setup.Step != step.Id)
         {
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "This try-out is over. Open it again from Studio.");
+            await PlainPage.Write(
+                http,
+                StatusCodes.Status404NotFound,
+                "This try-out is over. Open it again from Studio."
+            );
             return;
         }
         // Whatever is pressed on the page from now on is tried too.
-        http.Response.Headers.Append("Set-Cookie", $"{RequestClassification.TryCookie}=1; max-age=1800; path=/; samesite=lax; httponly");
+        http.Response.Headers.Append(
+            "Set-Cookie",
+            $"{RequestClassification.TryCookie}=1; max-age=1800; path=/; samesite=lax; httponly"
+        );
         http.Response.Headers["X-Robots-Tag"] = "noindex";
         var visitor = desk.NewVisitor(now);
         var turn = desk.Peek(step, new(visitor, now, setup.Traits, http.Request.QueryString.Value ?? ""), known: false);
-        if (setup.Page is { } asked && Asked(step, asked) is { } chosen) turn = new(chosen, AssignmentKind.Plain, AssignmentReason.Shown);
+        if (setup.Page is { } asked && Asked(step, asked) is { } chosen)
+            turn = new(chosen, AssignmentKind.Plain, AssignmentReason.Shown);
         if (turn is not { } shown)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "The step has no page to show yet.");
             return;
         }
-        var words = setup.Page is not null ? "You asked for this page." : Why(step, shown, setup.Traits, http.Request.QueryString.Value ?? "", visitor);
+        var words = setup.Page is not null
+            ? "You asked for this page."
+            : Why(step, shown, setup.Traits, http.Request.QueryString.Value ?? "", visitor);
         if (shown.Page.Outside is { } outside)
         {
-            await Write(http, Foot(step, shown.Page, words) + $"<p style=\"font:18px/1.5 system-ui;margin:20vh auto;max-width:36rem;padding:0 1.5rem\">A visitor would now be sent to <a rel=\"noreferrer\" href=\"{WebUtility.HtmlEncode(outside.Address.AbsoluteUri)}\">{WebUtility.HtmlEncode(outside.Address.AbsoluteUri)}</a>, with the address’s own parameters behind it.</p>", document: true);
+            await Write(
+                http,
+                Foot(step, shown.Page, words)
+                    + $"<p style=\"font:18px/1.5 system-ui;margin:20vh auto;max-width:36rem;padding:0 1.5rem\">A visitor would now be sent to <a rel=\"noreferrer\" href=\"{WebUtility.HtmlEncode(outside.Address.AbsoluteUri)}\">{WebUtility.HtmlEncode(outside.Address.AbsoluteUri)}</a>, with the address’s own parameters behind it.</p>",
+                document: true
+            );
             return;
         }
         http.Response.Headers.ContentSecurityPolicy = Policy;
-        await Write(http, Encoding.UTF8.GetString(hosted.Page(shown.Page).File.Content) + Foot(step, shown.Page, words), document: false);
+        await Write(
+            http,
+            Encoding.UTF8.GetString(hosted.Page(shown.Page).File.Content) + Foot(step, shown.Page, words),
+            document: false
+        );
     }
 
     private static RoutePage? Asked(RouteStep step, PageId page) =>
@@ -55,18 +75,30 @@ public sealed class TryAnswer(VisitService desk, HostedPages hosted, DateTimeOff
             AssignmentReason.NotRunning => "The test is not running now, so everyone sees this page.",
             AssignmentReason.Audience => $"Does not take part: {test!.Audience.Judge(traits, query).Why}.",
             AssignmentReason.Share => $"{test!.Share}% of the visitors take part, and this one does not.",
-            AssignmentReason.Affiliate => "Sent by an affiliate: drawn from the pages that are open to affiliates, and not counted.",
+            AssignmentReason.Affiliate =>
+                "Sent by an affiliate: drawn from the pages that are open to affiliates, and not counted.",
             AssignmentReason.InTurn => "It is this page’s turn.",
-            AssignmentReason.Drawn => string.Create(CultureInfo.InvariantCulture, $"Drawn by chance: the number was {HashBucket.Unit(visitor, test!.Id) * 100:0.0} of 100, and {Ranges(test)}."),
-            _ => test is null ? "Nothing is being tested: everyone sees this page." : "The test has not started: everyone sees this page.",
+            AssignmentReason.Drawn => string.Create(
+                CultureInfo.InvariantCulture,
+                $"Drawn by chance: the number was {HashBucket.Unit(visitor, test!.Id) * 100:0.0} of 100, and {Ranges(test)}."
+            ),
+            _ => test is null
+                ? "Nothing is being tested: everyone sees this page."
+                : "The test has not started: everyone sees this page.",
         };
     }
 
     private static string Ranges(RouteTest test)
     {
         var from = 0;
-        return string.Join(", ", test.Weights.Percent.Select((weight, i) => (Letter: (char)('A' + i), From: from, Until: from += weight, weight)).Where(page => page.weight > 0)
-            .Select(page => $"{page.Letter} has {page.From} to {page.Until}"));
+        return string.Join(
+            ", ",
+            test.Weights.Percent.Select(
+                    (weight, i) => (Letter: (char)('A' + i), From: from, Until: from += weight, weight)
+                )
+                .Where(page => page.weight > 0)
+                .Select(page => $"{page.Letter} has {page.From} to {page.Until}")
+        );
     }
 
     private static string Foot(RouteStep step, RoutePage page, string words)
@@ -74,13 +106,19 @@ public sealed class TryAnswer(VisitService desk, HostedPages hosted, DateTimeOff
         var place = step.Test?.Pages.ToList().FindIndex(known => known.Id == page.Id) ?? -1;
         var name = place >= 0 ? $"{(char)('A' + place)}: " : "";
         return $"""
-            <div role="status" data-wexil-foot style="position:fixed;left:0;right:0;bottom:0;z-index:2147483647;background:#1d2b2a;color:#fffdf8;font:15px/1.45 system-ui,sans-serif;padding:10px 16px;text-align:left"><b>{WebUtility.HtmlEncode(name + page.Slug)}</b> {WebUtility.HtmlEncode(words)} <span style="color:#d9e2da">Tried out, never counted.</span></div>
+            <div role="status" data-wexil-foot style="position:fixed;left:0;right:0;bottom:0;z-index:2147483647;background:#1d2b2a;color:#fffdf8;font:15px/1.45 system-ui,sans-serif;padding:10px 16px;text-align:left"><b>{WebUtility.HtmlEncode(
+                name + page.Slug
+            )}</b> {WebUtility.HtmlEncode(words)} <span style="color:#d9e2da">Tried out, never counted.</span></div>
             """;
     }
 
     private static Task Write(HttpContext http, string html, bool document)
     {
         http.Response.ContentType = "text/html; charset=utf-8";
-        return http.Response.WriteAsync(document ? $"<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>Trying the link</title>{html}" : html);
+        return http.Response.WriteAsync(
+            document
+                ? $"<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>Trying the link</title>{html}"
+                : html
+        );
     }
 }

@@ -6,7 +6,11 @@ public sealed class FunnelTests
 {
     private static readonly Step[] Steps =
     [
-        Step(1, StepKind.Sales), Step(2, StepKind.Checkout), Step(3, StepKind.Upsell), Step(4, StepKind.Downsell), Step(5, StepKind.ThankYou),
+        Step(1, StepKind.Sales),
+        Step(2, StepKind.Checkout),
+        Step(3, StepKind.Upsell),
+        Step(4, StepKind.Downsell),
+        Step(5, StepKind.ThankYou),
     ];
 
     [Theory]
@@ -23,7 +27,19 @@ public sealed class FunnelTests
     [Fact]
     public void What_the_owner_says_goes_before_the_order_but_not_to_a_step_that_is_put_away()
     {
-        Step[] steps = [Steps[0] with { Yes = new(4), No = new(2) }, Steps[1] with { IsArchived = true }, .. Steps[2..]];
+        Step[] steps =
+        [
+            Steps[0] with
+            {
+                Yes = new(4),
+                No = new(2),
+            },
+            Steps[1] with
+            {
+                IsArchived = true,
+            },
+            .. Steps[2..],
+        ];
         Assert.Equal(4, FunnelPath.Yes(steps, steps[0])!.Id.Value);
         Assert.Equal(3, FunnelPath.No(steps, steps[0])!.Id.Value);
     }

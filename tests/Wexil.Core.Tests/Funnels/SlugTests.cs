@@ -13,7 +13,10 @@ public sealed class SlugTests
 
     [Fact]
     public void Every_name_gives_a_slug_that_can_be_used() =>
-        Gen.String.AlwaysHolds(name => Slug.Problem(Slug.From(name)) is null && Slug.Problem(Slug.Free(Slug.From(name), slug => slug == Slug.From(name))) is null);
+        Gen.String.AlwaysHolds(name =>
+            Slug.Problem(Slug.From(name)) is null
+            && Slug.Problem(Slug.Free(Slug.From(name), slug => slug == Slug.From(name))) is null
+        );
 
     [Theory]
     [InlineData("")]

@@ -10,7 +10,12 @@ namespace Wexil.Core.Tests.Results;
 public sealed class KeepRuleTests
 {
     private static readonly DateOnly Today = new(2026, 11, 24);
-    private static readonly KeepRule Sure = new(KeepBy.Sure) { Days = 14, Conversions = 100, RestsLosers = true };
+    private static readonly KeepRule Sure = new(KeepBy.Sure)
+    {
+        Days = 14,
+        Conversions = 100,
+        RestsLosers = true,
+    };
 
     [Theory]
     [InlineData(5000, 500, 650, 13.9, "It runs for 1 more days at least.")]
@@ -19,15 +24,43 @@ public sealed class KeepRuleTests
     [InlineData(5000, 500, 650, 14, "B")]
     [InlineData(5000, 650, 500, 14, "A")]
     [InlineData(400_000, 40_000, 40_050, 14, "A")]
-    public void A_page_is_kept_when_it_is_sure_after_days_and_conversions_enough(long visitors, long conversionsA, long conversionsB, double days, string outcome) =>
-        Assert.Equal(outcome, Said(Sure.Decide(Standing([new(visitors, conversionsA), new(visitors, conversionsB)]), null, Weights.Even(2), days, Today)));
+    public void A_page_is_kept_when_it_is_sure_after_days_and_conversions_enough(
+        long visitors,
+        long conversionsA,
+        long conversionsB,
+        double days,
+        string outcome
+    ) =>
+        Assert.Equal(
+            outcome,
+            Said(
+                Sure.Decide(
+                    Standing([new(visitors, conversionsA), new(visitors, conversionsB)]),
+                    null,
+                    Weights.Even(2),
+                    days,
+                    Today
+                )
+            )
+        );
 
     [Theory]
     [InlineData(false, 0, "A")]
     [InlineData(true, 0, "B")]
     [InlineData(true, 1, "It is not sure enough yet.")]
-    public void On_the_latest_day_it_waits_no_longer(bool leader, int later, string outcome) => Assert.Equal(outcome, Said((Sure with { Latest = Today.AddDays(later), LeaderAtLatest = leader })
-        .Decide(Standing([new(5000, 500), new(5000, 510)]), null, Weights.Even(2), 20, Today)));
+    public void On_the_latest_day_it_waits_no_longer(bool leader, int later, string outcome) =>
+        Assert.Equal(
+            outcome,
+            Said(
+                (Sure with { Latest = Today.AddDays(later), LeaderAtLatest = leader }).Decide(
+                    Standing([new(5000, 500), new(5000, 510)]),
+                    null,
+                    Weights.Even(2),
+                    20,
+                    Today
+                )
+            )
+        );
 
     [Fact]
     public void A_loser_rests_while_another_is_still_compared_with_the_control()
@@ -35,18 +68,29 @@ public sealed class KeepRuleTests
         var standing = Standing([new(4000, 480), new(4000, 300), new(4000, 490)]);
         Assert.Equal("rests B", Said(Sure.Decide(standing, null, Weights.Even(3), 20, Today)));
         Assert.Equal("It is not sure enough yet.", Said(Sure.Decide(standing, null, Weights.Of(50, 0, 50), 20, Today)));
-        Assert.Equal("It is not sure enough yet.", Said((Sure with { RestsLosers = false }).Decide(standing, null, Weights.Even(3), 20, Today)));
+        Assert.Equal(
+            "It is not sure enough yet.",
+            Said((Sure with { RestsLosers = false }).Decide(standing, null, Weights.Even(3), 20, Today))
+        );
     }
 
     [Fact]
     public void After_so_many_visitors_whichever_is_ahead_is_kept_and_how_often_that_is_wrong_is_known()
     {
         var rule = new KeepRule(KeepBy.Visitors) { Visitors = 2000 };
-        Assert.Equal("200 more visitors to come.", Said(rule.Decide(Standing([new(900, 90), new(900, 91)]), null, Weights.Even(2), 1, Today)));
+        Assert.Equal(
+            "200 more visitors to come.",
+            Said(rule.Decide(Standing([new(900, 90), new(900, 91)]), null, Weights.Even(2), 1, Today))
+        );
         Assert.Equal("B", Said(rule.Decide(Standing([new(1000, 90), new(1000, 91)]), null, Weights.Even(2), 1, Today)));
         // Simulated: two pages of 10% and 12%, a thousand visitors each.
         var random = new Random(3);
-        var wrong = Enumerable.Range(0, 2000).Count(_ => Enumerable.Range(0, 1000).Count(_ => random.NextDouble() < 0.1) > Enumerable.Range(0, 1000).Count(_ => random.NextDouble() < 0.12));
+        var wrong = Enumerable
+            .Range(0, 2000)
+            .Count(_ =>
+                Enumerable.Range(0, 1000).Count(_ => random.NextDouble() < 0.1)
+                > Enumerable.Range(0, 1000).Count(_ => random.NextDouble() < 0.12)
+            );
         Assert.Equal(wrong / 2000.0, KeepRule.ErrorAfter(2000, 0.1, 0.2), 0.02);
     }
 
@@ -54,8 +98,25 @@ public sealed class KeepRuleTests
     public void Numbers_that_cannot_be_trusted_keep_nothing()
     {
         var standing = Standing([new(5000, 500), new(6000, 900)]);
-        Assert.StartsWith("The numbers cannot be trusted", Said((Sure with { Latest = Today, LeaderAtLatest = true }).Decide(standing, null, Weights.Even(2), 20, Today)), StringComparison.Ordinal);
-        Assert.Equal("Nobody has bought anything yet.", Said((Sure with { OnMoney = true }).Decide(Standing([new(5000, 500), new(5000, 650)]), null, Weights.Even(2), 20, Today)));
+        Assert.StartsWith(
+            "The numbers cannot be trusted",
+            Said(
+                (Sure with { Latest = Today, LeaderAtLatest = true }).Decide(standing, null, Weights.Even(2), 20, Today)
+            ),
+            StringComparison.Ordinal
+        );
+        Assert.Equal(
+            "Nobody has bought anything yet.",
+            Said(
+                (Sure with { OnMoney = true }).Decide(
+                    Standing([new(5000, 500), new(5000, 650)]),
+                    null,
+                    Weights.Even(2),
+                    20,
+                    Today
+                )
+            )
+        );
     }
 
     [Fact]
@@ -67,25 +128,33 @@ public sealed class KeepRuleTests
     }
 
     [Fact]
-    public void Leaning_weights_add_up_keep_the_floor_and_follow_the_chances() => Gen.Select(Gen.Double[0, 1].Array[2, 10], Gen.Int[1, 50], Gen.Int[0, 9]).AlwaysHolds((chances, floor, resting) =>
-    {
-        var even = Weights.Even(chances.Length);
-        var now = chances.Length > 2 && resting < chances.Length ? even.Without([resting]) : even;
-        var weights = AdaptiveWeights.Of(chances, floor, now);
-        var taking = Enumerable.Range(0, now.Count).Where(page => now[page] > 0).ToArray();
-        var least = Math.Min(floor, 100 / taking.Length);
-        Assert.All(taking, page => Assert.True(weights[page] >= least));
-        Assert.All(Enumerable.Range(0, now.Count).Except(taking), page => Assert.Equal(0, weights[page]));
-        foreach (var a in taking)
-            foreach (var b in taking)
-                if (chances[a] > chances[b]) Assert.True(weights[a] >= weights[b] - 1);
-    });
+    public void Leaning_weights_add_up_keep_the_floor_and_follow_the_chances() =>
+        Gen.Select(Gen.Double[0, 1].Array[2, 10], Gen.Int[1, 50], Gen.Int[0, 9])
+            .AlwaysHolds(
+                (chances, floor, resting) =>
+                {
+                    var even = Weights.Even(chances.Length);
+                    var now = chances.Length > 2 && resting < chances.Length ? even.Without([resting]) : even;
+                    var weights = AdaptiveWeights.Of(chances, floor, now);
+                    var taking = Enumerable.Range(0, now.Count).Where(page => now[page] > 0).ToArray();
+                    var least = Math.Min(floor, 100 / taking.Length);
+                    Assert.All(taking, page => Assert.True(weights[page] >= least));
+                    Assert.All(Enumerable.Range(0, now.Count).Except(taking), page => Assert.Equal(0, weights[page]));
+                    foreach (var a in taking)
+                    {
+                        foreach (var b in taking)
+                            if (chances[a] > chances[b])
+                                Assert.True(weights[a] >= weights[b] - 1);
+                    }
+                }
+            );
 
     [Fact]
     public void By_money_the_chances_and_losses_are_those_of_normal_means()
     {
         // Two means 1 apart, each with a deviation of 1: the difference is normal with deviation √2.
-        static RevenueSample Of(double mean) => new(10_000, mean * 10_000, (10_000 - 1) * 10_000.0 + mean * mean * 10_000);
+        static RevenueSample Of(double mean) =>
+            new(10_000, mean * 10_000, (10_000 - 1) * 10_000.0 + mean * mean * 10_000);
         var (chances, losses) = MeanPosterior.Compare([new(Of(5)), new(Of(6))]);
         Assert.Equal(0.760250, chances[1], 1e-5);
         Assert.Equal(1, losses[0] - losses[1], 1e-7);
@@ -97,13 +166,16 @@ public sealed class KeepRuleTests
     {
         var pages = arms.Select((_, i) => new TestPage(new(i + 1), ((char)('A' + i)).ToString(), "Page")).ToArray();
         var weights = Weights.Even(arms.Length).Percent;
-        return TestResult.Of(new(pages, 0, [new(weights, arms)], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords()));
+        return TestResult.Of(
+            new(pages, 0, [new(weights, arms)], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords())
+        );
     }
 
-    private static string Said(RuleDecision decision) => decision switch
-    {
-        RuleDecision.Keep keep => keep.Page.Letter,
-        RuleDecision.Rest rest => $"rests {string.Concat(rest.Pages.Select(page => page.Letter))}",
-        _ => decision.Why,
-    };
+    private static string Said(RuleDecision decision) =>
+        decision switch
+        {
+            RuleDecision.Keep keep => keep.Page.Letter,
+            RuleDecision.Rest rest => $"rests {string.Concat(rest.Pages.Select(page => page.Letter))}",
+            _ => decision.Why,
+        };
 }

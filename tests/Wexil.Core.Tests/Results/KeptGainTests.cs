@@ -22,12 +22,19 @@ public sealed class KeptGainTests
     {
         // Ten tests whose differences are off by a normal error of 1, with intervals of 95%.
         var random = new Random(8);
-        double Error() => Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(2 * Math.PI * random.NextDouble());
-        var held = Enumerable.Range(0, 4000).Count(_ =>
-        {
-            var sum = Enumerable.Range(0, 10).Select(_ => 5 + Error()).Select(seen => RealisedUplift.Of(seen, new Interval(seen - 1.96, seen + 1.96), 100)).Aggregate((a, b) => a + b);
-            return sum.Range.Contains(5000);
-        });
+        double Error() =>
+            Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(2 * Math.PI * random.NextDouble());
+        var held = Enumerable
+            .Range(0, 4000)
+            .Count(_ =>
+            {
+                var sum = Enumerable
+                    .Range(0, 10)
+                    .Select(_ => 5 + Error())
+                    .Select(seen => RealisedUplift.Of(seen, new Interval(seen - 1.96, seen + 1.96), 100))
+                    .Aggregate((a, b) => a + b);
+                return sum.Range.Contains(5000);
+            });
         Assert.InRange(held / 4000.0, 0.935, 0.965);
     }
 }

@@ -14,7 +14,14 @@ public sealed class VerdictTests
     [InlineData(5000, 650, 5000, 500, VerdictKind.ControlWins, "A")]
     [InlineData(400_000, 40_000, 400_000, 40_050, VerdictKind.NoDifference, "A")]
     [InlineData(5000, 500, 6000, 780, VerdictKind.Problem, null)]
-    public void Each_situation_has_its_verdict(long visitorsA, long conversionsA, long visitorsB, long conversionsB, VerdictKind kind, string? keep)
+    public void Each_situation_has_its_verdict(
+        long visitorsA,
+        long conversionsA,
+        long visitorsB,
+        long conversionsB,
+        VerdictKind kind,
+        string? keep
+    )
     {
         var verdict = Verdict.Of(TestResult.Of(Facts([new(visitorsA, conversionsA), new(visitorsB, conversionsB)])));
         Assert.Equal(kind, verdict.Kind);
@@ -41,7 +48,8 @@ public sealed class VerdictTests
     public void Visitors_without_a_conversion_for_too_long_are_a_problem_and_a_short_while_is_not()
     {
         Arm[] arms = [new(1000, 150), new(1000, 150)];
-        Verdict After(long visitors) => Verdict.Of(TestResult.Of(Facts(arms) with { Silence = new(visitors, DateTimeOffset.UnixEpoch) }));
+        Verdict After(long visitors) =>
+            Verdict.Of(TestResult.Of(Facts(arms) with { Silence = new(visitors, DateTimeOffset.UnixEpoch) }));
         Assert.Equal(VerdictKind.Problem, After(210).Kind);
         Assert.Equal(VerdictKind.TooEarly, After(25).Kind);
     }
@@ -67,23 +75,50 @@ public sealed class VerdictTests
     [InlineData(10_000, 39_00L, 500, 10_000, 39_00L, 520, VerdictKind.TooEarly, null)]
     [InlineData(400_000, 39_00L, 40_000, 400_000, 39_00L, 40_050, VerdictKind.NoDifference, "A")]
     [InlineData(10_000, 39_00L, 500, 10_000, 900_00L, 20, VerdictKind.Problem, null)]
-    public void Each_situation_has_its_verdict_by_money(long visitorsA, long orderA, long buyersA, long visitorsB, long orderB, long buyersB, VerdictKind kind, string? keep)
+    public void Each_situation_has_its_verdict_by_money(
+        long visitorsA,
+        long orderA,
+        long buyersA,
+        long visitorsB,
+        long orderB,
+        long buyersB,
+        VerdictKind kind,
+        string? keep
+    )
     {
-        RevenueSample Of(long visitors, long order, long buyers) => new(visitors, order * buyers, (double)order * order * buyers);
+        RevenueSample Of(long visitors, long order, long buyers) =>
+            new(visitors, order * buyers, (double)order * order * buyers);
         var standing = TestResult.Of(Facts([new(visitorsA, visitorsA / 10), new(visitorsB, visitorsB / 10)]));
-        var money = RevenueResult.Of(standing.Facts, [[Of(visitorsA, orderA, buyersA), Of(visitorsB, orderB, buyersB)]], orderA * buyersA / (double)visitorsA, []);
+        var money = RevenueResult.Of(
+            standing.Facts,
+            [
+                [Of(visitorsA, orderA, buyersA), Of(visitorsB, orderB, buyersB)],
+            ],
+            orderA * buyersA / (double)visitorsA,
+            []
+        );
         var verdict = Verdict.Of(standing, money, onMoney: true, amount => $"${amount / 100:0.00}");
         Assert.Equal((kind, keep), (verdict.Kind, verdict.Keep?.Letter));
-        if (kind == VerdictKind.Ready) Assert.Equal("Keep B. Each visitor brings $0.78 more than with A.", verdict.Sentence);
-        if (kind == VerdictKind.Problem) Assert.Equal("A few large orders decide what B brought.", verdict.Sentence);
-        else Assert.True(verdict.Stakes is { IsMoney: true, LossPerThousand: >= 0 });
+        if (kind == VerdictKind.Ready)
+            Assert.Equal("Keep B. Each visitor brings $0.78 more than with A.", verdict.Sentence);
+        if (kind == VerdictKind.Problem)
+            Assert.Equal("A few large orders decide what B brought.", verdict.Sentence);
+        else
+            Assert.True(verdict.Stakes is { IsMoney: true, LossPerThousand: >= 0 });
     }
 
     [Fact]
     public void Where_money_and_conversions_disagree_it_is_said()
     {
         var standing = TestResult.Of(Facts([new(10_000, 1000), new(10_000, 1300)]));
-        var money = RevenueResult.Of(standing.Facts, [[new(10_000, 700 * 3900.0, 700 * 3900.0 * 3900), new(10_000, 400 * 3900.0, 400 * 3900.0 * 3900)]], 273, []);
+        var money = RevenueResult.Of(
+            standing.Facts,
+            [
+                [new(10_000, 700 * 3900.0, 700 * 3900.0 * 3900), new(10_000, 400 * 3900.0, 400 * 3900.0 * 3900)],
+            ],
+            273,
+            []
+        );
         var byGoal = Verdict.Of(standing, money, onMoney: false, amount => $"{amount}");
         Assert.Equal("B", byGoal.Keep!.Letter);
         Assert.Contains("A is ahead, and not by chance: the two disagree", byGoal.Why, StringComparison.Ordinal);
@@ -101,7 +136,10 @@ public sealed class VerdictTests
         var sure = TestResult.Of(facts with { Past = past });
         Assert.Equal("B", Verdict.Of(sure).Keep!.Letter);
         Assert.True(sure.Pages[1].AgainstControl!.Interval!.Value.Low >= 0);
-        Assert.Equal(VerdictKind.TooEarly, Verdict.Of(TestResult.Of(Facts([new(3000, 345), new(3000, 300)]) with { Past = past })).Kind);
+        Assert.Equal(
+            VerdictKind.TooEarly,
+            Verdict.Of(TestResult.Of(Facts([new(3000, 345), new(3000, 300)]) with { Past = past })).Kind
+        );
         Assert.Equal(new(0.01, 0.5), past[1].With(new(-1, null, 0.5, 0.5)));
     }
 

@@ -9,14 +9,16 @@ namespace Wexil.Core.Tests.Sales;
 public sealed class SaleTests
 {
     private static readonly DateTimeOffset Now = DateTimeOffset.FromUnixTimeSeconds(1_793_000_000);
-    private static readonly byte[] Secret = "0011"u8.ToArray(), Body = Encoding.UTF8.GetBytes("{\"order\":\"L-1\"}");
+    private static readonly byte[] Secret = "0011"u8.ToArray(),
+        Body = Encoding.UTF8.GetBytes("{\"order\":\"L-1\"}");
 
     [Fact]
     public void A_signature_is_what_openssl_makes_of_the_same_and_holds_for_five_minutes()
     {
         const string signature = "41c37c9a5ab4c5670e677c525251f89290eeb4b9b664470a25d68aa3a3d8f345";
         Assert.Equal(signature, HookSignature.Of(Secret, "1793000000", Body));
-        string? Check(string? timestamp, string? signed, DateTimeOffset now) => HookSignature.Problem(HookMapping.Default, Secret, timestamp, signed, Body, now);
+        string? Check(string? timestamp, string? signed, DateTimeOffset now) =>
+            HookSignature.Problem(HookMapping.Default, Secret, timestamp, signed, Body, now);
         Assert.Null(Check("1793000000", signature, Now));
         Assert.Null(Check("1793000000", signature, Now.AddMinutes(5)));
         Assert.Contains("five minutes", Check("1793000000", signature, Now.AddSeconds(301)));
@@ -26,7 +28,9 @@ public sealed class SaleTests
         Assert.Contains("missing", Check(null, signature, Now));
         Assert.Contains("missing", Check("1793000000", "", Now));
         Assert.Contains("number", Check("soon", signature, Now));
-        Gen.String.AlwaysHolds(forged => Check("1793000000", forged, Now) is not null && Check(forged, signature, Now) is not null);
+        Gen.String.AlwaysHolds(forged =>
+            Check("1793000000", forged, Now) is not null && Check(forged, signature, Now) is not null
+        );
     }
 
     [Theory]
@@ -48,8 +52,10 @@ public sealed class SaleTests
         using var body = JsonDocument.Parse(json.Replace('\'', '"'));
         var (notice, field, problem) = SaleNotice.ReadJson(body.RootElement, HookMapping.Default, SaleChannel.Hook);
         Assert.Equal(wrong is null, notice is not null);
-        if (wrong is not null) Assert.Equal((wrong, true), (field, problem.Length > 0));
-        else Assert.Equal(notice, SaleNotice.Parse(notice!.ToJson()));
+        if (wrong is not null)
+            Assert.Equal((wrong, true), (field, problem.Length > 0));
+        else
+            Assert.Equal(notice, SaleNotice.Parse(notice!.ToJson()));
     }
 
     [Fact]
@@ -57,38 +63,81 @@ public sealed class SaleTests
     {
         var sale = new SaleNotice(SaleKind.Sale, "L-1", "1", 3900, "USD");
         Assert.Equal(sale.Id(), (sale with { Amount = 1, Email = "ann@larkrow.example" }).Id());
-        Assert.Equal(4, new[] { sale, sale with { Line = "2" }, sale with { Order = "L-2" }, sale with { Kind = SaleKind.Refund } }.Select(each => each.Id()).Distinct().Count());
+        Assert.Equal(
+            4,
+            new[] { sale, sale with { Line = "2" }, sale with { Order = "L-2" }, sale with { Kind = SaleKind.Refund } }
+                .Select(each => each.Id())
+                .Distinct()
+                .Count()
+        );
     }
 
     [Fact]
-    public void An_order_brings_the_same_in_whatever_order_it_is_told() => Gen.Select(Gen.Bool, Gen.Int[1, 5000]).List[0, 8].AlwaysHolds(told =>
-    {
-        OrderBalance Sum(IEnumerable<(bool Sale, int Amount)> all) => all.Aggregate(new OrderBalance(), (sum, each) => sum.With(each.Sale ? SaleKind.Sale : SaleKind.Refund, each.Amount));
-        return Sum(told).Net == Sum(told.AsEnumerable().Reverse()).Net && Sum(told).Net >= 0;
-    });
+    public void An_order_brings_the_same_in_whatever_order_it_is_told() =>
+        Gen.Select(Gen.Bool, Gen.Int[1, 5000])
+            .List[0, 8]
+            .AlwaysHolds(told =>
+            {
+                OrderBalance Sum(IEnumerable<(bool Sale, int Amount)> all) =>
+                    all.Aggregate(new OrderBalance(), (sum, each) =>
+                        sum.With(each.Sale ? SaleKind.Sale : SaleKind.Refund, each.Amount)
+                    );
+                return Sum(told).Net == Sum(told.AsEnumerable().Reverse()).Net && Sum(told).Net >= 0;
+            });
 
     [Fact]
     public void A_service_that_signs_and_names_things_otherwise_is_taken_in_once_it_is_mapped()
     {
-        var mapping = new HookMapping("X-Signature", "", "sha256=", true, true, ["charge.refunded"], "custom", new Dictionary<string, string>
-        {
-            ["type"] = "event",
-            ["order"] = "data.order.id",
-            ["amount"] = "data.total",
-            ["currency"] = "data.currency",
-            ["wx"] = "data.custom",
-        });
-        var json = """{"event":"charge.paid","data":{"order":{"id":77},"total":4900,"currency":"usd","custom":"token"}}"""u8.ToArray();
+        var mapping = new HookMapping(
+            "X-Signature",
+            "",
+            "sha256=",
+            true,
+            true,
+            ["charge.refunded"],
+            "custom",
+            new Dictionary<string, string>
+            {
+                ["type"] = "event",
+                ["order"] = "data.order.id",
+                ["amount"] = "data.total",
+                ["currency"] = "data.currency",
+                ["wx"] = "data.custom",
+            }
+        );
+        var json =
+            """{"event":"charge.paid","data":{"order":{"id":77},"total":4900,"currency":"usd","custom":"token"}}"""u8.ToArray();
         var signed = "sha256=" + Convert.ToBase64String(System.Security.Cryptography.HMACSHA256.HashData(Secret, json));
-        Assert.Null(HookSignature.Problem(HookMapping.Parse(mapping.ToJson()), Secret, "", signed, json, DateTimeOffset.UnixEpoch));
+        Assert.Null(
+            HookSignature.Problem(
+                HookMapping.Parse(mapping.ToJson()),
+                Secret,
+                "",
+                signed,
+                json,
+                DateTimeOffset.UnixEpoch
+            )
+        );
         Assert.NotNull(HookSignature.Problem(mapping, Secret, "", signed[7..], json, DateTimeOffset.UnixEpoch));
-        Assert.NotNull(HookSignature.Problem(mapping, "another"u8.ToArray(), "", signed, json, DateTimeOffset.UnixEpoch));
+        Assert.NotNull(
+            HookSignature.Problem(mapping, "another"u8.ToArray(), "", signed, json, DateTimeOffset.UnixEpoch)
+        );
         using var body = System.Text.Json.JsonDocument.Parse(json);
         var (notice, _, problem) = SaleNotice.ReadJson(body.RootElement, mapping, SaleChannel.Hook);
-        Assert.Equal(("", SaleKind.Sale, "77", 4900L, "USD"), (problem, notice!.Kind, notice.Order, notice.Amount, notice.Currency));
+        Assert.Equal(
+            ("", SaleKind.Sale, "77", 4900L, "USD"),
+            (problem, notice!.Kind, notice.Order, notice.Amount, notice.Currency)
+        );
         Assert.Equal("token", mapping.Field(body.RootElement, "wx"));
-        using var back = System.Text.Json.JsonDocument.Parse("""{"event":"charge.refunded","data":{"order":{"id":77},"total":-900,"currency":"usd"}}""");
-        Assert.Equal((SaleKind.Refund, 900L), SaleNotice.ReadJson(back.RootElement, mapping, SaleChannel.Hook).Notice is { } refund ? (refund.Kind, refund.Amount) : default);
+        using var back = System.Text.Json.JsonDocument.Parse(
+            """{"event":"charge.refunded","data":{"order":{"id":77},"total":-900,"currency":"usd"}}"""
+        );
+        Assert.Equal(
+            (SaleKind.Refund, 900L),
+            SaleNotice.ReadJson(back.RootElement, mapping, SaleChannel.Hook).Notice is { } refund
+                ? (refund.Kind, refund.Amount)
+                : default
+        );
     }
 
     [Theory]
@@ -100,7 +149,11 @@ public sealed class SaleTests
     [InlineData("charge.paid", "49.5", "amount")]
     [InlineData("charge.paid", "\"$5\"", "amount")]
     [InlineData("charge.paid", "\"1 000\"", "amount")]
-    public void What_a_mapped_service_tells_of_and_is_no_sale_is_refused_by_its_field(string type, string amount, string field)
+    public void What_a_mapped_service_tells_of_and_is_no_sale_is_refused_by_its_field(
+        string type,
+        string amount,
+        string field
+    )
     {
         var mapping = HookMapping.Default with
         {
@@ -109,8 +162,14 @@ public sealed class SaleTests
             SaleWords = ["charge.paid"],
             Fields = new Dictionary<string, string> { ["type"] = "event" },
         };
-        using var body = System.Text.Json.JsonDocument.Parse($$"""{"event":"{{type}}","order":"7","amount":{{amount}},"currency":"USD"}""");
-        var (notice, wrong, _) = SaleNotice.ReadJson(body.RootElement, HookMapping.Parse(mapping.ToJson()), SaleChannel.Hook);
+        using var body = System.Text.Json.JsonDocument.Parse(
+            $$"""{"event":"{{type}}","order":"7","amount":{{amount}},"currency":"USD"}"""
+        );
+        var (notice, wrong, _) = SaleNotice.ReadJson(
+            body.RootElement,
+            HookMapping.Parse(mapping.ToJson()),
+            SaleChannel.Hook
+        );
         Assert.Equal((field, field.Length == 0), (wrong, notice is not null));
     }
 
@@ -121,13 +180,20 @@ public sealed class SaleTests
     [InlineData("EUR", "€5", 500L)]
     [InlineData("EUR", "$5", null)]
     [InlineData("USD", "$-5", null)]
-    public void An_amount_with_another_currencys_sign_is_another_amount(string currency, string written, long? amount) => Assert.Equal(amount, Currency.Find(currency)!.Parse(written));
+    public void An_amount_with_another_currencys_sign_is_another_amount(
+        string currency,
+        string written,
+        long? amount
+    ) => Assert.Equal(amount, Currency.Find(currency)!.Parse(written));
 
     [Fact]
     public void An_amount_goes_from_one_currency_to_another_by_the_rates_of_the_day()
     {
         var day = new DateOnly(2026, 11, 9);
-        var rates = new ExchangeRates(Currency.Find("USD")!, [new(Currency.Find("EUR")!, day, 1.25m), new(Currency.Find("GBP")!, day, 1.5m)]);
+        var rates = new ExchangeRates(
+            Currency.Find("USD")!,
+            [new(Currency.Find("EUR")!, day, 1.25m), new(Currency.Find("GBP")!, day, 1.5m)]
+        );
         Assert.Equal(800, rates.Convert(1000, "USD", "EUR", day));
         Assert.Equal(1250, rates.Convert(1000, "EUR", "USD", day));
         Assert.Equal(1200, rates.Convert(1000, "GBP", "EUR", day));

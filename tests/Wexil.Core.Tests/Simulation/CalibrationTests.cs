@@ -15,12 +15,19 @@ public sealed class CalibrationTests
     {
         var what = CalibrationCase.All.Single(known => known.Name == name);
         var result = Calibration.Run(what, Runs);
-        if (what.Lift > 0) Assert.InRange(result.PeekSafe, Runs * 75 / 100, Runs);
-        else Assert.InRange(result.PeekSafe, 0, Runs * 5 / 100);
+        if (what.Lift > 0)
+            Assert.InRange(result.PeekSafe, Runs * 75 / 100, Runs);
+        else
+            Assert.InRange(result.PeekSafe, 0, Runs * 5 / 100);
         // The rules that people use are the known bad examples: they call pages that are alike.
-        if (what.Lift == 0) Assert.True(result.Textbook > Runs / 4 && result.Usual > Runs / 10, $"{result.Textbook} and {result.Usual} of {Runs}");
+        if (what.Lift == 0)
+            Assert.True(
+                result.Textbook > Runs / 4 && result.Usual > Runs / 10,
+                $"{result.Textbook} and {result.Usual} of {Runs}"
+            );
     }
 
     [Fact]
-    public void A_run_is_the_same_each_time() => Assert.Equal(Calibration.Once(CalibrationCase.All[8], 17), Calibration.Once(CalibrationCase.All[8], 17));
+    public void A_run_is_the_same_each_time() =>
+        Assert.Equal(Calibration.Once(CalibrationCase.All[8], 17), Calibration.Once(CalibrationCase.All[8], 17));
 }

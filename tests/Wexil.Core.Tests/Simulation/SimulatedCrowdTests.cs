@@ -25,7 +25,11 @@ public sealed class SimulatedCrowdTests
         Assert.Equal(crowd.Order(), crowd);
         Assert.All(crowd, at => Assert.InRange(at, From, From.AddDays(days)));
         var expected = perDay * days;
-        Assert.InRange(crowd.Length, expected * 0.98 - 4 * Math.Sqrt(expected), expected * 1.02 + 4 * Math.Sqrt(expected));
+        Assert.InRange(
+            crowd.Length,
+            expected * 0.98 - 4 * Math.Sqrt(expected),
+            expected * 1.02 + 4 * Math.Sqrt(expected)
+        );
         Assert.True(crowd.Count(at => at.Hour is 2 or 3) * 4 < crowd.Count(at => at.Hour is 19 or 20));
     }
 
@@ -35,6 +39,8 @@ public sealed class SimulatedCrowdTests
         var crowd = new SimulatedCrowd(4);
         var arm = new Arm(50_000, Enumerable.Range(0, 50_000).Count(_ => crowd.Does(0.07)));
         Assert.True(WilsonInterval.Of(arm, z: 4).Contains(0.07));
-        Assert.All(Enumerable.Range(0, 1000), _ => Assert.InRange(crowd.Hesitates(), TimeSpan.FromSeconds(20), TimeSpan.FromHours(1)));
+        Assert.All(Enumerable.Range(0, 1000), _ =>
+            Assert.InRange(crowd.Hesitates(), TimeSpan.FromSeconds(20), TimeSpan.FromHours(1))
+        );
     }
 }

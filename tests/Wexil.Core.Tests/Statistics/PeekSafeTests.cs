@@ -11,18 +11,27 @@ public sealed class PeekSafeTests
         select new Arm(visitors, conversions);
 
     [Fact]
-    public void One_phase_has_the_variance_of_two_independent_rates() => Gen.Select(AnyArm, AnyArm).AlwaysHolds((a, b) =>
-    {
-        var expected = a.Rate * (1 - a.Rate) / a.Visitors + b.Rate * (1 - b.Rate) / b.Visitors;
-        Assert.Equal(expected, Phases.Difference([new(a, b)])!.Value.Variance, 1e-12);
-    });
+    public void One_phase_has_the_variance_of_two_independent_rates() =>
+        Gen.Select(AnyArm, AnyArm)
+            .AlwaysHolds(
+                (a, b) =>
+                {
+                    var expected = a.Rate * (1 - a.Rate) / a.Visitors + b.Rate * (1 - b.Rate) / b.Visitors;
+                    Assert.Equal(expected, Phases.Difference([new(a, b)])!.Value.Variance, 1e-12);
+                }
+            );
 
     [Fact]
-    public void Interval_excludes_zero_exactly_when_the_look_is_sure() => Gen.Select(AnyArm, AnyArm, Gen.Double[0.001, 0.2]).AlwaysHolds((a, b, tau) =>
-    {
-        var look = AlwaysValidTest.At(Phases.Difference([new(a, b)])!.Value, tau);
-        if (Math.Abs(look.P - 0.05) > 1e-9) Assert.Equal(look.P < 0.05, !look.Difference.Contains(0));
-    });
+    public void Interval_excludes_zero_exactly_when_the_look_is_sure() =>
+        Gen.Select(AnyArm, AnyArm, Gen.Double[0.001, 0.2])
+            .AlwaysHolds(
+                (a, b, tau) =>
+                {
+                    var look = AlwaysValidTest.At(Phases.Difference([new(a, b)])!.Value, tau);
+                    if (Math.Abs(look.P - 0.05) > 1e-9)
+                        Assert.Equal(look.P < 0.05, !look.Difference.Contains(0));
+                }
+            );
 
     [Fact]
     public void Weights_that_change_while_the_rate_moves_do_not_invent_a_difference()
@@ -30,7 +39,10 @@ public sealed class PeekSafeTests
         // Both pages convert alike: 10% in one phase, 30% in the next; B gets most of the visitors of the better phase.
         PhasePair[] phases = [new(new(9_000, 900), new(1_000, 100)), new(new(1_000, 300), new(9_000, 2_700))];
         Assert.Equal(0, Phases.Difference(phases)!.Value.Difference, 1e-12);
-        Assert.True(TwoRates.PooledP(new(10_000, 1_200), new(10_000, 2_800)) < 1e-9, "pooled, they would look very different");
+        Assert.True(
+            TwoRates.PooledP(new(10_000, 1_200), new(10_000, 2_800)) < 1e-9,
+            "pooled, they would look very different"
+        );
     }
 
     [Fact]
@@ -38,6 +50,7 @@ public sealed class PeekSafeTests
     {
         var adjusted = Holm.Adjust([0.03, 0.01, 0.02]);
         double[] expected = [0.04, 0.03, 0.04];
-        foreach (var (want, got) in expected.Zip(adjusted)) Assert.Equal(want, got, 1e-12);
+        foreach (var (want, got) in expected.Zip(adjusted))
+            Assert.Equal(want, got, 1e-12);
     }
 }

@@ -14,7 +14,11 @@ internal sealed class ArrivalProjection : IDisposable
     private const int MaxUnknownTags = 200;
 
     private readonly SqliteConnection _connection;
-    private readonly PreparedStatement _new, _known, _change, _newSource, _tally;
+    private readonly PreparedStatement _new,
+        _known,
+        _change,
+        _newSource,
+        _tally;
     private readonly Dictionary<(long Funnel, long Source), Tally> _tallies = [];
     private Dictionary<(long Funnel, string Tag), long> _sources = [];
     private Dictionary<long, int> _unknownTags = [];
@@ -22,22 +26,41 @@ internal sealed class ArrivalProjection : IDisposable
     public ArrivalProjection(SqliteConnection connection)
     {
         _connection = connection;
-        _new = new(connection, "INSERT OR IGNORE INTO visitors (visitor, funnel_id, source_id, steps) VALUES (?1, ?2, ?3, ?4)");
+        _new = new(
+            connection,
+            "INSERT OR IGNORE INTO visitors (visitor, funnel_id, source_id, steps) VALUES (?1, ?2, ?3, ?4)"
+        );
         _known = new(connection, "SELECT source_id, steps FROM visitors WHERE visitor = ?1 AND funnel_id = ?2");
-        _change = new(connection, "UPDATE visitors SET source_id = ?3, steps = ?4 WHERE visitor = ?1 AND funnel_id = ?2");
-        _newSource = new(connection, "INSERT INTO sources (funnel_id, tag, name, kind, declared) VALUES (?1, ?2, ?2, 'Other', 0) RETURNING id");
-        _tally = new(connection,
+        _change = new(
+            connection,
+            "UPDATE visitors SET source_id = ?3, steps = ?4 WHERE visitor = ?1 AND funnel_id = ?2"
+        );
+        _newSource = new(
+            connection,
+            "INSERT INTO sources (funnel_id, tag, name, kind, declared) VALUES (?1, ?2, ?2, 'Other', 0) RETURNING id"
+        );
+        _tally = new(
+            connection,
             """
             INSERT INTO source_tallies (funnel_id, source_id, clicks, visitors, opt_ins, sales, told_cost) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) ON CONFLICT DO UPDATE SET clicks = clicks + excluded.clicks,
               visitors = visitors + excluded.visitors, opt_ins = opt_ins + excluded.opt_ins, sales = sales + excluded.sales, told_cost = told_cost + excluded.told_cost
-            """);
+            """
+        );
         LoadSources();
     }
 
     public void LoadSources()
     {
-        _sources = _connection.Rows("SELECT funnel_id, tag, id FROM sources", row => ((row.GetInt64(0), row.GetString(1)), row.GetInt64(2))).ToDictionary();
-        _unknownTags = _connection.Rows("SELECT funnel_id, count(*) FROM sources WHERE NOT declared GROUP BY funnel_id", row => (row.GetInt64(0), row.GetInt32(1))).ToDictionary();
+        _sources = _connection
+            .Rows("SELECT funnel_id, tag, id FROM sources", row =>
+                ((row.GetInt64(0), row.GetString(1)), row.GetInt64(2))
+            )
+            .ToDictionary();
+        _unknownTags = _connection
+            .Rows("SELECT funnel_id, count(*) FROM sources WHERE NOT declared GROUP BY funnel_id", row =>
+                (row.GetInt64(0), row.GetInt32(1))
+            )
+            .ToDictionary();
     }
 
     public void Clear() => _tallies.Clear();
@@ -46,7 +69,8 @@ internal sealed class ArrivalProjection : IDisposable
     public Arrival Note(StepRole step, Guid visitor, string tag)
     {
         var source = tag.Length == 0 ? 0 : SourceOf(step.Funnel, tag);
-        if (source != 0) Sum(step.Funnel, source).Clicks++;
+        if (source != 0)
+            Sum(step.Funnel, source).Clicks++;
         if (_new.Bind(1, visitor).Bind(2, step.Funnel).Bind(3, source).Bind(4, step.Bit).Run() > 0)
         {
             Sum(step.Funnel, source).Visitors++;
@@ -57,7 +81,13 @@ internal sealed class ArrivalProjection : IDisposable
         _known.Reset();
         var first = (steps & step.Bit) == 0;
         var isNamed = own == 0 && source != 0;
-        if (first || isNamed) _change.Bind(1, visitor).Bind(2, step.Funnel).Bind(3, isNamed ? source : own).Bind(4, steps | step.Bit).Run();
+        if (first || isNamed)
+            _change
+                .Bind(1, visitor)
+                .Bind(2, step.Funnel)
+                .Bind(3, isNamed ? source : own)
+                .Bind(4, steps | step.Bit)
+                .Run();
         if (isNamed)
         {
             // Came before by a link that named none.
@@ -65,8 +95,10 @@ internal sealed class ArrivalProjection : IDisposable
             Sum(step.Funnel, source).Visitors++;
             own = source;
         }
-        if (first && step.Outcome == FunnelOutcome.OptIn) Sum(step.Funnel, own).OptIns++;
-        if (first && step.Outcome == FunnelOutcome.Sale) Sum(step.Funnel, own).Sales++;
+        if (first && step.Outcome == FunnelOutcome.OptIn)
+            Sum(step.Funnel, own).OptIns++;
+        if (first && step.Outcome == FunnelOutcome.Sale)
+            Sum(step.Funnel, own).Sales++;
         return new(ToFunnel: false, first, own);
     }
 
@@ -76,20 +108,31 @@ internal sealed class ArrivalProjection : IDisposable
     public void Write()
     {
         foreach (var ((funnel, source), tally) in _tallies)
-            _tally.Bind(1, funnel).Bind(2, source).Bind(3, tally.Clicks).Bind(4, tally.Visitors).Bind(5, tally.OptIns).Bind(6, tally.Sales).Bind(7, tally.Cost).Run();
+            _tally
+                .Bind(1, funnel)
+                .Bind(2, source)
+                .Bind(3, tally.Clicks)
+                .Bind(4, tally.Visitors)
+                .Bind(5, tally.OptIns)
+                .Bind(6, tally.Sales)
+                .Bind(7, tally.Cost)
+                .Run();
     }
 
     public void Dispose()
     {
-        foreach (var statement in (PreparedStatement[])[_new, _known, _change, _newSource, _tally]) statement.Dispose();
+        foreach (var statement in (PreparedStatement[])[_new, _known, _change, _newSource, _tally])
+            statement.Dispose();
     }
 
     /// <summary>The number of the source that a tag stands for; below 0 past the number that is kept apart.</summary>
     public long SourceOf(long funnel, string tag)
     {
-        if (_sources.TryGetValue((funnel, tag), out var known)) return known;
+        if (_sources.TryGetValue((funnel, tag), out var known))
+            return known;
         ref var unknown = ref CollectionsMarshal.GetValueRefOrAddDefault(_unknownTags, funnel, out _);
-        if (unknown >= MaxUnknownTags) return SourceStore.Rest;
+        if (unknown >= MaxUnknownTags)
+            return SourceStore.Rest;
         unknown++;
         _newSource.Bind(1, funnel).Bind(2, tag).Next();
         var made = _newSource.Number(0);
@@ -97,10 +140,15 @@ internal sealed class ArrivalProjection : IDisposable
         return _sources[(funnel, tag)] = made;
     }
 
-    private ref Tally Sum(long funnel, long source) => ref CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (funnel, source), out _);
+    private ref Tally Sum(long funnel, long source) =>
+        ref CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (funnel, source), out _);
 
     private struct Tally
     {
-        public long Clicks, Visitors, OptIns, Sales, Cost;
+        public long Clicks,
+            Visitors,
+            OptIns,
+            Sales,
+            Cost;
     }
 }

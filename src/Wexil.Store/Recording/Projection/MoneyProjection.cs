@@ -15,10 +15,22 @@ internal readonly record struct MoneyMove(Guid Visitor, long At, string Currency
 /// <summary>Keeps what each visitor of a test brought it, and sums that up by page; in the owner's currency also by time, by who came, by pairs of pages, and by source.</summary>
 internal sealed class MoneyProjection : IDisposable
 {
-    private readonly PreparedStatement _places, _earned, _earn, _forget, _tally, _bucket, _segment, _pair, _funnels, _source;
+    private readonly PreparedStatement _places,
+        _earned,
+        _earn,
+        _forget,
+        _tally,
+        _bucket,
+        _segment,
+        _pair,
+        _funnels,
+        _source;
     private readonly Dictionary<(long Test, long Phase, long Page, string Currency), Tally> _tallies = [];
     private readonly Dictionary<(long Test, long Page, long Bucket), (long Earned, double Squares)> _buckets = [];
-    private readonly Dictionary<(long Test, long Phase, long Page, int Kind, long Value), (long Earned, double Squares)> _segments = [];
+    private readonly Dictionary<
+        (long Test, long Phase, long Page, int Kind, long Value),
+        (long Earned, double Squares)
+    > _segments = [];
     private readonly Dictionary<(long Test, long Other, long Page, long OtherPage), long> _pairs = [];
     private readonly List<(MoneyMove Move, List<Credited> Places)> _coming = [];
     private readonly Dictionary<(long Funnel, long Source, string Currency), (long Orders, long Earned)> _sources = [];
@@ -26,24 +38,46 @@ internal sealed class MoneyProjection : IDisposable
     public MoneyProjection(SqliteConnection connection)
     {
         // A place that was closed since keeps what it was credited with, in whichever currency that is counted later.
-        _places = new(connection,
+        _places = new(
+            connection,
             """
             SELECT n.test_id, n.phase_id, n.page_id, n.at, n.traits FROM enrolments n WHERE n.visitor = ?1 AND n.at <= ?2 AND n.phase_id IS NOT NULL
               AND (n.closed = 0 OR EXISTS (SELECT 1 FROM earnings e WHERE e.visitor = ?1 AND e.test_id = n.test_id AND e.currency = ?3))
-            """);
-        _earned = new(connection, "SELECT earned, orders FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3");
-        _earn = new(connection, "INSERT INTO earnings (visitor, test_id, currency, earned, orders) VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT DO UPDATE SET earned = excluded.earned, orders = excluded.orders");
+            """
+        );
+        _earned = new(
+            connection,
+            "SELECT earned, orders FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3"
+        );
+        _earn = new(
+            connection,
+            "INSERT INTO earnings (visitor, test_id, currency, earned, orders) VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT DO UPDATE SET earned = excluded.earned, orders = excluded.orders"
+        );
         _forget = new(connection, "DELETE FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3");
-        _tally = new(connection,
+        _tally = new(
+            connection,
             """
             INSERT INTO money_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8) ON CONFLICT DO UPDATE SET buyers = buyers + excluded.buyers,
               orders = orders + excluded.orders, earned = earned + excluded.earned, squares = squares + excluded.squares
-            """);
-        _bucket = new(connection, "UPDATE page_buckets SET earned = earned + ?4, squares = squares + ?5 WHERE test_id = ?1 AND page_id = ?2 AND bucket = ?3");
-        _segment = new(connection, "UPDATE segment_tallies SET earned = earned + ?6, squares = squares + ?7 WHERE test_id = ?1 AND kind = ?2 AND value = ?3 AND phase_id = ?4 AND page_id = ?5");
-        _pair = new(connection, "UPDATE pair_tallies SET earned = earned + ?5 WHERE test_id = ?1 AND other_test_id = ?2 AND page_id = ?3 AND other_page_id = ?4");
+            """
+        );
+        _bucket = new(
+            connection,
+            "UPDATE page_buckets SET earned = earned + ?4, squares = squares + ?5 WHERE test_id = ?1 AND page_id = ?2 AND bucket = ?3"
+        );
+        _segment = new(
+            connection,
+            "UPDATE segment_tallies SET earned = earned + ?6, squares = squares + ?7 WHERE test_id = ?1 AND kind = ?2 AND value = ?3 AND phase_id = ?4 AND page_id = ?5"
+        );
+        _pair = new(
+            connection,
+            "UPDATE pair_tallies SET earned = earned + ?5 WHERE test_id = ?1 AND other_test_id = ?2 AND page_id = ?3 AND other_page_id = ?4"
+        );
         _funnels = new(connection, "SELECT funnel_id, source_id FROM visitors WHERE visitor = ?1");
-        _source = new(connection, "INSERT INTO source_money VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT DO UPDATE SET orders = orders + excluded.orders, earned = earned + excluded.earned");
+        _source = new(
+            connection,
+            "INSERT INTO source_money VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT DO UPDATE SET orders = orders + excluded.orders, earned = earned + excluded.earned"
+        );
     }
 
     /// <summary>The tests whose counts a batch changed.</summary>
@@ -80,7 +114,8 @@ internal sealed class MoneyProjection : IDisposable
 
     public void Settle(ProjectionContext map)
     {
-        foreach (var (move, places) in _coming) Credit(move, places, map);
+        foreach (var (move, places) in _coming)
+            Credit(move, places, map);
         _coming.Clear();
     }
 
@@ -88,17 +123,41 @@ internal sealed class MoneyProjection : IDisposable
     public void Write()
     {
         foreach (var ((test, phase, page, currency), tally) in _tallies)
-            _tally.Bind(1, test).Bind(2, phase).Bind(3, page).Bind(4, currency).Bind(5, tally.Buyers).Bind(6, tally.Orders).Bind(7, tally.Earned).Bind(8, tally.Squares).Run();
-        foreach (var ((test, page, bucket), (earned, squares)) in _buckets) _bucket.Bind(1, test).Bind(2, page).Bind(3, bucket).Bind(4, earned).Bind(5, squares).Run();
+            _tally
+                .Bind(1, test)
+                .Bind(2, phase)
+                .Bind(3, page)
+                .Bind(4, currency)
+                .Bind(5, tally.Buyers)
+                .Bind(6, tally.Orders)
+                .Bind(7, tally.Earned)
+                .Bind(8, tally.Squares)
+                .Run();
+        foreach (var ((test, page, bucket), (earned, squares)) in _buckets)
+            _bucket.Bind(1, test).Bind(2, page).Bind(3, bucket).Bind(4, earned).Bind(5, squares).Run();
         foreach (var ((test, phase, page, kind, value), (earned, squares)) in _segments)
-            _segment.Bind(1, test).Bind(2, kind).Bind(3, value).Bind(4, phase).Bind(5, page).Bind(6, earned).Bind(7, squares).Run();
-        foreach (var ((test, other, page, otherPage), earned) in _pairs) _pair.Bind(1, test).Bind(2, other).Bind(3, page).Bind(4, otherPage).Bind(5, earned).Run();
-        foreach (var ((funnel, source, currency), (orders, earned)) in _sources) _source.Bind(1, funnel).Bind(2, source).Bind(3, currency).Bind(4, orders).Bind(5, earned).Run();
+            _segment
+                .Bind(1, test)
+                .Bind(2, kind)
+                .Bind(3, value)
+                .Bind(4, phase)
+                .Bind(5, page)
+                .Bind(6, earned)
+                .Bind(7, squares)
+                .Run();
+        foreach (var ((test, other, page, otherPage), earned) in _pairs)
+            _pair.Bind(1, test).Bind(2, other).Bind(3, page).Bind(4, otherPage).Bind(5, earned).Run();
+        foreach (var ((funnel, source, currency), (orders, earned)) in _sources)
+            _source.Bind(1, funnel).Bind(2, source).Bind(3, currency).Bind(4, orders).Bind(5, earned).Run();
     }
 
     public void Dispose()
     {
-        foreach (var statement in (PreparedStatement[])[_places, _earned, _earn, _forget, _tally, _bucket, _segment, _pair, _funnels, _source]) statement.Dispose();
+        foreach (
+            var statement in (PreparedStatement[])
+                [_places, _earned, _earn, _forget, _tally, _bucket, _segment, _pair, _funnels, _source]
+        )
+            statement.Dispose();
     }
 
     /// <param name="countedIn">The currency that the same order was counted in before; null where it was not counted.</param>
@@ -107,7 +166,16 @@ internal sealed class MoneyProjection : IDisposable
         var places = new List<Credited>();
         _places.Bind(1, visitor).Bind(2, at).Bind(3, countedIn);
         while (_places.Next())
-            if (map.Runs(_places.Number(0), at)) places.Add(new(_places.Number(0), _places.Number(1), _places.Number(2), _places.Number(3), new(_places.Number(4))));
+            if (map.Runs(_places.Number(0), at))
+                places.Add(
+                    new(
+                        _places.Number(0),
+                        _places.Number(1),
+                        _places.Number(2),
+                        _places.Number(3),
+                        new(_places.Number(4))
+                    )
+                );
         return places;
     }
 
@@ -117,15 +185,27 @@ internal sealed class MoneyProjection : IDisposable
         _funnels.Bind(1, move.Visitor);
         while (_funnels.Next())
         {
-            ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(_sources, (_funnels.Number(0), _funnels.Number(1), move.Currency), out _);
+            ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(
+                _sources,
+                (_funnels.Number(0), _funnels.Number(1), move.Currency),
+                out _
+            );
             sum = (sum.Orders + move.Orders, sum.Earned + move.Amount);
         }
-        foreach (var place in places) Credit(move, place);
-        if (!move.IsOwn) return;
         foreach (var place in places)
+            Credit(move, place);
+        if (!move.IsOwn)
+            return;
+        foreach (var place in places)
+        {
             foreach (var partner in map.Partners(place.Test))
                 if (partner.IsEarlier && places.Find(other => other.Test == partner.Test) is { } other)
-                    CollectionsMarshal.GetValueRefOrAddDefault(_pairs, (other.Test, place.Test, other.Page, place.Page), out _) += move.Amount;
+                    CollectionsMarshal.GetValueRefOrAddDefault(
+                        _pairs,
+                        (other.Test, place.Test, other.Page, place.Page),
+                        out _
+                    ) += move.Amount;
+        }
     }
 
     private void Credit(MoneyMove move, Credited place)
@@ -137,21 +217,46 @@ internal sealed class MoneyProjection : IDisposable
             _earned.Reset();
         }
         var (has, hasOrders) = (had + move.Amount, hadOrders + move.Orders);
-        if (has == 0 && hasOrders == 0) _forget.Bind(1, move.Visitor).Bind(2, place.Test).Bind(3, move.Currency).Run();
-        else _earn.Bind(1, move.Visitor).Bind(2, place.Test).Bind(3, move.Currency).Bind(4, has).Bind(5, hasOrders).Run();
+        if (has == 0 && hasOrders == 0)
+            _forget.Bind(1, move.Visitor).Bind(2, place.Test).Bind(3, move.Currency).Run();
+        else
+            _earn
+                .Bind(1, move.Visitor)
+                .Bind(2, place.Test)
+                .Bind(3, move.Currency)
+                .Bind(4, has)
+                .Bind(5, hasOrders)
+                .Run();
         var squares = (double)has * has - (double)had * had;
-        ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (place.Test, place.Phase, place.Page, move.Currency), out _);
+        ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(
+            _tallies,
+            (place.Test, place.Phase, place.Page, move.Currency),
+            out _
+        );
         tally.Buyers += (hasOrders > 0 ? 1 : 0) - (hadOrders > 0 ? 1 : 0);
         tally.Orders += move.Orders;
         tally.Earned += move.Amount;
         tally.Squares += squares;
         Touched.Add(new(place.Test));
-        if (!move.IsOwn) return;
-        Add(ref CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (place.Test, place.Page, TimeBucket.Of(place.At)), out _));
+        if (!move.IsOwn)
+            return;
+        Add(
+            ref CollectionsMarshal.GetValueRefOrAddDefault(
+                _buckets,
+                (place.Test, place.Page, TimeBucket.Of(place.At)),
+                out _
+            )
+        );
         for (var i = 0; i < VisitorTraits.Rows && place.Traits.IsKnown; i++)
         {
             var (kind, value) = place.Traits.Row(i);
-            Add(ref CollectionsMarshal.GetValueRefOrAddDefault(_segments, (place.Test, place.Phase, place.Page, kind, value), out _));
+            Add(
+                ref CollectionsMarshal.GetValueRefOrAddDefault(
+                    _segments,
+                    (place.Test, place.Phase, place.Page, kind, value),
+                    out _
+                )
+            );
         }
 
         void Add(ref (long Earned, double Squares) sum) => sum = (sum.Earned + move.Amount, sum.Squares + squares);
@@ -161,7 +266,9 @@ internal sealed class MoneyProjection : IDisposable
 
     private struct Tally
     {
-        public long Buyers, Orders, Earned;
+        public long Buyers,
+            Orders,
+            Earned;
         public double Squares;
     }
 }

@@ -45,53 +45,150 @@ internal sealed class ProjectionContext
     private readonly Dictionary<long, GoalTest> _tests;
     private readonly Dictionary<long, Partner[]> _partners;
     private readonly Dictionary<long, TestGoal> _goalsById;
-    private readonly Dictionary<long, TestGoal[]> _stepGoals, _saleGoals, _optInGoals;
-    private readonly Dictionary<long, GoalTest[]> _earlier, _testsOf;
+    private readonly Dictionary<long, TestGoal[]> _stepGoals,
+        _saleGoals,
+        _optInGoals;
+    private readonly Dictionary<long, GoalTest[]> _earlier,
+        _testsOf;
     private readonly TimeZoneInfo _zone;
     private readonly ExchangeRates _rates;
     private (long Quarter, DateOnly Day) _lastDay = (-1, default);
 
     public ProjectionContext(SqliteConnection connection)
     {
-        var hasOutside = connection.Rows("SELECT DISTINCT step_id FROM pages WHERE outside IS NOT NULL", row => row.GetInt64(0)).ToHashSet();
-        var numbers = connection.Rows("SELECT id, number FROM steps", row => (row.GetInt64(0), row.GetInt32(1))).ToDictionary();
-        var steps = connection.Rows($"SELECT {FunnelStore.StepColumns} FROM steps ORDER BY funnel_id, position", FunnelStore.MapStep);
-        var runs = connection.Rows("SELECT test_id, started_at, ended_at FROM phases", row => (Test: row.GetInt64(0), From: row.GetInt64(1), Until: row.NumberOrNull(2) ?? long.MaxValue))
+        var hasOutside = connection
+            .Rows("SELECT DISTINCT step_id FROM pages WHERE outside IS NOT NULL", row => row.GetInt64(0))
+            .ToHashSet();
+        var numbers = connection
+            .Rows("SELECT id, number FROM steps", row => (row.GetInt64(0), row.GetInt32(1)))
+            .ToDictionary();
+        var steps = connection.Rows(
+            $"SELECT {FunnelStore.StepColumns} FROM steps ORDER BY funnel_id, position",
+            FunnelStore.MapStep
+        );
+        var runs = connection
+            .Rows("SELECT test_id, started_at, ended_at FROM phases", row =>
+                (Test: row.GetInt64(0), From: row.GetInt64(1), Until: row.NumberOrNull(2) ?? long.MaxValue)
+            )
             .ToLookup(run => run.Test, run => (run.From, run.Until));
         var tests = connection.Rows("SELECT id, goal_step_id, step_id, started_at, decided_at FROM tests", row =>
-            (Id: row.GetInt64(0), Goal: row.GetInt64(1), Step: row.GetInt64(2), From: row.GetInt64(3), Until: row.NumberOrNull(4) ?? long.MaxValue));
-        _steps = steps.GroupBy(step => step.Funnel).SelectMany(funnel =>
-        {
-            var inOrder = funnel.ToArray();
-            var outside = inOrder.Where(step => step.Kind == StepKind.OptIn && hasOutside.Contains(step.Id.Value)).Select(step => FunnelPath.Yes(inOrder, step)?.Id).ToHashSet();
-            return inOrder.Select(step => (step.Id, Role: new StepRole(
-                funnel.Key.Value, step.Position, numbers[step.Id.Value], FunnelPath.OutcomeOf(inOrder, step), outside.Contains(step.Id))));
-        }).ToDictionary(row => row.Id.Value, row => row.Role);
+            (
+                Id: row.GetInt64(0),
+                Goal: row.GetInt64(1),
+                Step: row.GetInt64(2),
+                From: row.GetInt64(3),
+                Until: row.NumberOrNull(4) ?? long.MaxValue
+            )
+        );
+        _steps = steps
+            .GroupBy(step => step.Funnel)
+            .SelectMany(funnel =>
+            {
+                var inOrder = funnel.ToArray();
+                var outside = inOrder
+                    .Where(step => step.Kind == StepKind.OptIn && hasOutside.Contains(step.Id.Value))
+                    .Select(step => FunnelPath.Yes(inOrder, step)?.Id)
+                    .ToHashSet();
+                return inOrder.Select(step =>
+                    (
+                        step.Id,
+                        Role: new StepRole(
+                            funnel.Key.Value,
+                            step.Position,
+                            numbers[step.Id.Value],
+                            FunnelPath.OutcomeOf(inOrder, step),
+                            outside.Contains(step.Id)
+                        )
+                    )
+                );
+            })
+            .ToDictionary(row => row.Id.Value, row => row.Role);
         _tests = tests.ToDictionary(test => test.Id, test => new GoalTest(test.Id, [.. runs[test.Id]]));
-        var goals = connection.Rows("SELECT id, test_id, is_main, spec, counts_from, dropped_at FROM goals", row => new TestGoal(
-            row.GetInt64(0), _tests[row.GetInt64(1)], row.GetBoolean(2), Core.Goals.Goal.Parse(row.GetString(3)), row.GetInt64(4), row.NumberOrNull(5) ?? long.MaxValue));
+        var goals = connection.Rows(
+            "SELECT id, test_id, is_main, spec, counts_from, dropped_at FROM goals",
+            row => new TestGoal(
+                row.GetInt64(0),
+                _tests[row.GetInt64(1)],
+                row.GetBoolean(2),
+                Core.Goals.Goal.Parse(row.GetString(3)),
+                row.GetInt64(4),
+                row.NumberOrNull(5) ?? long.MaxValue
+            )
+        );
         _goalsById = goals.ToDictionary(goal => goal.Id);
         TestGoal[] OfKind(GoalKind kind) => [.. goals.Where(goal => goal.Goal.Kind == kind)];
-        _stepGoals = OfKind(GoalKind.Step).GroupBy(goal => goal.Goal.Step!.Value.Value).ToDictionary(group => group.Key, group => group.ToArray());
-        _saleGoals = OfKind(GoalKind.Sale).GroupBy(goal => goal.Test.Test).ToDictionary(group => group.Key, group => group.ToArray());
+        _stepGoals = OfKind(GoalKind.Step)
+            .GroupBy(goal => goal.Goal.Step!.Value.Value)
+            .ToDictionary(group => group.Key, group => group.ToArray());
+        _saleGoals = OfKind(GoalKind.Sale)
+            .GroupBy(goal => goal.Test.Test)
+            .ToDictionary(group => group.Key, group => group.ToArray());
         var funnelOf = tests.ToDictionary(test => test.Id, test => _steps[test.Step].Funnel);
-        _optInGoals = OfKind(GoalKind.OptIn).GroupBy(goal => funnelOf[goal.Test.Test]).ToDictionary(group => group.Key, group => group.ToArray());
-        _testsOf = tests.GroupBy(test => test.Step).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
-        _earlier = tests.GroupBy(test => funnelOf[test.Id]).SelectMany(funnel => steps.Where(step => step.Funnel.Value == funnel.Key).Select(step => (
-                step.Id, Tests: funnel.Where(test => _steps[test.Step].Position < step.Position).Select(test => _tests[test.Id]).ToArray())))
-            .Where(row => row.Tests.Length > 0).ToDictionary(row => row.Id.Value, row => row.Tests);
-        _rates = RateStore.Read(connection, Currency.Find(connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.CurrencyName)) ?? Currency.Default);
-        _zone = connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.ZoneName) is { } zone && TimeZoneInfo.TryFindSystemTimeZoneById(zone, out var found) ? found : TimeZoneInfo.Utc;
+        _optInGoals = OfKind(GoalKind.OptIn)
+            .GroupBy(goal => funnelOf[goal.Test.Test])
+            .ToDictionary(group => group.Key, group => group.ToArray());
+        _testsOf = tests
+            .GroupBy(test => test.Step)
+            .ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
+        _earlier = tests
+            .GroupBy(test => funnelOf[test.Id])
+            .SelectMany(funnel =>
+                steps
+                    .Where(step => step.Funnel.Value == funnel.Key)
+                    .Select(step =>
+                        (
+                            step.Id,
+                            Tests: funnel
+                                .Where(test => _steps[test.Step].Position < step.Position)
+                                .Select(test => _tests[test.Id])
+                                .ToArray()
+                        )
+                    )
+            )
+            .Where(row => row.Tests.Length > 0)
+            .ToDictionary(row => row.Id.Value, row => row.Tests);
+        _rates = RateStore.Read(
+            connection,
+            Currency.Find(connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.CurrencyName))
+                ?? Currency.Default
+        );
+        _zone =
+            connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.ZoneName) is { } zone
+            && TimeZoneInfo.TryFindSystemTimeZoneById(zone, out var found)
+                ? found
+                : TimeZoneInfo.Utc;
         var otherGoal = goals.Where(goal => goal.IsMain).Select(goal => goal.Test.Test).ToHashSet();
-        _goals = tests.Where(test => !otherGoal.Contains(test.Id)).GroupBy(test => test.Goal).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
-        _partners = tests.GroupBy(test => _steps[test.Step].Funnel).SelectMany(funnel => funnel.Select(test => (test.Id, Partners: funnel
-            .Where(other => other.Step != test.Step && other.From < test.Until && test.From < other.Until).OrderByDescending(other => other.Id).Take(MaxPartners)
-            .Select(other => new Partner(other.Id, _steps[other.Step].Position < _steps[test.Step].Position)).ToArray())))
-            .Where(row => row.Partners.Length > 0).ToDictionary(row => row.Id, row => row.Partners);
+        _goals = tests
+            .Where(test => !otherGoal.Contains(test.Id))
+            .GroupBy(test => test.Goal)
+            .ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
+        _partners = tests
+            .GroupBy(test => _steps[test.Step].Funnel)
+            .SelectMany(funnel =>
+                funnel.Select(test =>
+                    (
+                        test.Id,
+                        Partners: funnel
+                            .Where(other =>
+                                other.Step != test.Step && other.From < test.Until && test.From < other.Until
+                            )
+                            .OrderByDescending(other => other.Id)
+                            .Take(MaxPartners)
+                            .Select(other => new Partner(
+                                other.Id,
+                                _steps[other.Step].Position < _steps[test.Step].Position
+                            ))
+                            .ToArray()
+                    )
+                )
+            )
+            .Where(row => row.Partners.Length > 0)
+            .ToDictionary(row => row.Id, row => row.Partners);
     }
 
     /// <summary>The tables that it is read from.</summary>
-    public static bool IsFrom(string table) => table is "steps" or "pages" or "phases" or "tests" or "sources" or "goals" or "settings" or "rates";
+    public static bool IsFrom(string table) =>
+        table is "steps" or "pages" or "phases" or "tests" or "sources" or "goals" or "settings" or "rates";
 
     public StepRole? Role(long step) => _steps.TryGetValue(step, out var role) ? role : null;
 
@@ -113,7 +210,8 @@ internal sealed class ProjectionContext
     public ReadOnlySpan<TestGoal> SaleGoals(long test) => _saleGoals.GetValueOrDefault(test);
 
     /// <summary>Goals that are met by an opt-in on the step's funnel.</summary>
-    public ReadOnlySpan<TestGoal> OptInGoals(long step) => _steps.TryGetValue(step, out var role) ? _optInGoals.GetValueOrDefault(role.Funnel) : default;
+    public ReadOnlySpan<TestGoal> OptInGoals(long step) =>
+        _steps.TryGetValue(step, out var role) ? _optInGoals.GetValueOrDefault(role.Funnel) : default;
 
     /// <summary>The tests on the steps before a step.</summary>
     public ReadOnlySpan<GoalTest> Earlier(long step) => _earlier.GetValueOrDefault(step);
@@ -135,7 +233,13 @@ internal sealed class ProjectionContext
     private DateOnly Day(long at)
     {
         var quarter = TimeBucket.Of(at);
-        if (_lastDay.Quarter != quarter) _lastDay = (quarter, DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(DateTimeOffset.FromUnixTimeMilliseconds(at), _zone).DateTime));
+        if (_lastDay.Quarter != quarter)
+            _lastDay = (
+                quarter,
+                DateOnly.FromDateTime(
+                    TimeZoneInfo.ConvertTime(DateTimeOffset.FromUnixTimeMilliseconds(at), _zone).DateTime
+                )
+            );
         return _lastDay.Day;
     }
 }

@@ -8,23 +8,40 @@ namespace Wexil.Store.Recording.Projection;
 /// <param name="Orders">1 for a new order, 0 for more of it, money back, or another rate.</param>
 /// <param name="Worth">In the owner's currency's smallest unit, negative for money back; 0 where no rate is known.</param>
 /// <param name="Amount">In the smallest unit of <paramref name="CountedIn"/>: the owner's currency where a rate is known, else the order's.</param>
-internal sealed record CreditedSale(Guid Visitor, long At, string Product, int Orders, long Worth, long Amount, string CountedIn, IReadOnlyList<long> Tests);
+internal sealed record CreditedSale(
+    Guid Visitor,
+    long At,
+    string Product,
+    int Orders,
+    long Worth,
+    long Amount,
+    string CountedIn,
+    IReadOnlyList<long> Tests
+);
 
 /// <summary>Keeps what every order brought and what that is worth to the owner, and has it credited to its visitor.</summary>
 internal sealed class SaleProjection : IDisposable
 {
-    private readonly PreparedStatement _order, _write, _lead, _claim;
+    private readonly PreparedStatement _order,
+        _write,
+        _lead,
+        _claim;
     private readonly MoneyProjection _money;
 
     public SaleProjection(SqliteConnection connection)
     {
-        _order = new(connection, "SELECT at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth FROM orders WHERE order_id = ?1 AND currency = ?2");
-        _write = new(connection,
+        _order = new(
+            connection,
+            "SELECT at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth FROM orders WHERE order_id = ?1 AND currency = ?2"
+        );
+        _write = new(
+            connection,
             """
             INSERT INTO orders (order_id, currency, at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)
             ON CONFLICT DO UPDATE SET at = excluded.at, sold = excluded.sold, refunded = excluded.refunded, product = excluded.product, email = excluded.email, page_id = excluded.page_id,
               channel = excluded.channel, visitor = excluded.visitor, counted_in = excluded.counted_in, worth = excluded.worth
-            """);
+            """
+        );
         _lead = new(connection, "SELECT visitor FROM leads WHERE email = ?1 COLLATE NOCASE ORDER BY at DESC LIMIT 1");
         _claim = new(connection, "SELECT currency FROM orders WHERE order_id = ?1 AND visitor IS NULL");
         _money = new(connection);
@@ -44,15 +61,36 @@ internal sealed class SaleProjection : IDisposable
         var after = balance.With(notice.Kind, notice.Amount);
         // A refund knows little; what its sale says of the order counts.
         var isFirstSale = notice.Kind == SaleKind.Sale && balance.Sold == 0;
-        var known = isFirstSale || before is null
-            ? new Order(at, after, notice.Product, notice.Email, page, notice.Channel.ToString(), visitor ?? before?.Visitor)
-            : before with { Balance = after, Visitor = before.Visitor ?? visitor, Page = before.Page ?? page };
-        if (known.Visitor is null && known.Email.Length > 0) known = known with { Visitor = OfLead(known.Email) };
+        var known =
+            isFirstSale || before is null
+                ? new Order(
+                    at,
+                    after,
+                    notice.Product,
+                    notice.Email,
+                    page,
+                    notice.Channel.ToString(),
+                    visitor ?? before?.Visitor
+                )
+                : before with
+                {
+                    Balance = after,
+                    Visitor = before.Visitor ?? visitor,
+                    Page = before.Page ?? page,
+                };
+        if (known.Visitor is null && known.Email.Length > 0)
+            known = known with { Visitor = OfLead(known.Email) };
         known = Valued(known, notice.Currency, map);
         Write(notice.Order, notice.Currency, known);
         // Who is found only now has been credited with nothing before.
         var credited = before is { Visitor: not null } ? balance.Net : 0;
-        return Credit(known, notice.Currency, credited, isFirstSale || (before is { Visitor: null } && after.Sold > 0) ? 1 : 0, map);
+        return Credit(
+            known,
+            notice.Currency,
+            credited,
+            isFirstSale || (before is { Visitor: null } && after.Sold > 0) ? 1 : 0,
+            map
+        );
     }
 
     /// <summary>Somebody says whose an order is that nobody was credited with.</summary>
@@ -61,12 +99,14 @@ internal sealed class SaleProjection : IDisposable
         var credited = new List<CreditedSale>();
         var currencies = new List<string>();
         _claim.Bind(1, order);
-        while (_claim.Next()) currencies.Add(_claim.Text(0)!);
+        while (_claim.Next())
+            currencies.Add(_claim.Text(0)!);
         foreach (var currency in currencies)
         {
             var found = Find(order, currency)! with { Visitor = visitor };
             Write(order, currency, found);
-            if (Credit(found, currency, 0, found.Balance.Sold > 0 ? 1 : 0, map) is { } credit) credited.Add(credit);
+            if (Credit(found, currency, 0, found.Balance.Sold > 0 ? 1 : 0, map) is { } credit)
+                credited.Add(credit);
         }
         return credited;
     }
@@ -78,13 +118,27 @@ internal sealed class SaleProjection : IDisposable
     {
         var before = Find(order, currency)!;
         var after = Valued(before, currency, map);
-        if (before.Worth == after.Worth && before.CountedIn == after.CountedIn) return null;
+        if (before.Worth == after.Worth && before.CountedIn == after.CountedIn)
+            return null;
         Write(order, currency, after);
-        if (before.Visitor is not { } visitor) return null;
+        if (before.Visitor is not { } visitor)
+            return null;
         var orders = before.Balance.Sold > 0 ? 1 : 0;
         var tests = _money.Change(
-            new(visitor, before.At, before.CountedIn, -before.Counted, -orders, before.CountedIn == ownBefore), new(visitor, before.At, after.CountedIn, after.Counted, orders, after.CountedIn == map.Own), map);
-        return new(visitor, before.At, before.Product, 0, (after.Worth ?? 0) - (before.Worth ?? 0), after.Counted, after.CountedIn, tests);
+            new(visitor, before.At, before.CountedIn, -before.Counted, -orders, before.CountedIn == ownBefore),
+            new(visitor, before.At, after.CountedIn, after.Counted, orders, after.CountedIn == map.Own),
+            map
+        );
+        return new(
+            visitor,
+            before.At,
+            before.Product,
+            0,
+            (after.Worth ?? 0) - (before.Worth ?? 0),
+            after.Counted,
+            after.CountedIn,
+            tests
+        );
     }
 
     public void Settle(ProjectionContext map) => _money.Settle(map);
@@ -93,7 +147,8 @@ internal sealed class SaleProjection : IDisposable
 
     public void Dispose()
     {
-        foreach (var part in (IDisposable[])[_order, _write, _lead, _claim, _money]) part.Dispose();
+        foreach (var part in (IDisposable[])[_order, _write, _lead, _claim, _money])
+            part.Dispose();
     }
 
     private static Order Valued(Order order, string currency, ProjectionContext map)
@@ -108,13 +163,24 @@ internal sealed class SaleProjection : IDisposable
         // Both by the rate of the order's day, so that all money back leaves nothing.
         var worth = order.Worth is { } whole ? whole - map.Worth(currency, credited, order.At)!.Value : 0;
         var amount = order.Worth is null ? order.Balance.Net - credited : worth;
-        if (order.Visitor is not { } visitor || (amount == 0 && orders == 0)) return null;
-        return new(visitor, order.At, order.Product, orders, worth, amount, order.CountedIn, _money.Credit(new(visitor, order.At, order.CountedIn, amount, orders, order.Worth is not null), map));
+        if (order.Visitor is not { } visitor || (amount == 0 && orders == 0))
+            return null;
+        return new(
+            visitor,
+            order.At,
+            order.Product,
+            orders,
+            worth,
+            amount,
+            order.CountedIn,
+            _money.Credit(new(visitor, order.At, order.CountedIn, amount, orders, order.Worth is not null), map)
+        );
     }
 
     private Guid? OfLead(string email)
     {
-        if (!_lead.Bind(1, email).Next()) return null;
+        if (!_lead.Bind(1, email).Next())
+            return null;
         var visitor = _lead.Id(0);
         _lead.Reset();
         return visitor;
@@ -122,9 +188,17 @@ internal sealed class SaleProjection : IDisposable
 
     private Order? Find(string order, string currency)
     {
-        if (!_order.Bind(1, order).Bind(2, currency).Next()) return null;
+        if (!_order.Bind(1, order).Bind(2, currency).Next())
+            return null;
         var found = new Order(
-            _order.Number(0), new(_order.Number(1), _order.Number(2)), _order.Text(3)!, _order.Text(4)!, _order.IsNull(5) ? null : _order.Number(5), _order.Text(6)!, _order.IsNull(7) ? null : _order.Id(7))
+            _order.Number(0),
+            new(_order.Number(1), _order.Number(2)),
+            _order.Text(3)!,
+            _order.Text(4)!,
+            _order.IsNull(5) ? null : _order.Number(5),
+            _order.Text(6)!,
+            _order.IsNull(7) ? null : _order.Id(7)
+        )
         {
             CountedIn = _order.Text(8)!,
             Worth = _order.IsNull(9) ? null : _order.Number(9),
@@ -135,12 +209,30 @@ internal sealed class SaleProjection : IDisposable
 
     private void Write(string order, string currency, Order known)
     {
-        _write.Bind(1, order).Bind(2, currency).Bind(3, known.At).Bind(4, known.Balance.Sold).Bind(5, known.Balance.Refunded).Bind(6, known.Product).Bind(7, known.Email).Bind(8, known.Page)
-            .Bind(9, known.Channel).Bind(11, known.CountedIn).Bind(12, known.Worth);
+        _write
+            .Bind(1, order)
+            .Bind(2, currency)
+            .Bind(3, known.At)
+            .Bind(4, known.Balance.Sold)
+            .Bind(5, known.Balance.Refunded)
+            .Bind(6, known.Product)
+            .Bind(7, known.Email)
+            .Bind(8, known.Page)
+            .Bind(9, known.Channel)
+            .Bind(11, known.CountedIn)
+            .Bind(12, known.Worth);
         (known.Visitor is { } visitor ? _write.Bind(10, visitor) : _write.Bind(10, (long?)null)).Run();
     }
 
-    private sealed record Order(long At, OrderBalance Balance, string Product, string Email, long? Page, string Channel, Guid? Visitor)
+    private sealed record Order(
+        long At,
+        OrderBalance Balance,
+        string Product,
+        string Email,
+        long? Page,
+        string Channel,
+        Guid? Visitor
+    )
     {
         /// <summary>The owner's currency where a rate is known, else the order's.</summary>
         public string CountedIn { get; init; } = "";

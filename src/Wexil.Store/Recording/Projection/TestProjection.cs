@@ -7,7 +7,16 @@ namespace Wexil.Store.Recording.Projection;
 
 /// <summary>A visitor's place in a test.</summary>
 /// <param name="Path">The later steps reached since, a bit each.</param>
-internal readonly record struct EnrolmentRow(long Page, long Phase, long At, bool HasConverted, bool IsCounted, ExclusionReason? Apart, VisitorTraits Traits, long Path)
+internal readonly record struct EnrolmentRow(
+    long Page,
+    long Phase,
+    long At,
+    bool HasConverted,
+    bool IsCounted,
+    ExclusionReason? Apart,
+    VisitorTraits Traits,
+    long Path
+)
 {
     public long? CountedPage => IsCounted ? Page : null;
 }
@@ -15,37 +24,83 @@ internal readonly record struct EnrolmentRow(long Page, long Phase, long At, boo
 /// <summary>Keeps each visitor's place in a test, and sums up by page who counts, who is apart, and who was in two tests.</summary>
 internal sealed class TestProjection : IDisposable
 {
-    private readonly PreparedStatement _enrol, _place, _convert, _close, _tally, _bucket, _pageBucket, _apart, _pair, _silence, _walk, _path, _segment;
+    private readonly PreparedStatement _enrol,
+        _place,
+        _convert,
+        _close,
+        _tally,
+        _bucket,
+        _pageBucket,
+        _apart,
+        _pair,
+        _silence,
+        _walk,
+        _path,
+        _segment;
     private readonly Dictionary<(long Test, long Phase, long Page), (long Visitors, long Conversions)> _tallies = [];
     private readonly Dictionary<(long Test, long Bucket), (long Visitors, long Conversions)> _buckets = [];
-    private readonly Dictionary<(long Test, long Page, long Bucket), (long Visitors, long Conversions)> _pageBuckets = [];
-    private readonly Dictionary<(long Test, long Phase, long Page, int Kind, long Value), (long Visitors, long Conversions)> _segments = [];
+    private readonly Dictionary<(long Test, long Page, long Bucket), (long Visitors, long Conversions)> _pageBuckets =
+    [];
+    private readonly Dictionary<
+        (long Test, long Phase, long Page, int Kind, long Value),
+        (long Visitors, long Conversions)
+    > _segments = [];
     private readonly Dictionary<(long Test, long Page, long Step), long> _paths = [];
-    private readonly Dictionary<(long Test, long Page, ExclusionReason Reason), (long Visitors, long Conversions)> _aparts = [];
-    private readonly Dictionary<(long Test, long Other, long Page, long OtherPage), (long Visitors, long Conversions)> _pairs = [];
+    private readonly Dictionary<
+        (long Test, long Page, ExclusionReason Reason),
+        (long Visitors, long Conversions)
+    > _aparts = [];
+    private readonly Dictionary<
+        (long Test, long Other, long Page, long OtherPage),
+        (long Visitors, long Conversions)
+    > _pairs = [];
     private readonly Dictionary<long, (long? Last, long Since)> _silences = [];
 
     public TestProjection(SqliteConnection connection)
     {
-        _enrol = new(connection, "INSERT OR IGNORE INTO enrolments (visitor, test_id, page_id, phase_id, at, closed, apart, traits) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)");
-        _place = new(connection, "SELECT page_id, phase_id, at, converted_at, closed, apart, traits, path FROM enrolments WHERE visitor = ?1 AND test_id = ?2");
+        _enrol = new(
+            connection,
+            "INSERT OR IGNORE INTO enrolments (visitor, test_id, page_id, phase_id, at, closed, apart, traits) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)"
+        );
+        _place = new(
+            connection,
+            "SELECT page_id, phase_id, at, converted_at, closed, apart, traits, path FROM enrolments WHERE visitor = ?1 AND test_id = ?2"
+        );
         _convert = new(connection, "UPDATE enrolments SET converted_at = ?3 WHERE visitor = ?1 AND test_id = ?2");
-        _close = new(connection, "UPDATE enrolments SET closed = 1 WHERE visitor = ?1 AND test_id = ?2 AND page_id <> ?3");
-        const string both = "ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + excluded.conversions";
+        _close = new(
+            connection,
+            "UPDATE enrolments SET closed = 1 WHERE visitor = ?1 AND test_id = ?2 AND page_id <> ?3"
+        );
+        const string both =
+            "ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + excluded.conversions";
         _tally = new(connection, $"INSERT INTO test_tallies VALUES (?1, ?2, ?3, ?4, ?5) {both}");
         _bucket = new(connection, $"INSERT INTO test_buckets VALUES (?1, ?2, ?3, ?4) {both}");
-        _pageBucket = new(connection, $"INSERT INTO page_buckets (test_id, page_id, bucket, visitors, conversions) VALUES (?1, ?2, ?3, ?4, ?5) {both}");
-        _segment = new(connection, $"INSERT INTO segment_tallies (test_id, kind, value, phase_id, page_id, visitors, conversions) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) {both}");
+        _pageBucket = new(
+            connection,
+            $"INSERT INTO page_buckets (test_id, page_id, bucket, visitors, conversions) VALUES (?1, ?2, ?3, ?4, ?5) {both}"
+        );
+        _segment = new(
+            connection,
+            $"INSERT INTO segment_tallies (test_id, kind, value, phase_id, page_id, visitors, conversions) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) {both}"
+        );
         _walk = new(connection, "UPDATE enrolments SET path = ?3 WHERE visitor = ?1 AND test_id = ?2");
-        _path = new(connection, "INSERT INTO path_tallies VALUES (?1, ?2, ?3, ?4) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors");
+        _path = new(
+            connection,
+            "INSERT INTO path_tallies VALUES (?1, ?2, ?3, ?4) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors"
+        );
         _apart = new(connection, $"INSERT INTO apart_tallies VALUES (?1, ?2, ?3, ?4, ?5) {both}");
-        _pair = new(connection, $"INSERT INTO pair_tallies (test_id, other_test_id, page_id, other_page_id, visitors, conversions) VALUES (?1, ?2, ?3, ?4, ?5, ?6) {both}");
-        _silence = new(connection,
+        _pair = new(
+            connection,
+            $"INSERT INTO pair_tallies (test_id, other_test_id, page_id, other_page_id, visitors, conversions) VALUES (?1, ?2, ?3, ?4, ?5, ?6) {both}"
+        );
+        _silence = new(
+            connection,
             """
             INSERT INTO test_silences VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET
               visitors_since = CASE WHEN excluded.last_conversion_at IS NULL THEN visitors_since ELSE 0 END + excluded.visitors_since,
               last_conversion_at = coalesce(excluded.last_conversion_at, last_conversion_at)
-            """);
+            """
+        );
     }
 
     /// <summary>The tests whose counts a batch changed, and the places it settled.</summary>
@@ -71,10 +126,13 @@ internal sealed class TestProjection : IDisposable
     public bool Enrol(TestId test, PhaseId phase, PageId page, Guid visitor, long at, VisitorTraits traits)
     {
         Places.Add((new(visitor), test));
-        if (!Take(test, phase, page, visitor, at, closed: 0, apart: null, traits)) return false;
+        if (!Take(test, phase, page, visitor, at, closed: 0, apart: null, traits))
+            return false;
         Touched.Add(test);
         CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (test.Value, phase.Value, page.Value), out _).Visitors++;
-        CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (test.Value, page.Value, TimeBucket.Of(at)), out _).Visitors++;
+        CollectionsMarshal
+            .GetValueRefOrAddDefault(_pageBuckets, (test.Value, page.Value, TimeBucket.Of(at)), out _)
+            .Visitors++;
         Segmented(test.Value, phase.Value, page.Value, traits, visitors: 1);
         CollectionsMarshal.GetValueRefOrAddDefault(_silences, test.Value, out _).Since++;
         return true;
@@ -89,39 +147,47 @@ internal sealed class TestProjection : IDisposable
             Touched.Add(test);
             CollectionsMarshal.GetValueRefOrAddDefault(_aparts, (test.Value, page.Value, reason), out _).Visitors++;
         }
-        else _close.Bind(1, visitor).Bind(2, test.Value).Bind(3, page.Value).Run();
+        else
+            _close.Bind(1, visitor).Bind(2, test.Value).Bind(3, page.Value).Run();
     }
 
     /// <summary>A visitor reached the goal of a test.</summary>
     public void Credit(GoalTest goal, EnrolmentRow place, ReadOnlySpan<Partner> partners, Guid visitor, long at)
     {
-        if (place.At > at || place.HasConverted) return;
+        if (place.At > at || place.HasConverted)
+            return;
         if (place.CountedPage is { } page)
         {
             Touched.Add(new(goal.Test));
             CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (goal.Test, place.Phase, page), out _).Conversions++;
             CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (goal.Test, TimeBucket.Of(at)), out _).Conversions++;
             // By the time of the visitor's coming, so that the conversions of a stretch are of its visitors.
-            CollectionsMarshal.GetValueRefOrAddDefault(_pageBuckets, (goal.Test, page, TimeBucket.Of(place.At)), out _).Conversions++;
-            if (place.Traits.IsKnown) Segmented(goal.Test, place.Phase, page, place.Traits, conversions: 1);
+            CollectionsMarshal
+                .GetValueRefOrAddDefault(_pageBuckets, (goal.Test, page, TimeBucket.Of(place.At)), out _)
+                .Conversions++;
+            if (place.Traits.IsKnown)
+                Segmented(goal.Test, place.Phase, page, place.Traits, conversions: 1);
             _silences[goal.Test] = (at, 0);
             // Of two steps the later one's conversion tells how a pair of pages did.
             foreach (var partner in partners)
-                if (partner.IsEarlier && Find(partner.Test, visitor)?.CountedPage is { } other) Paired(partner.Test, goal.Test, other, page, conversions: 1);
+                if (partner.IsEarlier && Find(partner.Test, visitor)?.CountedPage is { } other)
+                    Paired(partner.Test, goal.Test, other, page, conversions: 1);
         }
         else if (place.Apart is { } reason)
         {
             Touched.Add(new(goal.Test));
             CollectionsMarshal.GetValueRefOrAddDefault(_aparts, (goal.Test, place.Page, reason), out _).Conversions++;
         }
-        else return;
+        else
+            return;
         _convert.Bind(1, visitor).Bind(2, goal.Test).Bind(3, at).Run();
     }
 
     /// <summary>A visitor of a test came to a later step.</summary>
     public void Walk(GoalTest test, EnrolmentRow place, long step, long bit, Guid visitor, long at)
     {
-        if (place.CountedPage is not { } page || place.At > at || (place.Path & bit) != 0) return;
+        if (place.CountedPage is not { } page || place.At > at || (place.Path & bit) != 0)
+            return;
         Touched.Add(new(test.Test));
         _walk.Bind(1, visitor).Bind(2, test.Test).Bind(3, place.Path | bit).Run();
         CollectionsMarshal.GetValueRefOrAddDefault(_paths, (test.Test, page, step), out _)++;
@@ -132,51 +198,137 @@ internal sealed class TestProjection : IDisposable
     {
         foreach (var partner in partners)
         {
-            if (Find(partner.Test, visitor) is not { CountedPage: { } other } place) continue;
-            if (partner.IsEarlier) Paired(partner.Test, test.Value, other, page.Value, visitors: 1);
-            else Paired(test.Value, partner.Test, page.Value, other, visitors: 1, conversions: place.HasConverted ? 1 : 0);
+            if (Find(partner.Test, visitor) is not { CountedPage: { } other } place)
+                continue;
+            if (partner.IsEarlier)
+                Paired(partner.Test, test.Value, other, page.Value, visitors: 1);
+            else
+                Paired(
+                    test.Value,
+                    partner.Test,
+                    page.Value,
+                    other,
+                    visitors: 1,
+                    conversions: place.HasConverted ? 1 : 0
+                );
         }
     }
 
     public void Write()
     {
-        foreach (var ((test, phase, page), (visitors, conversions)) in _tallies) _tally.Bind(1, test).Bind(2, phase).Bind(3, page).Bind(4, visitors).Bind(5, conversions).Run();
-        foreach (var ((test, bucket), (visitors, conversions)) in _buckets) _bucket.Bind(1, test).Bind(2, bucket).Bind(3, visitors).Bind(4, conversions).Run();
-        foreach (var ((test, page, bucket), (visitors, conversions)) in _pageBuckets) _pageBucket.Bind(1, test).Bind(2, page).Bind(3, bucket).Bind(4, visitors).Bind(5, conversions).Run();
+        foreach (var ((test, phase, page), (visitors, conversions)) in _tallies)
+            _tally.Bind(1, test).Bind(2, phase).Bind(3, page).Bind(4, visitors).Bind(5, conversions).Run();
+        foreach (var ((test, bucket), (visitors, conversions)) in _buckets)
+            _bucket.Bind(1, test).Bind(2, bucket).Bind(3, visitors).Bind(4, conversions).Run();
+        foreach (var ((test, page, bucket), (visitors, conversions)) in _pageBuckets)
+            _pageBucket.Bind(1, test).Bind(2, page).Bind(3, bucket).Bind(4, visitors).Bind(5, conversions).Run();
         foreach (var ((test, phase, page, kind, value), (visitors, conversions)) in _segments)
-            _segment.Bind(1, test).Bind(2, kind).Bind(3, value).Bind(4, phase).Bind(5, page).Bind(6, visitors).Bind(7, conversions).Run();
-        foreach (var ((test, page, step), visitors) in _paths) _path.Bind(1, test).Bind(2, page).Bind(3, step).Bind(4, visitors).Run();
-        foreach (var ((test, page, reason), (visitors, conversions)) in _aparts) _apart.Bind(1, test).Bind(2, page).Bind(3, (long)reason).Bind(4, visitors).Bind(5, conversions).Run();
+            _segment
+                .Bind(1, test)
+                .Bind(2, kind)
+                .Bind(3, value)
+                .Bind(4, phase)
+                .Bind(5, page)
+                .Bind(6, visitors)
+                .Bind(7, conversions)
+                .Run();
+        foreach (var ((test, page, step), visitors) in _paths)
+            _path.Bind(1, test).Bind(2, page).Bind(3, step).Bind(4, visitors).Run();
+        foreach (var ((test, page, reason), (visitors, conversions)) in _aparts)
+            _apart.Bind(1, test).Bind(2, page).Bind(3, (long)reason).Bind(4, visitors).Bind(5, conversions).Run();
         foreach (var ((test, other, page, otherPage), (visitors, conversions)) in _pairs)
-            _pair.Bind(1, test).Bind(2, other).Bind(3, page).Bind(4, otherPage).Bind(5, visitors).Bind(6, conversions).Run();
-        foreach (var (test, (last, since)) in _silences) _silence.Bind(1, test).Bind(2, last).Bind(3, since).Run();
+            _pair
+                .Bind(1, test)
+                .Bind(2, other)
+                .Bind(3, page)
+                .Bind(4, otherPage)
+                .Bind(5, visitors)
+                .Bind(6, conversions)
+                .Run();
+        foreach (var (test, (last, since)) in _silences)
+            _silence.Bind(1, test).Bind(2, last).Bind(3, since).Run();
     }
 
     public void Dispose()
     {
-        foreach (var statement in (PreparedStatement[])[_enrol, _place, _convert, _close, _tally, _bucket, _pageBucket, _apart, _pair, _silence, _walk, _path, _segment]) statement.Dispose();
+        foreach (
+            var statement in (PreparedStatement[])
+                [
+                    _enrol,
+                    _place,
+                    _convert,
+                    _close,
+                    _tally,
+                    _bucket,
+                    _pageBucket,
+                    _apart,
+                    _pair,
+                    _silence,
+                    _walk,
+                    _path,
+                    _segment,
+                ]
+        )
+            statement.Dispose();
     }
 
-    private bool Take(TestId test, PhaseId? phase, PageId page, Guid visitor, long at, long closed, ExclusionReason? apart, VisitorTraits traits) => _enrol
-        .Bind(1, visitor).Bind(2, test.Value).Bind(3, page.Value).Bind(4, phase?.Value).Bind(5, at).Bind(6, closed).Bind(7, (long?)apart).Bind(8, traits.Packed).Run() > 0;
+    private bool Take(
+        TestId test,
+        PhaseId? phase,
+        PageId page,
+        Guid visitor,
+        long at,
+        long closed,
+        ExclusionReason? apart,
+        VisitorTraits traits
+    ) =>
+        _enrol
+            .Bind(1, visitor)
+            .Bind(2, test.Value)
+            .Bind(3, page.Value)
+            .Bind(4, phase?.Value)
+            .Bind(5, at)
+            .Bind(6, closed)
+            .Bind(7, (long?)apart)
+            .Bind(8, traits.Packed)
+            .Run() > 0;
 
     /// <summary>The place of a visitor in a test; null for none.</summary>
     public EnrolmentRow? Find(long test, Guid visitor)
     {
-        if (!_place.Bind(1, visitor).Bind(2, test).Next()) return null;
+        if (!_place.Bind(1, visitor).Bind(2, test).Next())
+            return null;
         var found = new EnrolmentRow(
-            _place.Number(0), _place.Number(1), _place.Number(2), HasConverted: !_place.IsNull(3),
-            IsCounted: !_place.IsNull(1) && _place.Number(4) == 0, _place.IsNull(5) ? null : (ExclusionReason)_place.Number(5), new(_place.Number(6)), _place.Number(7));
+            _place.Number(0),
+            _place.Number(1),
+            _place.Number(2),
+            HasConverted: !_place.IsNull(3),
+            IsCounted: !_place.IsNull(1) && _place.Number(4) == 0,
+            _place.IsNull(5) ? null : (ExclusionReason)_place.Number(5),
+            new(_place.Number(6)),
+            _place.Number(7)
+        );
         _place.Reset();
         return found;
     }
 
-    private void Segmented(long test, long phase, long page, VisitorTraits traits, long visitors = 0, long conversions = 0)
+    private void Segmented(
+        long test,
+        long phase,
+        long page,
+        VisitorTraits traits,
+        long visitors = 0,
+        long conversions = 0
+    )
     {
         for (var i = 0; i < VisitorTraits.Rows; i++)
         {
             var (kind, value) = traits.Row(i);
-            ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(_segments, (test, phase, page, kind, value), out _);
+            ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(
+                _segments,
+                (test, phase, page, kind, value),
+                out _
+            );
             sum = (sum.Visitors + visitors, sum.Conversions + conversions);
         }
     }

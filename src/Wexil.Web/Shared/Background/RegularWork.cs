@@ -5,10 +5,14 @@ namespace Wexil.Web.Shared.Background;
 /// turn: nothing that another server or a single item does ends the program.
 /// </summary>
 /// <param name="name">What it does, in words for the owner: "Checking pages hosted elsewhere".</param>
-public abstract class RegularWork(string name, BackgroundProblems problems, TimeProvider time, ILogger logger) : BackgroundService
+public abstract class RegularWork(string name, BackgroundProblems problems, TimeProvider time, ILogger logger)
+    : BackgroundService
 {
-    private static readonly Action<ILogger, string, Exception?> Failing =
-        LoggerMessage.Define<string>(LogLevel.Error, new(1, nameof(RegularWork)), "{Work} failed and is tried again later");
+    private static readonly Action<ILogger, string, Exception?> Failing = LoggerMessage.Define<string>(
+        LogLevel.Error,
+        new(1, nameof(RegularWork)),
+        "{Work} failed and is tried again later"
+    );
 
     protected TimeProvider Time => time;
 

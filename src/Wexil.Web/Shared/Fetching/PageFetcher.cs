@@ -26,13 +26,19 @@ public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
 /// <summary>Fetches a page and the files that it needs, within bounds, and rewrites the page so that it finds them here.</summary>
 public sealed class PageFetcher(SettingStore settings) : IDisposable
 {
-    private const int MaxPageBytes = 4 << 20, MaxFileBytes = 16 << 20, MaxTotalBytes = 64 << 20, MaxFiles = 500, AtOnce = 6;
+    private const int MaxPageBytes = 4 << 20,
+        MaxFileBytes = 16 << 20,
+        MaxTotalBytes = 64 << 20,
+        MaxFiles = 500,
+        AtOnce = 6;
+
     /// <summary>The address lies in a private network and was not asked.</summary>
     public const string NotAsked = "private address, not looked at";
 
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
 
-    private readonly HttpClient _public = Client(allowPrivate: false), _any = Client(allowPrivate: true);
+    private readonly HttpClient _public = Client(allowPrivate: false),
+        _any = Client(allowPrivate: true);
 
     /// <exception cref="FetchException">The page itself cannot be had; says why in words.</exception>
     /// <exception cref="OperationCanceledException">It was stopped.</exception>
@@ -41,23 +47,40 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         var client = settings.FetchesPrivateAddresses ? _any : _public;
         progress.Report(new(0, 1, 0, address.Host));
         var (page, why) = await GetAsync(client, address, MaxPageBytes, stop);
-        if (page is null) throw new FetchException(why!);
-        if (page.Type is not ("text/html" or "application/xhtml+xml")) throw new FetchException($"There is no page at this address, but {(page.Type.Length == 0 ? "something without a type" : page.Type)}.");
+        if (page is null)
+            throw new FetchException(why!);
+        if (page.Type is not ("text/html" or "application/xhtml+xml"))
+            throw new FetchException(
+                $"There is no page at this address, but {(page.Type.Length == 0 ? "something without a type" : page.Type)}."
+            );
         var html = PageText.Decode(page.Content, page.Charset);
-        if (PageSource.Problem(html) is { } problem) throw new FetchException(problem);
+        if (PageSource.Problem(html) is { } problem)
+            throw new FetchException(problem);
         return await new Collecting(client, page.Address, progress, page.Content.Length, stop).CollectAsync(html);
     }
 
     /// <summary>A page's source with its content policies, or what is wrong, in words.</summary>
     public async Task<(FoundPage? Page, string? Problem)> PageAsync(Uri address, CancellationToken stop)
     {
-        if ((await LookAsync(address, stop)).Problem is { } problem) return (null, problem == NotAsked ? NotAsked : $"{char.ToUpperInvariant(problem[0])}{problem[1..]}.");
-        var (page, why) = await GetAsync(settings.FetchesPrivateAddresses ? _any : _public, address, MaxPageBytes, stop);
-        return page is null ? (null, why) : (new(page.Address, PageText.Decode(page.Content, page.Charset), page.Policies), null);
+        if ((await LookAsync(address, stop)).Problem is { } problem)
+            return (null, problem == NotAsked ? NotAsked : $"{char.ToUpperInvariant(problem[0])}{problem[1..]}.");
+        var (page, why) = await GetAsync(
+            settings.FetchesPrivateAddresses ? _any : _public,
+            address,
+            MaxPageBytes,
+            stop
+        );
+        return page is null
+            ? (null, why)
+            : (new(page.Address, PageText.Decode(page.Content, page.Charset), page.Policies), null);
     }
 
     /// <summary>Sends a form as a browser would. What is wrong, in words; null when it was taken.</summary>
-    public async Task<string?> PostFormAsync(Uri address, IEnumerable<KeyValuePair<string, string>> fields, CancellationToken stop)
+    public async Task<string?> PostFormAsync(
+        Uri address,
+        IEnumerable<KeyValuePair<string, string>> fields,
+        CancellationToken stop
+    )
     {
         using var form = new FormUrlEncodedContent(fields);
         using var request = new HttpRequestMessage(HttpMethod.Post, address) { Content = form };
@@ -80,7 +103,11 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         try
         {
             var client = settings.FetchesPrivateAddresses ? _any : _public;
-            using var answer = await client.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, patience.Token);
+            using var answer = await client.SendAsync(
+                request,
+                HttpCompletionOption.ResponseHeadersRead,
+                patience.Token
+            );
             return answer.IsSuccessStatusCode ? null : $"{host} answers {(int)answer.StatusCode}.";
         }
         catch (Exception error) when (!stop.IsCancellationRequested)
@@ -98,14 +125,21 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         {
             var client = settings.FetchesPrivateAddresses ? _any : _public;
             using var answer = await client.GetAsync(address, HttpCompletionOption.ResponseHeadersRead, patience.Token);
-            return answer.IsSuccessStatusCode ? (answer.RequestMessage!.RequestUri, null) : (null, $"it answers {(int)answer.StatusCode}");
+            return answer.IsSuccessStatusCode
+                ? (answer.RequestMessage!.RequestUri, null)
+                : (null, $"it answers {(int)answer.StatusCode}");
         }
         catch (Exception error) when (!stop.IsCancellationRequested)
         {
             // What the guard refuses was never asked, so nothing is known of it.
-            if (Inner<PrivateAddressException>(error) is not null) return (null, NotAsked);
-            if (error is OperationCanceledException) return (null, "it does not answer in time");
-            return (null, Inner<SocketException>(error) is not null ? "nothing answers there" : "its answer cannot be read");
+            if (Inner<PrivateAddressException>(error) is not null)
+                return (null, NotAsked);
+            if (error is OperationCanceledException)
+                return (null, "it does not answer in time");
+            return (
+                null,
+                Inner<SocketException>(error) is not null ? "nothing answers there" : "its answer cannot be read"
+            );
         }
     }
 
@@ -115,14 +149,21 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         _any.Dispose();
     }
 
-    private sealed record Answer(Uri Address, byte[] Content, string Type, string? Charset, IReadOnlyList<string> Policies);
+    private sealed record Answer(
+        Uri Address,
+        byte[] Content,
+        string Type,
+        string? Charset,
+        IReadOnlyList<string> Policies
+    );
 
     private static HttpClient Client(bool allowPrivate)
     {
         var handler = new SocketsHttpHandler
         {
             AutomaticDecompression = DecompressionMethods.All,
-            ConnectCallback = (context, stop) => AddressGuard.ConnectAsync(context.DnsEndPoint.Host, context.DnsEndPoint.Port, allowPrivate, stop),
+            ConnectCallback = (context, stop) =>
+                AddressGuard.ConnectAsync(context.DnsEndPoint.Host, context.DnsEndPoint.Port, allowPrivate, stop),
             ConnectTimeout = TimeSpan.FromSeconds(10),
             MaxAutomaticRedirections = 5,
             MaxResponseHeadersLength = 64,
@@ -135,26 +176,47 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         return client;
     }
 
-    private static async Task<(Answer? Answer, string? Why)> GetAsync(HttpClient client, Uri address, int longest, CancellationToken stop)
+    private static async Task<(Answer? Answer, string? Why)> GetAsync(
+        HttpClient client,
+        Uri address,
+        int longest,
+        CancellationToken stop
+    )
     {
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
         patience.CancelAfter(Patience);
         try
         {
-            using var response = await client.GetAsync(address, HttpCompletionOption.ResponseHeadersRead, patience.Token);
-            if (!response.IsSuccessStatusCode) return (null, $"{address.Host} answers {(int)response.StatusCode} {response.ReasonPhrase}.");
-            if (response.Content.Headers.ContentLength > longest) return (null, $"It is larger than {longest >> 20} MB.");
+            using var response = await client.GetAsync(
+                address,
+                HttpCompletionOption.ResponseHeadersRead,
+                patience.Token
+            );
+            if (!response.IsSuccessStatusCode)
+                return (null, $"{address.Host} answers {(int)response.StatusCode} {response.ReasonPhrase}.");
+            if (response.Content.Headers.ContentLength > longest)
+                return (null, $"It is larger than {longest >> 20} MB.");
             await using var stream = await response.Content.ReadAsStreamAsync(patience.Token);
             using var memory = new MemoryStream();
             var buffer = new byte[81920];
-            for (int read; (read = await stream.ReadAsync(buffer, patience.Token)) > 0;)
+            int read;
+            while ((read = await stream.ReadAsync(buffer, patience.Token)) > 0)
             {
                 memory.Write(buffer, 0, read);
-                if (memory.Length > longest) return (null, $"It is larger than {longest >> 20} MB.");
+                if (memory.Length > longest)
+                    return (null, $"It is larger than {longest >> 20} MB.");
             }
             var type = response.Content.Headers.ContentType;
-            return (new(response.RequestMessage!.RequestUri!, memory.ToArray(), type?.MediaType?.ToLowerInvariant() ?? "", type?.CharSet?.Trim('"'),
-                response.Headers.TryGetValues("Content-Security-Policy", out var policies) ? [.. policies] : []), null);
+            return (
+                new(
+                    response.RequestMessage!.RequestUri!,
+                    memory.ToArray(),
+                    type?.MediaType?.ToLowerInvariant() ?? "",
+                    type?.CharSet?.Trim('"'),
+                    response.Headers.TryGetValues("Content-Security-Policy", out var policies) ? [.. policies] : []
+                ),
+                null
+            );
         }
         catch (Exception error) when (!stop.IsCancellationRequested)
         {
@@ -168,13 +230,18 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     /// </summary>
     private static string Problem(Exception error, string host)
     {
-        if (Inner<PrivateAddressException>(error) is { } isPrivate) return isPrivate.Message;
-        if (error is OperationCanceledException) return $"{host} did not answer within {Patience.TotalSeconds:0} seconds.";
+        if (Inner<PrivateAddressException>(error) is { } isPrivate)
+            return isPrivate.Message;
+        if (error is OperationCanceledException)
+            return $"{host} did not answer within {Patience.TotalSeconds:0} seconds.";
         return Inner<SocketException>(error)?.SocketErrorCode switch
         {
-            SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain => $"There is no host called {host}.",
+            SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain =>
+                $"There is no host called {host}.",
             not null => $"Nothing answers at {host}.",
-            null => error is HttpRequestException or IOException ? $"{host} broke off: {error.Message}" : $"{host} gives an answer that cannot be read: {error.Message}",
+            null => error is HttpRequestException or IOException
+                ? $"{host} broke off: {error.Message}"
+                : $"{host} gives an answer that cannot be read: {error.Message}",
         };
     }
 
@@ -182,12 +249,19 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         where T : Exception
     {
         for (Exception? inner = error; inner is not null; inner = inner.InnerException)
-            if (inner is T found) return found;
+            if (inner is T found)
+                return found;
         return null;
     }
 
     /// <summary>One page on its way in: what it needs, what of that was had, and where it is put.</summary>
-    private sealed class Collecting(HttpClient client, Uri page, IProgress<FetchProgress> progress, long bytes, CancellationToken stop)
+    private sealed class Collecting(
+        HttpClient client,
+        Uri page,
+        IProgress<FetchProgress> progress,
+        long bytes,
+        CancellationToken stop
+    )
     {
         private readonly Lock _lock = new();
         private readonly Dictionary<Uri, string> _paths = [];
@@ -205,13 +279,37 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             var wanted = New(PageReferences.Find(html, page));
             while (wanted.Count > 0)
             {
-                await Parallel.ForEachAsync(wanted, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop }, async (address, _) => await TakeAsync(address));
-                wanted = New(_sheets.Values.SelectMany(sheet => PageReferences.FindInStyles(Text(sheet), sheet.Address)));
+                await Parallel.ForEachAsync(
+                    wanted,
+                    new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop },
+                    async (address, _) => await TakeAsync(address)
+                );
+                wanted = New(
+                    _sheets.Values.SelectMany(sheet => PageReferences.FindInStyles(Text(sheet), sheet.Address))
+                );
             }
             foreach (var (address, sheet) in _sheets)
-                _files.Add(new(_paths[address], Encoding.UTF8.GetBytes(PageReferences.RewriteStyles(Text(sheet), sheet.Address, other => Local(other, inFiles: true)))));
-            _files.Insert(0, new("index.html", Encoding.UTF8.GetBytes(PageReferences.Rewrite(html, page, other => Local(other, inFiles: false)))));
-            return new(new(_files, "index.html"), [.. _missing.OrderBy(missing => missing.Address.AbsoluteUri, StringComparer.Ordinal)]);
+                _files.Add(
+                    new(
+                        _paths[address],
+                        Encoding.UTF8.GetBytes(
+                            PageReferences.RewriteStyles(Text(sheet), sheet.Address, other =>
+                                Local(other, inFiles: true)
+                            )
+                        )
+                    )
+                );
+            _files.Insert(
+                0,
+                new(
+                    "index.html",
+                    Encoding.UTF8.GetBytes(PageReferences.Rewrite(html, page, other => Local(other, inFiles: false)))
+                )
+            );
+            return new(
+                new(_files, "index.html"),
+                [.. _missing.OrderBy(missing => missing.Address.AbsoluteUri, StringComparer.Ordinal)]
+            );
         }
 
         private List<Uri> New(IEnumerable<Uri> addresses)
@@ -219,9 +317,17 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             var found = new List<Uri>();
             foreach (var address in addresses)
             {
-                if (!_known.Add(address)) continue;
-                if (_known.Count <= MaxFiles) found.Add(address);
-                else if (_known.Count == MaxFiles + 1) _missing.Add(new(address, $"The page needs more than {MaxFiles} files; this one and those after it stay where they are."));
+                if (!_known.Add(address))
+                    continue;
+                if (_known.Count <= MaxFiles)
+                    found.Add(address);
+                else if (_known.Count == MaxFiles + 1)
+                    _missing.Add(
+                        new(
+                            address,
+                            $"The page needs more than {MaxFiles} files; this one and those after it stay where they are."
+                        )
+                    );
             }
             return found;
         }
@@ -233,9 +339,12 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             lock (_lock)
             {
                 _done++;
-                if (answer is not null && _bytes + answer.Content.Length > MaxTotalBytes) (answer, why) = (null, $"With it the page would be larger than {MaxTotalBytes >> 20} MB.");
+                if (answer is not null && _bytes + answer.Content.Length > MaxTotalBytes)
+                    (answer, why) = (null, $"With it the page would be larger than {MaxTotalBytes >> 20} MB.");
                 var extension = answer is null ? null : ContentTypes.Extension(answer.Type, address.AbsolutePath);
-                if (answer is not null && extension is null) why = $"It is {(answer.Type.Length == 0 ? "of no type" : answer.Type)}, which a page cannot bring along.";
+                if (answer is not null && extension is null)
+                    why =
+                        $"It is {(answer.Type.Length == 0 ? "of no type" : answer.Type)}, which a page cannot bring along.";
                 if (answer is null || extension is null)
                 {
                     _missing.Add(new(address, why!));
@@ -243,20 +352,29 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                 }
                 _bytes += answer.Content.Length;
                 var path = _paths[address] = Path(address, extension);
-                if (extension == ".css") _sheets[address] = answer;
-                else _files.Add(new(path, PageText.AsUtf8(path, answer.Content)));
+                if (extension == ".css")
+                    _sheets[address] = answer;
+                else
+                    _files.Add(new(path, PageText.AsUtf8(path, answer.Content)));
             }
         }
 
         private string Path(Uri address, string extension)
         {
-            var name = Slug.From(System.IO.Path.GetFileNameWithoutExtension(Uri.UnescapeDataString(address.AbsolutePath)));
+            var name = Slug.From(
+                System.IO.Path.GetFileNameWithoutExtension(Uri.UnescapeDataString(address.AbsolutePath))
+            );
             var free = Slug.Free(name, slug => _taken.Contains(slug + extension));
             _taken.Add(free + extension);
             return $"files/{free}{extension}";
         }
 
-        private string? Local(Uri address, bool inFiles) => _paths.TryGetValue(address, out var path) ? inFiles ? path["files/".Length..] : path : null;
+        private string? Local(Uri address, bool inFiles) =>
+            _paths.TryGetValue(address, out var path)
+                ? inFiles
+                    ? path["files/".Length..]
+                    : path
+                : null;
 
         private static string Text(Answer sheet) => PageText.Decode(sheet.Content, sheet.Charset);
     }

@@ -15,7 +15,14 @@ public static class ChangeLog
         {
             var newest = changes[i];
             var times = changes.Skip(i).TakeWhile(change => change.Who == AdaptiveWeights.Who).Count();
-            lines.Add(times < 2 ? newest : newest with { What = $"{newest.What}, and {Format.Count(times - 1, "time", "times")} before" });
+            lines.Add(
+                times < 2
+                    ? newest
+                    : newest with
+                    {
+                        What = $"{newest.What}, and {Format.Count(times - 1, "time", "times")} before",
+                    }
+            );
             i += Math.Max(0, times - 1);
         }
         return lines;

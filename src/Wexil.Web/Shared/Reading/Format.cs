@@ -11,8 +11,10 @@ public static class Format
     public static string Count(long number) => number.ToString("N0", CultureInfo.InvariantCulture);
 
     /// <summary>A count for where there is little room: "15,339", "46.0 M".</summary>
-    public static string Brief(long number) => number < 1_000_000 ? Count(number)
-        : number < 1_000_000_000 ? $"{Significant(number / 1e6)} M" : $"{Significant(number / 1e9)} bn";
+    public static string Brief(long number) =>
+        number < 1_000_000 ? Count(number)
+        : number < 1_000_000_000 ? $"{Significant(number / 1e6)} M"
+        : $"{Significant(number / 1e9)} bn";
 
     public static string Count(double number) => Count((long)Math.Round(number));
 
@@ -30,16 +32,21 @@ public static class Format
 
     /// <summary>How sure the always-valid rule is, as "24.8%"; never rounded up to certainty.</summary>
     /// <param name="confidence">0 to 1; null while there is too little to say anything.</param>
-    public static string Confidence(double? confidence) => confidence is { } sure ? $"{Digits(Math.Min(99.9, Math.Floor(sure * 1000) / 10), 1)}%" : "too early";
+    public static string Confidence(double? confidence) =>
+        confidence is { } sure ? $"{Digits(Math.Min(99.9, Math.Floor(sure * 1000) / 10), 1)}%" : "too early";
 
     /// <summary>A share somebody set, as "20%" or "2.5%".</summary>
     public static string Plain(double share) => (share * 100).ToString("0.##", CultureInfo.InvariantCulture) + "%";
 
     /// <summary>A lift as "+12.5%" or "−3%".</summary>
-    public static string Lift(double share) => Math.Abs(share) < 0.0005 ? "±0%" : (share < 0 ? Minus : "+") + Digits(Math.Abs(share) * 100, Math.Abs(share) >= 10 ? 0 : 1) + "%";
+    public static string Lift(double share) =>
+        Math.Abs(share) < 0.0005
+            ? "±0%"
+            : (share < 0 ? Minus : "+") + Digits(Math.Abs(share) * 100, Math.Abs(share) >= 10 ? 0 : 1) + "%";
 
     /// <summary>"24.7 to 28.9", in percent.</summary>
-    public static string Range(Interval interval) => $"{Digits(interval.Low * 100, 1)} to {Digits(interval.High * 100, 1)}";
+    public static string Range(Interval interval) =>
+        $"{Digits(interval.Low * 100, 1)} to {Digits(interval.High * 100, 1)}";
 
     /// <summary>"−2.2 to +28.6", in percent.</summary>
     public static string LiftRange(Interval interval) => $"{Signed(interval.Low)} to {Signed(interval.High)}";
@@ -49,7 +56,14 @@ public static class Format
 
     private static string Signed(double share) => (share < 0 ? Minus : "+") + Digits(Math.Abs(share) * 100, 1);
 
-    private static string Significant(double number) => Digits(number, number < 10 ? 2 : number < 100 ? 1 : 0);
+    private static string Significant(double number) =>
+        Digits(
+            number,
+            number < 10 ? 2
+                : number < 100 ? 1
+                : 0
+        );
 
-    private static string Digits(double number, int digits) => number.ToString("N" + digits, CultureInfo.InvariantCulture);
+    private static string Digits(double number, int digits) =>
+        number.ToString("N" + digits, CultureInfo.InvariantCulture);
 }

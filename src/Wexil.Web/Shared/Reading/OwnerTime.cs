@@ -12,7 +12,9 @@ public sealed class OwnerTime(SettingStore settings, TimeProvider time)
     public DateOnly Today => DateOnly.FromDateTime(Local(Now).DateTime);
 
     /// <summary>"9 Nov".</summary>
-    public string Day(DateTimeOffset moment) => Local(moment).ToString(Local(moment).Year == Local(Now).Year ? "d MMM" : "d MMM yyyy", CultureInfo.InvariantCulture);
+    public string Day(DateTimeOffset moment) =>
+        Local(moment)
+            .ToString(Local(moment).Year == Local(Now).Year ? "d MMM" : "d MMM yyyy", CultureInfo.InvariantCulture);
 
     /// <summary>"9 Nov, 18:40".</summary>
     public string Moment(DateTimeOffset moment) => Local(moment).ToString("d MMM, HH:mm", CultureInfo.InvariantCulture);
@@ -21,9 +23,12 @@ public sealed class OwnerTime(SettingStore settings, TimeProvider time)
     public string Ago(DateTimeOffset moment)
     {
         var passed = Now - moment;
-        if (passed < TimeSpan.FromMinutes(1)) return "just now";
-        if (passed < TimeSpan.FromHours(1)) return Format.Count((long)passed.TotalMinutes, "minute", "minutes") + " ago";
-        if (Local(moment).Date == Local(Now).Date) return Format.Count((long)passed.TotalHours, "hour", "hours") + " ago";
+        if (passed < TimeSpan.FromMinutes(1))
+            return "just now";
+        if (passed < TimeSpan.FromHours(1))
+            return Format.Count((long)passed.TotalMinutes, "minute", "minutes") + " ago";
+        if (Local(moment).Date == Local(Now).Date)
+            return Format.Count((long)passed.TotalHours, "hour", "hours") + " ago";
         return Local(moment).Date == Local(Now).Date.AddDays(-1) ? $"yesterday {Local(moment):HH:mm}" : Moment(moment);
     }
 

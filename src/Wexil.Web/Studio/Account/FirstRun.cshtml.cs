@@ -26,9 +26,12 @@ public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore s
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (!MayBegin) return Redirect("/sign-in");
-        if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone)) ModelState.AddModelError(nameof(Zone), "This time zone is not known here.");
-        if (!ModelState.IsValid) return Page();
+        if (!MayBegin)
+            return Redirect("/sign-in");
+        if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone))
+            ModelState.AddModelError(nameof(Zone), "This time zone is not known here.");
+        if (!ModelState.IsValid)
+            return Page();
         await owner.SetPasswordAsync(Password);
         await settings.SetZoneAsync(zone!);
         links.Redeem(Key);

@@ -14,10 +14,15 @@ public sealed class Owner(SettingStore settings)
     public bool HasPassword => settings.PasswordHash is not null;
 
     public bool Verify(string password) =>
-        settings.PasswordHash is { } hash && _hasher.VerifyHashedPassword(this, hash, password) != PasswordVerificationResult.Failed;
+        settings.PasswordHash is { } hash
+        && _hasher.VerifyHashedPassword(this, hash, password) != PasswordVerificationResult.Failed;
 
-    public Task SetPasswordAsync(string password) => settings.SetPasswordHashAsync(_hasher.HashPassword(this, password));
+    public Task SetPasswordAsync(string password) =>
+        settings.SetPasswordHashAsync(_hasher.HashPassword(this, password));
 
-    public static Task SignInAsync(HttpContext http) => http.SignInAsync(
-        new ClaimsPrincipal(new ClaimsIdentity([new Claim(ClaimTypes.Name, "owner")], "owner")), new AuthenticationProperties { IsPersistent = true });
+    public static Task SignInAsync(HttpContext http) =>
+        http.SignInAsync(
+            new ClaimsPrincipal(new ClaimsIdentity([new Claim(ClaimTypes.Name, "owner")], "owner")),
+            new AuthenticationProperties { IsPersistent = true }
+        );
 }

@@ -7,7 +7,8 @@ using Wexil.Web.Shared;
 namespace Wexil.Web.Studio.Account;
 
 [EnableRateLimiting("sign-in")]
-public sealed class SignInModel(Owner owner, SignInLinks links, TryTickets tickets, VisitorsAddress visitors) : PageModel
+public sealed class SignInModel(Owner owner, SignInLinks links, TryTickets tickets, VisitorsAddress visitors)
+    : PageModel
 {
     [BindProperty]
     public string Password { get; set; } = "";
@@ -20,7 +21,8 @@ public sealed class SignInModel(Owner owner, SignInLinks links, TryTickets ticke
     /// <summary>With a key from a printed link: signs in once.</summary>
     public async Task<IActionResult> OnGetAsync(string? key)
     {
-        if (key is null) return User.Identity?.IsAuthenticated == true ? Redirect("/") : Page();
+        if (key is null)
+            return User.Identity?.IsAuthenticated == true ? Redirect("/") : Page();
         if (!links.Redeem(key))
         {
             ModelState.AddModelError("", "This link was used before or is over. Start Wexil again for a new one.");

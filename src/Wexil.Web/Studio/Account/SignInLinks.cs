@@ -18,10 +18,12 @@ public sealed class SignInLinks(TimeProvider time)
         return key;
     }
 
-    public bool IsOpen(string? key) => key is not null && _open.TryGetValue(Hash(key), out var until) && time.GetUtcNow() < until;
+    public bool IsOpen(string? key) =>
+        key is not null && _open.TryGetValue(Hash(key), out var until) && time.GetUtcNow() < until;
 
     /// <summary>Uses the key up; false when it was used before, is over, or was never ours.</summary>
-    public bool Redeem(string? key) => key is not null && _open.TryRemove(Hash(key), out var until) && time.GetUtcNow() < until;
+    public bool Redeem(string? key) =>
+        key is not null && _open.TryRemove(Hash(key), out var until) && time.GetUtcNow() < until;
 
     private static string Hash(string key) => Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(key)));
 }

@@ -14,14 +14,17 @@ public sealed class SignedInModel(TryTickets tickets, VisitorsAddress visitors) 
 
     public string Next { get; private set; } = "/";
 
-    public static string MarkAddress(TryTickets tickets, VisitorsAddress visitors) => $"{visitors.Origin}/mine/{tickets.IssueMine(Hop)}?signing-in";
+    public static string MarkAddress(TryTickets tickets, VisitorsAddress visitors) =>
+        $"{visitors.Origin}/mine/{tickets.IssueMine(Hop)}?signing-in";
 
     /// <param name="hop">The device is still to be marked.</param>
     public IActionResult OnGet(bool hop)
     {
         var isSignedIn = User.Identity?.IsAuthenticated == true;
-        if (isSignedIn && hop) Next = MarkAddress(tickets, visitors);
-        else if (isSignedIn) return Redirect("/");
+        if (isSignedIn && hop)
+            Next = MarkAddress(tickets, visitors);
+        else if (isSignedIn)
+            return Redirect("/");
         return Page();
     }
 }

@@ -13,7 +13,16 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>A page on its card: what differs from the one it came from, what is not wired, what its parent has that it has not.</summary>
-public sealed record PageCard(Page Page, string? Letter, Page? Parent, int Clones, PageChanges? Changes, WiringReport? Wiring, bool IsBehind, string? Frame);
+public sealed record PageCard(
+    Page Page,
+    string? Letter,
+    Page? Parent,
+    int Clones,
+    PageChanges? Changes,
+    WiringReport? Wiring,
+    bool IsBehind,
+    string? Frame
+);
 
 /// <summary>The pages of a step, seen as they are.</summary>
 public sealed partial class BuildModel(StepScreens screens, PageContext desk, PageShelf shelf) : StepPageModel(screens)
@@ -44,25 +53,31 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
 
     private void Read()
     {
-        if (As is not ("tablet" or "phone")) As = "desktop";
+        if (As is not ("tablet" or "phone"))
+            As = "desktop";
         Cards = [.. Screen.Pages.Select(Card).OrderBy(card => card.Letter ?? "~").ThenBy(card => card.Page.Id.Value)];
         Archived = shelf.Archived(Screen.Step.Id);
     }
 
     public async Task<IActionResult> OnPostCloneAsync(long original)
     {
-        if (Screen.Pages.FirstOrDefault(page => page.Id == new PageId(original)) is not { } parent) return NotFound();
+        if (Screen.Pages.FirstOrDefault(page => page.Id == new PageId(original)) is not { } parent)
+            return NotFound();
         var clone = desk.Pages.Find(await desk.Pages.CloneAsync(parent, CloneName(parent)))!;
         desk.Routes.Reload(Screen.Funnel.Id);
-        Done = $"This is a clone of {Format.Quoted(parent.Name)}. Change one thing, then publish: visitors see it once you send them here.";
+        Done =
+            $"This is a clone of {Format.Quoted(parent.Name)}. Change one thing, then publish: visitors see it once you send them here.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }
 
     /// <summary>Shows a page to everyone without a test.</summary>
     public async Task<IActionResult> OnPostShowAsync(long id)
     {
-        if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } shown) return NotFound();
-        Done = await desk.Pages.ShowAsync(shown) ? $"Everyone who opens the step’s link sees {Format.Quoted(shown.Name)} from now on." : "A test is running on this step. Keep a page first.";
+        if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } shown)
+            return NotFound();
+        Done = await desk.Pages.ShowAsync(shown)
+            ? $"Everyone who opens the step’s link sees {Format.Quoted(shown.Name)} from now on."
+            : "A test is running on this step. Keep a page first.";
         desk.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));
     }
@@ -70,10 +85,13 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
     /// <summary>Puts a page away, or moves it to another step of the funnel; for a page in a running test it is asked first.</summary>
     public async Task<IActionResult> OnPostArchiveAsync(long id, long? to, bool confirmed)
     {
-        if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } page) return NotFound();
+        if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } page)
+            return NotFound();
         var target = to is { } step ? OtherSteps.FirstOrDefault(other => other.Id == new StepId(step)) : null;
-        if (to is not null && target is null) return Refuse(id, "Choose the step that it goes to.");
-        if (shelf.Problem(page) is { } problem) return Refuse(id, Words(problem));
+        if (to is not null && target is null)
+            return Refuse(id, "Choose the step that it goes to.");
+        if (shelf.Problem(page) is { } problem)
+            return Refuse(id, Words(problem));
         if (!confirmed && shelf.IsTested(page.Id))
         {
             Asks = (page, target);
@@ -83,15 +101,20 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
         var tested = shelf.IsTested(page.Id);
         if (target is null)
         {
-            if (await shelf.ArchiveAsync(page) is { } late) return Refuse(id, Words(late));
-            Done = $"{Format.Quoted(page.Name)} is put away.{(tested ? " Nobody new is sent there; who has it keeps it. A new phase has begun." : "")}";
+            if (await shelf.ArchiveAsync(page) is { } late)
+                return Refuse(id, Words(late));
+            Done =
+                $"{Format.Quoted(page.Name)} is put away.{(tested ? " Nobody new is sent there; who has it keeps it. A new phase has begun." : "")}";
         }
         else
         {
             var (moved, late) = await shelf.MoveAsync(page, target.Id);
-            if (late is { } why) return Refuse(id, Words(why));
-            Done = moved == page.Id ? $"{Format.Quoted(page.Name)} is on {Format.Quoted(target.Name)} now."
-                : $"{Format.Quoted(page.Name)} was in a test here, so its figures stay with it in the archive of this step; a clone of it is on {Format.Quoted(target.Name)}.";
+            if (late is { } why)
+                return Refuse(id, Words(why));
+            Done =
+                moved == page.Id
+                    ? $"{Format.Quoted(page.Name)} is on {Format.Quoted(target.Name)} now."
+                    : $"{Format.Quoted(page.Name)} was in a test here, so its figures stay with it in the archive of this step; a clone of it is on {Format.Quoted(target.Name)}.";
         }
         desk.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));
@@ -99,7 +122,8 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
 
     public async Task<IActionResult> OnPostRestoreAsync(long id)
     {
-        if (shelf.Archived(Screen.Step.Id).FirstOrDefault(page => page.Id == new PageId(id)) is not { } page) return NotFound();
+        if (shelf.Archived(Screen.Step.Id).FirstOrDefault(page => page.Id == new PageId(id)) is not { } page)
+            return NotFound();
         await shelf.RestoreAsync(page.Id);
         desk.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(page.Name)} is back.";
@@ -108,8 +132,13 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
 
     public async Task<IActionResult> OnPostDeleteAsync(long id)
     {
-        if (Screen.Pages.Concat(shelf.Archived(Screen.Step.Id)).FirstOrDefault(own => own.Id == new PageId(id)) is not { } page) return NotFound();
-        if (await shelf.DeleteAsync(page) is { } problem) return Refuse(id, Words(problem));
+        if (
+            Screen.Pages.Concat(shelf.Archived(Screen.Step.Id)).FirstOrDefault(own => own.Id == new PageId(id))
+            is not { } page
+        )
+            return NotFound();
+        if (await shelf.DeleteAsync(page) is { } problem)
+            return Refuse(id, Words(problem));
         desk.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(page.Name)} is deleted. Nobody was ever shown it.";
         return Redirect(Screen.Address("build"));
@@ -122,32 +151,45 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
         return Page();
     }
 
-    private static string Words(ShelfProblem problem) => problem switch
-    {
-        ShelfProblem.IsShown => "Everyone who opens the step’s link sees this page. Show another one to everyone first.",
-        ShelfProblem.IsControl => "This is the control of the running test. Keep a page first.",
-        ShelfProblem.LeavesOne => "Without this page the test has nothing left to compare. Keep a page instead.",
-        ShelfProblem.IsForOthers => "Visitors who do not take part in the running test see this page. Choose another for them first.",
-        ShelfProblem.IsTied => "A source sends its visitors to this page. Untie it under Sources first.",
-        _ => "Visitors have seen this page, or it was in a test, so it is kept. It can be put away.",
-    };
+    private static string Words(ShelfProblem problem) =>
+        problem switch
+        {
+            ShelfProblem.IsShown =>
+                "Everyone who opens the step’s link sees this page. Show another one to everyone first.",
+            ShelfProblem.IsControl => "This is the control of the running test. Keep a page first.",
+            ShelfProblem.LeavesOne => "Without this page the test has nothing left to compare. Keep a page instead.",
+            ShelfProblem.IsForOthers =>
+                "Visitors who do not take part in the running test see this page. Choose another for them first.",
+            ShelfProblem.IsTied => "A source sends its visitors to this page. Untie it under Sources first.",
+            _ => "Visitors have seen this page, or it was in a test, so it is kept. It can be put away.",
+        };
 
     private PageCard Card(Page page)
     {
         var letter = Screen.Reading?.Letter(page.Id) is { Length: > 0 } mark ? mark : null;
         var parent = page.Parent is { } id ? desk.Pages.Find(id) : null;
         var clones = Screen.Pages.Count(other => other.Parent == page.Id);
-        if (!page.IsHosted) return new(page, letter, parent, clones, null, null, false, null);
+        if (!page.IsHosted)
+            return new(page, letter, parent, clones, null, null, false, null);
         var (changes, wiring) = desk.Review(page, Screen);
-        return new(page, letter, parent, clones, changes, wiring,
-            parent is { IsHosted: true } && page.ParentVersion < parent.Revision, desk.Frame(page, PreviewUse.Look));
+        return new(
+            page,
+            letter,
+            parent,
+            clones,
+            changes,
+            wiring,
+            parent is { IsHosted: true } && page.ParentVersion < parent.Revision,
+            desk.Frame(page, PreviewUse.Look)
+        );
     }
 
     private string CloneName(Page parent)
     {
         var stem = PlainName().Replace(parent.Name, "");
         for (var number = 2; ; number++)
-            if (Screen.Pages.All(page => page.Name != $"{stem}, version {number}")) return $"{stem}, version {number}";
+            if (Screen.Pages.All(page => page.Name != $"{stem}, version {number}"))
+                return $"{stem}, version {number}";
     }
 
     [GeneratedRegex(@", version \d+$")]

@@ -16,10 +16,23 @@ public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScre
 
     public IActionResult OnGet()
     {
-        if (!Shown.IsHosted) return NotFound();
+        if (!Shown.IsHosted)
+            return NotFound();
         var now = Desk.Pages.Source(Shown);
-        Plans = [.. Behind().Select(clone => new ClonePlan(clone, AddressOf(clone), Screen.Open?.Test.Pages.Contains(clone.Id) == true,
-            CarryOver.Plan(Desk.Pages.Source(Shown, clone.ParentVersion!.Value), now, Desk.Drafts.Of(clone).Source)))];
+        Plans =
+        [
+            .. Behind()
+                .Select(clone => new ClonePlan(
+                    clone,
+                    AddressOf(clone),
+                    Screen.Open?.Test.Pages.Contains(clone.Id) == true,
+                    CarryOver.Plan(
+                        Desk.Pages.Source(Shown, clone.ParentVersion!.Value),
+                        now,
+                        Desk.Drafts.Of(clone).Source
+                    )
+                )),
+        ];
         return Page();
     }
 
@@ -28,24 +41,46 @@ public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScre
     /// <param name="take">The changes that are taken, as "clone:number".</param>
     public async Task<IActionResult> OnPostAsync(long[] clones, string[] take)
     {
-        if (!Shown.IsHosted) return NotFound();
+        if (!Shown.IsHosted)
+            return NotFound();
         var now = Desk.Pages.Source(Shown);
-        var chosen = take.Select(choice => choice.Split(':')).Where(parts => parts.Length == 2)
-            .ToLookup(parts => parts[0], parts => int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : -1);
-        var carried = Behind().Where(clone => clones.Contains(clone.Id.Value)).Select(clone => (clone, CarryOver.Apply(
-            Desk.Pages.Source(Shown, clone.ParentVersion!.Value), now, Desk.Drafts.Of(clone).Source,
-            chosen[clone.Id.Value.ToString(CultureInfo.InvariantCulture)].ToHashSet()))).ToList();
+        var chosen = take.Select(choice => choice.Split(':'))
+            .Where(parts => parts.Length == 2)
+            .ToLookup(
+                parts => parts[0],
+                parts =>
+                    int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+                        ? number
+                        : -1
+            );
+        var carried = Behind()
+            .Where(clone => clones.Contains(clone.Id.Value))
+            .Select(clone =>
+                (
+                    clone,
+                    CarryOver.Apply(
+                        Desk.Pages.Source(Shown, clone.ParentVersion!.Value),
+                        now,
+                        Desk.Drafts.Of(clone).Source,
+                        chosen[clone.Id.Value.ToString(CultureInfo.InvariantCulture)].ToHashSet()
+                    )
+                )
+            )
+            .ToList();
         if (carried.Count == 0)
         {
             ModelState.AddModelError("clones", "Choose at least one clone.");
             return OnGet();
         }
         await Desk.Pages.CarryAsync(carried, Shown.Revision);
-        Done = $"Carried over to the {(carried.Count == 1 ? "draft of 1 clone" : $"drafts of {carried.Count} clones")}. Look at {(carried.Count == 1 ? "it" : "each")}, then publish.";
+        Done =
+            $"Carried over to the {(carried.Count == 1 ? "draft of 1 clone" : $"drafts of {carried.Count} clones")}. Look at {(carried.Count == 1 ? "it" : "each")}, then publish.";
         return Redirect(Screen.Address("build"));
     }
 
-    private IEnumerable<Page> Behind() => Desk.Pages.ClonesOf(Shown.Id).Where(clone => clone.IsHosted && clone.ParentVersion < Shown.Revision);
+    private IEnumerable<Page> Behind() =>
+        Desk.Pages.ClonesOf(Shown.Id).Where(clone => clone.IsHosted && clone.ParentVersion < Shown.Revision);
 
-    private string AddressOf(Page clone) => clone.Step == Screen.Step.Id ? Screen.Address($"build/{clone.Slug}") : $"/jump?q={clone.Slug}";
+    private string AddressOf(Page clone) =>
+        clone.Step == Screen.Step.Id ? Screen.Address($"build/{clone.Slug}") : $"/jump?q={clone.Slug}";
 }

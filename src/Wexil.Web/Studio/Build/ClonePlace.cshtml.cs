@@ -9,7 +9,11 @@ namespace Wexil.Web.Studio.Build;
 public sealed class ClonePlaceModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
     public IEnumerable<(Funnel Funnel, IEnumerable<Step> Steps)> Places =>
-        Desk.Funnels.All().Select(funnel => (funnel, Desk.Funnels.Steps(funnel.Id).Where(step => !step.IsArchived && step.Id != Screen.Step.Id)));
+        Desk
+            .Funnels.All()
+            .Select(funnel =>
+                (funnel, Desk.Funnels.Steps(funnel.Id).Where(step => !step.IsArchived && step.Id != Screen.Step.Id))
+            );
 
     [BindProperty]
     public long? To { get; set; }
@@ -21,7 +25,9 @@ public sealed class ClonePlaceModel(StepScreens screens, PageContext desk) : Pag
 
     public async Task<IActionResult> OnPostAsync()
     {
-        var place = Places.SelectMany(funnel => funnel.Steps.Select(step => (funnel.Funnel, Step: step))).FirstOrDefault(place => place.Step.Id.Value == To);
+        var place = Places
+            .SelectMany(funnel => funnel.Steps.Select(step => (funnel.Funnel, Step: step)))
+            .FirstOrDefault(place => place.Step.Id.Value == To);
         if (place.Step is null)
         {
             ModelState.AddModelError(nameof(To), "Choose the step that the clone is for.");
@@ -29,7 +35,8 @@ public sealed class ClonePlaceModel(StepScreens screens, PageContext desk) : Pag
         }
         var clone = Desk.Pages.Find(await Desk.Pages.CloneAsync(Shown, Shown.Name, place.Step.Id))!;
         Desk.Routes.Reload();
-        Done = $"A clone of {Format.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons know their new page.";
+        Done =
+            $"A clone of {Format.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons know their new page.";
         return Redirect($"/f/{place.Funnel.Slug}/{place.Step.Slug}/build/{clone.Slug}");
     }
 }

@@ -34,23 +34,49 @@ public sealed class CompareModel(StepScreens screens, PageContext desk) : PageSc
 
     public IActionResult OnGet()
     {
-        if (!Shown.IsHosted) return NotFound();
+        if (!Shown.IsHosted)
+            return NotFound();
         var versions = Desk.Pages.Versions(Shown.Id);
         bool Known(int number) => versions.Any(version => version.Number == number);
-        if ((From != 0 && !Known(From)) || (To != 0 && !Known(To))) return NotFound();
+        if ((From != 0 && !Known(From)) || (To != 0 && !Known(To)))
+            return NotFound();
         var now = To == 0 ? Desk.Drafts.Of(Shown).Source : Desk.Pages.Source(Shown, To);
-        After = (To == 0 ? Shown.Name + (Shown.HasDraft ? ", not published yet" : "") : $"Version {To}", Desk.Frame(Shown, PreviewUse.Inspect, To == 0 ? null : To));
+        After = (
+            To == 0 ? Shown.Name + (Shown.HasDraft ? ", not published yet" : "") : $"Version {To}",
+            Desk.Frame(Shown, PreviewUse.Inspect, To == 0 ? null : To)
+        );
         if (From != 0)
         {
             Before = ($"Version {From}", Desk.Frame(Shown, PreviewUse.Inspect, From));
-            Changes = PageDifferences.Between(Desk.Pages.Source(Shown, From), now,
-                Build.PageContext.FilesThatDiffer(Desk.Pages.Hashes(Shown.Id, From), Shown.Entry!, Desk.Pages.Hashes(Shown.Id, To == 0 ? Shown.Revision : To, To == 0), Shown.Entry!));
+            Changes = PageDifferences.Between(
+                Desk.Pages.Source(Shown, From),
+                now,
+                Build.PageContext.FilesThatDiffer(
+                    Desk.Pages.Hashes(Shown.Id, From),
+                    Shown.Entry!,
+                    Desk.Pages.Hashes(Shown.Id, To == 0 ? Shown.Revision : To, To == 0),
+                    Shown.Entry!
+                )
+            );
             return Page();
         }
-        Other = With is { } slug ? Others.FirstOrDefault(page => page.Slug == slug) : Parent is { IsHosted: true } parent ? parent : Others.FirstOrDefault();
-        if (Other is null) return With is null ? Page() : NotFound();
+        Other =
+            With is { } slug ? Others.FirstOrDefault(page => page.Slug == slug)
+            : Parent is { IsHosted: true } parent ? parent
+            : Others.FirstOrDefault();
+        if (Other is null)
+            return With is null ? Page() : NotFound();
         Before = (Other.Name, Desk.Frame(Other, PreviewUse.Inspect, Other.Revision));
-        Changes = PageDifferences.Between(Desk.Pages.Source(Other), now, Build.PageContext.FilesThatDiffer(Desk.Pages.Hashes(Other.Id, Other.Revision), Other.Entry!, Desk.Pages.Hashes(Shown.Id, Shown.Revision, true), Shown.Entry!));
+        Changes = PageDifferences.Between(
+            Desk.Pages.Source(Other),
+            now,
+            Build.PageContext.FilesThatDiffer(
+                Desk.Pages.Hashes(Other.Id, Other.Revision),
+                Other.Entry!,
+                Desk.Pages.Hashes(Shown.Id, Shown.Revision, true),
+                Shown.Entry!
+            )
+        );
         return Page();
     }
 }

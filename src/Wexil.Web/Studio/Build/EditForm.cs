@@ -12,7 +12,8 @@ internal static class EditForm
     public static PageEdit? Read(IFormCollection form, string source)
     {
         string Value(string name) => form[name].ToString().ReplaceLineEndings("\n");
-        int? Number(string name) => int.TryParse(form[name], NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
+        int? Number(string name) =>
+            int.TryParse(form[name], NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
         string? Text(string name)
         {
             try
@@ -28,25 +29,47 @@ internal static class EditForm
         if (kind == "source")
         {
             // Only the stretch that was typed travels, as JSON, since a form would change its line ends.
-            return Number("start") is { } start && Text("removed") is { } removed && Text("inserted") is { } inserted
-                && new TextChange(start, removed, inserted).Apply(source) is { } changed ? new PageEdit.Source(changed) : null;
+            return
+                Number("start") is { } start
+                && Text("removed") is { } removed
+                && Text("inserted") is { } inserted
+                && new TextChange(start, removed, inserted).Apply(source) is { } changed
+                ? new PageEdit.Source(changed)
+                : null;
         }
-        if (Number("node") is not { } node) return null;
+        if (Number("node") is not { } node)
+            return null;
         return kind switch
         {
             "text" => new PageEdit.Text(node, Value("html")),
-            "picture" => new PageEdit.Picture(node, Value("file") is { Length: > 0 } file ? file : null, Value("alternative")),
+            "picture" => new PageEdit.Picture(
+                node,
+                Value("file") is { Length: > 0 } file ? file : null,
+                Value("alternative")
+            ),
             "background" => new PageEdit.Background(node, Value("file")),
             "address" => new PageEdit.Address(node, Value("to")),
             "hint" => new PageEdit.Hint(node, Value("words")),
-            "look" => new PageEdit.Look(node, Value("property"), Value("value") is { Length: > 0 } value ? value : null),
+            "look" => new PageEdit.Look(
+                node,
+                Value("property"),
+                Value("value") is { Length: > 0 } value ? value : null
+            ),
             "move" => new PageEdit.Move(node, Value("down") == "true"),
             "duplicate" => new PageEdit.Duplicate(node),
             "hide" => new PageEdit.Hide(node),
             "show" => new PageEdit.Show(node),
             "remove" => new PageEdit.Remove(node),
             "insert" => new PageEdit.Insert(node, Value("block")),
-            "role" => new PageEdit.Role(node, Value("role") switch { "buy" => LinkRole.Buy, "no" => LinkRole.No, _ => LinkRole.None }),
+            "role" => new PageEdit.Role(
+                node,
+                Value("role") switch
+                {
+                    "buy" => LinkRole.Buy,
+                    "no" => LinkRole.No,
+                    _ => LinkRole.None,
+                }
+            ),
             "take-form" => new PageEdit.TakeForm(node),
             _ => null,
         };

@@ -13,7 +13,13 @@ namespace Wexil.Web.Studio.Build;
 
 /// <summary>A page changed where it stands, or in its source. What is changed is a draft until it is published.</summary>
 [UploadLimit(16)]
-public sealed class EditPageModel(StepScreens screens, PageContext desk, DraftEditor editor, TypedAddress addresses, IAntiforgery antiforgery) : PageScreenModel(screens, desk)
+public sealed class EditPageModel(
+    StepScreens screens,
+    PageContext desk,
+    DraftEditor editor,
+    TypedAddress addresses,
+    IAntiforgery antiforgery
+) : PageScreenModel(screens, desk)
 {
     private const int LargestPicture = 8 << 20;
 
@@ -61,101 +67,159 @@ public sealed class EditPageModel(StepScreens screens, PageContext desk, DraftEd
     public IEnumerable<(string Says, string Path, Step Next)> ButtonLinks(Step yes)
     {
         yield return (Screen.Step.Kind.AsksYesOrNo() ? "Yes" : "On", $"/buy/{Shown.Slug}", yes);
-        if (Screen.Step.Kind.AsksYesOrNo() && FunnelPath.No(Screen.Steps, Screen.Step) is { } no) yield return ("No", $"/no/{Shown.Slug}", no);
+        if (Screen.Step.Kind.AsksYesOrNo() && FunnelPath.No(Screen.Steps, Screen.Step) is { } no)
+            yield return ("No", $"/no/{Shown.Slug}", no);
     }
 
     public void OnGet()
     {
         (Name, Address) = (Shown.Name, Shown.Outside?.AbsoluteUri);
-        if (!Shown.IsHosted) return;
+        if (!Shown.IsHosted)
+            return;
         Source = Draft.Source;
     }
 
     /// <summary>The source of the draft, for the source view.</summary>
-    public IActionResult OnGetSource() => Shown.IsHosted ? Content(Desk.Drafts.Of(Shown).Source, "text/plain; charset=utf-8") : NotFound();
+    public IActionResult OnGetSource() =>
+        Shown.IsHosted ? Content(Desk.Drafts.Of(Shown).Source, "text/plain; charset=utf-8") : NotFound();
 
     /// <summary>How the draft stands: what differs, what is not wired.</summary>
     public IActionResult OnGetState()
     {
-        if (!Shown.IsHosted) return NotFound();
+        if (!Shown.IsHosted)
+            return NotFound();
         var (changes, wiring) = Desk.Review(Shown, Screen);
-        return new JsonResult(new
-        {
-            revision = Desk.Drafts.Of(Shown).Revision,
-            differs = Shown.HasDraft,
-            changes = changes is null ? null : new
+        return new JsonResult(
+            new
             {
-                changes.Label,
-                changes.Sentence,
-                tone = changes.Verdict.ToString().ToLowerInvariant(),
-                list = changes.Changes.Take(40).Select(change => new { change.Sentence, node = change.AfterNode }),
-            },
-            name = HasPlainName ? changes?.Name : null,
-            wiring = new { wiring.Forms, wiring.Buttons, wiring.Noes, notes = wiring.Notes.Select(note => new { problem = note.Problem.ToString(), note.Node, note.What, note.Remedy }) },
-        });
+                revision = Desk.Drafts.Of(Shown).Revision,
+                differs = Shown.HasDraft,
+                changes = changes is null
+                    ? null
+                    : new
+                    {
+                        changes.Label,
+                        changes.Sentence,
+                        tone = changes.Verdict.ToString().ToLowerInvariant(),
+                        list = changes
+                            .Changes.Take(40)
+                            .Select(change => new { change.Sentence, node = change.AfterNode }),
+                    },
+                name = HasPlainName ? changes?.Name : null,
+                wiring = new
+                {
+                    wiring.Forms,
+                    wiring.Buttons,
+                    wiring.Noes,
+                    notes = wiring.Notes.Select(note => new
+                    {
+                        problem = note.Problem.ToString(),
+                        note.Node,
+                        note.What,
+                        note.Remedy,
+                    }),
+                },
+            }
+        );
     }
 
     /// <summary>The pictures that the page has.</summary>
     public IActionResult OnGetPictures()
     {
-        if (!Shown.IsHosted) return NotFound();
-        return new JsonResult(Desk.Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true).Where(file => ContentTypes.Of(file.Key)?.StartsWith("image/", StringComparison.Ordinal) == true)
-            .OrderBy(file => file.Key, StringComparer.Ordinal).Take(200)
-            .Select(file => new { path = FromEntry(file.Key), address = Desk.Asset(file.Value, file.Key) }));
+        if (!Shown.IsHosted)
+            return NotFound();
+        return new JsonResult(
+            Desk.Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true)
+                .Where(file => ContentTypes.Of(file.Key)?.StartsWith("image/", StringComparison.Ordinal) == true)
+                .OrderBy(file => file.Key, StringComparer.Ordinal)
+                .Take(200)
+                .Select(file => new { path = FromEntry(file.Key), address = Desk.Asset(file.Value, file.Key) })
+        );
     }
 
     /// <summary>All of the page as it is now, for an editor that has lost its way.</summary>
     public IActionResult OnGetWhole() => Shown.IsHosted ? Answer(editor.Whole(Shown)) : NotFound();
 
     /// <summary>For an editor whose session expired and that was signed in again elsewhere.</summary>
-    public IActionResult OnGetToken() => new JsonResult(new { token = antiforgery.GetAndStoreTokens(HttpContext).RequestToken });
+    public IActionResult OnGetToken() =>
+        new JsonResult(new { token = antiforgery.GetAndStoreTokens(HttpContext).RequestToken });
 
     public async Task<IActionResult> OnPostEditAsync() =>
-        Shown.IsHosted ? Answer(await editor.EditAsync(Shown, Author, seen => EditForm.Read(Request.Form, seen))) : NotFound();
+        Shown.IsHosted
+            ? Answer(await editor.EditAsync(Shown, Author, seen => EditForm.Read(Request.Form, seen)))
+            : NotFound();
 
     /// <summary>Another picture, from the person's own files.</summary>
     /// <param name="background">The picture is the one behind the part.</param>
-    public async Task<IActionResult> OnPostPictureAsync(int node, string? alternative, IFormFile? picture, bool background = false)
+    public async Task<IActionResult> OnPostPictureAsync(
+        int node,
+        string? alternative,
+        IFormFile? picture,
+        bool background = false
+    )
     {
-        if (!Shown.IsHosted) return NotFound();
-        if (picture is not { Length: > 0 }) return Refuse("Choose a picture.");
-        if (picture.Length > LargestPicture) return Refuse($"A picture can have up to {LargestPicture >> 20} MB; this one has {picture.Length / 1048576.0:0.#} MB.");
+        if (!Shown.IsHosted)
+            return NotFound();
+        if (picture is not { Length: > 0 })
+            return Refuse("Choose a picture.");
+        if (picture.Length > LargestPicture)
+            return Refuse(
+                $"A picture can have up to {LargestPicture >> 20} MB; this one has {picture.Length / 1048576.0:0.#} MB."
+            );
         var extension = Path.GetExtension(picture.FileName).ToLowerInvariant();
         using var memory = new MemoryStream();
         await picture.CopyToAsync(memory);
-        if (!PictureFile.IsPicture(extension, memory.GetBuffer().AsSpan(0, (int)memory.Length))) return Refuse("This is not a picture that a page can show: JPEG, PNG, GIF, WebP, AVIF or SVG.");
-        var taken = Desk.Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true).Keys.ToHashSet(StringComparer.OrdinalIgnoreCase);
+        if (!PictureFile.IsPicture(extension, memory.GetBuffer().AsSpan(0, (int)memory.Length)))
+            return Refuse("This is not a picture that a page can show: JPEG, PNG, GIF, WebP, AVIF or SVG.");
+        var taken = Desk
+            .Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true)
+            .Keys.ToHashSet(StringComparer.OrdinalIgnoreCase);
         var path = PictureFile.Free(Path.GetFileNameWithoutExtension(picture.FileName), extension, taken);
         await Desk.Drafts.AddFileAsync(Shown.Id, new(path, memory.ToArray()));
-        PageEdit edit = background ? new PageEdit.Background(node, FromEntry(path)) : new PageEdit.Picture(node, FromEntry(path), alternative ?? "");
+        PageEdit edit = background
+            ? new PageEdit.Background(node, FromEntry(path))
+            : new PageEdit.Picture(node, FromEntry(path), alternative ?? "");
         return Answer(await editor.EditAsync(Shown, Author, _ => edit));
     }
 
-    public async Task<IActionResult> OnPostUndoAsync() => Shown.IsHosted ? Answer(await editor.StepAsync(Shown, Author, back: true)) : NotFound();
+    public async Task<IActionResult> OnPostUndoAsync() =>
+        Shown.IsHosted ? Answer(await editor.StepAsync(Shown, Author, back: true)) : NotFound();
 
-    public async Task<IActionResult> OnPostRedoAsync() => Shown.IsHosted ? Answer(await editor.StepAsync(Shown, Author, back: false)) : NotFound();
+    public async Task<IActionResult> OnPostRedoAsync() =>
+        Shown.IsHosted ? Answer(await editor.StepAsync(Shown, Author, back: false)) : NotFound();
 
     /// <summary>Saves name and source as typed: the way without script.</summary>
     public async Task<IActionResult> OnPostSaveAsync()
     {
         if (Shown.IsHosted)
         {
-            if (string.IsNullOrWhiteSpace(Source)) ModelState.AddModelError(nameof(Source), "The page would be empty.");
-            else if (PageSource.Problem(Source) is { } problem) ModelState.AddModelError(nameof(Source), problem);
-            else if (At != Draft.Revision) ModelState.AddModelError(nameof(Source), "The page was changed in another window meanwhile. Copy what you typed, load the page again, and put it in there.");
+            if (string.IsNullOrWhiteSpace(Source))
+                ModelState.AddModelError(nameof(Source), "The page would be empty.");
+            else if (PageSource.Problem(Source) is { } problem)
+                ModelState.AddModelError(nameof(Source), problem);
+            else if (At != Draft.Revision)
+                ModelState.AddModelError(
+                    nameof(Source),
+                    "The page was changed in another window meanwhile. Copy what you typed, load the page again, and put it in there."
+                );
         }
         var moved = Shown.IsHosted ? null : Moved();
         // Nothing is saved until everything can be.
         CheckName();
-        if (!ModelState.IsValid || AsksAboutPhase) return Page();
-        if (moved is null) await RenameAsync();
+        if (!ModelState.IsValid || AsksAboutPhase)
+            return Page();
+        if (moved is null)
+            await RenameAsync();
         else
         {
             await Desk.Pages.ChangeOutsideAsync(Shown.Id, Name.Trim(), moved);
             Desk.Routes.Reload(Screen.Funnel.Id);
         }
-        if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source) await Desk.Drafts.EditAsync(Shown, Draft, source, "Source");
-        Done = Shown.IsHosted ? "Saved as a draft. Visitors see it once you publish it." : $"{Format.Quoted(Desk.Pages.Find(Shown.Id)!.Name)} is saved.{(moved is null ? "" : addresses.TwinOf(Shown.Id, moved))}";
+        if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source)
+            await Desk.Drafts.EditAsync(Shown, Draft, source, "Source");
+        Done = Shown.IsHosted
+            ? "Saved as a draft. Visitors see it once you publish it."
+            : $"{Format.Quoted(Desk.Pages.Find(Shown.Id)!.Name)} is saved.{(moved is null ? "" : addresses.TwinOf(Shown.Id, moved))}";
         return Redirect(Shown.IsHosted ? Own() : Screen.Address("build"));
     }
 
@@ -164,20 +228,25 @@ public sealed class EditPageModel(StepScreens screens, PageContext desk, DraftEd
     {
         CheckName();
         if (ModelState[nameof(Name)]?.Errors.FirstOrDefault() is { } error)
-            return new JsonResult(new { problem = error.ErrorMessage }) { StatusCode = StatusCodes.Status422UnprocessableEntity };
+            return new JsonResult(new { problem = error.ErrorMessage })
+            {
+                StatusCode = StatusCodes.Status422UnprocessableEntity,
+            };
         await RenameAsync();
         return new JsonResult(new { name = Name.Trim() });
     }
 
     public async Task<IActionResult> OnPostPublishAsync()
     {
-        if (!Shown.IsHosted) return NotFound();
+        if (!Shown.IsHosted)
+            return NotFound();
         if (!Shown.HasDraft)
         {
             Done = "Visitors see it as it is already: nothing was changed since it was published.";
             return Redirect(Own());
         }
-        if (IsTested) return Redirect(Own("publish"));
+        if (IsTested)
+            return Redirect(Own("publish"));
         await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, "");
         Desk.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(Shown.Name)} is published: whoever is sent to it sees it so from now on.";
@@ -193,51 +262,67 @@ public sealed class EditPageModel(StepScreens screens, PageContext desk, DraftEd
             ModelState.AddModelError(nameof(Address), problem!);
             return null;
         }
-        if (address == Shown.Outside) return null;
+        if (address == Shown.Outside)
+            return null;
         AsksAboutPhase = IsTested && !IsConfirmed;
         return AsksAboutPhase ? null : address;
     }
 
     private void CheckName()
     {
-        if (string.IsNullOrWhiteSpace(Name)) ModelState.AddModelError(nameof(Name), "Give the page a name.");
-        else if (Name.Trim().Length > 120) ModelState.AddModelError(nameof(Name), "At most 120 characters.");
+        if (string.IsNullOrWhiteSpace(Name))
+            ModelState.AddModelError(nameof(Name), "Give the page a name.");
+        else if (Name.Trim().Length > 120)
+            ModelState.AddModelError(nameof(Name), "At most 120 characters.");
     }
 
     private async Task RenameAsync()
     {
-        if (Name.Trim() != Shown.Name) await Desk.Pages.RenameAsync(Shown.Id, Name.Trim());
+        if (Name.Trim() != Shown.Name)
+            await Desk.Pages.RenameAsync(Shown.Id, Name.Trim());
     }
 
     private IActionResult Refuse(string problem) => Answer(editor.Refused(Shown, problem));
 
     // Whatever was asked for, the editor learns how the draft stands: what is refused is a part of the answer.
-    private static JsonResult Answer(EditorAnswer answer) => new(new
-    {
-        revision = answer.Step.Draft.Revision,
-        canUndo = answer.Step.Draft.CanUndo,
-        canRedo = answer.Step.Draft.CanRedo,
-        label = answer.Step.Label,
-        node = answer.Node,
-        problem = answer.Problem,
-        conflict = answer.Conflict,
-        patch = new
-        {
-            kind = answer.Patch.Kind.ToString().ToLowerInvariant(),
-            from = answer.Patch.From,
-            to = answer.Patch.To,
-            shift = answer.Patch.Shift,
-            parent = answer.Patch.Parent,
-            before = answer.Patch.Before,
-            after = answer.Patch.After,
-            html = answer.Patch.Html,
-        },
-        change = answer.Change is { } change ? new { start = change.Start, removed = change.Removed.Length, inserted = change.Inserted } : null,
-    });
+    private static JsonResult Answer(EditorAnswer answer) =>
+        new(
+            new
+            {
+                revision = answer.Step.Draft.Revision,
+                canUndo = answer.Step.Draft.CanUndo,
+                canRedo = answer.Step.Draft.CanRedo,
+                label = answer.Step.Label,
+                node = answer.Node,
+                problem = answer.Problem,
+                conflict = answer.Conflict,
+                patch = new
+                {
+                    kind = answer.Patch.Kind.ToString().ToLowerInvariant(),
+                    from = answer.Patch.From,
+                    to = answer.Patch.To,
+                    shift = answer.Patch.Shift,
+                    parent = answer.Patch.Parent,
+                    before = answer.Patch.Before,
+                    after = answer.Patch.After,
+                    html = answer.Patch.Html,
+                },
+                change = answer.Change is { } change
+                    ? new
+                    {
+                        start = change.Start,
+                        removed = change.Removed.Length,
+                        inserted = change.Inserted,
+                    }
+                    : null,
+            }
+        );
 
     /// <summary>A file of the page's folder as the page itself names it.</summary>
-    private string FromEntry(string path) => string.Concat(Enumerable.Repeat("../", Shown.Entry!.Count(c => c == '/'))) + path;
+    private string FromEntry(string path) =>
+        string.Concat(Enumerable.Repeat("../", Shown.Entry!.Count(c => c == '/'))) + path;
 
     // Browsers send line ends as CR LF; the page keeps the ones that it has.
-    private static string AsBefore(string typed, string before) => before.Contains("\r\n", StringComparison.Ordinal) ? typed : typed.ReplaceLineEndings("\n");
+    private static string AsBefore(string typed, string before) =>
+        before.Contains("\r\n", StringComparison.Ordinal) ? typed : typed.ReplaceLineEndings("\n");
 }

@@ -9,8 +9,12 @@ public sealed class ExportModel(StepScreens screens, PageContext desk) : PageScr
 {
     public IActionResult OnGet()
     {
-        if (!Shown.IsHosted) return NotFound();
-        var files = Desk.Pages.Hashes(Shown.Id, Shown.Revision).Keys.Order(StringComparer.Ordinal).Select(path => Desk.Pages.File(Shown.Id, Shown.Revision, path)!);
+        if (!Shown.IsHosted)
+            return NotFound();
+        var files = Desk
+            .Pages.Hashes(Shown.Id, Shown.Revision)
+            .Keys.Order(StringComparer.Ordinal)
+            .Select(path => Desk.Pages.File(Shown.Id, Shown.Revision, path)!);
         return File(PageArchive.Write(files), "application/zip", $"{Shown.Slug}.zip");
     }
 }

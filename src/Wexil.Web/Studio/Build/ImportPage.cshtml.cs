@@ -17,16 +17,27 @@ public sealed class ImportPageModel(StepScreens screens, Imports imports, PageSt
 
     public IActionResult OnGet(string id)
     {
-        if (imports.Find(id) is not { } found || found.Step != Screen.Step.Id) return NotFound();
+        if (imports.Find(id) is not { } found || found.Step != Screen.Step.Id)
+            return NotFound();
         Import = found;
         Made = found.Result is { Page: var page } ? pages.Find(page) : null;
         return Page();
     }
 
     /// <summary>How far it is, for the bar.</summary>
-    public IActionResult OnGetProgress(string id) => imports.Find(id) is { } found && found.Step == Screen.Step.Id
-        ? new JsonResult(new { found.Progress.Done, found.Progress.Known, kilobytes = found.Progress.Bytes / 1024, found.Progress.Now, over = !found.IsUnderWay })
-        : NotFound();
+    public IActionResult OnGetProgress(string id) =>
+        imports.Find(id) is { } found && found.Step == Screen.Step.Id
+            ? new JsonResult(
+                new
+                {
+                    found.Progress.Done,
+                    found.Progress.Known,
+                    kilobytes = found.Progress.Bytes / 1024,
+                    found.Progress.Now,
+                    over = !found.IsUnderWay,
+                }
+            )
+            : NotFound();
 
     public IActionResult OnPostStop(string id)
     {

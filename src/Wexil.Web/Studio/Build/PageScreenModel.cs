@@ -14,7 +14,14 @@ namespace Wexil.Web.Studio.Build;
 public sealed record PageReview(PageChanges? Changes, WiringReport Wiring);
 
 /// <summary>What the screens of one page need to read.</summary>
-public sealed class PageContext(PageStore pages, DraftStore drafts, PreviewTickets tickets, VisitorsAddress visitors, Routes routes, FunnelStore funnels) : IDisposable
+public sealed class PageContext(
+    PageStore pages,
+    DraftStore drafts,
+    PreviewTickets tickets,
+    VisitorsAddress visitors,
+    Routes routes,
+    FunnelStore funnels
+) : IDisposable
 {
     private readonly MemoryCache _reviews = new(new MemoryCacheOptions { SizeLimit = 500 });
 
@@ -27,10 +34,12 @@ public sealed class PageContext(PageStore pages, DraftStore drafts, PreviewTicke
     public FunnelStore Funnels => funnels;
 
     /// <summary>Where a frame is shown a page.</summary>
-    public string Frame(Page page, PreviewUse use, int? version = null) => $"{visitors.Origin}/draft/{tickets.Issue(page.Id, use, version)}";
+    public string Frame(Page page, PreviewUse use, int? version = null) =>
+        $"{visitors.Origin}/draft/{tickets.Issue(page.Id, use, version)}";
 
     /// <summary>Where a file is to be seen, by the hash of what it holds.</summary>
-    public string Asset(string hash, string path) => $"{visitors.Origin}/a/{hash}/{Uri.EscapeDataString(path.Split('/')[^1])}";
+    public string Asset(string hash, string path) =>
+        $"{visitors.Origin}/a/{hash}/{Uri.EscapeDataString(path.Split('/')[^1])}";
 
     /// <summary>
     /// What a page as it stands differs in from the page it was cloned from (as visitors see that one), and how it is wired. Worked
@@ -40,20 +49,53 @@ public sealed class PageContext(PageStore pages, DraftStore drafts, PreviewTicke
     {
         string[] tills = [.. RouteStore.Tills(screen.Steps, step => Pages.Of(step.Id).Select(other => other.Outside))];
         var parent = page.Parent is { } id && Pages.Find(id) is { IsHosted: true } found ? found : null;
-        var key = string.Join('\n', [Drafts.Hash(page), $"{page.Id.Value} {page.Revision} {parent?.Id.Value} {parent?.Revision} {screen.Step.Slug} {screen.Step.Kind}", .. tills]);
-        if (_reviews.TryGetValue(key, out PageReview? known)) return known!;
+        var key = string.Join(
+            '\n',
+            [
+                Drafts.Hash(page),
+                $"{page.Id.Value} {page.Revision} {parent?.Id.Value} {parent?.Revision} {screen.Step.Slug} {screen.Step.Kind}",
+                .. tills,
+            ]
+        );
+        if (_reviews.TryGetValue(key, out PageReview? known))
+            return known!;
         var source = Drafts.Of(page).Source;
-        var changes = parent is null ? null
-            : PageDifferences.Between(Pages.Source(parent), source, FilesThatDiffer(Pages.Hashes(parent.Id, parent.Revision), parent.Entry!, Pages.Hashes(page.Id, page.Revision, withDraft: true), page.Entry!));
-        var review = new PageReview(changes, Wiring.Check(source, new(page.Slug, screen.Step.Slug, visitors.Origin, tills), screen.Step.Kind));
+        var changes = parent is null
+            ? null
+            : PageDifferences.Between(
+                Pages.Source(parent),
+                source,
+                FilesThatDiffer(
+                    Pages.Hashes(parent.Id, parent.Revision),
+                    parent.Entry!,
+                    Pages.Hashes(page.Id, page.Revision, withDraft: true),
+                    page.Entry!
+                )
+            );
+        var review = new PageReview(
+            changes,
+            Wiring.Check(source, new(page.Slug, screen.Step.Slug, visitors.Origin, tills), screen.Step.Kind)
+        );
         return _reviews.Set(key, review, new MemoryCacheEntryOptions { Size = 1 });
     }
 
     public void Dispose() => _reviews.Dispose();
 
     /// <summary>Files that both pages have under one name, holding something else. What one page has more is seen where it is used.</summary>
-    public static IEnumerable<string> FilesThatDiffer(IReadOnlyDictionary<string, string> before, string entryBefore, IReadOnlyDictionary<string, string> after, string entryAfter) =>
-        before.Where(file => file.Key != entryBefore && file.Key != entryAfter && after.TryGetValue(file.Key, out var hash) && hash != file.Value).Select(file => file.Key);
+    public static IEnumerable<string> FilesThatDiffer(
+        IReadOnlyDictionary<string, string> before,
+        string entryBefore,
+        IReadOnlyDictionary<string, string> after,
+        string entryAfter
+    ) =>
+        before
+            .Where(file =>
+                file.Key != entryBefore
+                && file.Key != entryAfter
+                && after.TryGetValue(file.Key, out var hash)
+                && hash != file.Value
+            )
+            .Select(file => file.Key);
 }
 
 /// <summary>A screen of one page of a step.</summary>
@@ -71,13 +113,16 @@ public abstract class PageScreenModel(StepScreens screens, PageContext desk) : S
     public Page? Parent => Shown.Parent is { } parent ? desk.Pages.Find(parent) : null;
 
     /// <summary>The address of a screen of this page.</summary>
-    public string Own(string screen = "") => Screen.Address($"build/{Shown.Slug}{(screen.Length == 0 ? "" : "/" + screen)}");
+    public string Own(string screen = "") =>
+        Screen.Address($"build/{Shown.Slug}{(screen.Length == 0 ? "" : "/" + screen)}");
 
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
         base.OnPageHandlerExecuting(context);
-        if (context.Result is not null) return;
+        if (context.Result is not null)
+            return;
         Shown = Screen.Pages.FirstOrDefault(page => page.Slug == (string)RouteData.Values["version"]!)!;
-        if (Shown is null) context.Result = NotFound();
+        if (Shown is null)
+            context.Result = NotFound();
     }
 }

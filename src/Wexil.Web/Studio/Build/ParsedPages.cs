@@ -15,7 +15,8 @@ public sealed class ParsedPages
         {
             for (var node = _pages.First; node is not null; node = node.Next)
             {
-                if (node.Value.Source != source) continue;
+                if (node.Value.Source != source)
+                    continue;
                 _pages.Remove(node);
                 _pages.AddFirst(node);
                 return node.Value;
@@ -25,7 +26,8 @@ public sealed class ParsedPages
         lock (_lock)
         {
             _pages.AddFirst(page);
-            if (_pages.Count > Kept) _pages.RemoveLast();
+            if (_pages.Count > Kept)
+                _pages.RemoveLast();
         }
         return page;
     }

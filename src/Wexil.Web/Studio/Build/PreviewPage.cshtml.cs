@@ -15,7 +15,10 @@ public sealed class PreviewPageModel(StepScreens screens, PageContext desk) : Pa
 
     public IActionResult OnGet()
     {
-        if (!Shown.IsHosted || (Version != 0 && Desk.Pages.Versions(Shown.Id).All(version => version.Number != Version))) return NotFound();
+        if (
+            !Shown.IsHosted || (Version != 0 && Desk.Pages.Versions(Shown.Id).All(version => version.Number != Version))
+        )
+            return NotFound();
         Frame = Desk.Frame(Shown, PreviewUse.Inspect, Version == 0 ? null : Version);
         return Page();
     }

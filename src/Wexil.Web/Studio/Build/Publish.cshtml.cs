@@ -18,14 +18,16 @@ public sealed class PublishModel(StepScreens screens, PageContext desk) : PageSc
 
     public IActionResult OnGet()
     {
-        if (!Shown.IsHosted) return NotFound();
+        if (!Shown.IsHosted)
+            return NotFound();
         Changes = PageDifferences.Between(Desk.Pages.Source(Shown), Desk.Drafts.Of(Shown).Source);
         return Page();
     }
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (!Shown.IsHosted) return NotFound();
+        if (!Shown.IsHosted)
+            return NotFound();
         if (!Shown.HasDraft)
         {
             Done = "Visitors see it as it is already: nothing was changed since it was published.";
@@ -35,7 +37,9 @@ public sealed class PublishModel(StepScreens screens, PageContext desk) : PageSc
         var note = (Note ?? "").Trim();
         await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, note.Length <= 200 ? note : note[..200]);
         Desk.Routes.Reload(Screen.Funnel.Id);
-        Done = tested ? $"{Format.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted before stays." : $"{Format.Quoted(Shown.Name)} is published.";
+        Done = tested
+            ? $"{Format.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted before stays."
+            : $"{Format.Quoted(Shown.Name)} is published.";
         return Redirect(Screen.Address("build"));
     }
 }

@@ -29,25 +29,46 @@ public sealed class SettingsModel(StepScreens screens, PageContext desk) : PageS
 
     public IActionResult OnGet()
     {
-        if (!Shown.IsHosted) return NotFound();
+        if (!Shown.IsHosted)
+            return NotFound();
         var settings = PageSettings.Read(Desk.Drafts.Of(Shown).Source);
-        (Title, Description, SharePicture, HeadCode, BodyCode, Indexed) = (settings.Title, settings.Description, settings.SharePicture, settings.HeadCode, settings.BodyCode, Shown.IsIndexed);
+        (Title, Description, SharePicture, HeadCode, BodyCode, Indexed) = (
+            settings.Title,
+            settings.Description,
+            settings.SharePicture,
+            settings.HeadCode,
+            settings.BodyCode,
+            Shown.IsIndexed
+        );
         return Page();
     }
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (!Shown.IsHosted) return NotFound();
+        if (!Shown.IsHosted)
+            return NotFound();
         Check(nameof(Title), Title, 300);
         Check(nameof(Description), Description, 1000);
         Check(nameof(HeadCode), HeadCode, MaxCodeLength);
         Check(nameof(BodyCode), BodyCode, MaxCodeLength);
-        if (!string.IsNullOrWhiteSpace(SharePicture) && !Uri.TryCreate(SharePicture.Trim(), UriKind.RelativeOrAbsolute, out _)) ModelState.AddModelError(nameof(SharePicture), "This is not an address.");
-        if (!ModelState.IsValid) return Page();
-        if (Indexed != Shown.IsIndexed) await Desk.Pages.SetIndexedAsync(Shown.Id, Indexed);
+        if (
+            !string.IsNullOrWhiteSpace(SharePicture)
+            && !Uri.TryCreate(SharePicture.Trim(), UriKind.RelativeOrAbsolute, out _)
+        )
+            ModelState.AddModelError(nameof(SharePicture), "This is not an address.");
+        if (!ModelState.IsValid)
+            return Page();
+        if (Indexed != Shown.IsIndexed)
+            await Desk.Pages.SetIndexedAsync(Shown.Id, Indexed);
         var draft = Desk.Drafts.Of(Shown);
-        var edited = PageEditor.Apply(draft.Source, new PageEdit.Settings(new(Line(Title), Line(Description), Line(SharePicture), Lines(HeadCode), Lines(BodyCode))));
-        if (edited.Source! != draft.Source) await Desk.Drafts.EditAsync(Shown, draft, edited.Source!, edited.Label);
+        var edited = PageEditor.Apply(
+            draft.Source,
+            new PageEdit.Settings(
+                new(Line(Title), Line(Description), Line(SharePicture), Lines(HeadCode), Lines(BodyCode))
+            )
+        );
+        if (edited.Source! != draft.Source)
+            await Desk.Drafts.EditAsync(Shown, draft, edited.Source!, edited.Label);
         Desk.Routes.Reload(Screen.Funnel.Id);
         Done = "The settings are in the draft. Visitors get them once you publish.";
         return Redirect(Own());
@@ -55,10 +76,12 @@ public sealed class SettingsModel(StepScreens screens, PageContext desk) : PageS
 
     private void Check(string field, string? value, int longest)
     {
-        if (value?.Length > longest) ModelState.AddModelError(field, $"At most {longest:N0} characters; this has {value.Length:N0}.");
+        if (value?.Length > longest)
+            ModelState.AddModelError(field, $"At most {longest:N0} characters; this has {value.Length:N0}.");
     }
 
-    private static string Line(string? value) => string.Join(' ', (value ?? "").Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+    private static string Line(string? value) =>
+        string.Join(' ', (value ?? "").Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
 
     private static string Lines(string? value) => (value ?? "").ReplaceLineEndings("\n").Trim();
 }

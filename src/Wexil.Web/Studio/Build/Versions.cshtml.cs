@@ -11,7 +11,8 @@ public sealed class VersionsModel(StepScreens screens, PageContext desk) : PageS
 
     public IActionResult OnGet()
     {
-        if (!Shown.IsHosted) return NotFound();
+        if (!Shown.IsHosted)
+            return NotFound();
         Versions = Desk.Pages.Versions(Shown.Id);
         return Page();
     }
@@ -19,7 +20,8 @@ public sealed class VersionsModel(StepScreens screens, PageContext desk) : PageS
     /// <summary>Makes an earlier version the draft; it is seen by visitors once it is published.</summary>
     public async Task<IActionResult> OnPostRestoreAsync(int number)
     {
-        if (!Shown.IsHosted || Desk.Pages.Versions(Shown.Id).All(version => version.Number != number)) return NotFound();
+        if (!Shown.IsHosted || Desk.Pages.Versions(Shown.Id).All(version => version.Number != number))
+            return NotFound();
         var draft = Desk.Drafts.Of(Shown);
         await Desk.Drafts.TakeFilesAsync(Shown, number);
         await Desk.Drafts.EditAsync(Shown, draft, Desk.Pages.Source(Shown, number), $"Version {number} brought back");

@@ -11,13 +11,30 @@ namespace Wexil.Web.Studio.Count;
 
 /// <summary>Two tests that ran side by side, crossed.</summary>
 /// <param name="Earned">What the visitors of each pair bought, by the pages' places; null while no order is known.</param>
-public sealed record Crossing(SplitTest First, string FirstStep, SplitTest Second, string SecondStep, InteractionTable Table, Func<int, int, long>? Earned, Func<SplitTest, int, string> Name)
+public sealed record Crossing(
+    SplitTest First,
+    string FirstStep,
+    SplitTest Second,
+    string SecondStep,
+    InteractionTable Table,
+    Func<int, int, long>? Earned,
+    Func<SplitTest, int, string> Name
+)
 {
-    public PairStanding? At(int first, int second) => Table.Pairs.FirstOrDefault(pair => pair.First == first && pair.Second == second);
+    public PairStanding? At(int first, int second) =>
+        Table.Pairs.FirstOrDefault(pair => pair.First == first && pair.Second == second);
 }
 
 /// <summary>Which page pulls best, and whether the numbers can be trusted.</summary>
-public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore tallies, PageStore pages, SettingStore settings, Segments segments, OwnerTime clock) : StepPageModel(screens)
+public sealed class CountModel(
+    StepScreens screens,
+    TestStore tests,
+    TallyStore tallies,
+    PageStore pages,
+    SettingStore settings,
+    Segments segments,
+    OwnerTime clock
+) : StepPageModel(screens)
 {
     public override string Stage => "count";
 
@@ -55,9 +72,11 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
     public bool IsMoney => By == "money" && Money.Count > 0;
 
     /// <summary>How often the goal that is looked at was met, and what that was worth, by page.</summary>
-    public IReadOnlyDictionary<PageId, (long Times, long Value)> Met { get; private set; } = new Dictionary<PageId, (long, long)>();
+    public IReadOnlyDictionary<PageId, (long Times, long Value)> Met { get; private set; } =
+        new Dictionary<PageId, (long, long)>();
 
-    public IReadOnlyDictionary<(PageId Page, StepId Step), long> Path { get; private set; } = new Dictionary<(PageId, StepId), long>();
+    public IReadOnlyDictionary<(PageId Page, StepId Step), long> Path { get; private set; } =
+        new Dictionary<(PageId, StepId), long>();
 
     public IReadOnlyDictionary<PageId, PageStay> Stays { get; private set; } = new Dictionary<PageId, PageStay>();
 
@@ -76,7 +95,9 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
     {
         var parts = new[]
         {
-            (by ?? By) is { Length: > 0 } what ? $"by={what}" : "", running ?? Running ? "running=true" : "", (segment ?? Segment) is var kind && kind != SegmentKind.Device ? $"segment={kind}" : "",
+            (by ?? By) is { Length: > 0 } what ? $"by={what}" : "",
+            running ?? Running ? "running=true" : "",
+            (segment ?? Segment) is var kind && kind != SegmentKind.Device ? $"segment={kind}" : "",
         };
         var query = string.Join('&', parts.Where(part => part.Length > 0));
         return Screen.Address("count") + (query.Length > 0 ? "?" + query : "");
@@ -87,41 +108,97 @@ public sealed class CountModel(StepScreens screens, TestStore tests, TallyStore 
 
     public void OnGet()
     {
-        if (Screen.Reading is not { } reading) return;
+        if (Screen.Reading is not { } reading)
+            return;
         Changes = ChangeLog.Of(tests.Changes(reading.Test.Id));
         Money = tallies.Money(reading.Test, settings.Currency);
         var goals = tallies.Goals(reading.Test.Id);
-        Goal = reading.Goals.FirstOrDefault(goal => !goal.IsMain && goal.Id.Value.ToString(System.Globalization.CultureInfo.InvariantCulture) == By);
-        Shown = Goal is { } other ? TestReader.By(reading, other, goals)
-            : IsBuyers ? TestReader.By(reading, tallies.MoneyByPhase(reading.Test.Id, settings.Currency).ToDictionary(money => money.Key, money => money.Value.Buyers), isLess: false, ("buyers", "buyer"))
+        Goal = reading.Goals.FirstOrDefault(goal =>
+            !goal.IsMain && goal.Id.Value.ToString(System.Globalization.CultureInfo.InvariantCulture) == By
+        );
+        Shown =
+            Goal is { } other ? TestReader.By(reading, other, goals)
+            : IsBuyers
+                ? TestReader.By(
+                    reading,
+                    tallies
+                        .MoneyByPhase(reading.Test.Id, settings.Currency)
+                        .ToDictionary(money => money.Key, money => money.Value.Buyers),
+                    isLess: false,
+                    ("buyers", "buyer")
+                )
             : reading.Standing;
-        if (!IsBuyers && (Goal ?? reading.Main) is { } shown) Met = goals.Where(tally => tally.Goal == shown.Id).GroupBy(tally => tally.Page).ToDictionary(group => group.Key, group => (group.Sum(tally => tally.Times), group.Sum(tally => tally.Value)));
+        if (!IsBuyers && (Goal ?? reading.Main) is { } shown)
+            Met = goals
+                .Where(tally => tally.Goal == shown.Id)
+                .GroupBy(tally => tally.Page)
+                .ToDictionary(
+                    group => group.Key,
+                    group => (group.Sum(tally => tally.Times), group.Sum(tally => tally.Value))
+                );
         Path = tallies.Path(reading.Test.Id);
         Stays = tallies.Stays(reading.Test.Id).ToDictionary(stay => stay.Page);
-        Time = TimeChart.Of(reading, tallies.PageBuckets(reading.Test.Id), settings.Zone, clock.Now, Running, IsMoney ? settings.Currency : null);
+        Time = TimeChart.Of(
+            reading,
+            tallies.PageBuckets(reading.Test.Id),
+            settings.Zone,
+            clock.Now,
+            Running,
+            IsMoney ? settings.Currency : null
+        );
         Weights = WeightsChart.Of(reading, clock);
-        Segmented = IsMoney ? SegmentView.Of(segments.Money(Screen, reading, Segment), settings.Currency) : SegmentView.Of(segments.Of(Screen, reading, Segment), reading.Words.Many);
+        Segmented = IsMoney
+            ? SegmentView.Of(segments.Money(Screen, reading, Segment), settings.Currency)
+            : SegmentView.Of(segments.Of(Screen, reading, Segment), reading.Words.Many);
         Ready = tests.Ready(reading.Test.Id);
         LeftOut = tallies.LeftOut(Screen.Step.Id).Values.Sum();
-        Apart = [.. tallies.Apart(reading.Test.Id).Select(arm => (Words(arm.Reason), pages.Find(arm.Page)!.Name, arm.Arm))];
-        Crossings = [.. tallies.Pairs(reading.Test.Id).Select(pair => Cross(tests.Find(pair.First)!, tests.Find(pair.Second)!, pair.Cells))];
+        Apart =
+        [
+            .. tallies.Apart(reading.Test.Id).Select(arm => (Words(arm.Reason), pages.Find(arm.Page)!.Name, arm.Arm)),
+        ];
+        Crossings =
+        [
+            .. tallies
+                .Pairs(reading.Test.Id)
+                .Select(pair => Cross(tests.Find(pair.First)!, tests.Find(pair.Second)!, pair.Cells)),
+        ];
     }
 
-    private Crossing Cross(SplitTest first, SplitTest second, IReadOnlyList<PairCell> cells) => new(
-        first, StepName(first), second, StepName(second),
-        InteractionTable.Of([.. first.Pages.Select(a => (IReadOnlyList<Arm>)[.. second.Pages.Select(b => cells.FirstOrDefault(cell => cell.First == a && cell.Second == b)?.Arm ?? default)])]),
-        cells.Any(cell => cell.Earned != 0) ? (a, b) => cells.FirstOrDefault(cell => cell.First == first.Pages[a] && cell.Second == second.Pages[b])?.Earned ?? 0 : null,
-        (test, i) => pages.Find(test.Pages[i])!.Name);
+    private Crossing Cross(SplitTest first, SplitTest second, IReadOnlyList<PairCell> cells) =>
+        new(
+            first,
+            StepName(first),
+            second,
+            StepName(second),
+            InteractionTable.Of([
+                .. first.Pages.Select(a =>
+                    (IReadOnlyList<Arm>)
+                        [
+                            .. second.Pages.Select(b =>
+                                cells.FirstOrDefault(cell => cell.First == a && cell.Second == b)?.Arm ?? default
+                            ),
+                        ]
+                ),
+            ]),
+            cells.Any(cell => cell.Earned != 0)
+                ? (a, b) =>
+                    cells.FirstOrDefault(cell => cell.First == first.Pages[a] && cell.Second == second.Pages[b])?.Earned
+                    ?? 0
+                : null,
+            (test, i) => pages.Find(test.Pages[i])!.Name
+        );
 
-    private string StepName(SplitTest test) => Screen.Steps.FirstOrDefault(step => step.Id == test.Step)?.Name ?? "a step put away";
+    private string StepName(SplitTest test) =>
+        Screen.Steps.FirstOrDefault(step => step.Id == test.Step)?.Name ?? "a step put away";
 
-    private static string Words(ExclusionReason reason) => reason switch
-    {
-        Wexil.Core.Visitors.ExclusionReason.Tied => "Sent there by a source that is tied to it",
-        Wexil.Core.Visitors.ExclusionReason.Affiliate => "Sent by affiliates, drawn from the pages open to them",
-        Wexil.Core.Visitors.ExclusionReason.Audience => "Do not take part",
-        Wexil.Core.Visitors.ExclusionReason.Share => "Left out by the share",
-        Wexil.Core.Visitors.ExclusionReason.Late => "Stayed, because Wexil did not answer in time",
-        _ => "Came while the test did not run",
-    };
+    private static string Words(ExclusionReason reason) =>
+        reason switch
+        {
+            Wexil.Core.Visitors.ExclusionReason.Tied => "Sent there by a source that is tied to it",
+            Wexil.Core.Visitors.ExclusionReason.Affiliate => "Sent by affiliates, drawn from the pages open to them",
+            Wexil.Core.Visitors.ExclusionReason.Audience => "Do not take part",
+            Wexil.Core.Visitors.ExclusionReason.Share => "Left out by the share",
+            Wexil.Core.Visitors.ExclusionReason.Late => "Stayed, because Wexil did not answer in time",
+            _ => "Came while the test did not run",
+        };
 }

@@ -8,19 +8,27 @@ namespace Wexil.Web.Studio.Count;
 /// <summary>Tells open screens that a test's numbers moved, as server-sent events; at most one waits for a slow reader.</summary>
 public sealed class LiveFeed
 {
-    private static readonly TimeSpan Heartbeat = TimeSpan.FromSeconds(20), Pause = TimeSpan.FromMilliseconds(250);
+    private static readonly TimeSpan Heartbeat = TimeSpan.FromSeconds(20),
+        Pause = TimeSpan.FromMilliseconds(250);
     private readonly ConcurrentDictionary<Channel<bool>, TestId> _readers = [];
 
-    public LiveFeed(Journal journal) => journal.Projected += projected =>
-    {
-        foreach (var (reader, test) in _readers)
-            if (projected.Tests.Contains(test)) reader.Writer.TryWrite(true);
-    };
+    public LiveFeed(Journal journal) =>
+        journal.Projected += projected =>
+        {
+            foreach (var (reader, test) in _readers)
+                if (projected.Tests.Contains(test))
+                    reader.Writer.TryWrite(true);
+        };
 
     public static async Task Answer(HttpContext http, long test, LiveFeed feed, IHostApplicationLifetime lifetime)
     {
-        using var ended = CancellationTokenSource.CreateLinkedTokenSource(http.RequestAborted, lifetime.ApplicationStopping);
-        var reader = Channel.CreateBounded<bool>(new BoundedChannelOptions(1) { FullMode = BoundedChannelFullMode.DropWrite });
+        using var ended = CancellationTokenSource.CreateLinkedTokenSource(
+            http.RequestAborted,
+            lifetime.ApplicationStopping
+        );
+        var reader = Channel.CreateBounded<bool>(
+            new BoundedChannelOptions(1) { FullMode = BoundedChannelFullMode.DropWrite }
+        );
         http.Response.ContentType = "text/event-stream";
         http.Response.Headers.CacheControl = "no-store";
         feed._readers[reader] = new TestId(test);
@@ -33,7 +41,8 @@ public sealed class LiveFeed
                 var moved = await Moved(reader.Reader, ended.Token);
                 await http.Response.WriteAsync(moved ? "event: moved\ndata: 1\n\n" : ": still here\n\n", ended.Token);
                 await http.Response.Body.FlushAsync(ended.Token);
-                if (moved) await Task.Delay(Pause, ended.Token);
+                if (moved)
+                    await Task.Delay(Pause, ended.Token);
             }
         }
         catch (OperationCanceledException)

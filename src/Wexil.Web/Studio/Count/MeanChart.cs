@@ -9,8 +9,11 @@ namespace Wexil.Web.Studio.Count;
 /// <summary>Earned per visitor of each page, drawn: the mean and its 95% interval by the normal approximation, on one scale.</summary>
 public sealed class MeanChart
 {
-    public const double Width = 860, RowHeight = 46, Top = 8;
-    private const double Left = 60, Right = 830;
+    public const double Width = 860,
+        RowHeight = 46,
+        Top = 8;
+    private const double Left = 60,
+        Right = 830;
 
     public sealed record Row(string Letter, double Base, double From, double Until, double Mean, string Words);
 
@@ -21,19 +24,42 @@ public sealed class MeanChart
     /// <param name="standing">The figures that the verdict rests on; null while nobody bought anything.</param>
     public MeanChart(RevenueResult? standing, IReadOnlyList<PageMoney> money, Currency currency)
     {
-        (RevenueSample Takings, double Low, double High)[] pages = [.. money.Select((page, i) =>
-        {
-            var takings = standing?.Pages[i].Standard ?? page.Takings;
-            var half = takings.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(takings.Variance / takings.Visitors);
-            return (takings, takings.Mean - half, takings.Mean + half);
-        })];
+        (RevenueSample Takings, double Low, double High)[] pages =
+        [
+            .. money.Select(
+                (page, i) =>
+                {
+                    var takings = standing?.Pages[i].Standard ?? page.Takings;
+                    var half =
+                        takings.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(takings.Variance / takings.Visitors);
+                    return (takings, takings.Mean - half, takings.Mean + half);
+                }
+            ),
+        ];
         var low = Math.Min(0, pages.Min(page => page.Low));
         var high = Math.Max(low + 1, pages.Max(page => page.High) * 1.05);
         double X(double value) => Left + (value - low) / (high - low) * (Right - Left);
-        Rows = [.. pages.Select((page, i) => new Row(
-            Mark.Letter(i), Top + (i + 1) * RowHeight - 14, X(page.Low), X(page.High), X(page.Takings.Mean),
-            $"{Mark.Letter(i)} {currency.Show((decimal)page.Takings.Mean)}, {currency.Show((decimal)page.Low)} to {currency.Show((decimal)page.High)}"))];
+        Rows =
+        [
+            .. pages.Select(
+                (page, i) =>
+                    new Row(
+                        Mark.Letter(i),
+                        Top + (i + 1) * RowHeight - 14,
+                        X(page.Low),
+                        X(page.High),
+                        X(page.Takings.Mean),
+                        $"{Mark.Letter(i)} {currency.Show((decimal)page.Takings.Mean)}, {currency.Show((decimal)page.Low)} to {currency.Show((decimal)page.High)}"
+                    )
+            ),
+        ];
         Height = Top + Rows.Count * RowHeight + 44;
-        Ticks = [.. Enumerable.Range(0, 6).Select(i => low + (high - low) * i / 5).Select(value => (X(value), currency.Show((decimal)value)))];
+        Ticks =
+        [
+            .. Enumerable
+                .Range(0, 6)
+                .Select(i => low + (high - low) * i / 5)
+                .Select(value => (X(value), currency.Show((decimal)value))),
+        ];
     }
 }

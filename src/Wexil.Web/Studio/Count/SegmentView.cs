@@ -18,15 +18,49 @@ public sealed record SegmentView(IReadOnlyList<SegmentViewRow> Rows, string Warn
     public static readonly SegmentView None = new([], "");
 
     public static SegmentView Of(SegmentTable<Arm> table, string many) =>
-        Of(table, $"{many} a page", Format.Percent, arm => $"{Format.Count(arm.Conversions)} of {Format.Count(arm.Visitors)}", arm => arm.Visitors);
+        Of(
+            table,
+            $"{many} a page",
+            Format.Percent,
+            arm => $"{Format.Count(arm.Conversions)} of {Format.Count(arm.Visitors)}",
+            arm => arm.Visitors
+        );
 
     public static SegmentView Of(SegmentTable<RevenueSample> table, Currency currency) =>
-        Of(table, "buyers a page of orders of about the same size", mean => currency.Show((decimal)mean), takings => $"{currency.Show((decimal)takings.Sum)} from {Format.Count(takings.Visitors)}", takings => takings.Visitors);
+        Of(
+            table,
+            "buyers a page of orders of about the same size",
+            mean => currency.Show((decimal)mean),
+            takings => $"{currency.Show((decimal)takings.Sum)} from {Format.Count(takings.Visitors)}",
+            takings => takings.Visitors
+        );
 
-    private static SegmentView Of<T>(SegmentTable<T> table, string least, Func<double, string> value, Func<T, string> counted, Func<T, long> visitors) => new(
-        [.. table.Rows.Select(row => new SegmentViewRow(row.Name, row.Visitors, [.. row.Cells.Select(cell => new SegmentViewCell(
-            visitors(cell.Sum) == 0 ? "–" : value(cell.Value), row.IsSmall ? counted(cell.Sum) : cell.Lift is { } lift ? Format.Lift(lift) : "control", cell.P <= SegmentTable.Alpha))], row.IsSmall))],
-        table.Comparisons == 0
-            ? $"Every group is small: with fewer than {AlwaysValidTest.MinConversions} {least}, differences here are luck until more have come."
-            : $"{Format.Count(table.Comparisons, "comparison", "comparisons")} made here. Whoever searches many groups finds something by chance; what is marked holds after allowing for all of them. Small groups are not compared.");
+    private static SegmentView Of<T>(
+        SegmentTable<T> table,
+        string least,
+        Func<double, string> value,
+        Func<T, string> counted,
+        Func<T, long> visitors
+    ) =>
+        new(
+            [
+                .. table.Rows.Select(row => new SegmentViewRow(
+                    row.Name,
+                    row.Visitors,
+                    [
+                        .. row.Cells.Select(cell => new SegmentViewCell(
+                            visitors(cell.Sum) == 0 ? "–" : value(cell.Value),
+                            row.IsSmall ? counted(cell.Sum)
+                                : cell.Lift is { } lift ? Format.Lift(lift)
+                                : "control",
+                            cell.P <= SegmentTable.Alpha
+                        )),
+                    ],
+                    row.IsSmall
+                )),
+            ],
+            table.Comparisons == 0
+                ? $"Every group is small: with fewer than {AlwaysValidTest.MinConversions} {least}, differences here are luck until more have come."
+                : $"{Format.Count(table.Comparisons, "comparison", "comparisons")} made here. Whoever searches many groups finds something by chance; what is marked holds after allowing for all of them. Small groups are not compared."
+        );
 }

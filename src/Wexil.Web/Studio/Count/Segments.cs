@@ -12,39 +12,75 @@ public sealed class Segments(TallyStore tallies, SourceStore sources)
 {
     public static IReadOnlyList<(SegmentKind Kind, string Words)> Kinds { get; } =
     [
-        (SegmentKind.Device, "Device"), (SegmentKind.Source, "Source"), (SegmentKind.Country, "Country"), (SegmentKind.Returning, "New or returning"), (SegmentKind.Weekday, "Weekday"),
+        (SegmentKind.Device, "Device"),
+        (SegmentKind.Source, "Source"),
+        (SegmentKind.Country, "Country"),
+        (SegmentKind.Returning, "New or returning"),
+        (SegmentKind.Weekday, "Weekday"),
     ];
 
     public SegmentTable<Arm> Of(StepScreen screen, TestReading reading, SegmentKind kind)
     {
         var isLess = reading.Main is { Goal.LessIsBetter: true };
-        var segments = Read(screen, reading, kind, tally => isLess ? new Arm(tally.Arm.Visitors, tally.Arm.Visitors - tally.Arm.Conversions) : tally.Arm);
-        return segments.Length == 0 ? new([], 0) : SegmentTable.Of(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);
+        var segments = Read(screen, reading, kind, tally =>
+            isLess ? new Arm(tally.Arm.Visitors, tally.Arm.Visitors - tally.Arm.Conversions) : tally.Arm
+        );
+        return segments.Length == 0
+            ? new([], 0)
+            : SegmentTable.Of(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);
     }
 
     /// <summary>The same by what each visitor brought.</summary>
     public SegmentTable<RevenueSample> Money(StepScreen screen, TestReading reading, SegmentKind kind)
     {
         var segments = Read(screen, reading, kind, tally => tally.Takings);
-        return segments.Length == 0 ? new([], 0) : SegmentTable.OfMoney(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);
+        return segments.Length == 0
+            ? new([], 0)
+            : SegmentTable.OfMoney(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);
     }
 
-    private Segment<T>[] Read<T>(StepScreen screen, TestReading reading, SegmentKind kind, Func<SegmentTally, T> what) where T : struct
+    private Segment<T>[] Read<T>(StepScreen screen, TestReading reading, SegmentKind kind, Func<SegmentTally, T> what)
+        where T : struct
     {
-        var names = kind == SegmentKind.Source ? sources.Of(screen.Funnel.Id).ToDictionary(source => source.Id.Value, source => source.Name) : [];
-        return [.. tallies.Segments(reading.Test.Id, kind).GroupBy(tally => tally.Value).Select(group =>
+        var names =
+            kind == SegmentKind.Source
+                ? sources.Of(screen.Funnel.Id).ToDictionary(source => source.Id.Value, source => source.Name)
+                : [];
+        return
+        [
+            .. tallies
+                .Segments(reading.Test.Id, kind)
+                .GroupBy(tally => tally.Value)
+                .Select(group =>
+                {
+                    var sums = group.ToDictionary(tally => (tally.Phase, tally.Page), what);
+                    return new Segment<T>(
+                        Name(kind, group.Key, names),
+                        [
+                            .. reading.Phases.Select(phase =>
+                                (IReadOnlyList<T>)
+                                    [.. reading.Test.Pages.Select(page => sums.GetValueOrDefault((phase.Id, page)))]
+                            ),
+                        ]
+                    );
+                }),
+        ];
+    }
+
+    private static string Name(SegmentKind kind, long value, Dictionary<long, string> sources) =>
+        kind switch
         {
-            var sums = group.ToDictionary(tally => (tally.Phase, tally.Page), what);
-            return new Segment<T>(Name(kind, group.Key, names), [.. reading.Phases.Select(phase => (IReadOnlyList<T>)[.. reading.Test.Pages.Select(page => sums.GetValueOrDefault((phase.Id, page)))])]);
-        })];
-    }
-
-    private static string Name(SegmentKind kind, long value, Dictionary<long, string> sources) => kind switch
-    {
-        SegmentKind.Device => ((Device)value).ToString(),
-        SegmentKind.Returning => value == 0 ? "New" : "Returning",
-        SegmentKind.Weekday => ((DayOfWeek)value).ToString(),
-        SegmentKind.Country => VisitorTraits.CountryOf(value) is { Length: 2 } code ? Names.Country(code) : "Not known",
-        _ => value switch { 0 => "No source named", SourceStore.Rest => "Many others", _ => sources.GetValueOrDefault(value, "A source taken out") },
-    };
+            SegmentKind.Device => ((Device)value).ToString(),
+            SegmentKind.Returning => value == 0 ? "New" : "Returning",
+            SegmentKind.Weekday => ((DayOfWeek)value).ToString(),
+            SegmentKind.Country => VisitorTraits.CountryOf(value) is { Length: 2 } code
+                ? Names.Country(code)
+                : "Not known",
+            _ => value switch
+            {
+                0 => "No source named",
+                SourceStore.Rest => "Many others",
+                _ => sources.GetValueOrDefault(value, "A source taken out"),
+            },
+        };
 }

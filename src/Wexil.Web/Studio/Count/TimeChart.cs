@@ -12,13 +12,22 @@ namespace Wexil.Web.Studio.Count;
 /// </summary>
 public sealed class TimeChart
 {
-    public const double Width = 860, Height = 250;
-    private const double Left = 52, Right = 846, Top = 12, Bottom = 214;
+    public const double Width = 860,
+        Height = 250;
+    private const double Left = 52,
+        Right = 846,
+        Top = 12,
+        Bottom = 214;
     private static readonly TimeSpan Young = TimeSpan.FromDays(3);
     private static readonly double[] NiceSteps = [1, 2, 5, 10];
 
     /// <summary>A page's line, in pieces where there are gaps, and the band around it.</summary>
-    public sealed record Line(string Letter, IReadOnlyList<string> Pieces, string Band, IReadOnlyList<(double X, double Y, string Words)> Dots);
+    public sealed record Line(
+        string Letter,
+        IReadOnlyList<string> Pieces,
+        string Band,
+        IReadOnlyList<(double X, double Y, string Words)> Dots
+    );
 
     /// <summary>Where a phase began; weights that follow the evidence are drawn by themselves.</summary>
     public sealed record Change(double X, int Number, string Words);
@@ -35,11 +44,22 @@ public sealed class TimeChart
     public string Words { get; private init; } = "";
 
     /// <param name="money">The owner's currency, to show what each visitor brought; null to show the rate.</param>
-    public static TimeChart? Of(TestReading reading, IReadOnlyList<PageBucket> buckets, TimeZoneInfo zone, DateTimeOffset now, bool isRunning, Currency? money)
+    public static TimeChart? Of(
+        TestReading reading,
+        IReadOnlyList<PageBucket> buckets,
+        TimeZoneInfo zone,
+        DateTimeOffset now,
+        bool isRunning,
+        Currency? money
+    )
     {
-        if (buckets.Count == 0) return null;
+        if (buckets.Count == 0)
+            return null;
         var isHourly = buckets[^1].From - buckets[0].From < Young;
-        DateTime Unit(DateTimeOffset moment) => TimeZoneInfo.ConvertTime(moment, zone).DateTime is var local && isHourly ? local.Date.AddHours(local.Hour) : local.Date;
+        DateTime Unit(DateTimeOffset moment) =>
+            TimeZoneInfo.ConvertTime(moment, zone).DateTime is var local && isHourly
+                ? local.Date.AddHours(local.Hour)
+                : local.Date;
         var step = isHourly ? TimeSpan.FromHours(1) : TimeSpan.FromDays(1);
         var (first, last) = (Unit(buckets[0].From), Unit(buckets[^1].From));
         var units = (int)Math.Round((last - first) / step) + 1;
@@ -47,32 +67,86 @@ public sealed class TimeChart
         foreach (var bucket in buckets)
         {
             var index = reading.Test.Pages.TakeWhile(own => own != bucket.Page).Count();
-            if (index == sums.Length) continue;
-            ref var sum = ref sums[index][Math.Clamp((int)Math.Round((Unit(bucket.From) - first) / step), 0, units - 1)];
-            sum = (sum.Arm + bucket.Arm, sum.Takings + new RevenueSample(bucket.Arm.Visitors, bucket.Earned, bucket.Squares));
+            if (index == sums.Length)
+                continue;
+            ref var sum = ref sums[index][
+                Math.Clamp((int)Math.Round((Unit(bucket.From) - first) / step), 0, units - 1)
+            ];
+            sum = (
+                sum.Arm + bucket.Arm,
+                sum.Takings + new RevenueSample(bucket.Arm.Visitors, bucket.Earned, bucket.Squares)
+            );
         }
         var isLess = reading.Main is { Goal.LessIsBetter: true };
         Arm Counted(Arm arm) => isLess ? new(arm.Visitors, arm.Visitors - arm.Conversions) : arm;
-        var points = isRunning ? Running(reading, buckets, bucket => Math.Clamp((int)Math.Round((Unit(bucket.From) - first) / step), 0, units - 1), units, Counted, money)
-            : [.. sums.Select(own => own.Select(sum => money is null ? Point.Of(Counted(sum.Arm)) : Point.Of(sum.Takings, money)).ToArray())];
+        var points = isRunning
+            ? Running(
+                reading,
+                buckets,
+                bucket => Math.Clamp((int)Math.Round((Unit(bucket.From) - first) / step), 0, units - 1),
+                units,
+                Counted,
+                money
+            )
+            :
+            [
+                .. sums.Select(own =>
+                    own.Select(sum => money is null ? Point.Of(Counted(sum.Arm)) : Point.Of(sum.Takings, money))
+                        .ToArray()
+                ),
+            ];
 
         var (low, high) = Bounds(points, isRunning);
         double X(double unit) => units == 1 ? (Left + Right) / 2 : Left + unit / (units - 1) * (Right - Left);
         double Y(double value) => Math.Clamp(Bottom - (value - low) / (high - low) * (Bottom - Top), Top, Bottom);
-        string Name(int unit) => (first + unit * step).ToString(isHourly ? "d MMM, HH:00" : "d MMM", System.Globalization.CultureInfo.InvariantCulture);
-        string Label(double value) => money is not null ? money.Show((decimal)value) : (value * 100).ToString(high - low < 0.02 ? "0.0#" : "0.#", System.Globalization.CultureInfo.InvariantCulture) + "%";
+        string Name(int unit) =>
+            (first + unit * step).ToString(
+                isHourly ? "d MMM, HH:00" : "d MMM",
+                System.Globalization.CultureInfo.InvariantCulture
+            );
+        string Label(double value) =>
+            money is not null
+                ? money.Show((decimal)value)
+                : (value * 100).ToString(
+                    high - low < 0.02 ? "0.0#" : "0.#",
+                    System.Globalization.CultureInfo.InvariantCulture
+                ) + "%";
 
-        var empty = Enumerable.Range(0, units).Where(unit => !buckets.Any(bucket => (int)Math.Round((Unit(bucket.From) - first) / step) == unit)).ToArray();
+        var empty = Enumerable
+            .Range(0, units)
+            .Where(unit => !buckets.Any(bucket => (int)Math.Round((Unit(bucket.From) - first) / step) == unit))
+            .ToArray();
         var every = Math.Max(1, (int)Math.Ceiling(units / 5.0));
         return new()
         {
             Lines = [.. points.Select((own, i) => Draw(Mark.Letter(i), own, isRunning, X, Y, Name))],
             IsHourly = isHourly,
-            Changes = [.. reading.Phases.Where(phase => phase.StartedAt <= now && !phase.Reason.StartsWith(AdaptiveWeights.Reason, StringComparison.Ordinal)).Select((phase, i) => new Change(X(Math.Clamp((Unit(phase.StartedAt) - first) / step, 0, units - 1)), i + 1, phase.Reason))],
+            Changes =
+            [
+                .. reading
+                    .Phases.Where(phase =>
+                        phase.StartedAt <= now
+                        && !phase.Reason.StartsWith(AdaptiveWeights.Reason, StringComparison.Ordinal)
+                    )
+                    .Select(
+                        (phase, i) =>
+                            new Change(
+                                X(Math.Clamp((Unit(phase.StartedAt) - first) / step, 0, units - 1)),
+                                i + 1,
+                                phase.Reason
+                            )
+                    ),
+            ],
             Gaps = [.. empty.Select(unit => (X(unit - 0.5), X(unit + 0.5)))],
             Values = [.. Ticks(low, high).Select(value => (Y(value), Label(value)))],
-            Times = [.. Enumerable.Range(0, units).Where(unit => unit % every == 0).Select(unit => (X(unit), Name(unit)))],
-            Words = string.Join("; ", points.Select((own, i) => $"{Mark.Letter(i)} {Array.FindLast(own, point => point.Visitors > 0).Words}")),
+            Times =
+            [
+                .. Enumerable.Range(0, units).Where(unit => unit % every == 0).Select(unit => (X(unit), Name(unit))),
+            ],
+            Words = string.Join(
+                "; ",
+                points.Select((own, i) => $"{Mark.Letter(i)} {Array.FindLast(own, point => point.Visitors > 0).Words}")
+            ),
         };
     }
 
@@ -80,7 +154,14 @@ public sealed class TimeChart
     /// The running totals. Where the split was changed they are standardized over the phases, as every other figure of the test is, so
     /// that the last point is the rate in the table.
     /// </summary>
-    private static Point[][] Running(TestReading reading, IReadOnlyList<PageBucket> buckets, Func<PageBucket, int> unitOf, int units, Func<Arm, Arm> counted, Currency? money)
+    private static Point[][] Running(
+        TestReading reading,
+        IReadOnlyList<PageBucket> buckets,
+        Func<PageBucket, int> unitOf,
+        int units,
+        Func<Arm, Arm> counted,
+        Currency? money
+    )
     {
         var (pages, control) = (reading.Test.Pages, reading.Standing.Facts.Control);
         var arms = reading.Phases.Select(_ => new Arm[pages.Count]).ToArray();
@@ -92,17 +173,46 @@ public sealed class TimeChart
             foreach (var bucket in byUnit[unit])
             {
                 var page = pages.TakeWhile(own => own != bucket.Page).Count();
-                if (page == pages.Count) continue;
+                if (page == pages.Count)
+                    continue;
                 var phase = Math.Max(0, reading.Phases.Count(started => started.StartedAt <= bucket.From) - 1);
                 arms[phase][page] += counted(bucket.Arm);
                 takings[phase][page] += new RevenueSample(bucket.Arm.Visitors, bucket.Earned, bucket.Squares);
             }
-            var rates = money is null ? PhaseStandardization.Rates(arms, control, [.. pages.Select((_, page) =>
-                page == control ? null : Phases.Difference(arms.Select(phase => new PhasePair(phase[control], phase[page]))))]) : [];
-            var means = money is not null ? PhaseStandardization.Means(takings, control, [.. pages.Select((_, page) =>
-                page == control ? null : Phases.DifferenceOfMeans(takings.Select(phase => (phase[control], phase[page]))))]) : [];
+            var rates = money is null
+                ? PhaseStandardization.Rates(
+                    arms,
+                    control,
+                    [
+                        .. pages.Select(
+                            (_, page) =>
+                                page == control
+                                    ? null
+                                    : Phases.Difference(
+                                        arms.Select(phase => new PhasePair(phase[control], phase[page]))
+                                    )
+                        ),
+                    ]
+                )
+                : [];
+            var means = money is not null
+                ? PhaseStandardization.Means(
+                    takings,
+                    control,
+                    [
+                        .. pages.Select(
+                            (_, page) =>
+                                page == control
+                                    ? null
+                                    : Phases.DifferenceOfMeans(takings.Select(phase => (phase[control], phase[page])))
+                        ),
+                    ]
+                )
+                : [];
             for (var page = 0; page < pages.Count; page++)
-                points[page][unit] = money is null ? Point.Of(arms.Aggregate(new Arm(), (sum, phase) => sum + phase[page]), rates[page]) : Point.Of(means[page], money);
+                points[page][unit] = money is null
+                    ? Point.Of(arms.Aggregate(new Arm(), (sum, phase) => sum + phase[page]), rates[page])
+                    : Point.Of(means[page], money);
         }
         return points;
     }
@@ -110,7 +220,11 @@ public sealed class TimeChart
     /// <summary>What the drawing has room for: from the lowest to the highest, without points of hardly any visitors.</summary>
     private static (double Low, double High) Bounds(Point[][] points, bool isRunning)
     {
-        var shown = points.SelectMany(own => own).Where(point => point.Visitors > 0).OrderBy(point => point.Visitors).ToArray();
+        var shown = points
+            .SelectMany(own => own)
+            .Where(point => point.Visitors > 0)
+            .OrderBy(point => point.Visitors)
+            .ToArray();
         // A day of three visitors says nothing, and would leave the others no room: its point stands at the edge.
         var usual = shown[shown.Length / 2].Visitors;
         shown = [.. shown.Where(point => point.Visitors >= usual / 4.0)];
@@ -119,14 +233,24 @@ public sealed class TimeChart
         {
             // The first hours' intervals would leave the lines no room.
             var settled = points.Select(own => own[^1]).Where(point => point.Visitors > 0).ToArray();
-            (low, high) = (Math.Min(settled.Min(own => own.Low), low), Math.Max(settled.Max(own => own.High), Math.Min(high, settled.Max(own => own.High) * 1.6)));
+            (low, high) = (
+                Math.Min(settled.Min(own => own.Low), low),
+                Math.Max(settled.Max(own => own.High), Math.Min(high, settled.Max(own => own.High) * 1.6))
+            );
         }
         var most = points.SelectMany(own => own).Max(point => point.Most);
         var room = (high - low) * 0.1 + most * 1e-4;
         return (Math.Max(0, low - room), Math.Min(most, high + room));
     }
 
-    private static Line Draw(string letter, Point[] own, bool isRunning, Func<double, double> x, Func<double, double> y, Func<int, string> name)
+    private static Line Draw(
+        string letter,
+        Point[] own,
+        bool isRunning,
+        Func<double, double> x,
+        Func<double, double> y,
+        Func<int, string> name
+    )
     {
         var pieces = new List<string>();
         var piece = new List<string>();
@@ -136,7 +260,8 @@ public sealed class TimeChart
         {
             if (own[i].Visitors == 0)
             {
-                if (piece.Count > 0) pieces.Add(string.Join(' ', piece));
+                if (piece.Count > 0)
+                    pieces.Add(string.Join(' ', piece));
                 piece.Clear();
                 continue;
             }
@@ -146,33 +271,58 @@ public sealed class TimeChart
                 upper.Add($"{Format.At(x(i))},{Format.At(y(own[i].High))}");
                 lower.Add($"{Format.At(x(i))},{Format.At(y(own[i].Low))}");
             }
-            else dots.Add((x(i), y(own[i].Value), $"{letter}, {name(i)}: {own[i].Words}"));
+            else
+                dots.Add((x(i), y(own[i].Value), $"{letter}, {name(i)}: {own[i].Words}"));
         }
-        if (piece.Count > 0) pieces.Add(string.Join(' ', piece));
+        if (piece.Count > 0)
+            pieces.Add(string.Join(' ', piece));
         lower.Reverse();
         return new(letter, pieces, string.Join(' ', upper.Concat(lower)), dots);
     }
 
     /// <summary>What a page had in a unit of time, with its 95% interval.</summary>
     /// <param name="Most">What the value can be at most.</param>
-    private readonly record struct Point(long Visitors, double Value, double Low, double High, double Most, string Words)
+    private readonly record struct Point(
+        long Visitors,
+        double Value,
+        double Low,
+        double High,
+        double Most,
+        string Words
+    )
     {
         public static Point Of(Arm arm) => Of(arm, StandardRate.From(arm));
 
         /// <param name="rate">The rate that is drawn; that of the sums, unless the split was changed.</param>
         public static Point Of(Arm arm, StandardRate rate)
         {
-            if (arm.Visitors == 0) return default;
+            if (arm.Visitors == 0)
+                return default;
             var interval = WilsonInterval.Of(rate);
-            return new(arm.Visitors, rate.Rate, interval.Low, interval.High, 1, $"{Format.Count(arm.Conversions)} of {Format.Count(arm.Visitors)}, {Format.Percent(rate.Rate)}");
+            return new(
+                arm.Visitors,
+                rate.Rate,
+                interval.Low,
+                interval.High,
+                1,
+                $"{Format.Count(arm.Conversions)} of {Format.Count(arm.Visitors)}, {Format.Percent(rate.Rate)}"
+            );
         }
 
         public static Point Of(RevenueSample takings, Currency currency)
         {
-            if (takings.Visitors == 0) return default;
+            if (takings.Visitors == 0)
+                return default;
             var half = Confidence.Z95 * Math.Sqrt(takings.Variance / takings.Visitors);
             var most = Math.Max(1, takings.Mean + half) * 2;
-            return new(takings.Visitors, takings.Mean, takings.Mean - half, takings.Mean + half, most, $"{currency.Show((decimal)takings.Sum)} from {Format.Count(takings.Visitors, "visitor", "visitors")}, {currency.Show((decimal)takings.Mean)} each");
+            return new(
+                takings.Visitors,
+                takings.Mean,
+                takings.Mean - half,
+                takings.Mean + half,
+                most,
+                $"{currency.Show((decimal)takings.Sum)} from {Format.Count(takings.Visitors, "visitor", "visitors")}, {currency.Show((decimal)takings.Mean)} each"
+            );
         }
     }
 
@@ -181,6 +331,7 @@ public sealed class TimeChart
         var rough = Math.Max(1e-9, (until - from) / 4);
         var power = Math.Pow(10, Math.Floor(Math.Log10(rough)));
         var step = power * NiceSteps.First(nice => nice * power >= rough);
-        for (var tick = Math.Ceiling(from / step) * step; tick <= until; tick += step) yield return tick;
+        for (var tick = Math.Ceiling(from / step) * step; tick <= until; tick += step)
+            yield return tick;
     }
 }

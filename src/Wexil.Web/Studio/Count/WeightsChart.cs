@@ -6,8 +6,12 @@ namespace Wexil.Web.Studio.Count;
 /// <summary>The weights of a test over time: a column for each phase, as wide as it was long.</summary>
 public sealed class WeightsChart
 {
-    public const double Width = 860, Height = 130;
-    private const double Left = 52, Right = 846, Top = 8, Bottom = 104;
+    public const double Width = 860,
+        Height = 130;
+    private const double Left = 52,
+        Right = 846,
+        Top = 8,
+        Bottom = 104;
 
     /// <summary>What a page had of the visitors in a phase.</summary>
     public sealed record Piece(string Letter, double X, double Y, double Width, double Height, int Percent);
@@ -21,7 +25,8 @@ public sealed class WeightsChart
     public static WeightsChart? Of(TestReading reading, OwnerTime clock)
     {
         Phase[] phases = [.. reading.Phases.Where(phase => phase.StartedAt < clock.Now)];
-        if (phases.Select(phase => phase.Weights).Distinct().Count() < 2) return null;
+        if (phases.Select(phase => phase.Weights).Distinct().Count() < 2)
+            return null;
         var (from, until) = (phases[0].StartedAt, End(phases[^1]));
         double X(DateTimeOffset moment) => Left + (moment - from) / (until - from) * (Right - Left);
         DateTimeOffset End(Phase phase) => phase.EndedAt is { } ended && ended < clock.Now ? ended : clock.Now;
@@ -32,7 +37,17 @@ public sealed class WeightsChart
             for (var page = 0; page < phase.Weights.Count; page++)
             {
                 var height = phase.Weights[page] / 100.0 * (Bottom - Top);
-                if (height > 0) pieces.Add(new(Mark.Letter(page), X(phase.StartedAt), y, Math.Max(0.5, X(End(phase)) - X(phase.StartedAt)), height, phase.Weights[page]));
+                if (height > 0)
+                    pieces.Add(
+                        new(
+                            Mark.Letter(page),
+                            X(phase.StartedAt),
+                            y,
+                            Math.Max(0.5, X(End(phase)) - X(phase.StartedAt)),
+                            height,
+                            phase.Weights[page]
+                        )
+                    );
                 y += height;
             }
         }

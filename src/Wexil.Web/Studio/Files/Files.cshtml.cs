@@ -11,7 +11,13 @@ using Page = Wexil.Core.Pages.Page;
 namespace Wexil.Web.Studio.Files;
 
 /// <summary>A file in the list: what it is, how large, where it is used.</summary>
-public sealed record FileLine(Asset Asset, string Name, string? Picture, IReadOnlyList<(Page Page, AssetUse Use)> Uses, bool IsUnused);
+public sealed record FileLine(
+    Asset Asset,
+    string Name,
+    string? Picture,
+    IReadOnlyList<(Page Page, AssetUse Use)> Uses,
+    bool IsUnused
+);
 
 /// <summary>The files of a funnel's pages, each stored once however many pages have it.</summary>
 public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.PageContext desk) : PageModel
@@ -26,7 +32,8 @@ public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.Pag
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
         Funnel = funnels.BySlug((string)RouteData.Values["funnel"]!)!;
-        if (Funnel is null) context.Result = NotFound();
+        if (Funnel is null)
+            context.Result = NotFound();
     }
 
     public void OnGet() => Lines = Read();
@@ -34,9 +41,17 @@ public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.Pag
     /// <summary>Clears files that no page uses.</summary>
     public async Task<IActionResult> OnPostClearAsync()
     {
-        var unused = Read().Where(line => line.IsUnused).SelectMany(line => line.Uses).Where(use => use.Use.State == AssetState.Draft).Select(use => (use.Page.Id, use.Use.Path)).ToArray();
+        var unused = Read()
+            .Where(line => line.IsUnused)
+            .SelectMany(line => line.Uses)
+            .Where(use => use.Use.State == AssetState.Draft)
+            .Select(use => (use.Page.Id, use.Use.Path))
+            .ToArray();
         var (files, bytes) = await assets.ClearAsync(unused);
-        Done = files == 0 ? "There was nothing to clear." : $"{Format.Count(files, "file", "files")} cleared, {Format.Count(bytes / 1024)} KB.";
+        Done =
+            files == 0
+                ? "There was nothing to clear."
+                : $"{Format.Count(files, "file", "files")} cleared, {Format.Count(bytes / 1024)} KB.";
         return RedirectToPage();
     }
 
@@ -44,14 +59,32 @@ public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.Pag
     {
         var pages = desk.Pages.All().ToDictionary(page => page.Id);
         var drafts = new Dictionary<PageId, string>();
-        string Draft(Page page) => drafts.TryGetValue(page.Id, out var source) ? source : drafts[page.Id] = desk.Drafts.Of(page).Source;
-        return [.. assets.Of(Funnel.Id).Select(asset =>
-        {
-            var uses = asset.Uses.Select(use => (Page: pages[use.Page], Use: use)).ToArray();
-            var name = asset.Uses[0].Path;
-            var picture = ContentTypes.Of(name)?.StartsWith("image/", StringComparison.Ordinal) == true ? desk.Asset(asset.Hash, name) : null;
-            // What was added to a draft and is not in it any more is used by nobody; earlier versions keep what they have.
-            return new FileLine(asset, name, picture, uses, uses.All(use => use.Use.State == AssetState.Draft && !Draft(use.Page).Contains(use.Use.Path, StringComparison.Ordinal)));
-        })];
+        string Draft(Page page) =>
+            drafts.TryGetValue(page.Id, out var source) ? source : drafts[page.Id] = desk.Drafts.Of(page).Source;
+        return
+        [
+            .. assets
+                .Of(Funnel.Id)
+                .Select(asset =>
+                {
+                    var uses = asset.Uses.Select(use => (Page: pages[use.Page], Use: use)).ToArray();
+                    var name = asset.Uses[0].Path;
+                    var picture =
+                        ContentTypes.Of(name)?.StartsWith("image/", StringComparison.Ordinal) == true
+                            ? desk.Asset(asset.Hash, name)
+                            : null;
+                    // What was added to a draft and is not in it any more is used by nobody; earlier versions keep what they have.
+                    return new FileLine(
+                        asset,
+                        name,
+                        picture,
+                        uses,
+                        uses.All(use =>
+                            use.Use.State == AssetState.Draft
+                            && !Draft(use.Page).Contains(use.Use.Path, StringComparison.Ordinal)
+                        )
+                    );
+                }),
+        ];
     }
 }

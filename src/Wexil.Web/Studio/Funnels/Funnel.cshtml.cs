@@ -9,7 +9,12 @@ public sealed class FunnelModel(FunnelStore funnels) : PageModel
 {
     public IActionResult OnGet(string funnel)
     {
-        if (funnels.BySlug(funnel) is not { } found) return NotFound();
-        return Redirect(funnels.Steps(found.Id).FirstOrDefault(step => !step.IsArchived) is { } first ? $"/f/{found.Slug}/{first.Slug}/build" : $"/f/{found.Slug}/steps/new");
+        if (funnels.BySlug(funnel) is not { } found)
+            return NotFound();
+        return Redirect(
+            funnels.Steps(found.Id).FirstOrDefault(step => !step.IsArchived) is { } first
+                ? $"/f/{found.Slug}/{first.Slug}/build"
+                : $"/f/{found.Slug}/steps/new"
+        );
     }
 }

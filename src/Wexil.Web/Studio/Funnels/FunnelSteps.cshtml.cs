@@ -14,7 +14,14 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Funnels;
 
 /// <summary>The order of a funnel's steps, where each leads, and what can be done with a step or with the whole funnel.</summary>
-public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestStore tests, TallyStore tallies, TypedAddress addresses, Routes routes) : PageModel
+public sealed class FunnelStepsModel(
+    FunnelStore funnels,
+    PageStore pages,
+    TestStore tests,
+    TallyStore tallies,
+    TypedAddress addresses,
+    Routes routes
+) : PageModel
 {
     private const int MaxNameLength = 80;
 
@@ -63,8 +70,10 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         var order = Steps.Select(step => step.Id).ToList();
         var at = order.IndexOf(new(id));
         var to = down ? at + 1 : at - 1;
-        if (at < 0) return NotFound();
-        if (to < 0 || to >= order.Count) return RedirectToPage();
+        if (at < 0)
+            return NotFound();
+        if (to < 0 || to >= order.Count)
+            return RedirectToPage();
         (order[at], order[to]) = (order[to], order[at]);
         await funnels.OrderAsync(Funnel.Id, order);
         routes.Reload(Funnel.Id);
@@ -74,10 +83,14 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
 
     public async Task<IActionResult> OnPostChangeAsync(long id, string? name, StepKind kind, long? yes, long? no)
     {
-        if (Find(id) is not { } step) return NotFound();
+        if (Find(id) is not { } step)
+            return NotFound();
         if (string.IsNullOrWhiteSpace(name) || name.Trim().Length > MaxNameLength)
         {
-            ModelState.AddModelError($"name-{id}", string.IsNullOrWhiteSpace(name) ? "Give the step a name." : $"At most {MaxNameLength} characters.");
+            ModelState.AddModelError(
+                $"name-{id}",
+                string.IsNullOrWhiteSpace(name) ? "Give the step a name." : $"At most {MaxNameLength} characters."
+            );
             return Page();
         }
         await funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
@@ -88,16 +101,19 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
 
     public async Task<IActionResult> OnPostCloneAsync(long id)
     {
-        if (Find(id) is not { } step) return NotFound();
+        if (Find(id) is not { } step)
+            return NotFound();
         var clone = await funnels.CloneStepAsync(step, $"{step.Name}, second");
         routes.Reload(Funnel.Id);
-        Done = $"{Format.Quoted(clone.Name)} stands behind it, with a link of its own: /go/{clone.Slug}. Its pages are clones that know where they came from.";
+        Done =
+            $"{Format.Quoted(clone.Name)} stands behind it, with a link of its own: /go/{clone.Slug}. Its pages are clones that know where they came from.";
         return RedirectToPage();
     }
 
     public async Task<IActionResult> OnPostArchiveAsync(long id, string? forward)
     {
-        if (Find(id) is not { } step) return NotFound();
+        if (Find(id) is not { } step)
+            return NotFound();
         if (Tested.Contains(step.Id))
         {
             ModelState.AddModelError($"archive-{id}", "A test runs on this step. Keep a page first.");
@@ -115,13 +131,16 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
         }
         await funnels.ArchiveStepAsync(step.Id, address?.AbsoluteUri);
         routes.Reload(Funnel.Id);
-        Done = address is null ? $"{Format.Quoted(step.Name)} is put away. Its link goes on showing its page." : $"{Format.Quoted(step.Name)} is put away. Its link leads to {address} now.";
+        Done = address is null
+            ? $"{Format.Quoted(step.Name)} is put away. Its link goes on showing its page."
+            : $"{Format.Quoted(step.Name)} is put away. Its link leads to {address} now.";
         return RedirectToPage();
     }
 
     public async Task<IActionResult> OnPostRestoreAsync(long id)
     {
-        if (Find(id) is not { } step) return NotFound();
+        if (Find(id) is not { } step)
+            return NotFound();
         await funnels.RestoreStepAsync(step.Id);
         routes.Reload(Funnel.Id);
         Done = $"{Format.Quoted(step.Name)} is back in its place.";
@@ -132,7 +151,12 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     {
         if (string.IsNullOrWhiteSpace(funnelName) || funnelName.Trim().Length > MaxNameLength)
         {
-            ModelState.AddModelError(nameof(funnelName), string.IsNullOrWhiteSpace(funnelName) ? "Give the funnel a name." : $"At most {MaxNameLength} characters.");
+            ModelState.AddModelError(
+                nameof(funnelName),
+                string.IsNullOrWhiteSpace(funnelName)
+                    ? "Give the funnel a name."
+                    : $"At most {MaxNameLength} characters."
+            );
             return Page();
         }
         await funnels.RenameAsync(Funnel.Id, funnelName.Trim());
@@ -143,7 +167,8 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     {
         var clone = await funnels.CloneAsync(Funnel, $"{Funnel.Name}, second", PageLinks.Rename);
         routes.Reload(Funnel.Id);
-        Done = $"This is a clone of {Format.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages they came from.";
+        Done =
+            $"This is a clone of {Format.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages they came from.";
         return Redirect($"/f/{clone.Slug}/steps");
     }
 
@@ -151,7 +176,9 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     {
         await funnels.ArchiveAsync(Funnel.Id, archived);
         routes.Reload(Funnel.Id);
-        Done = archived ? "The funnel is put away. Its links go on working, and its tests go on counting." : "The funnel is back.";
+        Done = archived
+            ? "The funnel is put away. Its links go on working, and its tests go on counting."
+            : "The funnel is back.";
         return RedirectToPage();
     }
 
@@ -160,13 +187,32 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     {
         var steps = Steps.ToList();
         int? Place(StepId? id) => steps.FindIndex(step => step.Id == id) is >= 0 and var place ? place : null;
-        var plan = new FunnelPlan(Funnel.Name, [.. steps.Select(step =>
-        {
-            var own = pages.Of(step.Id).ToList();
-            return new FunnelStep(step.Kind, step.Name, step.Slug, [.. own.Select(page => new FunnelPage(
-                page.Name, page.IsHosted ? new(Files(page), page.Entry!) : null, page.Outside, own.FindIndex(other => other.Id == page.Parent) is >= 0 and var parent ? parent : null, page.IsIndexed))],
-                Place(step.Yes), Place(step.No), Math.Max(0, own.FindIndex(page => page.Id == step.Page)));
-        })]);
+        var plan = new FunnelPlan(
+            Funnel.Name,
+            [
+                .. steps.Select(step =>
+                {
+                    var own = pages.Of(step.Id).ToList();
+                    return new FunnelStep(
+                        step.Kind,
+                        step.Name,
+                        step.Slug,
+                        [
+                            .. own.Select(page => new FunnelPage(
+                                page.Name,
+                                page.IsHosted ? new(Files(page), page.Entry!) : null,
+                                page.Outside,
+                                own.FindIndex(other => other.Id == page.Parent) is >= 0 and var parent ? parent : null,
+                                page.IsIndexed
+                            )),
+                        ],
+                        Place(step.Yes),
+                        Place(step.No),
+                        Math.Max(0, own.FindIndex(page => page.Id == step.Page))
+                    );
+                }),
+            ]
+        );
         return File(FunnelArchive.Write(plan), "application/zip", $"{Funnel.Slug}.zip");
     }
 
@@ -174,15 +220,23 @@ public sealed class FunnelStepsModel(FunnelStore funnels, PageStore pages, TestS
     public string LeadsTo(Step step)
     {
         var yes = FunnelPath.Yes(All, step)?.Name;
-        if (!step.Kind.AsksYesOrNo()) return yes is null ? "the end" : $"→ {yes}";
+        if (!step.Kind.AsksYesOrNo())
+            return yes is null ? "the end" : $"→ {yes}";
         return $"yes → {yes ?? "the end"}, no → {FunnelPath.No(All, step)?.Name ?? "the end"}";
     }
 
-    private List<PageFile> Files(Wexil.Core.Pages.Page page) => [.. pages.Hashes(page.Id, page.Revision).Keys.Order(StringComparer.Ordinal).Select(path => pages.File(page.Id, page.Revision, path)!)];
+    private List<PageFile> Files(Wexil.Core.Pages.Page page) =>
+        [
+            .. pages
+                .Hashes(page.Id, page.Revision)
+                .Keys.Order(StringComparer.Ordinal)
+                .Select(path => pages.File(page.Id, page.Revision, path)!),
+        ];
 
     private Step? Find(long id) => All.FirstOrDefault(step => step.Id.Value == id);
 
-    private StepId? Target(long? id, Step from) => id is { } to && Find(to) is { } step && step.Id != from.Id ? step.Id : null;
+    private StepId? Target(long? id, Step from) =>
+        id is { } to && Find(to) is { } step && step.Id != from.Id ? step.Id : null;
 
     private void Read()
     {

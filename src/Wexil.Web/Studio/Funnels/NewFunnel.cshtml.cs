@@ -29,13 +29,28 @@ public sealed class NewFunnelModel(FunnelStore funnels, Routes routes) : PageMod
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (string.IsNullOrWhiteSpace(Name)) ModelState.AddModelError(nameof(Name), "Give the funnel a name: the offer that it is for.");
-        if (!ModelState.IsValid) return Page();
+        if (string.IsNullOrWhiteSpace(Name))
+            ModelState.AddModelError(nameof(Name), "Give the funnel a name: the offer that it is for.");
+        if (!ModelState.IsValid)
+            return Page();
         var name = Name!.Trim();
-        if (StarterFunnel.Find(Starter) is not { } starter) return Redirect($"/f/{(await funnels.CreateAsync(name)).Slug}/steps/new");
+        if (StarterFunnel.Find(Starter) is not { } starter)
+            return Redirect($"/f/{(await funnels.CreateAsync(name)).Slug}/steps/new");
         var slug = Slug.From(name);
-        var made = await funnels.CreateAsync(name, [.. starter.Steps.Select((step, i) => new FunnelStep(
-            step.Page.Kind, step.Name, i == 0 ? slug : Slug.From($"{slug}-{Slug.From(step.Name)}"), [new(step.Page.Name, PageBundle.OneFile(step.Page.Html), null)]))]);
+        var made = await funnels.CreateAsync(
+            name,
+            [
+                .. starter.Steps.Select(
+                    (step, i) =>
+                        new FunnelStep(
+                            step.Page.Kind,
+                            step.Name,
+                            i == 0 ? slug : Slug.From($"{slug}-{Slug.From(step.Name)}"),
+                            [new(step.Page.Name, PageBundle.OneFile(step.Page.Html), null)]
+                        )
+                ),
+            ]
+        );
         routes.Reload();
         return Redirect($"/f/{made.Slug}");
     }
@@ -44,11 +59,14 @@ public sealed class NewFunnelModel(FunnelStore funnels, Routes routes) : PageMod
     public async Task<IActionResult> OnPostUploadAsync()
     {
         var limits = new ArchiveLimits();
-        if (Upload is not { Length: > 0 }) return Refuse("Choose the .zip of a funnel.");
-        if (Upload.Length > limits.TotalBytes) return Refuse($"The file is larger than {limits.TotalBytes >> 20} MB.");
+        if (Upload is not { Length: > 0 })
+            return Refuse("Choose the .zip of a funnel.");
+        if (Upload.Length > limits.TotalBytes)
+            return Refuse($"The file is larger than {limits.TotalBytes >> 20} MB.");
         await using var stream = Upload.OpenReadStream();
         var (plan, problem) = FunnelArchive.Read(stream, limits);
-        if (plan is null) return Refuse(problem!);
+        if (plan is null)
+            return Refuse(problem!);
         var name = string.IsNullOrWhiteSpace(Name) ? plan.Name : Name.Trim();
         var made = await funnels.CreateAsync(name, plan.WithFreeLinks(funnels.SlugTaken).Steps);
         routes.Reload();

@@ -31,7 +31,8 @@ public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAdd
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
         Funnel = funnels.BySlug((string)RouteData.Values["funnel"]!)!;
-        if (Funnel is null) context.Result = NotFound();
+        if (Funnel is null)
+            context.Result = NotFound();
     }
 
     /// <summary>While the link's name is typed: what is wrong with it, or null.</summary>
@@ -39,9 +40,12 @@ public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAdd
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (string.IsNullOrWhiteSpace(LinkName) && ModelState.IsValid) LinkName = Slug.Free(Slug.From(Name), funnels.SlugTaken);
-        if (Problem(LinkName) is { } problem) ModelState.AddModelError(nameof(LinkName), problem);
-        if (!ModelState.IsValid) return Page();
+        if (string.IsNullOrWhiteSpace(LinkName) && ModelState.IsValid)
+            LinkName = Slug.Free(Slug.From(Name), funnels.SlugTaken);
+        if (Problem(LinkName) is { } problem)
+            ModelState.AddModelError(nameof(LinkName), problem);
+        if (!ModelState.IsValid)
+            return Page();
         if (await funnels.AddStepAsync(Funnel.Id, Kind, Name.Trim(), LinkName!) is not { } step)
         {
             ModelState.AddModelError(nameof(LinkName), Problem(LinkName)!);
@@ -51,5 +55,6 @@ public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAdd
         return Redirect($"/f/{Funnel.Slug}/{step.Slug}/build");
     }
 
-    private string? Problem(string? name) => Slug.Problem(name) ?? (funnels.SlugTaken(name!) ? "Another step has this link already." : null);
+    private string? Problem(string? name) =>
+        Slug.Problem(name) ?? (funnels.SlugTaken(name!) ? "Another step has this link already." : null);
 }

@@ -16,7 +16,8 @@ public sealed record GoalFields(GoalForm Form, string Name, StepScreen Screen, C
 /// <summary>A goal as it is typed.</summary>
 public sealed class GoalForm
 {
-    private const int MaxNameLength = 80, MaxElementLength = 200;
+    private const int MaxNameLength = 80,
+        MaxElementLength = 200;
 
     public GoalKind Kind { get; set; } = GoalKind.OptIn;
     public string? Name { get; set; }
@@ -36,8 +37,12 @@ public sealed class GoalForm
     /// <summary>Which kinds are offered.</summary>
     public static IReadOnlyList<(GoalKind Kind, string Words)> Kinds { get; } =
     [
-        (GoalKind.OptIn, "Opt-in on a page hosted here"), (GoalKind.Sale, "Sale told by the till"), (GoalKind.Step, "Reaches a later step"), (GoalKind.Address, "Reaches an address"),
-        (GoalKind.Click, "Clicks on an element"), (GoalKind.Signal, "Signal from a page or a server"),
+        (GoalKind.OptIn, "Opt-in on a page hosted here"),
+        (GoalKind.Sale, "Sale told by the till"),
+        (GoalKind.Step, "Reaches a later step"),
+        (GoalKind.Address, "Reaches an address"),
+        (GoalKind.Click, "Clicks on an element"),
+        (GoalKind.Signal, "Signal from a page or a server"),
     ];
 
     /// <summary>Reads it, or says by the fields what is wrong; null then.</summary>
@@ -55,28 +60,49 @@ public sealed class GoalForm
                 break;
             case GoalKind.Address:
                 pattern = Pattern();
-                if (pattern.Problem() is { } problem) Wrong(nameof(Address), problem);
+                if (pattern.Problem() is { } problem)
+                    Wrong(nameof(Address), problem);
                 break;
-            case GoalKind.Click when element.Length is 0 or > MaxElementLength || new CssSelectorParser().ParseSelector(element) is null:
-                Wrong(nameof(Element), element.Length == 0 ? "Say what is clicked on: #order, .buy, a[href*=kit]." : "This is no CSS selector that a browser understands.");
+            case GoalKind.Click
+                when element.Length is 0 or > MaxElementLength
+                    || new CssSelectorParser().ParseSelector(element) is null:
+                Wrong(
+                    nameof(Element),
+                    element.Length == 0
+                        ? "Say what is clicked on: #order, .buy, a[href*=kit]."
+                        : "This is no CSS selector that a browser understands."
+                );
                 break;
         }
         long value = 0;
         if (!string.IsNullOrWhiteSpace(Value))
         {
-            if (currency.Parse(Value) is { } amount) value = amount;
-            else Wrong(nameof(Value), $"An amount such as {currency.Write(3900)}.");
+            if (currency.Parse(Value) is { } amount)
+                value = amount;
+            else
+                Wrong(nameof(Value), $"An amount such as {currency.Write(3900)}.");
         }
         int? window = null;
         if (!string.IsNullOrWhiteSpace(Window))
         {
-            if (int.TryParse(Window, NumberStyles.None, CultureInfo.InvariantCulture, out var days) && days is >= 1 and <= Goal.MaxWindowDays) window = days;
-            else Wrong(nameof(Window), $"A number of days from 1 to {Goal.MaxWindowDays}, or nothing.");
+            if (
+                int.TryParse(Window, NumberStyles.None, CultureInfo.InvariantCulture, out var days)
+                && days is >= 1 and <= Goal.MaxWindowDays
+            )
+                window = days;
+            else
+                Wrong(nameof(Window), $"A number of days from 1 to {Goal.MaxWindowDays}, or nothing.");
         }
-        string[] products = [.. (Products ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)];
-        if (products.Any(product => product.Length > SaleNotice.MaxNameLength)) Wrong(nameof(Products), $"A product’s name has at most {SaleNotice.MaxNameLength} characters.");
-        if (Name?.Trim().Length > MaxNameLength) Wrong(nameof(Name), $"At most {MaxNameLength} characters.");
-        if (state.ErrorCount > before) return null;
+        string[] products =
+        [
+            .. (Products ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries),
+        ];
+        if (products.Any(product => product.Length > SaleNotice.MaxNameLength))
+            Wrong(nameof(Products), $"A product’s name has at most {SaleNotice.MaxNameLength} characters.");
+        if (Name?.Trim().Length > MaxNameLength)
+            Wrong(nameof(Name), $"At most {MaxNameLength} characters.");
+        if (state.ErrorCount > before)
+            return null;
         return new Goal(Kind, Name?.Trim() is { Length: > 0 } name ? name : UsualName(screen, products, element))
         {
             Step = Kind == GoalKind.Step ? new StepId(Step!.Value) : null,
@@ -99,27 +125,42 @@ public sealed class GoalForm
     {
         var what = goal.Kind switch
         {
-            GoalKind.Step => $"reaches {Format.Quoted(screen.Steps.FirstOrDefault(step => step.Id == goal.Step)?.Name ?? "a step put away")}",
-            GoalKind.Address => $"reaches an address that {(goal.Address!.Match switch { AddressMatch.Exact => "is", AddressMatch.Begins => "begins with", _ => "the expression finds:" })} {goal.Address.Text}{(goal.Address.IgnoresCase ? ", capitals or not" : "")}",
-            GoalKind.OptIn => goal.Pages.Count == 0 ? "opts in on any page of the funnel" : $"opts in on {Format.Count(goal.Pages.Count, "chosen page", "chosen pages")}",
+            GoalKind.Step =>
+                $"reaches {Format.Quoted(screen.Steps.FirstOrDefault(step => step.Id == goal.Step)?.Name ?? "a step put away")}",
+            GoalKind.Address =>
+                $"reaches an address that {(goal.Address!.Match switch { AddressMatch.Exact => "is", AddressMatch.Begins => "begins with", _ => "the expression finds:" })} {goal.Address.Text}{(goal.Address.IgnoresCase ? ", capitals or not" : "")}",
+            GoalKind.OptIn => goal.Pages.Count == 0
+                ? "opts in on any page of the funnel"
+                : $"opts in on {Format.Count(goal.Pages.Count, "chosen page", "chosen pages")}",
             GoalKind.Sale => goal.Products.Count == 0 ? "buys anything" : $"buys {string.Join(" or ", goal.Products)}",
             GoalKind.Click => $"clicks on {goal.Element}",
             _ => "a signal comes",
         };
-        var worth = goal.ValueComes ? "worth what comes with it" : goal.Value > 0 ? $"worth {currency.Show(goal.Value)}" : null;
-        return string.Join(", ", new[]
-        {
-            what, goal.WindowDays is { } days ? $"within {Format.Count(days, "day", "days")}" : null, goal.EveryTime ? "each time" : null, worth, goal.LessIsBetter ? "less is better" : null,
-        }.OfType<string>());
+        var worth =
+            goal.ValueComes ? "worth what comes with it"
+            : goal.Value > 0 ? $"worth {currency.Show(goal.Value)}"
+            : null;
+        return string.Join(
+            ", ",
+            new[]
+            {
+                what,
+                goal.WindowDays is { } days ? $"within {Format.Count(days, "day", "days")}" : null,
+                goal.EveryTime ? "each time" : null,
+                worth,
+                goal.LessIsBetter ? "less is better" : null,
+            }.OfType<string>()
+        );
     }
 
-    private string UsualName(StepScreen screen, string[] products, string element) => Kind switch
-    {
-        GoalKind.OptIn => "Opt-in",
-        GoalKind.Sale => products.Length > 0 ? $"Sale of {products[0]}" : "Sale",
-        GoalKind.Step => screen.Steps.First(step => step.Id.Value == Step).Name,
-        GoalKind.Address => Address!.Trim() is { Length: > 60 } text ? text[..60] : Address.Trim(),
-        GoalKind.Click => $"Click on {(element.Length > 50 ? element[..50] : element)}",
-        _ => "Signal",
-    };
+    private string UsualName(StepScreen screen, string[] products, string element) =>
+        Kind switch
+        {
+            GoalKind.OptIn => "Opt-in",
+            GoalKind.Sale => products.Length > 0 ? $"Sale of {products[0]}" : "Sale",
+            GoalKind.Step => screen.Steps.First(step => step.Id.Value == Step).Name,
+            GoalKind.Address => Address!.Trim() is { Length: > 60 } text ? text[..60] : Address.Trim(),
+            GoalKind.Click => $"Click on {(element.Length > 50 ? element[..50] : element)}",
+            _ => "Signal",
+        };
 }

@@ -8,7 +8,13 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Goals;
 
 /// <summary>What counts in a test, besides the goal that its verdict goes by.</summary>
-public sealed class GoalsModel(StepScreens screens, GoalStore goals, SettingStore settings, VisitorsAddress visitors, Routes routes) : StepPageModel(screens)
+public sealed class GoalsModel(
+    StepScreens screens,
+    GoalStore goals,
+    SettingStore settings,
+    VisitorsAddress visitors,
+    Routes routes
+) : StepPageModel(screens)
 {
     public override string Stage => "count";
 
@@ -26,21 +32,30 @@ public sealed class GoalsModel(StepScreens screens, GoalStore goals, SettingStor
     /// <summary>Where a goal's signal is told.</summary>
     public string Signal(TestGoalRow goal) => $"{visitors.Origin}/signal/{goal.Key}";
 
-    public void OnGet()
-    {
-    }
+    public void OnGet() { }
 
     public async Task<IActionResult> OnPostAddAsync()
     {
-        if (Screen.Open is not { } open) return Redirect(Screen.Address("goals"));
-        if (Form.Read(ModelState, nameof(Form), Screen, Currency) is not { } goal) return Page();
+        if (Screen.Open is not { } open)
+            return Redirect(Screen.Address("goals"));
+        if (Form.Read(ModelState, nameof(Form), Screen, Currency) is not { } goal)
+            return Page();
         if (await goals.AddAsync(open.Test.Id, goal))
         {
             routes.Reload(Screen.Funnel.Id);
-            Done = $"“{goal.Name}” counts from now on." + (open.Standing.Total.Visitors == 0 ? "" : " Visitors who came before may have done it unseen, so they are left out of it: a new phase has begun.");
+            Done =
+                $"“{goal.Name}” counts from now on."
+                + (
+                    open.Standing.Total.Visitors == 0
+                        ? ""
+                        : " Visitors who came before may have done it unseen, so they are left out of it: a new phase has begun."
+                );
             return Redirect(Screen.Address("goals"));
         }
-        ModelState.AddModelError($"{nameof(Form)}.{nameof(Form.Name)}", $"A test has at most {GoalStore.MaxPerTest} goals. Take one out first.");
+        ModelState.AddModelError(
+            $"{nameof(Form)}.{nameof(Form.Name)}",
+            $"A test has at most {GoalStore.MaxPerTest} goals. Take one out first."
+        );
         return Page();
     }
 
@@ -48,8 +63,10 @@ public sealed class GoalsModel(StepScreens screens, GoalStore goals, SettingStor
     public IActionResult OnPostTry()
     {
         ModelState.Clear();
-        if (Form.Pattern().Problem() is { } problem) ModelState.AddModelError($"{nameof(Form)}.{nameof(Form.Address)}", problem);
-        else Tried = Form.Pattern().Judge(TryAddress?.Trim() ?? "");
+        if (Form.Pattern().Problem() is { } problem)
+            ModelState.AddModelError($"{nameof(Form)}.{nameof(Form.Address)}", problem);
+        else
+            Tried = Form.Pattern().Judge(TryAddress?.Trim() ?? "");
         Form.Kind = GoalKind.Address;
         return Page();
     }

@@ -17,16 +17,35 @@ public sealed class JumpModel(FunnelStore funnels, PageStore pages) : PageModel
     public IActionResult OnGet()
     {
         var words = Q.Trim();
-        var slug = words.Contains("/go/", StringComparison.Ordinal) ? words[(words.LastIndexOf("/go/", StringComparison.Ordinal) + 4)..] : words;
+        var slug = words.Contains("/go/", StringComparison.Ordinal)
+            ? words[(words.LastIndexOf("/go/", StringComparison.Ordinal) + 4)..]
+            : words;
         var all = funnels.Every();
         bool Fits(string name) => words.Length > 0 && name.Contains(words, StringComparison.OrdinalIgnoreCase);
-        Hits = [.. funnels.AllSteps().SelectMany(step =>
-        {
-            var funnel = all[step.Funnel];
-            var address = $"/f/{funnel.Slug}/{step.Slug}/build";
-            var own = Fits(step.Name) || Fits(step.Slug) || step.Slug == slug || Fits(funnel.Name) ? new[] { new Hit(address, step.Name, $"step of {funnel.Name}, /go/{step.Slug}") } : [];
-            return own.Concat(pages.Of(step.Id).Where(page => Fits(page.Name) || page.Slug == slug).Select(page => new Hit(page.IsHosted ? $"{address}/{page.Slug}" : address, page.Name, $"page of {step.Name}")));
-        })];
+        Hits =
+        [
+            .. funnels
+                .AllSteps()
+                .SelectMany(step =>
+                {
+                    var funnel = all[step.Funnel];
+                    var address = $"/f/{funnel.Slug}/{step.Slug}/build";
+                    var own =
+                        Fits(step.Name) || Fits(step.Slug) || step.Slug == slug || Fits(funnel.Name)
+                            ? new[] { new Hit(address, step.Name, $"step of {funnel.Name}, /go/{step.Slug}") }
+                            : [];
+                    return own.Concat(
+                        pages
+                            .Of(step.Id)
+                            .Where(page => Fits(page.Name) || page.Slug == slug)
+                            .Select(page => new Hit(
+                                page.IsHosted ? $"{address}/{page.Slug}" : address,
+                                page.Name,
+                                $"page of {step.Name}"
+                            ))
+                    );
+                }),
+        ];
         return Hits is [var only] ? Redirect(only.Address) : Page();
     }
 }

@@ -12,7 +12,11 @@ public sealed record PastTest(IReadOnlyList<string> Letters, int? Kept, string N
 public sealed class HistoryChart
 {
     public const double Width = 860;
-    private const double Left = 20, Right = 840, Top = 18, LevelHeight = 34, ThinHeight = 22;
+    private const double Left = 20,
+        Right = 840,
+        Top = 18,
+        LevelHeight = 34,
+        ThinHeight = 22;
 
     /// <summary>A stretch of a page's line.</summary>
     public sealed record Line(string Tone, string Path, bool IsKept, bool IsOver);
@@ -56,11 +60,20 @@ public sealed class HistoryChart
                 lines.Add(new(better, Branch(fork, y, up, until), false, false));
                 Losers(test, kept, y, fork, until);
                 (y, tone) = (up, better);
-                lines.Add(new(tone, $"M{At(until)} {At(y)}H{At(i + 1 < tests.Count ? from + slot : Right)}", true, false));
+                lines.Add(
+                    new(tone, $"M{At(until)} {At(y)}H{At(i + 1 < tests.Count ? from + slot : Right)}", true, false)
+                );
                 continue;
             }
             Losers(test, 0, y, fork, until);
-            lines.Add(new(tone, $"M{At(from)} {At(y)}H{At(test.Kept is null ? Right : i + 1 < tests.Count ? from + slot : Right)}", true, test.Kept is null));
+            lines.Add(
+                new(
+                    tone,
+                    $"M{At(from)} {At(y)}H{At(test.Kept is null ? Right : i + 1 < tests.Count ? from + slot : Right)}",
+                    true,
+                    test.Kept is null
+                )
+            );
         }
         (Lines, Ends, Labels) = (lines, ends, labels);
 
@@ -69,16 +82,19 @@ public sealed class HistoryChart
             var below = 0;
             for (var page = 1; page < test.Letters.Count; page++)
             {
-                if (page == kept) continue;
+                if (page == kept)
+                    continue;
                 var down = level + ++below * ThinHeight;
                 var own = test.Letters[page].ToLowerInvariant();
                 lines.Add(new(own, Branch(fork, level, down, until), false, false));
-                if (test.Kept is not null) ends.Add((until, down, own));
+                if (test.Kept is not null)
+                    ends.Add((until, down, own));
             }
         }
     }
 
-    private static string Branch(double x, double from, double to, double until) => $"M{At(x)} {At(from)}C{At(x + 14)} {At(from)} {At(x + 14)} {At(to)} {At(x + 30)} {At(to)}H{At(until)}";
+    private static string Branch(double x, double from, double to, double until) =>
+        $"M{At(x)} {At(from)}C{At(x + 14)} {At(from)} {At(x + 14)} {At(to)} {At(x + 30)} {At(to)}H{At(until)}";
 
     private static string At(double place) => Format.At(place);
 }

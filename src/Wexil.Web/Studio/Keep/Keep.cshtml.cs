@@ -14,7 +14,17 @@ public sealed record ReportLinks(TestId Test, IReadOnlyList<SharedLink> Links, s
 
 /// <summary>Ends a test by keeping a page, takes it back, and shows what was decided before.</summary>
 public sealed class KeepModel(
-    StepScreens screens, VerdictStore verdicts, TestStore tests, PageStore pages, VerdictRecorder keeper, KeptGains gains, OwnerMail mail, OwnerTime clock, VisitorsAddress visitors, Routes routes) : StepPageModel(screens)
+    StepScreens screens,
+    VerdictStore verdicts,
+    TestStore tests,
+    PageStore pages,
+    VerdictRecorder keeper,
+    KeptGains gains,
+    OwnerMail mail,
+    OwnerTime clock,
+    VisitorsAddress visitors,
+    Routes routes
+) : StepPageModel(screens)
 {
     /// <param name="Gain">What the page brought more; null where it was the control, or where that is not known.</param>
     public sealed record Row(VerdictLine Line, string PageName, GainLine? Gain);
@@ -34,12 +44,23 @@ public sealed class KeepModel(
     public string? MadeFor { get; set; }
 
     /// <summary>The links by which a test's report is read.</summary>
-    public ReportLinks Reports(TestId test) => new(test, tests.Reports.Of(test.Value), MadeFor == test.Value.ToString(System.Globalization.CultureInfo.InvariantCulture) ? MadeReport : null, (int)tests.Reports.Lasts.TotalDays);
+    public ReportLinks Reports(TestId test) =>
+        new(
+            test,
+            tests.Reports.Of(test.Value),
+            MadeFor == test.Value.ToString(System.Globalization.CultureInfo.InvariantCulture) ? MadeReport : null,
+            (int)tests.Reports.Lasts.TotalDays
+        );
 
     public const int MaxLearnedLength = 2000;
 
     /// <summary>The verdict that can be taken back.</summary>
-    public Row? Standing => !Screen.IsOpen && History is [{ Line.Stands: true } newest, ..] && newest.Line.Test.Id == Screen.Reading!.Test.Id ? newest : null;
+    public Row? Standing =>
+        !Screen.IsOpen
+        && History is [{ Line.Stands: true } newest, ..]
+        && newest.Line.Test.Id == Screen.Reading!.Test.Id
+            ? newest
+            : null;
 
     [BindProperty]
     public long Kept { get; set; }
@@ -99,7 +120,12 @@ public sealed class KeepModel(
         }
         await keeper.KeepAsync(running, page.Id, VerdictStore.ByHand);
         routes.Reload(Screen.Funnel.Id);
-        await mail.TellAsync($"kept {running.Test.Id.Value}", $"Kept: {page.Name}", $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Verdict.Sentence}", Screen.Address("keep"));
+        await mail.TellAsync(
+            $"kept {running.Test.Id.Value}",
+            $"Kept: {page.Name}",
+            $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Verdict.Sentence}",
+            Screen.Address("keep")
+        );
         Done = $"{Format.Quoted(page.Name)} is kept. /go/{Screen.Step.Slug} shows it to everybody from now on.";
         return Redirect(Screen.Address("keep"));
     }
@@ -108,7 +134,9 @@ public sealed class KeepModel(
     {
         var taken = Screen.Reading is { Test: { IsOpen: false } test } && await verdicts.TakeBackAsync(test.Id);
         routes.Reload(Screen.Funnel.Id);
-        Done = taken ? "Taken back: the test runs on in a new phase. Visitors who came meanwhile stay out of it." : "There is nothing to take back any more.";
+        Done = taken
+            ? "Taken back: the test runs on in a new phase. Visitors who came meanwhile stay out of it."
+            : "There is nothing to take back any more.";
         return Redirect(Screen.Address("keep"));
     }
 
@@ -118,21 +146,28 @@ public sealed class KeepModel(
         LoadHistory();
         if (Standing is not { } standing || pages.Find(standing.Line.Verdict.Page) is not { IsHosted: true } kept)
         {
-            Done = Standing is null ? "Nothing is kept here at the moment." : "The kept page is an outside one: change a copy of it there, and add that here.";
+            Done = Standing is null
+                ? "Nothing is kept here at the moment."
+                : "The kept page is an outside one: change a copy of it there, and add that here.";
             return Redirect(Screen.Address(Standing is null ? "keep" : "build"));
         }
         var names = Screen.Pages.Select(page => page.Name).ToHashSet();
-        var name = Enumerable.Range(2, 1000).Select(round => $"{kept.Name}, round {round}").First(free => !names.Contains(free));
+        var name = Enumerable
+            .Range(2, 1000)
+            .Select(round => $"{kept.Name}, round {round}")
+            .First(free => !names.Contains(free));
         var clone = pages.Find(await pages.CloneAsync(kept, name))!;
         routes.Reload(Screen.Funnel.Id);
-        Done = $"The next round: {Format.Quoted(kept.Name)} is the control, and this is its clone. Change one thing, publish, and start the test on Send; the share can begin low.";
+        Done =
+            $"The next round: {Format.Quoted(kept.Name)} is the control, and this is its clone. Change one thing, publish, and start the test on Send; the share can begin low.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }
 
     /// <summary>Writes down what a test of this step taught.</summary>
     public async Task<IActionResult> OnPostLearnedAsync(long test, string? learned)
     {
-        if (Own(test) is not { } own) return NotFound();
+        if (Own(test) is not { } own)
+            return NotFound();
         var words = (learned ?? "").ReplaceLineEndings("\n").Trim();
         if (words.Length > MaxLearnedLength)
         {
@@ -151,29 +186,43 @@ public sealed class KeepModel(
 
     public async Task<IActionResult> OnPostReportAsync(long test)
     {
-        if (Own(test) is not { } own) return NotFound();
-        (MadeReport, MadeFor) = ($"{visitors.Origin}/report/{await tests.Reports.MakeAsync(own.Id.Value)}", test.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        if (Own(test) is not { } own)
+            return NotFound();
+        (MadeReport, MadeFor) = (
+            $"{visitors.Origin}/report/{await tests.Reports.MakeAsync(own.Id.Value)}",
+            test.ToString(System.Globalization.CultureInfo.InvariantCulture)
+        );
         return Redirect(Screen.Address("keep") + $"#report-{test}");
     }
 
     public async Task<IActionResult> OnPostWithdrawAsync(long test, long link)
     {
-        if (Own(test) is not { } own) return NotFound();
+        if (Own(test) is not { } own)
+            return NotFound();
         await tests.Reports.WithdrawAsync(own.Id.Value, link);
         Done = "Withdrawn: the link opens nothing any more.";
         return Redirect(Screen.Address("keep") + $"#report-{test}");
     }
 
-    private SplitTest? Own(long test) => tests.Find(new(test)) is { } found && found.Step == Screen.Step.Id ? found : null;
+    private SplitTest? Own(long test) =>
+        tests.Find(new(test)) is { } found && found.Step == Screen.Step.Id ? found : null;
 
     private void LoadRule()
     {
         LoadHistory();
-        if (Screen.Open is not { } running) return;
+        if (Screen.Open is not { } running)
+            return;
         Rule = RuleForm.Of(running.Test.Rule);
-        if (running.Test.Rule.By == KeepBy.Hand) return;
+        if (running.Test.Rule.By == KeepBy.Hand)
+            return;
         var days = (clock.Local(clock.Now) - clock.Local(running.Test.StartedAt)).TotalDays;
-        Decides = running.Test.Rule.Decide(running.Standing, running.Money, running.Test.Weights, days, clock.Today) switch
+        Decides = running.Test.Rule.Decide(
+            running.Standing,
+            running.Money,
+            running.Test.Weights,
+            days,
+            clock.Today
+        ) switch
         {
             RuleDecision.Wait wait => wait.Why,
             RuleDecision.Keep keep => $"At the next full hour {keep.Page.Letter} is kept: {keep.Why}",
@@ -185,11 +234,39 @@ public sealed class KeepModel(
     {
         var own = verdicts.Of(Screen.Step.Id);
         var gained = gains.Of(own).ToDictionary(line => line.Verdict.Id);
-        History = [.. own.Select(verdict => new Row(new(verdict, tests.Find(verdict.Test)!), pages.Find(verdict.Page)!.Name, gained.GetValueOrDefault(verdict.Id)))];
-        List<PastTest> past = [.. History.Select(row => row.Line).Where(line => line.Stands).Take(MaxDrawn).Reverse().Select(line => new PastTest(
-            [.. line.Evidence.Pages.Select(page => page.Letter)], line.Place, line.Test.Name, $"{line.Result}, {Format.Count(line.Visitors, "visitor", "visitors")}"))];
-        if (past.Count == 0) return;
-        if (Screen.Open is { } open) past.Add(new([.. open.Standing.Pages.Select(page => page.Page.Letter)], null, open.Test.Name, $"now, {Format.Count(open.Standing.Total.Visitors, "visitor", "visitors")}"));
+        History =
+        [
+            .. own.Select(verdict => new Row(
+                new(verdict, tests.Find(verdict.Test)!),
+                pages.Find(verdict.Page)!.Name,
+                gained.GetValueOrDefault(verdict.Id)
+            )),
+        ];
+        List<PastTest> past =
+        [
+            .. History
+                .Select(row => row.Line)
+                .Where(line => line.Stands)
+                .Take(MaxDrawn)
+                .Reverse()
+                .Select(line => new PastTest(
+                    [.. line.Evidence.Pages.Select(page => page.Letter)],
+                    line.Place,
+                    line.Test.Name,
+                    $"{line.Result}, {Format.Count(line.Visitors, "visitor", "visitors")}"
+                )),
+        ];
+        if (past.Count == 0)
+            return;
+        if (Screen.Open is { } open)
+            past.Add(
+                new(
+                    [.. open.Standing.Pages.Select(page => page.Page.Letter)],
+                    null,
+                    open.Test.Name,
+                    $"now, {Format.Count(open.Standing.Total.Visitors, "visitor", "visitors")}"
+                )
+            );
         Drawn = new(past);
     }
 

@@ -9,8 +9,10 @@ namespace Wexil.Web.Studio.Keep;
 /// <summary>By what a test is judged and when a page is kept by itself, as it is typed.</summary>
 public sealed class RuleForm
 {
-    private const int MaxDays = 365, MaxConversions = 100_000;
-    private const long MinVisitors = 100, MaxVisitors = 100_000_000;
+    private const int MaxDays = 365,
+        MaxConversions = 100_000;
+    private const long MinVisitors = 100,
+        MaxVisitors = 100_000_000;
 
     public bool OnMoney { get; set; }
     public KeepBy By { get; set; }
@@ -22,18 +24,19 @@ public sealed class RuleForm
     public bool RestsLosers { get; set; }
     public string? Visitors { get; set; }
 
-    public static RuleForm Of(KeepRule rule) => new()
-    {
-        OnMoney = rule.OnMoney,
-        By = rule.By,
-        Sureness = Percent(rule.Sureness),
-        Conversions = rule.Conversions.ToString(CultureInfo.InvariantCulture),
-        Days = rule.Days.ToString(CultureInfo.InvariantCulture),
-        Latest = rule.Latest?.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
-        LeaderAtLatest = rule.LeaderAtLatest,
-        RestsLosers = rule.RestsLosers,
-        Visitors = rule.Visitors.ToString(CultureInfo.InvariantCulture),
-    };
+    public static RuleForm Of(KeepRule rule) =>
+        new()
+        {
+            OnMoney = rule.OnMoney,
+            By = rule.By,
+            Sureness = Percent(rule.Sureness),
+            Conversions = rule.Conversions.ToString(CultureInfo.InvariantCulture),
+            Days = rule.Days.ToString(CultureInfo.InvariantCulture),
+            Latest = rule.Latest?.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
+            LeaderAtLatest = rule.LeaderAtLatest,
+            RestsLosers = rule.RestsLosers,
+            Visitors = rule.Visitors.ToString(CultureInfo.InvariantCulture),
+        };
 
     /// <summary>Reads it, or says by the fields what is wrong; null then.</summary>
     public KeepRule? Read(ModelStateDictionary state, string prefix, DateOnly today)
@@ -41,21 +44,54 @@ public sealed class RuleForm
         var rule = new KeepRule(By, OnMoney) { LeaderAtLatest = LeaderAtLatest, RestsLosers = RestsLosers };
         if (By == KeepBy.Sure)
         {
-            if (!double.TryParse(Sureness?.Trim().TrimEnd('%'), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var percent) || percent is < KeepRule.MinSureness * 100 or > KeepRule.MaxSureness * 100)
-                Wrong(nameof(Sureness), $"From {Percent(KeepRule.MinSureness)} to {Percent(KeepRule.MaxSureness)} percent.");
-            if (!Whole(Conversions, AlwaysValidTest.MinConversions, MaxConversions, out var conversions)) Wrong(nameof(Conversions), $"A whole number, {AlwaysValidTest.MinConversions} or more: below it no call is made.");
-            if (!Whole(Days, 1, MaxDays, out var days)) Wrong(nameof(Days), $"Whole days, from 1 to {MaxDays}.");
+            if (
+                !double.TryParse(
+                    Sureness?.Trim().TrimEnd('%'),
+                    NumberStyles.AllowDecimalPoint,
+                    CultureInfo.InvariantCulture,
+                    out var percent
+                ) || percent is < KeepRule.MinSureness * 100 or > KeepRule.MaxSureness * 100
+            )
+                Wrong(
+                    nameof(Sureness),
+                    $"From {Percent(KeepRule.MinSureness)} to {Percent(KeepRule.MaxSureness)} percent."
+                );
+            if (!Whole(Conversions, AlwaysValidTest.MinConversions, MaxConversions, out var conversions))
+                Wrong(
+                    nameof(Conversions),
+                    $"A whole number, {AlwaysValidTest.MinConversions} or more: below it no call is made."
+                );
+            if (!Whole(Days, 1, MaxDays, out var days))
+                Wrong(nameof(Days), $"Whole days, from 1 to {MaxDays}.");
             DateOnly? latest = null;
             if (!string.IsNullOrWhiteSpace(Latest))
             {
-                if (DateOnly.TryParseExact(Latest, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day) && day > today) latest = day;
-                else Wrong(nameof(Latest), "A day to come, such as 2026-12-24; or nothing.");
+                if (
+                    DateOnly.TryParseExact(
+                        Latest,
+                        "yyyy-MM-dd",
+                        CultureInfo.InvariantCulture,
+                        DateTimeStyles.None,
+                        out var day
+                    )
+                    && day > today
+                )
+                    latest = day;
+                else
+                    Wrong(nameof(Latest), "A day to come, such as 2026-12-24; or nothing.");
             }
-            rule = rule with { Sureness = percent / 100, Conversions = (int)conversions, Days = (int)days, Latest = latest };
+            rule = rule with
+            {
+                Sureness = percent / 100,
+                Conversions = (int)conversions,
+                Days = (int)days,
+                Latest = latest,
+            };
         }
         else if (By == KeepBy.Visitors)
         {
-            if (!Whole(Visitors, MinVisitors, MaxVisitors, out var visitors)) Wrong(nameof(Visitors), $"A whole number, {MinVisitors} or more.");
+            if (!Whole(Visitors, MinVisitors, MaxVisitors, out var visitors))
+                Wrong(nameof(Visitors), $"A whole number, {MinVisitors} or more.");
             rule = rule with { Visitors = visitors };
         }
         return state.IsValid ? rule : null;
@@ -69,14 +105,28 @@ public sealed class RuleForm
         var by = rule.OnMoney ? "Judged by earned per visitor" : "Judged by the main goal";
         return rule.By switch
         {
-            KeepBy.Sure => $"{by}; kept by itself when {Percent(rule.Sureness)}% sure, after {Format.Count(rule.Days, "day", "days")} and {Format.Count(rule.Conversions)} conversions on each page"
-                + (rule.Latest is { } latest ? $", on {Format.Day(latest)} at the latest ({(rule.LeaderAtLatest ? "whichever is ahead" : "the control stays")})" : "") + (rule.RestsLosers ? "; losers rest" : ""),
+            KeepBy.Sure =>
+                $"{by}; kept by itself when {Percent(rule.Sureness)}% sure, after {Format.Count(rule.Days, "day", "days")} and {Format.Count(rule.Conversions)} conversions on each page"
+                    + (
+                        rule.Latest is { } latest
+                            ? $", on {Format.Day(latest)} at the latest ({(rule.LeaderAtLatest ? "whichever is ahead" : "the control stays")})"
+                            : ""
+                    )
+                    + (rule.RestsLosers ? "; losers rest" : ""),
             KeepBy.Visitors => $"{by}; whichever is ahead is kept after {Format.Count(rule.Visitors)} visitors",
             _ => $"{by}; kept by hand",
         };
     }
 
-    private static bool Whole(string? written, long least, long most, out long number) => long.TryParse(written?.Replace(",", "", StringComparison.Ordinal).Trim(), NumberStyles.None, CultureInfo.InvariantCulture, out number) && number >= least && number <= most;
+    private static bool Whole(string? written, long least, long most, out long number) =>
+        long.TryParse(
+            written?.Replace(",", "", StringComparison.Ordinal).Trim(),
+            NumberStyles.None,
+            CultureInfo.InvariantCulture,
+            out number
+        )
+        && number >= least
+        && number <= most;
 
     private static string Percent(double share) => (share * 100).ToString("0.#", CultureInfo.InvariantCulture);
 }

@@ -16,8 +16,18 @@ namespace Wexil.Web.Studio.Keep;
 /// tests' rules; lets weights follow the evidence; and tells the owner what changed.
 /// </summary>
 public sealed class TestMonitor(
-    TestStore tests, FunnelStore funnels, TestReader reader, LookStore looks, VerdictRecorder keeper, SettingStore settings, OwnerMail mail, Routes routes,
-    BackgroundProblems problems, TimeProvider time, ILogger<TestMonitor> logger) : RegularWork("Checking running tests", problems, time, logger)
+    TestStore tests,
+    FunnelStore funnels,
+    TestReader reader,
+    LookStore looks,
+    VerdictRecorder keeper,
+    SettingStore settings,
+    OwnerMail mail,
+    Routes routes,
+    BackgroundProblems problems,
+    TimeProvider time,
+    ILogger<TestMonitor> logger
+) : RegularWork("Checking running tests", problems, time, logger)
 {
     public const string ByRule = "by its rule";
 
@@ -50,20 +60,32 @@ public sealed class TestMonitor(
         var changed = false;
         foreach (var test in tests.Open())
         {
-            await EachAsync($"look {test.Id.Value}", $"Checking the test “{test.Name}”", async () =>
-            {
-                var before = last.TryGetValue(test.Id, out var known) ? known.Stood : null;
-                var (look, isChanged) = await LookAtAsync(test, before, steps, every);
-                seen.Add(look);
-                changed |= isChanged;
-            }, stop);
+            await EachAsync(
+                $"look {test.Id.Value}",
+                $"Checking the test “{test.Name}”",
+                async () =>
+                {
+                    var before = last.TryGetValue(test.Id, out var known) ? known.Stood : null;
+                    var (look, isChanged) = await LookAtAsync(test, before, steps, every);
+                    seen.Add(look);
+                    changed |= isChanged;
+                },
+                stop
+            );
         }
-        if (seen.Count > 0) await looks.SaveAsync(seen);
-        if (changed) routes.Reload();
+        if (seen.Count > 0)
+            await looks.SaveAsync(seen);
+        if (changed)
+            routes.Reload();
         await mail.TellOnMondayAsync(() => tests.Open().Select(test => reader.Read(test, steps)));
     }
 
-    private async Task<(TestLook Look, bool IsChanged)> LookAtAsync(SplitTest test, string? before, IReadOnlyList<Step> steps, IReadOnlyDictionary<FunnelId, Funnel> every)
+    private async Task<(TestLook Look, bool IsChanged)> LookAtAsync(
+        SplitTest test,
+        string? before,
+        IReadOnlyList<Step> steps,
+        IReadOnlyDictionary<FunnelId, Funnel> every
+    )
     {
         var now = Time.GetUtcNow();
         var state = test.StateAt(now);
@@ -72,71 +94,158 @@ public sealed class TestMonitor(
         var stood = isDecidable ? $"{state}: {reading.Verdict.Kind}" : state.ToString();
         var address = $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/";
         var decision = isDecidable ? Decide(test, reading, now) : null;
-        var look = new TestLook(test.Id, Past(test, reading, onMoney: false), Past(test, reading, onMoney: true), stood, BaseEarned(test, reading)) { SeenRate = test.SeenRate is null ? reading.SeenRate : null };
-        if (before != stood) await TellAsync(test, reading, state, before, decision, address);
+        var look = new TestLook(
+            test.Id,
+            Past(test, reading, onMoney: false),
+            Past(test, reading, onMoney: true),
+            stood,
+            BaseEarned(test, reading)
+        )
+        {
+            SeenRate = test.SeenRate is null ? reading.SeenRate : null,
+        };
+        if (before != stood)
+            await TellAsync(test, reading, state, before, decision, address);
         return (look, decision is not null && await FollowAsync(test, reading, state, decision, address));
     }
 
     protected override Task WorkAsync(CancellationToken stop) => LookAsync(stop);
 
     /// <summary>Until the next full hour.</summary>
-    protected override TimeSpan Rest() => TimeSpan.FromHours(1) - TimeSpan.FromTicks(Time.GetUtcNow().Ticks % TimeSpan.TicksPerHour);
+    protected override TimeSpan Rest() =>
+        TimeSpan.FromHours(1) - TimeSpan.FromTicks(Time.GetUtcNow().Ticks % TimeSpan.TicksPerHour);
 
     private IReadOnlyDictionary<PageId, PastLooks> Past(SplitTest test, TestReading reading, bool onMoney)
     {
         var past = looks.Past(test.Id, onMoney);
-        var compared = onMoney ? reading.Money?.Pages.Select(page => (page.Page, page.AgainstControl)) ?? [] : reading.Standing.Pages.Select(page => (page.Page, page.AgainstControl));
-        return compared.Where(page => page.AgainstControl?.Raw is not null).ToDictionary(page => page.Page.Id, page => past.GetValueOrDefault(page.Page.Id, PastLooks.None).With(page.AgainstControl!));
+        var compared = onMoney
+            ? reading.Money?.Pages.Select(page => (page.Page, page.AgainstControl)) ?? []
+            : reading.Standing.Pages.Select(page => (page.Page, page.AgainstControl));
+        return compared
+            .Where(page => page.AgainstControl?.Raw is not null)
+            .ToDictionary(
+                page => page.Page.Id,
+                page => past.GetValueOrDefault(page.Page.Id, PastLooks.None).With(page.AgainstControl!)
+            );
     }
 
     /// <summary>Fixed at the first look that sees enough, so that the rule does not move with what it judges.</summary>
     private static double? BaseEarned(SplitTest test, TestReading reading) =>
-        test.BaseEarned is null && reading.Money is { } money && money.Pages.All(page => page.Total.EffectiveBuyers >= AlwaysValidTest.MinConversions) ? money.Control.Total.Mean : null;
+        test.BaseEarned is null
+        && reading.Money is { } money
+        && money.Pages.All(page => page.Total.EffectiveBuyers >= AlwaysValidTest.MinConversions)
+            ? money.Control.Total.Mean
+            : null;
 
     private RuleDecision Decide(SplitTest test, TestReading reading, DateTimeOffset now)
     {
-        var (localNow, localStart) = (TimeZoneInfo.ConvertTime(now, settings.Zone).DateTime, TimeZoneInfo.ConvertTime(test.StartedAt, settings.Zone).DateTime);
-        return test.Rule.Decide(reading.Standing, reading.Money, test.Weights, (localNow - localStart).TotalDays, DateOnly.FromDateTime(localNow));
+        var (localNow, localStart) = (
+            TimeZoneInfo.ConvertTime(now, settings.Zone).DateTime,
+            TimeZoneInfo.ConvertTime(test.StartedAt, settings.Zone).DateTime
+        );
+        return test.Rule.Decide(
+            reading.Standing,
+            reading.Money,
+            test.Weights,
+            (localNow - localStart).TotalDays,
+            DateOnly.FromDateTime(localNow)
+        );
     }
 
-    private async Task<bool> FollowAsync(SplitTest test, TestReading reading, TestState state, RuleDecision decision, string address)
+    private async Task<bool> FollowAsync(
+        SplitTest test,
+        TestReading reading,
+        TestState state,
+        RuleDecision decision,
+        string address
+    )
     {
         switch (decision)
         {
             case RuleDecision.Keep keep:
                 // Decided a moment ago by somebody else: the link is to follow that all the same.
-                if (!await keeper.KeepAsync(reading, keep.Page.Id, ByRule)) return true;
-                await mail.TellAsync($"kept {test.Id.Value}", $"Kept: {keep.Page.Name}", $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. {keep.Why}\nEverybody sees it from now on; one click takes it back.", address + "keep");
+                if (!await keeper.KeepAsync(reading, keep.Page.Id, ByRule))
+                    return true;
+                await mail.TellAsync(
+                    $"kept {test.Id.Value}",
+                    $"Kept: {keep.Page.Name}",
+                    $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. {keep.Why}\nEverybody sees it from now on; one click takes it back.",
+                    address + "keep"
+                );
                 return true;
             case RuleDecision.Rest rest:
-                var resting = rest.Pages.Select(page => reading.Standing.Pages.TakeWhile(own => own.Page.Id != page.Id).Count()).ToArray();
-                await tests.FollowAsync(test.Id, test.Weights.Without(resting), "its rule", $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} {(rest.Pages.Count == 1 ? "rests" : "rest")}: {rest.Why}");
+                var resting = rest
+                    .Pages.Select(page => reading.Standing.Pages.TakeWhile(own => own.Page.Id != page.Id).Count())
+                    .ToArray();
+                await tests.FollowAsync(
+                    test.Id,
+                    test.Weights.Without(resting),
+                    "its rule",
+                    $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} {(rest.Pages.Count == 1 ? "rests" : "rest")}: {rest.Why}"
+                );
                 return true;
         }
-        if (test.Sending.Turns != Allocation.Lean || state != TestState.Running || reading.Standing.Pages.Any(page => page.Total.Visitors == 0)) return false;
-        var chances = test.Rule.OnMoney && reading.Money is { } money ? money.Pages.Select(page => page.ChanceBest) : reading.Standing.Pages.Select(page => page.ChanceBest);
+        if (
+            test.Sending.Turns != Allocation.Lean
+            || state != TestState.Running
+            || reading.Standing.Pages.Any(page => page.Total.Visitors == 0)
+        )
+            return false;
+        var chances =
+            test.Rule.OnMoney && reading.Money is { } money
+                ? money.Pages.Select(page => page.ChanceBest)
+                : reading.Standing.Pages.Select(page => page.ChanceBest);
         var weights = AdaptiveWeights.Of([.. chances], test.Sending.Floor, test.Weights);
-        if (weights.Equals(test.Weights)) return false;
+        if (weights.Equals(test.Weights))
+            return false;
         await tests.FollowAsync(test.Id, weights, AdaptiveWeights.Who, $"{AdaptiveWeights.Reason} {weights}");
         return true;
     }
 
-    private async Task TellAsync(SplitTest test, TestReading reading, TestState state, string? before, RuleDecision? decision, string address)
+    private async Task TellAsync(
+        SplitTest test,
+        TestReading reading,
+        TestState state,
+        string? before,
+        RuleDecision? decision,
+        string address
+    )
     {
         var (id, verdict) = (test.Id.Value, reading.Verdict);
-        if (state == TestState.Running && before is null or nameof(TestState.Scheduled)) await mail.TellAsync($"started {id}", $"Started: {test.Name}", $"The test “{test.Name}” runs.", address + "count");
+        if (state == TestState.Running && before is null or nameof(TestState.Scheduled))
+            await mail.TellAsync(
+                $"started {id}",
+                $"Started: {test.Name}",
+                $"The test “{test.Name}” runs.",
+                address + "count"
+            );
         switch (state)
         {
             // Of what its rule keeps in this very hour it is told that it was kept.
             case TestState.Running when verdict.Keep is not null && decision is not RuleDecision.Keep:
                 var next = test.Rule.By == KeepBy.Hand ? "" : $"\nIts rule waits: {decision?.Why}";
-                await mail.TellAsync($"ready {id}", $"Ready: {test.Name}", $"{verdict.Sentence}\n{verdict.Why}{next}", address + "keep");
+                await mail.TellAsync(
+                    $"ready {id}",
+                    $"Ready: {test.Name}",
+                    $"{verdict.Sentence}\n{verdict.Why}{next}",
+                    address + "keep"
+                );
                 break;
             case TestState.Running when verdict.Kind == VerdictKind.Problem:
-                await mail.TellAsync($"problem {id}", $"Look here: {test.Name}", $"{verdict.Sentence}\n{verdict.Why}", address + "count");
+                await mail.TellAsync(
+                    $"problem {id}",
+                    $"Look here: {test.Name}",
+                    $"{verdict.Sentence}\n{verdict.Why}",
+                    address + "count"
+                );
                 break;
             case TestState.Over when before?.StartsWith(nameof(TestState.Over), StringComparison.Ordinal) != true:
-                await mail.TellAsync($"ended {id}", $"Ended: {test.Name}", $"The time of the test “{test.Name}” is over. {verdict.Sentence}", address + "keep");
+                await mail.TellAsync(
+                    $"ended {id}",
+                    $"Ended: {test.Name}",
+                    $"The time of the test “{test.Name}” is over. {verdict.Sentence}",
+                    address + "keep"
+                );
                 break;
         }
     }

@@ -19,19 +19,37 @@ public sealed record Evidence(string Kind, string Sentence, IReadOnlyList<Eviden
     public long? Reached { get; init; }
 
     /// <param name="reached">Visitors who ever reached the step.</param>
-    public static Evidence Of(TestReading reading, Currency currency, long reached) => new(reading.Verdict.Kind.ToString(), reading.Verdict.Sentence, [.. reading.Standing.Pages.Select((page, i) =>
-        new EvidencePage(page.Page.Letter, page.Page.Name, page.Total.Visitors, page.Total.Conversions, page.Standard.Rate, page.AgainstControl?.Difference, page.AgainstControl?.P, page.ChanceBest)
+    public static Evidence Of(TestReading reading, Currency currency, long reached) =>
+        new(
+            reading.Verdict.Kind.ToString(),
+            reading.Verdict.Sentence,
+            [
+                .. reading.Standing.Pages.Select(
+                    (page, i) =>
+                        new EvidencePage(
+                            page.Page.Letter,
+                            page.Page.Name,
+                            page.Total.Visitors,
+                            page.Total.Conversions,
+                            page.Standard.Rate,
+                            page.AgainstControl?.Difference,
+                            page.AgainstControl?.P,
+                            page.ChanceBest
+                        )
+                        {
+                            Range = Ends(page.AgainstControl?.Interval),
+                            Brought = reading.Money?.Pages[i].Total.Mean,
+                            More = reading.Money?.Pages[i].AgainstControl?.Difference,
+                            MoreRange = Ends(reading.Money?.Pages[i].AgainstControl?.Interval),
+                        }
+                ),
+            ]
+        )
         {
-            Range = Ends(page.AgainstControl?.Interval),
-            Brought = reading.Money?.Pages[i].Total.Mean,
-            More = reading.Money?.Pages[i].AgainstControl?.Difference,
-            MoreRange = Ends(reading.Money?.Pages[i].AgainstControl?.Interval),
-        })])
-    {
-        Many = reading.Words.Many,
-        Reached = reached,
-        Currency = reading.Money is null ? "" : currency.Code,
-    };
+            Many = reading.Words.Many,
+            Reached = reached,
+            Currency = reading.Money is null ? "" : currency.Code,
+        };
 
     public static Evidence Parse(string json) => JsonSerializer.Deserialize<Evidence>(json)!;
 
@@ -39,7 +57,16 @@ public sealed record Evidence(string Kind, string Sentence, IReadOnlyList<Eviden
 }
 
 /// <param name="Difference">Of the rates, against the control.</param>
-public sealed record EvidencePage(string Letter, string Name, long Visitors, long Conversions, double Rate, double? Difference, double? P, double ChanceBest)
+public sealed record EvidencePage(
+    string Letter,
+    string Name,
+    long Visitors,
+    long Conversions,
+    double Rate,
+    double? Difference,
+    double? P,
+    double ChanceBest
+)
 {
     /// <summary>The ends of the always-valid interval of the difference.</summary>
     public double[]? Range { get; init; }
@@ -56,5 +83,13 @@ public sealed record EvidencePage(string Letter, string Name, long Visitors, lon
 public sealed class VerdictRecorder(VerdictStore verdicts, TallyStore tallies, SettingStore settings)
 {
     public Task<bool> KeepAsync(TestReading reading, PageId page, string keptBy) =>
-        verdicts.KeepAsync(reading.Test.Id, page, keptBy, reading.Verdict.Sentence, JsonSerializer.Serialize(Evidence.Of(reading, settings.Currency, tallies.StepVisitors().GetValueOrDefault(reading.Step.Id))));
+        verdicts.KeepAsync(
+            reading.Test.Id,
+            page,
+            keptBy,
+            reading.Verdict.Sentence,
+            JsonSerializer.Serialize(
+                Evidence.Of(reading, settings.Currency, tallies.StepVisitors().GetValueOrDefault(reading.Step.Id))
+            )
+        );
 }

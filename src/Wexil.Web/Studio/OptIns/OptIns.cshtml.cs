@@ -7,7 +7,8 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.OptIns;
 
 /// <summary>What becomes of a step's opt-ins: forwarded to a mail service, asked for a confirmation.</summary>
-public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxStore outgoing, MailSender mail) : StepPageModel(screens)
+public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxStore outgoing, MailSender mail)
+    : StepPageModel(screens)
 {
     private const int MaxFields = 10;
 
@@ -39,25 +40,53 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxSt
     {
         var settings = optIns.Of(Screen.Step.Id);
         (ForwardTo, Fields, Confirms, Subject, Words) = (
-            settings.ForwardTo?.AbsoluteUri, string.Join('\n', settings.Fields.Select(field => $"{field.Key} = {field.Value}")), settings.Confirms, settings.Subject, settings.Words);
+            settings.ForwardTo?.AbsoluteUri,
+            string.Join('\n', settings.Fields.Select(field => $"{field.Key} = {field.Value}")),
+            settings.Confirms,
+            settings.Subject,
+            settings.Words
+        );
     }
 
     public async Task<IActionResult> OnPostAsync()
     {
         Uri? address = null;
-        if (!string.IsNullOrWhiteSpace(ForwardTo) && !(Uri.TryCreate(ForwardTo.Trim(), UriKind.Absolute, out address) && address.Scheme is "http" or "https"))
-            ModelState.AddModelError(nameof(ForwardTo), "The address that the service’s form is sent to, beginning with https://.");
+        if (
+            !string.IsNullOrWhiteSpace(ForwardTo)
+            && !(Uri.TryCreate(ForwardTo.Trim(), UriKind.Absolute, out address) && address.Scheme is "http" or "https")
+        )
+            ModelState.AddModelError(
+                nameof(ForwardTo),
+                "The address that the service’s form is sent to, beginning with https://."
+            );
         var fields = new Dictionary<string, string>();
-        foreach (var line in (Fields ?? "").Split('\n', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
+        foreach (
+            var line in (Fields ?? "").Split(
+                '\n',
+                StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries
+            )
+        )
         {
-            if (line.Split('=', StringSplitOptions.TrimEntries) is [{ Length: > 0 } ours, { Length: > 0 } theirs]) fields[ours] = theirs;
-            else ModelState.AddModelError(nameof(Fields), $"Each line is a field here, =, and its name there. This is not: {line}");
+            if (line.Split('=', StringSplitOptions.TrimEntries) is [{ Length: > 0 } ours, { Length: > 0 } theirs])
+                fields[ours] = theirs;
+            else
+                ModelState.AddModelError(
+                    nameof(Fields),
+                    $"Each line is a field here, =, and its name there. This is not: {line}"
+                );
         }
-        if (fields.Count > MaxFields) ModelState.AddModelError(nameof(Fields), $"At most {MaxFields} fields.");
-        if (address is not null && !fields.ContainsKey("email")) ModelState.AddModelError(nameof(Fields), "The address itself is missing: email = …");
-        if (Confirms && string.IsNullOrWhiteSpace(Subject)) ModelState.AddModelError(nameof(Subject), "A mail needs a subject.");
-        if (!ModelState.IsValid) return Page();
-        await optIns.SetAsync(Screen.Step.Id, new(address, fields, Confirms, Subject?.Trim() ?? "", Words?.Trim() ?? ""));
+        if (fields.Count > MaxFields)
+            ModelState.AddModelError(nameof(Fields), $"At most {MaxFields} fields.");
+        if (address is not null && !fields.ContainsKey("email"))
+            ModelState.AddModelError(nameof(Fields), "The address itself is missing: email = …");
+        if (Confirms && string.IsNullOrWhiteSpace(Subject))
+            ModelState.AddModelError(nameof(Subject), "A mail needs a subject.");
+        if (!ModelState.IsValid)
+            return Page();
+        await optIns.SetAsync(
+            Screen.Step.Id,
+            new(address, fields, Confirms, Subject?.Trim() ?? "", Words?.Trim() ?? "")
+        );
         Done = "Saved. It holds for opt-ins from now on.";
         return Redirect(Screen.Address("opt-ins"));
     }

@@ -6,7 +6,8 @@ using Wexil.Web.Mail;
 namespace Wexil.Web.Studio.OutboxScreen;
 
 /// <summary>What waits to go out and what was given up, to be tried again or deleted; and mail that was simulated.</summary>
-public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceStore sources, MailSender mail) : PageModel
+public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceStore sources, MailSender mail)
+    : PageModel
 {
     private const int MaxCount = 100;
 
@@ -22,7 +23,8 @@ public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceS
     [TempData]
     public string? Done { get; set; }
 
-    public void OnGet() => (Waiting, Unsent, Letters) = (outgoing.Waiting(MaxCount), outgoing.Unsent(), mail.Simulated());
+    public void OnGet() =>
+        (Waiting, Unsent, Letters) = (outgoing.Waiting(MaxCount), outgoing.Unsent(), mail.Simulated());
 
     public async Task<IActionResult> OnPostAgainAsync()
     {
@@ -45,19 +47,25 @@ public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceS
         return RedirectToPage();
     }
 
-    public static string Kind(OutboxKind kind) => kind switch
-    {
-        OutboxKind.Forward => "Opt-in",
-        OutboxKind.Confirm => "Confirmation e-mail",
-        OutboxKind.Postback => "Conversion",
-        _ => "E-mail to you",
-    };
+    public static string Kind(OutboxKind kind) =>
+        kind switch
+        {
+            OutboxKind.Forward => "Opt-in",
+            OutboxKind.Confirm => "Confirmation e-mail",
+            OutboxKind.Postback => "Conversion",
+            _ => "E-mail to you",
+        };
 
     /// <summary>Where something goes: a person's or the owner's e-mail address, a mail service, an ad network.</summary>
-    public string To(OutboxMessage what) => what.Kind switch
-    {
-        OutboxKind.Forward => $"{optIns.Of(what.Step).ForwardTo?.Host ?? "nowhere any more"}, for {what.Email}",
-        OutboxKind.Postback => what.Source is { } source && sources.Network(source)?.Postback is { } postback && Uri.TryCreate(postback.Template, UriKind.Absolute, out var address) ? address.Host : "nowhere any more",
-        _ => what.Email,
-    };
+    public string To(OutboxMessage what) =>
+        what.Kind switch
+        {
+            OutboxKind.Forward => $"{optIns.Of(what.Step).ForwardTo?.Host ?? "nowhere any more"}, for {what.Email}",
+            OutboxKind.Postback => what.Source is { } source
+            && sources.Network(source)?.Postback is { } postback
+            && Uri.TryCreate(postback.Template, UriKind.Absolute, out var address)
+                ? address.Host
+                : "nowhere any more",
+            _ => what.Email,
+        };
 }

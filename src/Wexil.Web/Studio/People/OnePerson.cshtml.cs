@@ -32,17 +32,26 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
 
     public IActionResult OnGet()
     {
-        if (!Load()) return NotFound();
+        if (!Load())
+            return NotFound();
         Tags = string.Join(", ", Person.Tags);
         return Page();
     }
 
     public async Task<IActionResult> OnPostTagsAsync()
     {
-        if (!Load()) return NotFound();
-        string[] tags = [.. (Tags ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Distinct(StringComparer.OrdinalIgnoreCase)];
-        if (tags.Any(tag => tag.Length > PeopleStore.MaxTagLength)) ModelState.AddModelError(nameof(Tags), $"A tag has at most {PeopleStore.MaxTagLength} characters.");
-        if (!ModelState.IsValid) return Page();
+        if (!Load())
+            return NotFound();
+        string[] tags =
+        [
+            .. (Tags ?? "")
+                .Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)
+                .Distinct(StringComparer.OrdinalIgnoreCase),
+        ];
+        if (tags.Any(tag => tag.Length > PeopleStore.MaxTagLength))
+            ModelState.AddModelError(nameof(Tags), $"A tag has at most {PeopleStore.MaxTagLength} characters.");
+        if (!ModelState.IsValid)
+            return Page();
         // Those by rule come by themselves.
         var ruled = people.Rules().Select(rule => rule.Tag).ToHashSet(StringComparer.OrdinalIgnoreCase);
         await people.SetTagsAsync(Email, [.. tags.Where(tag => !ruled.Contains(tag))]);
@@ -52,7 +61,8 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
 
     public async Task<IActionResult> OnPostRemoveAsync()
     {
-        if (!Load()) return NotFound();
+        if (!Load())
+            return NotFound();
         if (!Sure)
         {
             ModelState.AddModelError(nameof(Sure), "Say that you are sure: this cannot be taken back.");
@@ -66,7 +76,8 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
 
     private bool Load()
     {
-        if (Email.Length is 0 or > 254 || people.Of(Email) is not { } person) return false;
+        if (Email.Length is 0 or > 254 || people.Of(Email) is not { } person)
+            return false;
         (Person, Deeds, Told) = (person, people.Deeds(person.Email), people.Told(person.Email));
         return true;
     }

@@ -11,7 +11,14 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.People;
 
 /// <summary>Who opted in: found by address, tag or page, handed out, and tagged by rule.</summary>
-public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore tests, FunnelStore funnels, HeldOptInStore held, OwnerTime clock) : PageModel
+public sealed class PeopleModel(
+    PeopleStore people,
+    PageStore pages,
+    TestStore tests,
+    FunnelStore funnels,
+    HeldOptInStore held,
+    OwnerTime clock
+) : PageModel
 {
     public const int MaxCount = 100;
 
@@ -69,7 +76,9 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
 
     public async Task<IActionResult> OnPostTakeInAsync(long id)
     {
-        Done = await held.TakeInAsync(id) is { } taken ? $"{taken.Email} is a person now, and counts as an opt-in." : "This opt-in is not held any more.";
+        Done = await held.TakeInAsync(id) is { } taken
+            ? $"{taken.Email} is a person now, and counts as an opt-in."
+            : "This opt-in is not held any more.";
         return Redirect("/people");
     }
 
@@ -83,11 +92,22 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
     public async Task<IActionResult> OnPostRuleAsync()
     {
         var tag = RuleTag?.Trim() ?? "";
-        if (tag.Length is 0 or > PeopleStore.MaxTagLength || tag.Contains(',')) ModelState.AddModelError(nameof(RuleTag), $"A tag of up to {PeopleStore.MaxTagLength} characters, without commas.");
+        if (tag.Length is 0 or > PeopleStore.MaxTagLength || tag.Contains(','))
+            ModelState.AddModelError(
+                nameof(RuleTag),
+                $"A tag of up to {PeopleStore.MaxTagLength} characters, without commas."
+            );
         var parts = (RulePage ?? "").Split('/');
-        var known = parts.Length == 2 && long.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var test) && tests.Find(new(test)) is { } found
-            && long.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var page) && found.Pages.Contains(new(page)) ? (found.Id, new PageId(page)) : ((TestId, PageId)?)null;
-        if (known is null) ModelState.AddModelError(nameof(RulePage), "Choose a page of a test.");
+        var known =
+            parts.Length == 2
+            && long.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var test)
+            && tests.Find(new(test)) is { } found
+            && long.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var page)
+            && found.Pages.Contains(new(page))
+                ? (found.Id, new PageId(page))
+                : ((TestId, PageId)?)null;
+        if (known is null)
+            ModelState.AddModelError(nameof(RulePage), "Choose a page of a test.");
         if (!ModelState.IsValid)
         {
             Load();
@@ -111,27 +131,40 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
         Response.ContentType = "text/csv; charset=utf-8";
         Response.Headers.ContentDisposition = "attachment; filename=\"people.csv\"";
         await using (var writer = new StreamWriter(Response.Body))
-        await using (var csv = new CsvWriter(writer, CultureInfo.InvariantCulture)) await WriteAsync(csv);
+        await using (var csv = new CsvWriter(writer, CultureInfo.InvariantCulture))
+            await WriteAsync(csv);
         // The file is all there is: the screen does not follow it.
         return new EmptyResult();
     }
 
     private async Task WriteAsync(CsvWriter csv)
     {
-        foreach (var name in (string[])["email", "when", "page", "source", "tags"]) csv.WriteField(name);
+        foreach (var name in (string[])["email", "when", "page", "source", "tags"])
+            csv.WriteField(name);
         await csv.NextRecordAsync();
         for (var skip = 0; people.Find(Filter, 500, skip) is { Count: > 0 } chunk; skip += chunk.Count)
         {
             foreach (var person in chunk)
             {
-                foreach (var field in (string[])[person.Email, person.At.ToString("O", CultureInfo.InvariantCulture), person.Page, person.Source, string.Join(';', person.Tags)]) csv.WriteField(SpreadsheetText.Harmless(field));
+                foreach (
+                    var field in (string[])
+                        [
+                            person.Email,
+                            person.At.ToString("O", CultureInfo.InvariantCulture),
+                            person.Page,
+                            person.Source,
+                            string.Join(';', person.Tags),
+                        ]
+                )
+                    csv.WriteField(SpreadsheetText.Harmless(field));
                 await csv.NextRecordAsync();
             }
         }
     }
 
     /// <summary>The address of this screen, a hundred further or back.</summary>
-    public string Further(int at) => $"/people?text={Uri.EscapeDataString(Text ?? "")}&tag={Uri.EscapeDataString(Tag ?? "")}&won={Won}&at={at}";
+    public string Further(int at) =>
+        $"/people?text={Uri.EscapeDataString(Text ?? "")}&tag={Uri.EscapeDataString(Tag ?? "")}&won={Won}&at={at}";
 
     public string When(Person person) => clock.Moment(person.At);
 
@@ -139,11 +172,38 @@ public sealed class PeopleModel(PeopleStore people, PageStore pages, TestStore t
     {
         (Held, HeldCount) = (held.Newest(20), held.Count());
         At = Math.Clamp(At, 0, 100_000);
-        (Found, Count, Tags, Rules) = (people.Find(Filter, MaxCount, At * MaxCount), people.Count(Filter), people.AllTags(), people.Rules());
+        (Found, Count, Tags, Rules) = (
+            people.Find(Filter, MaxCount, At * MaxCount),
+            people.Count(Filter),
+            people.AllTags(),
+            people.Rules()
+        );
         var steps = funnels.AllSteps();
-        Pages = [.. steps.Where(step => step.Kind == StepKind.OptIn).SelectMany(step => pages.Of(step.Id)).Where(page => page.Outside is null)];
+        Pages =
+        [
+            .. steps
+                .Where(step => step.Kind == StepKind.OptIn)
+                .SelectMany(step => pages.Of(step.Id))
+                .Where(page => page.Outside is null),
+        ];
         var names = funnels.Every();
-        OptInSteps = [.. steps.Where(step => step.Kind == StepKind.OptIn && !step.IsArchived).Select(step => ($"/f/{names[step.Funnel].Slug}/{step.Slug}/opt-ins", $"{step.Name} · {names[step.Funnel].Name}"))];
-        Seen = [.. steps.SelectMany(step => tests.Of(step.Id)).SelectMany(test => test.Pages.Select(page => ($"{test.Id.Value}/{page.Value}", $"{pages.Find(page)!.Name} · {test.Name}")))];
+        OptInSteps =
+        [
+            .. steps
+                .Where(step => step.Kind == StepKind.OptIn && !step.IsArchived)
+                .Select(step =>
+                    ($"/f/{names[step.Funnel].Slug}/{step.Slug}/opt-ins", $"{step.Name} · {names[step.Funnel].Name}")
+                ),
+        ];
+        Seen =
+        [
+            .. steps
+                .SelectMany(step => tests.Of(step.Id))
+                .SelectMany(test =>
+                    test.Pages.Select(page =>
+                        ($"{test.Id.Value}/{page.Value}", $"{pages.Find(page)!.Name} · {test.Name}")
+                    )
+                ),
+        ];
     }
 }

@@ -18,9 +18,7 @@ public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
 
     public IReadOnlyList<PeopleRow> Rows { get; private set; } = [];
 
-    public void OnGet()
-    {
-    }
+    public void OnGet() { }
 
     public async Task<IActionResult> OnPostAsync()
     {
@@ -31,20 +29,28 @@ public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
     public async Task<IActionResult> OnPostTakeInAsync()
     {
         await ReadAsync();
-        if (!ModelState.IsValid) return Page();
+        if (!ModelState.IsValid)
+            return Page();
         var good = Rows.Where(row => row.Problem is null).ToArray();
         await people.AddAsync([.. good.Select(row => (row.Email, row.Tags))]);
         var bad = Rows.Count - good.Length;
-        TempData[nameof(PeopleModel.Done)] = $"{Format.Count(good.Count(row => !row.IsKnown), "person", "people")} taken in, {Format.Count(good.Count(row => row.IsKnown))} were there already." + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} left out." : "");
+        TempData[nameof(PeopleModel.Done)] =
+            $"{Format.Count(good.Count(row => !row.IsKnown), "person", "people")} taken in, {Format.Count(good.Count(row => row.IsKnown))} were there already."
+            + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} left out." : "");
         return Redirect("/people");
     }
 
     private async Task ReadAsync()
     {
-        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, PeopleFile.MaxTextLength, HttpContext.RequestAborted) is not { } csv) return;
+        if (
+            await CsvForm.ReadAsync(ModelState, Csv, Upload, PeopleFile.MaxTextLength, HttpContext.RequestAborted)
+            is not { } csv
+        )
+            return;
         Csv = csv;
         var (rows, problem) = PeopleFile.Read(csv, people.Known);
         Rows = rows;
-        if (problem is not null) ModelState.AddModelError(nameof(Csv), problem);
+        if (problem is not null)
+            ModelState.AddModelError(nameof(Csv), problem);
     }
 }

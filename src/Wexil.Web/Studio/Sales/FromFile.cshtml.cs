@@ -25,9 +25,7 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
 
     public string CurrencyCode => settings.Currency.Code;
 
-    public void OnGet()
-    {
-    }
+    public void OnGet() { }
 
     public async Task<IActionResult> OnPostAsync()
     {
@@ -38,22 +36,46 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
     public async Task<IActionResult> OnPostTakeInAsync()
     {
         await ReadAsync();
-        if (!ModelState.IsValid) return Page();
+        if (!ModelState.IsValid)
+            return Page();
         var news = Found!.Rows.Where(row => row.IsNew).ToArray();
         await Task.WhenAll(news.Select(row => sales.RecordAsync(row.Notice!, null, null, row.At)));
         var bad = Found.Rows.Count(row => row.Problem is not null);
-        TempData[nameof(SalesModel.Done)] = (news.Length == 0 ? "Nothing was changed: all of it was known." : $"{Format.Count(news.Length, "line", "lines")} taken in.") + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} left out." : "");
+        TempData[nameof(SalesModel.Done)] =
+            (
+                news.Length == 0
+                    ? "Nothing was changed: all of it was known."
+                    : $"{Format.Count(news.Length, "line", "lines")} taken in."
+            ) + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} left out." : "");
         return Redirect("/sales");
     }
 
     private SaleNotice? Fit(SaleNotice notice, DateTimeOffset at, string? currency) =>
-        sales.InCurrencyOfOrder(notice, DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(at, settings.Zone).DateTime), settings.Currency, currency);
+        sales.InCurrencyOfOrder(
+            notice,
+            DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(at, settings.Zone).DateTime),
+            settings.Currency,
+            currency
+        );
 
     private async Task ReadAsync()
     {
-        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, SaleFile.MaxTextLength, HttpContext.RequestAborted) is not { } csv) return;
+        if (
+            await CsvForm.ReadAsync(ModelState, Csv, Upload, SaleFile.MaxTextLength, HttpContext.RequestAborted)
+            is not { } csv
+        )
+            return;
         Csv = csv;
-        Found = SaleFile.Read(csv, Columns.ToDictionary(column => column.Key, column => column.Value ?? ""), settings.Currency.Code, settings.Zone, clock.Now, sales.Told, Fit);
-        if (Found.Problem is { } problem) ModelState.AddModelError(nameof(Csv), problem);
+        Found = SaleFile.Read(
+            csv,
+            Columns.ToDictionary(column => column.Key, column => column.Value ?? ""),
+            settings.Currency.Code,
+            settings.Zone,
+            clock.Now,
+            sales.Told,
+            Fit
+        );
+        if (Found.Problem is { } problem)
+            ModelState.AddModelError(nameof(Csv), problem);
     }
 }

@@ -37,24 +37,43 @@ public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
         Shown = sales.Order(Order ?? "", Currency ?? "")!;
-        if (Shown is null) context.Result = NotFound();
+        if (Shown is null)
+            context.Result = NotFound();
     }
 
-    public void OnGet() => (Amount, Once) = (Wexil.Core.Common.Currency.Find(Shown.Currency)?.Write(Shown.Balance.Net), Guid.NewGuid());
+    public void OnGet() =>
+        (Amount, Once) = (Wexil.Core.Common.Currency.Find(Shown.Currency)?.Write(Shown.Balance.Net), Guid.NewGuid());
 
     public async Task<IActionResult> OnPostRefundAsync()
     {
         var parsed = Wexil.Core.Common.Currency.Find(Shown.Currency)?.Parse(Amount);
         if (parsed is not > 0 || parsed > Shown.Balance.Net)
-            return Refuse(nameof(Amount), Shown.Balance.Net == 0 ? "Nothing is left of this order." : $"An amount above 0 and up to {SalesModel.Money(Shown.Balance.Net, Shown.Currency)}.");
+            return Refuse(
+                nameof(Amount),
+                Shown.Balance.Net == 0
+                    ? "Nothing is left of this order."
+                    : $"An amount above 0 and up to {SalesModel.Money(Shown.Balance.Net, Shown.Currency)}."
+            );
         await sales.RecordAsync(
-            new(SaleKind.Refund, Shown.Order, $"by hand {Once:N}", parsed.Value, Shown.Currency, Channel: SaleChannel.Hand), null, null, clock.Now);
+            new(
+                SaleKind.Refund,
+                Shown.Order,
+                $"by hand {Once:N}",
+                parsed.Value,
+                Shown.Currency,
+                Channel: SaleChannel.Hand
+            ),
+            null,
+            null,
+            clock.Now
+        );
         return await DoneAsync($"{SalesModel.Money(parsed.Value, Shown.Currency)} of order {Shown.Order} went back.");
     }
 
     public async Task<IActionResult> OnPostAssignAsync()
     {
-        if (string.IsNullOrWhiteSpace(Email) || sales.VisitorOf(Email.Trim()) is not { } visitor) return Refuse(nameof(Email), "Nobody opted in with this e-mail address.");
+        if (string.IsNullOrWhiteSpace(Email) || sales.VisitorOf(Email.Trim()) is not { } visitor)
+            return Refuse(nameof(Email), "Nobody opted in with this e-mail address.");
         await sales.ClaimAsync(Shown.Order, visitor, clock.Now);
         return await DoneAsync($"Order {Shown.Order} is credited to {Email.Trim()}.");
     }

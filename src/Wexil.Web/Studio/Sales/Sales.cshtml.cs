@@ -9,7 +9,13 @@ using Wexil.Web.Shared.Reading;
 namespace Wexil.Web.Studio.Sales;
 
 /// <summary>The ledger: every order, what became of it, and whom it is credited to.</summary>
-public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore pages, FunnelStore funnels, OwnerTime clock) : PageModel
+public sealed class SalesModel(
+    SaleStore sales,
+    SettingStore settings,
+    PageStore pages,
+    FunnelStore funnels,
+    OwnerTime clock
+) : PageModel
 {
     public const int MaxCount = 100;
 
@@ -67,32 +73,40 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
         $"/sales?from={Uri.EscapeDataString(From ?? "")}&until={Uri.EscapeDataString(Until ?? "")}&text={Uri.EscapeDataString(Text ?? "")}&credited={Uri.EscapeDataString(Credited ?? "")}&by={by}{(turned > 0 ? $"&turned={turned}" : "")}";
 
     /// <summary>The screen of one order, which leads back here.</summary>
-    public string Address(LedgerOrder order) => $"/sales/order?order={Uri.EscapeDataString(order.Order)}&currency={order.Currency}&back={Uri.EscapeDataString(SummedBy(By, Turned))}";
+    public string Address(LedgerOrder order) =>
+        $"/sales/order?order={Uri.EscapeDataString(order.Order)}&currency={order.Currency}&back={Uri.EscapeDataString(SummedBy(By, Turned))}";
 
     public IReadOnlyList<(long Id, string Name)> Pages { get; private set; } = [];
 
     public long Uncredited { get; private set; }
 
     /// <summary>An amount in its own currency; the bare number where that is not known any more.</summary>
-    public static string Money(long amount, string currency) => Currency.Find(currency)?.Show(amount) ?? $"{amount} {currency}";
+    public static string Money(long amount, string currency) =>
+        Currency.Find(currency)?.Show(amount) ?? $"{amount} {currency}";
 
     public void OnGet() => Load();
 
     public async Task<IActionResult> OnPostAddAsync()
     {
-        var (notice, field, problem) = SaleNotice.Read(name => name switch
-        {
-            "type" => "sale",
-            "order" => New.Order,
-            "amount" => New.Amount,
-            "currency" => New.Currency,
-            "product" => New.Product,
-            "email" => New.Email,
-            "page" => New.Page is { } page ? pages.Find(new(page))?.Slug : null,
-            _ => null,
-        }, SaleChannel.Hand);
-        if (notice is null) return Refuse($"New.{char.ToUpperInvariant(field[0])}{field[1..]}", problem);
-        if (sales.Find(notice.Order).GetValueOrDefault(notice.Currency).Sold > 0) return Refuse("New.Order", "An order of this number is in the ledger already.");
+        var (notice, field, problem) = SaleNotice.Read(
+            name =>
+                name switch
+                {
+                    "type" => "sale",
+                    "order" => New.Order,
+                    "amount" => New.Amount,
+                    "currency" => New.Currency,
+                    "product" => New.Product,
+                    "email" => New.Email,
+                    "page" => New.Page is { } page ? pages.Find(new(page))?.Slug : null,
+                    _ => null,
+                },
+            SaleChannel.Hand
+        );
+        if (notice is null)
+            return Refuse($"New.{char.ToUpperInvariant(field[0])}{field[1..]}", problem);
+        if (sales.Find(notice.Order).GetValueOrDefault(notice.Currency).Sold > 0)
+            return Refuse("New.Order", "An order of this number is in the ledger already.");
         await sales.RecordAsync(notice, null, New.Page is { } known ? new PageId(known) : null, clock.Now);
         await sales.WhenCountedAsync();
         Done = $"Order {notice.Order} is in the ledger.";
@@ -111,16 +125,34 @@ public sealed class SalesModel(SaleStore sales, SettingStore settings, PageStore
         var zone = settings.Zone;
         var (from, fromProblem) = LocalMoment.Parse(From is { Length: > 0 } ? From + "T00:00" : null, zone);
         var (until, untilProblem) = LocalMoment.Parse(Until is { Length: > 0 } ? Until + "T00:00" : null, zone);
-        if (fromProblem is not null) ModelState.AddModelError(nameof(From), "A day such as 2026-11-09.");
-        if (untilProblem is not null) ModelState.AddModelError(nameof(Until), "A day such as 2026-11-09.");
+        if (fromProblem is not null)
+            ModelState.AddModelError(nameof(From), "A day such as 2026-11-09.");
+        if (untilProblem is not null)
+            ModelState.AddModelError(nameof(Until), "A day such as 2026-11-09.");
         var filter = new LedgerFilter(
-            from ?? clock.Now.AddDays(-30), until?.AddDays(1) ?? clock.Now.AddDays(1), Text?.Trim() ?? "", Credited switch { "yes" => true, "no" => false, _ => null });
-        if (!ModelState.IsValid) Turned = Math.Clamp(Turned, 0, 10_000);
+            from ?? clock.Now.AddDays(-30),
+            until?.AddDays(1) ?? clock.Now.AddDays(1),
+            Text?.Trim() ?? "",
+            Credited switch
+            {
+                "yes" => true,
+                "no" => false,
+                _ => null,
+            }
+        );
+        if (!ModelState.IsValid)
+            Turned = Math.Clamp(Turned, 0, 10_000);
         Orders = sales.Orders(filter, MaxCount, Turned * MaxCount);
         Totals = sales.Totals(filter);
         Sums = sales.Sums(filter, By);
         Uncredited = sales.Uncredited();
-        Pages = [.. funnels.AllSteps().Where(step => !step.IsArchived).SelectMany(step => pages.Of(step.Id).Select(page => (page.Id.Value, $"{step.Name}: {page.Name}")))];
+        Pages =
+        [
+            .. funnels
+                .AllSteps()
+                .Where(step => !step.IsArchived)
+                .SelectMany(step => pages.Of(step.Id).Select(page => (page.Id.Value, $"{step.Name}: {page.Name}"))),
+        ];
         New.Currency ??= settings.Currency.Code;
     }
 }

@@ -8,7 +8,8 @@ namespace Wexil.Web.Studio.Send;
 public sealed class AudienceForm
 {
     /// <summary>Rules that can be written at once; more come with the next save.</summary>
-    private const int EmptyRules = 2, MaxRules = 20;
+    private const int EmptyRules = 2,
+        MaxRules = 20;
 
     public sealed class Rule
     {
@@ -40,7 +41,16 @@ public sealed class AudienceForm
             Sources = string.Join(", ", audience.Sources.Names),
             LanguagesOut = audience.Languages.IsOut && audience.Languages.Names.Count > 0,
             Languages = string.Join(", ", audience.Languages.Names.Select(Names.Language)),
-            Rules = [.. audience.Rules.Select(rule => new Rule { TakesIn = rule.TakesIn, Parameter = rule.Parameter, Kind = rule.Kind, Value = rule.Value })],
+            Rules =
+            [
+                .. audience.Rules.Select(rule => new Rule
+                {
+                    TakesIn = rule.TakesIn,
+                    Parameter = rule.Parameter,
+                    Kind = rule.Kind,
+                    Value = rule.Value,
+                }),
+            ],
         };
         return form.WithRoom();
     }
@@ -48,7 +58,8 @@ public sealed class AudienceForm
     /// <summary>Room for rules to come.</summary>
     public AudienceForm WithRoom()
     {
-        while (Rules.Count < MaxRules && Rules.Count(rule => string.IsNullOrWhiteSpace(rule.Parameter)) < EmptyRules) Rules.Add(new());
+        while (Rules.Count < MaxRules && Rules.Count(rule => string.IsNullOrWhiteSpace(rule.Parameter)) < EmptyRules)
+            Rules.Add(new());
         return this;
     }
 
@@ -59,25 +70,61 @@ public sealed class AudienceForm
         for (var i = 0; i < Math.Min(Rules.Count, MaxRules); i++)
         {
             var rule = Rules[i];
-            if (string.IsNullOrWhiteSpace(rule.Parameter) && string.IsNullOrWhiteSpace(rule.Value)) continue;
-            var read = new AddressRule(rule.TakesIn, rule.Parameter?.Trim() ?? "", rule.Kind, rule.Kind == RuleKind.Present ? "" : rule.Value?.Trim() ?? "");
-            if (read.Problem() is { } problem) problems.AddModelError($"{prefix}.Rules[{i}].Parameter", problem);
-            else rules.Add(read);
+            if (string.IsNullOrWhiteSpace(rule.Parameter) && string.IsNullOrWhiteSpace(rule.Value))
+                continue;
+            var read = new AddressRule(
+                rule.TakesIn,
+                rule.Parameter?.Trim() ?? "",
+                rule.Kind,
+                rule.Kind == RuleKind.Present ? "" : rule.Value?.Trim() ?? ""
+            );
+            if (read.Problem() is { } problem)
+                problems.AddModelError($"{prefix}.Rules[{i}].Parameter", problem);
+            else
+                rules.Add(read);
         }
         var devices = Devices.Distinct().Order().ToArray();
         return new(
             devices.Length == 3 ? [] : devices,
-            List(Countries, CountriesOut, name => Code(name, Names.Countries, upper: true), "country", nameof(Countries)), Visits,
-            List(Sources, SourcesOut, name => SourceTag.From(name) is { Length: > 0 } tag ? tag : null, "source", nameof(Sources)),
-            List(Languages, LanguagesOut, name => Code(name, Names.Languages, upper: false), "language", nameof(Languages)), rules);
+            List(
+                Countries,
+                CountriesOut,
+                name => Code(name, Names.Countries, upper: true),
+                "country",
+                nameof(Countries)
+            ),
+            Visits,
+            List(
+                Sources,
+                SourcesOut,
+                name => SourceTag.From(name) is { Length: > 0 } tag ? tag : null,
+                "source",
+                nameof(Sources)
+            ),
+            List(
+                Languages,
+                LanguagesOut,
+                name => Code(name, Names.Languages, upper: false),
+                "language",
+                nameof(Languages)
+            ),
+            rules
+        );
 
         IncludeExcludeList List(string? written, bool isOut, Func<string, string?> read, string what, string field)
         {
             var names = new List<string>();
-            foreach (var name in (written ?? "").Split([',', ';'], StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
+            foreach (
+                var name in (written ?? "").Split(
+                    [',', ';'],
+                    StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries
+                )
+            )
             {
-                if (read(name) is { } code) names.Add(code);
-                else problems.AddModelError($"{prefix}.{field}", $"“{name}” is no {what} that Wexil knows.");
+                if (read(name) is { } code)
+                    names.Add(code);
+                else
+                    problems.AddModelError($"{prefix}.{field}", $"“{name}” is no {what} that Wexil knows.");
             }
             return names.Count == 0 ? IncludeExcludeList.All : new([.. names.Distinct()], isOut);
         }
@@ -85,7 +132,12 @@ public sealed class AudienceForm
 
     private static string? Code(string name, IReadOnlyList<(string Code, string Name)> known, bool upper)
     {
-        var code = known.FirstOrDefault(row => row.Name.Equals(name, StringComparison.OrdinalIgnoreCase) || row.Code.Equals(name, StringComparison.OrdinalIgnoreCase)).Code;
+        var code = known
+            .FirstOrDefault(row =>
+                row.Name.Equals(name, StringComparison.OrdinalIgnoreCase)
+                || row.Code.Equals(name, StringComparison.OrdinalIgnoreCase)
+            )
+            .Code;
         return upper ? code?.ToUpperInvariant() : code;
     }
 }

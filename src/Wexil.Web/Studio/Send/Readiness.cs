@@ -16,74 +16,158 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
     /// <param name="shown">The pages of the test, the control first.</param>
     /// <param name="goalStep">The step to be reached; null where the goal is another.</param>
     /// <param name="plan">How long it takes, in words.</param>
-    public async Task<IReadOnlyList<ReadyLine>> LookAsync(StepScreen screen, IReadOnlyList<Page> shown, Step? goalStep, Goal? goal, string plan, CancellationToken stop)
+    public async Task<IReadOnlyList<ReadyLine>> LookAsync(
+        StepScreen screen,
+        IReadOnlyList<Page> shown,
+        Step? goalStep,
+        Goal? goal,
+        string plan,
+        CancellationToken stop
+    )
     {
         var lines = new List<ReadyLine>();
         var outside = shown.Where(page => page.Outside is not null).ToArray();
         var checks = new Dictionary<PageId, PageCheck>();
-        foreach (var page in outside) checks[page.Id] = await wiring.CheckAsync(wiring.Wire(page, screen.Step, isControl: page == shown[0]), stop);
-        lines.Add(outside.Length == 0 ? new("The pages answer.", true, "All are hosted here.") : Answer(outside, checks));
-        if (outside.Length > 0) lines.Add(Wired("The pages are wired.", outside, checks));
+        foreach (var page in outside)
+            checks[page.Id] = await wiring.CheckAsync(
+                wiring.Wire(page, screen.Step, isControl: page == shown[0]),
+                stop
+            );
+        lines.Add(
+            outside.Length == 0 ? new("The pages answer.", true, "All are hosted here.") : Answer(outside, checks)
+        );
+        if (outside.Length > 0)
+            lines.Add(Wired("The pages are wired.", outside, checks));
         lines.Add(await GoalAsync(screen, goalStep, goal, stop));
-        if (goal is null && goalStep is not null) lines.AddRange(Credited(screen, shown, goalStep));
+        if (goal is null && goalStep is not null)
+            lines.AddRange(Credited(screen, shown, goalStep));
         lines.Add(new("The weights add up.", true, "To 100."));
         lines.AddRange(Differ(shown));
-        if (plan.Length > 0) lines.Add(new("How long it takes.", null, plan));
+        if (plan.Length > 0)
+            lines.Add(new("How long it takes.", null, plan));
         return lines;
     }
 
     private static ReadyLine Answer(Page[] outside, Dictionary<PageId, PageCheck> checks)
     {
-        var silent = outside.Where(page => checks[page.Id].Findings[0].Good == false).Select(page => Format.Quoted(page.Name)).ToArray();
+        var silent = outside
+            .Where(page => checks[page.Id].Findings[0].Good == false)
+            .Select(page => Format.Quoted(page.Name))
+            .ToArray();
         var unknown = outside.Any(page => checks[page.Id].Findings[0].Good is null);
-        return new("The pages answer.", silent.Length > 0 ? false : unknown ? null : true,
-            silent.Length > 0 ? $"Not {string.Join(", ", silent)}." : unknown ? "Pages at private addresses were not looked at; the settings can allow it." : $"{Format.Count(outside.Length, "outside page was", "outside pages were")} looked at.");
+        return new(
+            "The pages answer.",
+            silent.Length > 0 ? false
+                : unknown ? null
+                : true,
+            silent.Length > 0 ? $"Not {string.Join(", ", silent)}."
+                : unknown ? "Pages at private addresses were not looked at; the settings can allow it."
+                : $"{Format.Count(outside.Length, "outside page was", "outside pages were")} looked at."
+        );
     }
 
     private static ReadyLine Wired(string what, Page[] outside, Dictionary<PageId, PageCheck> checks)
     {
-        var first = outside.SelectMany(page => checks[page.Id].Findings.Where(finding => finding.Good == false).Select(finding => $"{Format.Quoted(page.Name)}: {finding.Words}")).FirstOrDefault();
+        var first = outside
+            .SelectMany(page =>
+                checks[page.Id]
+                    .Findings.Where(finding => finding.Good == false)
+                    .Select(finding => $"{Format.Quoted(page.Name)}: {finding.Words}")
+            )
+            .FirstOrDefault();
         var unknown = outside.Any(page => checks[page.Id].Findings.Count == 1);
-        return new(what, first is not null ? false : unknown ? null : true, first ?? (unknown ? "It could not be told of all of them." : "The script is where it belongs."));
+        return new(
+            what,
+            first is not null ? false
+                : unknown ? null
+                : true,
+            first ?? (unknown ? "It could not be told of all of them." : "The script is where it belongs.")
+        );
     }
 
     private async Task<ReadyLine> GoalAsync(StepScreen screen, Step? step, Goal? goal, CancellationToken stop)
     {
         const string what = "The goal can be reached.";
-        if (goal is { Kind: GoalKind.Sale }) return settings.HookSecret is null ? new(what, false, "No payment service can tell of a sale before a secret is made in the settings; sales by hand and from a file count.") : new(what, true, "The till tells of sales.");
-        if (goal is { Kind: GoalKind.OptIn }) return screen.Pages.Any(page => page.Outside is null) ? new(what, true, "By the forms of pages hosted here.") : new(what, false, "No page of this step is hosted here, so no form of ours stands on it.");
-        if (goal is { Kind: GoalKind.Click or GoalKind.Address }) return new(what, null, "By the script; the first visitor who meets it shows on Count.");
-        if (goal is not null || step is null) return new(what, null, "When the signal comes; its address stands under Goals. A picture needs the token in its address (?wx=), since most browsers keep our cookie from it on another site.");
-        if (step.Page is not { } id || pages.Find(id) is not { } page) return new(what, false, $"{Format.Quoted(step.Name)} shows no page yet.");
-        if (page.Outside is null) return new(what, true, $"{Format.Quoted(step.Name)} is hosted here.");
+        if (goal is { Kind: GoalKind.Sale })
+            return settings.HookSecret is null
+                ? new(
+                    what,
+                    false,
+                    "No payment service can tell of a sale before a secret is made in the settings; sales by hand and from a file count."
+                )
+                : new(what, true, "The till tells of sales.");
+        if (goal is { Kind: GoalKind.OptIn })
+            return screen.Pages.Any(page => page.Outside is null)
+                ? new(what, true, "By the forms of pages hosted here.")
+                : new(what, false, "No page of this step is hosted here, so no form of ours stands on it.");
+        if (goal is { Kind: GoalKind.Click or GoalKind.Address })
+            return new(what, null, "By the script; the first visitor who meets it shows on Count.");
+        if (goal is not null || step is null)
+            return new(
+                what,
+                null,
+                "When the signal comes; its address stands under Goals. A picture needs the token in its address (?wx=), since most browsers keep our cookie from it on another site."
+            );
+        if (step.Page is not { } id || pages.Find(id) is not { } page)
+            return new(what, false, $"{Format.Quoted(step.Name)} shows no page yet.");
+        if (page.Outside is null)
+            return new(what, true, $"{Format.Quoted(step.Name)} is hosted here.");
         var check = await wiring.CheckAsync(wiring.Wire(page, step, isControl: false), stop);
         var bad = check.Findings.FirstOrDefault(finding => finding.Good == false);
-        return new(what, bad is not null ? false : check.Findings.Count == 1 ? null : true, bad is not null ? $"{Format.Quoted(page.Name)}: {bad.Words} {bad.Mend}" : check.Findings.Count == 1 ? $"{Format.Quoted(page.Name)} could not be looked at." : $"{Format.Quoted(page.Name)} answers and carries the script.");
+        return new(
+            what,
+            bad is not null ? false
+                : check.Findings.Count == 1 ? null
+                : true,
+            bad is not null ? $"{Format.Quoted(page.Name)}: {bad.Words} {bad.Mend}"
+                : check.Findings.Count == 1 ? $"{Format.Quoted(page.Name)} could not be looked at."
+                : $"{Format.Quoted(page.Name)} answers and carries the script."
+        );
     }
 
     /// <summary>Whether browsers let what is done on the goal's page be credited to who saw the tested pages.</summary>
     private IEnumerable<ReadyLine> Credited(StepScreen screen, IReadOnlyList<Page> shown, Step step)
     {
-        if (step.Page is not { } id || pages.Find(id) is not { Outside: not null } page) yield break;
-        var apart = Hosts.Apart(shown, page, leadsByLink: FunnelPath.Yes([.. screen.Steps], screen.Step)?.Id == step.Id);
-        if (apart.Count == 0) yield break;
+        if (step.Page is not { } id || pages.Find(id) is not { Outside: not null } page)
+            yield break;
+        var apart = Hosts.Apart(
+            shown,
+            page,
+            leadsByLink: FunnelPath.Yes([.. screen.Steps], screen.Step)?.Id == step.Id
+        );
+        if (apart.Count == 0)
+            yield break;
         var names = string.Join(", ", apart.Select(other => Format.Quoted(other.Name)));
-        yield return new("Visitors stay known.", null, $"{names} and {Format.Quoted(page.Name)} are on different hosts, which most browsers keep apart. Lead to it by /go/{step.Slug}, or hand the token on; Wiring says how.");
+        yield return new(
+            "Visitors stay known.",
+            null,
+            $"{names} and {Format.Quoted(page.Name)} are on different hosts, which most browsers keep apart. Lead to it by /go/{step.Slug}, or hand the token on; Wiring says how."
+        );
     }
 
     private IEnumerable<ReadyLine> Differ(IReadOnlyList<Page> shown)
     {
-        if (shown[0].Outside is not null || shown.Count < 2) yield break;
+        if (shown[0].Outside is not null || shown.Count < 2)
+            yield break;
         var control = pages.Source(shown[0]);
         foreach (var page in shown.Skip(1).Where(page => page.Outside is null))
         {
             var changes = PageDifferences.Between(control, pages.Source(page)).Changes.Count;
-            yield return new($"{page.Name} against the control.", changes switch { 0 => false, 1 => true, _ => null }, changes switch
-            {
-                0 => "Nothing differs, so nothing can be found.",
-                1 => "One thing differs: if it wins, you know what did it.",
-                _ => $"{Format.Count(changes)} things differ: if it wins, you will not know which did it.",
-            });
+            yield return new(
+                $"{page.Name} against the control.",
+                changes switch
+                {
+                    0 => false,
+                    1 => true,
+                    _ => null,
+                },
+                changes switch
+                {
+                    0 => "Nothing differs, so nothing can be found.",
+                    1 => "One thing differs: if it wins, you know what did it.",
+                    _ => $"{Format.Count(changes)} things differ: if it wins, you will not know which did it.",
+                }
+            );
         }
     }
 }

@@ -15,8 +15,21 @@ namespace Wexil.Web.Studio.Send;
 
 /// <summary>The link, and how its visitors are split.</summary>
 public sealed class SendModel(
-    StepScreens screens, TestStore tests, TallyStore tallies, FunnelStore funnels, SourceStore sources, WatchStore watch, SettingStore settings, VisitorsAddress visitors, Routes routes,
-    TryTickets tries, LastSeen seen, Upcoming upcoming, Readiness readiness, OwnerTime clock) : TestFormModel(screens, settings, clock)
+    StepScreens screens,
+    TestStore tests,
+    TallyStore tallies,
+    FunnelStore funnels,
+    SourceStore sources,
+    WatchStore watch,
+    SettingStore settings,
+    VisitorsAddress visitors,
+    Routes routes,
+    TryTickets tries,
+    LastSeen seen,
+    Upcoming upcoming,
+    Readiness readiness,
+    OwnerTime clock
+) : TestFormModel(screens, settings, clock)
 {
     /// <summary>As whom the owner tries a link or the rules.</summary>
     public sealed class TryForm
@@ -44,7 +57,8 @@ public sealed class SendModel(
 
     public IReadOnlyList<TestChange> Changes { get; private set; } = [];
 
-    public IReadOnlyDictionary<NotCountedReason, long> LeftOut { get; private set; } = new Dictionary<NotCountedReason, long>();
+    public IReadOnlyDictionary<NotCountedReason, long> LeftOut { get; private set; } =
+        new Dictionary<NotCountedReason, long>();
 
     public Currency Currency => Settings.Currency;
 
@@ -58,10 +72,14 @@ public sealed class SendModel(
     public string? TryLink { get; private set; }
 
     /// <summary>The control where a test can start: that of the running test, else the page that everyone sees. Null where it is hosted here.</summary>
-    public Wexil.Core.Pages.Page? OutsideControl => (Screen.Open?.Pages[0] ?? Screen.KeptPage) is { Outside: not null } page ? page : null;
+    public Wexil.Core.Pages.Page? OutsideControl =>
+        (Screen.Open?.Pages[0] ?? Screen.KeptPage) is { Outside: not null } page ? page : null;
 
     /// <summary>What is pasted into the outside control.</summary>
-    public string? Loader => OutsideControl is { } control ? StartLoader.For(Screen.Step.Slug, visitors.Origin, control.Outside!, Screen.Step.StartWait) : null;
+    public string? Loader =>
+        OutsideControl is { } control
+            ? StartLoader.For(Screen.Step.Slug, visitors.Origin, control.Outside!, Screen.Step.StartWait)
+            : null;
 
     public DateTimeOffset? LoaderAsked => seen.LastStart(Screen.Step.Slug);
 
@@ -88,43 +106,84 @@ public sealed class SendModel(
     {
         FillLink();
         FillStart();
-        if (Screen.Open is { } open) FillFrom(open.Test);
-        else FillAnew();
+        if (Screen.Open is { } open)
+            FillFrom(open.Test);
+        else
+            FillAnew();
         LoadAround();
     }
 
     /// <summary>What lies ahead with the settings as they stand in the form; for the screen to follow them.</summary>
     public IActionResult OnGetAhead(string weights, Allocation turns, int share, double baseRate, double smallestLift)
     {
-        var parts = (weights ?? "").Split('/').Select(part => int.TryParse(part, NumberStyles.None, CultureInfo.InvariantCulture, out var weight) ? weight : -1).ToArray();
+        var parts = (weights ?? "")
+            .Split('/')
+            .Select(part =>
+                int.TryParse(part, NumberStyles.None, CultureInfo.InvariantCulture, out var weight) ? weight : -1
+            )
+            .ToArray();
         var (checkedWeights, _) = Weights.Check(parts);
         VisitorsPerDay = tallies.VisitorsPerDay(Screen.Step.Id);
-        return new JsonResult(checkedWeights is null ? null : upcoming.Of(Screen, checkedWeights, turns, Math.Clamp(share, 1, 100), baseRate, smallestLift, VisitorsPerDay));
+        return new JsonResult(
+            checkedWeights is null
+                ? null
+                : upcoming.Of(
+                    Screen,
+                    checkedWeights,
+                    turns,
+                    Math.Clamp(share, 1, 100),
+                    baseRate,
+                    smallestLift,
+                    VisitorsPerDay
+                )
+        );
     }
 
     public async Task<IActionResult> OnPostStartAsync()
     {
-        if (Screen.IsOpen) return Redirect(Screen.Address("send"));
+        if (Screen.IsOpen)
+            return Redirect(Screen.Address("send"));
         var chosen = Chosen();
         var weights = CheckWeights(chosen);
-        if (chosen.Length > 0 && chosen[0].Page != Control) ModelState.AddModelError(nameof(Control), "The control is one of the pages in the test.");
+        if (chosen.Length > 0 && chosen[0].Page != Control)
+            ModelState.AddModelError(nameof(Control), "The control is one of the pages in the test.");
         var main = ReadMainGoal();
-        if (Goal != 0 && Screen.LaterSteps.All(step => step.Id.Value != Goal)) ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
+        if (Goal != 0 && Screen.LaterSteps.All(step => step.Id.Value != Goal))
+            ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
         var (sending, from) = ReadSending(chosen, null);
-        if (!ModelState.IsValid) return Again();
+        if (!ModelState.IsValid)
+            return Again();
 
         LoadAround();
         var ready = await ReadyAsync(chosen, main);
         var name = string.IsNullOrWhiteSpace(Name) ? PageName(chosen[^1].Page) : Name.Trim();
         var plan = new TestPlan(
-            Screen.Step.Id, Goal == 0 ? Screen.Step.Id : new(Goal), name, Idea?.Trim() ?? "", BaseRate!.Value / 100, SmallestLift / 100, [.. chosen.Select(row => new PageId(row.Page))], weights!, sending, from, main, ready);
+            Screen.Step.Id,
+            Goal == 0 ? Screen.Step.Id : new(Goal),
+            name,
+            Idea?.Trim() ?? "",
+            BaseRate!.Value / 100,
+            SmallestLift / 100,
+            [.. chosen.Select(row => new PageId(row.Page))],
+            weights!,
+            sending,
+            from,
+            main,
+            ready
+        );
         if (await tests.StartAsync(plan) is null)
         {
-            ModelState.AddModelError(nameof(Rows), "A test was started on this step a moment ago. Load the page again.");
+            ModelState.AddModelError(
+                nameof(Rows),
+                "A test was started on this step a moment ago. Load the page again."
+            );
             return Again();
         }
         routes.Reload(Screen.Funnel.Id);
-        Done = from > Clock.Now ? $"The test starts {Clock.Moment(from.Value)}. Until then /go/{Screen.Step.Slug} shows everybody the same page." : $"The test runs. From now on /go/{Screen.Step.Slug} splits its visitors {weights}.";
+        Done =
+            from > Clock.Now
+                ? $"The test starts {Clock.Moment(from.Value)}. Until then /go/{Screen.Step.Slug} shows everybody the same page."
+                : $"The test runs. From now on /go/{Screen.Step.Slug} splits its visitors {weights}.";
         return Redirect(Screen.Address("send"));
     }
 
@@ -132,11 +191,13 @@ public sealed class SendModel(
     public async Task<IActionResult> OnPostReadyAsync()
     {
         // How long it takes cannot be said without a rate; all else can.
-        if (BaseRate is null) ModelState.Remove(nameof(BaseRate));
+        if (BaseRate is null)
+            ModelState.Remove(nameof(BaseRate));
         var chosen = Chosen();
         CheckWeights(chosen);
         var main = ReadMainGoal();
-        if (!ModelState.IsValid) return Again();
+        if (!ModelState.IsValid)
+            return Again();
         LoadAround();
         Ready = await ReadyAsync(chosen, main);
         return Again();
@@ -149,11 +210,21 @@ public sealed class SendModel(
     {
         ModelState.Remove(nameof(BaseRate));
         ModelState.Remove(nameof(SmallestLift));
-        if (Screen.Open is not { } open) return Redirect(Screen.Address("send"));
+        if (Screen.Open is not { } open)
+            return Redirect(Screen.Address("send"));
         var test = open.Test;
-        var rows = test.Pages.Select(page => Rows.FirstOrDefault(row => row.Page == page.Value) ?? new Row { Page = page.Value })
-            .Concat(Rows.Where(row => row.In && Screen.Pages.Any(page => page.Id.Value == row.Page) && test.Pages.All(page => page.Value != row.Page))).ToArray();
-        foreach (var row in rows) row.In = true;
+        var rows = test
+            .Pages.Select(page => Rows.FirstOrDefault(row => row.Page == page.Value) ?? new Row { Page = page.Value })
+            .Concat(
+                Rows.Where(row =>
+                    row.In
+                    && Screen.Pages.Any(page => page.Id.Value == row.Page)
+                    && test.Pages.All(page => page.Value != row.Page)
+                )
+            )
+            .ToArray();
+        foreach (var row in rows)
+            row.In = true;
         var weights = CheckWeights(rows);
         var (sending, from) = ReadSending(rows, test);
         if (!ModelState.IsValid)
@@ -164,41 +235,58 @@ public sealed class SendModel(
         var added = rows.Skip(test.Pages.Count).Select(row => new PageId(row.Page)).ToArray();
         var what = test.Sending.ChangesTo(sending, page => Format.Quoted(PageName(page.Value)), Clock.Moment).ToList();
         var moves = from is { } start && start != test.StartedAt && test.StartedAt > Clock.Now;
-        if (moves) what.Add(($"Starts {Clock.Moment(from!.Value)}", false));
-        if (what.Count == 0 && added.Length == 0 && weights!.Equals(test.Weights)) Done = "Nothing was changed.";
+        if (moves)
+            what.Add(($"Starts {Clock.Moment(from!.Value)}", false));
+        if (what.Count == 0 && added.Length == 0 && weights!.Equals(test.Weights))
+            Done = "Nothing was changed.";
         else
         {
             await tests.ChangeAsync(test, weights!, added, sending, moves ? from : null, what);
             routes.Reload(Screen.Funnel.Id);
             var phase = added.Length > 0 || !weights!.Equals(test.Weights) || what.Any(change => change.BeginsPhase);
-            Done = (weights!.Equals(test.Weights) && added.Length == 0 ? "" : $"New visitors are split {weights}. ") + string.Concat(what.Select(change => change.What.TrimEnd('.') + ". "))
-                + (phase ? "Everyone enrolled before stays on their page, and the counts so far stay: a new phase has begun." : "No new phase was needed.");
+            Done =
+                (weights!.Equals(test.Weights) && added.Length == 0 ? "" : $"New visitors are split {weights}. ")
+                + string.Concat(what.Select(change => change.What.TrimEnd('.') + ". "))
+                + (
+                    phase
+                        ? "Everyone enrolled before stays on their page, and the counts so far stay: a new phase has begun."
+                        : "No new phase was needed."
+                );
         }
         return Redirect(Screen.Address("send"));
     }
 
-    public Task<IActionResult> OnPostPauseAsync() => SetPausedAsync(true, $"Paused. /go/{Screen.Step.Slug} shows everybody {Format.Quoted(Screen.KeptPage?.Name ?? "the control")} until you go on; who comes meanwhile stays out of the test.");
+    public Task<IActionResult> OnPostPauseAsync() =>
+        SetPausedAsync(
+            true,
+            $"Paused. /go/{Screen.Step.Slug} shows everybody {Format.Quoted(Screen.KeptPage?.Name ?? "the control")} until you go on; who comes meanwhile stays out of the test."
+        );
 
     public Task<IActionResult> OnPostGoOnAsync() => SetPausedAsync(false, "The test goes on, in a new phase.");
 
     public async Task<IActionResult> OnPostLinkAsync()
     {
         var (carries, problem) = CarriedParameters.Check(Carries, CarryNames);
-        if (carries is null) return Refused(nameof(CarryNames), problem!);
+        if (carries is null)
+            return Refused(nameof(CarryNames), problem!);
         await funnels.SetLinkAsync(Screen.Step.Id, carries, Redirects);
         routes.Reload(Screen.Funnel.Id);
-        Done = $"{Carried(carries)}, and hosted pages are shown at {(Redirects ? "their own address" : "the link itself")}.";
+        Done =
+            $"{Carried(carries)}, and hosted pages are shown at {(Redirects ? "their own address" : "the link itself")}.";
         return Redirect(Screen.Address("send"));
     }
 
     /// <summary>Whether the test starts on the owner's own page, and how long that page waits.</summary>
     public async Task<IActionResult> OnPostStartOnPageAsync()
     {
-        if (StartWait is < Step.MinStartWait or > Step.MaxStartWait) return Refused(nameof(StartWait), $"From {Step.MinStartWait} to {Step.MaxStartWait:N0} milliseconds.");
+        if (StartWait is < Step.MinStartWait or > Step.MaxStartWait)
+            return Refused(nameof(StartWait), $"From {Step.MinStartWait} to {Step.MaxStartWait:N0} milliseconds.");
         await funnels.SetStartAsync(Screen.Step.Id, StartsOnPage, StartWait);
         routes.Reload(Screen.Funnel.Id);
-        Done = !StartsOnPage ? "The test starts at the link only. Take the start lines out of your page."
-            : StartWait == Screen.Step.StartWait || !Screen.Step.StartsOnPage ? "Paste the start lines into your page. Wiring checks them."
+        Done =
+            !StartsOnPage ? "The test starts at the link only. Take the start lines out of your page."
+            : StartWait == Screen.Step.StartWait || !Screen.Step.StartsOnPage
+                ? "Paste the start lines into your page. Wiring checks them."
             : $"Your page waits {StartWait} milliseconds once you have replaced the lines in it by those shown now.";
         return Redirect($"{Screen.Address("send")}#start");
     }
@@ -210,9 +298,17 @@ public sealed class SendModel(
         var audience = Who.Read(ModelState, nameof(Who));
         if (ModelState.IsValid)
         {
-            var query = Try.Address is { Length: > 0 } address && address.IndexOf('?') is >= 0 and var at ? address[at..].Split('#')[0] : "";
+            var query =
+                Try.Address is { Length: > 0 } address && address.IndexOf('?') is >= 0 and var at
+                    ? address[at..].Split('#')[0]
+                    : "";
             var (takesPart, why) = audience.Judge(TryTraits(query), query);
-            Judged = (takesPart, takesPart ? $"Takes part: {why}." : $"Does not take part: {why}. Sees {(Others is { } page ? Format.Quoted(PageName(page)) : "the control")}.");
+            Judged = (
+                takesPart,
+                takesPart
+                    ? $"Takes part: {why}."
+                    : $"Does not take part: {why}. Sees {(Others is { } page ? Format.Quoted(PageName(page)) : "the control")}."
+            );
         }
         return Again();
     }
@@ -220,7 +316,8 @@ public sealed class SendModel(
     public IActionResult OnPostTry()
     {
         ModelState.Clear();
-        var link = $"{Link}?{TryTickets.Parameter}={tries.Issue(new(Screen.Step.Id, TryTraits(""), Try.Page is { } page ? new PageId(page) : null))}";
+        var link =
+            $"{Link}?{TryTickets.Parameter}={tries.Issue(new(Screen.Step.Id, TryTraits(""), Try.Page is { } page ? new PageId(page) : null))}";
         TryLink = SourceTag.From(Try.Source) is { Length: > 0 } tag ? $"{link}&{SourceTag.Parameter}={tag}" : link;
         var keep = Try;
         OnGet();
@@ -230,14 +327,29 @@ public sealed class SendModel(
 
     private Traits TryTraits(string query)
     {
-        var source = SourceTag.From(Try.Source ?? AddressQuery.Value(query, SourceTag.Parameter) ?? AddressQuery.Value(query, "utm_source"));
+        var source = SourceTag.From(
+            Try.Source ?? AddressQuery.Value(query, SourceTag.Parameter) ?? AddressQuery.Value(query, "utm_source")
+        );
         return new(
-            Try.Device, Names.IsCountry(Try.Country ?? "") ? Try.Country!.ToUpperInvariant() : "", Names.IsLanguage(Try.Language ?? "") ? Try.Language!.ToLowerInvariant() : "", Try.Returning, source,
-            sources.Of(Screen.Funnel.Id).Any(known => known.Tag == source && known.Kind == SourceKind.Affiliate) || AddressQuery.Value(query, Settings.AffiliateParameter) is not null);
+            Try.Device,
+            Names.IsCountry(Try.Country ?? "") ? Try.Country!.ToUpperInvariant() : "",
+            Names.IsLanguage(Try.Language ?? "") ? Try.Language!.ToLowerInvariant() : "",
+            Try.Returning,
+            source,
+            sources.Of(Screen.Funnel.Id).Any(known => known.Tag == source && known.Kind == SourceKind.Affiliate)
+                || AddressQuery.Value(query, Settings.AffiliateParameter) is not null
+        );
     }
 
-    private Task<IReadOnlyList<ReadyLine>> ReadyAsync(IReadOnlyList<Row> chosen, Goal? main) => readiness.LookAsync(
-        Screen, [.. chosen.Select(row => Screen.Pages.First(page => page.Id.Value == row.Page))], Screen.Steps.FirstOrDefault(step => step.Id.Value == Goal), main, Ahead.Plan, HttpContext.RequestAborted);
+    private Task<IReadOnlyList<ReadyLine>> ReadyAsync(IReadOnlyList<Row> chosen, Goal? main) =>
+        readiness.LookAsync(
+            Screen,
+            [.. chosen.Select(row => Screen.Pages.First(page => page.Id.Value == row.Page))],
+            Screen.Steps.FirstOrDefault(step => step.Id.Value == Goal),
+            main,
+            Ahead.Plan,
+            HttpContext.RequestAborted
+        );
 
     private async Task<IActionResult> SetPausedAsync(bool paused, string done)
     {
@@ -249,36 +361,53 @@ public sealed class SendModel(
         return Redirect(Screen.Address("send"));
     }
 
-    private void FillLink() => (Carries, CarryNames, Redirects) = (Screen.Step.Carries.Kind, string.Join(", ", Screen.Step.Carries.Names), Screen.Step.Redirects);
+    private void FillLink() =>
+        (Carries, CarryNames, Redirects) = (
+            Screen.Step.Carries.Kind,
+            string.Join(", ", Screen.Step.Carries.Names),
+            Screen.Step.Redirects
+        );
 
     private void FillStart() => (StartsOnPage, StartWait) = (Screen.Step.StartsOnPage, Screen.Step.StartWait);
 
     /// <summary>Shows the screen again with what was typed in one of the small forms, and the rest as it is stored.</summary>
     private IActionResult Refused(string field, string problem)
     {
-        if (field == nameof(StartWait)) FillLink();
-        else FillStart();
+        if (field == nameof(StartWait))
+            FillLink();
+        else
+            FillStart();
         ModelState.Clear();
-        if (Screen.Open is { } open) FillFrom(open.Test);
-        else FillAnew();
+        if (Screen.Open is { } open)
+            FillFrom(open.Test);
+        else
+            FillAnew();
         ModelState.AddModelError(field, problem);
         LoadAround();
         return Page();
     }
 
-    private static string Carried(CarriedParameters carries) => carries.Kind switch
-    {
-        CarryKind.All => "All parameters of the link travel on to the page",
-        CarryKind.Except => $"Parameters of the link travel on to the page, but not {string.Join(", ", carries.Names)}",
-        CarryKind.Only => $"Of the link’s parameters only {string.Join(", ", carries.Names)} travel on to the page",
-        _ => "Parameters of the link stop at the link",
-    };
+    private static string Carried(CarriedParameters carries) =>
+        carries.Kind switch
+        {
+            CarryKind.All => "All parameters of the link travel on to the page",
+            CarryKind.Except =>
+                $"Parameters of the link travel on to the page, but not {string.Join(", ", carries.Names)}",
+            CarryKind.Only => $"Of the link’s parameters only {string.Join(", ", carries.Names)} travel on to the page",
+            _ => "Parameters of the link stop at the link",
+        };
 
     private IActionResult Again()
     {
         Who.WithRoom();
         // Pages that were not sent along are still there to choose.
-        Rows = [.. Rows, .. Screen.Pages.Where(page => Rows.All(row => row.Page != page.Id.Value)).Select(page => new Row { Page = page.Id.Value, Weight = 0 })];
+        Rows =
+        [
+            .. Rows,
+            .. Screen
+                .Pages.Where(page => Rows.All(row => row.Page != page.Id.Value))
+                .Select(page => new Row { Page = page.Id.Value, Weight = 0 }),
+        ];
         LoadAround();
         return Page();
     }
@@ -290,7 +419,16 @@ public sealed class SendModel(
         Looks = watch.All();
         LeftOut = tallies.LeftOut(Screen.Step.Id);
         Changes = Screen.Open is { } open ? ChangeLog.Of(tests.Changes(open.Test.Id)) : [];
-        var weights = Weights.Check([.. Rows.Where(row => row.In).Select(row => row.Weight ?? 0)]).Weights ?? Weights.Even(Math.Max(2, Rows.Count(row => row.In)));
-        Ahead = upcoming.Of(Screen, weights, Turns, Math.Clamp(Share, 1, 100), BaseRate ?? 0, SmallestLift, VisitorsPerDay);
+        var weights = Weights.Check([.. Rows.Where(row => row.In).Select(row => row.Weight ?? 0)]).Weights
+            ?? Weights.Even(Math.Max(2, Rows.Count(row => row.In)));
+        Ahead = upcoming.Of(
+            Screen,
+            weights,
+            Turns,
+            Math.Clamp(Share, 1, 100),
+            BaseRate ?? 0,
+            SmallestLift,
+            VisitorsPerDay
+        );
     }
 }

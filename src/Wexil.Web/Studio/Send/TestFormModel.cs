@@ -14,7 +14,8 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Send;
 
 /// <summary>The form of a test: what stands in it at first, and what was typed, read with every problem by its field.</summary>
-public abstract class TestFormModel(StepScreens screens, SettingStore settings, OwnerTime clock) : StepPageModel(screens)
+public abstract class TestFormModel(StepScreens screens, SettingStore settings, OwnerTime clock)
+    : StepPageModel(screens)
 {
     public const int MaxPages = 10;
 
@@ -90,19 +91,28 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     [BindProperty]
     public bool RestsFailing { get; set; }
 
-    public string PageName(long page) => Screen.Pages.Concat(Screen.Open?.Pages ?? []).FirstOrDefault(p => p.Id.Value == page)?.Name ?? "a page put away";
+    public string PageName(long page) =>
+        Screen.Pages.Concat(Screen.Open?.Pages ?? []).FirstOrDefault(p => p.Id.Value == page)?.Name
+        ?? "a page put away";
 
     /// <summary>The rows of the pages that are in the test, the control first.</summary>
-    protected Row[] Chosen() => [.. Rows.Where(row => row.In && Screen.Pages.Any(page => page.Id.Value == row.Page)).OrderBy(row => row.Page != Control)];
+    protected Row[] Chosen() =>
+        [
+            .. Rows.Where(row => row.In && Screen.Pages.Any(page => page.Id.Value == row.Page))
+                .OrderBy(row => row.Page != Control),
+        ];
 
     /// <summary>What counts; null where it is a later step.</summary>
-    protected Goal? ReadMainGoal() => Goal == 0 ? MainGoal.Read(ModelState, nameof(MainGoal), Screen, settings.Currency) : null;
+    protected Goal? ReadMainGoal() =>
+        Goal == 0 ? MainGoal.Read(ModelState, nameof(MainGoal), Screen, settings.Currency) : null;
 
     protected Weights? CheckWeights(IReadOnlyList<Row> rows)
     {
-        if (rows.Count > MaxPages) ModelState.AddModelError(nameof(Rows), $"At most {MaxPages} pages in one test.");
+        if (rows.Count > MaxPages)
+            ModelState.AddModelError(nameof(Rows), $"At most {MaxPages} pages in one test.");
         var (weights, problem) = Weights.Check([.. rows.Select(row => row.Weight ?? 0)]);
-        if (problem is not null) ModelState.AddModelError(nameof(Rows), problem);
+        if (problem is not null)
+            ModelState.AddModelError(nameof(Rows), problem);
         return weights;
     }
 
@@ -111,25 +121,65 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
         var audience = Who.Read(ModelState, nameof(Who));
         var (from, fromProblem) = LocalMoment.Parse(From, settings.Zone);
         var (until, untilProblem) = LocalMoment.Parse(Until, settings.Zone);
-        if (fromProblem is not null) ModelState.AddModelError(nameof(From), fromProblem);
-        if (untilProblem is not null) ModelState.AddModelError(nameof(Until), untilProblem);
+        if (fromProblem is not null)
+            ModelState.AddModelError(nameof(From), fromProblem);
+        if (untilProblem is not null)
+            ModelState.AddModelError(nameof(Until), untilProblem);
         // The form knows minutes; an end that was not touched stays as it was.
-        if (test?.Sending.Until is { } before && until is { } same && (before - same).Duration() < TimeSpan.FromMinutes(1)) until = before;
-        if (test is not null && from is { } start && (test.StartedAt - start).Duration() < TimeSpan.FromMinutes(1)) from = test.StartedAt;
-        if (until is { } end && until != test?.Sending.Until && end <= clock.Now) ModelState.AddModelError(nameof(Until), "This has passed already.");
-        if (until is { } last && last <= (from ?? test?.StartedAt ?? clock.Now)) ModelState.AddModelError(nameof(Until), "The end comes after the start.");
-        if (Others is { } others && Screen.Pages.All(page => page.Id.Value != others)) ModelState.AddModelError(nameof(Others), "Choose a page of this step.");
+        if (
+            test?.Sending.Until is { } before
+            && until is { } same
+            && (before - same).Duration() < TimeSpan.FromMinutes(1)
+        )
+            until = before;
+        if (test is not null && from is { } start && (test.StartedAt - start).Duration() < TimeSpan.FromMinutes(1))
+            from = test.StartedAt;
+        if (until is { } end && until != test?.Sending.Until && end <= clock.Now)
+            ModelState.AddModelError(nameof(Until), "This has passed already.");
+        if (until is { } last && last <= (from ?? test?.StartedAt ?? clock.Now))
+            ModelState.AddModelError(nameof(Until), "The end comes after the start.");
+        if (Others is { } others && Screen.Pages.All(page => page.Id.Value != others))
+            ModelState.AddModelError(nameof(Others), "Choose a page of this step.");
         PageId[] closed = [.. rows.Where(row => row.Closed).Select(row => new PageId(row.Page))];
-        if (closed.Length > 0 && closed.Length == rows.Count) ModelState.AddModelError(nameof(Rows), "Leave one page open to affiliates: their visitors must see something.");
-        return (new(Turns, Share, audience, Others is { } page ? new PageId(page) : null, closed, RestsFailing, until) { Floor = Floor }, from);
+        if (closed.Length > 0 && closed.Length == rows.Count)
+            ModelState.AddModelError(
+                nameof(Rows),
+                "Leave one page open to affiliates: their visitors must see something."
+            );
+        return (
+            new(Turns, Share, audience, Others is { } page ? new PageId(page) : null, closed, RestsFailing, until)
+            {
+                Floor = Floor,
+            },
+            from
+        );
     }
 
     protected void FillFrom(SplitTest test)
     {
-        Rows = [
-            .. test.Pages.Select((page, i) => new Row { Page = page.Value, In = true, Weight = test.Weights[i], Closed = test.Sending.Closed.Contains(page) }),
-            .. Screen.Pages.Where(page => !test.Pages.Contains(page.Id)).Select(page => new Row { Page = page.Id.Value, Weight = 0 })];
-        (Turns, Floor, Share, Others, RestsFailing) = (test.Sending.Turns, test.Sending.Floor, test.Sending.Share, test.Sending.Others?.Value, test.Sending.RestsFailing);
+        Rows =
+        [
+            .. test.Pages.Select(
+                (page, i) =>
+                    new Row
+                    {
+                        Page = page.Value,
+                        In = true,
+                        Weight = test.Weights[i],
+                        Closed = test.Sending.Closed.Contains(page),
+                    }
+            ),
+            .. Screen
+                .Pages.Where(page => !test.Pages.Contains(page.Id))
+                .Select(page => new Row { Page = page.Id.Value, Weight = 0 }),
+        ];
+        (Turns, Floor, Share, Others, RestsFailing) = (
+            test.Sending.Turns,
+            test.Sending.Floor,
+            test.Sending.Share,
+            test.Sending.Others?.Value,
+            test.Sending.RestsFailing
+        );
         (BaseRate, SmallestLift) = (test.ExpectedRate * 100, test.SmallestLift * 100);
         Who = AudienceForm.Of(test.Sending.Audience);
         From = LocalMoment.Write(test.StartedAt, settings.Zone);
@@ -141,7 +191,18 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
         var chosen = Screen.Pages.OrderBy(page => page.Id != Screen.Step.Page).ThenBy(page => page.Id.Value).ToArray();
         // The page shown now against the newest: what was cloned last is what somebody wants to try.
         var newest = chosen.Skip(1).LastOrDefault();
-        Rows = [.. chosen.Select((page, i) => new Row { Page = page.Id.Value, In = i == 0 || page == newest, Weight = i == 0 || page == newest ? 50 : 0 })];
+        Rows =
+        [
+            .. chosen.Select(
+                (page, i) =>
+                    new Row
+                    {
+                        Page = page.Id.Value,
+                        In = i == 0 || page == newest,
+                        Weight = i == 0 || page == newest ? 50 : 0,
+                    }
+            ),
+        ];
         Control = chosen.FirstOrDefault()?.Id.Value ?? 0;
         Goal = Screen.LaterSteps.FirstOrDefault()?.Id.Value ?? 0;
         BaseRate = PastRate(Screen.LaterSteps.FirstOrDefault()) is { } rate ? Math.Round(rate * 100, 1) : null;
@@ -150,17 +211,23 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
 
     /// <summary>The share of this step's visitors who went on to another before; null where too few came to tell.</summary>
     public double? PastRate(Step? goal) =>
-        goal is not null && Screen.Visitors.GetValueOrDefault(Screen.Step.Id) is >= MinPastVisitors and var visitors
-            && Screen.Visitors.GetValueOrDefault(goal.Id) is >= MinPastConversions and var onward && onward < visitors ? (double)onward / visitors : null;
+        goal is not null
+        && Screen.Visitors.GetValueOrDefault(Screen.Step.Id) is >= MinPastVisitors and var visitors
+        && Screen.Visitors.GetValueOrDefault(goal.Id) is >= MinPastConversions and var onward
+        && onward < visitors
+            ? (double)onward / visitors
+            : null;
 
     /// <summary>What pages of this kind bring as a rule, for somebody who has no figure of their own.</summary>
-    public string RateHint => Screen.Step.Kind switch
-    {
-        StepKind.OptIn => "Opt-in pages bring 10 to 40% as a rule.",
-        StepKind.Sales => "Sales pages bring 1 to 5% as a rule.",
-        StepKind.Upsell or StepKind.Downsell => "Upsells are taken by 5 to 25% as a rule.",
-        _ => "",
-    } + " It is corrected by what all pages bring together, once they have brought 25.";
+    public string RateHint =>
+        Screen.Step.Kind switch
+        {
+            StepKind.OptIn => "Opt-in pages bring 10 to 40% as a rule.",
+            StepKind.Sales => "Sales pages bring 1 to 5% as a rule.",
+            StepKind.Upsell or StepKind.Downsell => "Upsells are taken by 5 to 25% as a rule.",
+            _ => "",
+        } + " It is corrected by what all pages bring together, once they have brought 25.";
 
-    private const long MinPastVisitors = 200, MinPastConversions = 10;
+    private const long MinPastVisitors = 200,
+        MinPastConversions = 10;
 }

@@ -22,34 +22,68 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
 
     /// <param name="baseRate">In percent, as in the form; so is the lift.</param>
     /// <param name="perDay">New visitors a day; 0 when not known.</param>
-    public Ahead Of(StepScreen screen, Weights weights, Allocation taking, int share, double baseRate, double smallestLift, double perDay) =>
-        new([.. Next(screen, weights, taking).Select(Mark.Letter)], Shares(weights, share), Plan(weights.Count, share, baseRate, smallestLift, perDay));
+    public Ahead Of(
+        StepScreen screen,
+        Weights weights,
+        Allocation taking,
+        int share,
+        double baseRate,
+        double smallestLift,
+        double perDay
+    ) =>
+        new(
+            [.. Next(screen, weights, taking).Select(Mark.Letter)],
+            Shares(weights, share),
+            Plan(weights.Count, share, baseRate, smallestLift, perDay)
+        );
 
     private IEnumerable<int> Next(StepScreen screen, Weights weights, Allocation taking)
     {
         if (taking != Allocation.InTurn)
         {
             // Ten made-up visitors, drawn as real ones are.
-            return Enumerable.Range(0, Visitors).Select(_ => weights.PageAt(HashBucket.Unit(VisitorId.New(time.GetUtcNow(), chance), screen.Reading?.Test.Id ?? default)));
+            return Enumerable
+                .Range(0, Visitors)
+                .Select(_ =>
+                    weights.PageAt(
+                        HashBucket.Unit(VisitorId.New(time.GetUtcNow(), chance), screen.Reading?.Test.Id ?? default)
+                    )
+                );
         }
         var running = routes.Current.Step(screen.Step.Id)?.Test;
         return running is { Turns: Allocation.InTurn, Phase: not null } && running.Weights.Equals(weights)
-            ? turns.Upcoming(running, Visitors) : new Rotation(weights, seed: 0).Upcoming(new long[weights.Count], Visitors);
+            ? turns.Upcoming(running, Visitors)
+            : new Rotation(weights, seed: 0).Upcoming(new long[weights.Count], Visitors);
     }
 
-    private static string Shares(Weights weights, int share) => share == 100 ? "" :
-        $"{share}% take part: of all visitors {string.Join(", ", weights.Percent.Select((weight, i) => $"{Format.Plain(weight * share / 10_000.0)} are drawn for {Mark.Letter(i)}"))}. The other {100 - share}% see A and are not counted.";
+    private static string Shares(Weights weights, int share) =>
+        share == 100
+            ? ""
+            : $"{share}% take part: of all visitors {string.Join(", ", weights.Percent.Select((weight, i) => $"{Format.Plain(weight * share / 10_000.0)} are drawn for {Mark.Letter(i)}"))}. The other {100 - share}% see A and are not counted.";
 
     private static string Plan(int pages, int share, double baseRate, double smallestLift, double perDay)
     {
-        if (baseRate is < 0.01 or > 99 || smallestLift is < 1 or > 500) return "";
+        if (baseRate is < 0.01 or > 99 || smallestLift is < 1 or > 500)
+            return "";
         var rate = baseRate / 100;
-        double Needed(int count) => Math.Ceiling(Planner.PeekSafeTotal(rate, Math.Min(rate * (1 + smallestLift / 100), (1 + rate) / 2), Math.Max(2, count)) / 100) * 100;
+        double Needed(int count) =>
+            Math.Ceiling(
+                Planner.PeekSafeTotal(
+                    rate,
+                    Math.Min(rate * (1 + smallestLift / 100), (1 + rate) / 2),
+                    Math.Max(2, count)
+                ) / 100
+            ) * 100;
         var daily = perDay * share / 100;
-        string Days(double visitors) => daily > 0 ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(visitors / daily)), "day", "days")} at this week’s traffic" : "";
+        string Days(double visitors) =>
+            daily > 0
+                ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(visitors / daily)), "day", "days")} at this week’s traffic"
+                : "";
         var now = Needed(pages);
-        var plan = $"About {Format.Count(now)} visitors in all will tell whether a lift of that size is there{Days(now)}. You may look at any time; a page called better is better.";
-        if (pages >= TestFormModel.MaxPages) return plan;
+        var plan =
+            $"About {Format.Count(now)} visitors in all will tell whether a lift of that size is there{Days(now)}. You may look at any time; a page called better is better.";
+        if (pages >= TestFormModel.MaxPages)
+            return plan;
         var more = Needed(pages + 1) - now;
         return $"{plan} Another page would take about {Format.Count(more)} visitors more{(daily > 0 ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(more / daily)), "day", "days")} longer" : "")}.";
     }

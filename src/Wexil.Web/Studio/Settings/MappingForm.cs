@@ -19,41 +19,81 @@ public sealed class MappingForm
     public bool InSmallestUnits { get; set; }
     public string? Fields { get; set; }
 
-    public static MappingForm Of(HookMapping mapping) => new()
-    {
-        SignatureHeader = mapping.SignatureHeader,
-        TimestampHeader = mapping.TimestampHeader,
-        Prefix = mapping.Prefix,
-        PassThrough = mapping.PassThrough,
-        RefundWords = string.Join(", ", mapping.RefundWords),
-        SaleWords = string.Join(", ", mapping.SaleWords ?? []),
-        IsBase64 = mapping.IsBase64,
-        InSmallestUnits = mapping.InSmallestUnits,
-        Fields = string.Join('\n', mapping.Fields.Select(field => $"{field.Key} = {field.Value}")),
-    };
+    public static MappingForm Of(HookMapping mapping) =>
+        new()
+        {
+            SignatureHeader = mapping.SignatureHeader,
+            TimestampHeader = mapping.TimestampHeader,
+            Prefix = mapping.Prefix,
+            PassThrough = mapping.PassThrough,
+            RefundWords = string.Join(", ", mapping.RefundWords),
+            SaleWords = string.Join(", ", mapping.SaleWords ?? []),
+            IsBase64 = mapping.IsBase64,
+            InSmallestUnits = mapping.InSmallestUnits,
+            Fields = string.Join('\n', mapping.Fields.Select(field => $"{field.Key} = {field.Value}")),
+        };
 
     /// <summary>Reads it, or says by the fields what is wrong; null then.</summary>
     public HookMapping? Read(ModelStateDictionary state, string prefix)
     {
         void Wrong(string field, string problem) => state.AddModelError($"{prefix}.{field}", problem);
-        var (signature, timestamp, parameter) = (SignatureHeader?.Trim() ?? "", TimestampHeader?.Trim() ?? "", PassThrough?.Trim() ?? "");
-        if (!IsName(signature)) Wrong(nameof(SignatureHeader), $"A header’s name, such as {HookSignature.SignatureHeader}.");
-        if (timestamp.Length > 0 && !IsName(timestamp)) Wrong(nameof(TimestampHeader), $"A header’s name, such as {HookSignature.TimestampHeader}, or nothing.");
-        if (parameter.Length > 0 && (!IsName(parameter) || new AddressQuery.Part(parameter).IsOurs)) Wrong(nameof(PassThrough), "Letters, digits, - and _, such as custom.");
+        var (signature, timestamp, parameter) = (
+            SignatureHeader?.Trim() ?? "",
+            TimestampHeader?.Trim() ?? "",
+            PassThrough?.Trim() ?? ""
+        );
+        if (!IsName(signature))
+            Wrong(nameof(SignatureHeader), $"A header’s name, such as {HookSignature.SignatureHeader}.");
+        if (timestamp.Length > 0 && !IsName(timestamp))
+            Wrong(nameof(TimestampHeader), $"A header’s name, such as {HookSignature.TimestampHeader}, or nothing.");
+        if (parameter.Length > 0 && (!IsName(parameter) || new AddressQuery.Part(parameter).IsOurs))
+            Wrong(nameof(PassThrough), "Letters, digits, - and _, such as custom.");
         var fields = new Dictionary<string, string>();
-        foreach (var line in (Fields ?? "").Split('\n', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
+        foreach (
+            var line in (Fields ?? "").Split(
+                '\n',
+                StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries
+            )
+        )
         {
-            if (line.Split('=', StringSplitOptions.TrimEntries) is [var ours, { Length: > 0 and <= MaxLength } theirs] && HookMapping.Names.Contains(ours)) fields[ours] = theirs;
-            else Wrong(nameof(Fields), $"A line is one of {string.Join(", ", HookMapping.Names)}, then = and where it stands. This is not: {line}");
+            if (
+                line.Split('=', StringSplitOptions.TrimEntries) is [var ours, { Length: > 0 and <= MaxLength } theirs]
+                && HookMapping.Names.Contains(ours)
+            )
+                fields[ours] = theirs;
+            else
+                Wrong(
+                    nameof(Fields),
+                    $"A line is one of {string.Join(", ", HookMapping.Names)}, then = and where it stands. This is not: {line}"
+                );
         }
-        if (fields.ContainsKey("type") && Words(SaleWords).Length == 0) Wrong(nameof(SaleWords), "Enter what the service calls a sale. Anything else, such as a dispute or a test, is refused.");
-        return state.ErrorCount > 0 ? null : new(
-            signature, timestamp, Prefix?.Trim() ?? "", IsBase64, InSmallestUnits,
-            Words(RefundWords), parameter, fields, Words(SaleWords));
+        if (fields.ContainsKey("type") && Words(SaleWords).Length == 0)
+            Wrong(
+                nameof(SaleWords),
+                "Enter what the service calls a sale. Anything else, such as a dispute or a test, is refused."
+            );
+        return state.ErrorCount > 0
+            ? null
+            : new(
+                signature,
+                timestamp,
+                Prefix?.Trim() ?? "",
+                IsBase64,
+                InSmallestUnits,
+                Words(RefundWords),
+                parameter,
+                fields,
+                Words(SaleWords)
+            );
     }
 
     private static string[] Words(string? typed) =>
-        [.. (typed ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(word => word.ToLowerInvariant())];
+        [
+            .. (typed ?? "")
+                .Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)
+                .Select(word => word.ToLowerInvariant()),
+        ];
 
-    private static bool IsName(string text) => text.Length is > 0 and <= 60 && text.All(letter => char.IsAsciiLetterOrDigit(letter) || letter is '-' or '_');
+    private static bool IsName(string text) =>
+        text.Length is > 0 and <= 60 && text.All(letter => char.IsAsciiLetterOrDigit(letter) || letter is '-' or '_');
 }

@@ -32,7 +32,8 @@ public sealed class RatesModel(RateStore rates, SettingStore settings, SaleStore
     /// <summary>Orders that no rate is known for, by currency.</summary>
     public IReadOnlyList<(string Currency, long Orders)> Unrated { get; private set; } = [];
 
-    public string Worded(ExchangeRate rate) => $"{rate.Worth.ToString("0.######", CultureInfo.InvariantCulture)} {Own.Code}";
+    public string Worded(ExchangeRate rate) =>
+        $"{rate.Worth.ToString("0.######", CultureInfo.InvariantCulture)} {Own.Code}";
 
     public void OnGet()
     {
@@ -43,9 +44,18 @@ public sealed class RatesModel(RateStore rates, SettingStore settings, SaleStore
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (Currency.Find(Code) is not { } currency || currency == Own) ModelState.AddModelError(nameof(Code), "Choose another currency than the one you count in.");
-        if (ExchangeRate.Parse(Worth) is not { } worth) ModelState.AddModelError(nameof(Worth), "A number above 0 such as 1.08, with at most six digits behind the point.");
-        if (!DateOnly.TryParseExact(From, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var from) || from < Earliest) ModelState.AddModelError(nameof(From), "A day such as 2026-11-09.");
+        if (Currency.Find(Code) is not { } currency || currency == Own)
+            ModelState.AddModelError(nameof(Code), "Choose another currency than the one you count in.");
+        if (ExchangeRate.Parse(Worth) is not { } worth)
+            ModelState.AddModelError(
+                nameof(Worth),
+                "A number above 0 such as 1.08, with at most six digits behind the point."
+            );
+        if (
+            !DateOnly.TryParseExact(From, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var from)
+            || from < Earliest
+        )
+            ModelState.AddModelError(nameof(From), "A day such as 2026-11-09.");
         if (!ModelState.IsValid)
         {
             Load();
@@ -59,7 +69,16 @@ public sealed class RatesModel(RateStore rates, SettingStore settings, SaleStore
 
     public async Task<IActionResult> OnPostDropAsync(string? code, string? from)
     {
-        if (Currency.Find(code) is { } currency && DateOnly.TryParseExact(from, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day))
+        if (
+            Currency.Find(code) is { } currency
+            && DateOnly.TryParseExact(
+                from,
+                "yyyy-MM-dd",
+                CultureInfo.InvariantCulture,
+                DateTimeStyles.None,
+                out var day
+            )
+        )
         {
             await rates.DropAsync(currency, day);
             Done = $"The rate of {currency.Code} from {Format.Day(day)} is taken out.";

@@ -7,7 +7,12 @@ using Wexil.Web.Shared;
 namespace Wexil.Web.Studio.Settings;
 
 /// <summary>What the owner settles for the whole of Wexil.</summary>
-public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets, VisitorsAddress visitors, Routes routes) : PageModel
+public sealed class OwnerSettingsModel(
+    SettingStore settings,
+    TryTickets tickets,
+    VisitorsAddress visitors,
+    Routes routes
+) : PageModel
 {
     [BindProperty]
     public bool FetchPrivate { get; set; }
@@ -76,18 +81,31 @@ public sealed class OwnerSettingsModel(SettingStore settings, TryTickets tickets
 
     public void OnGet()
     {
-        (FetchPrivate, HeedPrivacy, Zone, CurrencyCode, AffiliateParameter) = (settings.FetchesPrivateAddresses, settings.HeedsPrivacyControl, settings.Zone.Id, settings.Currency.Code, settings.AffiliateParameter);
+        (FetchPrivate, HeedPrivacy, Zone, CurrencyCode, AffiliateParameter) = (
+            settings.FetchesPrivateAddresses,
+            settings.HeedsPrivacyControl,
+            settings.Zone.Id,
+            settings.Currency.Code,
+            settings.AffiliateParameter
+        );
         OwnerMail = settings.OwnerMail;
         Mapping = MappingForm.Of(settings.HookMapping);
     }
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (Currency.Find(CurrencyCode) is null) ModelState.AddModelError(nameof(CurrencyCode), "Choose a currency from the list.");
-        if (AffiliateParameter is not { Length: > 0 and <= 40 } parameter || parameter.Any(letter => !char.IsAsciiLetterOrDigit(letter) && letter is not ('_' or '-')) || new AddressQuery.Part(parameter).IsOurs)
+        if (Currency.Find(CurrencyCode) is null)
+            ModelState.AddModelError(nameof(CurrencyCode), "Choose a currency from the list.");
+        if (
+            AffiliateParameter is not { Length: > 0 and <= 40 } parameter
+            || parameter.Any(letter => !char.IsAsciiLetterOrDigit(letter) && letter is not ('_' or '-'))
+            || new AddressQuery.Part(parameter).IsOurs
+        )
             ModelState.AddModelError(nameof(AffiliateParameter), "Letters, digits, - and _, such as aff.");
-        if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone)) ModelState.AddModelError(nameof(Zone), "Choose a time zone from the list.");
-        if (!string.IsNullOrWhiteSpace(OwnerMail) && !MimeKit.MailboxAddress.TryParse(OwnerMail.Trim(), out _)) ModelState.AddModelError(nameof(OwnerMail), "An address such as ann@larkrow.example, or nothing.");
+        if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone))
+            ModelState.AddModelError(nameof(Zone), "Choose a time zone from the list.");
+        if (!string.IsNullOrWhiteSpace(OwnerMail) && !MimeKit.MailboxAddress.TryParse(OwnerMail.Trim(), out _))
+            ModelState.AddModelError(nameof(OwnerMail), "An address such as ann@larkrow.example, or nothing.");
         if (!ModelState.IsValid)
         {
             Mapping = MappingForm.Of(settings.HookMapping);

@@ -7,12 +7,22 @@ public static class CsvForm
 {
     /// <summary>The file's text where one came along, else what was typed; null, with the problem by its field, where the file is too long.</summary>
     /// <param name="longest">In bytes.</param>
-    public static async Task<string?> ReadAsync(ModelStateDictionary state, string? csv, IFormFile? upload, int longest, CancellationToken stop)
+    public static async Task<string?> ReadAsync(
+        ModelStateDictionary state,
+        string? csv,
+        IFormFile? upload,
+        int longest,
+        CancellationToken stop
+    )
     {
-        if (upload is null or { Length: 0 }) return csv ?? "";
+        if (upload is null or { Length: 0 })
+            return csv ?? "";
         if (upload.Length > longest)
         {
-            state.AddModelError("Upload", $"The file is longer than {(longest < 1 << 20 ? $"{longest >> 10} KB" : $"{longest >> 20} MB")}. Take it in in parts.");
+            state.AddModelError(
+                "Upload",
+                $"The file is longer than {(longest < 1 << 20 ? $"{longest >> 10} KB" : $"{longest >> 20} MB")}. Take it in in parts."
+            );
             return null;
         }
         using var reader = new StreamReader(upload.OpenReadStream());

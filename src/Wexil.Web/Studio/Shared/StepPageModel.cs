@@ -14,7 +14,8 @@ public abstract class StepPageModel(StepScreens screens) : PageModel
 
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
-        if (Load()) return;
+        if (Load())
+            return;
         context.Result = NotFound();
     }
 

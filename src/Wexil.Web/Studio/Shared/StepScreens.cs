@@ -12,8 +12,15 @@ namespace Wexil.Web.Studio.Shared;
 /// <param name="RunningPages">How many pages the running test of each step has.</param>
 /// <param name="Reading">The step's newest test, running or decided.</param>
 public sealed record StepScreen(
-    Funnel Funnel, IReadOnlyList<Step> Steps, Step Step, IReadOnlyDictionary<StepId, long> Visitors, IReadOnlyDictionary<StepId, int> RunningPages,
-    IReadOnlyList<Page> Pages, TestReading? Reading, DateTimeOffset At)
+    Funnel Funnel,
+    IReadOnlyList<Step> Steps,
+    Step Step,
+    IReadOnlyDictionary<StepId, long> Visitors,
+    IReadOnlyDictionary<StepId, int> RunningPages,
+    IReadOnlyList<Page> Pages,
+    TestReading? Reading,
+    DateTimeOffset At
+)
 {
     public bool IsOpen => Reading is { Test.IsOpen: true };
 
@@ -31,36 +38,58 @@ public sealed record StepScreen(
     public string Address(Step step, string stage) => $"/f/{Funnel.Slug}/{step.Slug}/{stage}";
 
     /// <summary>How a stage stands, in a line.</summary>
-    public string Line(string stage) => stage switch
-    {
-        "build" => Pages.Count switch { 0 => "No page yet", 1 => "1 page", var n => $"{n} pages" },
-        "send" when Open is { } open => string.Join(" · ", open.Test.Weights.Percent.Select((weight, i) => $"{Mark.Letter(i)} {weight}")) + (State, open.Test.Sending) switch
+    public string Line(string stage) =>
+        stage switch
         {
-            (TestState.Paused, _) => " · paused",
-            (TestState.Scheduled, _) => " · starts later",
-            (TestState.Over, _) => " · over",
-            (_, { Share: < 100 and var share }) => $" · {share}% take part",
-            (_, { Audience.IsEveryone: false }) => " · some take part",
-            _ => " · everyone",
-        },
-        "send" => KeptPage is { } page ? $"Everyone sees {Format.Quoted(page.Name)}" : "The link shows nothing yet",
-        "count" when Reading is { Standing.Total: var total } reading =>
-            $"{Format.Count(total.Visitors, "visitor", "visitors")} · {Format.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
-        "count" => "Nothing tested yet",
-        "keep" when Open is { Verdict: var verdict } => verdict.Days is { } days and < 1000 ? $"{verdict.Label} · about {Format.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go" : verdict.Keep is { } keep ? $"{verdict.Label}: keep {keep.Letter}" : verdict.Label,
-        "keep" when Reading is not null && KeptPage is { } page => $"Kept {Format.Quoted(page.Name)}",
-        _ => "Nothing to keep yet",
-    };
+            "build" => Pages.Count switch
+            {
+                0 => "No page yet",
+                1 => "1 page",
+                var n => $"{n} pages",
+            },
+            "send" when Open is { } open => string.Join(
+                " · ",
+                open.Test.Weights.Percent.Select((weight, i) => $"{Mark.Letter(i)} {weight}")
+            )
+                + (State, open.Test.Sending) switch
+                {
+                    (TestState.Paused, _) => " · paused",
+                    (TestState.Scheduled, _) => " · starts later",
+                    (TestState.Over, _) => " · over",
+                    (_, { Share: < 100 and var share }) => $" · {share}% take part",
+                    (_, { Audience.IsEveryone: false }) => " · some take part",
+                    _ => " · everyone",
+                },
+            "send" => KeptPage is { } page ? $"Everyone sees {Format.Quoted(page.Name)}" : "The link shows nothing yet",
+            "count" when Reading is { Standing.Total: var total } reading =>
+                $"{Format.Count(total.Visitors, "visitor", "visitors")} · {Format.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
+            "count" => "Nothing tested yet",
+            "keep" when Open is { Verdict: var verdict } => verdict.Days is { } days and < 1000
+                ? $"{verdict.Label} · about {Format.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go"
+            : verdict.Keep is { } keep ? $"{verdict.Label}: keep {keep.Letter}"
+            : verdict.Label,
+            "keep" when Reading is not null && KeptPage is { } page => $"Kept {Format.Quoted(page.Name)}",
+            _ => "Nothing to keep yet",
+        };
 }
 
 /// <summary>Finds a step's screen by its address.</summary>
-public sealed class StepScreens(FunnelStore funnels, PageStore pages, TestStore tests, TallyStore tallies, TestReader reader, TimeProvider time)
+public sealed class StepScreens(
+    FunnelStore funnels,
+    PageStore pages,
+    TestStore tests,
+    TallyStore tallies,
+    TestReader reader,
+    TimeProvider time
+)
 {
     public StepScreen? Find(string funnelSlug, string stepSlug)
     {
-        if (funnels.BySlug(funnelSlug) is not { } funnel) return null;
+        if (funnels.BySlug(funnelSlug) is not { } funnel)
+            return null;
         var steps = funnels.Steps(funnel.Id);
-        if (steps.FirstOrDefault(s => s.Slug == stepSlug) is not { } step) return null;
+        if (steps.FirstOrDefault(s => s.Slug == stepSlug) is not { } step)
+            return null;
         var running = tests.Open().ToDictionary(test => test.Step, test => test.Pages.Count);
         var test = tests.Of(step.Id) is [var newest, ..] ? newest : null;
         // A test's goal may have been put away since.

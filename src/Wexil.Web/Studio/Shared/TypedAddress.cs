@@ -13,8 +13,12 @@ public sealed class TypedAddress(Routes routes, PageStore pages, VisitorsAddress
     public string TwinOf(PageId page, Uri address)
     {
         var here = new OutsideAddress(address);
-        var twin = routes.Current.Pages.FirstOrDefault(other => other.Id != page && other.Outside is { } outside && outside.IsSamePage(here));
-        return twin is null ? "" : $" {Format.Quoted(pages.Find(twin.Id)!.Name)} has the same address, so visits there count for whichever was added first: give one of them a parameter of its own.";
+        var twin = routes.Current.Pages.FirstOrDefault(other =>
+            other.Id != page && other.Outside is { } outside && outside.IsSamePage(here)
+        );
+        return twin is null
+            ? ""
+            : $" {Format.Quoted(pages.Find(twin.Id)!.Name)} has the same address, so visits there count for whichever was added first: give one of them a parameter of its own.";
     }
 
     /// <summary>The address, or what is wrong with it in words.</summary>
@@ -22,8 +26,17 @@ public sealed class TypedAddress(Routes routes, PageStore pages, VisitorsAddress
     public (Uri? Address, string? Problem) Read(string? typed, string? slug)
     {
         var (address, problem) = OutsideAddress.Check(typed);
-        if (address is null || slug is null || LinkLoop.Find(routes.Current, slug, address, visitors.Origin) is not { } way) return (address, problem);
-        return (null, way.Count == 1 ? $"This leads back to /go/{slug}, the step’s own link: visitors would be sent in a circle. Give the address of the page itself."
-            : $"This leads in a circle: {string.Join(" → ", way.Select(step => $"/go/{step}"))}. Give the address of the page itself.");
+        if (
+            address is null
+            || slug is null
+            || LinkLoop.Find(routes.Current, slug, address, visitors.Origin) is not { } way
+        )
+            return (address, problem);
+        return (
+            null,
+            way.Count == 1
+                ? $"This leads back to /go/{slug}, the step’s own link: visitors would be sent in a circle. Give the address of the page itself."
+                : $"This leads in a circle: {string.Join(" → ", way.Select(step => $"/go/{step}"))}. Give the address of the page itself."
+        );
     }
 }

@@ -11,15 +11,35 @@ using Wexil.Web.Shared.Reading;
 namespace Wexil.Web.Studio.SiteWiring;
 
 /// <summary>What has to be pasted into a funnel's outside pages, whether it was, and links for who looks after the site.</summary>
-public sealed class WiringModel(FunnelStore funnels, ScriptInstallation desk, WiringStore wiring, TestStore tests, GoalStore goals, VisitorsAddress visitors, OwnerTime clock) : PageModel
+public sealed class WiringModel(
+    FunnelStore funnels,
+    ScriptInstallation desk,
+    WiringStore wiring,
+    TestStore tests,
+    GoalStore goals,
+    VisitorsAddress visitors,
+    OwnerTime clock
+) : PageModel
 {
     public Funnel Funnel { get; private set; } = null!;
 
     public IReadOnlyList<WiredPage> Pages => desk.Of(Funnel.Id);
 
     /// <summary>The goals of running tests that a picture or a script on a page can tell of, by name, and the picture.</summary>
-    public IReadOnlyList<(string Name, string Picture)> Pictures => [.. tests.Open().Where(test => Steps.Contains(test.Step)).SelectMany(test => goals.Of(test.Id))
-        .Where(goal => goal.Goal.Kind == GoalKind.Signal).Select(goal => (goal.Goal.Name, $"<img data-wexil-src=\"{visitors.Origin}/signal/{goal.Key}\" alt=\"\" width=\"1\" height=\"1\">"))];
+    public IReadOnlyList<(string Name, string Picture)> Pictures =>
+        [
+            .. tests
+                .Open()
+                .Where(test => Steps.Contains(test.Step))
+                .SelectMany(test => goals.Of(test.Id))
+                .Where(goal => goal.Goal.Kind == GoalKind.Signal)
+                .Select(goal =>
+                    (
+                        goal.Goal.Name,
+                        $"<img data-wexil-src=\"{visitors.Origin}/signal/{goal.Key}\" alt=\"\" width=\"1\" height=\"1\">"
+                    )
+                ),
+        ];
 
     private IReadOnlySet<StepId> Steps => funnels.Steps(Funnel.Id).Select(step => step.Id).ToHashSet();
 
@@ -41,12 +61,11 @@ public sealed class WiringModel(FunnelStore funnels, ScriptInstallation desk, Wi
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
     {
         Funnel = funnels.BySlug((string)RouteData.Values["funnel"]!)!;
-        if (Funnel is null) context.Result = NotFound();
+        if (Funnel is null)
+            context.Result = NotFound();
     }
 
-    public void OnGet()
-    {
-    }
+    public void OnGet() { }
 
     public async Task<IActionResult> OnPostCheckAsync(long? page)
     {
@@ -55,8 +74,10 @@ public sealed class WiringModel(FunnelStore funnels, ScriptInstallation desk, Wi
         foreach (var shown in wired)
         {
             var check = await desk.CheckAsync(shown, HttpContext.RequestAborted);
-            if (check.IsBlind) blind++;
-            else if (!check.IsGood) bad++;
+            if (check.IsBlind)
+                blind++;
+            else if (!check.IsGood)
+                bad++;
         }
         Done = Found(wired.Length - blind, bad, blind);
         return Redirect($"/f/{Funnel.Slug}/wiring");
@@ -86,8 +107,12 @@ public sealed class WiringModel(FunnelStore funnels, ScriptInstallation desk, Wi
 
     private static string Found(int looked, int bad, int blind)
     {
-        var unseen = blind == 0 ? "" : $" {Format.Count(blind, "page lies", "pages lie")} at a private address and could not be looked at; the settings can allow it.";
-        if (looked == 0) return $"Nothing was looked at.{unseen}";
+        var unseen =
+            blind == 0
+                ? ""
+                : $" {Format.Count(blind, "page lies", "pages lie")} at a private address and could not be looked at; the settings can allow it.";
+        if (looked == 0)
+            return $"Nothing was looked at.{unseen}";
         return $"{Format.Count(looked, "page", "pages")} looked at: {(bad == 0 ? "nothing is wrong" : $"{Format.Count(bad, "needs", "need")} mending")}.{unseen}";
     }
 

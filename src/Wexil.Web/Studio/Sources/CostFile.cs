@@ -8,7 +8,15 @@ namespace Wexil.Web.Studio.Sources;
 
 /// <summary>A line of a file of costs: what it says, or what is wrong with it.</summary>
 /// <param name="Before">What is known of the day already; null for nothing.</param>
-public sealed record CostRow(int Line, string Source, string Day, string Amount, DayCost? Cost, long? Before, string? Problem)
+public sealed record CostRow(
+    int Line,
+    string Source,
+    string Day,
+    string Amount,
+    DayCost? Cost,
+    long? Before,
+    string? Problem
+)
 {
     public bool Changes => Cost is not null && Cost.Amount != Before;
 }
@@ -21,31 +29,50 @@ public static class CostFile
 {
     private static readonly string[] Needed = ["date", "source", "spend"];
 
-    public const int MaxRows = 5000, MaxTextLength = 512 << 10;
+    public const int MaxRows = 5000,
+        MaxTextLength = 512 << 10;
 
     /// <summary>Every line, good or bad; and what is wrong with the file as a whole.</summary>
-    public static (IReadOnlyList<CostRow> Rows, string? Problem) Read(string text, IReadOnlyList<Source> sources, IReadOnlyDictionary<(SourceId, DateOnly), long> known, Currency currency)
+    public static (IReadOnlyList<CostRow> Rows, string? Problem) Read(
+        string text,
+        IReadOnlyList<Source> sources,
+        IReadOnlyDictionary<(SourceId, DateOnly), long> known,
+        Currency currency
+    )
     {
-        if (string.IsNullOrWhiteSpace(text)) return ([], "Choose a file, or paste its lines.");
-        if (text.Length > MaxTextLength) return ([], "The file is longer than 512 KB. Take it in in parts.");
-        using var csv = new CsvReader(new StringReader(text), new CsvConfiguration(CultureInfo.InvariantCulture)
-        {
-            DetectDelimiter = true,
-            TrimOptions = TrimOptions.Trim,
-            PrepareHeaderForMatch = header => header.Header.Trim().ToLowerInvariant(),
-            MissingFieldFound = null,
-            BadDataFound = null,
-        });
+        if (string.IsNullOrWhiteSpace(text))
+            return ([], "Choose a file, or paste its lines.");
+        if (text.Length > MaxTextLength)
+            return ([], "The file is longer than 512 KB. Take it in in parts.");
+        using var csv = new CsvReader(
+            new StringReader(text),
+            new CsvConfiguration(CultureInfo.InvariantCulture)
+            {
+                DetectDelimiter = true,
+                TrimOptions = TrimOptions.Trim,
+                PrepareHeaderForMatch = header => header.Header.Trim().ToLowerInvariant(),
+                MissingFieldFound = null,
+                BadDataFound = null,
+            }
+        );
         var rows = new List<CostRow>();
         try
         {
-            if (!csv.Read() || !csv.ReadHeader()) return ([], "The file is empty.");
-            var missing = Needed.Where(column => !csv.HeaderRecord!.Contains(column, StringComparer.OrdinalIgnoreCase)).ToArray();
-            if (missing.Length > 0) return ([], $"The first line names the columns, and {string.Join(" and ", missing)} is missing. It reads, for example: date,source,spend");
+            if (!csv.Read() || !csv.ReadHeader())
+                return ([], "The file is empty.");
+            var missing = Needed
+                .Where(column => !csv.HeaderRecord!.Contains(column, StringComparer.OrdinalIgnoreCase))
+                .ToArray();
+            if (missing.Length > 0)
+                return (
+                    [],
+                    $"The first line names the columns, and {string.Join(" and ", missing)} is missing. It reads, for example: date,source,spend"
+                );
             var seen = new HashSet<(SourceId, DateOnly)>();
             while (csv.Read())
             {
-                if (rows.Count == MaxRows) return (rows, $"Only the first {MaxRows} lines can be taken in at once.");
+                if (rows.Count == MaxRows)
+                    return (rows, $"Only the first {MaxRows} lines can be taken in at once.");
                 rows.Add(Row(csv, sources, known, currency, seen));
             }
         }
@@ -56,15 +83,41 @@ public static class CostFile
         return (rows, rows.Count == 0 ? "There is no line below the names of the columns." : null);
     }
 
-    private static CostRow Row(CsvReader csv, IReadOnlyList<Source> sources, IReadOnlyDictionary<(SourceId, DateOnly), long> known, Currency currency, HashSet<(SourceId, DateOnly)> seen)
+    private static CostRow Row(
+        CsvReader csv,
+        IReadOnlyList<Source> sources,
+        IReadOnlyDictionary<(SourceId, DateOnly), long> known,
+        Currency currency,
+        HashSet<(SourceId, DateOnly)> seen
+    )
     {
-        var (day, tag, spend, code) = (csv.GetField("date") ?? "", csv.GetField("source") ?? "", csv.GetField("spend") ?? "", csv.TryGetField<string>("currency", out var told) ? told ?? "" : "");
+        var (day, tag, spend, code) = (
+            csv.GetField("date") ?? "",
+            csv.GetField("source") ?? "",
+            csv.GetField("spend") ?? "",
+            csv.TryGetField<string>("currency", out var told) ? told ?? "" : ""
+        );
         CostRow Bad(string problem) => new(csv.Parser.RawRow, tag, day, spend, null, null, problem);
-        if (!DateOnly.TryParseExact(day, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)) return Bad("The day is not written like 2026-11-09.");
-        if (sources.FirstOrDefault(known => known.Tag.Equals(tag, StringComparison.OrdinalIgnoreCase)) is not { } source) return Bad($"No source has the tag {tag}.");
-        if (code.Length > 0 && !code.Equals(currency.Code, StringComparison.OrdinalIgnoreCase)) return Bad($"The amount is in {code}, and you count in {currency.Code}.");
-        if (currency.Parse(spend) is not { } amount) return Bad("The amount is not written like 12.50.");
-        if (!seen.Add((source.Id, date))) return Bad("The file names this day of this source twice.");
-        return new(csv.Parser.RawRow, tag, day, spend, new(source.Id, date, amount), known.TryGetValue((source.Id, date), out var before) ? before : null, null);
+        if (!DateOnly.TryParseExact(day, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date))
+            return Bad("The day is not written like 2026-11-09.");
+        if (
+            sources.FirstOrDefault(known => known.Tag.Equals(tag, StringComparison.OrdinalIgnoreCase)) is not { } source
+        )
+            return Bad($"No source has the tag {tag}.");
+        if (code.Length > 0 && !code.Equals(currency.Code, StringComparison.OrdinalIgnoreCase))
+            return Bad($"The amount is in {code}, and you count in {currency.Code}.");
+        if (currency.Parse(spend) is not { } amount)
+            return Bad("The amount is not written like 12.50.");
+        if (!seen.Add((source.Id, date)))
+            return Bad("The file names this day of this source twice.");
+        return new(
+            csv.Parser.RawRow,
+            tag,
+            day,
+            spend,
+            new(source.Id, date, amount),
+            known.TryGetValue((source.Id, date), out var before) ? before : null,
+            null
+        );
     }
 }

@@ -14,11 +14,20 @@ namespace Wexil.Web.Studio.Sources;
 
 /// <summary>The sources of a funnel: their links, what they cost, what they brought.</summary>
 [UploadLimit(4)]
-public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceStore sources, OutboxStore outgoing, SettingStore settings, VisitorsAddress visitors, Routes routes) : PageModel
+public sealed class SourcesModel(
+    FunnelStore funnels,
+    PageStore pages,
+    SourceStore sources,
+    OutboxStore outgoing,
+    SettingStore settings,
+    VisitorsAddress visitors,
+    Routes routes
+) : PageModel
 {
     public Funnel Funnel { get; private set; } = null!;
     public IReadOnlyList<Step> Steps { get; private set; } = [];
-    public IReadOnlyDictionary<StepId, IReadOnlyList<Wexil.Core.Pages.Page>> Pages { get; private set; } = new Dictionary<StepId, IReadOnlyList<Wexil.Core.Pages.Page>>();
+    public IReadOnlyDictionary<StepId, IReadOnlyList<Wexil.Core.Pages.Page>> Pages { get; private set; } =
+        new Dictionary<StepId, IReadOnlyList<Wexil.Core.Pages.Page>>();
     public SourceTable Table { get; private set; } = null!;
     public Source? Chosen { get; private set; }
     public IReadOnlyList<CostRow> Preview { get; private set; } = [];
@@ -70,7 +79,11 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
         var network = sources.Network(source.Id);
         var filledIn = network is null ? "" : $"&{network.Click}{(network.Cost is { } cost ? $"&{cost}" : "")}";
         return Steps.Select(step =>
-            (step, $"{visitors.Link(step.Slug)}?s={source.Tag}&utm_source={source.Tag}&utm_medium={source.Kind.ToString().ToLowerInvariant()}&utm_campaign={Funnel.Slug}{filledIn}"));
+            (
+                step,
+                $"{visitors.Link(step.Slug)}?s={source.Tag}&utm_source={source.Tag}&utm_medium={source.Kind.ToString().ToLowerInvariant()}&utm_campaign={Funnel.Slug}{filledIn}"
+            )
+        );
     }
 
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
@@ -85,37 +98,59 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
         Pages = Steps.ToDictionary(step => step.Id, step => pages.Of(step.Id));
         Table = new(sources.Lines(funnel.Id, Currency), funnel.SaleWorth, Currency);
         Chosen = Edit is { } id ? Table.Lines.FirstOrDefault(line => line.Source?.Id.Value == id)?.Source : null;
-        if (Chosen is not null && sources.Network(Chosen.Id) is not null) Told = outgoing.State(Chosen.Id);
+        if (Chosen is not null && sources.Network(Chosen.Id) is not null)
+            Told = outgoing.State(Chosen.Id);
     }
 
     public void OnGet()
     {
         Worth = Funnel.SaleWorth is { } worth ? Currency.Write(worth) : null;
-        if (Chosen is null) return;
-        (Name, Tag, Kind, ClickCost) = (Chosen.Name, Chosen.Tag, Chosen.Kind, Chosen.ClickCost is { } cost ? Currency.Write(cost) : null);
+        if (Chosen is null)
+            return;
+        (Name, Tag, Kind, ClickCost) = (
+            Chosen.Name,
+            Chosen.Tag,
+            Chosen.Kind,
+            Chosen.ClickCost is { } cost ? Currency.Write(cost) : null
+        );
         Network = NetworkForm.Of(sources.Network(Chosen.Id));
-        Ties = Chosen.Ties.ToDictionary(tie => tie.Key.Value.ToString(CultureInfo.InvariantCulture), tie => (string?)tie.Value.Value.ToString(CultureInfo.InvariantCulture));
+        Ties = Chosen.Ties.ToDictionary(
+            tie => tie.Key.Value.ToString(CultureInfo.InvariantCulture),
+            tie => (string?)tie.Value.Value.ToString(CultureInfo.InvariantCulture)
+        );
     }
 
     public async Task<IActionResult> OnPostSaveAsync()
     {
-        if (string.IsNullOrWhiteSpace(Name)) ModelState.AddModelError(nameof(Name), "Give it a name, such as Sunday letter.");
+        if (string.IsNullOrWhiteSpace(Name))
+            ModelState.AddModelError(nameof(Name), "Give it a name, such as Sunday letter.");
         var tag = Chosen?.Tag ?? SourceTag.From(string.IsNullOrWhiteSpace(Tag) ? Name : Tag);
-        if (tag.Length == 0) ModelState.AddModelError(nameof(Tag), "A tag is made of letters and digits, such as sunday-letter.");
+        if (tag.Length == 0)
+            ModelState.AddModelError(nameof(Tag), "A tag is made of letters and digits, such as sunday-letter.");
         long? cost = null;
-        if (!string.IsNullOrWhiteSpace(ClickCost) && (cost = Currency.Parse(ClickCost)) is null) ModelState.AddModelError(nameof(ClickCost), "An amount such as 0.35.");
+        if (!string.IsNullOrWhiteSpace(ClickCost) && (cost = Currency.Parse(ClickCost)) is null)
+            ModelState.AddModelError(nameof(ClickCost), "An amount such as 0.35.");
         var ties = new Dictionary<StepId, PageId>();
         foreach (var (key, value) in Ties)
         {
-            if (!long.TryParse(value, out var page)) continue;
+            if (!long.TryParse(value, out var page))
+                continue;
             var step = Pages.Keys.FirstOrDefault(known => known.Value.ToString(CultureInfo.InvariantCulture) == key);
-            if (Pages.TryGetValue(step, out var own) && own.Any(known => known.Id.Value == page)) ties[step] = new(page);
-            else ModelState.AddModelError(nameof(Ties), "Choose a page of the step.");
+            if (Pages.TryGetValue(step, out var own) && own.Any(known => known.Id.Value == page))
+                ties[step] = new(page);
+            else
+                ModelState.AddModelError(nameof(Ties), "Choose a page of the step.");
         }
         var network = Network.Read(ModelState, nameof(Network));
-        if (network?.Cost is not null && cost is not null) ModelState.AddModelError(nameof(ClickCost), "The links tell what a click costs; leave one of the two empty.");
-        if (ModelState.IsValid && !await sources.SaveAsync(Funnel.Id, Chosen?.Id, tag, Name!.Trim(), Kind, cost, ties)) ModelState.AddModelError(nameof(Tag), $"Another source has the tag {tag}.");
-        if (!ModelState.IsValid) return Page();
+        if (network?.Cost is not null && cost is not null)
+            ModelState.AddModelError(
+                nameof(ClickCost),
+                "The links tell what a click costs; leave one of the two empty."
+            );
+        if (ModelState.IsValid && !await sources.SaveAsync(Funnel.Id, Chosen?.Id, tag, Name!.Trim(), Kind, cost, ties))
+            ModelState.AddModelError(nameof(Tag), $"Another source has the tag {tag}.");
+        if (!ModelState.IsValid)
+            return Page();
         await sources.SetNetworkAsync(sources.Of(Funnel.Id).Single(source => source.Tag == tag).Id, network);
         routes.Reload(Funnel.Id);
         Done = $"{Name!.Trim()} is saved. Its links carry s={tag}.";
@@ -124,7 +159,8 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
 
     public async Task<IActionResult> OnPostAgainAsync()
     {
-        if (Chosen is null) return NotFound();
+        if (Chosen is null)
+            return NotFound();
         await outgoing.AgainAsync(Chosen.Id);
         Done = $"{Chosen.Name} is told once more.";
         return Redirect($"{Address}?edit={Chosen.Id.Value}#source");
@@ -139,7 +175,9 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
             return Page();
         }
         await funnels.SetSaleWorthAsync(Funnel.Id, worth);
-        Done = worth is null ? "Nothing is said about money earned any more." : $"A sale counts as {Currency.Show(worth.Value)}.";
+        Done = worth is null
+            ? "Nothing is said about money earned any more."
+            : $"A sale counts as {Currency.Show(worth.Value)}.";
         return Redirect(Address);
     }
 
@@ -152,19 +190,35 @@ public sealed class SourcesModel(FunnelStore funnels, PageStore pages, SourceSto
     public async Task<IActionResult> OnPostTakeInAsync()
     {
         await ReadCostsAsync();
-        if (!ModelState.IsValid) return Page();
+        if (!ModelState.IsValid)
+            return Page();
         var costs = Preview.Where(row => row.Changes).Select(row => row.Cost!).ToArray();
         await sources.SetCostsAsync(costs);
         var bad = Preview.Count(row => row.Problem is not null);
-        Done = (costs.Length == 0 ? "Nothing was changed: all of it was known." : $"{costs.Length} {(costs.Length == 1 ? "day" : "days")} of costs taken in.") + (bad > 0 ? $" {bad} {(bad == 1 ? "line was" : "lines were")} left out." : "");
+        Done =
+            (
+                costs.Length == 0
+                    ? "Nothing was changed: all of it was known."
+                    : $"{costs.Length} {(costs.Length == 1 ? "day" : "days")} of costs taken in."
+            ) + (bad > 0 ? $" {bad} {(bad == 1 ? "line was" : "lines were")} left out." : "");
         return Redirect(Address);
     }
 
     private async Task ReadCostsAsync()
     {
-        if (await CsvForm.ReadAsync(ModelState, Csv, Upload, CostFile.MaxTextLength, HttpContext.RequestAborted) is not { } csv) return;
+        if (
+            await CsvForm.ReadAsync(ModelState, Csv, Upload, CostFile.MaxTextLength, HttpContext.RequestAborted)
+            is not { } csv
+        )
+            return;
         Csv = csv;
-        (Preview, var problem) = CostFile.Read(csv, [.. Table.Lines.Where(line => line.Source is not null).Select(line => line.Source!)], sources.Costs(Funnel.Id), Currency);
-        if (problem is not null) ModelState.AddModelError(nameof(Csv), problem);
+        (Preview, var problem) = CostFile.Read(
+            csv,
+            [.. Table.Lines.Where(line => line.Source is not null).Select(line => line.Source!)],
+            sources.Costs(Funnel.Id),
+            Currency
+        );
+        if (problem is not null)
+            ModelState.AddModelError(nameof(Csv), problem);
     }
 }

@@ -9,13 +9,30 @@ using Wexil.Web.Studio.Keep;
 namespace Wexil.Web.Studio.Tests;
 
 /// <summary>Every test of every funnel, found by what was thought, tried and learned.</summary>
-public sealed class AllTestsModel(FunnelStore funnels, TestStore tests, PageStore pages, VerdictStore verdicts, TallyStore tallies, KeptGains gains, OwnerTime clock) : PageModel
+public sealed class AllTestsModel(
+    FunnelStore funnels,
+    TestStore tests,
+    PageStore pages,
+    VerdictStore verdicts,
+    TallyStore tallies,
+    KeptGains gains,
+    OwnerTime clock
+) : PageModel
 {
     private const int MaxCount = 200;
 
     /// <param name="Visitors">As they stood with the verdict, or stand now.</param>
     /// <param name="Verdict">Null while it is not decided.</param>
-    public sealed record Row(SplitTest Test, Step Step, Funnel Funnel, IReadOnlyList<string> Pages, long Visitors, VerdictLine? Verdict, GainLine? Gain, TestState State)
+    public sealed record Row(
+        SplitTest Test,
+        Step Step,
+        Funnel Funnel,
+        IReadOnlyList<string> Pages,
+        long Visitors,
+        VerdictLine? Verdict,
+        GainLine? Gain,
+        TestState State
+    )
     {
         public string Address => $"/f/{Funnel.Slug}/{Step.Slug}/{(Verdict is null ? "count" : "keep")}";
     }
@@ -38,22 +55,55 @@ public sealed class AllTestsModel(FunnelStore funnels, TestStore tests, PageStor
         var every = funnels.Every();
         var standing = verdicts.Standing();
         // The newest verdict of a test is the one that counts.
-        var decided = standing.GroupBy(verdict => verdict.Test).ToDictionary(group => group.Key, group => group.First());
-        var names = all.SelectMany(test => test.Pages).Distinct().ToDictionary(page => page, page => pages.Find(page)!.Name);
+        var decided = standing
+            .GroupBy(verdict => verdict.Test)
+            .ToDictionary(group => group.Key, group => group.First());
+        var names = all.SelectMany(test => test.Pages)
+            .Distinct()
+            .ToDictionary(page => page, page => pages.Find(page)!.Name);
         var words = (Q ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries);
-        SplitTest[] fitting = [.. all.Where(test => words.All(word => Text(test).Contains(word, StringComparison.OrdinalIgnoreCase)))];
+        SplitTest[] fitting =
+        [
+            .. all.Where(test => words.All(word => Text(test).Contains(word, StringComparison.OrdinalIgnoreCase))),
+        ];
         Found = fitting.Length;
-        var visitors = tallies.PageVisitors().GroupBy(page => page.Key.Test).ToDictionary(group => group.Key, group => group.Sum(page => page.Value));
+        var visitors = tallies
+            .PageVisitors()
+            .GroupBy(page => page.Key.Test)
+            .ToDictionary(group => group.Key, group => group.Sum(page => page.Value));
         var gained = gains.Of(standing).ToDictionary(line => line.Verdict.Id);
-        Rows = [.. fitting.Take(MaxCount).Select(test =>
-        {
-            var verdict = test.IsOpen ? null : decided.GetValueOrDefault(test.Id);
-            var line = verdict is null ? null : new VerdictLine(verdict, test);
-            return new Row(
-                test, steps[test.Step], every[steps[test.Step].Funnel], [.. test.Pages.Select(page => names[page])], line?.Visitors ?? visitors.GetValueOrDefault(test.Id),
-                line, verdict is null ? null : gained.GetValueOrDefault(verdict.Id), test.StateAt(clock.Now));
-        })];
+        Rows =
+        [
+            .. fitting
+                .Take(MaxCount)
+                .Select(test =>
+                {
+                    var verdict = test.IsOpen ? null : decided.GetValueOrDefault(test.Id);
+                    var line = verdict is null ? null : new VerdictLine(verdict, test);
+                    return new Row(
+                        test,
+                        steps[test.Step],
+                        every[steps[test.Step].Funnel],
+                        [.. test.Pages.Select(page => names[page])],
+                        line?.Visitors ?? visitors.GetValueOrDefault(test.Id),
+                        line,
+                        verdict is null ? null : gained.GetValueOrDefault(verdict.Id),
+                        test.StateAt(clock.Now)
+                    );
+                }),
+        ];
 
-        string Text(SplitTest test) => string.Join('\n', [test.Name, test.Idea, test.Learned, steps[test.Step].Name, every[steps[test.Step].Funnel].Name, .. test.Pages.Select(page => names[page])]);
+        string Text(SplitTest test) =>
+            string.Join(
+                '\n',
+                [
+                    test.Name,
+                    test.Idea,
+                    test.Learned,
+                    steps[test.Step].Name,
+                    every[steps[test.Step].Funnel].Name,
+                    .. test.Pages.Select(page => names[page]),
+                ]
+            );
     }
 }

@@ -9,10 +9,22 @@ using Wexil.Web.Studio.Keep;
 namespace Wexil.Web.Studio.Today;
 
 /// <summary>What needs the owner, what is ready, what runs.</summary>
-public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore tallies, KeptGains gains, TestReader reader, WatchStore watch, PageStore pages, SettingStore settings, OutboxStore outgoing,
-    BackgroundProblems problems, OwnerTime time) : PageModel
+public sealed class TodayModel(
+    FunnelStore funnels,
+    TestStore tests,
+    TallyStore tallies,
+    KeptGains gains,
+    TestReader reader,
+    WatchStore watch,
+    PageStore pages,
+    SettingStore settings,
+    OutboxStore outgoing,
+    BackgroundProblems problems,
+    OwnerTime time
+) : PageModel
 {
-    private const int Days = 14, MaxWorthwhile = 3;
+    private const int Days = 14,
+        MaxWorthwhile = 3;
 
     public sealed record Row(TestReading Reading, Funnel Funnel, IReadOnlyList<long> ConversionsByDay);
 
@@ -44,13 +56,18 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
         {
             var ready = Rows.Count(row => row.Reading.Verdict.Keep is not null);
             var problems = Rows.Count(row => row.Reading.Verdict.Kind == VerdictKind.Problem);
-            switch (ready, problems)
+            if (ready > 0 && problems > 0)
+                return $"{Tests(ready)} ready to keep, and {Number(problems)} {(problems == 1 ? "needs" : "need")} you.";
+            if (ready > 0)
+                return $"{Tests(ready)} ready to keep.";
+            if (problems > 0)
+                return $"{(problems == 1 ? "One test needs" : $"{problems} tests need")} you.";
+            return Rows.Count switch
             {
-                case ( > 0, > 0): return $"{Tests(ready)} ready to keep, and {Number(problems)} {(problems == 1 ? "needs" : "need")} you.";
-                case ( > 0, 0): return $"{Tests(ready)} ready to keep.";
-                case (0, > 0): return $"{(problems == 1 ? "One test needs" : $"{problems} tests need")} you.";
-            }
-            return Rows.Count switch { 0 => "Nothing is being tested.", 1 => "One test runs. Nothing needs you.", var n => $"{n} tests run. Nothing needs you." };
+                0 => "Nothing is being tested.",
+                1 => "One test runs. Nothing needs you.",
+                var n => $"{n} tests run. Nothing needs you.",
+            };
         }
     }
 
@@ -59,29 +76,84 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
         Funnels = funnels.All();
         (Problems, GivenUp) = (problems.All, outgoing.Unsent().Failed);
         (VisitorsThisWeek, ConversionsThisWeek) = tallies.Since(time.Now.AddDays(-7));
-        Gained = [.. gains.All().GroupBy(line => line.Currency?.Code ?? line.Many).Select(group => (group.Aggregate((sum, line) => sum with { Gain = sum.Gain + line.Gain, Visitors = sum.Visitors + line.Visitors }), group.Count())).OrderBy(sum => sum.Item1.Currency is null)];
+        Gained =
+        [
+            .. gains
+                .All()
+                .GroupBy(line => line.Currency?.Code ?? line.Many)
+                .Select(group =>
+                    (
+                        group.Aggregate(
+                            (sum, line) =>
+                                sum with
+                                {
+                                    Gain = sum.Gain + line.Gain,
+                                    Visitors = sum.Visitors + line.Visitors,
+                                }
+                        ),
+                        group.Count()
+                    )
+                )
+                .OrderBy(sum => sum.Item1.Currency is null),
+        ];
         var steps = funnels.AllSteps();
         var from = time.Now.AddDays(-Days);
         Worthwhile = WorthTesting(steps);
         var every = funnels.Every();
-        Down = [.. watch.All().Values.Where(look => look.DownSince is not null).Select(look =>
-        {
-            var page = pages.Find(look.Page)!;
-            var step = steps.Single(step => step.Id == page.Step);
-            return (look, page.Name, $"/f/{every[step.Funnel].Slug}/{step.Slug}/send");
-        })];
-        Rows = [.. tests.Open().Select(test => reader.Read(test, steps))
-            .OrderBy(reading => reading.Verdict.Kind switch { VerdictKind.Problem => 0, _ when reading.Verdict.Keep is not null => 1, VerdictKind.TooEarly => 2, _ => 3 })
-            .Select(reading => new Row(reading, every[reading.Step.Funnel], ByDay(reading.Test, from)))];
+        Down =
+        [
+            .. watch
+                .All()
+                .Values.Where(look => look.DownSince is not null)
+                .Select(look =>
+                {
+                    var page = pages.Find(look.Page)!;
+                    var step = steps.Single(step => step.Id == page.Step);
+                    return (look, page.Name, $"/f/{every[step.Funnel].Slug}/{step.Slug}/send");
+                }),
+        ];
+        Rows =
+        [
+            .. tests
+                .Open()
+                .Select(test => reader.Read(test, steps))
+                .OrderBy(reading =>
+                    reading.Verdict.Kind switch
+                    {
+                        VerdictKind.Problem => 0,
+                        _ when reading.Verdict.Keep is not null => 1,
+                        VerdictKind.TooEarly => 2,
+                        _ => 3,
+                    }
+                )
+                .Select(reading => new Row(reading, every[reading.Step.Funnel], ByDay(reading.Test, from))),
+        ];
     }
 
     private IReadOnlyList<(StepOpportunity, Funnel)> WorthTesting(IReadOnlyList<Step> steps)
     {
-        var (traffic, tested, currency) = (tallies.Traffic(), tests.Open().Select(test => test.Step).ToHashSet(), settings.Currency);
-        return [.. Funnels
-            .SelectMany(funnel => StepOpportunity.Of([.. steps.Where(step => step.Funnel == funnel.Id)], traffic, tallies.Earned(funnel.Id, currency)).Select(chance => (chance, funnel)))
-            .Where(row => row.chance.Step.Page is not null && !tested.Contains(row.chance.Step.Id))
-            .OrderByDescending(row => row.chance.WorthPerWeek ?? 0).ThenByDescending(row => row.chance.MorePerWeek).Take(MaxWorthwhile)];
+        var (traffic, tested, currency) = (
+            tallies.Traffic(),
+            tests.Open().Select(test => test.Step).ToHashSet(),
+            settings.Currency
+        );
+        return
+        [
+            .. Funnels
+                .SelectMany(funnel =>
+                    StepOpportunity
+                        .Of(
+                            [.. steps.Where(step => step.Funnel == funnel.Id)],
+                            traffic,
+                            tallies.Earned(funnel.Id, currency)
+                        )
+                        .Select(chance => (chance, funnel))
+                )
+                .Where(row => row.chance.Step.Page is not null && !tested.Contains(row.chance.Step.Id))
+                .OrderByDescending(row => row.chance.WorthPerWeek ?? 0)
+                .ThenByDescending(row => row.chance.MorePerWeek)
+                .Take(MaxWorthwhile),
+        ];
     }
 
     private static string Tests(int count) => count == 1 ? "One test is" : $"{count} tests are";
@@ -91,7 +163,8 @@ public sealed class TodayModel(FunnelStore funnels, TestStore tests, TallyStore 
     private long[] ByDay(SplitTest test, DateTimeOffset from)
     {
         var days = new long[Days];
-        foreach (var bucket in tallies.Buckets(test.Id, from)) days[Math.Clamp((int)(bucket.From - from).TotalDays, 0, Days - 1)] += bucket.Conversions;
+        foreach (var bucket in tallies.Buckets(test.Id, from))
+            days[Math.Clamp((int)(bucket.From - from).TotalDays, 0, Days - 1)] += bucket.Conversions;
         return days;
     }
 }

@@ -23,7 +23,11 @@ public sealed class CompareModel(SettingStore settings) : PageModel
         public string? Conversions { get; set; }
         public string? Money { get; set; }
 
-        public bool IsEmpty => string.IsNullOrWhiteSpace(Name) && string.IsNullOrWhiteSpace(Visitors) && string.IsNullOrWhiteSpace(Conversions) && string.IsNullOrWhiteSpace(Money);
+        public bool IsEmpty =>
+            string.IsNullOrWhiteSpace(Name)
+            && string.IsNullOrWhiteSpace(Visitors)
+            && string.IsNullOrWhiteSpace(Conversions)
+            && string.IsNullOrWhiteSpace(Money);
     }
 
     [BindProperty(SupportsGet = true, Name = "p")]
@@ -48,49 +52,114 @@ public sealed class CompareModel(SettingStore settings) : PageModel
 
     public IActionResult OnGet()
     {
-        if (!string.IsNullOrWhiteSpace(Paste)) return Redirect(Address(Pasted(Paste)));
+        if (!string.IsNullOrWhiteSpace(Paste))
+            return Redirect(Address(Pasted(Paste)));
         var filled = Rows.Where(row => !row.IsEmpty).ToArray();
-        if (filled.Length > 0) Read(filled);
-        while (Rows.Count < MaxCount) Rows.Add(new());
+        if (filled.Length > 0)
+            Read(filled);
+        while (Rows.Count < MaxCount)
+            Rows.Add(new());
         return Page();
     }
 
     private void Read(Row[] filled)
     {
-        if (Lift is not (>= 1 and <= 500)) ModelState.AddModelError(nameof(Lift), "From 1 to 500 percent.");
+        if (Lift is not (>= 1 and <= 500))
+            ModelState.AddModelError(nameof(Lift), "From 1 to 500 percent.");
         var (arms, money) = (new List<Arm>(), new List<long?>());
         foreach (var row in filled)
         {
             var at = $"p[{Rows.IndexOf(row)}]";
             var (visitors, conversions) = (Count(row.Visitors), Count(row.Conversions));
-            if (visitors is not > 0) ModelState.AddModelError($"{at}.Visitors", "A whole number above 0.");
-            if (conversions is null) ModelState.AddModelError($"{at}.Conversions", "A whole number.");
-            else if (visitors < conversions) ModelState.AddModelError($"{at}.Conversions", "More conversions than visitors: count each visitor once.");
+            if (visitors is not > 0)
+                ModelState.AddModelError($"{at}.Visitors", "A whole number above 0.");
+            if (conversions is null)
+                ModelState.AddModelError($"{at}.Conversions", "A whole number.");
+            else if (visitors < conversions)
+                ModelState.AddModelError(
+                    $"{at}.Conversions",
+                    "More conversions than visitors: count each visitor once."
+                );
             var earned = string.IsNullOrWhiteSpace(row.Money) ? null : Currency.Parse(row.Money);
-            if (earned is null && !string.IsNullOrWhiteSpace(row.Money)) ModelState.AddModelError($"{at}.Money", "An amount such as 1,950.00.");
+            if (earned is null && !string.IsNullOrWhiteSpace(row.Money))
+                ModelState.AddModelError($"{at}.Money", "An amount such as 1,950.00.");
             arms.Add(new(visitors ?? 0, conversions ?? 0));
             money.Add(earned);
         }
-        if (filled.Length < 2) ModelState.AddModelError("p", "Two pages or more.");
-        if (!ModelState.IsValid) return;
-        TestPage[] pages = [.. filled.Select((row, i) => new TestPage(new(i + 1), Mark.Letter(i), string.IsNullOrWhiteSpace(row.Name) ? $"Page {Mark.Letter(i)}" : row.Name.Trim()))];
+        if (filled.Length < 2)
+            ModelState.AddModelError("p", "Two pages or more.");
+        if (!ModelState.IsValid)
+            return;
+        TestPage[] pages =
+        [
+            .. filled.Select(
+                (row, i) =>
+                    new TestPage(
+                        new(i + 1),
+                        Mark.Letter(i),
+                        string.IsNullOrWhiteSpace(row.Name) ? $"Page {Mark.Letter(i)}" : row.Name.Trim()
+                    )
+            ),
+        ];
         // Nobody said beforehand what to expect, so the control's own rate stands for it; nor in which shares visitors were sent.
         var rate = arms[0].Conversions > 0 ? arms[0].Rate : 1.0 / arms[0].Visitors;
-        Standing = TestResult.Of(new(pages, 0, [new([.. pages.Select(_ => 0)], arms)], rate, Lift / 100, 0, null, Words));
+        Standing = TestResult.Of(
+            new(pages, 0, [new([.. pages.Select(_ => 0)], arms)], rate, Lift / 100, 0, null, Words)
+        );
         Verdict = Verdict.Of(Standing);
         Money = money.Any(earned => earned is not null) ? money : [];
     }
 
-    private static IEnumerable<Row> Pasted(string lines) => lines.ReplaceLineEndings("\n").Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
-        .Select(line => line.Split(line.Contains('\t', StringComparison.Ordinal) ? '\t' : line.Contains(';', StringComparison.Ordinal) ? ';' : ','))
-        // A line of names has no numbers.
-        .Where(cells => cells.Any(cell => Count(cell) is not null)).Take(MaxCount)
-        .Select(cells => Count(cells[0]) is null ? cells : ["", .. cells])
-        .Select(cells => new Row { Name = cells.ElementAtOrDefault(0)?.Trim(), Visitors = cells.ElementAtOrDefault(1)?.Trim(), Conversions = cells.ElementAtOrDefault(2)?.Trim(), Money = cells.ElementAtOrDefault(3)?.Trim() });
+    private static IEnumerable<Row> Pasted(string lines) =>
+        lines
+            .ReplaceLineEndings("\n")
+            .Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+            .Select(line =>
+                line.Split(
+                    line.Contains('\t', StringComparison.Ordinal) ? '\t'
+                    : line.Contains(';', StringComparison.Ordinal) ? ';'
+                    : ','
+                )
+            )
+            // A line of names has no numbers.
+            .Where(cells => cells.Any(cell => Count(cell) is not null))
+            .Take(MaxCount)
+            .Select(cells => Count(cells[0]) is null ? cells : ["", .. cells])
+            .Select(cells => new Row
+            {
+                Name = cells.ElementAtOrDefault(0)?.Trim(),
+                Visitors = cells.ElementAtOrDefault(1)?.Trim(),
+                Conversions = cells.ElementAtOrDefault(2)?.Trim(),
+                Money = cells.ElementAtOrDefault(3)?.Trim(),
+            });
 
-    private string Address(IEnumerable<Row> rows) => "/workbench?" + string.Join('&', rows.SelectMany((row, i) => new[] { ("Name", row.Name), ("Visitors", row.Visitors), ("Conversions", row.Conversions), ("Money", row.Money) }
-        .Where(cell => !string.IsNullOrEmpty(cell.Item2)).Select(cell => $"p[{i}].{cell.Item1}={Uri.EscapeDataString(cell.Item2!)}"))) + (Lift == DefaultLift ? "" : $"&Lift={Lift.ToString(CultureInfo.InvariantCulture)}");
+    private string Address(IEnumerable<Row> rows) =>
+        "/workbench?"
+        + string.Join(
+            '&',
+            rows.SelectMany(
+                (row, i) =>
+                    new[]
+                    {
+                        ("Name", row.Name),
+                        ("Visitors", row.Visitors),
+                        ("Conversions", row.Conversions),
+                        ("Money", row.Money),
+                    }
+                        .Where(cell => !string.IsNullOrEmpty(cell.Item2))
+                        .Select(cell => $"p[{i}].{cell.Item1}={Uri.EscapeDataString(cell.Item2!)}")
+            )
+        )
+        + (Lift == DefaultLift ? "" : $"&Lift={Lift.ToString(CultureInfo.InvariantCulture)}");
 
     private static long? Count(string? written) =>
-        long.TryParse(written?.Trim().Replace(",", "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal), NumberStyles.None, CultureInfo.InvariantCulture, out var count) && count <= 1_000_000_000 ? count : null;
+        long.TryParse(
+            written?.Trim().Replace(",", "", StringComparison.Ordinal).Replace(" ", "", StringComparison.Ordinal),
+            NumberStyles.None,
+            CultureInfo.InvariantCulture,
+            out var count
+        )
+        && count <= 1_000_000_000
+            ? count
+            : null;
 }

@@ -8,7 +8,8 @@ namespace Wexil.Web.Studio.Workbench;
 /// <summary>Numbers of the workbench that the owner keeps under a name.</summary>
 public sealed class KeptModel(NumberStore numbers) : PageModel
 {
-    public const int MaxNameLength = 80, MaxAddressLength = 8000;
+    public const int MaxNameLength = 80,
+        MaxAddressLength = 8000;
     private const string Root = "/workbench";
 
     [BindProperty]
@@ -25,13 +26,26 @@ public sealed class KeptModel(NumberStore numbers) : PageModel
 
     public IReadOnlyList<KeptNumbers> Kept { get; private set; } = [];
 
-    public static string Instrument(string address) => address.Split('?')[0] switch { Root => "Compare pages", Root + "/plan" => "Plan a test", _ => "Check a split" };
+    public static string Instrument(string address) =>
+        address.Split('?')[0] switch
+        {
+            Root => "Compare pages",
+            Root + "/plan" => "Plan a test",
+            _ => "Check a split",
+        };
 
     public void OnGet() => Kept = numbers.All();
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (Address?.Split('?', 2) is not [Root or Root + "/plan" or Root + "/split", { Length: > 0 and < MaxAddressLength }]) ModelState.AddModelError(nameof(Name), "These are no numbers of the workbench. Go back, work them out, and keep them from there.");
+        if (
+            Address?.Split('?', 2)
+            is not [Root or Root + "/plan" or Root + "/split", { Length: > 0 and < MaxAddressLength }]
+        )
+            ModelState.AddModelError(
+                nameof(Name),
+                "These are no numbers of the workbench. Go back, work them out, and keep them from there."
+            );
         if (!ModelState.IsValid)
         {
             Kept = numbers.All();

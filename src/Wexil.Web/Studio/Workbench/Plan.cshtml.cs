@@ -9,7 +9,8 @@ namespace Wexil.Web.Studio.Workbench;
 /// <summary>How long a test will take, and what could be found in some weeks. The address holds the numbers.</summary>
 public sealed class PlanModel : PageModel
 {
-    private const double ThisYear = 365, Bold = 0.5;
+    private const double ThisYear = 365,
+        Bold = 0.5;
     private static readonly int[] Weeks = [2, 4, 8];
 
     /// <summary>In percent, as are the lift, the share and the power.</summary>
@@ -43,21 +44,38 @@ public sealed class PlanModel : PageModel
     public void OnGet()
     {
         Check(nameof(Rate), Rate is > 0 and < 100, "Above 0 and below 100 percent.");
-        Check(nameof(Lift), Lift is >= PlanCurve.MinLift and <= PlanCurve.MaxLift, $"From {PlanCurve.MinLift} to {PlanCurve.MaxLift} percent.");
+        Check(
+            nameof(Lift),
+            Lift is >= PlanCurve.MinLift and <= PlanCurve.MaxLift,
+            $"From {PlanCurve.MinLift} to {PlanCurve.MaxLift} percent."
+        );
         Check(nameof(PerDay), PerDay is >= 1 and <= 1e9, "One visitor or more.");
         Check(nameof(Share), Share is > 0 and <= 100, "Above 0, up to 100 percent.");
         Check(nameof(Pages), Pages is >= 2 and <= 10, "From 2 to 10 pages.");
         Check(nameof(Power), Power is >= 50 and <= 99, "From 50 to 99 percent.");
-        if (!ModelState.IsValid) return;
+        if (!ModelState.IsValid)
+            return;
         var (rate, daily, power) = (Rate / 100, PerDay * Share / 100, Power / 100);
         Curve = new(rate, daily, Pages, power);
-        Textbook = Format.Count(Math.Ceiling(Planner.VisitorsPerPage(rate, Math.Min(rate * (1 + Lift / 100), (1 + rate) / 2), power)));
+        Textbook = Format.Count(
+            Math.Ceiling(Planner.VisitorsPerPage(rate, Math.Min(rate * (1 + Lift / 100), (1 + rate) / 2), power))
+        );
         Found = [.. Weeks.Select(weeks => (weeks, Planner.LiftFound(rate, daily * 7 * weeks, Pages, power)))];
         var warnings = new List<string>();
-        if (Curve.Days(Lift) > ThisYear) warnings.Add("This test cannot end within a year. Look for a bolder change, a step with more visitors, or a goal that more of them reach.");
-        else if (Pages > 2 && new PlanCurve(rate, daily, 2, power).Days(Lift) * 2 < Curve.Days(Lift) && Curve.Days(Lift) > 28)
-            warnings.Add($"{Pages} pages are many for this traffic: two would take {Format.Count((long)Math.Ceiling(new PlanCurve(rate, daily, 2, power).Days(Lift)), "day", "days")}.");
-        if (Found[^1].Lift is null or > Bold) warnings.Add("Even in eight weeks only a very large lift could be found here.");
+        if (Curve.Days(Lift) > ThisYear)
+            warnings.Add(
+                "This test cannot end within a year. Look for a bolder change, a step with more visitors, or a goal that more of them reach."
+            );
+        else if (
+            Pages > 2
+            && new PlanCurve(rate, daily, 2, power).Days(Lift) * 2 < Curve.Days(Lift)
+            && Curve.Days(Lift) > 28
+        )
+            warnings.Add(
+                $"{Pages} pages are many for this traffic: two would take {Format.Count((long)Math.Ceiling(new PlanCurve(rate, daily, 2, power).Days(Lift)), "day", "days")}."
+            );
+        if (Found[^1].Lift is null or > Bold)
+            warnings.Add("Even in eight weeks only a very large lift could be found here.");
         Warnings = warnings;
     }
 
@@ -65,8 +83,10 @@ public sealed class PlanModel : PageModel
 
     private void Check(string field, bool isGood, string problem)
     {
-        if (ModelState.TryGetValue(field, out var entry) && entry.Errors.Count > 0) entry.Errors.Clear();
-        else if (isGood) return;
+        if (ModelState.TryGetValue(field, out var entry) && entry.Errors.Count > 0)
+            entry.Errors.Clear();
+        else if (isGood)
+            return;
         ModelState.AddModelError(field, problem);
     }
 }

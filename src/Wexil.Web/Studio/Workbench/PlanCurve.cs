@@ -7,12 +7,27 @@ namespace Wexil.Web.Studio.Workbench;
 /// <summary>How many days a test takes by the lift worth finding, drawn; the days on a scale of decades, since they run from one to thousands.</summary>
 public sealed class PlanCurve
 {
-    public const double Width = 860, Height = 280;
-    public const int MinLift = 2, MaxLift = 100;
-    private const double Left = 96, Right = 840, Top = 14, Bottom = 236, MinDays = 1, MaxDays = 3650;
+    public const double Width = 860,
+        Height = 280;
+    public const int MinLift = 2,
+        MaxLift = 100;
+    private const double Left = 96,
+        Right = 840,
+        Top = 14,
+        Bottom = 236,
+        MinDays = 1,
+        MaxDays = 3650;
     private static readonly int[] Marks = [5, 10, 20, 30, 50, 75, 100];
-    private static readonly (double Days, string Words)[] Spans = [(7, "a week"), (30, "a month"), (91, "3 months"), (365, "a year")];
-    private readonly double _rate, _perDay, _power;
+    private static readonly (double Days, string Words)[] Spans =
+    [
+        (7, "a week"),
+        (30, "a month"),
+        (91, "3 months"),
+        (365, "a year"),
+    ];
+    private readonly double _rate,
+        _perDay,
+        _power;
     private readonly int _pages;
 
     /// <param name="rate">Strictly between 0 and 1.</param>
@@ -32,21 +47,37 @@ public sealed class PlanCurve
     public string Line => string.Join(' ', Points.Select(point => $"{Format.At(point.X)},{Format.At(point.Y)}"));
 
     /// <summary>For the module: by lift in percent, the place and what it means.</summary>
-    public string Data => string.Join(';', Enumerable.Range(MinLift, MaxLift - MinLift + 1).Select(lift => string.Create(CultureInfo.InvariantCulture,
-        $"{lift}|{Format.At(X(lift))}|{Format.At(Y(Days(lift)))}|{Words(lift)}")));
+    public string Data =>
+        string.Join(
+            ';',
+            Enumerable
+                .Range(MinLift, MaxLift - MinLift + 1)
+                .Select(lift =>
+                    string.Create(
+                        CultureInfo.InvariantCulture,
+                        $"{lift}|{Format.At(X(lift))}|{Format.At(Y(Days(lift)))}|{Words(lift)}"
+                    )
+                )
+        );
 
     public (double X, double Y) At(double lift) => (X(lift), Y(Days(lift)));
 
     /// <param name="lift">In percent.</param>
-    public double Visitors(double lift) => Planner.PeekSafeTotal(_rate, Math.Min(_rate * (1 + lift / 100), (1 + _rate) / 2), _pages, _power);
+    public double Visitors(double lift) =>
+        Planner.PeekSafeTotal(_rate, Math.Min(_rate * (1 + lift / 100), (1 + _rate) / 2), _pages, _power);
 
     public double Days(double lift) => Visitors(lift) / _perDay;
 
-    public string Words(double lift) => $"A lift of {lift.ToString("0.#", CultureInfo.InvariantCulture)}% takes about {Format.Count(Math.Ceiling(Visitors(lift) / 100) * 100)} visitors in all: {InWords(Days(lift))}.";
+    public string Words(double lift) =>
+        $"A lift of {lift.ToString("0.#", CultureInfo.InvariantCulture)}% takes about {Format.Count(Math.Ceiling(Visitors(lift) / 100) * 100)} visitors in all: {InWords(Days(lift))}.";
 
-    private static string InWords(double days) => days < 60 ? Format.Count((long)Math.Ceiling(days), "day", "days") : days < 730 ? $"{Format.Count(days / 30.4)} months" : $"{Format.Count(days / 365)} years";
+    private static string InWords(double days) =>
+        days < 60 ? Format.Count((long)Math.Ceiling(days), "day", "days")
+        : days < 730 ? $"{Format.Count(days / 30.4)} months"
+        : $"{Format.Count(days / 365)} years";
 
     private static double X(double lift) => Left + (lift - MinLift) / (MaxLift - MinLift) * (Right - Left);
 
-    private static double Y(double days) => Bottom - Math.Log(Math.Clamp(days, MinDays, MaxDays) / MinDays) / Math.Log(MaxDays / MinDays) * (Bottom - Top);
+    private static double Y(double days) =>
+        Bottom - Math.Log(Math.Clamp(days, MinDays, MaxDays) / MinDays) / Math.Log(MaxDays / MinDays) * (Bottom - Top);
 }

@@ -22,13 +22,19 @@ public sealed class SplitModel : PageModel
 
     public void OnGet()
     {
-        if (string.IsNullOrWhiteSpace(Visitors)) return;
+        if (string.IsNullOrWhiteSpace(Visitors))
+            return;
         var visitors = Numbers(Visitors);
-        if (visitors is null || visitors.Length is < 2 or > 10 || visitors.Any(count => count != Math.Floor(count))) ModelState.AddModelError(nameof(Visitors), "Whole numbers of two to ten pages, such as 1661 1647 827.");
+        if (visitors is null || visitors.Length is < 2 or > 10 || visitors.Any(count => count != Math.Floor(count)))
+            ModelState.AddModelError(nameof(Visitors), "Whole numbers of two to ten pages, such as 1661 1647 827.");
         var weights = string.IsNullOrWhiteSpace(Weights) ? visitors?.Select(_ => 1.0).ToArray() : Numbers(Weights);
-        if (weights is null || weights.Length != visitors?.Length || weights.Sum() <= 0) ModelState.AddModelError(nameof(Weights), "As many numbers as pages, such as 40 40 20.");
-        if (!ModelState.IsValid) return;
-        Result = SampleRatioMismatch.Of([[.. visitors!.Zip(weights!, (count, weight) => ((long)count, weight))]]);
+        if (weights is null || weights.Length != visitors?.Length || weights.Sum() <= 0)
+            ModelState.AddModelError(nameof(Weights), "As many numbers as pages, such as 40 40 20.");
+        if (!ModelState.IsValid)
+            return;
+        Result = SampleRatioMismatch.Of([
+            [.. visitors!.Zip(weights!, (count, weight) => ((long)count, weight))],
+        ]);
         var total = visitors!.Zip(weights!, (count, weight) => weight > 0 ? count : 0).Sum();
         Rows = [.. visitors!.Zip(weights!, (count, weight) => ((long)count, total * weight / weights!.Sum()))];
     }
@@ -36,7 +42,13 @@ public sealed class SplitModel : PageModel
     private static double[]? Numbers(string text)
     {
         var numbers = text.Split([' ', ',', ';', '/', '\t', '\n', '\r'], StringSplitOptions.RemoveEmptyEntries)
-            .Select(part => double.TryParse(part, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number) && number is >= 0 and <= 1e9 ? number : double.NaN).ToArray();
+            .Select(part =>
+                double.TryParse(part, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number)
+                && number is >= 0 and <= 1e9
+                    ? number
+                    : double.NaN
+            )
+            .ToArray();
         return numbers.Length == 0 || numbers.Any(double.IsNaN) ? null : numbers;
     }
 }

@@ -15,14 +15,22 @@ public static class Countries
     /// <summary>Two letters (ISO 3166-1), or empty where the address says nothing.</summary>
     public static string Of(IPAddress? address)
     {
-        if (address is null || IPAddress.IsLoopback(address)) return "";
-        if (address.IsIPv4MappedToIPv6) address = address.MapToIPv4();
-        return Data.GetAwaiter().GetResult().Find<Dictionary<string, object>>(address)?.GetValueOrDefault("country_code") as string ?? "";
+        if (address is null || IPAddress.IsLoopback(address))
+            return "";
+        if (address.IsIPv4MappedToIPv6)
+            address = address.MapToIPv4();
+        return Data.GetAwaiter()
+                .GetResult()
+                .Find<Dictionary<string, object>>(address)
+                ?.GetValueOrDefault("country_code") as string
+            ?? "";
     }
 
     private static Reader Load()
     {
-        using var packed = typeof(Countries).Assembly.GetManifestResourceStream("Wexil.Web.Visitors.Callers.Data.countries.countries.mmdb.gz")!;
+        using var packed = typeof(Countries).Assembly.GetManifestResourceStream(
+            "Wexil.Web.Visitors.Callers.Data.countries.countries.mmdb.gz"
+        )!;
         using var unpacked = new GZipStream(packed, CompressionMode.Decompress);
         return new(unpacked);
     }

@@ -28,23 +28,37 @@ public readonly record struct RequestClassification(Device Device, NotCountedRea
     {
         var request = http.Request;
         var agent = Agents.Of(request.Headers.UserAgent);
-        if (request.Cookie(TryCookie) is not null) return new(agent.Device, null, IsTrying: true);
-        NotCountedReason? left = HttpMethods.IsHead(request.Method) ? Wexil.Core.Visitors.NotCountedReason.Check
+        if (request.Cookie(TryCookie) is not null)
+            return new(agent.Device, null, IsTrying: true);
+        NotCountedReason? left =
+            HttpMethods.IsHead(request.Method) ? Wexil.Core.Visitors.NotCountedReason.Check
             : IsAhead(request.Headers) ? Wexil.Core.Visitors.NotCountedReason.Prefetch
             : agent.IsRobot || request.Cookie(HeldCookie) is not null ? Wexil.Core.Visitors.NotCountedReason.Robot
-            : request.Cookie(MineCookie) is not null && request.Cookie(CountMeCookie) is null ? Wexil.Core.Visitors.NotCountedReason.Own
-            : AsksForPrivacy(request, routes) ? Wexil.Core.Visitors.NotCountedReason.Private : null;
+            : request.Cookie(MineCookie) is not null && request.Cookie(CountMeCookie) is null
+                ? Wexil.Core.Visitors.NotCountedReason.Own
+            : AsksForPrivacy(request, routes) ? Wexil.Core.Visitors.NotCountedReason.Private
+            : null;
         return new(agent.Device, left, IsTrying: false);
     }
 
     /// <summary>The browser sends Global Privacy Control, and the owner heeds it.</summary>
-    public static bool AsksForPrivacy(HttpRequest request, RouteTable routes) => routes.HeedsPrivacyControl && request.Headers["Sec-GPC"] == "1";
+    public static bool AsksForPrivacy(HttpRequest request, RouteTable routes) =>
+        routes.HeedsPrivacyControl && request.Headers["Sec-GPC"] == "1";
 
     /// <summary>Fetched before anybody asked to see it.</summary>
-    private static bool IsAhead(IHeaderDictionary headers) => Says(headers["Sec-Purpose"]) || Says(headers["Purpose"]) || Says(headers["X-Moz"]) || Says(headers["X-Purpose"]);
+    private static bool IsAhead(IHeaderDictionary headers) =>
+        Says(headers["Sec-Purpose"])
+        || Says(headers["Purpose"])
+        || Says(headers["X-Moz"])
+        || Says(headers["X-Purpose"]);
 
     private static bool Says(StringValues header) =>
-        header.Count > 0 && header.ToString() is var text && (text.Contains("prefetch", StringComparison.OrdinalIgnoreCase) || text.Contains("preview", StringComparison.OrdinalIgnoreCase));
+        header.Count > 0
+        && header.ToString() is var text
+        && (
+            text.Contains("prefetch", StringComparison.OrdinalIgnoreCase)
+            || text.Contains("preview", StringComparison.OrdinalIgnoreCase)
+        );
 }
 
 /// <summary>Where a request comes from, behind a proxy too.</summary>
@@ -55,11 +69,20 @@ public sealed class CountryResolver(IReadOnlyCollection<IPAddress> proxies, stri
     public string CountryOf(HttpContext http)
     {
         var address = http.Connection.RemoteIpAddress;
-        if (address is null || proxies.Count == 0) return Countries.Of(address);
-        if (!proxies.Contains(address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address)) return Countries.Of(address);
-        if (countryHeader is not null && http.Request.Headers[countryHeader] is [{ Length: 2 } told] && Names.IsCountry(told)) return told.ToUpperInvariant();
+        if (address is null || proxies.Count == 0)
+            return Countries.Of(address);
+        if (!proxies.Contains(address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address))
+            return Countries.Of(address);
+        if (
+            countryHeader is not null
+            && http.Request.Headers[countryHeader] is [{ Length: 2 } told]
+            && Names.IsCountry(told)
+        )
+            return told.ToUpperInvariant();
         // The last one named is the one that the proxy itself saw.
         var chain = http.Request.Headers["X-Forwarded-For"].ToString();
-        return IPAddress.TryParse(chain[(chain.LastIndexOf(',') + 1)..].Trim(), out var client) ? Countries.Of(client) : "";
+        return IPAddress.TryParse(chain[(chain.LastIndexOf(',') + 1)..].Trim(), out var client)
+            ? Countries.Of(client)
+            : "";
     }
 }

@@ -4,5 +4,6 @@ namespace Wexil.Web.Visitors.Callers;
 public static class SentCookies
 {
     /// <summary>The cookie's value; null where it was not sent.</summary>
-    public static string? Cookie(this HttpRequest request, string name) => request.Headers.Cookie.Count == 0 ? null : request.Cookies[name];
+    public static string? Cookie(this HttpRequest request, string name) =>
+        request.Headers.Cookie.Count == 0 ? null : request.Cookies[name];
 }

@@ -13,7 +13,14 @@ namespace Wexil.Web.Visitors.Starting;
 /// stays or moves on. Nothing is recorded by asking; moving is recorded by the link, staying by the loader's word.
 /// </summary>
 public sealed class StartEndpoint(
-    VisitService desk, VisitorToken tokens, Arrivals arrivals, IdentityStore identities, VisitorsAddress address, LastSeen seen, TimeProvider time)
+    VisitService desk,
+    VisitorToken tokens,
+    Arrivals arrivals,
+    IdentityStore identities,
+    VisitorsAddress address,
+    LastSeen seen,
+    TimeProvider time
+)
 {
     private const int MaxBodyBytes = 4096;
 
@@ -31,15 +38,24 @@ public sealed class StartEndpoint(
         }
         seen.NoteStart(slug, now);
         var (visitor, known) = Visitor(http, step, now);
-        if (step.StartsOnPage) VisitorCookie.ShowElsewhere(http, visitor);
+        if (step.StartsOnPage)
+            VisitorCookie.ShowElsewhere(http, visitor);
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
         var asked = Visit(http, step, visitor, known, caller, query, now);
         var page = desk.Peek(step, asked, known)?.Page;
         // The link records the visit; the promise keeps the page that was drawn here.
         var promise = page is null ? "" : tokens.IssuePage(visitor, page.Id, now);
-        var move = Moves(step, page) ? new OutsideAddress(new(address.Link(slug))).With(query, ("wx", tokens.Issue(visitor, now)), ("wx_start", promise)) : "";
+        var move = Moves(step, page)
+            ? new OutsideAddress(new(address.Link(slug))).With(
+                query,
+                ("wx", tokens.Issue(visitor, now)),
+                ("wx_start", promise)
+            )
+            : "";
         var proof = $"stays {tokens.Issue(visitor, now)} {promise} {query}";
-        await http.Response.WriteAsync($"wexilStart({JsonSerializer.Serialize(visitor.ToString())},{JsonSerializer.Serialize(move)},{JsonSerializer.Serialize(proof)})");
+        await http.Response.WriteAsync(
+            $"wexilStart({JsonSerializer.Serialize(visitor.ToString())},{JsonSerializer.Serialize(move)},{JsonSerializer.Serialize(proof)})"
+        );
     }
 
     /// <summary>The loader says that the visitor stayed: drawn for the page, or because we were late.</summary>
@@ -47,26 +63,45 @@ public sealed class StartEndpoint(
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
         var caller = RequestClassification.Of(http, desk.Routes);
-        if (desk.Routes.Step(slug) is not { } step || !caller.Counts || http.Request.ContentLength is null or > MaxBodyBytes) return;
+        if (
+            desk.Routes.Step(slug) is not { } step
+            || !caller.Counts
+            || http.Request.ContentLength is null or > MaxBodyBytes
+        )
+            return;
         using var reader = new StreamReader(http.Request.Body);
         var words = (await reader.ReadToEndAsync(http.RequestAborted)).Split(' ', 4);
         var now = time.GetUtcNow();
         if (words is ["late", var id, ..])
         {
             var known = VisitorId.TryParse(id, out var elsewhere);
-            await desk.StayLateAsync(step, Visit(http, step, known ? identities.Of(elsewhere) : desk.NewVisitor(now), known, caller, "", now));
+            await desk.StayLateAsync(
+                step,
+                Visit(http, step, known ? identities.Of(elsewhere) : desk.NewVisitor(now), known, caller, "", now)
+            );
         }
         else if (words is ["stays", var token, var promise, ..] && tokens.Read(token, now) is { } visitor)
-            await desk.VisitAsync(step, Visit(http, step, visitor, known: true, caller, words.Length > 3 ? words[3] : "", now), known: true, tokens.ReadPage(promise, visitor, now));
+            await desk.VisitAsync(
+                step,
+                Visit(http, step, visitor, known: true, caller, words.Length > 3 ? words[3] : "", now),
+                known: true,
+                tokens.ReadPage(promise, visitor, now)
+            );
     }
 
     /// <summary>Who asks: by our own cookie where the browser brings it along, else by the outside site's.</summary>
     private (VisitorId Visitor, bool Known) Visitor(HttpContext http, RouteStep step, DateTimeOffset now)
     {
         var here = VisitorCookie.Own(http) ?? VisitorCookie.Elsewhere(http);
-        VisitorId? there = VisitorId.TryParse(AddressQuery.Value(http.Request.QueryString.Value ?? "", "wx"), out var elsewhere) ? identities.Of(elsewhere) : null;
+        VisitorId? there = VisitorId.TryParse(
+            AddressQuery.Value(http.Request.QueryString.Value ?? "", "wx"),
+            out var elsewhere
+        )
+            ? identities.Of(elsewhere)
+            : null;
         // Of two the one that has a place already; the page once seen is the page seen again.
-        if (here is { } ours && there is { } theirs) return (desk.HasPlace(step, theirs) && !desk.HasPlace(step, ours) ? theirs : ours, true);
+        if (here is { } ours && there is { } theirs)
+            return (desk.HasPlace(step, theirs) && !desk.HasPlace(step, ours) ? theirs : ours, true);
         return (here ?? there) is { } visitor ? (visitor, true) : (desk.NewVisitor(now), false);
     }
 
@@ -74,11 +109,19 @@ public sealed class StartEndpoint(
     private static bool Moves(RouteStep step, RoutePage? page)
     {
         var control = step.Test?.Pages[step.Test.Control] ?? step.Page;
-        if (page is null || page.Id == control?.Id) return false;
+        if (page is null || page.Id == control?.Id)
+            return false;
         return page.Outside is not { } there || control?.Outside is not { } own || !there.IsSamePage(own);
     }
 
     // The traits are those of the page's own address, not of the question.
-    private Visit Visit(HttpContext http, RouteStep step, VisitorId visitor, bool known, RequestClassification caller, string query, DateTimeOffset now) =>
-        arrivals.Of(http, desk.Routes, step, visitor, known, caller.Device, query, now);
+    private Visit Visit(
+        HttpContext http,
+        RouteStep step,
+        VisitorId visitor,
+        bool known,
+        RequestClassification caller,
+        string query,
+        DateTimeOffset now
+    ) => arrivals.Of(http, desk.Routes, step, visitor, known, caller.Device, query, now);
 }

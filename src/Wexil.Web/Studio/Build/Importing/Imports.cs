@@ -41,7 +41,11 @@ public sealed class Import(string id, StepId step, Uri address) : IProgress<Fetc
 /// <summary>Pages on their way in. They are kept until newer ones push them out.</summary>
 public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes, ILogger<Imports> logger)
 {
-    private static readonly Action<ILogger, Exception?> NotImported = LoggerMessage.Define(LogLevel.Error, new(1, nameof(Imports)), "A page could not be imported");
+    private static readonly Action<ILogger, Exception?> NotImported = LoggerMessage.Define(
+        LogLevel.Error,
+        new(1, nameof(Imports)),
+        "A page could not be imported"
+    );
 
     private const int MaxCount = 20;
     private readonly ConcurrentDictionary<string, Import> _imports = [];
@@ -64,7 +68,12 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
         {
             var fetched = await fetcher.FetchAsync(import.Address, import, import.Stopping);
             var title = name ?? HostedHtml.Title(fetched.Bundle.Source(fetched.Bundle.Entry)) ?? import.Address.Host;
-            var page = await pages.AddAsync(import.Step, title.Length <= 120 ? title : title[..120], fetched.Bundle, $"Fetched from {import.Address}");
+            var page = await pages.AddAsync(
+                import.Step,
+                title.Length <= 120 ? title : title[..120],
+                fetched.Bundle,
+                $"Fetched from {import.Address}"
+            );
             routes.Reload();
             import.Result = (page, fetched);
         }
@@ -89,7 +98,8 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
         _order.Enqueue(id);
         while (_order.Count > MaxCount && _order.TryDequeue(out var old))
         {
-            if (_imports.TryRemove(old, out var import)) import.Stop();
+            if (_imports.TryRemove(old, out var import))
+                import.Stop();
         }
     }
 
