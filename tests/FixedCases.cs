@@ -3,8 +3,8 @@ using CsCheck;
 namespace Wexil;
 
 /// <summary>
-/// Properties that hold for whatever comes. They are tried on the same made-up cases every time, so that what is judged is the change and not the draw;
-/// with WEXIL_EXPLORE=1 on other cases each time, and what fails is shrunk.
+/// Properties that hold for whatever comes. They are tried on the same made-up cases every time, so that what is judged
+/// is the change and not the draw; with WEXIL_EXPLORE=1 on other cases each time, and what fails is shrunk.
 /// </summary>
 internal static class FixedCases
 {

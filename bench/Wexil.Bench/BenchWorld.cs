@@ -13,7 +13,9 @@ using Wexil.Web.Studio.Account;
 
 namespace Wexil.Bench;
 
-/// <summary>A Wexil in this program, in a folder of its own that goes with it, with one test of outside pages.</summary>
+/// <summary>
+/// A Wexil in this program, in a folder of its own that goes with it, with one test of outside pages.
+/// </summary>
 public sealed class BenchWorld : IAsyncDisposable
 {
     private BenchWorld(WexilHost host, string folder) => (Host, Folder) = (host, folder);
@@ -56,7 +58,10 @@ public sealed class BenchWorld : IAsyncDisposable
         return world;
     }
 
-    /// <summary>Two hundred funnels of five steps with ten outside pages each, a test on every step but the last of a funnel, and every rule in use.</summary>
+    /// <summary>
+    /// Two hundred funnels of five steps with ten outside pages each, a test on every step but the last of a funnel,
+    /// and every rule in use.
+    /// </summary>
     /// <returns>The links with their parameters.</returns>
     public async Task<IReadOnlyList<string>> FillWithRulesAsync()
     {

@@ -9,7 +9,10 @@ using Wexil.Web.Shared;
 
 namespace Wexil.Bench;
 
-/// <summary>The link, which commits before it answers, against an endpoint of the framework that answers a fixed 302; the same generator, in turns.</summary>
+/// <summary>
+/// The link, which commits before it answers, against an endpoint of the framework that answers a fixed 302; the same
+/// generator, in turns.
+/// </summary>
 public static class GoBench
 {
     private const int Connections = 64;

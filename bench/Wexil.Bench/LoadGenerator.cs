@@ -21,8 +21,8 @@ public sealed record Round(long Answered, long Failed, TimeSpan Took, float[] La
 }
 
 /// <summary>
-/// Asks one address over keep-alive connections as fast as it answers, with as little of its own work as it can: the generator
-/// shares the machine with what it measures. The same for every address measured.
+/// Asks one address over keep-alive connections as fast as it answers, with as little of its own work as it can: the
+/// generator shares the machine with what it measures. The same for every address measured.
 /// </summary>
 public static class LoadGenerator
 {
@@ -37,8 +37,10 @@ public static class LoadGenerator
 
     /// <param name="address">The host, and the path where no others are given.</param>
     /// <param name="paths">What is asked for instead, each as often as the others.</param>
-    /// <param name="returning">Share of the requests that carry a cookie from an earlier answer; the rest carry none.</param>
-    /// <param name="perSecond">How many are asked in a second over all connections; null for as many as are answered.</param>
+    /// <param name="returning">Share of the requests that carry a cookie from an earlier answer; the rest carry
+    /// none.</param>
+    /// <param name="perSecond">How many are asked in a second over all connections; null for as many as are
+    /// answered.</param>
     /// <param name="status">The status that counts as an answer; what comes with it is read to its end.</param>
     public static async Task<Round> RunAsync(
         Uri address,
@@ -98,7 +100,8 @@ public static class LoadGenerator
         await socket.ConnectAsync(IPAddress.Parse(address.Host), address.Port);
         var expected = Encoding.ASCII.GetBytes($"HTTP/1.1 {status}");
         var known = new Queue<(byte[] Request, long Since)>();
-        // What is sent is put together in one place: memory of the generator's would be cleared away at the expense of what it measures.
+        // What is sent is put together in one place: memory of the generator's would be cleared away at the expense of
+        // what it measures.
         var outgoing = new byte[4 << 10];
         var latencies = new List<float>(1 << 16);
         var buffer = new byte[64 << 10];

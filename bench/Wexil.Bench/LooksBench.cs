@@ -12,7 +12,10 @@ using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Bench;
 
-/// <summary>A verdict over ten pages with a million visitors each against the textbook's tests alone, and the hourly look at a thousand running tests.</summary>
+/// <summary>
+/// A verdict over ten pages with a million visitors each against the textbook's tests alone, and the hourly look at a
+/// thousand running tests.
+/// </summary>
 public static class LooksBench
 {
     private const int Pages = 10,

@@ -13,7 +13,10 @@ using Wexil.Web.Shared;
 
 namespace Wexil.Bench;
 
-/// <summary>Hosted pages and their files against the framework's own static files, the same generator in turns; and how long very large pages take.</summary>
+/// <summary>
+/// Hosted pages and their files against the framework's own static files, the same generator in turns; and how long
+/// very large pages take.
+/// </summary>
 public static class PagesBench
 {
     private const int Connections = 64;

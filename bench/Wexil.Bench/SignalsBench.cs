@@ -15,7 +15,10 @@ using Wexil.Web.Shared;
 
 namespace Wexil.Bench;
 
-/// <summary>Signals and sales a second, each against a bare endpoint of the framework that takes the same in the same program; and what was sent is recorded.</summary>
+/// <summary>
+/// Signals and sales a second, each against a bare endpoint of the framework that takes the same in the same program;
+/// and what was sent is recorded.
+/// </summary>
 public static class SignalsBench
 {
     private const int Connections = 64,

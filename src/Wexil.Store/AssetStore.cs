@@ -4,11 +4,14 @@ using Wexil.Store.Recording;
 namespace Wexil.Store;
 
 /// <summary>A file of some pages, stored once.</summary>
-/// <param name="Uses">The pages that have it, each with the path it has there; published, in a draft, or in an earlier version only.</param>
+/// <param name="Uses">The pages that have it, each with the path it has there; published, in a draft, or in an earlier
+/// version only.</param>
 public sealed record Asset(string Hash, long Bytes, IReadOnlyList<AssetUse> Uses);
 
+/// <summary>A place where a file is used.</summary>
 public sealed record AssetUse(PageId Page, string Path, AssetState State);
 
+/// <summary>In which version of a page a file is used.</summary>
 public enum AssetState
 {
     Published,
@@ -59,7 +62,9 @@ public sealed class AssetStore(Database database, Journal journal)
                 .ToArray()
         );
 
-    /// <summary>Takes files out that were added to drafts and are used by none, and contents that nothing has any more.</summary>
+    /// <summary>
+    /// Takes files out that were added to drafts and are used by none, and contents that nothing has any more.
+    /// </summary>
     /// <returns>How many files went, and their bytes.</returns>
     public Task<(int Files, long Bytes)> ClearAsync(IReadOnlyCollection<(PageId Page, string Path)> unused) =>
         journal.WriteAsync(c =>

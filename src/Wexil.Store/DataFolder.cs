@@ -1,6 +1,8 @@
 namespace Wexil.Store;
 
-/// <summary>The one folder that holds everything: the data file, the spill file, the keys. Used by one process at a time.</summary>
+/// <summary>
+/// The one folder that holds everything: the data file, the spill file, the keys. Used by one process at a time.
+/// </summary>
 public sealed class DataFolder : IDisposable
 {
     private const int ReserveBytes = 1 << 20;
@@ -56,7 +58,9 @@ public sealed class DataFolder : IDisposable
         }
     }
 
-    /// <summary>Takes the room that a later start on a full disk gives up again, so that it can still read what there is.</summary>
+    /// <summary>
+    /// Takes the room that a later start on a full disk gives up again, so that it can still read what there is.
+    /// </summary>
     public void TakeReserve()
     {
         if (File.Exists(ReserveFile))

@@ -26,7 +26,8 @@ public sealed class Database : IDisposable
         SQLitePCL.raw.sqlite3_config(SQLitePCL.raw.SQLITE_CONFIG_MULTITHREAD);
     }
 
-    /// <exception cref="StoreException">The file is newer than this program, or no data file of Wexil, or cannot be opened.</exception>
+    /// <exception cref="StoreException">The file is newer than this program, or no data file of Wexil, or cannot be
+    /// opened.</exception>
     public static Database Open(DataFolder folder)
     {
         try
@@ -76,7 +77,9 @@ public sealed class Database : IDisposable
         }
     }
 
-    /// <summary>The visitor that a browser is here which has another id on an outside site; null when no such thing is known.</summary>
+    /// <summary>
+    /// The visitor that a browser is here which has another id on an outside site; null when no such thing is known.
+    /// </summary>
     public VisitorId? SameAs(VisitorId elsewhere)
     {
         var reader = Borrow();

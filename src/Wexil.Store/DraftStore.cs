@@ -43,8 +43,10 @@ public enum DraftRefusal
 /// <summary>How a draft stands after something was asked for.</summary>
 /// <param name="Refusal">Null where it was done.</param>
 /// <param name="Label">What was done, in a few words; empty where nothing was.</param>
-/// <param name="Change">What was done to the source that the person saw; null where nothing was, or more than that.</param>
-/// <param name="IsMerged">Something else had been done since the revision that the person saw, and stands beside it now.</param>
+/// <param name="Change">What was done to the source that the person saw; null where nothing was, or more than
+/// that.</param>
+/// <param name="IsMerged">Something else had been done since the revision that the person saw, and stands beside it
+/// now.</param>
 public sealed record DraftStep(
     PageDraft Draft,
     string Label,
@@ -87,8 +89,11 @@ public sealed class DraftStore(Database database, Journal journal)
                 : null;
         });
 
-    /// <summary>Makes a change to the source that the author saw, and merges it with what was done elsewhere meanwhile.</summary>
-    /// <param name="claimed">The stretch of that source that nobody else may have changed meanwhile, start and end.</param>
+    /// <summary>
+    /// Makes a change to the source that the author saw, and merges it with what was done elsewhere meanwhile.
+    /// </summary>
+    /// <param name="claimed">The stretch of that source that nobody else may have changed meanwhile, start and
+    /// end.</param>
     public Task<DraftStep> EditAsync(
         Page page,
         DraftAuthor author,
@@ -147,7 +152,9 @@ public sealed class DraftStore(Database database, Journal journal)
     public Task AddFileAsync(PageId page, PageFile file) =>
         journal.WriteAsync(c => PageStore.Put(c, page, PageStore.Draft, file));
 
-    /// <summary>Gives the draft the files of an earlier version that the published one does not have, or has otherwise.</summary>
+    /// <summary>
+    /// Gives the draft the files of an earlier version that the published one does not have, or has otherwise.
+    /// </summary>
     public Task TakeFilesAsync(Page page, int version) =>
         journal.WriteAsync(c =>
         {
@@ -164,7 +171,9 @@ public sealed class DraftStore(Database database, Journal journal)
             );
         });
 
-    /// <summary>Makes a source the draft of a page, as one edit that can be undone and that open windows learn of.</summary>
+    /// <summary>
+    /// Makes a source the draft of a page, as one edit that can be undone and that open windows learn of.
+    /// </summary>
     internal static void Replace(SqliteConnection c, Page page, string source, string label)
     {
         var draft = Read(c, page);
@@ -180,7 +189,9 @@ public sealed class DraftStore(Database database, Journal journal)
             );
     }
 
-    /// <summary>Puts a source and the edit that led to it behind a draft; what was undone beyond it can not be done again.</summary>
+    /// <summary>
+    /// Puts a source and the edit that led to it behind a draft; what was undone beyond it can not be done again.
+    /// </summary>
     private static void Append(
         SqliteConnection c,
         PageId page,
@@ -268,7 +279,9 @@ public sealed class DraftStore(Database database, Journal journal)
         return new(source, Position(c, page.Id), Last(c, page.Id), Revision(c, page.Id));
     }
 
-    /// <summary>What was done to the draft since a revision, in order; null when that is not remembered any more.</summary>
+    /// <summary>
+    /// What was done to the draft since a revision, in order; null when that is not remembered any more.
+    /// </summary>
     private static TextChange[]? Since(SqliteConnection c, PageId page, long revision)
     {
         var newest = Revision(c, page);

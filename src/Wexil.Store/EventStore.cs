@@ -2,7 +2,9 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Store;
 
-/// <summary>An event as it is handed out. E-mail addresses stay with People, and what an order says with the ledger.</summary>
+/// <summary>
+/// An event as it is handed out. E-mail addresses stay with People, and what an order says with the ledger.
+/// </summary>
 public sealed record EventRow(
     DateTimeOffset At,
     string Kind,
@@ -17,7 +19,9 @@ public sealed record EventRow(
 /// <summary>Reads the events themselves; for handing them out, never for a screen.</summary>
 public sealed class EventStore(Database database)
 {
-    /// <summary>The next events of a test's funnel since it started, and the number of the last one looked at; null at the end.</summary>
+    /// <summary>
+    /// The next events of a test's funnel since it started, and the number of the last one looked at; null at the end.
+    /// </summary>
     /// <param name="after">The number of the last event that was looked at.</param>
     /// <param name="most">How many are looked at in one go.</param>
     public (IReadOnlyList<EventRow> Rows, long? Last) After(long after, SplitTest test, int most) =>

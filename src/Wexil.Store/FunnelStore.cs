@@ -88,7 +88,9 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     public Task<Step?> AddStepAsync(FunnelId funnel, StepKind kind, string name, string slug) =>
         journal.WriteAsync(c => SlugTaken(c, slug) ? null : Insert(c, funnel, kind, name, slug));
 
-    /// <summary>Makes a step like another, right behind it, with a link of its own and a clone of each of its pages.</summary>
+    /// <summary>
+    /// Makes a step like another, right behind it, with a link of its own and a clone of each of its pages.
+    /// </summary>
     public Task<Step> CloneStepAsync(Step step, string name) =>
         journal.WriteAsync(c =>
         {
@@ -175,7 +177,9 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
             );
         });
 
-    /// <summary>Whether a step's test starts on the control's own page, and how long that page waits, in milliseconds.</summary>
+    /// <summary>
+    /// Whether a step's test starts on the control's own page, and how long that page waits, in milliseconds.
+    /// </summary>
     public Task SetStartAsync(StepId step, bool startsOnPage, int wait) =>
         journal.WriteAsync(c =>
         {

@@ -49,7 +49,9 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
         );
 
     /// <summary>
-    /// Adds a goal to a test. It counts with the visitors who come from now on: who came before may have done it unseen, so a phase begins. False when the test has as many as it may.</summary>
+    /// Adds a goal to a test. It counts with the visitors who come from now on: who came before may have done it
+    /// unseen, so a phase begins. False when the test has as many as it may.
+    /// </summary>
     public Task<bool> AddAsync(TestId test, Goal goal) =>
         journal.WriteAsync(c =>
         {

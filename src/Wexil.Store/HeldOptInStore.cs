@@ -48,7 +48,10 @@ public sealed class HeldOptInStore(Database database, Journal journal)
 
     public long Count() => database.Read(c => c.Number("SELECT count(*) FROM held_opt_ins") ?? 0);
 
-    /// <summary>Takes one in as if nothing had been held: it is a person and a conversion from then on, at the time when it came.</summary>
+    /// <summary>
+    /// Takes one in as if nothing had been held: it is a person and a conversion from then on, at the time when it
+    /// came.
+    /// </summary>
     /// <returns>Null where it is gone.</returns>
     public async Task<HeldOptIn?> TakeInAsync(long id)
     {

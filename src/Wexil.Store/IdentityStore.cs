@@ -6,8 +6,8 @@ using Wexil.Store.Recording;
 namespace Wexil.Store;
 
 /// <summary>
-/// Which ids are one browser's: an outside site keeps an id of its own, and only when the browser goes from there to a link does it
-/// show by which id it is known here.
+/// Which ids are one browser's: an outside site keeps an id of its own, and only when the browser goes from there to a
+/// link does it show by which id it is known here.
 /// </summary>
 public sealed class IdentityStore(Database database, Journal journal, TroubleLog troubles)
 {
@@ -31,7 +31,9 @@ public sealed class IdentityStore(Database database, Journal journal, TroubleLog
         }
     }
 
-    /// <summary>The visitor here of an id that an outside site keeps; the same id where nothing else is known.</summary>
+    /// <summary>
+    /// The visitor here of an id that an outside site keeps; the same id where nothing else is known.
+    /// </summary>
     public VisitorId Of(VisitorId elsewhere)
     {
         if (_unwritten.TryGetValue(elsewhere, out var here))

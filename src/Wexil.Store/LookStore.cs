@@ -83,7 +83,9 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
             }
         });
 
-    /// <summary>Notes that the owner is told about something now; false where that was done less than so long ago.</summary>
+    /// <summary>
+    /// Notes that the owner is told about something now; false where that was done less than so long ago.
+    /// </summary>
     public Task<bool> MayTellAsync(string about, TimeSpan notWithin) =>
         journal.WriteAsync(c =>
         {

@@ -5,6 +5,7 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Store;
 
+/// <summary>What kind of message goes out; the numbers are stored.</summary>
 public enum OutboxKind
 {
     /// <summary>An opt-in for the owner's mail service.</summary>
@@ -42,7 +43,10 @@ public sealed record OutboxMessage(
     public Postback Postback => JsonSerializer.Deserialize<Postback>(Fields)!;
 }
 
-/// <summary>Things that go to the same place, one after the other: a step's opt-ins to its mail service, an ad network's postbacks, mail.</summary>
+/// <summary>
+/// Things that go to the same place, one after the other: a step's opt-ins to its mail service, an ad network's
+/// postbacks, mail.
+/// </summary>
 public readonly record struct OutboxLane(OutboxKind Kind, StepId Step, SourceId? Source);
 
 /// <summary>Something that has not gone out yet.</summary>
@@ -92,7 +96,9 @@ public sealed class OutboxStore(Database database, Journal journal, TimeProvider
             )
         );
 
-    /// <summary>What waits or was given up, the one that is tried next first and what was given up last; at most so many.</summary>
+    /// <summary>
+    /// What waits or was given up, the one that is tried next first and what was given up last; at most so many.
+    /// </summary>
     public IReadOnlyList<Waiting> Waiting(int most) =>
         database.Read(c =>
             c.Rows(

@@ -28,7 +28,9 @@ public enum ShelfProblem
     WasShown,
 }
 
-/// <summary>Puts pages away, takes them out again, moves them to other steps, and deletes what nobody ever saw.</summary>
+/// <summary>
+/// Puts pages away, takes them out again, moves them to other steps, and deletes what nobody ever saw.
+/// </summary>
 public sealed class PageShelf(Database database, Journal journal, TimeProvider time)
 {
     /// <summary>The pages of a step that are put away, the newest first.</summary>
@@ -63,8 +65,8 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
         });
 
     /// <summary>
-    /// Moves a page to another step. Figures of a test belong to the step where it ran: a page that was in one is put away there, and a
-    /// clone of it stands on the other step.
+    /// Moves a page to another step. Figures of a test belong to the step where it ran: a page that was in one is put
+    /// away there, and a clone of it stands on the other step.
     /// </summary>
     /// <returns>The page on the other step; or what stands in the way.</returns>
     public Task<(PageId Page, ShelfProblem? Problem)> MoveAsync(Page page, StepId to) =>

@@ -7,7 +7,10 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Store;
 
-/// <summary>Pages, their versions and the files of each. A file's content is stored once, by its hash, however many pages have it.</summary>
+/// <summary>
+/// Pages, their versions and the files of each. A file's content is stored once, by its hash, however many pages have
+/// it.
+/// </summary>
 public sealed class PageStore(Database database, Journal journal, TimeProvider time)
 {
     /// <summary>The number under which files are kept that no version has yet.</summary>
@@ -58,7 +61,9 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
                 .SingleOrDefault()
         );
 
-    /// <summary>The hash of every file of a version by its path; with the draft's own files on top when asked for.</summary>
+    /// <summary>
+    /// The hash of every file of a version by its path; with the draft's own files on top when asked for.
+    /// </summary>
     public IReadOnlyDictionary<string, string> Hashes(PageId page, int version, bool withDraft = false) =>
         database.Read(c =>
         {
@@ -103,7 +108,10 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
 
     public Task RenameAsync(PageId page, string name) => journal.WriteAsync(c => Rename(c, page, name));
 
-    /// <summary>What a page hosted elsewhere is called and where it is now. In a running test another address starts a phase: what came before was another page.</summary>
+    /// <summary>
+    /// What a page hosted elsewhere is called and where it is now. In a running test another address starts a phase:
+    /// what came before was another page.
+    /// </summary>
     public Task ChangeOutsideAsync(PageId page, string name, Uri address) =>
         journal.WriteAsync(c =>
         {
@@ -122,7 +130,9 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             StartPhase(c, page, $"“{Find(c, page)!.Name}” has another address", now);
         });
 
-    /// <summary>Makes a page the one that its step shows to everyone; nothing changes while a test runs there.</summary>
+    /// <summary>
+    /// Makes a page the one that its step shows to everyone; nothing changes while a test runs there.
+    /// </summary>
     /// <returns>False where a test runs on the step.</returns>
     public Task<bool> ShowAsync(Page page) =>
         journal.WriteAsync(c =>
@@ -139,12 +149,18 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             c.Execute("UPDATE pages SET indexed = $2 WHERE id = $1", page.Value, indexed);
         });
 
-    /// <summary>Makes a source the version that visitors see. In a running test that starts a phase: what came before was about another page.</summary>
+    /// <summary>
+    /// Makes a source the version that visitors see. In a running test that starts a phase: what came before was about
+    /// another page.
+    /// </summary>
     /// <returns>The version's number.</returns>
     public Task<int> PublishAsync(Page page, string source, string note) =>
         journal.WriteAsync(c => Publish(c, page.Id, source, note));
 
-    /// <summary>Puts what was carried over from the parent into the drafts of several clones at once, each with the version of the parent that it has now seen.</summary>
+    /// <summary>
+    /// Puts what was carried over from the parent into the drafts of several clones at once, each with the version of
+    /// the parent that it has now seen.
+    /// </summary>
     public Task CarryAsync(IReadOnlyList<(Page Clone, string Draft)> clones, int parentVersion) =>
         journal.WriteAsync(c =>
         {

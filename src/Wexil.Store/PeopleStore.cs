@@ -126,7 +126,10 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
                 .ToHashSet(StringComparer.OrdinalIgnoreCase)
         );
 
-    /// <summary>Takes people in who are known from elsewhere. Who is there already keeps what there is, and gets the tags besides.</summary>
+    /// <summary>
+    /// Takes people in who are known from elsewhere. Who is there already keeps what there is, and gets the tags
+    /// besides.
+    /// </summary>
     public Task AddAsync(IReadOnlyCollection<(string Email, IReadOnlyList<string> Tags)> people) =>
         journal.WriteAsync(c =>
         {
@@ -219,7 +222,10 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             return deeds.OrderByDescending(deed => deed.At).ToArray();
         });
 
-    /// <summary>Removes a person: the address goes from every table and from the events themselves. What was counted stays counted, of nobody.</summary>
+    /// <summary>
+    /// Removes a person: the address goes from every table and from the events themselves. What was counted stays
+    /// counted, of nobody.
+    /// </summary>
     /// <returns>False when nobody has the address.</returns>
     public async Task<bool> RemoveAsync(string email)
     {

@@ -41,7 +41,10 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
 
     internal static ExchangeRates Read(SqliteConnection connection, Currency own) => new(own, Rows(connection, own));
 
-    /// <summary>Makes a change after which orders may be worth something else, and counts those anew, all in the same transaction.</summary>
+    /// <summary>
+    /// Makes a change after which orders may be worth something else, and counts those anew, all in the same
+    /// transaction.
+    /// </summary>
     internal static void Recount(SqliteConnection connection, Action change)
     {
         var before = new ProjectionContext(connection);

@@ -13,13 +13,16 @@ namespace Wexil.Store;
 /// <summary>Reads what the visitors' side answers from.</summary>
 public sealed class RouteStore(Database database)
 {
-    // Reading an address or an audience takes longer than all else, and a change leaves nearly all of them as they were.
+    // Reading an address or an audience takes longer than all else, and a change leaves nearly all of them as they
+    // were.
     private readonly Kept<OutsideAddress> _addresses = new(text => new(new Uri(text)));
     private readonly Kept<Audience> _audiences = new(Audience.Parse);
 
     public RouteTable Load() => Load(0, long.MaxValue);
 
-    /// <summary>A table with one funnel as it is stored now: what a change within it takes, however many others there are.</summary>
+    /// <summary>
+    /// A table with one funnel as it is stored now: what a change within it takes, however many others there are.
+    /// </summary>
     public RouteTable Load(RouteTable before, FunnelId funnel) => before.With(funnel, Load(funnel.Value, funnel.Value));
 
     /// <summary>Reads the funnels from one id to another. Nothing in a funnel depends on what is in another.</summary>
@@ -80,7 +83,8 @@ public sealed class RouteStore(Database database)
                         )
                 )
                 .ToLookup(row => row.Test);
-            // The newest test of a step, with its newest phase: not decided, or decided and still able to be taken up again.
+            // The newest test of a step, with its newest phase: not decided, or decided and still able to be taken up
+            // again.
             var tests = c.Rows(
                     """
                     SELECT t.id, t.step_id, t.decided_at IS NULL AND t.paused_at IS NULL, p.id, p.weights, t.started_at, t.ends_at, t.turns, t.share, t.audience, t.others_id, t.weights
@@ -233,7 +237,9 @@ public sealed class RouteStore(Database database)
             };
         });
 
-    /// <summary>What the pages of each step of a funnel have in common: the step's link, and where the funnel takes money.</summary>
+    /// <summary>
+    /// What the pages of each step of a funnel have in common: the step's link, and where the funnel takes money.
+    /// </summary>
     private static IEnumerable<(StepId, (string Link, string[] Tills, string Key))> Wirings(
         Step[] funnel,
         Func<Step, IEnumerable<Uri?>> addresses

@@ -9,7 +9,8 @@ namespace Wexil.Store;
 /// <summary>An order as the ledger shows it.</summary>
 /// <param name="Worth">What is left of it in the owner's currency; null where no rate is known.</param>
 /// <param name="Page">The page whose buy button was followed, by name; null where it is not known.</param>
-/// <param name="IsCounted">The buyer is a visitor who counts; false for the owner's own visits, for robots, and where the buyer is not known.</param>
+/// <param name="IsCounted">The buyer is a visitor who counts; false for the owner's own visits, for robots, and where
+/// the buyer is not known.</param>
 /// <param name="Tested">The pages of running tests that it is credited to, by test and page.</param>
 public sealed record LedgerOrder(
     string Order,
@@ -97,8 +98,8 @@ public sealed class SaleStore(Database database, Journal journal)
         );
 
     /// <summary>
-    /// The notice as it can be recorded: a refund that is told in another currency than its order's is worth what the owner's rates of the
-    /// day make of it. Null where no rate is known. What waits for its order stays as it was told.
+    /// The notice as it can be recorded: a refund that is told in another currency than its order's is worth what the
+    /// owner's rates of the day make of it. Null where no rate is known. What waits for its order stays as it was told.
     /// </summary>
     /// <param name="besides">A currency in which the order is about to be recorded; null for none.</param>
     public SaleNotice? InCurrencyOfOrder(SaleNotice notice, DateOnly day, Currency own, string? besides = null)
@@ -123,7 +124,10 @@ public sealed class SaleStore(Database database, Journal journal)
             : null;
     }
 
-    /// <summary>Waits until what was recorded is counted, for a person who wants to see it; not for long where the store is not well.</summary>
+    /// <summary>
+    /// Waits until what was recorded is counted, for a person who wants to see it; not for long where the store is not
+    /// well.
+    /// </summary>
     public async Task WhenCountedAsync()
     {
         var counted = journal.WhenProjectedAsync();
@@ -169,7 +173,10 @@ public sealed class SaleStore(Database database, Journal journal)
             )
         );
 
-    /// <summary>What orders brought by product, by the page bought from, by the page of a test that the buyer was shown, or by source; the most first, at most fifty.</summary>
+    /// <summary>
+    /// What orders brought by product, by the page bought from, by the page of a test that the buyer was shown, or by
+    /// source; the most first, at most fifty.
+    /// </summary>
     public IReadOnlyList<LedgerSum> Sums(LedgerFilter filter, LedgerBy by) =>
         database.Read(c =>
         {

@@ -61,16 +61,24 @@ public sealed class SettingStore(Database database, Journal journal)
 
     public Task SetHookMappingAsync(HookMapping mapping) => SetAsync(MappingName, mapping.ToJson());
 
-    /// <summary>Visitors whose browser sends Global Privacy Control get no cookie and are left out of every count; so it is unless the owner says otherwise.</summary>
+    /// <summary>
+    /// Visitors whose browser sends Global Privacy Control get no cookie and are left out of every count; so it is
+    /// unless the owner says otherwise.
+    /// </summary>
     public bool HeedsPrivacyControl => Get(PrivacyName) != "no";
 
     public Task SetHeedsPrivacyControlAsync(bool heeds) => SetAsync(PrivacyName, heeds ? "yes" : "no");
 
-    /// <summary>What servers say who tell of signals with a value; null until the owner makes the secret that it is made from.</summary>
+    /// <summary>
+    /// What servers say who tell of signals with a value; null until the owner makes the secret that it is made from.
+    /// </summary>
     public string? ServerKey =>
         HookSecret is { } secret ? Convert.ToHexStringLower(HMACSHA256.HashData(secret, "server key"u8)) : null;
 
-    /// <summary>Makes a new secret for payment services, from now on the only one, and a new server key with it. They are shown to the owner this once.</summary>
+    /// <summary>
+    /// Makes a new secret for payment services, from now on the only one, and a new server key with it. They are shown
+    /// to the owner this once.
+    /// </summary>
     public async Task<string> RenewHookSecretAsync()
     {
         var secret = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(24));

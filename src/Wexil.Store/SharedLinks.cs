@@ -7,7 +7,9 @@ namespace Wexil.Store;
 /// <summary>A link that opens something to somebody without a sign-in.</summary>
 public sealed record SharedLink(long Id, DateTimeOffset Until);
 
-/// <summary>Links of one kind: they are over after a time, can be withdrawn, and of their tokens only hashes are kept.</summary>
+/// <summary>
+/// Links of one kind: they are over after a time, can be withdrawn, and of their tokens only hashes are kept.
+/// </summary>
 /// <param name="table">With the columns id, token_hash and until.</param>
 /// <param name="subject">The column of what a link opens.</param>
 public sealed class SharedLinks(

@@ -4,6 +4,7 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Store;
 
+/// <summary>What kind of traffic a source sends; the names are stored.</summary>
 public enum SourceKind
 {
     Ad,
@@ -15,7 +16,8 @@ public enum SourceKind
 
 /// <summary>Where visitors of a funnel come from.</summary>
 /// <param name="Tag">What stands in its links.</param>
-/// <param name="ClickCost">What a click costs, in the owner's currency's smallest unit; null when costs come by the day or there are none.</param>
+/// <param name="ClickCost">What a click costs, in the owner's currency's smallest unit; null when costs come by the day
+/// or there are none.</param>
 /// <param name="IsDeclared">The owner made it known; else its tag was met in a link.</param>
 /// <param name="Ties">The one page that its visitors see, by step.</param>
 public sealed record Source(
@@ -42,10 +44,13 @@ public sealed record Network(
     bool TellsSales
 );
 
-/// <summary>What a source brought. Opt-ins, sales and orders are those of the visitors whose first source it was.</summary>
+/// <summary>
+/// What a source brought. Opt-ins, sales and orders are those of the visitors whose first source it was.
+/// </summary>
 /// <param name="Sales">Visitors who reached the step behind the checkout.</param>
 /// <param name="Orders">Orders told by the till, and what they brought in the owner's currency.</param>
-/// <param name="Source">Null for visitors whose links named none, and for tags past the number that is kept apart.</param>
+/// <param name="Source">Null for visitors whose links named none, and for tags past the number that is kept
+/// apart.</param>
 /// <param name="Spent">In the owner's currency's smallest unit; null where no costs are known.</param>
 public sealed record SourceLine(
     Source? Source,
@@ -174,7 +179,8 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
     }
 
     /// <summary>Makes a source known, or changes it. False when another one has the tag.</summary>
-    /// <param name="id">Null for a new one; one whose tag was met before becomes known with all that it brought.</param>
+    /// <param name="id">Null for a new one; one whose tag was met before becomes known with all that it
+    /// brought.</param>
     public Task<bool> SaveAsync(
         FunnelId funnel,
         SourceId? id,
@@ -234,7 +240,9 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
                 .SingleOrDefault()
         );
 
-    /// <summary>Makes a source an ad network, changes it, or makes it none. It is told of what happens from now on.</summary>
+    /// <summary>
+    /// Makes a source an ad network, changes it, or makes it none. It is told of what happens from now on.
+    /// </summary>
     public Task SetNetworkAsync(SourceId source, Network? network) =>
         journal.WriteAsync(c =>
         {
@@ -273,7 +281,10 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
                 .ToDictionary()
         );
 
-    /// <summary>Takes in what sources cost a day; a day that is known already is written anew, so the same again changes nothing.</summary>
+    /// <summary>
+    /// Takes in what sources cost a day; a day that is known already is written anew, so the same again changes
+    /// nothing.
+    /// </summary>
     public Task SetCostsAsync(IReadOnlyList<DayCost> costs) =>
         journal.WriteAsync(c =>
         {

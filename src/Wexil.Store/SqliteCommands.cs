@@ -59,7 +59,9 @@ internal static class SqliteCommands
         return rows;
     }
 
-    /// <summary>The same for very many rows, from one number to another: the reader of a command takes several times as long.</summary>
+    /// <summary>
+    /// The same for very many rows, from one number to another: the reader of a command takes several times as long.
+    /// </summary>
     public static List<T> HotRows<T>(
         this SqliteConnection connection,
         string sql,

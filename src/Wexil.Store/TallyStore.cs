@@ -59,7 +59,9 @@ public sealed record SegmentTally(
         };
 }
 
-/// <summary>What visitors of two tests did, by the pages that they saw of each. The conversion is the later step's.</summary>
+/// <summary>
+/// What visitors of two tests did, by the pages that they saw of each. The conversion is the later step's.
+/// </summary>
 /// <param name="Earned">What they bought after both, in the owner's currency's smallest unit.</param>
 public sealed record PairCell(PageId First, PageId Second, Arm Arm, long Earned);
 
@@ -78,7 +80,9 @@ public sealed class TallyStore(Database database, TimeProvider time)
                 .ToDictionary()
         );
 
-    /// <summary>New visitors a day at a step, over the last seven days or as long as it has had any; 0 when nobody came.</summary>
+    /// <summary>
+    /// New visitors a day at a step, over the last seven days or as long as it has had any; 0 when nobody came.
+    /// </summary>
     public double VisitorsPerDay(StepId step) =>
         database.Read(c =>
         {
@@ -190,7 +194,10 @@ public sealed class TallyStore(Database database, TimeProvider time)
                 .ToArray();
         });
 
-    /// <summary>What the visitors of each page of a test brought in a currency, in the order of its pages; empty where nobody bought.</summary>
+    /// <summary>
+    /// What the visitors of each page of a test brought in a currency, in the order of its pages; empty where nobody
+    /// bought.
+    /// </summary>
     public IReadOnlyList<PageMoney> Money(SplitTest test, Currency currency) =>
         database.Read(c =>
         {
@@ -233,7 +240,10 @@ public sealed class TallyStore(Database database, TimeProvider time)
                 ];
         });
 
-    /// <summary>For each phase of a test what the visitors of each page brought in a currency, in the order of its pages; null where nobody bought.</summary>
+    /// <summary>
+    /// For each phase of a test what the visitors of each page brought in a currency, in the order of its pages; null
+    /// where nobody bought.
+    /// </summary>
     public IReadOnlyList<IReadOnlyList<RevenueSample>>? MoneyPhases(
         SplitTest test,
         IReadOnlyList<Phase> phases,
@@ -399,7 +409,10 @@ public sealed class TallyStore(Database database, TimeProvider time)
             )
             .ToDictionary();
 
-    /// <summary>The tests whose visitors were crossed with a test's, and what came of each pair of pages. The earlier step's test is the first.</summary>
+    /// <summary>
+    /// The tests whose visitors were crossed with a test's, and what came of each pair of pages. The earlier step's
+    /// test is the first.
+    /// </summary>
     public IReadOnlyList<(TestId First, TestId Second, IReadOnlyList<PairCell> Cells)> Pairs(TestId test) =>
         database.Read(c =>
             c.Rows(
@@ -424,7 +437,10 @@ public sealed class TallyStore(Database database, TimeProvider time)
                 .ToArray()
         );
 
-    /// <summary>How many visitors each page of a phase has been given, those included whose visit is recorded but not counted yet.</summary>
+    /// <summary>
+    /// How many visitors each page of a phase has been given, those included whose visit is recorded but not counted
+    /// yet.
+    /// </summary>
     public IReadOnlyDictionary<PageId, long> Turns(TestId test, PhaseId phase) =>
         database.Read(c =>
         {

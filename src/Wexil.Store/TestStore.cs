@@ -33,10 +33,16 @@ public sealed record SplitTest(
     /// <summary>By what it is judged, and when a page is kept by itself.</summary>
     public KeepRule Rule { get; init; } = KeepRule.Default;
 
-    /// <summary>What a visitor of the control was expected to bring, in the owner's currency's smallest unit: fixed at the first look that saw enough; null before.</summary>
+    /// <summary>
+    /// What a visitor of the control was expected to bring, in the owner's currency's smallest unit: fixed at the first
+    /// look that saw enough; null before.
+    /// </summary>
     public double? BaseEarned { get; init; }
 
-    /// <summary>The rate of all pages together at the first look that saw enough, by which the expected one was corrected; null before.</summary>
+    /// <summary>
+    /// The rate of all pages together at the first look that saw enough, by which the expected one was corrected; null
+    /// before.
+    /// </summary>
     public double? SeenRate { get; init; }
 
     /// <summary>The rate that is expected now: as corrected, else as it was said at the start.</summary>
@@ -201,7 +207,9 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     public Task SetLearnedAsync(TestId test, string learned) =>
         journal.WriteAsync(c => c.Execute("UPDATE tests SET learned = $2 WHERE id = $1", test.Value, learned));
 
-    /// <summary>Changes a test that is not decided. A phase begins where what was counted before is about something else.</summary>
+    /// <summary>
+    /// Changes a test that is not decided. A phase begins where what was counted before is about something else.
+    /// </summary>
     /// <param name="added">Pages that come in, behind those there; the weights are for all.</param>
     /// <param name="from">A new start, for a test that has not started.</param>
     /// <param name="what">What changes, in words, besides weights and pages.</param>
@@ -234,7 +242,10 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 Settle(c, test.Id, reasons.Length > 0 ? string.Join("; ", reasons) : null, now);
         });
 
-    /// <summary>Stops sending visitors over the pages, or goes on. While it is paused, the link shows the step's page. False when nothing changed.</summary>
+    /// <summary>
+    /// Stops sending visitors over the pages, or goes on. While it is paused, the link shows the step's page. False
+    /// when nothing changed.
+    /// </summary>
     public Task<bool> PauseAsync(TestId test, bool paused) =>
         journal.WriteAsync(c =>
         {
@@ -252,7 +263,10 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             return true;
         });
 
-    /// <summary>An outside page does not answer and rests, or answers again. A phase begins where the test sends nobody there meanwhile.</summary>
+    /// <summary>
+    /// An outside page does not answer and rests, or answers again. A phase begins where the test sends nobody there
+    /// meanwhile.
+    /// </summary>
     public Task RestAsync(TestId test, PageId page, bool rests, string name) =>
         journal.WriteAsync(c =>
         {
@@ -274,8 +288,12 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             );
         });
 
-    /// <summary>Brings the phases into line with the test as it is stored now: its start and end, whether it is paused or decided, its weights, and which pages rest.</summary>
-    /// <param name="reason">Why a phase begins; null where nothing that was counted before has become something else.</param>
+    /// <summary>
+    /// Brings the phases into line with the test as it is stored now: its start and end, whether it is paused or
+    /// decided, its weights, and which pages rest.
+    /// </summary>
+    /// <param name="reason">Why a phase begins; null where nothing that was counted before has become something
+    /// else.</param>
     /// <param name="log">Who did it, for a line in the log; null for none.</param>
     internal static void Settle(SqliteConnection c, TestId test, string? reason, long now, string? log = null)
     {

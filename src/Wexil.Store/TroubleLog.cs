@@ -4,8 +4,8 @@ using Microsoft.Extensions.Logging;
 namespace Wexil.Store;
 
 /// <summary>
-/// Logs what visitors do not notice because they are served all the same: at most once a minute for each thing, since while the store is not
-/// well every visit comes by.
+/// Logs what visitors do not notice because they are served all the same: at most once a minute for each thing, since
+/// while the store is not well every visit comes by.
 /// </summary>
 public sealed class TroubleLog(ILogger<TroubleLog> logger, TimeProvider time)
 {

@@ -33,7 +33,9 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
     /// <summary>Every verdict that was not taken back, the newest first.</summary>
     public IReadOnlyList<StoredVerdict> Standing() => Where("v.taken_back_at IS NULL");
 
-    /// <summary>Ends a running test: its step shows the page to everybody. False when the test no longer runs.</summary>
+    /// <summary>
+    /// Ends a running test: its step shows the page to everybody. False when the test no longer runs.
+    /// </summary>
     public Task<bool> KeepAsync(TestId test, PageId page, string keptBy, string sentence, string evidence) =>
         journal.WriteAsync(c =>
         {
@@ -71,8 +73,8 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
         });
 
     /// <summary>
-    /// Takes the newest verdict on a test back: the test runs again, in a new phase, and those who came meanwhile stay out of it.
-    /// False when there is nothing to take back, or another test has been started on the step since.
+    /// Takes the newest verdict on a test back: the test runs again, in a new phase, and those who came meanwhile stay
+    /// out of it. False when there is nothing to take back, or another test has been started on the step since.
     /// </summary>
     public Task<bool> TakeBackAsync(TestId test) =>
         journal.WriteAsync(c =>

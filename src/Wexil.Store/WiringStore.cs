@@ -88,7 +88,9 @@ public sealed class WiringStore(Database database, Journal journal, TimeProvider
             ? chosen.Split(',').Select(page => new PageId(long.Parse(page, CultureInfo.InvariantCulture))).ToHashSet()
             : null;
 
-    /// <summary>Links by which somebody without a sign-in sees how a funnel's pages are wired; they last two weeks.</summary>
+    /// <summary>
+    /// Links by which somebody without a sign-in sees how a funnel's pages are wired; they last two weeks.
+    /// </summary>
     public SharedLinks Links { get; } =
         new(database, journal, time, "helper_links", "funnel_id", TimeSpan.FromDays(14));
 }

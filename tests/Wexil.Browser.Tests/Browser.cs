@@ -126,7 +126,9 @@ public sealed class Browser : IDisposable
         })!;
     }
 
-    /// <summary>Clicks something inside a frame with the mouse, wherever it is on the screen; the frame may be scaled.</summary>
+    /// <summary>
+    /// Clicks something inside a frame with the mouse, wherever it is on the screen; the frame may be scaled.
+    /// </summary>
     public void ClickIn(string frame, string css, double across = 0.5)
     {
         // Nobody clicks on what says that it is not ready.

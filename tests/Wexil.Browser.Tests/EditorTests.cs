@@ -12,7 +12,8 @@ namespace Wexil.Browser.Tests;
 /// <summary>A page changed in place, by hand and by keys, with the source in step.</summary>
 public sealed class EditorTests
 {
-    // As pages are found: no closing tags, an inline handler, a policy and a refresh of its own, a script that would change the page.
+    // As pages are found: no closing tags, an inline handler, a policy and a refresh of its own, a script that would
+    // change the page.
     private const string Found = """
         <!DOCTYPE html><html><head><meta http-equiv="Content-Security-Policy" content="script-src 'self'"><meta http-equiv=refresh content="1;url=https://larkrow.example/"><title>Found</title>
         <style>.btn{background:#2d6a3e;color:#fff;padding:8px}</style></head><BODY onload="document.title='ran'">

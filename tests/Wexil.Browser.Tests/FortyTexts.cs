@@ -4,7 +4,9 @@ using Wexil.Store;
 
 namespace Wexil.Browser.Tests;
 
-/// <summary>Forty texts in a row, each by clicking straight from the one before, with undo in between: not a letter is lost.</summary>
+/// <summary>
+/// Forty texts in a row, each by clicking straight from the one before, with undo in between: not a letter is lost.
+/// </summary>
 internal static class FortyTexts
 {
     /// <param name="moreParagraphs">How many others the page has.</param>

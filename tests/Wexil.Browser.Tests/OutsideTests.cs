@@ -14,7 +14,9 @@ using Wexil.Web.Shared;
 
 namespace Wexil.Browser.Tests;
 
-/// <summary>Pages on a site of the owner's own, which its software redirects, changes without loading and links from.</summary>
+/// <summary>
+/// Pages on a site of the owner's own, which its software redirects, changes without loading and links from.
+/// </summary>
 public sealed class OutsideTests
 {
     [Fact]

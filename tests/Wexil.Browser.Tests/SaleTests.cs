@@ -8,7 +8,10 @@ using Wexil.Web.Standins;
 
 namespace Wexil.Browser.Tests;
 
-/// <summary>From the opt-in to the refund, in two people's browsers, with a till that tells of its sales as a payment service does.</summary>
+/// <summary>
+/// From the opt-in to the refund, in two people's browsers, with a till that tells of its sales as a payment service
+/// does.
+/// </summary>
 public sealed class SaleTests
 {
     [Fact]

@@ -12,7 +12,9 @@ using Wexil.Web.Studio.Account;
 
 namespace Wexil.Browser.Tests;
 
-/// <summary>A whole Wexil for a browser to open: an empty store, a clock that stands still, chance from a seed.</summary>
+/// <summary>
+/// A whole Wexil for a browser to open: an empty store, a clock that stands still, chance from a seed.
+/// </summary>
 public sealed class Site : IAsyncDisposable
 {
     private Site(WexilHost host) => Host = host;

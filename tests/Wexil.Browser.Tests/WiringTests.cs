@@ -5,7 +5,9 @@ using Wexil.Store;
 
 namespace Wexil.Browser.Tests;
 
-/// <summary>An outside site is wired by who looks after it, seen to work, and counted, each of them in a browser of their own.</summary>
+/// <summary>
+/// An outside site is wired by who looks after it, seen to work, and counted, each of them in a browser of their own.
+/// </summary>
 public sealed class WiringTests
 {
     [Fact]

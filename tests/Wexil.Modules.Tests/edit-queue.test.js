@@ -23,11 +23,14 @@ function server(answers = []) {
 function open() {
   const states = [];
   const answered = [];
-  const queue = new EditQueue({
-    status: (state) => states.at(-1) !== state && states.push(state),
-    fields: (entry) => (entry.isGone ? null : { ...entry.fields, html: entry.html ?? "" }),
-    answered: async (entry, answer) => answered.push([entry.handler, answer.revision]),
-  }, "token");
+  const queue = new EditQueue(
+    {
+      status: (state) => states.at(-1) !== state && states.push(state),
+      fields: (entry) => (entry.isGone ? null : { ...entry.fields, html: entry.html ?? "" }),
+      answered: async (entry, answer) => answered.push([entry.handler, answer.revision]),
+    },
+    "token",
+  );
   return { queue, states, answered };
 }
 
@@ -37,14 +40,25 @@ test("edits go out one after the other, in order, each under a name of its own",
   for (const at of [1, 2, 3]) queue.add({ handler: "Edit", fields: { at } });
   assert.ok(!queue.isEmpty);
   await queue.whenEmpty();
-  assert.deepEqual(sent.map(({ at }) => at), ["1", "2", "3"]);
-  assert.deepEqual(answered, [["Edit", 1], ["Edit", 2], ["Edit", 3]]);
+  assert.deepEqual(
+    sent.map(({ at }) => at),
+    ["1", "2", "3"],
+  );
+  assert.deepEqual(answered, [
+    ["Edit", 1],
+    ["Edit", 2],
+    ["Edit", 3],
+  ]);
   assert.equal(new Set(sent.map(({ Token }) => Token)).size, 3);
   assert.ok(sent.every(({ Token }) => /^[\da-f]{8}(-[\da-f]{4}){3}-[\da-f]{12}$/.test(Token)));
   assert.deepEqual(states, ["saving", "saved"]);
 });
 
-for (const [trouble, says] of [["offline", "offline"], ["refused", "refused"], ["signed-out", "signed-out"]]) {
+for (const [trouble, says] of [
+  ["offline", "offline"],
+  ["refused", "refused"],
+  ["signed-out", "signed-out"],
+]) {
   test(`what is not taken (${trouble}) is sent again under the same name until it is`, async () => {
     const sent = server([trouble]);
     const { queue, states, answered } = open();
@@ -82,14 +96,27 @@ test("words that wait while the server says that somebody else changed the text 
     return answer(...all);
   };
   const given = [];
-  const queue = new EditQueue({ status: () => {}, fields: ({ html }) => ({ html }), answered: async (entry) => given.push(queue.withdraw(entry.key, entry.sitting)) }, "token");
+  const queue = new EditQueue(
+    {
+      status: () => {},
+      fields: ({ html }) => ({ html }),
+      answered: async (entry) => given.push(queue.withdraw(entry.key, entry.sitting)),
+    },
+    "token",
+  );
   queue.typed({ key: 1, sitting: 1, count: 1, html: "first", words: "first", last: true });
   await arrived;
   queue.typed({ key: 1, sitting: 1, count: 2, html: "second", words: "second" });
   queue.typed({ key: 2, sitting: 2, count: 3, html: "other", words: "other", last: true });
   await queue.whenEmpty();
-  assert.deepEqual(sent.map(({ html }) => html), ["first", "other"]);
-  assert.deepEqual(given.map((entry) => entry?.words ?? null), ["second", null]);
+  assert.deepEqual(
+    sent.map(({ html }) => html),
+    ["first", "other"],
+  );
+  assert.deepEqual(
+    given.map((entry) => entry?.words ?? null),
+    ["second", null],
+  );
 });
 
 test("an entry whose part is gone is dropped, and what comes behind it still goes", async () => {
@@ -98,7 +125,10 @@ test("an entry whose part is gone is dropped, and what comes behind it still goe
   queue.add({ handler: "Edit", isGone: true });
   queue.add({ handler: "Undo", fields: {} });
   await queue.whenEmpty();
-  assert.deepEqual(sent.map(({ address }) => address), ["?handler=Undo"]);
+  assert.deepEqual(
+    sent.map(({ address }) => address),
+    ["?handler=Undo"],
+  );
   assert.equal(answered.length, 1);
 });
 

@@ -16,15 +16,19 @@ test("a character of two units is never cut in half", () => {
   assert.deepEqual(stretch("x\ud83c\udf31", "x\ud83d\udf31"), { start: 1, end: 3, inserted: "\ud83d\udf31" });
 });
 
-test("whatever changed, the stretch put in gives the new text", () => always(2000, (chance) => {
-  const text = () => Array.from({ length: chance.below(12) }, () => chance.pick(["a", "b", "\n", "🌱", "🌿"])).join("");
-  const [before, after] = [text(), text()];
-  const { start, end, inserted } = stretch(before, after);
-  assert.equal(before.slice(0, start) + inserted + before.slice(end), after);
-}));
+test("whatever changed, the stretch put in gives the new text", () =>
+  always(2000, (chance) => {
+    const text = () =>
+      Array.from({ length: chance.below(12) }, () => chance.pick(["a", "b", "\n", "🌱", "🌿"])).join("");
+    const [before, after] = [text(), text()];
+    const { start, end, inserted } = stretch(before, after);
+    assert.equal(before.slice(0, start) + inserted + before.slice(end), after);
+  }));
 
-test("a place in plain lines is found where lines end as they were written", () => always(500, (chance) => {
-  const text = Array.from({ length: chance.below(15) }, () => chance.pick(["a", "b", "\n", "\r\n"])).join("");
-  const plain = line(text);
-  for (let place = 0; place <= plain.length; place++) assert.equal(line(text.slice(0, written(text, place))), plain.slice(0, place));
-}));
+test("a place in plain lines is found where lines end as they were written", () =>
+  always(500, (chance) => {
+    const text = Array.from({ length: chance.below(15) }, () => chance.pick(["a", "b", "\n", "\r\n"])).join("");
+    const plain = line(text);
+    for (let place = 0; place <= plain.length; place++)
+      assert.equal(line(text.slice(0, written(text, place))), plain.slice(0, place));
+  }));

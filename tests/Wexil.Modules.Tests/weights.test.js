@@ -26,16 +26,22 @@ test("what was typed before gives way last, and what was typed longest ago first
   assert.deepEqual(giveWay([80, 30, 20], 0, [2, 1]), [80, 20, 0]);
 });
 
-test("whatever is typed, the sum is 100, nothing is below 0, and what was typed stays", () => always(2000, (chance) => {
-  const count = 2 + chance.below(8);
-  const weights = even(count).map((weight) => Math.max(0, weight + chance.below(41) - 20));
-  const [own, typed] = [chance.below(count), even(count).map((_, i) => i).filter(() => chance.next() < 0.5)];
-  weights[own] = chance.below(130);
-  const result = giveWay(weights, own, typed);
-  assert.equal(sumOf(result), 100);
-  assert.equal(result[own], Math.min(100, weights[own]));
-  assert.ok(result.every((weight) => Number.isInteger(weight) && weight >= 0));
-}));
+test("whatever is typed, the sum is 100, nothing is below 0, and what was typed stays", () =>
+  always(2000, (chance) => {
+    const count = 2 + chance.below(8);
+    const weights = even(count).map((weight) => Math.max(0, weight + chance.below(41) - 20));
+    const [own, typed] = [
+      chance.below(count),
+      even(count)
+        .map((_, i) => i)
+        .filter(() => chance.next() < 0.5),
+    ];
+    weights[own] = chance.below(130);
+    const result = giveWay(weights, own, typed);
+    assert.equal(sumOf(result), 100);
+    assert.equal(result[own], Math.min(100, weights[own]));
+    assert.ok(result.every((weight) => Number.isInteger(weight) && weight >= 0));
+  }));
 
 test("a border moves as far as its neighbours allow, and the others stay", () => {
   assert.deepEqual(moveBorder([50, 30, 20], 0, 10), [60, 20, 20]);

@@ -212,7 +212,9 @@ public sealed class ChangesTests
         );
     }
 
-    /// <summary>Random edits on both sides: with all conflicts taken and with none, every part stands on the clone once.</summary>
+    /// <summary>
+    /// Random edits on both sides: with all conflicts taken and with none, every part stands on the clone once.
+    /// </summary>
     [Fact]
     public void Carrying_over_all_or_none_of_the_conflicts_leaves_exactly_one_of_each_part() =>
         Gen.Select(MadeUpPage.Any, Gen.Int[0, 1_000_000], Gen.Int[1, 4], Gen.Int[1, 4])
@@ -272,7 +274,10 @@ public sealed class ChangesTests
     private static MadeUpPage.Block[] Blocks(MadeUpPage page) =>
         [.. page.Sections.SelectMany(section => section.Blocks)];
 
-    /// <summary>Changes a page in a few different places, at most one change a section's block, and says which kinds of change that made.</summary>
+    /// <summary>
+    /// Changes a page in a few different places, at most one change a section's block, and says which kinds of change
+    /// that made.
+    /// </summary>
     private static (MadeUpPage Page, List<ChangeKind> Made) Disturb(
         MadeUpPage page,
         Random random,

@@ -7,7 +7,10 @@ using Wexil.Pages.Serving;
 
 namespace Wexil.Pages.Tests;
 
-/// <summary>A page that stands in the editor is led from one source to the next, and is then the page that loading it anew would show.</summary>
+/// <summary>
+/// A page that stands in the editor is led from one source to the next, and is then the page that loading it anew would
+/// show.
+/// </summary>
 public sealed class EditorPatchTests
 {
     private static readonly PageServing Serving = new(

@@ -3,7 +3,10 @@ using CsCheck;
 
 namespace Wexil.Pages.Tests;
 
-/// <summary>Pages made at random: a headline, and sections of a heading with paragraphs, pictures, lists and buttons. No two parts say the same.</summary>
+/// <summary>
+/// Pages made at random: a headline, and sections of a heading with paragraphs, pictures, lists and buttons. No two
+/// parts say the same.
+/// </summary>
 internal sealed record MadeUpPage(IReadOnlyList<MadeUpPage.Section> Sections)
 {
     private static readonly string[] Words =

@@ -4,7 +4,10 @@ namespace Wexil.Store.Tests;
 
 public sealed class DraftTests
 {
-    /// <summary>Edits, undoing and doing again at random, beside a list of sources that does the same in memory; with restarts in between.</summary>
+    /// <summary>
+    /// Edits, undoing and doing again at random, beside a list of sources that does the same in memory; with restarts
+    /// in between.
+    /// </summary>
     [Theory]
     [InlineData(1)]
     [InlineData(2)]
@@ -170,7 +173,10 @@ public sealed class DraftTests
         Assert.Equal($"{before}<p>Sal</p>", world.Drafts.SourceAt(page, 3));
     }
 
-    /// <summary>Two windows edit one page at random, each against what it saw last: what touches other parts is merged, what touches the same part is refused.</summary>
+    /// <summary>
+    /// Two windows edit one page at random, each against what it saw last: what touches other parts is merged, what
+    /// touches the same part is refused.
+    /// </summary>
     [Theory]
     [InlineData(1)]
     [InlineData(2)]

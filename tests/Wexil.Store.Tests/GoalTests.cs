@@ -10,7 +10,9 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Store.Tests;
 
-/// <summary>Goals are met by whom they should, once or each time, whatever comes twice, late or in another order.</summary>
+/// <summary>
+/// Goals are met by whom they should, once or each time, whatever comes twice, late or in another order.
+/// </summary>
 public sealed class GoalTests
 {
     [Fact]

@@ -207,7 +207,8 @@ public sealed class SaleTests
                             );
                         await world.Journal.WhenProjectedAsync();
                     }
-                    // 49 euros at 1.08 and 10 dollars; 49 euros at 1.1 and 300 crowns at 0.0955; the crowns of the first day have no rate.
+                    // 49 euros at 1.08 and 10 dollars; 49 euros at 1.1 and 300 crowns at 0.0955; the crowns of the
+                    // first day have no rate.
                     var money = world.Tallies.Money(test, Usd);
                     Assert.Equal(
                         [(6292.0, 1L, 2L), (5390 + 2865, 1, 2)],

@@ -8,7 +8,9 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Store.Tests;
 
-/// <summary>The life of a test as a state machine: whatever is done to it, in whatever order, against a model of a few lines.</summary>
+/// <summary>
+/// The life of a test as a state machine: whatever is done to it, in whatever order, against a model of a few lines.
+/// </summary>
 public sealed class TestLifeTests
 {
     private enum Act
@@ -248,7 +250,9 @@ public sealed class TestLifeTests
             );
         }
 
-        /// <summary>Each visitor counts once, in the phase and on the page of the enrolment, and counting again gives the same.</summary>
+        /// <summary>
+        /// Each visitor counts once, in the phase and on the page of the enrolment, and counting again gives the same.
+        /// </summary>
         public async Task IsCountedAsync()
         {
             await world.Journal.WhenProjectedAsync();

@@ -5,8 +5,8 @@ using Wexil.Core.Statistics;
 namespace Wexil.Store.Tests;
 
 /// <summary>
-/// A data file of every earlier version, made once by the program of its time (Versions/README.md says how), comes up to date with its
-/// figures unchanged.
+/// A data file of every earlier version, made once by the program of its time (Versions/README.md says how), comes up
+/// to date with its figures unchanged.
 /// </summary>
 public sealed class VersionTests
 {

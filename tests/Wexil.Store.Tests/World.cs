@@ -8,7 +8,10 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Store.Tests;
 
-/// <summary>A store of its own in a folder of its own, with a clock that stands still: two steps, two pages on the first, one on the second.</summary>
+/// <summary>
+/// A store of its own in a folder of its own, with a clock that stands still: two steps, two pages on the first, one on
+/// the second.
+/// </summary>
 internal sealed class World : IDisposable
 {
     private readonly SeededChance _chance = new(11);

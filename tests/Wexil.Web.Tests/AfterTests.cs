@@ -10,7 +10,9 @@ using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Web.Tests;
 
-/// <summary>What is left of a test once a page is kept: what was learned, a report, what it brought, and what to test next.</summary>
+/// <summary>
+/// What is left of a test once a page is kept: what was learned, a report, what it brought, and what to test next.
+/// </summary>
 public sealed class AfterTests
 {
     [Fact]

@@ -4,7 +4,10 @@ using Wexil.Web.Hosting;
 
 namespace Wexil.Web.Tests;
 
-/// <summary>Who may know whom. What nobody may use (clocks, chance, culture, files in Core) the compiler refuses by BannedSymbols.txt.</summary>
+/// <summary>
+/// Who may know whom. What nobody may use (clocks, chance, culture, files in Core) the compiler refuses by
+/// BannedSymbols.txt.
+/// </summary>
 public sealed class ArchitectureTests
 {
     /// <summary>The folders of Core, from the lowest: each knows those before it, and none behind.</summary>

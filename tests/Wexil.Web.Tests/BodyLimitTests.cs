@@ -6,7 +6,9 @@ using Wexil.Web.Studio;
 
 namespace Wexil.Web.Tests;
 
-/// <summary>How much a request may hold: little from strangers, a form from who is signed in, more where a screen takes files.</summary>
+/// <summary>
+/// How much a request may hold: little from strangers, a form from who is signed in, more where a screen takes files.
+/// </summary>
 public sealed class BodyLimitTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 {
     [Theory]

@@ -12,7 +12,10 @@ using Wexil.Web.Studio.Send;
 
 namespace Wexil.Web.Tests;
 
-/// <summary>Other people's servers at their worst: whatever they answer, it is a problem of one item and never the end of the program.</summary>
+/// <summary>
+/// Other people's servers at their worst: whatever they answer, it is a problem of one item and never the end of the
+/// program.
+/// </summary>
 public sealed class HostileServersTests
 {
     private const string Head = "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n";
@@ -213,7 +216,10 @@ public sealed class HostileServersTests
         protected override TimeSpan Rest() => TimeSpan.FromMinutes(1);
     }
 
-    /// <summary>Answers every request with the bytes that it is told to, as no web server would; or never, where it waits to be released.</summary>
+    /// <summary>
+    /// Answers every request with the bytes that it is told to, as no web server would; or never, where it waits to be
+    /// released.
+    /// </summary>
     private sealed class RawServer : IAsyncDisposable
     {
         private readonly TcpListener _listener = new(IPAddress.Loopback, 0);

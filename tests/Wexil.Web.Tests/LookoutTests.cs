@@ -105,7 +105,8 @@ public sealed class LookoutTests
         wexil.Time.Advance(TimeSpan.FromHours(1));
         await wexil.Get<TestMonitor>().LookAsync();
         Assert.Equal(phases, tests.Phases(tested.Test).Count);
-        // Luck turns, and the weights with it. On the screen they are drawn, and all their changes are a line of the log.
+        // Luck turns, and the weights with it. On the screen they are drawn, and all their changes are a line of the
+        // log.
         await Crowd.ComeAsync(wexil, tested, 500, 90, 50);
         await wexil.Get<TestMonitor>().LookAsync();
         using var owner = await wexil.OwnerAsync();

@@ -242,7 +242,9 @@ public sealed partial class ProcessTests
         );
     }
 
-    /// <summary>New visitors one after the other, each noted once it is answered, until the load ends or so many have come.</summary>
+    /// <summary>
+    /// New visitors one after the other, each noted once it is answered, until the load ends or so many have come.
+    /// </summary>
     private async Task Visit(ConcurrentBag<string> answered, CancellationToken ended, int most = int.MaxValue)
     {
         using var client = new HttpClient(new SocketsHttpHandler { UseCookies = false }) { BaseAddress = _visitors };
@@ -271,7 +273,10 @@ public sealed partial class ProcessTests
         }
     }
 
-    /// <summary>A funnel of two tested steps: one in turn for a part of the visitors, with a tie, an affiliate and a closed page; one by chance.</summary>
+    /// <summary>
+    /// A funnel of two tested steps: one in turn for a part of the visitors, with a tie, an affiliate and a closed
+    /// page; one by chance.
+    /// </summary>
     private async Task PrepareRulesAsync(string data)
     {
         await using var host = await WexilHost.StartAsync(Options(data));
@@ -326,7 +331,10 @@ public sealed partial class ProcessTests
             [.. names.Select(name => new FunnelPage(name, WexilFixture.Bundle($"<h1>{name}</h1>"), null))];
     }
 
-    /// <summary>Visitors who walk the funnel one after the other, double clicks and all, until the program is gone or so many have come; each answer is noted.</summary>
+    /// <summary>
+    /// Visitors who walk the funnel one after the other, double clicks and all, until the program is gone or so many
+    /// have come; each answer is noted.
+    /// </summary>
     private async Task WalkAsync(
         ConcurrentBag<(string Visitor, string Step, string Page)> shown,
         Random random,

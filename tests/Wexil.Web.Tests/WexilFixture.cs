@@ -14,7 +14,10 @@ using Wexil.Web.Studio.Account;
 
 namespace Wexil.Web.Tests;
 
-/// <summary>A whole Wexil in this process, on free ports, with an empty store of its own, a clock that stands still and chance from a seed.</summary>
+/// <summary>
+/// A whole Wexil in this process, on free ports, with an empty store of its own, a clock that stands still and chance
+/// from a seed.
+/// </summary>
 public sealed partial class WexilFixture : IAsyncLifetime
 {
     public WexilHost Host { get; private set; } = null!;
@@ -100,7 +103,9 @@ public sealed partial class WexilFixture : IAsyncLifetime
     public static async Task<string> TokenAsync(HttpClient client, string page) =>
         Token().Match(await client.GetStringAsync(page)).Groups[1].Value;
 
-    /// <summary>A funnel with an opt-in step that has two pages and a thank-you step that has one, and a test on the first.</summary>
+    /// <summary>
+    /// A funnel with an opt-in step that has two pages and a thank-you step that has one, and a test on the first.
+    /// </summary>
     public async Task<TestedStep> StartTestAsync(
         string slug,
         Weights? weights = null,

@@ -3,7 +3,10 @@ using Wexil.Core.Targeting;
 
 namespace Wexil.Core.AdNetworks;
 
-/// <summary>A parameter of a link that an ad network fills in: <c>click={click_id}</c>, where the network puts its own in place of what stands in braces.</summary>
+/// <summary>
+/// A parameter of a link that an ad network fills in: <c>click={click_id}</c>, where the network puts its own in place
+/// of what stands in braces.
+/// </summary>
 public readonly record struct LinkPart(string Name, string Macro)
 {
     private const int MaxLength = 80;

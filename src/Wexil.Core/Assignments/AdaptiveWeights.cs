@@ -2,7 +2,9 @@ using Wexil.Core.SplitTests;
 
 namespace Wexil.Core.Assignments;
 
-/// <summary>Weights that follow the evidence: each page gets as much as its chance of being the best, and a floor besides.</summary>
+/// <summary>
+/// Weights that follow the evidence: each page gets as much as its chance of being the best, and a floor besides.
+/// </summary>
 public static class AdaptiveWeights
 {
     /// <summary>Who changes the weights, in a test's log.</summary>

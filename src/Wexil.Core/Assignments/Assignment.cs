@@ -67,8 +67,9 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
             };
 
     /// <summary>
-    /// Decides. A running test shows a visitor the page of their place, whatever the settings are now, and draws for anybody new
-    /// who takes part; while none runs, everybody sees the step's page. Null when the step has no page at all.
+    /// Decides. A running test shows a visitor the page of their place, whatever the settings are now, and draws for
+    /// anybody new who takes part; while none runs, everybody sees the step's page. Null when the step has no page at
+    /// all.
     /// </summary>
     /// <param name="next">Asked only where pages take turns, for a visitor who is enrolled by the answer.</param>
     /// <param name="promised">The page that a visitor who comes from a page of their own was drawn for there.</param>
@@ -133,7 +134,9 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
         return -1;
     }
 
-    /// <summary>Draws from the pages that affiliates may be sent to, by their weights; the control where none of them has any.</summary>
+    /// <summary>
+    /// Draws from the pages that affiliates may be sent to, by their weights; the control where none of them has any.
+    /// </summary>
     private static RoutePage Open(RouteTest test, VisitorId visitor)
     {
         var total = 0;

@@ -4,15 +4,19 @@ using Wexil.Core.Visitors;
 namespace Wexil.Core.Assignments;
 
 /// <summary>
-/// The weighted draw. The chance in it is the visitor's own random id, mixed with the test's, so the same visitor falls on the
-/// same page of a phase even when the store cannot be asked, and draws of two tests have nothing to do with each other.
+/// The weighted draw. The chance in it is the visitor's own random id, mixed with the test's, so the same visitor falls
+/// on the same page of a phase even when the store cannot be asked, and draws of two tests have nothing to do with each
+/// other.
 /// </summary>
 public static class HashBucket
 {
     /// <summary>A number from 0 up to, not including, 1, evenly spread over visitors.</summary>
     public static double Unit(VisitorId visitor, TestId test) => Unit(visitor, (ulong)test.Value);
 
-    /// <summary>Another such number, which has nothing to do with the first: whether the visitor is of the share that takes part.</summary>
+    /// <summary>
+    /// Another such number, which has nothing to do with the first: whether the visitor is of the share that takes
+    /// part.
+    /// </summary>
     public static double ShareUnit(VisitorId visitor, TestId test) => Unit(visitor, (ulong)test.Value | 1UL << 63);
 
     /// <summary>Sixty-four bits that depend on all three numbers, and look like chance.</summary>
@@ -27,7 +31,8 @@ public static class HashBucket
         return (hash >> 11) * (1.0 / (1UL << 53));
     }
 
-    // The finaliser of SplitMix64: G. Steele, D. Lea and C. Flood, "Fast splittable pseudorandom number generators", OOPSLA 2014.
+    // The finaliser of SplitMix64: G. Steele, D. Lea and C. Flood, "Fast splittable pseudorandom number generators",
+    // OOPSLA 2014.
     private static ulong Mix(ulong z)
     {
         z += 0x9E3779B97F4A7C15;

@@ -3,7 +3,9 @@ namespace Wexil.Core.Assignments;
 /// <summary>Finds links that lead in a circle: a visitor sent round would never see a page.</summary>
 public static class LinkLoop
 {
-    /// <summary>The way from an address back to a step's own link, by the links on it; null when there is none.</summary>
+    /// <summary>
+    /// The way from an address back to a step's own link, by the links on it; null when there is none.
+    /// </summary>
     /// <param name="address">Where visitors of the step are to be sent.</param>
     /// <param name="home">The origin of the visitors' side, whose links these are.</param>
     public static IReadOnlyList<string>? Find(RouteTable table, string slug, Uri address, string home) =>

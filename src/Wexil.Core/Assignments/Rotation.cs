@@ -3,16 +3,14 @@ using Wexil.Core.SplitTests;
 namespace Wexil.Core.Assignments;
 
 /// <summary>
-/// Whose turn it is when pages take turns exactly to weight: after any number of turns each page has had its share to within one. Within
-/// that the order is drawn, and each turn is a page's as often as its weight says, so that two tests whose visitors come in the same order
-/// do not go in step.
+/// Whose turn it is when pages take turns exactly to weight: after any number of turns each page has had its share to
+/// within one. Within that the order is drawn, and each turn is a page's as often as its weight says, so that two tests
+/// whose visitors come in the same order do not go in step.
 /// </summary>
-/// <remarks>
-/// Each turn of a page has a window, as in S. Baruah, N. Cohen, C. Plaxton and D. Varvel, "Proportionate progress: a notion of fairness in
-/// resource allocation", Algorithmica 15 (1996) 600–625; which visitor gets it is drawn by dependent rounding: R. Gandhi, S. Khuller,
-/// S. Parthasarathy and A. Srinivasan, Journal of the ACM 53 (2006) 324–360. Not safe for several threads at once: it keeps the rounds
-/// that it has drawn.
-/// </remarks>
+/// <remarks> Each turn of a page has a window, as in S. Baruah, N. Cohen, C. Plaxton and D. Varvel, "Proportionate
+/// progress: a notion of fairness in resource allocation", Algorithmica 15 (1996) 600–625; which visitor gets it is
+/// drawn by dependent rounding: R. Gandhi, S. Khuller, S. Parthasarathy and A. Srinivasan, Journal of the ACM 53 (2006)
+/// 324–360. Not safe for several threads at once: it keeps the rounds that it has drawn. </remarks>
 /// <param name="seed">Of the phase: turns go on as they would have after a start.</param>
 public sealed class Rotation(Weights weights, ulong seed)
 {
@@ -24,7 +22,8 @@ public sealed class Rotation(Weights weights, ulong seed)
     private readonly Dictionary<long, int[]> _rounds = [];
 
     /// <summary>The page whose turn is next.</summary>
-    /// <param name="had">The turns that each page has had, in the order of the weights. Turns lost or given out of order right themselves.</param>
+    /// <param name="had">The turns that each page has had, in the order of the weights. Turns lost or given out of
+    /// order right themselves.</param>
     public int Next(ReadOnlySpan<long> had)
     {
         // Before this round no page is owed anything.
@@ -74,7 +73,8 @@ public sealed class Rotation(Weights weights, ulong seed)
             .Range(0, _shares.Length)
             .SelectMany(page => Enumerable.Repeat(page, _shares[page]))
             .ToArray();
-        // A column for each turn of each page. A cell is how likely, in parts of the round's length, it falls on the turn of its row: by
+        // A column for each turn of each page. A cell is how likely, in parts of the round's length, it falls on the
+        // turn of its row: by
         // how much the page's steady flow fills it meanwhile. Rows and columns add up to the whole.
         var table = new UnsettledTable(turns);
         for (int column = 0, nth = 0; column < turns; column++)

@@ -12,7 +12,9 @@ namespace Wexil.Core.Assignments;
 /// <param name="Outside">The address of an outside page; null for a hosted one.</param>
 public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision, OutsideAddress? Outside)
 {
-    /// <summary>Where the outside page leads by a redirect, and its visitors are seen; null where it stays at its address.</summary>
+    /// <summary>
+    /// Where the outside page leads by a redirect, and its visitors are seen; null where it stays at its address.
+    /// </summary>
     public OutsideAddress? LeadsTo { get; init; }
 
     /// <summary>The slug of the step that it stands on.</summary>
@@ -21,7 +23,9 @@ public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision
     /// <summary>The addresses where its funnel takes money; links to them are buy buttons.</summary>
     public IReadOnlyList<string> Tills { get; init; } = [];
 
-    /// <summary>What besides its content the page is made of, in one text that is made once and compared at every visit.</summary>
+    /// <summary>
+    /// What besides its content the page is made of, in one text that is made once and compared at every visit.
+    /// </summary>
     public string WiringKey { get; init; } = "";
 
     /// <summary>Search engines may list it under its own address.</summary>
@@ -29,7 +33,8 @@ public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision
 }
 
 /// <summary>A test that is not decided, or one that was and could be taken up again.</summary>
-/// <param name="Phase">The phase new visitors are enrolled in; null while the test is paused, and once it is decided.</param>
+/// <param name="Phase">The phase new visitors are enrolled in; null while the test is paused, and once it is
+/// decided.</param>
 /// <param name="Weights">Those in force: a page that rests because it does not answer has none.</param>
 public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePage> Pages, Weights Weights, int Control)
 {
@@ -63,7 +68,9 @@ public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePag
             : Pages[Control];
 }
 
-/// <summary>A step: the page everybody sees while nothing is tested, its test if any, and the links that a yes and a no lead to.</summary>
+/// <summary>
+/// A step: the page everybody sees while nothing is tested, its test if any, and the links that a yes and a no lead to.
+/// </summary>
 /// <param name="Forward">Where everybody is sent instead, once the step is archived and its owner says so.</param>
 public sealed record RouteStep(
     StepId Id,
@@ -109,8 +116,8 @@ public sealed record RouteNetwork(string ClickParameter, string? CostParameter, 
 public sealed record RouteGoal(GoalId Id, string Key, Goal Goal, FunnelId Funnel, StepId Step, PageId Page);
 
 /// <summary>
-/// All that is needed to answer a visitor, in memory and never changed: a change in Studio makes a new table that takes the old
-/// one's place at once.
+/// All that is needed to answer a visitor, in memory and never changed: a change in Studio makes a new table that takes
+/// the old one's place at once.
 /// </summary>
 public sealed class RouteTable
 {
@@ -164,7 +171,9 @@ public sealed class RouteTable
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
     public string AffiliateParameter { get; init; } = DefaultAffiliateParameter;
 
-    /// <summary>Visitors whose browser sends Global Privacy Control get no cookie and are left out of every count.</summary>
+    /// <summary>
+    /// Visitors whose browser sends Global Privacy Control get no cookie and are left out of every count.
+    /// </summary>
     public bool HeedsPrivacyControl { get; init; }
 
     /// <summary>A further parameter of outside addresses that carries the visitor token; empty for none.</summary>
@@ -207,8 +216,9 @@ public sealed class RouteTable
     public RoutePage? Page(string slug) => _pages.GetValueOrDefault(slug);
 
     /// <summary>
-    /// The outside page that an address belongs to: same scheme, host, port and path, and every parameter that the page's own address
-    /// has. Of several the one with most parameters, then the one that was there first. Where there is none, the page that leads there.
+    /// The outside page that an address belongs to: same scheme, host, port and path, and every parameter that the
+    /// page's own address has. Of several the one with most parameters, then the one that was there first. Where there
+    /// is none, the page that leads there.
     /// </summary>
     public RoutePage? OutsidePage(Uri address)
     {
@@ -217,7 +227,8 @@ public sealed class RouteTable
             ?? LedTo(_ledTo.GetValueOrDefault(key), address.Query);
     }
 
-    // What a redirect adds to an address may be different each time, so it tells pages apart only where there are several.
+    // What a redirect adds to an address may be different each time, so it tells pages apart only where there are
+    // several.
     private static RoutePage? LedTo(List<RoutePage>? pages, string query) =>
         pages is [var only] ? only : Best(pages, page => page.LeadsTo!, query);
 

@@ -1,14 +1,13 @@
 namespace Wexil.Core.Assignments;
 
 /// <summary>
-/// A square table of whole numbers whose rows and columns each add up to its size, to be drawn into one with a single full cell in each
-/// row and column, in which every cell is full as often as its number says.
+/// A square table of whole numbers whose rows and columns each add up to its size, to be drawn into one with a single
+/// full cell in each row and column, in which every cell is full as often as its number says.
 /// </summary>
-/// <remarks>
-/// Cells that are neither empty nor full form circles, and along a circle what is taken from every other cell is given to those between, one
-/// way round or the other by chance, so that each stays as likely as it was: R. Gandhi, S. Khuller, S. Parthasarathy and A. Srinivasan,
-/// "Dependent rounding and its applications to approximation algorithms", Journal of the ACM 53 (2006) 324–360.
-/// </remarks>
+/// <remarks> Cells that are neither empty nor full form circles, and along a circle what is taken from every other cell
+/// is given to those between, one way round or the other by chance, so that each stays as likely as it was: R. Gandhi,
+/// S. Khuller, S. Parthasarathy and A. Srinivasan, "Dependent rounding and its applications to approximation
+/// algorithms", Journal of the ACM 53 (2006) 324–360. </remarks>
 internal sealed class UnsettledTable(int size)
 {
     private const int None = -1;

@@ -3,7 +3,9 @@ namespace Wexil.Core.Common;
 /// <summary>How addresses where money is taken are told apart.</summary>
 public static class AddressKey
 {
-    /// <summary>An address without scheme, query and fragment; a path of this server as it is; empty where it is neither.</summary>
+    /// <summary>
+    /// An address without scheme, query and fragment; a path of this server as it is; empty where it is neither.
+    /// </summary>
     public static string Of(string address)
     {
         var trimmed = address.Trim();

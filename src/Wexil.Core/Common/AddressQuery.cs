@@ -3,8 +3,8 @@ using System.Net;
 namespace Wexil.Core.Common;
 
 /// <summary>
-/// Reads parameters out of an address's query as it came, repeated and encoded ones too. It is read at every visit, so nothing is
-/// taken apart that nobody asks for.
+/// Reads parameters out of an address's query as it came, repeated and encoded ones too. It is read at every visit, so
+/// nothing is taken apart that nobody asks for.
 /// </summary>
 public static class AddressQuery
 {
@@ -68,6 +68,7 @@ public static class AddressQuery
             text.IndexOfAny('%', '+') < 0 ? text : WebUtility.UrlDecode(text.ToString());
     }
 
+    /// <summary>Walks the parts of a query in order, without copying any.</summary>
     public ref struct Parts(ReadOnlySpan<char> rest)
     {
         private ReadOnlySpan<char> _rest = rest;

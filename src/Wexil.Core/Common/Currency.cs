@@ -49,7 +49,10 @@ public sealed record Currency(string Code, string Sign, int Digits)
     /// <summary>How <see cref="Parse"/> would be given the amount.</summary>
     public string Write(long amount) => (amount / Unit).ToString("F" + Digits, CultureInfo.InvariantCulture);
 
-    /// <summary>An amount as a person or a file writes it, such as "12.50" or "1,204.5"; null for what is none, is negative, or has more digits than the currency.</summary>
+    /// <summary>
+    /// An amount as a person or a file writes it, such as "12.50" or "1,204.5"; null for what is none, is negative, or
+    /// has more digits than the currency.
+    /// </summary>
     public long? Parse(string? written)
     {
         var text = (written ?? "").Trim();

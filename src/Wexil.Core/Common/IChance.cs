@@ -7,7 +7,9 @@ public interface IChance
     void Fill(Span<byte> bytes);
 }
 
-/// <summary>Chance that repeats itself from a seed; safe to use from several threads, though then the order is not repeatable.</summary>
+/// <summary>
+/// Chance that repeats itself from a seed; safe to use from several threads, though then the order is not repeatable.
+/// </summary>
 public sealed class SeededChance(int seed) : IChance
 {
     private readonly Random _random = new(seed);

@@ -13,7 +13,9 @@ public static class LocalMoment
         "yyyy-MM-dd",
     ];
 
-    /// <summary>The moment meant, or what is wrong with it. An hour that a clock change makes twice is its first.</summary>
+    /// <summary>
+    /// The moment meant, or what is wrong with it. An hour that a clock change makes twice is its first.
+    /// </summary>
     /// <param name="written">"2026-11-09T18:40"; empty for none, which is no problem.</param>
     public static (DateTimeOffset? Moment, string? Problem) Parse(string? written, TimeZoneInfo zone)
     {

@@ -3,7 +3,9 @@ using System.Runtime.CompilerServices;
 
 namespace Wexil.Core.Common;
 
-/// <summary>The address of a page that lives elsewhere, taken apart once so that visitors can be sent on to it.</summary>
+/// <summary>
+/// The address of a page that lives elsewhere, taken apart once so that visitors can be sent on to it.
+/// </summary>
 public sealed class OutsideAddress
 {
     private readonly string _stem,
@@ -26,7 +28,10 @@ public sealed class OutsideAddress
     /// <summary>How many parameters the address has of its own.</summary>
     public int OwnParameters => AddressQuery.Count(_query);
 
-    /// <summary>Does a query have every parameter that this address has of its own? By them software tells pages of one path apart ("?page_id=5").</summary>
+    /// <summary>
+    /// Does a query have every parameter that this address has of its own? By them software tells pages of one path
+    /// apart ("?page_id=5").
+    /// </summary>
     public bool IsMetBy(string query)
     {
         foreach (var own in AddressQuery.PartsOf(_query))
@@ -69,7 +74,8 @@ public sealed class OutsideAddress
     /// The page's address with the visitor's query parameters after its own, ours last, and the fragment kept.
     /// Parameters of ours (<c>wx</c> and all that begin with <c>wx_</c>) that came in do not travel on.
     /// </summary>
-    /// <param name="query">The query as it came, with or without the question mark; its encoding is left as it is.</param>
+    /// <param name="query">The query as it came, with or without the question mark; its encoding is left as it
+    /// is.</param>
     public string With(string query, params ReadOnlySpan<(string Name, string Value)> ours)
     {
         var text = new DefaultInterpolatedStringHandler(0, 0, CultureInfo.InvariantCulture, stackalloc char[512]);

@@ -3,7 +3,10 @@ using System.Text.RegularExpressions;
 
 namespace Wexil.Core.Common;
 
-/// <summary>The readable part of a permanent address: printed in ads, so short, lower case and without anything that needs encoding.</summary>
+/// <summary>
+/// The readable part of a permanent address: printed in ads, so short, lower case and without anything that needs
+/// encoding.
+/// </summary>
 public static partial class Slug
 {
     public const int MaxLength = 60;
@@ -35,7 +38,9 @@ public static partial class Slug
         ("źžż", "z"),
     ];
 
-    /// <summary>What is wrong with a slug as typed, in words for the person who typed it; null when it can be used.</summary>
+    /// <summary>
+    /// What is wrong with a slug as typed, in words for the person who typed it; null when it can be used.
+    /// </summary>
     public static string? Problem(string? slug)
     {
         if (string.IsNullOrEmpty(slug))
@@ -47,7 +52,9 @@ public static partial class Slug
         return Form().IsMatch(slug) ? null : "Only letters a to z, digits and single hyphens between them.";
     }
 
-    /// <summary>A usable slug made from a name: "Winter light!" gives "winter-light"; "page" when nothing usable is left.</summary>
+    /// <summary>
+    /// A usable slug made from a name: "Winter light!" gives "winter-light"; "page" when nothing usable is left.
+    /// </summary>
     public static string From(string name)
     {
         var plain = new StringBuilder();

@@ -2,7 +2,10 @@ using System.Buffers.Binary;
 
 namespace Wexil.Core.Common;
 
-/// <summary>Makes UUIDs of version 7 (RFC 9562): random but for the millisecond they begin with, so that they lie in order of time.</summary>
+/// <summary>
+/// Makes UUIDs of version 7 (RFC 9562): random but for the millisecond they begin with, so that they lie in order of
+/// time.
+/// </summary>
 public static class TimeOrderedId
 {
     private const long LastMoment = 253_402_300_799_999;

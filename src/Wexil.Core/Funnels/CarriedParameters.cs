@@ -19,8 +19,8 @@ public enum CarryKind
 }
 
 /// <summary>
-/// Which parameters of a link go on to the page behind it. Some site software takes short names for its own: <c>s</c>, which names
-/// the source here, starts a search on much of it.
+/// Which parameters of a link go on to the page behind it. Some site software takes short names for its own: <c>s</c>,
+/// which names the source here, starts a search on much of it.
 /// </summary>
 /// <param name="Names">Those named; empty with <see cref="CarryKind.All"/> and <see cref="CarryKind.None"/>.</param>
 public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Names)

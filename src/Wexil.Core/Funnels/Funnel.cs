@@ -3,7 +3,8 @@ using Wexil.Core.Common;
 namespace Wexil.Core.Funnels;
 
 /// <summary>The path a visitor takes for one offer.</summary>
-/// <param name="SaleWorth">What a sale brings on average, in the owner's currency's smallest unit; null while nobody said.</param>
+/// <param name="SaleWorth">What a sale brings on average, in the owner's currency's smallest unit; null while nobody
+/// said.</param>
 public sealed record Funnel(FunnelId Id, string Slug, string Name, bool IsArchived, long? SaleWorth = null);
 
 /// <summary>One place on the path, with the one link that never changes.</summary>

@@ -10,7 +10,9 @@ public enum FunnelOutcome
 /// <summary>Where visitors go from one step to the next.</summary>
 public static class FunnelPath
 {
-    /// <summary>The step that a yes leads to: the opt-in given, the order made, the offer taken. Null at the end.</summary>
+    /// <summary>
+    /// The step that a yes leads to: the opt-in given, the order made, the offer taken. Null at the end.
+    /// </summary>
     /// <param name="steps">The funnel's steps in order.</param>
     public static Step? Yes(IReadOnlyList<Step> steps, Step step)
     {
@@ -29,7 +31,10 @@ public static class FunnelPath
             ? chosen
             : Later(steps, step).FirstOrDefault();
 
-    /// <summary>What reaching a step means: the step behind an opt-in is an opt-in, the one behind a checkout, or behind a sales page without one, a sale.</summary>
+    /// <summary>
+    /// What reaching a step means: the step behind an opt-in is an opt-in, the one behind a checkout, or behind a sales
+    /// page without one, a sale.
+    /// </summary>
     public static FunnelOutcome? OutcomeOf(IReadOnlyList<Step> steps, Step step)
     {
         var before = steps

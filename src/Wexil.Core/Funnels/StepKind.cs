@@ -12,6 +12,7 @@ public enum StepKind
     Other,
 }
 
+/// <summary>What kinds of steps are called, and what reaching one means.</summary>
 public static class StepKinds
 {
     /// <summary>The kind in the trade's words, as a label on screens.</summary>
@@ -23,7 +24,9 @@ public static class StepKinds
             _ => kind.ToString().ToLowerInvariant(),
         };
 
-    /// <summary>What reaching the step after one of this kind counts as, in the plural and the singular: "opt-ins", "opt-in".</summary>
+    /// <summary>
+    /// What reaching the step after one of this kind counts as, in the plural and the singular: "opt-ins", "opt-in".
+    /// </summary>
     public static (string Many, string One) ConversionWords(this StepKind kind) =>
         kind switch
         {

@@ -14,7 +14,8 @@ public readonly record struct StepTraffic(double PerDay, long Reached);
 /// <param name="GoesOn">The share of its visitors who go on.</param>
 /// <param name="Better">The share of a page that is better by the lift.</param>
 /// <param name="MorePerWeek">Visitors more a week who would go on.</param>
-/// <param name="WorthPerWeek">What these would bring, in the owner's currency's smallest unit; null where the funnel's visitors brought nothing yet.</param>
+/// <param name="WorthPerWeek">What these would bring, in the owner's currency's smallest unit; null where the funnel's
+/// visitors brought nothing yet.</param>
 /// <param name="Days">How long a test of two pages takes to find it.</param>
 public sealed record StepOpportunity(
     Step Step,
@@ -36,8 +37,8 @@ public sealed record StepOpportunity(
     private const double MaxDays = 365;
 
     /// <summary>
-    /// The steps of a funnel where a better page would bring something that a test can find within a year. Each visitor who goes on is worth what all who reached the next
-    /// step brought, shared out evenly.
+    /// The steps of a funnel where a better page would bring something that a test can find within a year. Each visitor
+    /// who goes on is worth what all who reached the next step brought, shared out evenly.
     /// </summary>
     /// <param name="steps">The funnel's steps in order.</param>
     /// <param name="earned">What the funnel's visitors brought so far, in the owner's currency's smallest unit.</param>

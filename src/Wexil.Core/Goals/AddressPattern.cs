@@ -11,7 +11,8 @@ public enum AddressMatch
 }
 
 /// <summary>Addresses that a goal is met at.</summary>
-/// <param name="Text">With or without the domain: "https://example.com/thanks", "example.com/thanks", "/thanks"; or a regular expression.</param>
+/// <param name="Text">With or without the domain: "https://example.com/thanks", "example.com/thanks", "/thanks"; or a
+/// regular expression.</param>
 /// <param name="IgnoresCase">Capitals do not matter. Those of the domain never do.</param>
 public sealed record AddressPattern(AddressMatch Match, string Text, bool IgnoresCase)
 {
@@ -57,7 +58,8 @@ public sealed record AddressPattern(AddressMatch Match, string Text, bool Ignore
 
     private (bool, string) JudgeExpression(Uri uri)
     {
-        // The engine without backtracking takes a step a character, so the length alone bounds it, on a busy machine too.
+        // The engine without backtracking takes a step a character, so the length alone bounds it, on a busy machine
+        // too.
         if (uri.AbsoluteUri.Length > MaxAddressLength)
             return (false, $"it is longer than {MaxAddressLength} characters");
         return Expression().Match(uri.AbsoluteUri) is { Success: true } found

@@ -59,7 +59,10 @@ public sealed record Goal(GoalKind Kind, string Name)
     /// <summary>It is worth what comes with it: an order's amount, or the value that a server tells.</summary>
     public bool ValueComes { get; init; }
 
-    /// <summary>For how many days after a visitor took a place in the test it counts, 1 to 365; null for as long as the test runs.</summary>
+    /// <summary>
+    /// For how many days after a visitor took a place in the test it counts, 1 to 365; null for as long as the test
+    /// runs.
+    /// </summary>
     public int? WindowDays { get; init; }
 
     /// <summary>Counts each time, and not once for a visitor.</summary>
@@ -79,7 +82,10 @@ public sealed record Goal(GoalKind Kind, string Name)
     public bool IsWithin(TimeSpan sincePlace) =>
         sincePlace >= TimeSpan.Zero && (WindowDays is not { } days || sincePlace <= TimeSpan.FromDays(days));
 
-    /// <summary>What it counts, in the plural and the singular. Of a goal that is the better the less it is met, what is counted is who did not.</summary>
+    /// <summary>
+    /// What it counts, in the plural and the singular. Of a goal that is the better the less it is met, what is counted
+    /// is who did not.
+    /// </summary>
     public (string Many, string One) Words =>
         LessIsBetter
             ? ($"visitors without “{Name}”", $"visitor without “{Name}”")

@@ -17,8 +17,8 @@ public sealed partial record PageBundle(IReadOnlyList<PageFile> Files, string En
             .OrderBy(path => path == Entry ? "" : path, StringComparer.Ordinal);
 
     /// <summary>
-    /// Pages that a site has besides its pages proper, by their names: what a server shows when something is not found or goes wrong,
-    /// and files by which other services know the owner.
+    /// Pages that a site has besides its pages proper, by their names: what a server shows when something is not found
+    /// or goes wrong, and files by which other services know the owner.
     /// </summary>
     public static bool IsAside(string path) => AsideName().IsMatch(path);
 
@@ -172,7 +172,9 @@ public static class PageArchive
         || Path.GetFileName(path) == "Thumbs.db"
         || IsHidden(path);
 
-    /// <summary>What tools leave in a folder: .git, .editorconfig, .nojekyll. A step upwards is no hidden file, and is refused.</summary>
+    /// <summary>
+    /// What tools leave in a folder: .git, .editorconfig, .nojekyll. A step upwards is no hidden file, and is refused.
+    /// </summary>
     private static bool IsHidden(string path) =>
         path.Split('/', '\\').Any(part => part.Length > 1 && part[0] == '.' && part != "..");
 }

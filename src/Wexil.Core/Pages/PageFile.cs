@@ -8,7 +8,10 @@ public sealed record PageFile(string Path, byte[] Content)
     public string ContentType => ContentTypes.Of(Path) ?? ContentTypes.Unknown;
 }
 
-/// <summary>The types of files that a page may bring along. What is not listed is refused: a page's folder is no place for programs.</summary>
+/// <summary>
+/// The types of files that a page may bring along. What is not listed is refused: a page's folder is no place for
+/// programs.
+/// </summary>
 public static class ContentTypes
 {
     public const string Html = "text/html; charset=utf-8",
@@ -78,7 +81,9 @@ public static class ContentTypes
                 or "font/ttf"
                 or "font/otf";
 
-    /// <summary>The extension under which a file is kept that a server sent; null for a type that a page may not bring.</summary>
+    /// <summary>
+    /// The extension under which a file is kept that a server sent; null for a type that a page may not bring.
+    /// </summary>
     /// <param name="type">The media type that the server named.</param>
     /// <param name="path">The path that it was asked for by.</param>
     public static string? Extension(string type, string path)

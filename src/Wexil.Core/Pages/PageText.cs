@@ -10,7 +10,10 @@ public static partial class PageText
 
     static PageText() => Encoding.RegisterProvider(CodePagesEncodingProvider.Instance);
 
-    /// <summary>By byte order mark, then valid UTF-8, then what the server or the page declares, then windows-1252 as browsers do.</summary>
+    /// <summary>
+    /// By byte order mark, then valid UTF-8, then what the server or the page declares, then windows-1252 as browsers
+    /// do.
+    /// </summary>
     /// <param name="charset">What the server said with it, if anything.</param>
     public static string Decode(ReadOnlySpan<byte> bytes, string? charset = null)
     {
@@ -32,7 +35,10 @@ public static partial class PageText
         }
     }
 
-    /// <summary>A style sheet or script in another encoding as UTF-8, in which it is served; anything else, and pages, as they came.</summary>
+    /// <summary>
+    /// A style sheet or script in another encoding as UTF-8, in which it is served; anything else, and pages, as they
+    /// came.
+    /// </summary>
     public static byte[] AsUtf8(string path, byte[] content) =>
         ContentTypes.Of(path) is { } type
         && type.StartsWith("text/", StringComparison.Ordinal)

@@ -21,8 +21,8 @@ public sealed record TextChange(int Start, string Removed, string Inserted)
     }
 
     /// <summary>
-    /// Does the change leave a stretch of the text alone, so that both can be changed? An insertion right at an end of the stretch
-    /// stands beside it.
+    /// Does the change leave a stretch of the text alone, so that both can be changed? An insertion right at an end of
+    /// the stretch stands beside it.
     /// </summary>
     public bool IsApart(int start, int end) => Start + Removed.Length <= start || Start >= end;
 

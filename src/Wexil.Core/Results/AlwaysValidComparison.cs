@@ -3,17 +3,23 @@ using Wexil.Core.Statistics;
 namespace Wexil.Core.Results;
 
 /// <summary>A challenger against the control, by the peek-safe rule over all phases.</summary>
-/// <param name="Difference">Challenger minus control, combined within phases: of the rates, or of what a visitor brings.</param>
+/// <param name="Difference">Challenger minus control, combined within phases: of the rates, or of what a visitor
+/// brings.</param>
 /// <param name="Interval">Always-valid interval of the difference; null until both pages have enough for one.</param>
 /// <param name="P">Always-valid p, adjusted for the number of challengers; 1 until there is enough.</param>
 /// <param name="Raw">The same by itself; null until there is enough.</param>
 public sealed record Comparison(double Difference, Interval? Interval, double P, double? Raw = null)
 {
-    /// <summary>How sure the always-valid rule is that the two differ as they seem, 0 to 1; null until there is enough to say anything.</summary>
+    /// <summary>
+    /// How sure the always-valid rule is that the two differ as they seem, 0 to 1; null until there is enough to say
+    /// anything.
+    /// </summary>
     public double? Confidence => Raw is null ? null : 1 - P;
 }
 
-/// <summary>The smallest always-valid p of the looks so far, while the challenger was ahead and while it was behind.</summary>
+/// <summary>
+/// The smallest always-valid p of the looks so far, while the challenger was ahead and while it was behind.
+/// </summary>
 public readonly record struct PastLooks(double Ahead, double Behind)
 {
     public static readonly PastLooks None = new(1, 1);
@@ -30,7 +36,8 @@ public static class AlwaysValidComparison
 {
     /// <param name="estimates">By page; null for the control, and where it cannot be compared.</param>
     /// <param name="isEnough">Has the page seen enough to be compared?</param>
-    /// <param name="tau">The smallest lift worth finding times the base value, in the unit of the difference, above 0.</param>
+    /// <param name="tau">The smallest lift worth finding times the base value, in the unit of the difference, above
+    /// 0.</param>
     /// <param name="past">By page; empty for no looks.</param>
     public static Comparison?[] Of(
         IReadOnlyList<Estimate?> estimates,
@@ -66,7 +73,8 @@ public static class AlwaysValidComparison
         {
             if (estimates[challengers[k]] is not { } estimate)
                 continue;
-            // The level at which Holm stopped: so that no interval excludes zero beside "too early", and none of a called page includes it.
+            // The level at which Holm stopped: so that no interval excludes zero beside "too early", and none of a
+            // called page includes it.
             var rank = values.Where((p, other) => p < values[k] || (p == values[k] && other < k)).Count();
             var level = alpha / Math.Max(1, challengers.Length - Math.Min(rank, called));
             Interval? interval = raw[k] is null ? null : AlwaysValidTest.At(estimate, tau, level).Difference;

@@ -3,8 +3,9 @@ using Wexil.Core.Statistics;
 namespace Wexil.Core.Results;
 
 /// <summary>
-/// What a page that was kept has brought more than the page it replaced: the difference of the test times the visitors who were shown it since. A page is kept
-/// because it was ahead, so the middle is rather too high than too low; the interval, which may be looked at any time, holds what is known.
+/// What a page that was kept has brought more than the page it replaced: the difference of the test times the visitors
+/// who were shown it since. A page is kept because it was ahead, so the middle is rather too high than too low; the
+/// interval, which may be looked at any time, holds what is known.
 /// </summary>
 /// <param name="Amount">In conversions, or in the currency's smallest unit.</param>
 public readonly record struct RealisedUplift(double Amount, Interval Range)
@@ -15,7 +16,10 @@ public readonly record struct RealisedUplift(double Amount, Interval Range)
     public static RealisedUplift Of(double difference, Interval range, long visitors) =>
         new(difference * visitors, new(range.Low * visitors, range.High * visitors));
 
-    /// <summary>Gains of tests that share no visitor: the amounts add up, and the distances to the intervals' ends by their squares.</summary>
+    /// <summary>
+    /// Gains of tests that share no visitor: the amounts add up, and the distances to the intervals' ends by their
+    /// squares.
+    /// </summary>
     public static RealisedUplift operator +(RealisedUplift a, RealisedUplift b)
     {
         var (amount, below, above) = (

@@ -4,8 +4,10 @@ namespace Wexil.Core.Results;
 
 /// <summary>How a page stands by what its visitors bring.</summary>
 /// <param name="Total">The sums over all phases, as counted.</param>
-/// <param name="Standard">The same with all phases counting alike for every page: by it the pages are compared and shown.</param>
-/// <param name="Loss">What keeping it is expected to lose a visitor against the best of the others, in the currency's smallest unit.</param>
+/// <param name="Standard">The same with all phases counting alike for every page: by it the pages are compared and
+/// shown.</param>
+/// <param name="Loss">What keeping it is expected to lose a visitor against the best of the others, in the currency's
+/// smallest unit.</param>
 public sealed record MoneyPage(
     TestPage Page,
     bool IsControl,
@@ -25,14 +27,15 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
     public IEnumerable<MoneyPage> Challengers => Pages.Where(page => !page.IsControl);
 
     /// <summary>
-    /// A page whose takings come from so few large orders that one more or less would turn them: no visitor may bring more than a fifth, which
-    /// holds wherever the takings are worth those of 25 buyers alike.
+    /// A page whose takings come from so few large orders that one more or less would turn them: no visitor may bring
+    /// more than a fifth, which holds wherever the takings are worth those of 25 buyers alike.
     /// </summary>
     public MoneyPage? Swayed =>
         Pages.FirstOrDefault(page => page.Total.Sum > 0 && page.Total.EffectiveBuyers < AlwaysValidTest.MinConversions);
 
     /// <param name="phases">By phase and page.</param>
-    /// <param name="baseEarned">What a visitor of the control was expected to bring when the test started, above 0; null while it is not known, and then nothing is called.</param>
+    /// <param name="baseEarned">What a visitor of the control was expected to bring when the test started, above 0;
+    /// null while it is not known, and then nothing is called.</param>
     /// <param name="past">What earlier looks were sure of, by page.</param>
     public static RevenueResult Of(
         TestFacts facts,

@@ -10,8 +10,10 @@ public abstract record RuleDecision
 
     public string Why { get; }
 
+    /// <summary>Nothing is done yet.</summary>
     public sealed record Wait(string Reason) : RuleDecision(Reason);
 
+    /// <summary>The page is kept and the test ends.</summary>
     public sealed record Keep(TestPage Page, string Reason) : RuleDecision(Reason);
 
     /// <summary>Pages that nobody new is sent to any more.</summary>

@@ -2,13 +2,16 @@ using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Results;
 
-/// <summary>A segment's visitors and what they did or brought: for each phase of the test, in the order of its pages.</summary>
+/// <summary>
+/// A segment's visitors and what they did or brought: for each phase of the test, in the order of its pages.
+/// </summary>
 /// <typeparam name="T"><see cref="Arm"/> or <see cref="RevenueSample"/>.</typeparam>
 public sealed record Segment<T>(string Name, IReadOnlyList<IReadOnlyList<T>> Phases);
 
 /// <summary>A page's visitors in a segment.</summary>
 /// <param name="Value">The rate, or what each visitor brought, with all phases counting alike for every page.</param>
-/// <param name="Lift">Against the control's in the segment; null for the control, and where the two cannot be compared.</param>
+/// <param name="Lift">Against the control's in the segment; null for the control, and where the two cannot be
+/// compared.</param>
 /// <param name="P">Always-valid, adjusted for every comparison of the table; 1 while there is not enough.</param>
 public sealed record SegmentCell<T>(T Sum, double Value, double? Lift, double P);
 
@@ -16,11 +19,12 @@ public sealed record SegmentCell<T>(T Sum, double Value, double? Lift, double P)
 public sealed record SegmentRow<T>(string Name, long Visitors, IReadOnlyList<SegmentCell<T>> Cells, bool IsSmall);
 
 /// <summary>
-/// The pages of a test compared within segments. Whoever searches many segments finds something by chance, so Holm's adjustment goes
-/// over all comparisons of the table at once.
+/// The pages of a test compared within segments. Whoever searches many segments finds something by chance, so Holm's
+/// adjustment goes over all comparisons of the table at once.
 /// </summary>
 public sealed record SegmentTable<T>(IReadOnlyList<SegmentRow<T>> Rows, int Comparisons);
 
+/// <summary>Computes how the pages of a test do among different visitors.</summary>
 public static class SegmentTable
 {
     public const double Alpha = 0.05;

@@ -6,7 +6,9 @@ namespace Wexil.Core.Results;
 /// <summary>A page as it takes part in a test.</summary>
 public sealed record TestPage(PageId Id, string Letter, string Name);
 
-/// <summary>What a phase saw: the weights it ran with and, in the order of the test's pages, what each page had.</summary>
+/// <summary>
+/// What a phase saw: the weights it ran with and, in the order of the test's pages, what each page had.
+/// </summary>
 public sealed record PhaseFacts(IReadOnlyList<int> Weights, IReadOnlyList<Arm> Arms);
 
 /// <summary>Visitors who came to the test since anyone last converted.</summary>

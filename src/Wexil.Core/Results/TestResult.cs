@@ -4,11 +4,13 @@ namespace Wexil.Core.Results;
 
 /// <summary>How a page stands in its test.</summary>
 /// <param name="Total">The sums over all phases, as counted.</param>
-/// <param name="Standard">The rate with all phases counting alike for every page; that of the sums where there is one phase.</param>
+/// <param name="Standard">The rate with all phases counting alike for every page; that of the sums where there is one
+/// phase.</param>
 /// <param name="Rate">95% interval of <paramref name="Standard"/>; null while the page had nobody.</param>
 /// <param name="Density">What is known about the page's true rate.</param>
 /// <param name="Loss">What keeping it is expected to lose against the best of the others, in rate.</param>
-/// <param name="AgainstControl">Null for the control itself, and while the two share no phase with visitors on both.</param>
+/// <param name="AgainstControl">Null for the control itself, and while the two share no phase with visitors on
+/// both.</param>
 public sealed record PageStanding(
     TestPage Page,
     bool IsControl,

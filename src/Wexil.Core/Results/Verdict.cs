@@ -3,6 +3,7 @@ using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Results;
 
+/// <summary>What a test says at a look.</summary>
 public enum VerdictKind
 {
     /// <summary>Nobody has come yet.</summary>
@@ -24,7 +25,8 @@ public enum VerdictKind
 
 /// <summary>What to do, in a sentence, and why.</summary>
 /// <param name="Keep">The page to keep, where there is one.</param>
-/// <param name="MoreVisitors">How many more visitors would settle it if the lead holds; null where that says nothing.</param>
+/// <param name="MoreVisitors">How many more visitors would settle it if the lead holds; null where that says
+/// nothing.</param>
 /// <param name="Days">The same in days at the present traffic.</param>
 public sealed record Verdict(
     VerdictKind Kind,
@@ -38,7 +40,9 @@ public sealed record Verdict(
     /// <summary>What is at stake; null while nobody came, and where the numbers cannot be trusted.</summary>
     public ExpectedLoss? Stakes { get; init; }
 
-    /// <summary>No chance this small of a silence being luck is believed; looked at all the time, so far below the usual 5%.</summary>
+    /// <summary>
+    /// No chance this small of a silence being luck is believed; looked at all the time, so far below the usual 5%.
+    /// </summary>
     private const double SilenceAlarm = 1e-6;
 
     /// <summary>The kind as a short label.</summary>

@@ -3,14 +3,18 @@ using Wexil.Core.Common;
 
 namespace Wexil.Core.Sales;
 
-/// <summary>What one unit of a currency was worth in the owner's, from a day on until the next rate of that currency.</summary>
+/// <summary>
+/// What one unit of a currency was worth in the owner's, from a day on until the next rate of that currency.
+/// </summary>
 /// <param name="Worth">Units of the owner's currency for one of this, above 0.</param>
 public sealed record ExchangeRate(Currency Currency, DateOnly From, decimal Worth)
 {
     private const decimal Min = 0.000001m,
         Max = 1_000_000m;
 
-    /// <summary>A rate as a person writes it, with a point and at most six digits behind it; null for what is none.</summary>
+    /// <summary>
+    /// A rate as a person writes it, with a point and at most six digits behind it; null for what is none.
+    /// </summary>
     public static decimal? Parse(string? written) =>
         decimal.TryParse(written?.Trim(), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var worth)
         && worth is >= Min and <= Max
@@ -37,7 +41,10 @@ public sealed class ExchangeRates
 
     public IReadOnlyCollection<string> Currencies => _rates.Keys;
 
-    /// <summary>What an amount was worth on a day in the owner's currency's smallest unit, halves rounded away from 0; null where no rate is known for that day.</summary>
+    /// <summary>
+    /// What an amount was worth on a day in the owner's currency's smallest unit, halves rounded away from 0; null
+    /// where no rate is known for that day.
+    /// </summary>
     /// <param name="amount">In its own currency's smallest unit.</param>
     public long? Worth(string currency, long amount, DateOnly day)
     {
@@ -50,7 +57,9 @@ public sealed class ExchangeRates
         return (long)Math.Round(amount / known.Currency.Unit * known.Worth * Own.Unit, MidpointRounding.AwayFromZero);
     }
 
-    /// <summary>An amount of one currency in another, by what both were worth on a day; null where a rate is not known.</summary>
+    /// <summary>
+    /// An amount of one currency in another, by what both were worth on a day; null where a rate is not known.
+    /// </summary>
     /// <param name="amount">In the smallest unit of <paramref name="from"/>, above 0; so is the result.</param>
     public long? Convert(long amount, string from, string to, DateOnly day)
     {

@@ -5,14 +5,18 @@ namespace Wexil.Core.Sales;
 
 /// <summary>What a payment service calls things, and how it signs, where it cannot be told to do as we do.</summary>
 /// <param name="SignatureHeader">Where the signature stands.</param>
-/// <param name="TimestampHeader">Where the time of sending stands, in Unix seconds; empty where the service sends none and signs the body alone.</param>
+/// <param name="TimestampHeader">Where the time of sending stands, in Unix seconds; empty where the service sends none
+/// and signs the body alone.</param>
 /// <param name="Prefix">Stands before the signature, such as "sha256="; may be empty.</param>
 /// <param name="IsBase64">The signature is in Base64, and not in hexadecimal digits.</param>
 /// <param name="InSmallestUnits">Amounts are whole numbers of the currency's smallest unit.</param>
 /// <param name="RefundWords">What the field <c>type</c> says of a refund, in small letters.</param>
-/// <param name="SaleWords">What the field <c>type</c> says of a sale, in small letters; empty in mappings of an earlier time, where all that is no refund is one.</param>
-/// <param name="PassThrough">A further parameter of outside addresses that carries the visitor token, for tills that hand back one of their own only; empty for none.</param>
-/// <param name="Fields">By our name of a field where it stands in theirs, with points between levels: "data.order.id".</param>
+/// <param name="SaleWords">What the field <c>type</c> says of a sale, in small letters; empty in mappings of an earlier
+/// time, where all that is no refund is one.</param>
+/// <param name="PassThrough">A further parameter of outside addresses that carries the visitor token, for tills that
+/// hand back one of their own only; empty for none.</param>
+/// <param name="Fields">By our name of a field where it stands in theirs, with points between levels:
+/// "data.order.id".</param>
 public sealed record HookMapping(
     string SignatureHeader,
     string TimestampHeader,
@@ -76,7 +80,9 @@ public sealed record HookMapping(
         };
     }
 
-    /// <summary>Services tell of much else: a test, a dispute, an attempt. What is neither a sale nor a refund is refused.</summary>
+    /// <summary>
+    /// Services tell of much else: a test, a dispute, an attempt. What is neither a sale nor a refund is refused.
+    /// </summary>
     private string Kind(string told)
     {
         var word = told.ToLowerInvariant();

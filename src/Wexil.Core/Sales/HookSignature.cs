@@ -5,15 +5,17 @@ using System.Text;
 namespace Wexil.Core.Sales;
 
 /// <summary>
-/// Signs what a payment service says, so that nobody else can say it: HMAC-SHA256 over the timestamp, a point and the body as sent,
-/// in small hexadecimal digits. The timestamp is Unix seconds.
+/// Signs what a payment service says, so that nobody else can say it: HMAC-SHA256 over the timestamp, a point and the
+/// body as sent, in small hexadecimal digits. The timestamp is Unix seconds.
 /// </summary>
 public static class HookSignature
 {
     public const string TimestampHeader = "X-Wexil-Timestamp",
         SignatureHeader = "X-Wexil-Signature";
 
-    /// <summary>A message that is older, or further ahead of the clock, is refused: it may be somebody's copy.</summary>
+    /// <summary>
+    /// A message that is older, or further ahead of the clock, is refused: it may be somebody's copy.
+    /// </summary>
     public static readonly TimeSpan Tolerance = TimeSpan.FromMinutes(5);
 
     public static string Of(byte[] secret, string timestamp, ReadOnlySpan<byte> body)

@@ -1,6 +1,9 @@
 namespace Wexil.Core.Sales;
 
-/// <summary>What an order brought so far, in its currency's smallest unit. A refund may come before its sale; it waits, and no order brings less than nothing.</summary>
+/// <summary>
+/// What an order brought so far, in its currency's smallest unit. A refund may come before its sale; it waits, and no
+/// order brings less than nothing.
+/// </summary>
 public readonly record struct OrderBalance(long Sold, long Refunded)
 {
     public long Net => Math.Max(0, Sold - Refunded);

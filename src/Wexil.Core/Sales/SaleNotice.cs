@@ -5,6 +5,7 @@ using System.Text.Json.Serialization;
 
 namespace Wexil.Core.Sales;
 
+/// <summary>Which way money goes; the names are stored.</summary>
 public enum SaleKind
 {
     /// <summary>Money in for a line of an order.</summary>
@@ -26,7 +27,8 @@ public enum SaleChannel
 }
 
 /// <summary>What is said of a sale or a refund, and of whom.</summary>
-/// <param name="Line">Tells the lines of an order apart, or the refunds against it; may be empty where there is one.</param>
+/// <param name="Line">Tells the lines of an order apart, or the refunds against it; may be empty where there is
+/// one.</param>
 /// <param name="Amount">In the currency's smallest unit, above 0.</param>
 /// <param name="Page">The slug of the page whose buy button was followed; empty where it is not known.</param>
 public sealed record SaleNotice(
@@ -44,7 +46,9 @@ public sealed record SaleNotice(
     public const int MaxNameLength = 120;
     private static readonly JsonSerializerOptions Format = new() { Converters = { new JsonStringEnumConverter() } };
 
-    /// <summary>The same for every telling of the same thing, so that it counts once however often it is told.</summary>
+    /// <summary>
+    /// The same for every telling of the same thing, so that it counts once however often it is told.
+    /// </summary>
     public Guid Id() =>
         new(SHA256.HashData(Encoding.UTF8.GetBytes($"{Kind}\n{Order}\n{Line}")).AsSpan(0, 16), bigEndian: true);
 

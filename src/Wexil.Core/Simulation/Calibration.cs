@@ -3,8 +3,8 @@ using Wexil.Core.Statistics;
 namespace Wexil.Core.Simulation;
 
 /// <summary>
-/// Simulates whole tests under hourly looks, by three rules: the peek-safe one, the textbook's test at every look, and the usual
-/// "95%, 100 conversions, 14 days". A run is the same for the same number.
+/// Simulates whole tests under hourly looks, by three rules: the peek-safe one, the textbook's test at every look, and
+/// the usual "95%, 100 conversions, 14 days". A run is the same for the same number.
 /// </summary>
 public static class Calibration
 {

@@ -2,7 +2,10 @@ using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Simulation;
 
-/// <summary>A kind of test that is simulated many times over, to see how often rules of deciding are wrong, and how often they find what is there.</summary>
+/// <summary>
+/// A kind of test that is simulated many times over, to see how often rules of deciding are wrong, and how often they
+/// find what is there.
+/// </summary>
 /// <param name="Rate">The share of the control's visitors who convert, averaged over the week.</param>
 /// <param name="Lift">By how much the last page converts better; 0 where all pages are alike.</param>
 /// <param name="Factor">How many times the textbook's sample comes.</param>

@@ -1,8 +1,8 @@
 namespace Wexil.Core.Simulation;
 
 /// <summary>
-/// Made-up visitors from a seed: when they come and whether they convert. The same seed gives the same crowd. Arrivals follow
-/// the hours and days of ordinary traffic: quiet nights, busy evenings, fuller Sundays.
+/// Made-up visitors from a seed: when they come and whether they convert. The same seed gives the same crowd. Arrivals
+/// follow the hours and days of ordinary traffic: quiet nights, busy evenings, fuller Sundays.
 /// </summary>
 public sealed class SimulatedCrowd(int seed)
 {

@@ -52,7 +52,10 @@ public sealed record KeepRule(KeepBy By, bool OnMoney = false)
     public static KeepRule Parse(string text) =>
         text.Length == 0 ? Default : JsonSerializer.Deserialize<KeepRule>(text, Format) ?? Default;
 
-    /// <summary>How often keeping whichever of two pages is ahead after so many visitors keeps the worse, where one is better by the smallest lift worth finding.</summary>
+    /// <summary>
+    /// How often keeping whichever of two pages is ahead after so many visitors keeps the worse, where one is better by
+    /// the smallest lift worth finding.
+    /// </summary>
     /// <param name="baseRate">Strictly between 0 and 1.</param>
     public static double ErrorAfter(long visitors, double baseRate, double smallestLift)
     {

@@ -2,7 +2,10 @@ using Wexil.Core.Common;
 
 namespace Wexil.Core.SplitTests;
 
-/// <summary>A stretch of a test with unchanged weights, pages and audience. Evidence is computed within phases and then combined.</summary>
+/// <summary>
+/// A stretch of a test with unchanged weights, pages and audience. Evidence is computed within phases and then
+/// combined.
+/// </summary>
 /// <param name="Weights">Those in force; pages that came in later are not among them.</param>
 /// <param name="Reason">Why it began, in words.</param>
 /// <param name="StartedAt">Lies in the future while the test waits for its start.</param>

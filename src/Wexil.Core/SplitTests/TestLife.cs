@@ -5,20 +5,24 @@ namespace Wexil.Core.SplitTests;
 /// <param name="Until">Null where no end is set.</param>
 public readonly record struct TestRun(DateTimeOffset From, DateTimeOffset? Until);
 
-/// <summary>The life of a test: starting, pausing, going on, changing, keeping and taking back are all one question, what becomes of its phases.</summary>
+/// <summary>
+/// The life of a test: starting, pausing, going on, changing, keeping and taking back are all one question, what
+/// becomes of its phases.
+/// </summary>
 public static class TestLife
 {
     /// <summary>The reason of a phase that begins for no other.</summary>
     public const string GoesOn = "Goes on";
 
     /// <summary>
-    /// Works out the phases from now on, so that together they tile exactly the time that the test runs. A phase that has begun is never
-    /// changed but for its end; one that is yet to begin saw nobody, and follows what was changed.
+    /// Works out the phases from now on, so that together they tile exactly the time that the test runs. A phase that
+    /// has begun is never changed but for its end; one that is yet to begin saw nobody, and follows what was changed.
     /// </summary>
     /// <param name="phases">Those so far, the oldest first.</param>
     /// <param name="run">Null while the test is paused or decided.</param>
     /// <param name="weights">Those in force from now on.</param>
-    /// <param name="reason">Why what was counted before is about something else; null where it is not, and the phase under way goes on.</param>
+    /// <param name="reason">Why what was counted before is about something else; null where it is not, and the phase
+    /// under way goes on.</param>
     public static PhasePlan Plan(
         IReadOnlyList<Phase> phases,
         TestRun? run,

@@ -19,7 +19,9 @@ public sealed record TestSettings(
     DateTimeOffset? Until
 )
 {
-    /// <summary>The least that a page gets while weights follow the evidence, where the owner says nothing; in percent.</summary>
+    /// <summary>
+    /// The least that a page gets while weights follow the evidence, where the owner says nothing; in percent.
+    /// </summary>
     public const int DefaultFloor = 5;
 
     /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>

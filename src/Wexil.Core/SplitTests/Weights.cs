@@ -1,8 +1,8 @@
 namespace Wexil.Core.SplitTests;
 
 /// <summary>
-/// The shares of a step's traffic in whole percent, one for each page of a test, always adding up to 100.
-/// A weight of 0 lets the page rest: nobody new is sent there.
+/// The shares of a step's traffic in whole percent, one for each page of a test, always adding up to 100. A weight of 0
+/// lets the page rest: nobody new is sent there.
 /// </summary>
 public sealed class Weights : IEquatable<Weights>
 {
@@ -61,7 +61,10 @@ public sealed class Weights : IEquatable<Weights>
         return last;
     }
 
-    /// <summary>The weights while some pages rest: their share goes to the others, in proportion. As they are, when nobody else has any.</summary>
+    /// <summary>
+    /// The weights while some pages rest: their share goes to the others, in proportion. As they are, when nobody else
+    /// has any.
+    /// </summary>
     public Weights Without(IReadOnlyCollection<int> resting)
     {
         var left = _percent.Where((_, page) => !resting.Contains(page)).Sum();

@@ -1,6 +1,9 @@
 namespace Wexil.Core.Statistics;
 
-/// <summary>What one page has to show: how many visitors it had, and how many of them converted (0 to <paramref name="Visitors"/>).</summary>
+/// <summary>
+/// What one page has to show: how many visitors it had, and how many of them converted (0 to <paramref
+/// name="Visitors"/>).
+/// </summary>
 public readonly record struct Arm(long Visitors, long Conversions)
 {
     /// <summary>Converted share of the visitors, 0 to 1; 0 when nobody came.</summary>

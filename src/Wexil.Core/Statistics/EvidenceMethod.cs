@@ -12,10 +12,11 @@ public readonly record struct Figure(string Name, IReadOnlyList<object> Values, 
 }
 
 /// <summary>
-/// The methods for numbers from anywhere: a name, the columns that are given, and what is computed from them. Lists inside a cell are
-/// joined by semicolons, groups by bars.
+/// The methods for numbers from anywhere: a name, the columns that are given, and what is computed from them. Lists
+/// inside a cell are joined by semicolons, groups by bars.
 /// </summary>
-/// <param name="Compute">Takes the given cells by name. Throws <see cref="FormatException"/> with what is wrong, in words.</param>
+/// <param name="Compute">Takes the given cells by name. Throws <see cref="FormatException"/> with what is wrong, in
+/// words.</param>
 public sealed record EvidenceMethod(
     string Name,
     IReadOnlyList<string> Given,

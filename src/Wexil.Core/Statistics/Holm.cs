@@ -1,8 +1,8 @@
 namespace Wexil.Core.Statistics;
 
 /// <summary>
-/// Keeps the chance of any false call at α over several comparisons with the control.
-/// Source: S. Holm, "A simple sequentially rejective multiple test procedure", Scandinavian Journal of Statistics 6 (1979).
+/// Keeps the chance of any false call at α over several comparisons with the control. Source: S. Holm, "A simple
+/// sequentially rejective multiple test procedure", Scandinavian Journal of Statistics 6 (1979).
 /// </summary>
 public static class Holm
 {

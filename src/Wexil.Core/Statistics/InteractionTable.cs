@@ -2,16 +2,23 @@ using MathNet.Numerics.Distributions;
 
 namespace Wexil.Core.Statistics;
 
-/// <summary>A pair of pages of two tests: what its visitors did, and what the two pages suggest by themselves.</summary>
+/// <summary>
+/// A pair of pages of two tests: what its visitors did, and what the two pages suggest by themselves.
+/// </summary>
 /// <param name="Expected">Rate by the parts alone; null where they do not settle it.</param>
 /// <param name="Surprise">Standardised distance of the pair from its parts; positive is better.</param>
 public sealed record PairStanding(int First, int Second, Arm Arm, double? Expected, double Surprise);
 
-/// <summary>Crosses the pages of two tests, and says whether a pair does better or worse than its parts suggest.</summary>
-/// <remarks>Residuals from a logistic model with main effects, adjusted for the fit (A. Agresti, "Categorical Data Analysis", 3rd ed. 2013, 4.5.5), Bonferroni over the pairs.</remarks>
+/// <summary>
+/// Crosses the pages of two tests, and says whether a pair does better or worse than its parts suggest.
+/// </summary>
+/// <remarks>Residuals from a logistic model with main effects, adjusted for the fit (A. Agresti, "Categorical Data
+/// Analysis", 3rd ed. 2013, 4.5.5), Bonferroni over the pairs.</remarks>
 public sealed record InteractionTable(IReadOnlyList<PairStanding> Pairs, PairStanding? Standout)
 {
-    /// <summary>No pair stands out at a chance of luck above this, over all pairs together: it is looked at all the time.</summary>
+    /// <summary>
+    /// No pair stands out at a chance of luck above this, over all pairs together: it is looked at all the time.
+    /// </summary>
     private const double Alarm = 0.001;
 
     /// <param name="cells">For each page of the first test, for each of the second.</param>

@@ -10,8 +10,8 @@ namespace Wexil.Core.Statistics;
 public sealed record Effect(int Section, int Version, double LogOdds, double StandardError, double P);
 
 /// <summary>
-/// Several sections at once: logistic regression with main effects over the combinations of their versions, fitted by iteratively
-/// reweighted least squares.
+/// Several sections at once: logistic regression with main effects over the combinations of their versions, fitted by
+/// iteratively reweighted least squares.
 /// </summary>
 /// <remarks>P. McCullagh and J. Nelder, "Generalized Linear Models", 2nd ed. 1989, chapter 4.</remarks>
 public sealed class LogisticRegression
@@ -35,7 +35,9 @@ public sealed class LogisticRegression
     /// <summary>How much each cell pulls the fit to itself, from 0 to 1.</summary>
     public IReadOnlyList<double> Leverage { get; }
 
-    /// <summary>Fits the model; null where the cells do not settle it, as when a version has no conversion at all.</summary>
+    /// <summary>
+    /// Fits the model; null where the cells do not settle it, as when a version has no conversion at all.
+    /// </summary>
     /// <param name="levels">How many versions each section has, 2 or more.</param>
     /// <param name="cells">The version of each section, counted from 0, and what its visitors did.</param>
     public static LogisticRegression? Fit(

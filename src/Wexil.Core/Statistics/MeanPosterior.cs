@@ -2,7 +2,9 @@ using MathNet.Numerics.Distributions;
 
 namespace Wexil.Core.Statistics;
 
-/// <summary>What takings say about what a visitor brings: normal about the mean, with the variance of the mean (large samples).</summary>
+/// <summary>
+/// What takings say about what a visitor brings: normal about the mean, with the variance of the mean (large samples).
+/// </summary>
 public readonly struct MeanPosterior(RevenueSample takings)
 {
     private const int Pieces = 120;
@@ -12,8 +14,8 @@ public readonly struct MeanPosterior(RevenueSample takings)
         _deviation = takings.Visitors < 2 ? 0 : Math.Sqrt(takings.Variance / takings.Visitors);
 
     /// <summary>
-    /// For each page the chance that its mean is the highest, and what keeping it is expected to lose against the best of the others. Where a page
-    /// says nothing yet, all chances are alike.
+    /// For each page the chance that its mean is the highest, and what keeping it is expected to lose against the best
+    /// of the others. Where a page says nothing yet, all chances are alike.
     /// </summary>
     public static (double[] Chances, double[] Losses) Compare(IReadOnlyList<MeanPosterior> pages)
     {

@@ -1,7 +1,8 @@
 namespace Wexil.Core.Statistics;
 
 /// <summary>A page's rate once all phases count alike for every page.</summary>
-/// <param name="Visitors">How many visitors of a test with one phase would have said as much; 0 where nobody came.</param>
+/// <param name="Visitors">How many visitors of a test with one phase would have said as much; 0 where nobody
+/// came.</param>
 /// <param name="Conversions">How many of them would have converted.</param>
 public readonly record struct StandardRate(double Visitors, double Conversions)
 {
@@ -12,17 +13,19 @@ public readonly record struct StandardRate(double Visitors, double Conversions)
 }
 
 /// <summary>
-/// The level of each page when weights changed within a test. Sums over the phases would compare a page that got its visitors in a
-/// good week with one that got them in a bad one (Simpson). The control's value is that of its phases weighed by the visitors of all
-/// pages in them (direct standardization); a challenger's is that plus the combined difference the verdict rests on, so that no
-/// figure can contradict the verdict. With one phase both are the plain values.
-/// Source: K. J. Rothman, S. Greenland and T. L. Lash, Modern Epidemiology (2008), chapter 15; the difference is Mantel and Haenszel's.
+/// The level of each page when weights changed within a test. Sums over the phases would compare a page that got its
+/// visitors in a good week with one that got them in a bad one (Simpson). The control's value is that of its phases
+/// weighed by the visitors of all pages in them (direct standardization); a challenger's is that plus the combined
+/// difference the verdict rests on, so that no figure can contradict the verdict. With one phase both are the plain
+/// values. Source: K. J. Rothman, S. Greenland and T. L. Lash, Modern Epidemiology (2008), chapter 15; the difference
+/// is Mantel and Haenszel's.
 /// </summary>
 public static class PhaseStandardization
 {
     /// <summary>The rates of the pages.</summary>
     /// <param name="phases">By phase and page.</param>
-    /// <param name="differences">Challenger minus control; null for the control, and where the two cannot be compared.</param>
+    /// <param name="differences">Challenger minus control; null for the control, and where the two cannot be
+    /// compared.</param>
     public static IReadOnlyList<StandardRate> Rates(
         IReadOnlyList<IReadOnlyList<Arm>> phases,
         int control,
@@ -51,7 +54,8 @@ public static class PhaseStandardization
                         return StandardRate.From(totals[page]);
                     var standard = Math.Clamp(rate + estimate.Difference, 0, 1);
                     var spread = Spread(standard);
-                    // What the difference leaves open beyond the control's share of it is the challenger's; it never knows more than its visitors tell.
+                    // What the difference leaves open beyond the control's share of it is the challenger's; it never
+                    // knows more than its visitors tell.
                     var variance = Math.Max(estimate.Variance - own, spread / totals[page].Visitors);
                     var visitors = spread > 0 && variance > 0 ? spread / variance : totals[page].Visitors;
                     return new StandardRate(visitors, standard * visitors);
@@ -99,7 +103,10 @@ public static class PhaseStandardization
         ];
     }
 
-    /// <summary>The control's value over the phases in which it had visitors, weighed by the visitors of all pages; null where it had none.</summary>
+    /// <summary>
+    /// The control's value over the phases in which it had visitors, weighed by the visitors of all pages; null where
+    /// it had none.
+    /// </summary>
     private static double? Level(IEnumerable<(long Visitors, double Value, long All)> phases)
     {
         double weights = 0,

@@ -4,15 +4,15 @@ namespace Wexil.Core.Statistics;
 public readonly record struct PhasePair(Arm A, Arm B);
 
 /// <summary>
-/// Combines phases without pooling them: when weights change while the base rate moves, pooled rates lie (Simpson), but the
-/// differences within phases do not. Phases in which either page had nobody say nothing and are left out.
+/// Combines phases without pooling them: when weights change while the base rate moves, pooled rates lie (Simpson), but
+/// the differences within phases do not. Phases in which either page had nobody say nothing and are left out.
 /// </summary>
 public static class Phases
 {
     /// <summary>
-    /// The Mantel–Haenszel difference of rates, b − a, and Sato's variance of it, which stays right for many small phases.
-    /// Source: T. Sato, "On the variance estimator for the Mantel–Haenszel risk difference", Biometrics 45 (1989).
-    /// Null when no phase has visitors on both pages.
+    /// The Mantel–Haenszel difference of rates, b − a, and Sato's variance of it, which stays right for many small
+    /// phases. Source: T. Sato, "On the variance estimator for the Mantel–Haenszel risk difference", Biometrics 45
+    /// (1989). Null when no phase has visitors on both pages.
     /// </summary>
     public static Estimate? Difference(IEnumerable<PhasePair> phases)
     {
@@ -40,8 +40,8 @@ public static class Phases
     }
 
     /// <summary>
-    /// The same difference of earned per visitor, b − a, with the weights of Mantel and Haenszel. A page's variance is that within its
-    /// phases, pooled over them. Null when no phase has two visitors on both pages.
+    /// The same difference of earned per visitor, b − a, with the weights of Mantel and Haenszel. A page's variance is
+    /// that within its phases, pooled over them. Null when no phase has two visitors on both pages.
     /// </summary>
     public static Estimate? DifferenceOfMeans(IEnumerable<(RevenueSample A, RevenueSample B)> phases)
     {
@@ -68,8 +68,8 @@ public static class Phases
     }
 
     /// <summary>
-    /// The Cochran–Mantel–Haenszel test without continuity correction: chi-square (one degree of freedom) and its p-value.
-    /// Source: N. Mantel and W. Haenszel, JNCI 22 (1959).
+    /// The Cochran–Mantel–Haenszel test without continuity correction: chi-square (one degree of freedom) and its
+    /// p-value. Source: N. Mantel and W. Haenszel, JNCI 22 (1959).
     /// </summary>
     public static (double ChiSquare, double P) Test(IEnumerable<PhasePair> phases)
     {

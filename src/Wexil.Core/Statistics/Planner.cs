@@ -4,8 +4,9 @@ namespace Wexil.Core.Statistics;
 public static class Planner
 {
     /// <summary>
-    /// Visitors per page for the textbook test of two rates at a size fixed beforehand, two-sided. Source: J. L. Fleiss, "Statistical
-    /// Methods for Rates and Proportions" (1981), without continuity correction; the same as R's power.prop.test.
+    /// Visitors per page for the textbook test of two rates at a size fixed beforehand, two-sided. Source: J. L.
+    /// Fleiss, "Statistical Methods for Rates and Proportions" (1981), without continuity correction; the same as R's
+    /// power.prop.test.
     /// </summary>
     /// <param name="baseRate">Rate of the control, strictly between 0 and 1.</param>
     /// <param name="otherRate">Rate to be told apart from it, different from it.</param>
@@ -20,10 +21,15 @@ public static class Planner
         return Math.Pow(root / (baseRate - otherRate), 2);
     }
 
-    /// <summary>How much larger the peek-safe rule's sample is than the textbook's: 1.6 for two pages, 2 for four.</summary>
+    /// <summary>
+    /// How much larger the peek-safe rule's sample is than the textbook's: 1.6 for two pages, 2 for four.
+    /// </summary>
     public static double PeekSafeFactor(int pages) => 1.6 + 0.2 * (Math.Max(2, pages) - 2);
 
-    /// <summary>The smallest lift that so many visitors over all pages find by the peek-safe rule, as a share of the base rate; null where even a tenfold one would not be found.</summary>
+    /// <summary>
+    /// The smallest lift that so many visitors over all pages find by the peek-safe rule, as a share of the base rate;
+    /// null where even a tenfold one would not be found.
+    /// </summary>
     /// <param name="baseRate">Strictly between 0 and 1.</param>
     public static double? LiftFound(double baseRate, double visitors, int pages, double power = 0.8)
     {
@@ -43,7 +49,9 @@ public static class Planner
         return high;
     }
 
-    /// <summary>Visitors over all pages for the peek-safe rule to find <paramref name="otherRate"/> with the given power.</summary>
+    /// <summary>
+    /// Visitors over all pages for the peek-safe rule to find <paramref name="otherRate"/> with the given power.
+    /// </summary>
     public static double PeekSafeTotal(double baseRate, double otherRate, int pages, double power = 0.8) =>
         VisitorsPerPage(baseRate, otherRate, power) * PeekSafeFactor(pages) * pages;
 }

@@ -1,8 +1,8 @@
 namespace Wexil.Core.Statistics;
 
 /// <summary>
-/// What the counts say about a page's true rate: the Beta(1 + x, 1 + n − x) density on a grid that covers all of it that matters.
-/// The same counts always give the same numbers: nothing is sampled.
+/// What the counts say about a page's true rate: the Beta(1 + x, 1 + n − x) density on a grid that covers all of it
+/// that matters. The same counts always give the same numbers: nothing is sampled.
 /// </summary>
 public sealed class RatePosterior
 {
@@ -65,8 +65,9 @@ public sealed class RatePosterior
     public double CumulativeAt(double rate) => At(rate).Cumulative;
 
     /// <summary>
-    /// For each page the chance that its true rate is the highest, which is the integral of f(x)·ΠF other(x), and what keeping it is expected to lose against
-    /// the best of the others, in rate: E(max(best other − this, 0)), which is the integral of F(x)·(1 − ΠF other(x)). The chances add up to 1.
+    /// For each page the chance that its true rate is the highest, which is the integral of f(x)·ΠF other(x), and what
+    /// keeping it is expected to lose against the best of the others, in rate: E(max(best other − this, 0)), which is
+    /// the integral of F(x)·(1 − ΠF other(x)). The chances add up to 1.
     /// </summary>
     public static (double[] Chances, double[] Losses) Compare(IReadOnlyList<RatePosterior> pages)
     {

@@ -12,16 +12,19 @@ public readonly record struct RevenueSample(long Visitors, double Sum, double Sq
     /// <summary>The sample variance of a visitor's value; 0 for fewer than two visitors.</summary>
     public double Variance => Visitors < 2 ? 0 : Math.Max(0, (Squares - Sum * Sum / Visitors) / (Visitors - 1));
 
-    /// <summary>How many buyers of the same size would have brought as much with as much spread: fewer than there were, where few large orders decide.</summary>
+    /// <summary>
+    /// How many buyers of the same size would have brought as much with as much spread: fewer than there were, where
+    /// few large orders decide.
+    /// </summary>
     public double EffectiveBuyers => Squares > 0 ? Sum * Sum / Squares : 0;
 
     public static RevenueSample operator +(RevenueSample a, RevenueSample b) =>
         new(a.Visitors + b.Visitors, a.Sum + b.Sum, a.Squares + b.Squares);
 
     /// <summary>
-    /// Earned per visitor of two pages compared once: Welch's t test, two-sided, and the 95% interval of the difference b − a.
-    /// Source: B. L. Welch, "The generalization of 'Student's' problem when several different population variances are involved",
-    /// Biometrika 34 (1947). Null where either had fewer than two visitors, or neither varied.
+    /// Earned per visitor of two pages compared once: Welch's t test, two-sided, and the 95% interval of the difference
+    /// b − a. Source: B. L. Welch, "The generalization of 'Student's' problem when several different population
+    /// variances are involved", Biometrika 34 (1947). Null where either had fewer than two visitors, or neither varied.
     /// </summary>
     public static MeanComparison? Compare(RevenueSample a, RevenueSample b)
     {

@@ -1,15 +1,16 @@
 namespace Wexil.Core.Statistics;
 
 /// <summary>
-/// Did the split arrive as set? Pearson's chi-square of the enrolments against the weights, summed over phases.
-/// A split that did not arrive as set means that visitors were lost on one page, and no comparison can be trusted.
+/// Did the split arrive as set? Pearson's chi-square of the enrolments against the weights, summed over phases. A split
+/// that did not arrive as set means that visitors were lost on one page, and no comparison can be trusted.
 /// </summary>
 public static class SampleRatioMismatch
 {
     /// <summary>Below this p-value the split is called broken.</summary>
     public const double AlarmP = 0.001;
 
-    /// <param name="phases">For each phase the visitors and the weight of every page; pages that rest (weight 0) are left out.</param>
+    /// <param name="phases">For each phase the visitors and the weight of every page; pages that rest (weight 0) are
+    /// left out.</param>
     public static (double ChiSquare, int DegreesOfFreedom, double P) Of(
         IEnumerable<IReadOnlyList<(long Visitors, double Weight)>> phases
     )

@@ -1,12 +1,14 @@
 namespace Wexil.Core.Statistics;
 
 /// <summary>
-/// Two rates compared once, by the textbook: valid for a single look at a size fixed beforehand. Wexil shows it a click deeper
-/// and decides by <see cref="AlwaysValidTest"/>.
+/// Two rates compared once, by the textbook: valid for a single look at a size fixed beforehand. Wexil shows it a click
+/// deeper and decides by <see cref="AlwaysValidTest"/>.
 /// </summary>
 public static class TwoRates
 {
-    /// <summary>Two-sided p-value of the pooled z test without continuity correction; 1 when both rates are 0 or both are 1.</summary>
+    /// <summary>
+    /// Two-sided p-value of the pooled z test without continuity correction; 1 when both rates are 0 or both are 1.
+    /// </summary>
     public static double PooledP(Arm a, Arm b)
     {
         double na = a.Visitors,
@@ -17,8 +19,8 @@ public static class TwoRates
     }
 
     /// <summary>
-    /// 95% interval for the difference of the rates, b − a. Source: R. G. Newcombe, "Interval estimation for the difference
-    /// between independent proportions", Statistics in Medicine 17 (1998), method 10.
+    /// 95% interval for the difference of the rates, b − a. Source: R. G. Newcombe, "Interval estimation for the
+    /// difference between independent proportions", Statistics in Medicine 17 (1998), method 10.
     /// </summary>
     public static Interval Difference(Arm a, Arm b)
     {
@@ -30,8 +32,8 @@ public static class TwoRates
     }
 
     /// <summary>
-    /// 95% interval for the lift pB/pA − 1, or null where a count is 0 and no ratio can be bounded. Source: D. Katz et al.,
-    /// "Obtaining confidence intervals for the risk ratio in cohort studies", Biometrics 34 (1978).
+    /// 95% interval for the lift pB/pA − 1, or null where a count is 0 and no ratio can be bounded. Source: D. Katz et
+    /// al., "Obtaining confidence intervals for the risk ratio in cohort studies", Biometrics 34 (1978).
     /// </summary>
     public static Interval? Lift(Arm a, Arm b)
     {

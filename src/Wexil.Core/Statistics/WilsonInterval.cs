@@ -1,8 +1,9 @@
 namespace Wexil.Core.Statistics;
 
 /// <summary>
-/// The 95% score interval for one rate. Source: E. B. Wilson, "Probable inference, the law of succession, and statistical
-/// inference", JASA 22 (1927). Stays inside 0 to 1 and is right for small counts, unlike the rate plus or minus two errors.
+/// The 95% score interval for one rate. Source: E. B. Wilson, "Probable inference, the law of succession, and
+/// statistical inference", JASA 22 (1927). Stays inside 0 to 1 and is right for small counts, unlike the rate plus or
+/// minus two errors.
 /// </summary>
 public static class WilsonInterval
 {

@@ -3,6 +3,7 @@ using Wexil.Core.Common;
 
 namespace Wexil.Core.Targeting;
 
+/// <summary>How a rule compares a parameter of an address; the names are stored.</summary>
 public enum RuleKind
 {
     Present,
@@ -12,7 +13,8 @@ public enum RuleKind
 }
 
 /// <summary>A rule on a parameter of the address: who has it is taken in, or left out.</summary>
-/// <param name="Value">What the parameter is compared with; not used where it must only be there. Capital and small letters are the same.</param>
+/// <param name="Value">What the parameter is compared with; not used where it must only be there. Capital and small
+/// letters are the same.</param>
 public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, string Value = "")
 {
     public const int MaxPatternLength = 200;

@@ -25,6 +25,7 @@ public sealed record IncludeExcludeList(IReadOnlyList<string> Names, bool IsOut)
     public override int GetHashCode() => Names.Count;
 }
 
+/// <summary>Which visits take part; the names are stored.</summary>
 public enum Visits
 {
     Both,
@@ -37,7 +38,8 @@ public readonly record struct Admission(bool TakesPart, string Why);
 
 /// <summary>Who takes part in a test.</summary>
 /// <param name="Devices">Empty for all.</param>
-/// <param name="Rules">On the address. Who meets one that leaves out is out; where some take in, one of them must be met.</param>
+/// <param name="Rules">On the address. Who meets one that leaves out is out; where some take in, one of them must be
+/// met.</param>
 public sealed record Audience(
     IReadOnlyList<Device> Devices,
     IncludeExcludeList Countries,

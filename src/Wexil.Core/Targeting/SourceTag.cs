@@ -1,6 +1,8 @@
 namespace Wexil.Core.Targeting;
 
-/// <summary>The short name by which a link says where its visitors come from: small letters, digits and a few signs.</summary>
+/// <summary>
+/// The short name by which a link says where its visitors come from: small letters, digits and a few signs.
+/// </summary>
 public static class SourceTag
 {
     public const int MaxLength = 60;

@@ -13,7 +13,10 @@ public readonly record struct AdClick(string Id, long Cost)
     /// <summary>The person was removed: only what the click cost is left.</summary>
     public bool IsOfNobody => Id.Length == 0;
 
-    /// <summary>Reads the click out of a link's query; null where the link names none. A cost above the most that the owner expects is not believed.</summary>
+    /// <summary>
+    /// Reads the click out of a link's query; null where the link names none. A cost above the most that the owner
+    /// expects is not believed.
+    /// </summary>
     /// <param name="most">In millionths.</param>
     public static AdClick? Read(string query, string clickParameter, string? costParameter, long most)
     {

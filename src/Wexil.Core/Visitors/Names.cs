@@ -3,7 +3,9 @@ using Wexil.Core.Common;
 
 namespace Wexil.Core.Visitors;
 
-/// <summary>English names of countries (by ISO 3166-1 code) and languages (by ISO 639-1 code), in order of the names.</summary>
+/// <summary>
+/// English names of countries (by ISO 3166-1 code) and languages (by ISO 639-1 code), in order of the names.
+/// </summary>
 public static class Names
 {
     public static IReadOnlyList<(string Code, string Name)> Countries { get; } = Read("countries.tsv");

@@ -11,7 +11,8 @@ public enum SegmentKind
 }
 
 /// <summary>What is known of a visitor's first visit to a test, in one number.</summary>
-/// <remarks>Two bits for the device, one for returning, three for the weekday, sixteen for the country's letters, the rest for the source.</remarks>
+/// <remarks>Two bits for the device, one for returning, three for the weekday, sixteen for the country's letters, the
+/// rest for the source.</remarks>
 public readonly record struct VisitorTraits(long Packed)
 {
     /// <param name="source">The number of the source: 0 for none, -1 for one of very many.</param>
@@ -34,7 +35,9 @@ public readonly record struct VisitorTraits(long Packed)
     /// <summary>The kind of row that counts by <see cref="Small"/>.</summary>
     public const int Together = 0;
 
-    /// <summary>Device, returning and weekday in one small number: counted together, they cost a visit one row and not three.</summary>
+    /// <summary>
+    /// Device, returning and weekday in one small number: counted together, they cost a visit one row and not three.
+    /// </summary>
     public long Small => Packed & 63;
 
     /// <summary>The rows by which a visitor is counted.</summary>

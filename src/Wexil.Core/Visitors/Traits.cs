@@ -1,5 +1,6 @@
 namespace Wexil.Core.Visitors;
 
+/// <summary>What a visitor holds in hand or sits at; the numbers are stored.</summary>
 public enum Device
 {
     Desktop,
@@ -24,7 +25,9 @@ public sealed record Traits(
 {
     public static readonly Traits Unknown = new(Device.Desktop);
 
-    /// <summary>The click of the ad network that sent the visitor, where its source is one and the link says so.</summary>
+    /// <summary>
+    /// The click of the ad network that sent the visitor, where its source is one and the link says so.
+    /// </summary>
     public AdClick? Click { get; init; }
 
     /// <summary>A visit later than this after the first is a return.</summary>

@@ -2,7 +2,10 @@ using System.Globalization;
 
 namespace Wexil.Core.Visitors;
 
-/// <summary>What an event remembers of a visit besides who, when and where, as a short text: seven letters, then the source's tag, and behind a space each the network's click and its cost.</summary>
+/// <summary>
+/// What an event remembers of a visit besides who, when and where, as a short text: seven letters, then the source's
+/// tag, and behind a space each the network's click and its cost.
+/// </summary>
 public readonly record struct VisitNote(
     Device Device,
     string Country,
@@ -24,7 +27,9 @@ public readonly record struct VisitNote(
             Click = traits.Click,
         };
 
-    /// <summary>Reads what <see cref="ToString"/> wrote; a text of an earlier time, which is none, says nothing.</summary>
+    /// <summary>
+    /// Reads what <see cref="ToString"/> wrote; a text of an earlier time, which is none, says nothing.
+    /// </summary>
     public static VisitNote Parse(string? text)
     {
         if (text is null || text.Length < Fixed)

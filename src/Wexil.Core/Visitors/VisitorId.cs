@@ -4,7 +4,10 @@ using Wexil.Core.Common;
 
 namespace Wexil.Core.Visitors;
 
-/// <summary>A visitor's first-party id: a UUID of version 7 (RFC 9562), random but for the millisecond of the first visit, with nothing personal in it.</summary>
+/// <summary>
+/// A visitor's first-party id: a UUID of version 7 (RFC 9562), random but for the millisecond of the first visit, with
+/// nothing personal in it.
+/// </summary>
 public readonly record struct VisitorId(Guid Value)
 {
     /// <summary>Length of the text form.</summary>

@@ -7,8 +7,8 @@ using Wexil.Core.Common;
 namespace Wexil.Core.Visitors;
 
 /// <summary>
-/// Carries a visitor's id in an address from one site to the next: signed, and good for ten minutes, so that a forwarded
-/// address does not make two strangers one visitor.
+/// Carries a visitor's id in an address from one site to the next: signed, and good for ten minutes, so that a
+/// forwarded address does not make two strangers one visitor.
 /// </summary>
 public sealed class VisitorToken(byte[] key) : IDisposable
 {
@@ -35,7 +35,10 @@ public sealed class VisitorToken(byte[] key) : IDisposable
     public VisitorId? Read(string? token, DateTimeOffset now) =>
         Open(token) is { } found && found.Until >= now.ToUnixTimeSeconds() ? found.Visitor : null;
 
-    /// <summary>The visitor of a token that is ours, however old: for one that a payment service hands back, which may take days.</summary>
+    /// <summary>
+    /// The visitor of a token that is ours, however old: for one that a payment service hands back, which may take
+    /// days.
+    /// </summary>
     public VisitorId? ReadAnyAge(string? token) => Open(token)?.Visitor;
 
     private (VisitorId Visitor, uint Until)? Open(string? token)

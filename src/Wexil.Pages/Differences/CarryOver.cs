@@ -2,6 +2,7 @@ using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Differences;
 
+/// <summary>What carrying a change over to a clone would do.</summary>
 public enum CarryState
 {
     /// <summary>Can be made on the clone without touching what the clone changed.</summary>
@@ -20,12 +21,13 @@ public enum CarryState
 /// <summary>What a change of the parent would do to one clone.</summary>
 /// <param name="Number">The change's number among the parent's, by which a person chooses.</param>
 /// <param name="Ours">What the clone has there now, where both changed the same thing.</param>
-/// <param name="With">The number of the change that is made with it or not at all: one part put in the place of another is taken out and added; null for none.</param>
+/// <param name="With">The number of the change that is made with it or not at all: one part put in the place of another
+/// is taken out and added; null for none.</param>
 public sealed record CarriedChange(int Number, PageChange Change, CarryState State, string? Ours, int? With = null);
 
 /// <summary>
-/// Carries a later fix of a page over to a clone of it: a three-way merge of parts. The base is the parent as it was when the
-/// clone last had all of it.
+/// Carries a later fix of a page over to a clone of it: a three-way merge of parts. The base is the parent as it was
+/// when the clone last had all of it.
 /// </summary>
 public static class CarryOver
 {
@@ -91,8 +93,8 @@ public static class CarryOver
     }
 
     /// <summary>
-    /// A part that is gone and one that stands in its place are one change: made by itself, either would leave a clone with both parts or with
-    /// none. Where the clone changed or removed the first, both are in conflict.
+    /// A part that is gone and one that stands in its place are one change: made by itself, either would leave a clone
+    /// with both parts or with none. Where the clone changed or removed the first, both are in conflict.
     /// </summary>
     private static List<CarriedChange> Tied(List<CarriedChange> plan)
     {

@@ -1,10 +1,10 @@
 namespace Wexil.Pages.Differences;
 
 /// <summary>
-/// Finds which part of one page is which part of another. Equal parts are found first, in order where they stand in order; then
-/// parts in the same gap that are alike; then parts that stand elsewhere now. After Chawathe et al., "Change Detection in
-/// Hierarchically Structured Information", SIGMOD 1996, and Falleri et al., "Fine-grained and Accurate Source Code
-/// Differencing", ASE 2014.
+/// Finds which part of one page is which part of another. Equal parts are found first, in order where they stand in
+/// order; then parts in the same gap that are alike; then parts that stand elsewhere now. After Chawathe et al.,
+/// "Change Detection in Hierarchically Structured Information", SIGMOD 1996, and Falleri et al., "Fine-grained and
+/// Accurate Source Code Differencing", ASE 2014.
 /// </summary>
 internal sealed class Matching
 {
@@ -74,7 +74,9 @@ internal sealed class Matching
         }
     }
 
-    /// <summary>Equal parts in the same order, as much of the page as possible: the longest common subsequence by weight.</summary>
+    /// <summary>
+    /// Equal parts in the same order, as much of the page as possible: the longest common subsequence by weight.
+    /// </summary>
     private static List<(int, int)> InOrder(List<Part> before, List<Part> after, int start, int endB, int endA)
     {
         var (n, m) = (endB - start, endA - start);
@@ -107,7 +109,9 @@ internal sealed class Matching
         return pairs;
     }
 
-    /// <summary>For very long lists: equal parts that occur once on either side, the longest increasing run of them.</summary>
+    /// <summary>
+    /// For very long lists: equal parts that occur once on either side, the longest increasing run of them.
+    /// </summary>
     private static List<(int, int)> Increasing(List<Part> before, List<Part> after, int start, int endB, int endA)
     {
         var once = Enumerable

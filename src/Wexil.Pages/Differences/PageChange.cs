@@ -2,6 +2,7 @@ using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Differences;
 
+/// <summary>What became of a part between two pages.</summary>
 public enum ChangeKind
 {
     Text,

@@ -4,8 +4,8 @@ using Wexil.Pages.Source;
 namespace Wexil.Pages.Differences;
 
 /// <summary>
-/// What differs between two pages, computed from the two sources, so that it is right however they came to differ. White space
-/// and the order of attributes make no difference.
+/// What differs between two pages, computed from the two sources, so that it is right however they came to differ.
+/// White space and the order of attributes make no difference.
 /// </summary>
 public static class PageDifferences
 {

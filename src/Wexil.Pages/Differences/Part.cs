@@ -69,7 +69,9 @@ internal sealed class Part
 
     public List<Part> Children { get; private set; } = None;
 
-    /// <summary>What a reader reads here, white space collapsed; of a part that holds others only for comparing.</summary>
+    /// <summary>
+    /// What a reader reads here, white space collapsed; of a part that holds others only for comparing.
+    /// </summary>
     public string Text
     {
         get => _text ??= string.Join(' ', Children.Select(child => child.Text).Where(words => words.Length > 0));
@@ -90,7 +92,9 @@ internal sealed class Part
 
     public int Weight { get; private set; } = 1;
 
-    /// <summary>The place of the part in the source; for a run of text only when it stands there as one piece.</summary>
+    /// <summary>
+    /// The place of the part in the source; for a run of text only when it stands there as one piece.
+    /// </summary>
     public (int Start, int End)? Place { get; private set; }
 
     /// <summary>The part of the other page that this one is.</summary>

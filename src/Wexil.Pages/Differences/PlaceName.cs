@@ -5,7 +5,9 @@ using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Differences;
 
-/// <summary>Says in words which part of a page is meant: "Headline", "Order button", "Text under “What you get”".</summary>
+/// <summary>
+/// Says in words which part of a page is meant: "Headline", "Order button", "Text under “What you get”".
+/// </summary>
 internal static class PlaceName
 {
     private const int MaxLength = 48;

@@ -4,7 +4,10 @@ using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Editing;
 
-/// <summary>A piece of a page that can be put between two others. It takes its type from the page, and its button the look of the page's own.</summary>
+/// <summary>
+/// A piece of a page that can be put between two others. It takes its type from the page, and its button the look of
+/// the page's own.
+/// </summary>
 /// <param name="Name">As it is offered: "Guarantee".</param>
 public sealed record Block(string Key, string Name)
 {

@@ -7,15 +7,19 @@ using Wexil.Pages.Source;
 namespace Wexil.Pages.Editing;
 
 /// <summary>
-/// What has to change in a page that stands in the editor so that it shows another source: the numbers of the elements behind the
-/// change, and the markup of the smallest run of neighbours that holds it. The page itself is never loaded again.
+/// What has to change in a page that stands in the editor so that it shows another source: the numbers of the elements
+/// behind the change, and the markup of the smallest run of neighbours that holds it. The page itself is never loaded
+/// again.
 /// </summary>
 /// <param name="From">The number of the first element, in the page as it stands, that begins in the change.</param>
 /// <param name="To">The number of the first element behind it.</param>
 /// <param name="Shift">What the numbers from <paramref name="To"/> on rise by.</param>
-/// <param name="Parent">The element that the run stands in, by its number, which does not change; null for the body of a page that does not write one.</param>
-/// <param name="Before">The element in front of the run, by its number in the page as it stands; null when the run begins with its parent.</param>
-/// <param name="After">The element behind the run, by its number in the page as it stands; null when the run ends with its parent.</param>
+/// <param name="Parent">The element that the run stands in, by its number, which does not change; null for the body of
+/// a page that does not write one.</param>
+/// <param name="Before">The element in front of the run, by its number in the page as it stands; null when the run
+/// begins with its parent.</param>
+/// <param name="After">The element behind the run, by its number in the page as it stands; null when the run ends with
+/// its parent.</param>
 /// <param name="Html">The run's markup, made ready and numbered; for a whole document all of it.</param>
 /// <param name="Kind">What the markup is.</param>
 public sealed record EditorPatch(
@@ -34,7 +38,8 @@ public sealed record EditorPatch(
 
     /// <summary>The patch that leads from one source to another.</summary>
     /// <param name="serving">How the page is made ready for the editor.</param>
-    /// <param name="known">What was done, where that is known: of two equal neighbours it tells which one was removed.</param>
+    /// <param name="known">What was done, where that is known: of two equal neighbours it tells which one was
+    /// removed.</param>
     public static EditorPatch Between(
         ParsedPage before,
         ParsedPage after,
@@ -120,7 +125,10 @@ public sealed record EditorPatch(
         return low;
     }
 
-    /// <summary>Markup that was never well formed can move what stands elsewhere: are the elements outside of the change where they were?</summary>
+    /// <summary>
+    /// Markup that was never well formed can move what stands elsewhere: are the elements outside of the change where
+    /// they were?
+    /// </summary>
     private static bool IsSameOutside(SourceMap old, SourceMap now, int from, int to, int shift)
     {
         for (var i = 0; i < from; i++)
@@ -178,7 +186,10 @@ public sealed record EditorPatch(
         return HostedHtml.PrepareStretch(map, element.Start, element.OpenEnd, serving);
     }
 
-    /// <summary>The run of a parent's children that holds the change; null when the parent is text itself, or cannot be taken apart there.</summary>
+    /// <summary>
+    /// The run of a parent's children that holds the change; null when the parent is text itself, or cannot be taken
+    /// apart there.
+    /// </summary>
     private static (EditorPatch Patch, int Start, int End, bool IsFoundation)? RunIn(
         SourceMap old,
         SourceMap now,
@@ -242,7 +253,10 @@ public sealed record EditorPatch(
         );
     }
 
-    /// <summary>Is a run by itself what it is in the page? A browser reads markup that is not well formed otherwise where more stands around it.</summary>
+    /// <summary>
+    /// Is a run by itself what it is in the page? A browser reads markup that is not well formed otherwise where more
+    /// stands around it.
+    /// </summary>
     private static bool StandsAlone(SourceMap map, SourceElement parent, int start, int end)
     {
         var alone = new HtmlParser()
@@ -294,6 +308,8 @@ public enum EditorPatchKind
     /// <summary>A whole document, whose body takes the place of the one that stands there.</summary>
     Body,
 
-    /// <summary>What the page is built on has changed: the document has to be built anew, once nobody is writing in it.</summary>
+    /// <summary>
+    /// What the page is built on has changed: the document has to be built anew, once nobody is writing in it.
+    /// </summary>
     Document,
 }

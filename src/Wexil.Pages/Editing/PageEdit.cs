@@ -1,6 +1,8 @@
 namespace Wexil.Pages.Editing;
 
-/// <summary>One change that a person makes to a page where it stands. A node is the number of an element in the page's source.</summary>
+/// <summary>
+/// One change that a person makes to a page where it stands. A node is the number of an element in the page's source.
+/// </summary>
 public abstract record PageEdit
 {
     private PageEdit()
@@ -8,10 +10,15 @@ public abstract record PageEdit
         // The kinds of edit are those below and no others.
     }
 
-    /// <summary>New words in place. The markup comes from a browser frame and is not trusted: only what the page had, and plain emphasis, is kept of it.</summary>
+    /// <summary>
+    /// New words in place. The markup comes from a browser frame and is not trusted: only what the page had, and plain
+    /// emphasis, is kept of it.
+    /// </summary>
     public sealed record Text(int Node, string Html) : PageEdit;
 
-    /// <summary>Another picture, with the text that stands for it where it cannot be seen; without a file the picture stays.</summary>
+    /// <summary>
+    /// Another picture, with the text that stands for it where it cannot be seen; without a file the picture stays.
+    /// </summary>
     public sealed record Picture(int Node, string? File, string Alternative) : PageEdit;
 
     /// <summary>Another picture behind a part, wherever the style that puts one there is written.</summary>
@@ -29,12 +36,16 @@ public abstract record PageEdit
     /// <summary>Changes places with the element before or behind it.</summary>
     public sealed record Move(int Node, bool Down) : PageEdit;
 
+    /// <summary>Puts a copy behind a part.</summary>
     public sealed record Duplicate(int Node) : PageEdit;
 
+    /// <summary>Hides a part, which stays in the source.</summary>
     public sealed record Hide(int Node) : PageEdit;
 
+    /// <summary>Shows a part that was hidden.</summary>
     public sealed record Show(int Node) : PageEdit;
 
+    /// <summary>Takes a part out of the page.</summary>
     public sealed record Remove(int Node) : PageEdit;
 
     /// <summary>Puts a block behind an element.</summary>
@@ -46,6 +57,7 @@ public abstract record PageEdit
     /// <summary>Lets Wexil take what a form sends, wherever it went before.</summary>
     public sealed record TakeForm(int Node) : PageEdit;
 
+    /// <summary>Changes what the head of the page says.</summary>
     public sealed record Settings(PageSettings To) : PageEdit;
 
     /// <summary>The whole source, edited as text.</summary>

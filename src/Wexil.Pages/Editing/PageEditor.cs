@@ -8,7 +8,8 @@ using Wexil.Pages.Source;
 namespace Wexil.Pages.Editing;
 
 /// <summary>The source after an edit with a few words about it, or why it cannot be done.</summary>
-/// <param name="Node">The number of the part that the edit was about, or made, in the new source; null where it is gone.</param>
+/// <param name="Node">The number of the part that the edit was about, or made, in the new source; null where it is
+/// gone.</param>
 public readonly record struct Edited(string? Source, string Label, string? Problem, int? Node = null)
 {
     /// <summary>What was done to the source; null where only the two sources tell.</summary>
@@ -118,7 +119,10 @@ public static partial class PageEditor
             : Edited.Refuse("The markup is not well formed here, so this part can be changed in the source only.");
     }
 
-    /// <summary>Is the piece of source by itself what it is on the page? Browsers move parts of misnested tables and forms elsewhere.</summary>
+    /// <summary>
+    /// Is the piece of source by itself what it is on the page? Browsers move parts of misnested tables and forms
+    /// elsewhere.
+    /// </summary>
     private static bool IsWhole(SourceMap map, SourceElement node)
     {
         if (!node.IsWhole)
@@ -189,8 +193,8 @@ public static partial class PageEditor
     }
 
     /// <summary>
-    /// The picture behind a part may be named in a style sheet that other pages share, so this page gets a rule of its own, which is
-    /// stronger. Where the part's own style names it, it is changed there.
+    /// The picture behind a part may be named in a style sheet that other pages share, so this page gets a rule of its
+    /// own, which is stronger. Where the part's own style names it, it is changed there.
     /// </summary>
     private static Edited SetBackground(SourceMap map, SourceElement node, string file)
     {

@@ -2,7 +2,9 @@ using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Editing;
 
-/// <summary>What a page says about itself to search engines and to those who share it, and code that it takes along.</summary>
+/// <summary>
+/// What a page says about itself to search engines and to those who share it, and code that it takes along.
+/// </summary>
 /// <param name="HeadCode">Markup that stands at the end of the head.</param>
 /// <param name="BodyCode">Markup that stands at the end of the body.</param>
 public sealed record PageSettings(

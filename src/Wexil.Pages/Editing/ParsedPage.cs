@@ -14,7 +14,10 @@ public sealed class ParsedPage
 
     public static ParsedPage From(string source) => new(SourceMap.Of(source));
 
-    /// <summary>The stretch of source that an edit is about as a whole: what nobody else may have changed meanwhile. Start and end.</summary>
+    /// <summary>
+    /// The stretch of source that an edit is about as a whole: what nobody else may have changed meanwhile. Start and
+    /// end.
+    /// </summary>
     public (int Start, int End) ClaimOf(PageEdit edit, TextChange change)
     {
         var stretch = (change.Start, End: change.Start + change.Removed.Length);

@@ -6,8 +6,9 @@ using Wexil.Pages.Source;
 namespace Wexil.Pages.Editing;
 
 /// <summary>
-/// Turns what a browser says an edited element holds into source. Of elements that the page had, the page's own source is kept
-/// (they are known by their number); of new ones only plain emphasis and line breaks; text that was not touched stays as it was written.
+/// Turns what a browser says an edited element holds into source. Of elements that the page had, the page's own source
+/// is kept (they are known by their number); of new ones only plain emphasis and line breaks; text that was not touched
+/// stays as it was written.
 /// </summary>
 internal static class TypedMarkup
 {

@@ -8,7 +8,10 @@ using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Importing;
 
-/// <summary>A funnel as a .zip of plain HTML, its files, and a <c>funnel.json</c> that says how they belong together; docs/contracts.md has the format.</summary>
+/// <summary>
+/// A funnel as a .zip of plain HTML, its files, and a <c>funnel.json</c> that says how they belong together;
+/// docs/contracts.md has the format.
+/// </summary>
 public static class FunnelArchive
 {
     public const string Manifest = "funnel.json";

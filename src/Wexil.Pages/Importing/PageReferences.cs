@@ -7,8 +7,9 @@ using Wexil.Pages.Source;
 namespace Wexil.Pages.Importing;
 
 /// <summary>
-/// Finds what a page that lives elsewhere needs to look as it does there, and rewrites the page so that it finds it here. What is
-/// not brought along, and everything that is a link, leads to where it led before. Our own lines for starting a test there are left out.
+/// Finds what a page that lives elsewhere needs to look as it does there, and rewrites the page so that it finds it
+/// here. What is not brought along, and everything that is a link, leads to where it led before. Our own lines for
+/// starting a test there are left out.
 /// </summary>
 public static partial class PageReferences
 {
@@ -73,7 +74,8 @@ public static partial class PageReferences
     }
 
     /// <summary>The page with each file's new address in the old one's place.</summary>
-    /// <param name="local">The address of a file here, relative to the page; null for one that could not be had.</param>
+    /// <param name="local">The address of a file here, relative to the page; null for one that could not be
+    /// had.</param>
     public static string Rewrite(string html, Uri page, Func<Uri, string?> local) => Walk(html, page, local);
 
     /// <summary>The files that a style sheet needs.</summary>

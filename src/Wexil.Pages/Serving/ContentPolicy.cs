@@ -4,13 +4,16 @@ using System.Text;
 
 namespace Wexil.Pages.Serving;
 
-/// <summary>The content policies of a page: what a browser lets its scripts and styles do. All of them have to allow a thing.</summary>
+/// <summary>
+/// The content policies of a page: what a browser lets its scripts and styles do. All of them have to allow a thing.
+/// </summary>
 internal sealed class ContentPolicy
 {
     private readonly Uri _page;
     private readonly Dictionary<string, string[]>[] _policies;
 
-    /// <param name="policies">The values of the page's Content-Security-Policy headers and of its meta elements.</param>
+    /// <param name="policies">The values of the page's Content-Security-Policy headers and of its meta
+    /// elements.</param>
     public ContentPolicy(Uri page, IEnumerable<string> policies)
     {
         _page = page;

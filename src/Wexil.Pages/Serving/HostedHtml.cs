@@ -11,7 +11,8 @@ namespace Wexil.Pages.Serving;
 /// <param name="Path">Where the source lies in the page's folder: "index.html" or "en/index.html".</param>
 /// <param name="Folder">The absolute path of the page's folder, ending in a slash: "/p/calendar/".</param>
 /// <param name="Asset">The address by content of a file of the page's folder, for those that have one.</param>
-/// <param name="Has">Is there a file of this path in the page's folder? By it, paths from the root of the site that the page came from are found.</param>
+/// <param name="Has">Is there a file of this path in the page's folder? By it, paths from the root of the site that the
+/// page came from are found.</param>
 /// <param name="Wiring">What its forms and buttons are wired to.</param>
 /// <param name="View">Who looks at it.</param>
 public sealed record PageServing(
@@ -27,12 +28,15 @@ public sealed record PageServing(
     public string Ahead { get; init; } = "";
 }
 
+/// <summary>Who a page is written for.</summary>
 public enum PageView
 {
     /// <summary>A visitor: the page as it came, wired.</summary>
     Visitor,
 
-    /// <summary>The owner, looking: no pictures that are there to count a visit, nothing that leads away by itself.</summary>
+    /// <summary>
+    /// The owner, looking: no pictures that are there to count a visit, nothing that leads away by itself.
+    /// </summary>
     Preview,
 
     /// <summary>The owner, changing it: as a preview, and each element carries its number.</summary>
@@ -40,12 +44,13 @@ public enum PageView
 }
 
 /// <summary>A page ready to be sent.</summary>
-/// <param name="BuyTargets">Where each of the page's buy buttons leads, in order; empty when it names nothing but the next step.</param>
+/// <param name="BuyTargets">Where each of the page's buy buttons leads, in order; empty when it names nothing but the
+/// next step.</param>
 public sealed record ReadyPage(string Html, IReadOnlyList<string> BuyTargets);
 
 /// <summary>
-/// Makes a hosted page ready to be shown at its step's link: relative references point into the page's own folder, opt-in forms and
-/// buy buttons know the page that they stand on. Every other character stays as it came.
+/// Makes a hosted page ready to be shown at its step's link: relative references point into the page's own folder,
+/// opt-in forms and buy buttons know the page that they stand on. Every other character stays as it came.
 /// </summary>
 public static partial class HostedHtml
 {
@@ -112,7 +117,8 @@ public static partial class HostedHtml
         foreach (var node in nodes)
         {
             var (element, tag) = (node.Element, node.Tag);
-            // The lines by which a test begins on an outside page came along with its source; here they have nothing to begin.
+            // The lines by which a test begins on an outside page came along with its source; here they have nothing to
+            // begin.
             if (serving.View != PageView.Editor && StartLines.Are(element))
             {
                 edits.Replace(node.Start, node.End, "");
@@ -154,7 +160,9 @@ public static partial class HostedHtml
         return targets;
     }
 
-    /// <summary>Does a script build addresses, so that the page must be shown at its own address to find its files?</summary>
+    /// <summary>
+    /// Does a script build addresses, so that the page must be shown at its own address to find its files?
+    /// </summary>
     public static bool BuildsAddresses(string script) => AddressBuilding().IsMatch(script);
 
     /// <summary>The scripts that stand in the page itself.</summary>
@@ -169,7 +177,9 @@ public static partial class HostedHtml
         return string.IsNullOrWhiteSpace(title) ? null : HtmlText.Collapse(title);
     }
 
-    /// <summary>A style sheet of a page whose paths from the root of the site that it came from lead into the page's folder.</summary>
+    /// <summary>
+    /// A style sheet of a page whose paths from the root of the site that it came from lead into the page's folder.
+    /// </summary>
     public static string RootedStyles(string css, string folder, Func<string, bool> has) =>
         StyleUrl()
             .Replace(css, match =>
@@ -177,7 +187,10 @@ public static partial class HostedHtml
                 + (match.Groups[2].Value is ['/', ..] path ? Rooted(path, folder, has) ?? path : match.Groups[2].Value)
             );
 
-    /// <summary>A path from the root of a site ("/icon.svg") as it is found in the page's folder; null where the page has no such file.</summary>
+    /// <summary>
+    /// A path from the root of a site ("/icon.svg") as it is found in the page's folder; null where the page has no
+    /// such file.
+    /// </summary>
     private static string? Rooted(string path, string folder, Func<string, bool>? has)
     {
         if (
@@ -223,8 +236,8 @@ public static partial class HostedHtml
     }
 
     /// <summary>
-    /// Forms come with a script that took them in elsewhere: it enables the button once it is content, and needs no names. Here the button works
-    /// at once, and every field that a person fills in has a name under which it is sent.
+    /// Forms come with a script that took them in elsewhere: it enables the button once it is content, and needs no
+    /// names. Here the button works at once, and every field that a person fills in has a name under which it is sent.
     /// </summary>
     private static void MakeUsable(SourceMap map, SourceEdits edits, IElement form, IElement email)
     {
@@ -315,7 +328,10 @@ public static partial class HostedHtml
     private static bool IsCanonical(IElement link) =>
         string.Equals(link.GetAttribute("rel"), "canonical", StringComparison.OrdinalIgnoreCase);
 
-    /// <summary>Pictures of one pixel count a visit for somebody; a refresh or a policy in the page would act on the owner's frame.</summary>
+    /// <summary>
+    /// Pictures of one pixel count a visit for somebody; a refresh or a policy in the page would act on the owner's
+    /// frame.
+    /// </summary>
     private static bool IsForVisitorsOnly(IElement element) =>
         element.LocalName switch
         {

@@ -4,7 +4,9 @@ using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Serving;
 
-/// <summary>Looks whether the script stands in an outside page as it should, and whether the page's own policy lets it work.</summary>
+/// <summary>
+/// Looks whether the script stands in an outside page as it should, and whether the page's own policy lets it work.
+/// </summary>
 public static class ScriptCheck
 {
     private const string File = "/wexil.js";

@@ -206,7 +206,9 @@ public static partial class StartLines
 
     private sealed record Arguments(string Slug, string Home, string Page, string Query);
 
-    /// <summary>What lines are told: which link, which Wexil, which page; null when they end otherwise than ours.</summary>
+    /// <summary>
+    /// What lines are told: which link, which Wexil, which page; null when they end otherwise than ours.
+    /// </summary>
     private static Arguments? Told(string lines)
     {
         if (Ending().Match(lines) is not { Success: true } match)

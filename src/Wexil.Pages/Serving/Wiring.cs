@@ -9,7 +9,8 @@ namespace Wexil.Pages.Serving;
 /// <param name="Page">The page's own slug.</param>
 /// <param name="Link">The slug of the step that the page stands on.</param>
 /// <param name="Origin">The visitors' host: "https://go.larkrow.example".</param>
-/// <param name="Tills">The addresses where this funnel takes money, as <see cref="Wiring.Key"/> makes them; links to them are buy buttons.</param>
+/// <param name="Tills">The addresses where this funnel takes money, as <see cref="Wiring.Key"/> makes them; links to
+/// them are buy buttons.</param>
 public sealed record WiringPlan(string Page, string Link, string Origin, IReadOnlyCollection<string> Tills);
 
 /// <summary>How the page's forms and buttons are wired.</summary>
@@ -17,6 +18,7 @@ public sealed record WiringPlan(string Page, string Link, string Origin, IReadOn
 /// <param name="Buttons">Links that lead to the till and know their page.</param>
 public sealed record WiringReport(int Forms, int Buttons, int Noes, IReadOnlyList<WiringNote> Notes);
 
+/// <summary>What keeps a form or a button of a page from doing what it is for.</summary>
 public enum WiringProblem
 {
     FormElsewhere,
@@ -36,7 +38,9 @@ public sealed record WiringNote(WiringProblem Problem, int? Node, string What, s
 /// <summary>Finds a page's opt-in forms and buy buttons, and makes each know the page that it stands on.</summary>
 public static class Wiring
 {
-    /// <summary>The attribute by which a marketer's choice is kept in the page itself, so that it goes along with every clone.</summary>
+    /// <summary>
+    /// The attribute by which a marketer's choice is kept in the page itself, so that it goes along with every clone.
+    /// </summary>
     public const string RoleAttribute = "data-wexil";
 
     public const string Buy = "buy",
@@ -145,7 +149,9 @@ public static class Wiring
         }
     }
 
-    /// <summary>What a link is for: as marked, or buying when it leads to a till or is another page's buy button; else null.</summary>
+    /// <summary>
+    /// What a link is for: as marked, or buying when it leads to a till or is another page's buy button; else null.
+    /// </summary>
     internal static string? RoleOf(IElement link, WiringPlan plan)
     {
         if (link.GetAttribute(RoleAttribute) is { } marked && marked is Buy or No)
@@ -163,7 +169,9 @@ public static class Wiring
         return plan.Tills.Contains(AddressKey.Of(href)) ? Buy : null;
     }
 
-    /// <summary>The path of an address on the visitors' host; null for one that is elsewhere or relative to the page.</summary>
+    /// <summary>
+    /// The path of an address on the visitors' host; null for one that is elsewhere or relative to the page.
+    /// </summary>
     internal static string? Own(string? href, WiringPlan plan)
     {
         if (href?.Trim() is not { Length: > 0 } trimmed)
@@ -187,7 +195,9 @@ internal static class OptInForms
     public static IElement? EmailField(IElement form) =>
         form.QuerySelector("input[type=email]") ?? form.QuerySelector("input[name*=email i]");
 
-    /// <summary>Does what the form sends come to Wexil? So do forms that lead nowhere, and forms copied from another page here.</summary>
+    /// <summary>
+    /// Does what the form sends come to Wexil? So do forms that lead nowhere, and forms copied from another page here.
+    /// </summary>
     public static bool IsWired(string? action, WiringPlan plan) =>
         action is null or "" or "#" or "#!" or "javascript:void(0)" or "javascript:void(0);" or "javascript:;"
         || (

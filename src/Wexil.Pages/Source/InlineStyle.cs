@@ -1,6 +1,8 @@
 namespace Wexil.Pages.Source;
 
-/// <summary>The declarations of a <c>style</c> attribute or of one rule, in the order written; the last of a name stands.</summary>
+/// <summary>
+/// The declarations of a <c>style</c> attribute or of one rule, in the order written; the last of a name stands.
+/// </summary>
 internal static class InlineStyle
 {
     public static List<KeyValuePair<string, string>> Parse(string? style)

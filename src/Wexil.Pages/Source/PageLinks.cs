@@ -25,7 +25,9 @@ public static class PageLinks
         return edits.Apply();
     }
 
-    /// <summary>Steps' links that have got another name: "/go/kit" becomes "/go/kit-2", with whatever stands behind it.</summary>
+    /// <summary>
+    /// Steps' links that have got another name: "/go/kit" becomes "/go/kit-2", with whatever stands behind it.
+    /// </summary>
     public static string Rename(string html, IReadOnlyDictionary<string, string> slugs)
     {
         if (slugs.Count == 0 || !html.Contains("/go/", StringComparison.Ordinal))

@@ -9,8 +9,8 @@ public static class PageSource
     public const int MaxLength = 4 << 20;
 
     /// <summary>
-    /// How deep elements may stand in one another. Browsers themselves stop at 512; a parser needs time that grows with the square
-    /// of the depth.
+    /// How deep elements may stand in one another. Browsers themselves stop at 512; a parser needs time that grows with
+    /// the square of the depth.
     /// </summary>
     public const int MaxDepth = 1000;
 
@@ -77,7 +77,10 @@ public static class PageSource
             : null;
     }
 
-    /// <summary>How deep its elements stand in one another at most, as far as the tags say, and how many tags there are; in one pass.</summary>
+    /// <summary>
+    /// How deep its elements stand in one another at most, as far as the tags say, and how many tags there are; in one
+    /// pass.
+    /// </summary>
     internal static (int Depth, int Tags) Measure(string source)
     {
         int depth = 0,

@@ -3,7 +3,10 @@ using Wexil.Core.Pages;
 
 namespace Wexil.Pages.Source;
 
-/// <summary>Changes to a text at places of the text as it was, applied together. Of two that overlap, the one that starts first stands.</summary>
+/// <summary>
+/// Changes to a text at places of the text as it was, applied together. Of two that overlap, the one that starts first
+/// stands.
+/// </summary>
 internal sealed class SourceEdits(string source)
 {
     private readonly SortedDictionary<(int Start, int Order), (int End, string Text)> _edits = [];
@@ -22,7 +25,10 @@ internal sealed class SourceEdits(string source)
 
     public string Apply() => _edits.Count == 0 ? source : Apply(0, source.Length);
 
-    /// <summary>All changes as one, of the stretch from the first to the last: what was done, where the texts alone would leave that open.</summary>
+    /// <summary>
+    /// All changes as one, of the stretch from the first to the last: what was done, where the texts alone would leave
+    /// that open.
+    /// </summary>
     public TextChange Change()
     {
         if (_edits.Count == 0)

@@ -9,7 +9,8 @@ namespace Wexil.Pages.Source;
 /// <param name="OpenEnd">The place behind its start tag.</param>
 /// <param name="CloseStart">The place of its end tag, or where it ends without one.</param>
 /// <param name="End">The place behind it.</param>
-/// <param name="IsWhole">All that it holds stands between its tags, so that it can be taken as one piece. Misnested markup is not.</param>
+/// <param name="IsWhole">All that it holds stands between its tags, so that it can be taken as one piece. Misnested
+/// markup is not.</param>
 internal sealed record SourceElement(
     int Id,
     IElement Element,
@@ -25,9 +26,9 @@ internal sealed record SourceElement(
 }
 
 /// <summary>
-/// A page's source with the place of each element in it. The tree is the one that browsers build (AngleSharp follows the HTML
-/// standard); the ends of elements are found by reading the source between them, so that an edit changes what it is about and
-/// not a character more, in pages that were never well formed too.
+/// A page's source with the place of each element in it. The tree is the one that browsers build (AngleSharp follows
+/// the HTML standard); the ends of elements are found by reading the source between them, so that an edit changes what
+/// it is about and not a character more, in pages that were never well formed too.
 /// </summary>
 internal sealed class SourceMap
 {
@@ -156,7 +157,9 @@ internal sealed class SourceMap
     /// <summary>The source between the element's tags.</summary>
     public string Inner(SourceElement element) => Source[element.OpenEnd..element.CloseStart];
 
-    /// <summary>The parser does not say where a drawing begins: it is the first such tag behind the element before it.</summary>
+    /// <summary>
+    /// The parser does not say where a drawing begins: it is the first such tag behind the element before it.
+    /// </summary>
     private int Unplaced(string name, int place)
     {
         var i = place;

@@ -1,11 +1,13 @@
 namespace Wexil.Pages.Source;
 
-/// <summary>One attribute in the source of a start tag; the value's place is empty (both ends alike) when it has none.</summary>
+/// <summary>
+/// One attribute in the source of a start tag; the value's place is empty (both ends alike) when it has none.
+/// </summary>
 internal readonly record struct SourceAttribute(string Name, int Start, int ValueStart, int ValueEnd, int End);
 
 /// <summary>
-/// The attributes of a start tag with their places in the source, so that one can be changed and every other character of a
-/// marketer's page stays as it was written. Follows the tokenisation of attributes in the HTML standard.
+/// The attributes of a start tag with their places in the source, so that one can be changed and every other character
+/// of a marketer's page stays as it was written. Follows the tokenisation of attributes in the HTML standard.
 /// </summary>
 internal sealed class StartTag
 {

@@ -4,8 +4,8 @@ using Microsoft.Extensions.Logging;
 namespace Wexil.Store.Recording;
 
 /// <summary>
-/// Moves the write-ahead log into the data file in the background, on a connection of its own and without blocking anybody:
-/// waiting for the disk is not the writer's business, which visitors wait for.
+/// Moves the write-ahead log into the data file in the background, on a connection of its own and without blocking
+/// anybody: waiting for the disk is not the writer's business, which visitors wait for.
 /// </summary>
 internal sealed class Checkpointer : IDisposable
 {

@@ -7,7 +7,8 @@ using Wexil.Store.Recording.Projection;
 namespace Wexil.Store.Recording;
 
 /// <summary>How the journal writes.</summary>
-/// <param name="SurvivePowerLoss">Waits for the disk at every commit. Without it a commit survives the end of the process, but a power cut may take the last ones.</param>
+/// <param name="SurvivePowerLoss">Waits for the disk at every commit. Without it a commit survives the end of the
+/// process, but a power cut may take the last ones.</param>
 /// <param name="Patience">How long a visitor waits for the store; a quarter of a second where nothing is said.</param>
 /// <param name="Memory">Events that may wait in memory when the store is not well.</param>
 public sealed record JournalOptions(
@@ -17,13 +18,16 @@ public sealed record JournalOptions(
     int SpillBytes = 8 << 20
 )
 {
-    /// <summary>How long the writer waits for a lock before the store is called unwell: far less than visitors wait for the writer.</summary>
+    /// <summary>
+    /// How long the writer waits for a lock before the store is called unwell: far less than visitors wait for the
+    /// writer.
+    /// </summary>
     public TimeSpan LockPatience { get; init; } = TimeSpan.FromMilliseconds(50);
 }
 
 /// <summary>
-/// The single writer. Events are appended in groups, a commit a group, and whoever appended is told when the commit is done;
-/// Studio's writes stand in the same line. What is appended is projected in the time between.
+/// The single writer. Events are appended in groups, a commit a group, and whoever appended is told when the commit is
+/// done; Studio's writes stand in the same line. What is appended is projected in the time between.
 /// </summary>
 public sealed class Journal : IDisposable
 {
@@ -31,8 +35,10 @@ public sealed class Journal : IDisposable
         AnswersAThread = 16,
         ProjectionSize = 8000;
 
-    // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the time at most:
-    // visitors wait for the writer, screens do not. A burst is put off nearly whole, since in quiet moments projecting is several times
+    // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the
+    // time at most:
+    // visitors wait for the writer, screens do not. A burst is put off nearly whole, since in quiet moments projecting
+    // is several times
     // faster than visits can come in; but what would take longer than some seconds then is kept up with now.
     private const int Burst = 20_000,
         LongLoad = 250_000;
@@ -140,7 +146,9 @@ public sealed class Journal : IDisposable
         return entry.Done.Task;
     }
 
-    /// <summary>Runs Studio's write in a transaction of its own. Its exception is the caller's; nothing is changed then.</summary>
+    /// <summary>
+    /// Runs Studio's write in a transaction of its own. Its exception is the caller's; nothing is changed then.
+    /// </summary>
     /// <exception cref="StoreException">The store is not well.</exception>
     public Task<T> WriteAsync<T>(Func<SqliteConnection, T> write)
     {
@@ -349,7 +357,9 @@ public sealed class Journal : IDisposable
         }
     }
 
-    /// <summary>Runs a write in a transaction, and tells whether it touched what the projector knows by heart.</summary>
+    /// <summary>
+    /// Runs a write in a transaction, and tells whether it touched what the projector knows by heart.
+    /// </summary>
     private (T Result, bool IsMapChanged) Change<T>(Func<SqliteConnection, T> write)
     {
         var isMapChanged = false;
@@ -437,7 +447,10 @@ public sealed class Journal : IDisposable
         }
     }
 
-    /// <summary>Lets visitors go whose events the store did not take in time, and puts the events where they survive the process.</summary>
+    /// <summary>
+    /// Lets visitors go whose events the store did not take in time, and puts the events where they survive the
+    /// process.
+    /// </summary>
     private void ReleaseOverdue()
     {
         List<Entry> overdue = [];
@@ -465,7 +478,10 @@ public sealed class Journal : IDisposable
         _spill.TryWrite(entry.Event);
     }
 
-    /// <summary>Lets those who wait go on, on other threads: a few at a time on each, for waking a thread costs more than an answer.</summary>
+    /// <summary>
+    /// Lets those who wait go on, on other threads: a few at a time on each, for waking a thread costs more than an
+    /// answer.
+    /// </summary>
     private static void Answer(IReadOnlyList<Entry> entries, Recorded outcome)
     {
         for (var from = 0; from < entries.Count; from += AnswersAThread)

@@ -18,16 +18,23 @@ public enum EventKind
     /// <summary>A visitor gave an e-mail address. <see cref="OptInNote"/> stands in the data.</summary>
     OptIn = 4,
 
-    /// <summary>Somebody was served who does not count: the reason stands in the event's data, the visitor is nobody.</summary>
+    /// <summary>
+    /// Somebody was served who does not count: the reason stands in the event's data, the visitor is nobody.
+    /// </summary>
     LeftOut = 5,
 
-    /// <summary>A sale or a refund, told in the event's data; the visitor is nobody where it is not known whose.</summary>
+    /// <summary>
+    /// A sale or a refund, told in the event's data; the visitor is nobody where it is not known whose.
+    /// </summary>
     Sale = 6,
 
     /// <summary>Somebody said whose an order is; its number stands in the event's data.</summary>
     Claim = 7,
 
-    /// <summary>A visitor met a goal that only a page or a program elsewhere can tell of: an address, a click, a signal. <see cref="GoalNote"/> stands in the data.</summary>
+    /// <summary>
+    /// A visitor met a goal that only a page or a program elsewhere can tell of: an address, a click, a signal.
+    /// <see cref="GoalNote"/> stands in the data.
+    /// </summary>
     Met = 8,
 
     /// <summary>A visitor left a page. <see cref="StayNote"/> stands in the data.</summary>

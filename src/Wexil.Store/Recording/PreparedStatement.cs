@@ -5,8 +5,8 @@ using SQLitePCL;
 namespace Wexil.Store.Recording;
 
 /// <summary>
-/// A prepared statement on SQLite's own interface, for the handful that run once a visit: several times cheaper than a command.
-/// Parameters are numbered in the statement, ?1, ?2 …; columns are counted from 0.
+/// A prepared statement on SQLite's own interface, for the handful that run once a visit: several times cheaper than a
+/// command. Parameters are numbered in the statement, ?1, ?2 …; columns are counted from 0.
 /// </summary>
 internal sealed class PreparedStatement : IDisposable
 {
@@ -45,7 +45,9 @@ internal sealed class PreparedStatement : IDisposable
         return this;
     }
 
-    /// <summary>Binds an id as its 16 bytes, the highest first, so that ids in order of time are in order in an index.</summary>
+    /// <summary>
+    /// Binds an id as its 16 bytes, the highest first, so that ids in order of time are in order in an index.
+    /// </summary>
     public PreparedStatement Bind(int parameter, Guid value)
     {
         Span<byte> bytes = stackalloc byte[16];

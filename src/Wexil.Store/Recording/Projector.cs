@@ -14,8 +14,8 @@ public sealed record Projected(
 );
 
 /// <summary>
-/// Follows the events from the mark and keeps enrolments and tallies, so that no screen ever reads an event. Works on the
-/// writer's connection, a batch a transaction; the mark moves with it, so nothing is projected twice.
+/// Follows the events from the mark and keeps enrolments and tallies, so that no screen ever reads an event. Works on
+/// the writer's connection, a batch a transaction; the mark moves with it, so nothing is projected twice.
 /// </summary>
 internal sealed class Projector : IDisposable
 {
@@ -78,7 +78,9 @@ internal sealed class Projector : IDisposable
     /// <summary>The last event that is projected.</summary>
     public long Mark { get; private set; }
 
-    /// <summary>Studio has changed steps, tests or sources: they are read again before anything more is projected.</summary>
+    /// <summary>
+    /// Studio has changed steps, tests or sources: they are read again before anything more is projected.
+    /// </summary>
     public void ForgetMap() => _mapIsStale = _sourcesAreStale = true;
 
     /// <summary>Projects the next events, at most so many; null when there are none.</summary>

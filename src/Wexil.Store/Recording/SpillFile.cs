@@ -28,7 +28,10 @@ internal sealed class SpillFile : IDisposable
 
     public bool IsEmpty => _place == 0;
 
-    /// <summary>Opens the file, taking its space; where there is none to be had, everything is refused by <see cref="TryWrite"/>.</summary>
+    /// <summary>
+    /// Opens the file, taking its space; where there is none to be had, everything is refused by
+    /// <see cref="TryWrite"/>.
+    /// </summary>
     public static SpillFile Open(string path, ILogger logger, int bytes = DefaultBytes)
     {
         try

@@ -3,8 +3,9 @@ using System.Runtime.InteropServices;
 namespace Wexil.Store.Recording;
 
 /// <summary>
-/// SQLite's functions for a prepared statement, called without the wrapper's checks at every call: they are called forty times
-/// for every visit. Those that only copy a number or some bytes do not tell the garbage collector that they are gone.
+/// SQLite's functions for a prepared statement, called without the wrapper's checks at every call: they are called
+/// forty times for every visit. Those that only copy a number or some bytes do not tell the garbage collector that they
+/// are gone.
 /// </summary>
 internal static partial class SqliteNative
 {

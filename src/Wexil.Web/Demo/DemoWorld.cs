@@ -22,8 +22,8 @@ using Wexil.Web.Visitors;
 namespace Wexil.Web.Demo;
 
 /// <summary>
-/// Larkrow Balcony Gardens, made up: two funnels, and a few weeks of simulated visitors recorded as real ones are. One test is
-/// ready to keep, one is too early, one has a problem.
+/// Larkrow Balcony Gardens, made up: two funnels, and a few weeks of simulated visitors recorded as real ones are. One
+/// test is ready to keep, one is too early, one has a problem.
 /// </summary>
 public sealed class DemoWorld
 {
@@ -586,7 +586,9 @@ public sealed class DemoWorld
         return reader.ReadToEnd();
     }
 
-    /// <summary>A later step that a share of those who reached the goal go on to, and how many of them buy there, by both pages.</summary>
+    /// <summary>
+    /// A later step that a share of those who reached the goal go on to, and how many of them buy there, by both pages.
+    /// </summary>
     private sealed record Next(
         Step Step,
         double Share,

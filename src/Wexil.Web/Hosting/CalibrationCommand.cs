@@ -3,7 +3,9 @@ using Wexil.Core.Simulation;
 
 namespace Wexil.Web.Hosting;
 
-/// <summary><c>wexil rehearse --calibrate</c>: how often each rule is wrong, and how often it finds what is there.</summary>
+/// <summary>
+/// <c>wexil rehearse --calibrate</c>: how often each rule is wrong, and how often it finds what is there.
+/// </summary>
 public static class CalibrationCommand
 {
     /// <param name="progress">Where a line tells how far it is; null for none.</param>

@@ -18,7 +18,8 @@ public static class EvidenceCommand
         Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
     };
 
-    /// <returns>0; 2 when the file or the method cannot be used; 3 when some rows could not, which are named on <paramref name="problems"/>.</returns>
+    /// <returns>0; 2 when the file or the method cannot be used; 3 when some rows could not, which are named on
+    /// <paramref name="problems"/>.</returns>
     public static int Run(TextReader file, string name, bool asJson, Stream output, TextWriter problems)
     {
         if (EvidenceMethod.Find(name) is not { } method)

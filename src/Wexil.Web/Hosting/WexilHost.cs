@@ -177,7 +177,8 @@ public sealed class WexilHost : IAsyncDisposable
     private static WebApplication BuildVisitors(WexilOptions options, IServiceCollection shared)
     {
         var builder = WebApplication.CreateSlimBuilder(Application());
-        // Where something might log a request, the framework makes an activity for each; Kestrel tells of failures by itself.
+        // Where something might log a request, the framework makes an activity for each; Kestrel tells of failures by
+        // itself.
         Log(builder.Logging);
         builder.Logging.AddFilter("Microsoft.AspNetCore.Hosting.Diagnostics", LogLevel.None);
         // A waiting connection keeps its buffer, and a request is read in one call instead of two.

@@ -30,7 +30,10 @@ public sealed record WexilOptions
     /// <summary>The address that mail comes from.</summary>
     public string MailFrom { get; init; } = "wexil@localhost";
 
-    /// <summary>Does by itself what falls due: looks at tests and at outside pages, sends mail, writes down when a page was last seen.</summary>
+    /// <summary>
+    /// Does by itself what falls due: looks at tests and at outside pages, sends mail, writes down when a page was last
+    /// seen.
+    /// </summary>
     public bool FollowsClock { get; init; } = true;
 
     /// <summary>Waits for the disk at every commit, so that a power cut takes nothing either.</summary>

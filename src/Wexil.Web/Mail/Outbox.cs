@@ -34,8 +34,9 @@ public sealed class ConfirmTickets(IDataProtectionProvider protection)
 }
 
 /// <summary>
-/// Sends out behind the visitor's back: forwards opt-ins to mail services, mails for confirmations, and tells ad networks what became
-/// of their clicks. Each of these services has a lane of its own, so that a slow one holds up only itself.
+/// Sends out behind the visitor's back: forwards opt-ins to mail services, mails for confirmations, and tells ad
+/// networks what became of their clicks. Each of these services has a lane of its own, so that a slow one holds up only
+/// itself.
 /// </summary>
 public sealed class Outbox(
     OutboxStore outgoing,
@@ -116,7 +117,10 @@ public sealed class Outbox(
         }
     }
 
-    /// <summary>Why it did not go out, in words; null when it did. Whatever is wrong with one item is its problem and no other's.</summary>
+    /// <summary>
+    /// Why it did not go out, in words; null when it did. Whatever is wrong with one item is its problem and no
+    /// other's.
+    /// </summary>
     private async Task<string?> TryAsync(OutboxMessage one, CancellationToken stop)
     {
         try

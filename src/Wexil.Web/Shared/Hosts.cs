@@ -4,8 +4,8 @@ using Wexil.Core.Pages;
 namespace Wexil.Web.Shared;
 
 /// <summary>
-/// What the hosts of pages mean for the count: a browser keeps an id for each host, so that who goes from one to the other is known
-/// only by a link here or by the token.
+/// What the hosts of pages mean for the count: a browser keeps an id for each host, so that who goes from one to the
+/// other is known only by a link here or by the token.
 /// </summary>
 public static class Hosts
 {
@@ -29,7 +29,10 @@ public static class Hosts
         );
     }
 
-    /// <summary>Which of the tested pages are on another host than the goal's page, so that most browsers keep their visitors apart.</summary>
+    /// <summary>
+    /// Which of the tested pages are on another host than the goal's page, so that most browsers keep their visitors
+    /// apart.
+    /// </summary>
     /// <param name="leadsByLink">Pages hosted here lead to the goal's step by its link.</param>
     public static IReadOnlyList<Page> Apart(IEnumerable<Page> tested, Page goal, bool leadsByLink) =>
         [

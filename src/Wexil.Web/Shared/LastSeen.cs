@@ -6,8 +6,8 @@ using Wexil.Web.Shared.Background;
 namespace Wexil.Web.Shared;
 
 /// <summary>
-/// When visitors' browsers last told of an outside page, and when a page where a test begins last asked what to do. Kept in memory,
-/// because it changes with every visit, and written down twice a minute.
+/// When visitors' browsers last told of an outside page, and when a page where a test begins last asked what to do.
+/// Kept in memory, because it changes with every visit, and written down twice a minute.
 /// </summary>
 public sealed class LastSeen(
     WiringStore wiring,

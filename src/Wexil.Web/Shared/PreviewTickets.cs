@@ -23,8 +23,8 @@ public enum PreviewUse
 public sealed record Preview(PageId Page, int? Version, PreviewUse Use);
 
 /// <summary>
-/// Signed tickets by which a frame on the visitors' host is shown what only the owner may see. One lives half a day, so that a
-/// long sitting does not end in the middle of a sentence; nothing that it opens is ever counted.
+/// Signed tickets by which a frame on the visitors' host is shown what only the owner may see. One lives half a day, so
+/// that a long sitting does not end in the middle of a sentence; nothing that it opens is ever counted.
 /// </summary>
 public sealed class PreviewTickets(IDataProtectionProvider protection)
 {

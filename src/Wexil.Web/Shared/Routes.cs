@@ -4,7 +4,9 @@ using Wexil.Store;
 
 namespace Wexil.Web.Shared;
 
-/// <summary>Holds the table that visitors are answered from. Whoever changes something in Studio calls for a new one.</summary>
+/// <summary>
+/// Holds the table that visitors are answered from. Whoever changes something in Studio calls for a new one.
+/// </summary>
 public sealed class Routes
 {
     private readonly RouteStore _store;
@@ -25,7 +27,9 @@ public sealed class Routes
     /// <summary>From its return on, every request sees what is stored now.</summary>
     public void Reload() => Take(_store.Load);
 
-    /// <summary>The same after a change within one funnel, which takes a moment however many others there are.</summary>
+    /// <summary>
+    /// The same after a change within one funnel, which takes a moment however many others there are.
+    /// </summary>
     public void Reload(FunnelId funnel) => Take(() => _store.Load(_current, funnel));
 
     private void Take(Func<RouteTable> load)

@@ -4,7 +4,10 @@ using Wexil.Pages.Serving;
 
 namespace Wexil.Web.Shared;
 
-/// <summary>How hosted pages are made ready: the same for visitors, for previews, and for what the editor puts into the page that it shows.</summary>
+/// <summary>
+/// How hosted pages are made ready: the same for visitors, for previews, and for what the editor puts into the page
+/// that it shows.
+/// </summary>
 public sealed class ServedPages(VisitorsAddress visitors)
 {
     public static string Folder(RoutePage page) => $"/p/{page.Slug}/";

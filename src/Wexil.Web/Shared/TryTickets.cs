@@ -10,7 +10,10 @@ namespace Wexil.Web.Shared;
 /// <param name="Page">The page to see, whatever would be drawn; null to see what is.</param>
 public sealed record TryAs(StepId Step, Traits Traits, PageId? Page);
 
-/// <summary>Signed tickets by which the owner tries a link as somebody else; they live an hour, and nothing that they open counts.</summary>
+/// <summary>
+/// Signed tickets by which the owner tries a link as somebody else; they live an hour, and nothing that they open
+/// counts.
+/// </summary>
 public sealed class TryTickets(IDataProtectionProvider protection)
 {
     /// <summary>The parameter of a link that carries one.</summary>

@@ -7,8 +7,8 @@ using Wexil.Store;
 namespace Wexil.Web.Shared;
 
 /// <summary>
-/// Counts the turns that the pages of a phase have had, where pages take turns. After a start they are counted from the places
-/// recorded, so the order goes on where it stopped; a visit that was never recorded has had no turn.
+/// Counts the turns that the pages of a phase have had, where pages take turns. After a start they are counted from the
+/// places recorded, so the order goes on where it stopped; a visit that was never recorded has had no turn.
 /// </summary>
 public sealed class TurnKeeper(TallyStore tallies, TroubleLog troubles)
 {

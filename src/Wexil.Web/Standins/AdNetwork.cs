@@ -8,8 +8,9 @@ using Wexil.Core.Targeting;
 namespace Wexil.Web.Standins;
 
 /// <summary>
-/// An ad network that shows no ads: campaigns with a budget whose clicks arrive with a name and a cost, which takes conversions back
-/// and gives its spend as CSV. Its people really follow the links. Simulated, and it says so on every page.
+/// An ad network that shows no ads: campaigns with a budget whose clicks arrive with a name and a cost, which takes
+/// conversions back and gives its spend as CSV. Its people really follow the links. Simulated, and it says so on every
+/// page.
 /// </summary>
 public sealed class AdNetwork : IAsyncDisposable
 {
@@ -57,7 +58,8 @@ public sealed class AdNetwork : IAsyncDisposable
         }
     }
 
-    /// <param name="firstClick">The first click's number. The network forgets its clicks when it ends, and a click known before is no new one.</param>
+    /// <param name="firstClick">The first click's number. The network forgets its clicks when it ends, and a click
+    /// known before is no new one.</param>
     public static async Task<AdNetwork> StartAsync(
         TimeProvider time,
         Uri? address = null,

@@ -1,7 +1,8 @@
 namespace Wexil.Web.Standins;
 
 /// <summary>
-/// The demo's outside pages: a made-up site on an address of its own, which is another site to the browser. Simulated, and it says so.
+/// The demo's outside pages: a made-up site on an address of its own, which is another site to the browser. Simulated,
+/// and it says so.
 /// </summary>
 public sealed class LarkrowSite : IAsyncDisposable
 {

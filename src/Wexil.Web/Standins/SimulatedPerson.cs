@@ -4,7 +4,9 @@ using AngleSharp.Html.Parser;
 
 namespace Wexil.Web.Standins;
 
-/// <summary>Somebody made up who follows a link as a browser would, and may fill in the form that stands there.</summary>
+/// <summary>
+/// Somebody made up who follows a link as a browser would, and may fill in the form that stands there.
+/// </summary>
 internal sealed class SimulatedPerson : IDisposable
 {
     private static readonly TimeSpan Reading = TimeSpan.FromSeconds(2);

@@ -4,7 +4,10 @@ using Wexil.Store;
 
 namespace Wexil.Web.Standins;
 
-/// <summary>Where the demo's simulated site, till and ad network listen. Each has a host of its own, as their real counterparts have.</summary>
+/// <summary>
+/// Where the demo's simulated site, till and ad network listen. Each has a host of its own, as their real counterparts
+/// have.
+/// </summary>
 public sealed record SimulatorAddresses(Uri Site, Uri Till, Uri Network)
 {
     public const int DefaultPort = 5082;

@@ -8,8 +8,8 @@ using Wexil.Core.Sales;
 namespace Wexil.Web.Standins;
 
 /// <summary>
-/// A till that moves no money: an order page with test cards, which tells Wexil of sales and refunds as a payment service does, by the
-/// signed hook. Simulated, and it says so on every page.
+/// A till that moves no money: an order page with test cards, which tells Wexil of sales and refunds as a payment
+/// service does, by the signed hook. Simulated, and it says so on every page.
 /// </summary>
 public sealed class Till : IAsyncDisposable
 {
@@ -38,7 +38,8 @@ public sealed class Till : IAsyncDisposable
 
     /// <param name="wexil">Where the script, the links and the hook are.</param>
     /// <param name="secret">What the hook is signed with, as it is now.</param>
-    /// <param name="first">The first order's number. The till forgets its orders when it ends, and a number told before is no new sale.</param>
+    /// <param name="first">The first order's number. The till forgets its orders when it ends, and a number told before
+    /// is no new sale.</param>
     public static async Task<Till> StartAsync(
         Uri wexil,
         Func<byte[]?> secret,

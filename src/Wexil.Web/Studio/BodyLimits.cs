@@ -4,8 +4,8 @@ using Microsoft.AspNetCore.Http.Features;
 namespace Wexil.Web.Studio;
 
 /// <summary>
-/// Bounds what a request may hold before a byte of it is read: little from strangers, a form from who is signed in, and more only
-/// where a screen takes files. Files go to disk as they come.
+/// Bounds what a request may hold before a byte of it is read: little from strangers, a form from who is signed in, and
+/// more only where a screen takes files. Files go to disk as they come.
 /// </summary>
 public sealed class BodyLimits(RequestDelegate next)
 {

@@ -6,8 +6,8 @@ using Wexil.Web.Visitors.Callers;
 namespace Wexil.Web.Visitors;
 
 /// <summary>
-/// <c>GET /buy/{page}</c> and <c>GET /no/{page}</c>: where a page's buy buttons and its noes lead. The address names the page, so that
-/// a button cannot be another page's.
+/// <c>GET /buy/{page}</c> and <c>GET /no/{page}</c>: where a page's buy buttons and its noes lead. The address names
+/// the page, so that a button cannot be another page's.
 /// </summary>
 public static class BuyEndpoint
 {

@@ -4,7 +4,10 @@ using Wexil.Web.Mail;
 
 namespace Wexil.Web.Visitors;
 
-/// <summary><c>/confirm/{token}</c>: whoever was mailed says that the address is theirs. By a button, because mail programs open links ahead.</summary>
+/// <summary>
+/// <c>/confirm/{token}</c>: whoever was mailed says that the address is theirs. By a button, because mail programs open
+/// links ahead.
+/// </summary>
 public static class ConfirmEndpoint
 {
     public static Task Show(HttpContext http, string token, ConfirmTickets tickets)

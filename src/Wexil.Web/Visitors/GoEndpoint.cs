@@ -69,7 +69,8 @@ public sealed class GoEndpoint(
         }
         else
         {
-            // Robots, previews and who keeps no cookie see what the step stands for; the owner sees what a visitor would.
+            // Robots, previews and who keeps no cookie see what the step stands for; the owner sees what a visitor
+            // would.
             page = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private
                 ? step.Page ?? desk.Peek(step, visit, known)?.Page
                 : desk.Peek(step, visit, known)?.Page;
@@ -80,8 +81,9 @@ public sealed class GoEndpoint(
     }
 
     /// <summary>
-    /// The page that the visitor was drawn for on the owner's own page. Who is known there by another id than here is one visitor from now
-    /// on: the promise was made to this browser a moment ago. Once it was used, the same address is one that was handed on to somebody else.
+    /// The page that the visitor was drawn for on the owner's own page. Who is known there by another id than here is
+    /// one visitor from now on: the promise was made to this browser a moment ago. Once it was used, the same address
+    /// is one that was handed on to somebody else.
     /// </summary>
     private async Task<PageId?> PromisedAsync(
         string query,

@@ -17,7 +17,8 @@ public sealed record HostedFile(byte[] Content, string ContentType, string ETag,
 }
 
 /// <summary>A hosted page ready to be shown.</summary>
-/// <param name="OwnAddressOnly">Its scripts build addresses, so it is shown at its own address and not at the step's link.</param>
+/// <param name="OwnAddressOnly">Its scripts build addresses, so it is shown at its own address and not at the step's
+/// link.</param>
 /// <param name="Canonical">What search engines are told, as the value of a Link header.</param>
 public sealed record HostedPage(
     HostedFile File,
@@ -83,7 +84,10 @@ public sealed class HostedPages(
         );
     }
 
-    /// <summary>A file by the hash of its content, under a name that says its type; null when there is none, or pages are asked for in this way.</summary>
+    /// <summary>
+    /// A file by the hash of its content, under a name that says its type; null when there is none, or pages are asked
+    /// for in this way.
+    /// </summary>
     public HostedFile? Asset(string hash, string name)
     {
         if (

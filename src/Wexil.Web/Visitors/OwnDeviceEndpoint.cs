@@ -3,7 +3,10 @@ using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
 
-/// <summary><c>GET /mine/{ticket}</c>: marks a device as the owner's, so that its visits are left out; <c>GET /mine/off</c> takes the mark off.</summary>
+/// <summary>
+/// <c>GET /mine/{ticket}</c>: marks a device as the owner's, so that its visits are left out; <c>GET /mine/off</c>
+/// takes the mark off.
+/// </summary>
 public static class OwnDeviceEndpoint
 {
     public static Task Answer(HttpContext http, string ticket, TryTickets tickets, StudioAddress studio)

@@ -117,7 +117,8 @@ public static class PageEndpoints
         var caller = RequestClassification.Of(http, desk.Routes);
         if ((caller.Counts || caller.LeftOut == NotCountedReason.Private) && IsProgram(form))
         {
-            // Kept for the owner to look at; what it reaches in the next minutes is a program's too, so that counts and people agree.
+            // Kept for the owner to look at; what it reaches in the next minutes is a program's too, so that counts and
+            // people agree.
             await HoldAsync(
                 held,
                 desk,
@@ -176,12 +177,15 @@ public static class PageEndpoints
             );
 
     /// <summary>
-    /// A program fills in the field that people do not see. It is led on like everybody, so that it learns nothing. Being quick is no sign
-    /// of one: browsers fill in forms by themselves.
+    /// A program fills in the field that people do not see. It is led on like everybody, so that it learns nothing.
+    /// Being quick is no sign of one: browsers fill in forms by themselves.
     /// </summary>
     private static bool IsProgram(IFormCollection form) => form[HostedHtml.TrapField].ToString().Length > 0;
 
-    /// <summary>Keeps what looks like a program's for the owner to look at. Where that cannot be written, it is taken in: an address is never lost.</summary>
+    /// <summary>
+    /// Keeps what looks like a program's for the owner to look at. Where that cannot be written, it is taken in: an
+    /// address is never lost.
+    /// </summary>
     private static async Task HoldAsync(
         HeldOptInStore held,
         VisitService desk,

@@ -10,9 +10,9 @@ using Wexil.Web.Shared;
 namespace Wexil.Web.Visitors;
 
 /// <summary>
-/// <c>GET /draft/{ticket}</c>: a page in one of Studio's frames. Its own scripts never run; ours does where the frame needs it,
-/// in an origin of its own that can reach neither Studio nor the visitors' cookies. Nothing is counted, and no picture that
-/// counts visits for somebody else is fetched.
+/// <c>GET /draft/{ticket}</c>: a page in one of Studio's frames. Its own scripts never run; ours does where the frame
+/// needs it, in an origin of its own that can reach neither Studio nor the visitors' cookies. Nothing is counted, and
+/// no picture that counts visits for somebody else is fetched.
 /// </summary>
 public static class PreviewEndpoint
 {

@@ -5,7 +5,9 @@ using Wexil.Web.Shared;
 
 namespace Wexil.Web.Visitors;
 
-/// <summary><c>POST /reached</c>: the script on a page says that a visitor is there, and is told what to watch.</summary>
+/// <summary>
+/// <c>POST /reached</c>: the script on a page says that a visitor is there, and is told what to watch.
+/// </summary>
 public static class ReachedEndpoint
 {
     public static async Task Answer(

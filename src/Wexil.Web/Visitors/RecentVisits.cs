@@ -4,8 +4,9 @@ using Wexil.Core.Visitors;
 namespace Wexil.Web.Visitors;
 
 /// <summary>
-/// Remembers who followed which link within the last two seconds, so that a double click is one visit. Its room is fixed: where
-/// more come than fit, which takes some hundred thousand in two seconds, the oldest is forgotten and may count twice.
+/// Remembers who followed which link within the last two seconds, so that a double click is one visit. Its room is
+/// fixed: where more come than fit, which takes some hundred thousand in two seconds, the oldest is forgotten and may
+/// count twice.
 /// </summary>
 public sealed class RecentVisits
 {

@@ -8,7 +8,9 @@ using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Visitors;
 
-/// <summary><c>/report/{token}</c>: how a test stands or ended, to read and to print; nothing else of the Studio.</summary>
+/// <summary>
+/// <c>/report/{token}</c>: how a test stands or ended, to read and to print; nothing else of the Studio.
+/// </summary>
 public sealed class ReportPage(
     TestStore tests,
     FunnelStore funnels,

@@ -84,7 +84,9 @@ public sealed class SaleHook(
 
     private static string ByItsSignature(string signature) => $"signed {signature[..Math.Min(signature.Length, 40)]}";
 
-    /// <summary>A refund in another currency than its order's joins the order by the owner's rates; without them it is refused.</summary>
+    /// <summary>
+    /// A refund in another currency than its order's joins the order by the owner's rates; without them it is refused.
+    /// </summary>
     private async Task<SaleNotice?> InCurrencyOfOrderAsync(HttpContext http, SaleNotice notice, DateTimeOffset now)
     {
         if (

@@ -63,7 +63,9 @@ public sealed record ScriptMessage(
                 : null
             : routes.OutsidePage(address);
 
-    /// <summary>Does what is said count? Robots do not, nor the owner, whose devices are known on pages hosted here.</summary>
+    /// <summary>
+    /// Does what is said count? Robots do not, nor the owner, whose devices are known on pages hosted here.
+    /// </summary>
     public bool Counts(HttpContext http, RouteTable routes) =>
         At is not null
             ? RequestClassification.Of(http, routes).Counts

@@ -6,7 +6,10 @@ using Wexil.Web.Shared;
 
 namespace Wexil.Web.Visitors;
 
-/// <summary><c>/share/{token}</c>: what has to be pasted where, for the person who looks after the owner's site. Nothing else of the Studio.</summary>
+/// <summary>
+/// <c>/share/{token}</c>: what has to be pasted where, for the person who looks after the owner's site. Nothing else of
+/// the Studio.
+/// </summary>
 public static class SharePage
 {
     public static async Task Answer(

@@ -4,7 +4,9 @@ using Wexil.Store;
 
 namespace Wexil.Web.Visitors;
 
-/// <summary>A page for somebody who was sent a link by the owner: no script, nothing from elsewhere, no trace in search engines.</summary>
+/// <summary>
+/// A page for somebody who was sent a link by the owner: no script, nothing from elsewhere, no trace in search engines.
+/// </summary>
 public static class SharedDocument
 {
     private const int MaxTokenLength = 100;

@@ -13,8 +13,9 @@ using Wexil.Web.Visitors.Callers;
 namespace Wexil.Web.Visitors;
 
 /// <summary>
-/// <c>GET</c> or <c>POST /signal/{goal-key}</c>: a goal was met, as a picture on a page, the script, or a server tells. From a browser it earns
-/// only the goal's own value; what a server says of value and order counts, with the server key.
+/// <c>GET</c> or <c>POST /signal/{goal-key}</c>: a goal was met, as a picture on a page, the script, or a server tells.
+/// From a browser it earns only the goal's own value; what a server says of value and order counts, with the server
+/// key.
 /// </summary>
 public sealed class SignalEndpoint(
     VisitService desk,

@@ -3,7 +3,9 @@ using Wexil.Store;
 
 namespace Wexil.Web.Visitors;
 
-/// <summary><c>POST /stay</c>: the script on a page says how long a visitor was there, and whether anything was done.</summary>
+/// <summary>
+/// <c>POST /stay</c>: the script on a page says how long a visitor was there, and whether anything was done.
+/// </summary>
 public static class StayEndpoint
 {
     /// <summary>Nobody reads a page for longer at a stretch.</summary>

@@ -3,7 +3,9 @@ using Wexil.Store;
 
 namespace Wexil.Web.Visitors;
 
-/// <summary><c>POST /token</c>: a fresh token for a visitor whose page has been open for longer than one lives.</summary>
+/// <summary>
+/// <c>POST /token</c>: a fresh token for a visitor whose page has been open for longer than one lives.
+/// </summary>
 public static class TokenEndpoint
 {
     public static async Task Answer(HttpContext http, IdentityStore identities, VisitorToken tokens, TimeProvider time)

@@ -11,7 +11,8 @@ using Wexil.Web.Shared;
 namespace Wexil.Web.Visitors;
 
 /// <summary>
-/// Decides what a visitor is shown and records it before anybody is answered. The one way in for real and for simulated visitors.
+/// Decides what a visitor is shown and records it before anybody is answered. The one way in for real and for simulated
+/// visitors.
 /// </summary>
 public sealed class VisitService
 {
@@ -55,7 +56,9 @@ public sealed class VisitService
 
     public VisitorId NewVisitor(DateTimeOffset at) => VisitorId.New(at, _chance);
 
-    /// <summary>A visitor follows a step's link. What is shown, once the visit is recorded; null when the step has no page.</summary>
+    /// <summary>
+    /// A visitor follows a step's link. What is shown, once the visit is recorded; null when the step has no page.
+    /// </summary>
     /// <param name="known">The visitor may have been here before. A new id needs no looking up.</param>
     /// <param name="promised">The page that the visitor was drawn for on a page of the owner's own.</param>
     /// <param name="isInside">The visitor came from another page here, so no link of a source was followed.</param>

@@ -11,12 +11,15 @@ public static class VisitorCookie
     private const int Days = 400;
 
     /// <summary>
-    /// The same id for outside pages where a test starts, which ask from another site. It is a cookie of its own, because those that
-    /// other sites may bring along would take the first one's place.
+    /// The same id for outside pages where a test starts, which ask from another site. It is a cookie of its own,
+    /// because those that other sites may bring along would take the first one's place.
     /// </summary>
     private const string ElsewhereName = "wx_known";
 
-    /// <summary>The visitor of a request: by the cookie, else by the token in the address, else someone new, who is given the cookie.</summary>
+    /// <summary>
+    /// The visitor of a request: by the cookie, else by the token in the address, else someone new, who is given the
+    /// cookie.
+    /// </summary>
     /// <returns>The visitor, and whether the id may have been seen before.</returns>
     public static (VisitorId Visitor, bool Known) Of(
         HttpContext http,
@@ -65,7 +68,9 @@ public static class VisitorCookie
         );
     }
 
-    /// <summary>The visitor as an outside page's question brings them along; null where the browser does not allow it.</summary>
+    /// <summary>
+    /// The visitor as an outside page's question brings them along; null where the browser does not allow it.
+    /// </summary>
     public static VisitorId? Elsewhere(HttpContext http) =>
         VisitorId.TryParse(http.Request.Cookie(ElsewhereName), out var visitor) ? visitor : null;
 

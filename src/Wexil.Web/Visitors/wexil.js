@@ -1,5 +1,6 @@
-// For the owner's pages, hosted here or outside: says that a page was reached, what was clicked on, and how long a visitor stayed; on
-// outside pages it carries the visitor from page to page of that site in a first-party cookie, and back to the links here.
+// For the owner's pages, hosted here or outside: says that a page was reached, what was clicked on, and how long a
+// visitor stayed; on outside pages it carries the visitor from page to page of that site in a first-party cookie, and
+// back to the links here.
 (() => {
   const script = document.currentScript;
   // A page that was brought here may carry the line of the site it came from.
@@ -17,12 +18,25 @@
   let reached = location.href;
   let own, watched, engaged, since, seen;
 
-  // Out of the address bar, so that a forwarded address makes no strangers one visitor. The rest stays letter for letter.
+  // Out of the address bar, so that a forwarded address makes no strangers one visitor. The rest stays letter for
+  // letter.
   if (arrived) {
-    const kept = location.search.slice(1).split("&").filter((part) => part && !ours.includes(part.split("=")[0]));
-    history.replaceState(history.state, "", location.pathname + (kept.length ? "?" + kept.join("&") : "") + location.hash);
+    const kept = location.search
+      .slice(1)
+      .split("&")
+      .filter((part) => part && !ours.includes(part.split("=")[0]));
+    history.replaceState(
+      history.state,
+      "",
+      location.pathname + (kept.length ? "?" + kept.join("&") : "") + location.hash,
+    );
   }
-  const known = at ? undefined : document.cookie.split("; ").find((part) => part.startsWith(name + "="))?.slice(name.length + 1);
+  const known = at
+    ? undefined
+    : document.cookie
+        .split("; ")
+        .find((part) => part.startsWith(name + "="))
+        ?.slice(name.length + 1);
   if (!known && !arrived && !at) return;
 
   // A page that the browser makes ready ahead has no visitor yet.
@@ -82,7 +96,10 @@
 
   function renew() {
     if (!own || document.visibilityState !== "visible") return;
-    tell("/token", {}).then((answer) => (answer.status === 200 ? answer.json() : null)).then((answer) => answer && offer(answer.token)).catch(() => {});
+    tell("/token", {})
+      .then((answer) => (answer.status === 200 ? answer.json() : null))
+      .then((answer) => answer && offer(answer.token))
+      .catch(() => {});
   }
 
   function withToken(address) {
@@ -128,34 +145,52 @@
   }
 
   function watchClicks() {
-    addEventListener("click", ({ target }) => {
-      engaged = true;
-      for (const { key, element } of watched) {
-        try {
-          if (target.closest?.(element)) tell(`/signal/${key}`, {}).catch(() => {});
-        } catch {
-          // Not a selector: the owner's screen says so.
+    addEventListener(
+      "click",
+      ({ target }) => {
+        engaged = true;
+        for (const { key, element } of watched) {
+          try {
+            if (target.closest?.(element)) tell(`/signal/${key}`, {}).catch(() => {});
+          } catch {
+            // Not a selector: the owner's screen says so.
+          }
         }
-      }
-    }, true);
+      },
+      true,
+    );
     if (at) return;
     // Links that lead here from an outside page bring the visitor along, for browsers that keep the two sites apart.
     for (const kind of ["pointerdown", "click", "auxclick"]) {
-      addEventListener(kind, ({ target }) => {
-        const link = target.closest?.("a[href]");
-        if (link && link.origin === home && /^\/(go|buy|no)\//.test(link.pathname)) link.href = withToken(link.href);
-      }, true);
+      addEventListener(
+        kind,
+        ({ target }) => {
+          const link = target.closest?.("a[href]");
+          if (link && link.origin === home && /^\/(go|buy|no)\//.test(link.pathname)) link.href = withToken(link.href);
+        },
+        true,
+      );
     }
-    addEventListener("submit", () => {
-      for (const field of document.querySelectorAll("input[data-wexil=token]")) field.value = window.wexil.token;
-    }, true);
+    addEventListener(
+      "submit",
+      () => {
+        for (const field of document.querySelectorAll("input[data-wexil=token]")) field.value = window.wexil.token;
+      },
+      true,
+    );
   }
 
-  // A form that is wired to us is sent as the browser sends it: a script that took it in where the page came from would swallow it here.
+  // A form that is wired to us is sent as the browser sends it: a script that took it in where the page came from would
+  // swallow it here.
   function keepForms() {
-    addEventListener("submit", (event) => {
-      if (new URL(event.target.action, location.href).pathname === `/p/${at}/opt-in`) event.stopImmediatePropagation();
-    }, true);
+    addEventListener(
+      "submit",
+      (event) => {
+        if (new URL(event.target.action, location.href).pathname === `/p/${at}/opt-in`)
+          event.stopImmediatePropagation();
+      },
+      true,
+    );
   }
 
   function watchStay() {

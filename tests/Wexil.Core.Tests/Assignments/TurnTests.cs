@@ -91,7 +91,8 @@ public sealed class TurnTests
     [Fact]
     public void Two_tests_whose_pages_take_turns_do_not_go_in_step()
     {
-        // The visitors of both come in one order; by turns that are set beforehand each pair but two would never be seen.
+        // The visitors of both come in one order; by turns that are set beforehand each pair but two would never be
+        // seen.
         foreach (var weights in new[] { Weights.Of(50, 50), Weights.Of(60, 40), Weights.Of(34, 33, 33) })
         {
             const int visitors = 4000;

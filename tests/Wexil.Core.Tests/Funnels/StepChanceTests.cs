@@ -17,7 +17,8 @@ public sealed class StepChanceTests
             .Of(steps, Traffic((100, 10_000), (400, 2500), (2, 100)), earned: 490_000)
             .ToArray();
         Assert.Equal([steps[0], steps[1]], chances.Select(chance => chance.Step));
-        // A quarter goes on, a fifth more of them is 5 in a hundred: 35 a week, each worth what the 2,500 brought on average.
+        // A quarter goes on, a fifth more of them is 5 in a hundred: 35 a week, each worth what the 2,500 brought on
+        // average.
         Assert.Equal((0.25, 0.3), (chances[0].GoesOn, chances[0].Better));
         Assert.Equal(35, chances[0].MorePerWeek, 1e-9);
         Assert.Equal(35 * 196, chances[0].WorthPerWeek!.Value, 1e-6);

@@ -40,7 +40,10 @@ public sealed class StandardizationTests
         Assert.Equal((0.3 + 0.05) / 2, standing.Pages[0].Standard.Rate, 12);
     }
 
-    /// <summary>Phases with any weights, any rates, any sizes: what is called better shows the higher rate and the higher chance, what is called worse the lower ones.</summary>
+    /// <summary>
+    /// Phases with any weights, any rates, any sizes: what is called better shows the higher rate and the higher
+    /// chance, what is called worse the lower ones.
+    /// </summary>
     [Fact]
     public void The_page_called_better_never_has_the_lower_rate_or_the_lower_chance()
     {

@@ -5,7 +5,10 @@ using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Tests.Results;
 
-/// <summary>Each threshold of a verdict and a rule, a step on either side. Where a chance is the threshold, R says on which side the numbers are.</summary>
+/// <summary>
+/// Each threshold of a verdict and a rule, a step on either side. Where a chance is the threshold, R says on which side
+/// the numbers are.
+/// </summary>
 public sealed class ThresholdTests
 {
     private static readonly DateOnly Today = new(2026, 11, 24);
@@ -90,7 +93,8 @@ public sealed class ThresholdTests
         );
 
     [Theory]
-    // Too few days, and B surely better: the days are the rule's own, and what it does on its last day is what the owner chose.
+    // Too few days, and B surely better: the days are the rule's own, and what it does on its last day is what the
+    // owner chose.
     [InlineData(5, 0, false, "A")]
     [InlineData(5, 0, true, "B")]
     [InlineData(5, 1, true, "It runs for 9 more days at least.")]

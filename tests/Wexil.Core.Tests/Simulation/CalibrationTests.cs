@@ -2,7 +2,10 @@ using Wexil.Core.Simulation;
 
 namespace Wexil.Core.Tests.Simulation;
 
-/// <summary>The promise itself: looked at every hour, pages that are alike are called in at most 5% of tests, and a page that is better is found.</summary>
+/// <summary>
+/// The promise itself: looked at every hour, pages that are alike are called in at most 5% of tests, and a page that is
+/// better is found.
+/// </summary>
 public sealed class CalibrationTests
 {
     private const int Runs = 800;

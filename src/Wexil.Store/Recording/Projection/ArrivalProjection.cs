@@ -4,10 +4,15 @@ using Wexil.Core.Funnels;
 
 namespace Wexil.Store.Recording.Projection;
 
-/// <summary>What a visit was to the funnel: its visitor's first, and the first at the step; and the source that is credited with the visitor.</summary>
+/// <summary>
+/// What a visit was to the funnel: its visitor's first, and the first at the step; and the source that is credited with
+/// the visitor.
+/// </summary>
 internal readonly record struct Arrival(bool ToFunnel, bool ToStep, long Source);
 
-/// <summary>Remembers which steps of a funnel each visitor has reached and who sent them, and sums that up by source.</summary>
+/// <summary>
+/// Remembers which steps of a funnel each visitor has reached and who sent them, and sums that up by source.
+/// </summary>
 internal sealed class ArrivalProjection : IDisposable
 {
     /// <summary>Tags that nobody made known are kept apart up to so many a funnel.</summary>

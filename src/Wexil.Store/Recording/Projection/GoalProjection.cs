@@ -6,10 +6,13 @@ namespace Wexil.Store.Recording.Projection;
 /// <summary>That a visitor met a goal, or that what came with it changed.</summary>
 /// <param name="Times">1, or 0 where something came on top, or money went back.</param>
 /// <param name="Comes">The value that came with it, in minor units.</param>
-/// <param name="Cause">The same for all that belongs to one meeting: the order's number; empty where nothing can follow.</param>
+/// <param name="Cause">The same for all that belongs to one meeting: the order's number; empty where nothing can
+/// follow.</param>
 internal readonly record struct Meeting(Guid Visitor, long At, int Times = 1, long Comes = 0, string Cause = "");
 
-/// <summary>Keeps how often each visitor of a test met its goals and what that was worth, and sums it up by page.</summary>
+/// <summary>
+/// Keeps how often each visitor of a test met its goals and what that was worth, and sums it up by page.
+/// </summary>
 internal sealed class GoalProjection(SqliteConnection connection) : IDisposable
 {
     private readonly PreparedStatement _met = new(
@@ -32,7 +35,9 @@ internal sealed class GoalProjection(SqliteConnection connection) : IDisposable
 
     public void Clear() => _tallies.Clear();
 
-    /// <summary>A visitor met a goal, or what came with an earlier meeting was changed. False where that changes nothing.</summary>
+    /// <summary>
+    /// A visitor met a goal, or what came with an earlier meeting was changed. False where that changes nothing.
+    /// </summary>
     public bool Meet(TestGoal goal, EnrolmentRow place, Meeting met)
     {
         if (

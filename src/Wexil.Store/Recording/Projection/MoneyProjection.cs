@@ -12,7 +12,10 @@ namespace Wexil.Store.Recording.Projection;
 /// <param name="IsOwn">The currency is the owner's.</param>
 internal readonly record struct MoneyMove(Guid Visitor, long At, string Currency, long Amount, int Orders, bool IsOwn);
 
-/// <summary>Keeps what each visitor of a test brought it, and sums that up by page; in the owner's currency also by time, by who came, by pairs of pages, and by source.</summary>
+/// <summary>
+/// Keeps what each visitor of a test brought it, and sums that up by page; in the owner's currency also by time, by who
+/// came, by pairs of pages, and by source.
+/// </summary>
 internal sealed class MoneyProjection : IDisposable
 {
     private readonly PreparedStatement _places,
@@ -102,7 +105,9 @@ internal sealed class MoneyProjection : IDisposable
         return [.. places.Select(place => place.Test)];
     }
 
-    /// <summary>Counts money of a visitor's order as something else than before, from <see cref="Settle"/> on.</summary>
+    /// <summary>
+    /// Counts money of a visitor's order as something else than before, from <see cref="Settle"/> on.
+    /// </summary>
     public IReadOnlyList<long> Change(MoneyMove from, MoneyMove to, ProjectionContext map)
     {
         var places = Places(from.Visitor, from.At, from.Currency, map);
@@ -119,7 +124,9 @@ internal sealed class MoneyProjection : IDisposable
         _coming.Clear();
     }
 
-    /// <summary>Writes the batch. Rows by time, segment and pair are there already: their visitors were counted when they came.</summary>
+    /// <summary>
+    /// Writes the batch. Rows by time, segment and pair are there already: their visitors were counted when they came.
+    /// </summary>
     public void Write()
     {
         foreach (var ((test, phase, page, currency), tally) in _tallies)
@@ -160,7 +167,8 @@ internal sealed class MoneyProjection : IDisposable
             statement.Dispose();
     }
 
-    /// <param name="countedIn">The currency that the same order was counted in before; null where it was not counted.</param>
+    /// <param name="countedIn">The currency that the same order was counted in before; null where it was not
+    /// counted.</param>
     private List<Credited> Places(Guid visitor, long at, string? countedIn, ProjectionContext map)
     {
         var places = new List<Credited>();

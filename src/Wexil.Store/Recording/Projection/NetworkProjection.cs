@@ -7,7 +7,9 @@ using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording.Projection;
 
-/// <summary>Keeps the clicks that ad networks sent, each once, and writes down what the networks are to be told.</summary>
+/// <summary>
+/// Keeps the clicks that ad networks sent, each once, and writes down what the networks are to be told.
+/// </summary>
 internal sealed class NetworkProjection(SqliteConnection connection) : IDisposable
 {
     private readonly PreparedStatement _click = new(

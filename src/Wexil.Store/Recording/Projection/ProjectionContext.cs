@@ -7,7 +7,8 @@ using Wexil.Core.Sales;
 namespace Wexil.Store.Recording.Projection;
 
 /// <summary>Where a step stands, its number among all that its funnel ever had, and what reaching it means.</summary>
-/// <param name="TellsLeads">An opt-in step with an outside page leads here, so that nothing but the arrival tells of a lead.</param>
+/// <param name="TellsLeads">An opt-in step with an outside page leads here, so that nothing but the arrival tells of a
+/// lead.</param>
 internal readonly record struct StepRole(long Funnel, int Position, int Number, FunnelOutcome? Outcome, bool TellsLeads)
 {
     /// <summary>A visitor's row has a bit for each step of the funnel.</summary>
@@ -34,7 +35,9 @@ internal sealed record TestGoal(long Id, GoalTest Test, bool IsMain, Goal Goal, 
 /// <summary>A test on another step of the same funnel.</summary>
 internal readonly record struct Partner(long Test, bool IsEarlier);
 
-/// <summary>Which steps are goals of which tests, what reaching them means, and whose visitors are crossed with whose.</summary>
+/// <summary>
+/// Which steps are goals of which tests, what reaching them means, and whose visitors are crossed with whose.
+/// </summary>
 internal sealed class ProjectionContext
 {
     /// <summary>Tests whose visitors are crossed with those of another.</summary>
@@ -224,7 +227,9 @@ internal sealed class ProjectionContext
 
     public IReadOnlyCollection<string> RatedCurrencies => _rates.Currencies;
 
-    /// <summary>What an amount was worth in the owner's currency on the owner's day of a moment; null where no rate is known.</summary>
+    /// <summary>
+    /// What an amount was worth in the owner's currency on the owner's day of a moment; null where no rate is known.
+    /// </summary>
     public long? Worth(string currency, long amount, long at) => _rates.Worth(currency, amount, Day(at));
 
     /// <summary>The owner's weekday at a moment.</summary>

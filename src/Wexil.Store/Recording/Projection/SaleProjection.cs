@@ -6,8 +6,10 @@ namespace Wexil.Store.Recording.Projection;
 
 /// <summary>Money that was credited to places in tests.</summary>
 /// <param name="Orders">1 for a new order, 0 for more of it, money back, or another rate.</param>
-/// <param name="Worth">In the owner's currency's smallest unit, negative for money back; 0 where no rate is known.</param>
-/// <param name="Amount">In the smallest unit of <paramref name="CountedIn"/>: the owner's currency where a rate is known, else the order's.</param>
+/// <param name="Worth">In the owner's currency's smallest unit, negative for money back; 0 where no rate is
+/// known.</param>
+/// <param name="Amount">In the smallest unit of <paramref name="CountedIn"/>: the owner's currency where a rate is
+/// known, else the order's.</param>
 internal sealed record CreditedSale(
     Guid Visitor,
     long At,
@@ -19,7 +21,9 @@ internal sealed record CreditedSale(
     IReadOnlyList<long> Tests
 );
 
-/// <summary>Keeps what every order brought and what that is worth to the owner, and has it credited to its visitor.</summary>
+/// <summary>
+/// Keeps what every order brought and what that is worth to the owner, and has it credited to its visitor.
+/// </summary>
 internal sealed class SaleProjection : IDisposable
 {
     private readonly PreparedStatement _order,
@@ -111,7 +115,10 @@ internal sealed class SaleProjection : IDisposable
         return credited;
     }
 
-    /// <summary>The owner's rates or currency changed: an order is counted by what it is worth now, from <see cref="Settle"/> on.</summary>
+    /// <summary>
+    /// The owner's rates or currency changed: an order is counted by what it is worth now, from <see cref="Settle"/>
+    /// on.
+    /// </summary>
     /// <param name="ownBefore">The owner's currency before the change.</param>
     /// <returns>What that changed for its visitor; null for nothing.</returns>
     public CreditedSale? Value(string order, string currency, string ownBefore, ProjectionContext map)

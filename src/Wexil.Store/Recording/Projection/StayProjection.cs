@@ -3,7 +3,10 @@ using Microsoft.Data.Sqlite;
 
 namespace Wexil.Store.Recording.Projection;
 
-/// <summary>Keeps how long each visitor of a test stayed on the page shown, and whether anything was done there, and sums that up by page.</summary>
+/// <summary>
+/// Keeps how long each visitor of a test stayed on the page shown, and whether anything was done there, and sums that
+/// up by page.
+/// </summary>
 internal sealed class StayProjection(SqliteConnection connection) : IDisposable
 {
     private readonly PreparedStatement _had = new(

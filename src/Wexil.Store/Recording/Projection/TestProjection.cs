@@ -21,7 +21,9 @@ internal readonly record struct EnrolmentRow(
     public long? CountedPage => IsCounted ? Page : null;
 }
 
-/// <summary>Keeps each visitor's place in a test, and sums up by page who counts, who is apart, and who was in two tests.</summary>
+/// <summary>
+/// Keeps each visitor's place in a test, and sums up by page who counts, who is apart, and who was in two tests.
+/// </summary>
 internal sealed class TestProjection : IDisposable
 {
     private readonly PreparedStatement _enrol,
@@ -138,7 +140,10 @@ internal sealed class TestProjection : IDisposable
         return true;
     }
 
-    /// <summary>A visitor saw a page without being drawn: someone new never counts in the test, someone enrolled elsewhere no longer does.</summary>
+    /// <summary>
+    /// A visitor saw a page without being drawn: someone new never counts in the test, someone enrolled elsewhere no
+    /// longer does.
+    /// </summary>
     public void SetApart(TestId test, PageId page, ExclusionReason reason, Guid visitor, long at)
     {
         Places.Add((new(visitor), test));

@@ -7,7 +7,9 @@ namespace Wexil.Web.Shared.Background;
 /// <param name="Since">When it failed first, of the failures in a row.</param>
 public sealed record BackgroundProblem(string What, DateTimeOffset Since);
 
-/// <summary>What the program does by itself and cannot do at present. Today shows it; the log has the details.</summary>
+/// <summary>
+/// What the program does by itself and cannot do at present. Today shows it; the log has the details.
+/// </summary>
 public sealed class BackgroundProblems(TimeProvider time)
 {
     private readonly ConcurrentDictionary<string, BackgroundProblem> _problems = [];

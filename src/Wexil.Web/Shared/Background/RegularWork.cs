@@ -1,8 +1,8 @@
 namespace Wexil.Web.Shared.Background;
 
 /// <summary>
-/// Work that the program does by itself, again and again. Whatever fails is logged, shown on Today and tried again at its next
-/// turn: nothing that another server or a single item does ends the program.
+/// Work that the program does by itself, again and again. Whatever fails is logged, shown on Today and tried again at
+/// its next turn: nothing that another server or a single item does ends the program.
 /// </summary>
 /// <param name="name">What it does, in words for the owner: "Checking pages hosted elsewhere".</param>
 public abstract class RegularWork(string name, BackgroundProblems problems, TimeProvider time, ILogger logger)

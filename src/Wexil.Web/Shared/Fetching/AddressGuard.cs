@@ -9,10 +9,14 @@ public sealed class PrivateAddressException(string host)
         $"{host} is an address inside a private network, and Wexil does not fetch from there. If it is yours, allow it in the settings."
     );
 
-/// <summary>Tells public addresses from private ones. Asked at the moment of connecting, so that neither a redirect nor a name that changes its address gets around it.</summary>
+/// <summary>
+/// Tells public addresses from private ones. Asked at the moment of connecting, so that neither a redirect nor a name
+/// that changes its address gets around it.
+/// </summary>
 public static class AddressGuard
 {
-    // Everything that IANA's special-purpose registries do not call globally reachable, and the blocks that wrap an IPv4 address.
+    // Everything that IANA's special-purpose registries do not call globally reachable, and the blocks that wrap an
+    // IPv4 address.
     private static readonly IPNetwork[] NotPublic =
     [
         .. new[]
@@ -56,7 +60,8 @@ public static class AddressGuard
     }
 
     /// <summary>Opens a connection to a host by one of its addresses that may be connected to.</summary>
-    /// <exception cref="PrivateAddressException">It has none that is public, and private ones are not allowed.</exception>
+    /// <exception cref="PrivateAddressException">It has none that is public, and private ones are not
+    /// allowed.</exception>
     public static async ValueTask<Stream> ConnectAsync(string host, int port, bool allowPrivate, CancellationToken stop)
     {
         var addresses = await Dns.GetHostAddressesAsync(host, stop);

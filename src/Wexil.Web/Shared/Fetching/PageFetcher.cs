@@ -23,7 +23,9 @@ public sealed record FoundPage(Uri Address, string Html, IReadOnlyList<string> P
 /// <summary>How far a fetch has come.</summary>
 public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
 
-/// <summary>Fetches a page and the files that it needs, within bounds, and rewrites the page so that it finds them here.</summary>
+/// <summary>
+/// Fetches a page and the files that it needs, within bounds, and rewrites the page so that it finds them here.
+/// </summary>
 public sealed class PageFetcher(SettingStore settings) : IDisposable
 {
     private const int MaxPageBytes = 4 << 20,
@@ -225,8 +227,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     }
 
     /// <summary>
-    /// What went wrong with an answer, in words. Whatever another server sends (a broken encoding, a redirect that is no address) is
-    /// a problem of that server's, so there is no exception that this does not take.
+    /// What went wrong with an answer, in words. Whatever another server sends (a broken encoding, a redirect that is
+    /// no address) is a problem of that server's, so there is no exception that this does not take.
     /// </summary>
     private static string Problem(Exception error, string host)
     {

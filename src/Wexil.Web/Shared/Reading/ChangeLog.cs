@@ -6,7 +6,9 @@ namespace Wexil.Web.Shared.Reading;
 /// <summary>What was changed of a test, as a person reads it.</summary>
 public static class ChangeLog
 {
-    /// <summary>Weights that followed the evidence hour after hour are one line, with the last of them; all else stays as it is.</summary>
+    /// <summary>
+    /// Weights that followed the evidence hour after hour are one line, with the last of them; all else stays as it is.
+    /// </summary>
     /// <param name="changes">The newest first.</param>
     public static IReadOnlyList<TestChange> Of(IReadOnlyList<TestChange> changes)
     {

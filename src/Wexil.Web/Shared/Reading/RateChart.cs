@@ -3,7 +3,9 @@ using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Shared.Reading;
 
-/// <summary>The likely rate of each page, drawn: the density of the rate, its 95% interval and the rate itself on one scale.</summary>
+/// <summary>
+/// The likely rate of each page, drawn: the density of the rate, its 95% interval and the rate itself on one scale.
+/// </summary>
 public sealed class RateChart
 {
     public const double Width = 860,

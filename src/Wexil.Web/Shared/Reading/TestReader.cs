@@ -92,8 +92,9 @@ public sealed class TestReader(
     }
 
     /// <summary>
-    /// The rate that the size of a lift is measured by: the one expected, until all pages together have brought as many conversions as one
-    /// page must before it is compared. It tells nothing of which page is ahead, so correcting by it leaves the verdicts as sure as they were.
+    /// The rate that the size of a lift is measured by: the one expected, until all pages together have brought as many
+    /// conversions as one page must before it is compared. It tells nothing of which page is ahead, so correcting by it
+    /// leaves the verdicts as sure as they were.
     /// </summary>
     /// <remarks>Blinded re-estimation: M. Kieser and T. Friede, Statistics in Medicine 19 (2000) 901–911.</remarks>
     private static double RateOf(SplitTest test, IReadOnlyList<PhaseFacts> counted) =>
@@ -114,7 +115,9 @@ public sealed class TestReader(
         return past.Count == 0 ? [] : [.. test.Pages.Select(page => past.GetValueOrDefault(page, PastLooks.None))];
     }
 
-    /// <summary>The standing of a test by another of its goals: the same figures, while the verdict goes by the main one.</summary>
+    /// <summary>
+    /// The standing of a test by another of its goals: the same figures, while the verdict goes by the main one.
+    /// </summary>
     public static TestResult By(TestReading reading, TestGoalRow goal, IReadOnlyList<GoalTally> tallies)
     {
         var met = tallies
@@ -123,7 +126,9 @@ public sealed class TestReader(
         return By(reading, met, goal.Goal.LessIsBetter, goal.Goal.Words, goal.CountsIn);
     }
 
-    /// <summary>The standing of a test by something else that its visitors did: how many did, by phase and page.</summary>
+    /// <summary>
+    /// The standing of a test by something else that its visitors did: how many did, by phase and page.
+    /// </summary>
     /// <param name="counts">The phases whose visitors it is about; null for all.</param>
     public static TestResult By(
         TestReading reading,

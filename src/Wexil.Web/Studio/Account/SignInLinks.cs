@@ -5,7 +5,9 @@ using System.Text;
 
 namespace Wexil.Web.Studio.Account;
 
-/// <summary>Keys that the program prints where it is started. Each opens Studio once, within a day; only their hashes are held.</summary>
+/// <summary>
+/// Keys that the program prints where it is started. Each opens Studio once, within a day; only their hashes are held.
+/// </summary>
 public sealed class SignInLinks(TimeProvider time)
 {
     private static readonly TimeSpan Life = TimeSpan.FromDays(1);

@@ -5,8 +5,8 @@ using Wexil.Web.Shared;
 namespace Wexil.Web.Studio.Account;
 
 /// <summary>
-/// One hop over the visitors' host, which marks the device as the owner's, and back. A page leads on, and no redirect, where a
-/// form was sent before or a browser would not send the strict cookie along.
+/// One hop over the visitors' host, which marks the device as the owner's, and back. A page leads on, and no redirect,
+/// where a form was sent before or a browser would not send the strict cookie along.
 /// </summary>
 public sealed class SignedInModel(TryTickets tickets, VisitorsAddress visitors) : PageModel
 {

@@ -12,7 +12,9 @@ using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
 
-/// <summary>Brings a page in: from a file, an address, pasted source, a starter of ours; or names one that stays outside.</summary>
+/// <summary>
+/// Brings a page in: from a file, an address, pasted source, a starter of ours; or names one that stays outside.
+/// </summary>
 [UploadLimit(MegabytesAtOnce)]
 public sealed class AddPageModel(
     StepScreens screens,

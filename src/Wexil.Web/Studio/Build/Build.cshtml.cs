@@ -12,7 +12,9 @@ using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
 
-/// <summary>A page on its card: what differs from the one it came from, what is not wired, what its parent has that it has not.</summary>
+/// <summary>
+/// A page on its card: what differs from the one it came from, what is not wired, what its parent has that it has not.
+/// </summary>
 public sealed record PageCard(
     Page Page,
     string? Letter,
@@ -39,7 +41,9 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
     /// <summary>The pages of this step that are put away.</summary>
     public IReadOnlyList<Page> Archived { get; private set; } = [];
 
-    /// <summary>A page of a running test that is to be put away or moved, and to where; asked about before it is done.</summary>
+    /// <summary>
+    /// A page of a running test that is to be put away or moved, and to where; asked about before it is done.
+    /// </summary>
     public (Page Page, Step? To)? Asks { get; private set; }
 
     public IEnumerable<Step> OtherSteps => Screen.Steps.Where(step => step.Id != Screen.Step.Id && !step.IsArchived);
@@ -82,7 +86,9 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
         return Redirect(Screen.Address("build"));
     }
 
-    /// <summary>Puts a page away, or moves it to another step of the funnel; for a page in a running test it is asked first.</summary>
+    /// <summary>
+    /// Puts a page away, or moves it to another step of the funnel; for a page in a running test it is asked first.
+    /// </summary>
     public async Task<IActionResult> OnPostArchiveAsync(long id, long? to, bool confirmed)
     {
         if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } page)

@@ -36,7 +36,10 @@ public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScre
         return Page();
     }
 
-    /// <summary>Puts the changes chosen into the clones' drafts. Visitors see them once each is published, which is a step of its own.</summary>
+    /// <summary>
+    /// Puts the changes chosen into the clones' drafts. Visitors see them once each is published, which is a step of
+    /// its own.
+    /// </summary>
     /// <param name="clones">The clones that it is done on.</param>
     /// <param name="take">The changes that are taken, as "clone:number".</param>
     public async Task<IActionResult> OnPostAsync(long[] clones, string[] take)

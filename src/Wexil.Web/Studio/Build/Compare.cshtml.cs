@@ -6,7 +6,9 @@ using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
 
-/// <summary>Two pages, or two versions of one, side by side or one over the other, with every difference named.</summary>
+/// <summary>
+/// Two pages, or two versions of one, side by side or one over the other, with every difference named.
+/// </summary>
 public sealed class CompareModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
 {
     /// <summary>The slug of another page to compare with; else the page it was cloned from.</summary>

@@ -7,12 +7,18 @@ using Wexil.Web.Shared;
 
 namespace Wexil.Web.Studio.Build;
 
-/// <summary>What the editor is told after it asked for something: how the draft stands, and how the page that it shows gets there.</summary>
+/// <summary>
+/// What the editor is told after it asked for something: how the draft stands, and how the page that it shows gets
+/// there.
+/// </summary>
 /// <param name="Patch">Leads from the revision that the editor saw to this one.</param>
-/// <param name="Change">The same for the source view, from the text that it holds; null when that is right already.</param>
-/// <param name="Node">The number of the part that the edit was about, or made; null where it is gone or not known.</param>
+/// <param name="Change">The same for the source view, from the text that it holds; null when that is right
+/// already.</param>
+/// <param name="Node">The number of the part that the edit was about, or made; null where it is gone or not
+/// known.</param>
 /// <param name="Problem">Why nothing was done, as a sentence; null when it was done.</param>
-/// <param name="Conflict">What stands in a text that somebody else changed at the same time; null where there is no such conflict.</param>
+/// <param name="Conflict">What stands in a text that somebody else changed at the same time; null where there is no
+/// such conflict.</param>
 public sealed record EditorAnswer(
     DraftStep Step,
     EditorPatch Patch,
@@ -34,7 +40,8 @@ public sealed class DraftEditor(
     private const string Behind =
         "So much was changed in another window that this one could not follow. It shows the page as it is now.";
 
-    /// <param name="read">Reads the edit, given the source that the editor saw; null when it does not fit that source.</param>
+    /// <param name="read">Reads the edit, given the source that the editor saw; null when it does not fit that
+    /// source.</param>
     public async Task<EditorAnswer> EditAsync(Page page, DraftAuthor author, Func<string, PageEdit?> read)
     {
         if (drafts.SourceAt(page, author.At) is not { } seen)

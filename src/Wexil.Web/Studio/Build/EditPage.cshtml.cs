@@ -11,7 +11,9 @@ using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
 
-/// <summary>A page changed where it stands, or in its source. What is changed is a draft until it is published.</summary>
+/// <summary>
+/// A page changed where it stands, or in its source. What is changed is a draft until it is published.
+/// </summary>
 [UploadLimit(16)]
 public sealed class EditPageModel(
     StepScreens screens,
@@ -253,7 +255,9 @@ public sealed class EditPageModel(
         return Redirect(Screen.Address("build"));
     }
 
-    /// <summary>Another address of a page hosted elsewhere; null where it stays, is none, or has to be asked about first.</summary>
+    /// <summary>
+    /// Another address of a page hosted elsewhere; null where it stays, is none, or has to be asked about first.
+    /// </summary>
     private Uri? Moved()
     {
         var (address, problem) = addresses.Read(Address, Screen.Step.Slug);

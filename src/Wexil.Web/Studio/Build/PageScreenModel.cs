@@ -42,8 +42,8 @@ public sealed class PageContext(
         $"{visitors.Origin}/a/{hash}/{Uri.EscapeDataString(path.Split('/')[^1])}";
 
     /// <summary>
-    /// What a page as it stands differs in from the page it was cloned from (as visitors see that one), and how it is wired. Worked
-    /// out once for each state of both.
+    /// What a page as it stands differs in from the page it was cloned from (as visitors see that one), and how it is
+    /// wired. Worked out once for each state of both.
     /// </summary>
     public PageReview Review(Page page, StepScreen screen)
     {
@@ -81,7 +81,10 @@ public sealed class PageContext(
 
     public void Dispose() => _reviews.Dispose();
 
-    /// <summary>Files that both pages have under one name, holding something else. What one page has more is seen where it is used.</summary>
+    /// <summary>
+    /// Files that both pages have under one name, holding something else. What one page has more is seen where it is
+    /// used.
+    /// </summary>
     public static IEnumerable<string> FilesThatDiffer(
         IReadOnlyDictionary<string, string> before,
         string entryBefore,

@@ -2,7 +2,10 @@ using Wexil.Pages.Editing;
 
 namespace Wexil.Web.Studio.Build;
 
-/// <summary>Keeps the pages that are being edited as they were read last: the next edit begins with what the one before ended with.</summary>
+/// <summary>
+/// Keeps the pages that are being edited as they were read last: the next edit begins with what the one before ended
+/// with.
+/// </summary>
 public sealed class ParsedPages
 {
     private const int Kept = 6;

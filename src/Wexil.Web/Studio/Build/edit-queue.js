@@ -1,5 +1,5 @@
-// What a person did to the page and the server does not have yet, in order. One thing is under way at a time; it is sent until it is
-// answered, under one name, so that nothing is done twice and nothing is dropped.
+// What a person did to the page and the server does not have yet, in order. One thing is under way at a time; it is
+// sent until it is answered, under one name, so that nothing is done twice and nothing is dropped.
 const TYPING_PAUSE = 400;
 const TYPING_AT_MOST = 2000;
 const FIRST_RETRY = 1000;
@@ -56,14 +56,29 @@ export class EditQueue {
     const now = Date.now();
     const newest = this.#entries.at(-1);
     const readyAt = last ? 0 : now + TYPING_PAUSE;
-    if (newest?.kind === "text" && newest.sitting === this.#sittings.get(sitting) && !newest.isUnderWay) Object.assign(newest, { count, html, words, readyAt: Math.min(readyAt, newest.since + TYPING_AT_MOST) });
-    else this.#entries.push({ handler: "Edit", kind: "text", key, sitting: this.#sittings.get(sitting), count, html, words, token: name(), since: now, readyAt });
+    if (newest?.kind === "text" && newest.sitting === this.#sittings.get(sitting) && !newest.isUnderWay)
+      Object.assign(newest, { count, html, words, readyAt: Math.min(readyAt, newest.since + TYPING_AT_MOST) });
+    else
+      this.#entries.push({
+        handler: "Edit",
+        kind: "text",
+        key,
+        sitting: this.#sittings.get(sitting),
+        count,
+        html,
+        words,
+        token: name(),
+        since: now,
+        readyAt,
+      });
     this.#run();
   }
 
   // Takes the waiting words for a part out, to show them beside somebody else's; null when none wait.
   withdraw(key, sitting) {
-    const waiting = this.#entries.filter((entry) => entry.kind === "text" && entry.key === key && entry.sitting === sitting && !entry.isUnderWay);
+    const waiting = this.#entries.filter(
+      (entry) => entry.kind === "text" && entry.key === key && entry.sitting === sitting && !entry.isUnderWay,
+    );
     this.#entries = this.#entries.filter((entry) => !waiting.includes(entry));
     return waiting.at(-1) ?? null;
   }
@@ -90,7 +105,8 @@ export class EditQueue {
     this.#isRunning = true;
     while (this.#entries.length > 0) {
       const entry = this.#entries[0];
-      while (this.#emptied.length === 0 && this.#entries.length === 1 && entry.readyAt > Date.now()) await this.#pause(entry.readyAt - Date.now());
+      while (this.#emptied.length === 0 && this.#entries.length === 1 && entry.readyAt > Date.now())
+        await this.#pause(entry.readyAt - Date.now());
       entry.isUnderWay = true;
       const fields = this.#host.fields(entry);
       const answer = fields ? await this.#send(entry, fields) : null;
@@ -120,14 +136,24 @@ export class EditQueue {
   // The answer, or why there is none yet.
   async #try(entry, fields) {
     const form = new FormData();
-    const all = { ...fields, Token: entry.token, Sitting: entry.sitting ?? "", __RequestVerificationToken: this.#token };
+    const all = {
+      ...fields,
+      Token: entry.token,
+      Sitting: entry.sitting ?? "",
+      __RequestVerificationToken: this.#token,
+    };
     let size = 0;
     for (const [field, value] of Object.entries(all)) {
       form.append(field, value);
       size += value.size ?? String(value).length * 3;
     }
     try {
-      const response = await fetch(`?handler=${entry.handler}`, { method: "POST", body: form, redirect: "manual", keepalive: size < KEPT_ALIVE });
+      const response = await fetch(`?handler=${entry.handler}`, {
+        method: "POST",
+        body: form,
+        redirect: "manual",
+        keepalive: size < KEPT_ALIVE,
+      });
       // Who is not signed in any more is led to the sign-in; a token of an earlier sign-in is refused.
       if (response.type === "opaqueredirect" || response.status === 400 || response.status === 401) return "signed-out";
       if (!response.ok) return "refused";

@@ -1,5 +1,6 @@
-// The editor: a page in a frame that shows at once what a person does there, a panel for what is selected, the source beside it. Every
-// edit goes to the server, which makes it in the source and says how the page gets there; what the frame says is never taken as it is.
+// The editor: a page in a frame that shows at once what a person does there, a panel for what is selected, the source
+// beside it. Every edit goes to the server, which makes it in the source and says how the page gets there; what the
+// frame says is never taken as it is.
 import { Panel } from "./panel.js";
 import { EditQueue } from "./edit-queue.js";
 
@@ -35,56 +36,79 @@ const reasons = {
   refused: "Not saved yet: the server has a problem. It is sent again.",
 };
 
-const queue = new EditQueue({
-  status: (state) => {
-    const saved = find("saved");
-    const words = { saved: "Saved", saving: "Saving…" }[state] ?? "Not saved yet";
-    if (saved.textContent !== words) saved.textContent = words;
-    saved.classList.toggle("bad", Object.hasOwn(reasons, state));
-    find("why").hidden = !Object.hasOwn(reasons, state);
-    if (find("why-words").textContent !== (reasons[state] ?? "")) find("why-words").textContent = reasons[state] ?? "";
-    find("sign-in").hidden = state !== "signed-out";
-  },
+const queue = new EditQueue(
+  {
+    status: (state) => {
+      const saved = find("saved");
+      const words = { saved: "Saved", saving: "Saving…" }[state] ?? "Not saved yet";
+      if (saved.textContent !== words) saved.textContent = words;
+      saved.classList.toggle("bad", Object.hasOwn(reasons, state));
+      find("why").hidden = !Object.hasOwn(reasons, state);
+      if (find("why-words").textContent !== (reasons[state] ?? ""))
+        find("why-words").textContent = reasons[state] ?? "";
+      find("sign-in").hidden = state !== "signed-out";
+    },
 
-  // What is sent for an entry when its turn comes; null when its part is not on the page any more.
-  fields: (entry) => {
-    const fields = { At: revision, kind: entry.kind ?? "", ...(entry.make ? entry.make() : entry.fields) };
-    if (!entry.key) return entry.make && !fields.kind ? null : fields;
-    const node = numbers.get(entry.key);
-    if (node === null || node === undefined) {
-      problem.textContent = "This part is not on the page any more, so nothing was done to it.";
-      return null;
-    }
-    if (entry.html !== undefined) fields.html = entry.html.replace(/data-wx="k(\d+)"/g, (_, key) => (Number.isInteger(numbers.get(Number(key))) ? `data-wx="${numbers.get(Number(key))}"` : ""));
-    else if (entry.isShown !== false) tell({ preview: { ...fields, key: entry.key } });
-    return { ...fields, node };
-  },
+    // What is sent for an entry when its turn comes; null when its part is not on the page any more.
+    fields: (entry) => {
+      const fields = { At: revision, kind: entry.kind ?? "", ...(entry.make ? entry.make() : entry.fields) };
+      if (!entry.key) return entry.make && !fields.kind ? null : fields;
+      const node = numbers.get(entry.key);
+      if (node === null || node === undefined) {
+        problem.textContent = "This part is not on the page any more, so nothing was done to it.";
+        return null;
+      }
+      if (entry.html !== undefined)
+        fields.html = entry.html.replace(/data-wx="k(\d+)"/g, (_, key) =>
+          Number.isInteger(numbers.get(Number(key))) ? `data-wx="${numbers.get(Number(key))}"` : "",
+        );
+      else if (entry.isShown !== false) tell({ preview: { ...fields, key: entry.key } });
+      return { ...fields, node };
+    },
 
-  answered: async (entry, answer) => {
-    revision = answer.revision;
-    undo.disabled = !answer.canUndo;
-    redo.disabled = !answer.canRedo;
-    problem.textContent = answer.problem ?? "";
-    entry.done?.(answer);
-    sourceView?.take(answer.change, entry);
-    let given = null;
-    if (answer.conflict !== null) {
-      const mine = queue.withdraw(entry.key, entry.sitting) ?? entry;
-      given = entry.key;
-      choose(entry.key, mine, answer.conflict);
-    }
-    await work(answer.patch, { taken: entry.count ? { key: entry.key, count: entry.count } : null, given });
-    if (["insert", "duplicate", "move"].includes(entry.kind) && answer.node !== null) tell({ select: { node: answer.node }, reveal: true, after: entry.key });
-    if (entry.kind === "remove" && answer.label) removed(entry.what ?? answer.label);
-    askState();
+    answered: async (entry, answer) => {
+      revision = answer.revision;
+      undo.disabled = !answer.canUndo;
+      redo.disabled = !answer.canRedo;
+      problem.textContent = answer.problem ?? "";
+      entry.done?.(answer);
+      sourceView?.take(answer.change, entry);
+      let given = null;
+      if (answer.conflict !== null) {
+        const mine = queue.withdraw(entry.key, entry.sitting) ?? entry;
+        given = entry.key;
+        choose(entry.key, mine, answer.conflict);
+      }
+      await work(answer.patch, { taken: entry.count ? { key: entry.key, count: entry.count } : null, given });
+      if (["insert", "duplicate", "move"].includes(entry.kind) && answer.node !== null)
+        tell({ select: { node: answer.node }, reveal: true, after: entry.key });
+      if (entry.kind === "remove" && answer.label) removed(entry.what ?? answer.label);
+      askState();
+    },
   },
-}, root.dataset.token);
+  root.dataset.token,
+);
 
 const panel = new Panel({
   edit,
-  picture: (part, alternative, file) => send({ handler: "Picture", key: part.key, node: part.node, isShown: false, fields: { alternative, picture: file } }),
-  background: (part, file) => send({ handler: "Picture", key: part.key, node: part.node, isShown: false, fields: { background: true, picture: file } }),
-  editNode: (at, { kind, ...fields }) => (at === revision && queue.isEmpty ? send({ handler: "Edit", kind, fields }) : askState()),
+  picture: (part, alternative, file) =>
+    send({
+      handler: "Picture",
+      key: part.key,
+      node: part.node,
+      isShown: false,
+      fields: { alternative, picture: file },
+    }),
+  background: (part, file) =>
+    send({
+      handler: "Picture",
+      key: part.key,
+      node: part.node,
+      isShown: false,
+      fields: { background: true, picture: file },
+    }),
+  editNode: (at, { kind, ...fields }) =>
+    at === revision && queue.isEmpty ? send({ handler: "Edit", kind, fields }) : askState(),
   select: (target, { chosen = true, type = false } = {}) => tell({ select: target, reveal: true, chosen, type }),
   blocks: find("blocks").content,
 });
@@ -134,7 +158,8 @@ function reloadWhenIdle() {
   if (isOutdated && !isWriting && queue.isEmpty) load();
 }
 
-// Ends the typing in the frame, and waits until all of it is in the queue, however slow the frame is; one that is loaded anew has nothing.
+// Ends the typing in the frame, and waits until all of it is in the queue, however slow the frame is; one that is
+// loaded anew has nothing.
 let finishes = 0;
 const finishing = new Map();
 function finish() {
@@ -196,8 +221,13 @@ function choose(key, mine, theirs) {
   const line = (text) => Object.assign(document.createElement("p"), { textContent: text });
   box.replaceChildren(
     line("This text was changed in another window at the same time."),
-    line("Yours:"), words(mine.words), line("In the other window:"), words(theirs),
-    button("Use mine", () => queue.add({ handler: "Edit", kind: "text", key, html: mine.html, count: mine.count, words: mine.words })),
+    line("Yours:"),
+    words(mine.words),
+    line("In the other window:"),
+    words(theirs),
+    button("Use mine", () =>
+      queue.add({ handler: "Edit", kind: "text", key, html: mine.html, count: mine.count, words: mine.words }),
+    ),
     button("Keep the other"),
   );
   box.hidden = false;
@@ -256,7 +286,8 @@ const heard = {
   },
 };
 addEventListener("message", ({ source, data }) => {
-  if (source === frame.contentWindow && typeof data?.wexil === "string" && Object.hasOwn(heard, data.wexil)) heard[data.wexil](data);
+  if (source === frame.contentWindow && typeof data?.wexil === "string" && Object.hasOwn(heard, data.wexil))
+    heard[data.wexil](data);
 });
 
 // A width is the width that the page has, scaled into the room that there is.
@@ -279,14 +310,17 @@ for (const button of document.querySelectorAll("[data-width]")) {
   });
 }
 
-for (const button of document.querySelectorAll("[data-view]")) button.addEventListener("click", () => look(button.dataset.view));
+for (const button of document.querySelectorAll("[data-view]"))
+  button.addEventListener("click", () => look(button.dataset.view));
 async function look(view) {
   press("[data-view]", document.querySelector(`[data-view="${view}"]`));
   if (view === "source" && !sourceView) {
     const { SourceView } = await import("./source-view.js");
     await saved();
     const text = await (await fetch("?handler=Source")).text();
-    sourceView = new SourceView(textarea, text, root.dataset.nonce, (make, done) => send({ handler: "Edit", kind: "source", make, done }));
+    sourceView = new SourceView(textarea, text, root.dataset.nonce, (make, done) =>
+      send({ handler: "Edit", kind: "source", make, done }),
+    );
   }
   document.body.classList.toggle("beside", view === "source");
   sourceForm.hidden = view !== "source";
@@ -339,7 +373,16 @@ document.addEventListener("submit", async (event) => {
 });
 document.addEventListener("click", async (event) => {
   const link = event.target.closest("a[href]");
-  if (!link || link.target || event.ctrlKey || event.metaKey || event.shiftKey || event.button !== 0 || link.getAttribute("href").startsWith("#")) return;
+  if (
+    !link ||
+    link.target ||
+    event.ctrlKey ||
+    event.metaKey ||
+    event.shiftKey ||
+    event.button !== 0 ||
+    link.getAttribute("href").startsWith("#")
+  )
+    return;
   event.preventDefault();
   await Promise.race([saved(), new Promise((done) => setTimeout(done, 5000))]);
   location.assign(link.href);

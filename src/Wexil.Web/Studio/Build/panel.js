@@ -1,4 +1,5 @@
-// The panel beside the page: what is selected and what can be done with it, the parts of the page, its wiring and its changes.
+// The panel beside the page: what is selected and what can be done with it, the parts of the page, its wiring and its
+// changes.
 const make = (tag, attributes = {}, ...children) => {
   const element = document.createElement(tag);
   for (const [name, value] of Object.entries(attributes)) {
@@ -16,7 +17,13 @@ const escape = (text) => text.replace(/&/g, "&amp;").replace(/</g, "&lt;");
 function hex(colour) {
   const parts = /^rgba?\((\d+), (\d+), (\d+)(?:, ([\d.]+))?\)$/.exec(colour);
   if (!parts || parts[4] === "0") return "#ffffff";
-  return "#" + parts.slice(1, 4).map((part) => Number(part).toString(16).padStart(2, "0")).join("");
+  return (
+    "#" +
+    parts
+      .slice(1, 4)
+      .map((part) => Number(part).toString(16).padStart(2, "0"))
+      .join("")
+  );
 }
 
 export class Panel {
@@ -44,9 +51,27 @@ export class Panel {
   }
 
   parts(parts) {
-    this.#list.replaceChildren(...parts.map((part) => make("li", {},
-      make("button", { type: "button", class: `btn-plain level-${Math.min(part.level, 5)}`, "data-key": part.key, onclick: () => this.#host.select({ key: part.key }) },
-        make("b", {}, part.name), " ", make("span", {}, part.words), part.hidden ? make("em", {}, " hidden") : null))));
+    this.#list.replaceChildren(
+      ...parts.map((part) =>
+        make(
+          "li",
+          {},
+          make(
+            "button",
+            {
+              type: "button",
+              class: `btn-plain level-${Math.min(part.level, 5)}`,
+              "data-key": part.key,
+              onclick: () => this.#host.select({ key: part.key }),
+            },
+            make("b", {}, part.name),
+            " ",
+            make("span", {}, part.words),
+            part.hidden ? make("em", {}, " hidden") : null,
+          ),
+        ),
+      ),
+    );
     this.#pressed();
   }
 
@@ -60,7 +85,12 @@ export class Panel {
 
   // Shows a part. The same one as it is after an edit is shown once nobody is in one of its fields any more.
   show(part, { isAgain = false } = {}) {
-    if (isAgain && part?.key === this.#shown?.key && this.#part.contains(document.activeElement) && document.activeElement !== this.#part) {
+    if (
+      isAgain &&
+      part?.key === this.#shown?.key &&
+      this.#part.contains(document.activeElement) &&
+      document.activeElement !== this.#part
+    ) {
       this.#waiting = part;
       this.#shown.node = part.node;
       return;
@@ -68,24 +98,80 @@ export class Panel {
     this.#waiting = null;
     this.#shown = part;
     if (!part) {
-      this.#part.replaceChildren(make("p", { class: "soft" }, "Click anything on the page to edit it. Click text to type in it."));
+      this.#part.replaceChildren(
+        make("p", { class: "soft" }, "Click anything on the page to edit it. Click text to type in it."),
+      );
       this.#pressed();
       return;
     }
-    const edit = (fields) => this.#host.edit(this.#shown, fields, part.words ? `${part.name} “${part.words}”` : part.name);
-    const trail = part.trail.length === 0 ? null : make("p", { class: "soft trail" }, "in ", ...part.trail.flatMap((up, i) => [i > 0 ? " in " : "", make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.select({ key: up.key }) }, up.words ? `${up.name} “${up.words}”` : up.name)]));
+    const edit = (fields) =>
+      this.#host.edit(this.#shown, fields, part.words ? `${part.name} “${part.words}”` : part.name);
+    const trail =
+      part.trail.length === 0
+        ? null
+        : make(
+            "p",
+            { class: "soft trail" },
+            "in ",
+            ...part.trail.flatMap((up, i) => [
+              i > 0 ? " in " : "",
+              make(
+                "button",
+                { type: "button", class: "btn-plain", onclick: () => this.#host.select({ key: up.key }) },
+                up.words ? `${up.name} “${up.words}”` : up.name,
+              ),
+            ]),
+          );
     this.#part.replaceChildren(
-      make("h2", {}, part.name, part.hidden ? make("em", { class: "soft" }, " hidden") : ""), ...(trail ? [trail] : []),
+      make("h2", {}, part.name, part.hidden ? make("em", { class: "soft" }, " hidden") : ""),
+      ...(trail ? [trail] : []),
       ...this.#fields(part, edit),
-      make("div", { class: "actions", role: "group", "aria-label": "What to do with it" },
-        make("button", { type: "button", class: "btn btn-line", title: "Move up (Alt ↑)", onclick: () => edit({ kind: "move", down: false }) }, "↑", make("span", { class: "visually-hidden" }, " Move up")),
-        make("button", { type: "button", class: "btn btn-line", title: "Move down (Alt ↓)", onclick: () => edit({ kind: "move", down: true }) }, "↓", make("span", { class: "visually-hidden" }, " Move down")),
-        make("button", { type: "button", class: "btn btn-line", title: "Duplicate (Ctrl D)", onclick: () => edit({ kind: "duplicate" }) }, "Duplicate"),
+      make(
+        "div",
+        { class: "actions", role: "group", "aria-label": "What to do with it" },
+        make(
+          "button",
+          {
+            type: "button",
+            class: "btn btn-line",
+            title: "Move up (Alt ↑)",
+            onclick: () => edit({ kind: "move", down: false }),
+          },
+          "↑",
+          make("span", { class: "visually-hidden" }, " Move up"),
+        ),
+        make(
+          "button",
+          {
+            type: "button",
+            class: "btn btn-line",
+            title: "Move down (Alt ↓)",
+            onclick: () => edit({ kind: "move", down: true }),
+          },
+          "↓",
+          make("span", { class: "visually-hidden" }, " Move down"),
+        ),
+        make(
+          "button",
+          {
+            type: "button",
+            class: "btn btn-line",
+            title: "Duplicate (Ctrl D)",
+            onclick: () => edit({ kind: "duplicate" }),
+          },
+          "Duplicate",
+        ),
         part.hidden
           ? make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "show" }) }, "Show")
           : make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "hide" }) }, "Hide"),
-        make("button", { type: "button", class: "btn btn-line", title: "Remove (Del)", onclick: () => edit({ kind: "remove" }) }, "Remove")),
-      this.#insert(edit));
+        make(
+          "button",
+          { type: "button", class: "btn btn-line", title: "Remove (Del)", onclick: () => edit({ kind: "remove" }) },
+          "Remove",
+        ),
+      ),
+      this.#insert(edit),
+    );
     this.#pressed();
   }
 
@@ -97,59 +183,150 @@ export class Panel {
     const fields = [];
     const text = (label, value, change, more = {}) => {
       const id = `part-${label.replace(/\W+/g, "-").toLowerCase()}`;
-      const input = make(more.rows ? "textarea" : "input", { id, class: "form-control", ...more, onchange: () => {
-        input.dataset.sent = input.value;
-        change(input.value);
-      } });
+      const input = make(more.rows ? "textarea" : "input", {
+        id,
+        class: "form-control",
+        ...more,
+        onchange: () => {
+          input.dataset.sent = input.value;
+          change(input.value);
+        },
+      });
       input.value = input.dataset.sent = value ?? "";
       fields.push(make("div", { class: "field" }, make("label", { class: "form-label", for: id }, label), input));
       return input;
     };
     if (part.kind === "text") {
-      fields.push(make("button", { type: "button", class: "btn btn-line", onclick: () => this.#host.select({ key: part.key }, { type: true }) }, "Edit the text in place"));
+      fields.push(
+        make(
+          "button",
+          {
+            type: "button",
+            class: "btn btn-line",
+            onclick: () => this.#host.select({ key: part.key }, { type: true }),
+          },
+          "Edit the text in place",
+        ),
+      );
       this.#alone(part, fields);
       this.#looks(part, fields, edit, false);
     } else if (part.kind === "button") {
       if (part.tag === "input") text("Words", part.text, (value) => edit({ kind: "hint", words: value }));
       else if (part.plain) text("Words", part.text, (value) => edit({ kind: "text", html: escape(value) }));
       if (part.tag === "a") {
-        const role = make("select", { id: "part-role", class: "form-select", onchange: () => edit({ kind: "role", role: role.value }) },
-          make("option", { value: "" }, "A link"), make("option", { value: "buy" }, "Buy button"), make("option", { value: "no" }, "No, thank you"));
+        const role = make(
+          "select",
+          { id: "part-role", class: "form-select", onchange: () => edit({ kind: "role", role: role.value }) },
+          make("option", { value: "" }, "A link"),
+          make("option", { value: "buy" }, "Buy button"),
+          make("option", { value: "no" }, "No, thank you"),
+        );
         role.value = part.role;
-        fields.push(make("div", { class: "field" }, make("label", { class: "form-label", for: "part-role" }, "What it is"), role));
-        text(part.role ? "Till, when it is not the next step" : "Leads to", part.href, (value) => edit({ kind: "address", to: value }), { inputmode: "url", spellcheck: "false" });
+        fields.push(
+          make("div", { class: "field" }, make("label", { class: "form-label", for: "part-role" }, "What it is"), role),
+        );
+        text(
+          part.role ? "Till, when it is not the next step" : "Leads to",
+          part.href,
+          (value) => edit({ kind: "address", to: value }),
+          { inputmode: "url", spellcheck: "false" },
+        );
       }
       this.#looks(part, fields, edit, true);
     } else if (part.kind === "picture") {
       text("Words for who cannot see it", part.alt, (value) => edit({ kind: "picture", alternative: value, file: "" }));
-      const file = make("input", { id: "part-file", type: "file", class: "form-control", accept: "image/*", onchange: () => file.files[0] && this.#host.picture(this.#shown, part.alt ?? "", file.files[0]) });
-      fields.push(make("div", { class: "field" }, make("label", { class: "form-label", for: "part-file" }, "Another picture"), file));
+      const file = make("input", {
+        id: "part-file",
+        type: "file",
+        class: "form-control",
+        accept: "image/*",
+        onchange: () => file.files[0] && this.#host.picture(this.#shown, part.alt ?? "", file.files[0]),
+      });
+      fields.push(
+        make(
+          "div",
+          { class: "field" },
+          make("label", { class: "form-label", for: "part-file" }, "Another picture"),
+          file,
+        ),
+      );
       fields.push(this.#assets((path) => edit({ kind: "picture", alternative: part.alt ?? "", file: path })));
-      text("Or its address", part.src, (value) => edit({ kind: "picture", alternative: part.alt ?? "", file: value }), { inputmode: "url", spellcheck: "false" });
-    } else if (part.kind === "video") text("Address of the video", part.src, (value) => edit({ kind: "address", to: value }), { inputmode: "url", spellcheck: "false" });
-    else if (part.kind === "field") text("Hint in the field", part.placeholder, (value) => edit({ kind: "hint", words: value }));
+      text("Or its address", part.src, (value) => edit({ kind: "picture", alternative: part.alt ?? "", file: value }), {
+        inputmode: "url",
+        spellcheck: "false",
+      });
+    } else if (part.kind === "video")
+      text("Address of the video", part.src, (value) => edit({ kind: "address", to: value }), {
+        inputmode: "url",
+        spellcheck: "false",
+      });
+    else if (part.kind === "field")
+      text("Hint in the field", part.placeholder, (value) => edit({ kind: "hint", words: value }));
     else if (part.kind === "form" && part.action && !/^(#|javascript:)/.test(part.action)) {
-      fields.push(make("p", { class: "soft" }, `Sends to ${part.action}`), make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "take-form" }) }, "Let Wexil take it"));
-    } else if (part.kind === "section") this.#colour(part, fields, edit, "background-color", "Background", part.background);
+      fields.push(
+        make("p", { class: "soft" }, `Sends to ${part.action}`),
+        make(
+          "button",
+          { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "take-form" }) },
+          "Let Wexil take it",
+        ),
+      );
+    } else if (part.kind === "section")
+      this.#colour(part, fields, edit, "background-color", "Background", part.background);
     if (part.picture) this.#background(part, fields, edit);
     return fields;
   }
 
   // A picture behind the part, wherever its style is written: the page gets a rule of its own for it.
   #background(part, fields, edit) {
-    const file = make("input", { id: "part-background-file", type: "file", class: "form-control", accept: "image/*", onchange: () => file.files[0] && this.#host.background(this.#shown, file.files[0]) });
-    fields.push(make("div", { class: "field" }, make("label", { class: "form-label", for: "part-background-file" }, "Another background picture"), file),
+    const file = make("input", {
+      id: "part-background-file",
+      type: "file",
+      class: "form-control",
+      accept: "image/*",
+      onchange: () => file.files[0] && this.#host.background(this.#shown, file.files[0]),
+    });
+    fields.push(
+      make(
+        "div",
+        { class: "field" },
+        make("label", { class: "form-label", for: "part-background-file" }, "Another background picture"),
+        file,
+      ),
       make("p", { class: "soft" }, `Now: ${decodeURIComponent(part.picture.split("/").pop())}`),
-      this.#assets((path) => edit({ kind: "background", file: path })));
+      this.#assets((path) => edit({ kind: "background", file: path })),
+    );
   }
 
   #looks(part, fields, edit, button) {
     this.#colour(part, fields, edit, "color", button ? "Text colour" : "Colour", part.color);
     if (button) this.#colour(part, fields, edit, "background-color", "Colour", part.background);
-    const size = make("input", { id: "part-size", type: "number", min: "6", max: "200", step: "1", class: "form-control", onchange: () => edit({ kind: "look", property: "font-size", value: size.value ? `${size.value}px` : "" }) });
+    const size = make("input", {
+      id: "part-size",
+      type: "number",
+      min: "6",
+      max: "200",
+      step: "1",
+      class: "form-control",
+      onchange: () => edit({ kind: "look", property: "font-size", value: size.value ? `${size.value}px` : "" }),
+    });
     size.value = Math.round(parseFloat(part.size));
-    fields.push(make("div", { class: "field short" }, make("label", { class: "form-label", for: "part-size" }, "Size in pixels"), size));
-    if (/(?:^|;)\s*(color|background-color|font-size)\s*:/.test(part.own)) fields.push(make("button", { type: "button", class: "btn-plain", onclick: () => this.#plain(part, edit) }, "As the page’s style has it"));
+    fields.push(
+      make(
+        "div",
+        { class: "field short" },
+        make("label", { class: "form-label", for: "part-size" }, "Size in pixels"),
+        size,
+      ),
+    );
+    if (/(?:^|;)\s*(color|background-color|font-size)\s*:/.test(part.own))
+      fields.push(
+        make(
+          "button",
+          { type: "button", class: "btn-plain", onclick: () => this.#plain(part, edit) },
+          "As the page’s style has it",
+        ),
+      );
   }
 
   #plain(part, edit) {
@@ -159,26 +336,63 @@ export class Panel {
 
   #colour(part, fields, edit, property, label, value) {
     const id = `part-${property}`;
-    const input = make("input", { id, type: "color", class: "form-control form-control-color", onchange: () => edit({ kind: "look", property, value: input.value }) });
+    const input = make("input", {
+      id,
+      type: "color",
+      class: "form-control form-control-color",
+      onchange: () => edit({ kind: "look", property, value: input.value }),
+    });
     input.value = hex(value);
     fields.push(make("div", { class: "field short" }, make("label", { class: "form-label", for: id }, label), input));
   }
 
   #insert(edit) {
     const select = make("select", { id: "part-insert", class: "form-select" }, this.#host.blocks.cloneNode(true));
-    return make("div", { class: "field" }, make("label", { class: "form-label", for: "part-insert" }, "Put a block below"),
-      make("div", { class: "copyline" }, select, make("button", { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "insert", block: select.value }) }, "Add")));
+    return make(
+      "div",
+      { class: "field" },
+      make("label", { class: "form-label", for: "part-insert" }, "Put a block below"),
+      make(
+        "div",
+        { class: "copyline" },
+        select,
+        make(
+          "button",
+          { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "insert", block: select.value }) },
+          "Add",
+        ),
+      ),
+    );
   }
 
   #assets(choose) {
-    const box = make("details", { ontoggle: async () => {
-      if (!box.open || box.dataset.read) return;
-      box.dataset.read = "yes";
-      const answer = await fetch("?handler=Pictures");
-      const pictures = answer.ok ? await answer.json() : [];
-      box.append(pictures.length === 0 ? make("p", { class: "soft" }, "This page has no pictures of its own yet.") : make("div", { class: "thumbs" }, ...pictures.map((picture) =>
-        make("button", { type: "button", title: picture.path, onclick: () => choose(picture.path) }, make("img", { src: picture.address, alt: picture.path, loading: "lazy" })))));
-    } }, make("summary", {}, "From the page’s files"));
+    const box = make(
+      "details",
+      {
+        ontoggle: async () => {
+          if (!box.open || box.dataset.read) return;
+          box.dataset.read = "yes";
+          const answer = await fetch("?handler=Pictures");
+          const pictures = answer.ok ? await answer.json() : [];
+          box.append(
+            pictures.length === 0
+              ? make("p", { class: "soft" }, "This page has no pictures of its own yet.")
+              : make(
+                  "div",
+                  { class: "thumbs" },
+                  ...pictures.map((picture) =>
+                    make(
+                      "button",
+                      { type: "button", title: picture.path, onclick: () => choose(picture.path) },
+                      make("img", { src: picture.address, alt: picture.path, loading: "lazy" }),
+                    ),
+                  ),
+                ),
+          );
+        },
+      },
+      make("summary", {}, "From the page’s files"),
+    );
     return box;
   }
 
@@ -186,22 +400,48 @@ export class Panel {
     this.#lonely = found;
     this.#lonelyWidth = width;
     const old = document.querySelector("[data-lonely]");
-    const box = make("div", { "data-lonely": true, class: "lonely", role: "status" }, ...found.map((line) => make("p", {},
-      make("span", {}, `At ${width} pixels “${line.word}” stands alone on the last line of “${line.words}”. `),
-      make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.edit({ key: line.key, node: line.node }, { kind: "look", property: "text-wrap", value: "balance" }) }, "Balance the lines"))));
+    const box = make(
+      "div",
+      { "data-lonely": true, class: "lonely", role: "status" },
+      ...found.map((line) =>
+        make(
+          "p",
+          {},
+          make("span", {}, `At ${width} pixels “${line.word}” stands alone on the last line of “${line.words}”. `),
+          make(
+            "button",
+            {
+              type: "button",
+              class: "btn-plain",
+              onclick: () =>
+                this.#host.edit(
+                  { key: line.key, node: line.node },
+                  { kind: "look", property: "text-wrap", value: "balance" },
+                ),
+            },
+            "Balance the lines",
+          ),
+        ),
+      ),
+    );
     if (old) old.replaceWith(box);
     else this.#part.before(box);
   }
 
   #alone(part, fields) {
     const line = this.#lonely.find((found) => found.key === part.key);
-    if (line) fields.push(make("p", { class: "wait" }, `“${line.word}” stands alone on the last line at ${this.#lonelyWidth} pixels.`));
+    if (line)
+      fields.push(
+        make("p", { class: "wait" }, `“${line.word}” stands alone on the last line at ${this.#lonelyWidth} pixels.`),
+      );
   }
 
   state({ revision, differs, changes, name, wiring }) {
     const publish = document.querySelector(".tools .btn-go");
     publish.classList.toggle("quiet", !differs);
-    publish.title = differs ? "Visitors do not see the changes yet" : "Nothing was changed since the page was published";
+    publish.title = differs
+      ? "Visitors do not see the changes yet"
+      : "Nothing was changed since the page was published";
     const suggest = find("suggest");
     suggest.hidden = !name;
     if (name) {
@@ -212,10 +452,42 @@ export class Panel {
     if (wiring.forms) sum.push(wiring.forms === 1 ? "1 form" : `${wiring.forms} forms`);
     if (wiring.buttons) sum.push(wiring.buttons === 1 ? "1 buy button" : `${wiring.buttons} buy buttons`);
     if (wiring.noes) sum.push("a no");
-    find("wiring-sum").textContent = [sum.length ? `${sum.join(", ")} wired` : "", wiring.notes.length ? `${wiring.notes.length} to look at` : ""].filter(Boolean).join(" · ");
-    find("wiring").replaceChildren(...wiring.notes.map((note) => make("p", {}, make("b", {}, note.what), " ", note.remedy, " ",
-      note.node !== null && note.node !== undefined ? make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.select({ node: note.node }) }, "Show it") : null,
-      note.problem === "FormElsewhere" ? make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.editNode(revision, { kind: "take-form", node: note.node }) }, "Let Wexil take it") : null)));
+    find("wiring-sum").textContent = [
+      sum.length ? `${sum.join(", ")} wired` : "",
+      wiring.notes.length ? `${wiring.notes.length} to look at` : "",
+    ]
+      .filter(Boolean)
+      .join(" · ");
+    find("wiring").replaceChildren(
+      ...wiring.notes.map((note) =>
+        make(
+          "p",
+          {},
+          make("b", {}, note.what),
+          " ",
+          note.remedy,
+          " ",
+          note.node !== null && note.node !== undefined
+            ? make(
+                "button",
+                { type: "button", class: "btn-plain", onclick: () => this.#host.select({ node: note.node }) },
+                "Show it",
+              )
+            : null,
+          note.problem === "FormElsewhere"
+            ? make(
+                "button",
+                {
+                  type: "button",
+                  class: "btn-plain",
+                  onclick: () => this.#host.editNode(revision, { kind: "take-form", node: note.node }),
+                },
+                "Let Wexil take it",
+              )
+            : null,
+        ),
+      ),
+    );
     const box = find("changes-box");
     box.hidden = !changes;
     if (!changes) return;
@@ -224,7 +496,20 @@ export class Panel {
     find("changes-tag").className = `tag ${changes.tone === "one" ? "good" : changes.tone === "none" ? "" : "wait"}`;
     find("changes").textContent = `Compare · ${changes.label}`;
     find("changes-sentence").textContent = changes.sentence;
-    find("changes-list").replaceChildren(...changes.list.map((change) => make("li", {}, change.node === null || change.node === undefined
-      ? change.sentence : make("button", { type: "button", class: "btn-plain", onclick: () => this.#host.select({ node: change.node }) }, change.sentence))));
+    find("changes-list").replaceChildren(
+      ...changes.list.map((change) =>
+        make(
+          "li",
+          {},
+          change.node === null || change.node === undefined
+            ? change.sentence
+            : make(
+                "button",
+                { type: "button", class: "btn-plain", onclick: () => this.#host.select({ node: change.node }) },
+                change.sentence,
+              ),
+        ),
+      ),
+    );
   }
 }

@@ -9,8 +9,11 @@ addEventListener("message", ({ source, data }) => {
   if (!screen) return;
   const place = document.querySelector(`[data-lonely-of="${screen.dataset.screen}"]`);
   place.hidden = false;
-  place.textContent = data.found.length === 0 ? "No headline ends in a lonely word."
-    : data.found.map((line) => `“${line.word}” stands alone on the last line of “${line.words}”.`).join(" ") + " Edit the page at this width to balance the lines.";
+  place.textContent =
+    data.found.length === 0
+      ? "No headline ends in a lonely word."
+      : data.found.map((line) => `“${line.word}” stands alone on the last line of “${line.words}”.`).join(" ") +
+        " Edit the page at this width to balance the lines.";
 });
 const frames = screens.map((screen) => screen.querySelector("iframe"));
 new ResizeObserver(() => fit(frames)).observe(document.body);

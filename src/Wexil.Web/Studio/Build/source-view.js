@@ -1,17 +1,30 @@
-// The source of the page, in step with the page: what is typed goes to the server as the stretch that changed, and what was changed
-// in the page is put into the text.
-import { basicSetup, EditorView, EditorState, HighlightStyle, Transaction, keymap, indentWithTab, html, syntaxHighlighting, tags } from "/lib/codemirror/codemirror.js";
+// The source of the page, in step with the page: what is typed goes to the server as the stretch that changed, and what
+// was changed in the page is put into the text.
+import {
+  basicSetup,
+  EditorView,
+  EditorState,
+  HighlightStyle,
+  Transaction,
+  keymap,
+  indentWithTab,
+  html,
+  syntaxHighlighting,
+  tags,
+} from "/lib/codemirror/codemirror.js";
 import { line, stretch, written } from "./stretch.js";
 
 const pause = 400;
 // Wexil's own colours, dark enough on the line that is being edited too.
-const colours = syntaxHighlighting(HighlightStyle.define([
-  { tag: [tags.tagName, tags.keyword], color: "#0a5f5b" },
-  { tag: [tags.attributeName, tags.propertyName], color: "#1f4f8f" },
-  { tag: [tags.attributeValue, tags.string, tags.number, tags.unit], color: "#9c3a0e" },
-  { tag: [tags.comment, tags.meta, tags.documentMeta], color: "#55625e" },
-  { tag: [tags.className, tags.labelName], color: "#70459c" },
-]));
+const colours = syntaxHighlighting(
+  HighlightStyle.define([
+    { tag: [tags.tagName, tags.keyword], color: "#0a5f5b" },
+    { tag: [tags.attributeName, tags.propertyName], color: "#1f4f8f" },
+    { tag: [tags.attributeValue, tags.string, tags.number, tags.unit], color: "#9c3a0e" },
+    { tag: [tags.comment, tags.meta, tags.documentMeta], color: "#55625e" },
+    { tag: [tags.className, tags.labelName], color: "#70459c" },
+  ]),
+);
 
 export class SourceView {
   #view;
@@ -24,12 +37,22 @@ export class SourceView {
     this.#send = send;
     this.#server = text;
     const heard = EditorView.updateListener.of((update) => {
-      if (update.docChanged && !update.transactions.some((change) => change.annotation(Transaction.remote))) this.#later();
+      if (update.docChanged && !update.transactions.some((change) => change.annotation(Transaction.remote)))
+        this.#later();
     });
     this.#view = new EditorView({
       state: EditorState.create({
         doc: line(text),
-        extensions: [basicSetup, html(), colours, keymap.of([indentWithTab]), EditorView.lineWrapping, EditorView.cspNonce.of(nonce), EditorView.contentAttributes.of({ "aria-label": "Source of the page" }), heard],
+        extensions: [
+          basicSetup,
+          html(),
+          colours,
+          keymap.of([indentWithTab]),
+          EditorView.lineWrapping,
+          EditorView.cspNonce.of(nonce),
+          EditorView.contentAttributes.of({ "aria-label": "Source of the page" }),
+          heard,
+        ],
       }),
     });
     textarea.hidden = true;
@@ -52,7 +75,8 @@ export class SourceView {
     this.#timer = setTimeout(() => this.flush(), pause);
   }
 
-  // Has what was typed since the last time sent. The stretch is made out when its turn comes, since what is sent before moves it.
+  // Has what was typed since the last time sent. The stretch is made out when its turn comes, since what is sent before
+  // moves it.
   async flush() {
     clearTimeout(this.#timer);
     if (!this.waits()) return;
@@ -64,7 +88,12 @@ export class SourceView {
         const [from, to] = [written(before, start), written(before, end)];
         const text = before.includes("\r\n") ? inserted.replace(/\n/g, "\r\n") : inserted;
         this.#server = before.slice(0, from) + text + before.slice(to);
-        return { kind: "source", start: from, removed: JSON.stringify(before.slice(from, to)), inserted: JSON.stringify(text) };
+        return {
+          kind: "source",
+          start: from,
+          removed: JSON.stringify(before.slice(from, to)),
+          inserted: JSON.stringify(text),
+        };
       };
       this.#send(make, (answer) => {
         this.#flight = null;
@@ -82,6 +111,11 @@ export class SourceView {
     const text = this.#server;
     this.#server = text.slice(0, change.start) + change.inserted + text.slice(change.start + change.removed);
     const { start, end, inserted } = stretch(line(text), line(this.#server));
-    if (end <= this.#view.state.doc.length) this.#view.dispatch({ changes: { from: start, to: end, insert: inserted }, annotations: Transaction.remote.of(true), scrollIntoView: true });
+    if (end <= this.#view.state.doc.length)
+      this.#view.dispatch({
+        changes: { from: start, to: end, insert: inserted },
+        annotations: Transaction.remote.of(true),
+        scrollIntoView: true,
+      });
   }
 }

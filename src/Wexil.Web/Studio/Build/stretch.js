@@ -8,7 +8,12 @@ export function stretch(before, after) {
   let start = 0;
   while (start < before.length && start < after.length && before[start] === after[start]) start++;
   let end = 0;
-  while (end < before.length - start && end < after.length - start && before[before.length - 1 - end] === after[after.length - 1 - end]) end++;
+  while (
+    end < before.length - start &&
+    end < after.length - start &&
+    before[before.length - 1 - end] === after[after.length - 1 - end]
+  )
+    end++;
   // A character of two units is never cut in half.
   if (start > 0 && /[\ud800-\udbff]/.test(before[start - 1])) start--;
   if (end > 0 && /[\udc00-\udfff]/.test(before[before.length - end])) end--;

@@ -10,7 +10,8 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Count;
 
 /// <summary>Two tests that ran side by side, crossed.</summary>
-/// <param name="Earned">What the visitors of each pair bought, by the pages' places; null while no order is known.</param>
+/// <param name="Earned">What the visitors of each pair bought, by the pages' places; null while no order is
+/// known.</param>
 public sealed record Crossing(
     SplitTest First,
     string FirstStep,
@@ -48,7 +49,9 @@ public sealed class CountModel(
     /// <summary>What the visitors of each page brought in the owner's currency; empty where nobody bought.</summary>
     public IReadOnlyList<PageMoney> Money { get; private set; } = [];
 
-    /// <summary>What is looked at: nothing for the main goal, <c>buyers</c>, <c>money</c>, or the number of another goal.</summary>
+    /// <summary>
+    /// What is looked at: nothing for the main goal, <c>buyers</c>, <c>money</c>, or the number of another goal.
+    /// </summary>
     [BindProperty(SupportsGet = true)]
     public string? By { get; set; }
 

@@ -5,7 +5,9 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Web.Studio.Count;
 
-/// <summary>Tells open screens that a test's numbers moved, as server-sent events; at most one waits for a slow reader.</summary>
+/// <summary>
+/// Tells open screens that a test's numbers moved, as server-sent events; at most one waits for a slow reader.
+/// </summary>
 public sealed class LiveFeed
 {
     private static readonly TimeSpan Heartbeat = TimeSpan.FromSeconds(20),

@@ -6,7 +6,9 @@ using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Count;
 
-/// <summary>Earned per visitor of each page, drawn: the mean and its 95% interval by the normal approximation, on one scale.</summary>
+/// <summary>
+/// Earned per visitor of each page, drawn: the mean and its 95% interval by the normal approximation, on one scale.
+/// </summary>
 public sealed class MeanChart
 {
     public const double Width = 860,

@@ -7,8 +7,9 @@ using Wexil.Web.Shared.Reading;
 namespace Wexil.Web.Studio.Count;
 
 /// <summary>
-/// The rate of each page over time, or what its visitors brought: by day, or by hour for a young test, and as a running total with its
-/// 95% interval. A day without visitors is a gap in the line. Conversions and money stand at the time of their visitor's coming.
+/// The rate of each page over time, or what its visitors brought: by day, or by hour for a young test, and as a running
+/// total with its 95% interval. A day without visitors is a gap in the line. Conversions and money stand at the time of
+/// their visitor's coming.
 /// </summary>
 public sealed class TimeChart
 {
@@ -151,8 +152,8 @@ public sealed class TimeChart
     }
 
     /// <summary>
-    /// The running totals. Where the split was changed they are standardized over the phases, as every other figure of the test is, so
-    /// that the last point is the rate in the table.
+    /// The running totals. Where the split was changed they are standardized over the phases, as every other figure of
+    /// the test is, so that the last point is the rate in the table.
     /// </summary>
     private static Point[][] Running(
         TestReading reading,
@@ -217,7 +218,9 @@ public sealed class TimeChart
         return points;
     }
 
-    /// <summary>What the drawing has room for: from the lowest to the highest, without points of hardly any visitors.</summary>
+    /// <summary>
+    /// What the drawing has room for: from the lowest to the highest, without points of hardly any visitors.
+    /// </summary>
     private static (double Low, double High) Bounds(Point[][] points, bool isRunning)
     {
         var shown = points

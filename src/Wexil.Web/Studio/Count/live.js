@@ -16,7 +16,8 @@ async function refresh() {
       for (const part of fresh.querySelectorAll("[data-live]")) {
         const old = document.querySelector(`[data-live="${part.dataset.live}"]`);
         if (!old || old.contains(document.activeElement)) continue;
-        for (const open of old.querySelectorAll("details[open][id]")) part.querySelector(`#${open.id}`)?.setAttribute("open", "");
+        for (const open of old.querySelectorAll("details[open][id]"))
+          part.querySelector(`#${open.id}`)?.setAttribute("open", "");
         old.replaceWith(document.adoptNode(part));
       }
     }

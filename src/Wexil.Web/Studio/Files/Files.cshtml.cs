@@ -73,7 +73,8 @@ public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.Pag
                         ContentTypes.Of(name)?.StartsWith("image/", StringComparison.Ordinal) == true
                             ? desk.Asset(asset.Hash, name)
                             : null;
-                    // What was added to a draft and is not in it any more is used by nobody; earlier versions keep what they have.
+                    // What was added to a draft and is not in it any more is used by nobody; earlier versions keep what
+                    // they have.
                     return new FileLine(
                         asset,
                         name,

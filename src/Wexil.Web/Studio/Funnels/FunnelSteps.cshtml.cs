@@ -13,7 +13,9 @@ using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Funnels;
 
-/// <summary>The order of a funnel's steps, where each leads, and what can be done with a step or with the whole funnel.</summary>
+/// <summary>
+/// The order of a funnel's steps, where each leads, and what can be done with a step or with the whole funnel.
+/// </summary>
 public sealed class FunnelStepsModel(
     FunnelStore funnels,
     PageStore pages,

@@ -11,7 +11,9 @@ using Wexil.Web.Shared;
 
 namespace Wexil.Web.Studio.Funnels;
 
-/// <summary>Makes a funnel: from a starter whose pages work at once, from a .zip that a funnel went out as, or empty.</summary>
+/// <summary>
+/// Makes a funnel: from a starter whose pages work at once, from a .zip that a funnel went out as, or empty.
+/// </summary>
 [UploadLimit(80)]
 public sealed class NewFunnelModel(FunnelStore funnels, Routes routes) : PageModel
 {

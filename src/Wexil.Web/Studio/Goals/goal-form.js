@@ -2,7 +2,8 @@
 for (const form of document.querySelectorAll("[data-goal]")) {
   const kind = form.querySelector("select[name$='.Kind']");
   const follow = () => {
-    for (const field of form.querySelectorAll("[data-for]")) field.hidden = !field.dataset.for.split(" ").includes(kind.value);
+    for (const field of form.querySelectorAll("[data-for]"))
+      field.hidden = !field.dataset.for.split(" ").includes(kind.value);
     for (const line of form.parentElement.querySelectorAll("[data-try]")) line.hidden = kind.value !== "Address";
   };
   kind.addEventListener("change", follow);

@@ -8,7 +8,10 @@ namespace Wexil.Web.Studio.Keep;
 /// <param name="Words">What came of it, in two short lines.</param>
 public sealed record PastTest(IReadOnlyList<string> Letters, int? Kept, string Name, string Words);
 
-/// <summary>How a step got here, drawn from left to right: the thick line is the page kept, thin lines are pages that tried to beat it, each better one a level up.</summary>
+/// <summary>
+/// How a step got here, drawn from left to right: the thick line is the page kept, thin lines are pages that tried to
+/// beat it, each better one a level up.
+/// </summary>
 public sealed class HistoryChart
 {
     public const double Width = 860;

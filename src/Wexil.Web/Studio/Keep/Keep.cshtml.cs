@@ -26,7 +26,8 @@ public sealed class KeepModel(
     Routes routes
 ) : StepPageModel(screens)
 {
-    /// <param name="Gain">What the page brought more; null where it was the control, or where that is not known.</param>
+    /// <param name="Gain">What the page brought more; null where it was the control, or where that is not
+    /// known.</param>
     public sealed record Row(VerdictLine Line, string PageName, GainLine? Gain);
 
     public override string Stage => "keep";

@@ -34,10 +34,15 @@ public sealed record GainLine(
         + Math.Abs(Math.Round(amount)).ToString("N0", System.Globalization.CultureInfo.InvariantCulture);
 }
 
-/// <summary>Works out what kept pages have brought more, from the evidence frozen with their verdicts and the visitors since.</summary>
+/// <summary>
+/// Works out what kept pages have brought more, from the evidence frozen with their verdicts and the visitors since.
+/// </summary>
 public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore tallies, SettingStore settings)
 {
-    /// <summary>One for each verdict that stands and put another page in the control's place, where the evidence says how much that is; the newest first.</summary>
+    /// <summary>
+    /// One for each verdict that stands and put another page in the control's place, where the evidence says how much
+    /// that is; the newest first.
+    /// </summary>
     public IReadOnlyList<GainLine> All() => Of(verdicts.Standing());
 
     /// <param name="decided">All verdicts of the steps that they are about.</param>
@@ -96,7 +101,10 @@ public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore
         }
     }
 
-    /// <summary>In money where the test told it in the owner's currency, else in conversions; null where the evidence has no interval.</summary>
+    /// <summary>
+    /// In money where the test told it in the owner's currency, else in conversions; null where the evidence has no
+    /// interval.
+    /// </summary>
     private GainLine? Line(VerdictLine line, long visitors)
     {
         var (evidence, kept) = (line.Evidence, line.Evidence.Pages[line.Place]);

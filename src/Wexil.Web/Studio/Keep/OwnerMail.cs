@@ -5,7 +5,9 @@ using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Keep;
 
-/// <summary>Mails to the owner, where one is named: at most one an hour about the same thing, and a digest on Monday.</summary>
+/// <summary>
+/// Mails to the owner, where one is named: at most one an hour about the same thing, and a digest on Monday.
+/// </summary>
 public sealed class OwnerMail(
     SettingStore settings,
     OutboxStore outgoing,
@@ -45,7 +47,9 @@ public sealed class OwnerMail(
         );
     }
 
-    /// <summary>How a test stands, with each challenger's confidence by the rule that is safe to look at any time.</summary>
+    /// <summary>
+    /// How a test stands, with each challenger's confidence by the rule that is safe to look at any time.
+    /// </summary>
     private static string Digest(TestReading reading)
     {
         var total = reading.Standing.Total;

@@ -12,8 +12,8 @@ using Wexil.Web.Shared.Reading;
 namespace Wexil.Web.Studio.Keep;
 
 /// <summary>
-/// Looks at every running test at each full hour, and at once after a start: keeps what it saw, so that looking often is safe; follows the
-/// tests' rules; lets weights follow the evidence; and tells the owner what changed.
+/// Looks at every running test at each full hour, and at once after a start: keeps what it saw, so that looking often
+/// is safe; follows the tests' rules; lets weights follow the evidence; and tells the owner what changed.
 /// </summary>
 public sealed class TestMonitor(
     TestStore tests,

@@ -5,7 +5,9 @@ using Wexil.Web.Mail;
 
 namespace Wexil.Web.Studio.OutboxScreen;
 
-/// <summary>What waits to go out and what was given up, to be tried again or deleted; and mail that was simulated.</summary>
+/// <summary>
+/// What waits to go out and what was given up, to be tried again or deleted; and mail that was simulated.
+/// </summary>
 public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceStore sources, MailSender mail)
     : PageModel
 {
@@ -56,7 +58,9 @@ public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceS
             _ => "E-mail to you",
         };
 
-    /// <summary>Where something goes: a person's or the owner's e-mail address, a mail service, an ad network.</summary>
+    /// <summary>
+    /// Where something goes: a person's or the owner's e-mail address, a mail service, an ad network.
+    /// </summary>
     public string To(OutboxMessage what) =>
         what.Kind switch
         {

@@ -30,8 +30,8 @@ public sealed record SaleFileRead(
 );
 
 /// <summary>
-/// Reads sales and refunds from CSV. Which column is which is guessed from its name and can be said otherwise. Amounts below zero are
-/// refunds, as most services write them.
+/// Reads sales and refunds from CSV. Which column is which is guessed from its name and can be said otherwise. Amounts
+/// below zero are refunds, as most services write them.
 /// </summary>
 public static class SaleFile
 {
@@ -69,7 +69,8 @@ public static class SaleFile
     /// <param name="chosen">The column of a field as the owner chose it; a field that is absent is guessed.</param>
     /// <param name="usualCurrency">Where no column names one.</param>
     /// <param name="known">Which of these were told before.</param>
-    /// <param name="fit">A refund in its order's currency, by the rates of its day and the currency in which the file names the order; null where there is no rate.</param>
+    /// <param name="fit">A refund in its order's currency, by the rates of its day and the currency in which the file
+    /// names the order; null where there is no rate.</param>
     public static SaleFileRead Read(
         string text,
         IReadOnlyDictionary<string, string> chosen,

@@ -8,8 +8,8 @@ using Wexil.Web.Shared.Reading;
 namespace Wexil.Web.Studio.Send;
 
 /// <summary>
-/// Looks at the outside pages that visitors are sent to every few minutes. One that fails twice in a row is reported, and rests
-/// in a test whose owner wishes so, until it answers again.
+/// Looks at the outside pages that visitors are sent to every few minutes. One that fails twice in a row is reported,
+/// and rests in a test whose owner wishes so, until it answers again.
 /// </summary>
 public sealed class PageMonitor(
     Routes routes,

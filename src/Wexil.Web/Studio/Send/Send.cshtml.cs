@@ -71,7 +71,10 @@ public sealed class SendModel(
 
     public string? TryLink { get; private set; }
 
-    /// <summary>The control where a test can start: that of the running test, else the page that everyone sees. Null where it is hosted here.</summary>
+    /// <summary>
+    /// The control where a test can start: that of the running test, else the page that everyone sees. Null where it is
+    /// hosted here.
+    /// </summary>
     public Wexil.Core.Pages.Page? OutsideControl =>
         (Screen.Open?.Pages[0] ?? Screen.KeptPage) is { Outside: not null } page ? page : null;
 
@@ -370,7 +373,9 @@ public sealed class SendModel(
 
     private void FillStart() => (StartsOnPage, StartWait) = (Screen.Step.StartsOnPage, Screen.Step.StartWait);
 
-    /// <summary>Shows the screen again with what was typed in one of the small forms, and the rest as it is stored.</summary>
+    /// <summary>
+    /// Shows the screen again with what was typed in one of the small forms, and the rest as it is stored.
+    /// </summary>
     private IActionResult Refused(string field, string problem)
     {
         if (field == nameof(StartWait))

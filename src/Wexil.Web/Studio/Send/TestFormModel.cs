@@ -13,7 +13,9 @@ using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Send;
 
-/// <summary>The form of a test: what stands in it at first, and what was typed, read with every problem by its field.</summary>
+/// <summary>
+/// The form of a test: what stands in it at first, and what was typed, read with every problem by its field.
+/// </summary>
 public abstract class TestFormModel(StepScreens screens, SettingStore settings, OwnerTime clock)
     : StepPageModel(screens)
 {
@@ -209,7 +211,9 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
         Who = AudienceForm.Of(Audience.Everyone);
     }
 
-    /// <summary>The share of this step's visitors who went on to another before; null where too few came to tell.</summary>
+    /// <summary>
+    /// The share of this step's visitors who went on to another before; null where too few came to tell.
+    /// </summary>
     public double? PastRate(Step? goal) =>
         goal is not null
         && Screen.Visitors.GetValueOrDefault(Screen.Step.Id) is >= MinPastVisitors and var visitors

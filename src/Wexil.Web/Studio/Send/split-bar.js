@@ -1,5 +1,6 @@
-// The split bar: shares drawn to scale, with handles between them for mouse, touch and keys. It writes into the number fields,
-// which work without it. What a handle gives to one page it takes from its neighbour, so the split always adds up to 100.
+// The split bar: shares drawn to scale, with handles between them for mouse, touch and keys. It writes into the number
+// fields, which work without it. What a handle gives to one page it takes from its neighbour, so the split always adds
+// up to 100.
 import { even, giveWay, moveBorder, sumOf, total } from "./weights.js";
 
 const root = document.querySelector("[data-split]");
@@ -13,7 +14,9 @@ class SplitBar {
     this.perDay = Number(section.dataset.perDay);
     for (const part of section.querySelectorAll("[data-split-tools], [data-split-hint]")) part.hidden = false;
     section.querySelector("[data-even]").addEventListener("click", () => this.set(this.even()));
-    section.querySelector("[data-only]").addEventListener("click", () => this.set(this.pages().map((_, i) => (i === 0 ? total : 0))));
+    section
+      .querySelector("[data-only]")
+      .addEventListener("click", () => this.set(this.pages().map((_, i) => (i === 0 ? total : 0))));
     this.typed = [];
     section.addEventListener("change", (event) => {
       if (event.target.matches("[data-in]")) this.set(this.even());
@@ -44,7 +47,11 @@ class SplitBar {
     this.waiting = setTimeout(async () => {
       const value = (name) => form.querySelector(`[name=${name}]`)?.value ?? this.section.dataset[name] ?? "";
       const query = new URLSearchParams({
-        weights: this.weights().join("/"), turns: form.querySelector("[data-turns]:checked")?.value ?? "Chance", share: value("Share") || 100, baseRate: value("BaseRate") || 0, smallestLift: value("SmallestLift") || 0,
+        weights: this.weights().join("/"),
+        turns: form.querySelector("[data-turns]:checked")?.value ?? "Chance",
+        share: value("Share") || 100,
+        baseRate: value("BaseRate") || 0,
+        smallestLift: value("SmallestLift") || 0,
       }).toString();
       if (query === this.asked) return;
       this.asked = query;
@@ -93,7 +100,13 @@ class SplitBar {
     if (own < 0) return;
     const typed = this.typed.filter((other) => other !== row);
     this.typed = [...typed, row];
-    this.set(giveWay(weights, own, typed.map((other) => pages.indexOf(other)).filter((i) => i >= 0)));
+    this.set(
+      giveWay(
+        weights,
+        own,
+        typed.map((other) => pages.indexOf(other)).filter((i) => i >= 0),
+      ),
+    );
   }
 
   /** Moves the border behind page i by so many percent, as far as its two neighbours allow. */
@@ -112,9 +125,14 @@ class SplitBar {
       mark.className = place < 0 ? "mark-here" : `mark mark-${String.fromCharCode(97 + place)}`;
       row.querySelector("[data-weight]").disabled = place < 0;
     }
-    const words = pages.length < 2 ? "A split test needs two pages or more."
-      : sum < total ? `The weights add up to ${sum}: ${total - sum} more to give out.`
-      : sum > total ? `The weights add up to ${sum}: ${sum - total} too many.` : "";
+    const words =
+      pages.length < 2
+        ? "A split test needs two pages or more."
+        : sum < total
+          ? `The weights add up to ${sum}: ${total - sum} more to give out.`
+          : sum > total
+            ? `The weights add up to ${sum}: ${sum - total} too many.`
+            : "";
     if (this.problem.textContent !== words) this.problem.textContent = words;
     if (sum !== total || pages.length < 2) {
       this.bar.replaceChildren();
@@ -126,11 +144,23 @@ class SplitBar {
     let from = 0;
     weights.forEach((weight, i) => {
       const letter = String.fromCharCode(65 + i);
-      this.add("rect", { x: `${from}%`, y: 10, width: `${weight}%`, height: 54, class: `fill-${letter.toLowerCase()}` });
+      this.add("rect", {
+        x: `${from}%`,
+        y: 10,
+        width: `${weight}%`,
+        height: 54,
+        class: `fill-${letter.toLowerCase()}`,
+      });
       if (weight >= 8) {
         const label = this.add("svg", { x: `${from}%`, y: 10, width: `${weight}%`, height: 54 });
         this.add("text", { x: 14, y: 35, class: "bar-big" }, `${letter} ${weight}%`, label);
-        if (this.perDay > 0 && weight >= 16) this.add("text", { x: "100%", dx: -16, y: 34, class: "bar-small" }, `${Math.round((this.perDay * weight) / total)} a day`, label);
+        if (this.perDay > 0 && weight >= 16)
+          this.add(
+            "text",
+            { x: "100%", dx: -16, y: 34, class: "bar-small" },
+            `${Math.round((this.perDay * weight) / total)} a day`,
+            label,
+          );
       }
       from += weight;
     });
@@ -145,15 +175,36 @@ class SplitBar {
   handle(i, place, weights) {
     const [left, right] = [String.fromCharCode(65 + i), String.fromCharCode(66 + i)];
     const group = this.add("svg", { x: `${place}%`, y: 0, overflow: "visible", width: 1, height: 76 });
-    const grip = this.add("g", {
-      class: "handle", tabindex: 0, role: "slider", "data-handle": i, "aria-label": `Border between ${left} and ${right}`, "aria-valuemin": 0,
-      "aria-valuemax": weights[i] + weights[i + 1], "aria-valuenow": weights[i], "aria-valuetext": `${left} ${weights[i]}%, ${right} ${weights[i + 1]}%`,
-    }, null, group);
+    const grip = this.add(
+      "g",
+      {
+        class: "handle",
+        tabindex: 0,
+        role: "slider",
+        "data-handle": i,
+        "aria-label": `Border between ${left} and ${right}`,
+        "aria-valuemin": 0,
+        "aria-valuemax": weights[i] + weights[i + 1],
+        "aria-valuenow": weights[i],
+        "aria-valuetext": `${left} ${weights[i]}%, ${right} ${weights[i + 1]}%`,
+      },
+      null,
+      group,
+    );
     this.add("path", { d: "M0 2v70", class: "border-line" }, null, grip);
     this.add("circle", { cx: 0, cy: 37, r: 11 }, null, grip);
     this.add("path", { d: "M-3 32v10M3 32v10", class: "grip" }, null, grip);
     grip.addEventListener("keydown", (event) => {
-      const by = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageDown: -10, PageUp: 10, Home: -total, End: total }[event.key];
+      const by = {
+        ArrowLeft: -1,
+        ArrowDown: -1,
+        ArrowRight: 1,
+        ArrowUp: 1,
+        PageDown: -10,
+        PageUp: 10,
+        Home: -total,
+        End: total,
+      }[event.key];
       if (by === undefined) return;
       event.preventDefault();
       this.move(i, by);

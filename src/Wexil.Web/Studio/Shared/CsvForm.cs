@@ -5,7 +5,10 @@ namespace Wexil.Web.Studio.Shared;
 /// <summary>A form that takes a table in as lines or as a file: its fields are Csv and Upload.</summary>
 public static class CsvForm
 {
-    /// <summary>The file's text where one came along, else what was typed; null, with the problem by its field, where the file is too long.</summary>
+    /// <summary>
+    /// The file's text where one came along, else what was typed; null, with the problem by its field, where the file
+    /// is too long.
+    /// </summary>
     /// <param name="longest">In bytes.</param>
     public static async Task<string?> ReadAsync(
         ModelStateDictionary state,

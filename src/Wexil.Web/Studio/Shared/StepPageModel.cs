@@ -4,7 +4,9 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Wexil.Web.Studio.Shared;
 
-/// <summary>A screen of a step; its address names funnel and step, and an address that names none is not found.</summary>
+/// <summary>
+/// A screen of a step; its address names funnel and step, and an address that names none is not found.
+/// </summary>
 public abstract class StepPageModel(StepScreens screens) : PageModel
 {
     public StepScreen Screen { get; private set; } = null!;

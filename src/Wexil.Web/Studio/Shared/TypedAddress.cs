@@ -9,7 +9,9 @@ namespace Wexil.Web.Studio.Shared;
 /// <summary>Reads an address to which a step's visitors are to be sent.</summary>
 public sealed class TypedAddress(Routes routes, PageStore pages, VisitorsAddress visitors)
 {
-    /// <summary>Another page whose visitors could not be told from those of this one, in words; empty where there is none.</summary>
+    /// <summary>
+    /// Another page whose visitors could not be told from those of this one, in words; empty where there is none.
+    /// </summary>
     public string TwinOf(PageId page, Uri address)
     {
         var here = new OutsideAddress(address);

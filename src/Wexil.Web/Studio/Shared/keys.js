@@ -2,7 +2,8 @@
 const typing = (target) => target.closest("input, textarea, select, [contenteditable], [role=slider]");
 const follow = (selector) => document.querySelector(selector)?.click();
 
-// Who was just typing in a page in a frame means that page, and not this screen: until something here is pressed or tabbed to.
+// Who was just typing in a page in a frame means that page, and not this screen: until something here is pressed or
+// tabbed to.
 let isElsewhere = false;
 addEventListener("blur", () => (isElsewhere = document.activeElement?.localName === "iframe"));
 for (const event of ["pointerdown", "focusin"]) {
@@ -22,7 +23,8 @@ document.addEventListener("keydown", (event) => {
     "/": () => document.getElementById("jump")?.focus(),
     "?": () => document.getElementById("keys")?.showModal(),
   };
-  if (/^[1-4n]$/.test(event.key)) actions[event.key] = () => follow(`main [data-key="${event.key}"], [data-key="${event.key}"]`);
+  if (/^[1-4n]$/.test(event.key))
+    actions[event.key] = () => follow(`main [data-key="${event.key}"], [data-key="${event.key}"]`);
   const action = actions[event.key];
   if (!action) return;
   event.preventDefault();
@@ -31,7 +33,8 @@ document.addEventListener("keydown", (event) => {
 
 // A menu closes when something else is chosen.
 document.addEventListener("click", (event) => {
-  for (const menu of document.querySelectorAll("details.menu[open]")) if (!menu.contains(event.target)) menu.open = false;
+  for (const menu of document.querySelectorAll("details.menu[open]"))
+    if (!menu.contains(event.target)) menu.open = false;
 });
 document.addEventListener("keydown", (event) => {
   if (event.key !== "Escape") return;

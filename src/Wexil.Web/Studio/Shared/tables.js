@@ -1,5 +1,6 @@
-// On a narrow screen each row of a table is a card: every cell says which column it is of, so that nothing is cut off or scrolled
-// to. Without this script tables scroll sideways. What a table is stays said to those who hear it, whatever its layout.
+// On a narrow screen each row of a table is a card: every cell says which column it is of, so that nothing is cut off
+// or scrolled to. Without this script tables scroll sideways. What a table is stays said to those who hear it, whatever
+// its layout.
 const labelled = new WeakSet();
 
 function label(table) {
@@ -31,4 +32,7 @@ function labelAll() {
 
 labelAll();
 // Live figures come as new tables.
-new MutationObserver(labelAll).observe(document.querySelector("main") ?? document.body, { childList: true, subtree: true });
+new MutationObserver(labelAll).observe(document.querySelector("main") ?? document.body, {
+  childList: true,
+  subtree: true,
+});

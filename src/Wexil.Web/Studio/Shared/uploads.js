@@ -1,5 +1,6 @@
 // A file that is too large is refused the moment it is chosen, by its field, and the rest of the form stays as it is.
-const size = (bytes) => (bytes >= 1 << 20 ? `${(bytes / (1 << 20)).toFixed(1).replace(".0", "")} MB` : `${Math.round(bytes / 1024)} KB`);
+const size = (bytes) =>
+  bytes >= 1 << 20 ? `${(bytes / (1 << 20)).toFixed(1).replace(".0", "")} MB` : `${Math.round(bytes / 1024)} KB`;
 
 for (const field of document.querySelectorAll("input[type=file][data-largest]")) {
   field.addEventListener("change", () => {

@@ -10,7 +10,9 @@ using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.SiteWiring;
 
-/// <summary>What has to be pasted into a funnel's outside pages, whether it was, and links for who looks after the site.</summary>
+/// <summary>
+/// What has to be pasted into a funnel's outside pages, whether it was, and links for who looks after the site.
+/// </summary>
 public sealed class WiringModel(
     FunnelStore funnels,
     ScriptInstallation desk,
@@ -25,7 +27,9 @@ public sealed class WiringModel(
 
     public IReadOnlyList<WiredPage> Pages => desk.Of(Funnel.Id);
 
-    /// <summary>The goals of running tests that a picture or a script on a page can tell of, by name, and the picture.</summary>
+    /// <summary>
+    /// The goals of running tests that a picture or a script on a page can tell of, by name, and the picture.
+    /// </summary>
     public IReadOnlyList<(string Name, string Picture)> Pictures =>
         [
             .. tests

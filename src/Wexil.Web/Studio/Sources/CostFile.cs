@@ -22,8 +22,8 @@ public sealed record CostRow(
 }
 
 /// <summary>
-/// Reads spend by day from CSV with the columns <c>date</c> (2026-11-09), <c>source</c> (the tag), <c>spend</c> (12.50) and, if
-/// wanted, <c>currency</c>, which must then be the owner's.
+/// Reads spend by day from CSV with the columns <c>date</c> (2026-11-09), <c>source</c> (the tag), <c>spend</c> (12.50)
+/// and, if wanted, <c>currency</c>, which must then be the owner's.
 /// </summary>
 public static class CostFile
 {

@@ -5,7 +5,8 @@ using Wexil.Web.Shared.Reading;
 namespace Wexil.Web.Studio.Sources;
 
 /// <summary>What sources brought, with what follows from it.</summary>
-/// <param name="Worth">What a sale brings on average, for funnels whose till tells nothing; null while nobody said, and then nothing is said about money earned.</param>
+/// <param name="Worth">What a sale brings on average, for funnels whose till tells nothing; null while nobody said, and
+/// then nothing is said about money earned.</param>
 public sealed record SourceTable(IReadOnlyList<SourceLine> Lines, long? Worth, Currency Currency)
 {
     public const string None = "–";

@@ -44,7 +44,10 @@ public sealed class TodayModel(
 
     public long ConversionsThisWeek { get; private set; }
 
-    /// <summary>What kept pages have brought more than those they replaced: what is known in money in one sum, then one for each word for a conversion.</summary>
+    /// <summary>
+    /// What kept pages have brought more than those they replaced: what is known in money in one sum, then one for each
+    /// word for a conversion.
+    /// </summary>
     public IReadOnlyList<(GainLine Sum, int Pages)> Gained { get; private set; } = [];
 
     /// <summary>Steps where a better page would bring most, none of which is being tested.</summary>

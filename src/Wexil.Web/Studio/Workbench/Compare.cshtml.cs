@@ -101,7 +101,8 @@ public sealed class CompareModel(SettingStore settings) : PageModel
                     )
             ),
         ];
-        // Nobody said beforehand what to expect, so the control's own rate stands for it; nor in which shares visitors were sent.
+        // Nobody said beforehand what to expect, so the control's own rate stands for it; nor in which shares visitors
+        // were sent.
         var rate = arms[0].Conversions > 0 ? arms[0].Rate : 1.0 / arms[0].Visitors;
         Standing = TestResult.Of(
             new(pages, 0, [new([.. pages.Select(_ => 0)], arms)], rate, Lift / 100, 0, null, Words)

@@ -4,7 +4,10 @@ using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Workbench;
 
-/// <summary>How many days a test takes by the lift worth finding, drawn; the days on a scale of decades, since they run from one to thousands.</summary>
+/// <summary>
+/// How many days a test takes by the lift worth finding, drawn; the days on a scale of decades, since they run from one
+/// to thousands.
+/// </summary>
 public sealed class PlanCurve
 {
     public const double Width = 860,

@@ -1,7 +1,12 @@
 // Dragging the lift: the mark, the words and the field follow; the curve stays, since it is that of all lifts.
 const section = document.querySelector("[data-plan]");
 if (section) {
-  const points = new Map(section.dataset.plan.split(";").map((point) => point.split("|")).map(([lift, ...rest]) => [lift, rest]));
+  const points = new Map(
+    section.dataset.plan
+      .split(";")
+      .map((point) => point.split("|"))
+      .map(([lift, ...rest]) => [lift, rest]),
+  );
   const drag = section.querySelector("[data-drag]");
   const field = document.getElementById("Lift");
   const show = (lift) => {

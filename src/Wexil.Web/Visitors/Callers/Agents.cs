@@ -7,7 +7,9 @@ namespace Wexil.Web.Visitors.Callers;
 /// <summary>What a program says of itself: which kind of device, and whether a person sits before it.</summary>
 public readonly record struct Agent(Device Device, bool IsRobot);
 
-/// <summary>Tells browsers from robots, link previews and health checks by their User-Agent. What was told once is remembered.</summary>
+/// <summary>
+/// Tells browsers from robots, link previews and health checks by their User-Agent. What was told once is remembered.
+/// </summary>
 public static class Agents
 {
     private const int MaxRemembered = 20_000,
@@ -34,7 +36,10 @@ public static class Agents
         return known;
     }
 
-    /// <summary>The patterns, nearly all in the engine that needs as many steps as there are letters. Those that look around are few and simple, and no agent that is read is long.</summary>
+    /// <summary>
+    /// The patterns, nearly all in the engine that needs as many steps as there are letters. Those that look around are
+    /// few and simple, and no agent that is read is long.
+    /// </summary>
     private static IEnumerable<Regex> Load()
     {
         using var stream = typeof(Agents).Assembly.GetManifestResourceStream(

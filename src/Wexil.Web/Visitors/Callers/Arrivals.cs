@@ -15,7 +15,8 @@ public sealed class Arrivals(CountryResolver origins)
         MaxAffiliateLength = 64;
 
     /// <summary>The traits of a request, and who follows the link.</summary>
-    /// <param name="query">The query that the visitor came with: the request's own, or that of the page which asks.</param>
+    /// <param name="query">The query that the visitor came with: the request's own, or that of the page which
+    /// asks.</param>
     public Visit Of(
         HttpContext http,
         RouteTable routes,
@@ -60,7 +61,9 @@ public sealed class Arrivals(CountryResolver origins)
         );
     }
 
-    /// <summary>The query with the affiliate's id, where the visitor was sent by one and the query does not say so itself.</summary>
+    /// <summary>
+    /// The query with the affiliate's id, where the visitor was sent by one and the query does not say so itself.
+    /// </summary>
     public static string WithAffiliate(HttpContext http, RouteTable routes, string query)
     {
         if (
@@ -71,7 +74,10 @@ public sealed class Arrivals(CountryResolver origins)
         return $"{(query.Length > 1 ? query + "&" : "?")}{Uri.EscapeDataString(routes.AffiliateParameter)}={Uri.EscapeDataString(id)}";
     }
 
-    /// <summary>Who sent the visitor by what the address says: the source it names, else the affiliate, else what the mail or the ad is marked with.</summary>
+    /// <summary>
+    /// Who sent the visitor by what the address says: the source it names, else the affiliate, else what the mail or
+    /// the ad is marked with.
+    /// </summary>
     private static (string Source, string? Affiliate) Sender(string query, string affiliateParameter)
     {
         var (named, campaign) = ("", "");

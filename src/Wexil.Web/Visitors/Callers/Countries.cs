@@ -4,7 +4,9 @@ using MaxMind.Db;
 
 namespace Wexil.Web.Visitors.Callers;
 
-/// <summary>The country of an address, from data that is shipped with the program: nobody is asked, and the address is not kept.</summary>
+/// <summary>
+/// The country of an address, from data that is shipped with the program: nobody is asked, and the address is not kept.
+/// </summary>
 public static class Countries
 {
     private static readonly Task<Reader> Data = Task.Run(Load);

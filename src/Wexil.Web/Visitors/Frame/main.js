@@ -1,5 +1,5 @@
-// Stands in a page that Wexil shows in a frame, in an origin of its own. It points at parts of the page, shows at once what a person does
-// there, and says it; the server decides what becomes of it. Nothing here is trusted by anybody.
+// Stands in a page that Wexil shows in a frame, in an origin of its own. It points at parts of the page, shows at once
+// what a person does there, and says it; the server decides what becomes of it. Nothing here is trusted by anybody.
 let selected = null;
 let isChosen = false; // by Escape or in the list, so that Delete may remove it
 
@@ -37,7 +37,13 @@ function lonelyWords() {
       }
     }
     const isAlone = count > 2 && ends.length === 2 && ends[0].rect.top > ends[1].rect.top + ends[1].rect.height / 2;
-    if (isAlone) found.push({ key: keyOf(heading), node: numberOf(heading), words: shorten(heading.textContent), word: ends[0].word });
+    if (isAlone)
+      found.push({
+        key: keyOf(heading),
+        node: numberOf(heading),
+        words: shorten(heading.textContent),
+        word: ends[0].word,
+      });
   }
   say("lonely", { width: innerWidth, found });
 }
@@ -46,14 +52,24 @@ function tellParts() {
   const list = parts();
   if (editing) {
     for (const { element } of list) {
-      if (["a", "button", "input", "textarea", "select"].includes(element.localName) || element.hasAttribute("tabindex")) continue;
+      if (
+        ["a", "button", "input", "textarea", "select"].includes(element.localName) ||
+        element.hasAttribute("tabindex")
+      )
+        continue;
       element.setAttribute(tabbed, "");
       element.tabIndex = 0;
     }
   }
   say("parts", {
     parts: list.map(({ element, level }) => ({
-      key: keyOf(element), node: numberOf(element), level, hidden: isHidden(element), kind: kindOf(element), name: nameOf(element), words: wordsOf(element),
+      key: keyOf(element),
+      node: numberOf(element),
+      level,
+      hidden: isHidden(element),
+      kind: kindOf(element),
+      name: nameOf(element),
+      words: wordsOf(element),
     })),
     height: document.documentElement.scrollHeight,
   });
@@ -101,7 +117,11 @@ function show({ key, kind, ...edit }) {
     remove: () => element.remove(),
     look: () => element.style.setProperty(edit.property, edit.value),
     address: () => element.setAttribute(element.localName === "a" ? "href" : "src", edit.to),
-    hint: () => element.setAttribute(element.localName === "input" && ["submit", "button"].includes(element.type) ? "value" : "placeholder", edit.words),
+    hint: () =>
+      element.setAttribute(
+        element.localName === "input" && ["submit", "button"].includes(element.type) ? "value" : "placeholder",
+        edit.words,
+      ),
   };
   shows[kind]?.();
   place();
@@ -123,10 +143,14 @@ function answer({ patch, taken: count, given }) {
 
 addEventListener("DOMContentLoaded", () => {
   document.documentElement.append(glass);
-  addEventListener("scroll", () => {
-    place();
-    say("scrolled", { y: scrollY, most: document.documentElement.scrollHeight - innerHeight });
-  }, { passive: true, capture: true });
+  addEventListener(
+    "scroll",
+    () => {
+      place();
+      say("scrolled", { y: scrollY, most: document.documentElement.scrollHeight - innerHeight });
+    },
+    { passive: true, capture: true },
+  );
   new ResizeObserver(() => {
     place();
     lonelyWords();
@@ -145,13 +169,15 @@ addEventListener("message", ({ data, source }) => {
   if (typeof data.scroll === "number") scrollTo({ top: data.scroll, behavior: "instant" });
   if (data.outline) {
     unmark();
-    for (const node of data.outline) if (withNumber(node)) mark(withNumber(node), `outline: 3px dashed ${data.colour || "#0a706c"}`, "");
+    for (const node of data.outline)
+      if (withNumber(node)) mark(withNumber(node), `outline: 3px dashed ${data.colour || "#0a706c"}`, "");
   }
   if (data.show !== undefined) withNumber(data.show)?.scrollIntoView({ block: "center", behavior: "instant" });
   if (data.answer) answer(data.answer);
   if (data.preview) show(data.preview);
   if (data.select !== undefined) {
-    const element = data.select === null ? null : data.select.key ? withKey(data.select.key) : withNumber(data.select.node);
+    const element =
+      data.select === null ? null : data.select.key ? withKey(data.select.key) : withNumber(data.select.node);
     // What the server answers late must not take the hands off what a person has turned to meanwhile.
     const isLate = data.after !== undefined && (open || (selected && selected !== withKey(data.after)));
     if (isLate) return;
@@ -200,7 +226,9 @@ if (editing) {
     if (event.detail === 0 || open?.contains(event.target)) return;
     const part = meantAt(event.target, event.clientX, event.clientY);
     if (!part) return;
-    const below = partsAt(event.clientX, event.clientY).filter((other) => other === part || other.localName === "a" || !other.contains(part));
+    const below = partsAt(event.clientX, event.clientY).filter(
+      (other) => other === part || other.localName === "a" || !other.contains(part),
+    );
     // A second click at the same place reaches what lies below.
     const isAgain = event.detail === 1 && below.length > 1 && below.includes(selectedBefore);
     select(isAgain ? below[(below.indexOf(selectedBefore) + 1) % below.length] : part);
@@ -256,7 +284,11 @@ if (editing) {
 }
 
 function onSelected(event, command) {
-  const edit = (kind, more = {}) => say("edit", { edit: { kind, key: keyOf(selected), node: numberOf(selected), ...more }, what: `${nameOf(selected)} “${wordsOf(selected)}”` });
+  const edit = (kind, more = {}) =>
+    say("edit", {
+      edit: { kind, key: keyOf(selected), node: numberOf(selected), ...more },
+      what: `${nameOf(selected)} “${wordsOf(selected)}”`,
+    });
   if (event.key === "Enter") {
     event.preventDefault();
     if (!write(selected)) say("panel");

@@ -1,6 +1,8 @@
 // The parts of the page: what a person can point at, what each is called, and how it is known.
 const number = "data-wx";
-const inline = new Set("b strong i em u s small mark sub sup span br wbr a code abbr q cite time font kbd del ins".split(" "));
+const inline = new Set(
+  "b strong i em u s small mark sub sup span br wbr a code abbr q cite time font kbd del ins".split(" "),
+);
 const boxes = new Set(["section", "form", "header", "footer", "article"]);
 const headings = "h1, h2, h3, h4, h5, h6";
 const MAX_PARTS = 1500;
@@ -50,14 +52,18 @@ function shorten(text, longest = 60) {
 }
 
 function isText(element) {
-  return element.textContent.trim() !== "" && !["script", "style", "noscript", "select", "option", "textarea"].includes(element.localName)
-    && [...element.querySelectorAll("*")].every((child) => inline.has(child.localName));
+  return (
+    element.textContent.trim() !== "" &&
+    !["script", "style", "noscript", "select", "option", "textarea"].includes(element.localName) &&
+    [...element.querySelectorAll("*")].every((child) => inline.has(child.localName))
+  );
 }
 
 function kindOf(element) {
   const name = element.localName;
   if (name === "img") return "picture";
-  if (name === "a" || name === "button" || (name === "input" && ["submit", "button"].includes(element.type))) return "button";
+  if (name === "a" || name === "button" || (name === "input" && ["submit", "button"].includes(element.type)))
+    return "button";
   if (["input", "textarea", "select"].includes(name)) return "field";
   if (["video", "iframe", "audio"].includes(name)) return "video";
   if (name === "form") return "form";
@@ -69,7 +75,10 @@ function nameOf(element) {
   if (element.localName === "h1") return "Headline";
   if (/^h[2-6]$/.test(element.localName)) return "Heading";
   if (kind === "picture") return "Picture";
-  if (kind === "button") return element.localName === "a" && !/btn|button/i.test(element.className) && !element.dataset.wexil ? "Link" : "Button";
+  if (kind === "button")
+    return element.localName === "a" && !/btn|button/i.test(element.className) && !element.dataset.wexil
+      ? "Link"
+      : "Button";
   if (kind === "field") return "Field";
   if (kind === "video") return "Video";
   if (kind === "form") return "Form";
@@ -81,9 +90,11 @@ function nameOf(element) {
 function wordsOf(element) {
   const kind = kindOf(element);
   if (kind === "picture") return shorten(element.alt || (element.getAttribute("src") || "").split("/").pop());
-  if (kind === "field") return shorten(element.value && element.type !== "email" ? element.value : element.placeholder || element.name);
+  if (kind === "field")
+    return shorten(element.value && element.type !== "email" ? element.value : element.placeholder || element.name);
   if (element.localName === "input") return shorten(element.value);
-  if (kind === "section" || kind === "form") return shorten((element.querySelector(headings) || element).textContent, 40);
+  if (kind === "section" || kind === "form")
+    return shorten((element.querySelector(headings) || element).textContent, 40);
   return shorten(element.textContent);
 }
 
@@ -103,7 +114,13 @@ function partAt(target) {
   const button = element.closest("a, button");
   if (button?.hasAttribute(number) && document.body.contains(button)) return button;
   const outer = (inner) => inner.parentElement?.closest(`[${number}]`);
-  while (inline.has(element.localName) && outer(element) && outer(element) !== document.body && isText(element.parentElement)) element = outer(element);
+  while (
+    inline.has(element.localName) &&
+    outer(element) &&
+    outer(element) !== document.body &&
+    isText(element.parentElement)
+  )
+    element = outer(element);
   return element;
 }
 
@@ -135,7 +152,8 @@ function parts() {
         walk(child, level);
         continue;
       }
-      if (["script", "style", "noscript", "template", "link", "meta", "svg", "br", "hr"].includes(child.localName)) continue;
+      if (["script", "style", "noscript", "template", "link", "meta", "svg", "br", "hr"].includes(child.localName))
+        continue;
       const kind = kindOf(child);
       const holds = kind === "section" || kind === "form";
       // A box around one other thing is that thing.
@@ -143,10 +161,14 @@ function parts() {
       // So is a paragraph that is all one link.
       const link = kind === "text" && child.querySelector(`a[${number}]`);
       const isOneLink = link && link.textContent.trim() === child.textContent.trim();
-      if (!isWrapper && !isOneLink && (wordsOf(child) || kind !== "section" || backgroundOf(child))) list.push({ element: child, level });
+      if (!isWrapper && !isOneLink && (wordsOf(child) || kind !== "section" || backgroundOf(child)))
+        list.push({ element: child, level });
       if (holds) walk(child, isWrapper ? level : level + 1);
-      else if (kind === "text") for (const held of child.querySelectorAll(`a[${number}], img[${number}]`)) list.push({ element: held, level: level + 1 });
-      else if (kind === "button") for (const held of child.querySelectorAll(`img[${number}]`)) list.push({ element: held, level: level + 1 });
+      else if (kind === "text")
+        for (const held of child.querySelectorAll(`a[${number}], img[${number}]`))
+          list.push({ element: held, level: level + 1 });
+      else if (kind === "button")
+        for (const held of child.querySelectorAll(`img[${number}]`)) list.push({ element: held, level: level + 1 });
     }
   };
   walk(document.body, 0);
@@ -158,7 +180,8 @@ function around(element) {
   const trail = [];
   for (let up = element.parentElement; up && up !== document.body && trail.length < 3; up = up.parentElement) {
     const counts = up.hasAttribute(number) && (["section", "form"].includes(kindOf(up)) || up.localName === "a");
-    if (counts && wordsOf(up) !== trail.at(-1)?.words) trail.push({ key: keyOf(up), name: nameOf(up), words: wordsOf(up) });
+    if (counts && wordsOf(up) !== trail.at(-1)?.words)
+      trail.push({ key: keyOf(up), name: nameOf(up), words: wordsOf(up) });
   }
   return trail;
 }
@@ -168,10 +191,30 @@ function describe(element) {
   const kind = kindOf(element);
   const hasText = kind === "button" || kind === "text";
   return {
-    key: keyOf(element), node: numberOf(element), tag: element.localName, kind, name: nameOf(element), words: wordsOf(element), hidden: isHidden(element), trail: around(element),
-    text: hasText ? (element.localName === "input" ? element.value : element.textContent.replace(/\s+/g, " ").trim()) : "",
-    plain: element.children.length === 0, href: element.getAttribute("href"), src: element.getAttribute("src"), alt: element.getAttribute("alt"),
-    placeholder: element.getAttribute("placeholder"), action: element.getAttribute("action"), role: element.dataset.wexil || "",
-    color: style.color, background: style.backgroundColor, picture: kind === "picture" ? null : backgroundOf(element), size: style.fontSize, own: element.getAttribute("style") || "",
+    key: keyOf(element),
+    node: numberOf(element),
+    tag: element.localName,
+    kind,
+    name: nameOf(element),
+    words: wordsOf(element),
+    hidden: isHidden(element),
+    trail: around(element),
+    text: hasText
+      ? element.localName === "input"
+        ? element.value
+        : element.textContent.replace(/\s+/g, " ").trim()
+      : "",
+    plain: element.children.length === 0,
+    href: element.getAttribute("href"),
+    src: element.getAttribute("src"),
+    alt: element.getAttribute("alt"),
+    placeholder: element.getAttribute("placeholder"),
+    action: element.getAttribute("action"),
+    role: element.dataset.wexil || "",
+    color: style.color,
+    background: style.backgroundColor,
+    picture: kind === "picture" ? null : backgroundOf(element),
+    size: style.fontSize,
+    own: element.getAttribute("style") || "",
   };
 }

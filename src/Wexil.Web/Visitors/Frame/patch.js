@@ -1,5 +1,5 @@
-// Leads the page that stands here to what the server says that it is, node by node: what has not changed stays, and what somebody is
-// writing in is left alone.
+// Leads the page that stands here to what the server says that it is, node by node: what has not changed stays, and
+// what somebody is writing in is left alone.
 const shapes = new WeakMap(); // what the server last knew of an element that somebody has written in since
 const tabbed = "data-wx-tab"; // stands beside a tabindex of ours
 const unread = new Set(["script", "noscript", "iframe", "template"]);
@@ -23,7 +23,10 @@ function commonPairs(old, fresh, isSame) {
   if (old.length * fresh.length > MAX_PAIRS) return [];
   const lengths = Array.from({ length: old.length + 1 }, () => new Uint16Array(fresh.length + 1));
   for (let i = old.length - 1; i >= 0; i--) {
-    for (let j = fresh.length - 1; j >= 0; j--) lengths[i][j] = isSame(old[i], fresh[j]) ? lengths[i + 1][j + 1] + 1 : Math.max(lengths[i + 1][j], lengths[i][j + 1]);
+    for (let j = fresh.length - 1; j >= 0; j--)
+      lengths[i][j] = isSame(old[i], fresh[j])
+        ? lengths[i + 1][j + 1] + 1
+        : Math.max(lengths[i + 1][j], lengths[i][j + 1]);
   }
   const pairs = [];
   for (let i = 0, j = 0; i < old.length && j < fresh.length;) {
@@ -34,14 +37,20 @@ function commonPairs(old, fresh, isSame) {
   return pairs;
 }
 
-// Which of the old nodes each fresh one is: the equal ones, then those of one kind in the gaps between them, then equal ones that moved.
+// Which of the old nodes each fresh one is: the equal ones, then those of one kind in the gaps between them, then equal
+// ones that moved.
 function partners(old, fresh) {
   const partner = new Map();
   const [oldShapes, freshShapes] = [old.map(shapeOf), fresh.map(shapeOf)];
   let start = 0;
-  while (start < old.length && start < fresh.length && oldShapes[start] === freshShapes[start]) partner.set(fresh[start], old[start++]);
+  while (start < old.length && start < fresh.length && oldShapes[start] === freshShapes[start])
+    partner.set(fresh[start], old[start++]);
   let end = 0;
-  while (end < old.length - start && end < fresh.length - start && oldShapes.at(-1 - end) === freshShapes.at(-1 - end)) {
+  while (
+    end < old.length - start &&
+    end < fresh.length - start &&
+    oldShapes.at(-1 - end) === freshShapes.at(-1 - end)
+  ) {
     partner.set(fresh.at(-1 - end), old.at(-1 - end));
     end++;
   }
@@ -51,7 +60,8 @@ function partners(old, fresh) {
   let [fromOld, fromFresh] = [0, 0];
   for (const [i, j] of [...equal, [oldRange.length, freshRange.length]]) {
     const [oldGap, freshGap] = [oldRange.slice(fromOld, i), freshRange.slice(fromFresh, j)];
-    for (const [a, b] of commonPairs(oldGap, freshGap, (a, b) => old[a].nodeName === fresh[b].nodeName)) partner.set(fresh[freshGap[b]], old[oldGap[a]]);
+    for (const [a, b] of commonPairs(oldGap, freshGap, (a, b) => old[a].nodeName === fresh[b].nodeName))
+      partner.set(fresh[freshGap[b]], old[oldGap[a]]);
     if (i < oldRange.length) partner.set(fresh[freshRange[j]], old[oldRange[i]]);
     [fromOld, fromFresh] = [i + 1, j + 1];
   }
@@ -68,7 +78,8 @@ function partners(old, fresh) {
 
 function lead(parent, before, after, fresh) {
   const old = [];
-  for (let node = before ? before.nextSibling : parent.firstChild; node && node !== after; node = node.nextSibling) if (node !== glass) old.push(node);
+  for (let node = before ? before.nextSibling : parent.firstChild; node && node !== after; node = node.nextSibling)
+    if (node !== glass) old.push(node);
   const partner = partners(old, fresh);
   const kept = new Set(partner.values());
   for (const node of old) if (!kept.has(node)) node.remove();
@@ -100,18 +111,21 @@ function update(old, fresh) {
 
 function setAttributes(old, fresh) {
   // By node: pages have attributes with names that cannot be set by name.
-  for (const attribute of fresh.attributes) if (old.getAttribute(attribute.name) !== attribute.value) old.setAttributeNode(attribute.cloneNode());
+  for (const attribute of fresh.attributes)
+    if (old.getAttribute(attribute.name) !== attribute.value) old.setAttributeNode(attribute.cloneNode());
   for (const { name } of [...old.attributes]) {
     const isOurs = name === "contenteditable" || name === tabbed || (name === "tabindex" && old.hasAttribute(tabbed));
     if (!isOurs && !fresh.hasAttribute(name)) old.removeAttribute(name);
   }
 }
 
-// Gives the elements in a text their numbers anew: those that it had when it was sent, in order, of what the server made of it.
+// Gives the elements in a text their numbers anew: those that it had when it was sent, in order, of what the server
+// made of it.
 function renumber(known, fresh) {
   const now = [...fresh.querySelectorAll("*")];
   for (const element of known) element.removeAttribute(number);
-  for (const [i, j] of commonPairs(known, now, (a, b) => a.localName === b.localName)) if (now[j].hasAttribute(number)) known[i].setAttribute(number, now[j].getAttribute(number));
+  for (const [i, j] of commonPairs(known, now, (a, b) => a.localName === b.localName))
+    if (now[j].hasAttribute(number)) known[i].setAttribute(number, now[j].getAttribute(number));
 }
 
 function shift({ from, to, shift: by }) {
@@ -142,13 +156,19 @@ function apply(patch) {
   if (patch.kind === "tag") {
     const element = withNumber(patch.parent);
     const [fresh] = parse(patch.html);
-    if (element && patch.parent !== null && element === document.body) setAttributes(element, new DOMParser().parseFromString(patch.html, "text/html").body);
+    if (element && patch.parent !== null && element === document.body)
+      setAttributes(element, new DOMParser().parseFromString(patch.html, "text/html").body);
     else if (element && fresh) setAttributes(element, fresh);
     return element !== null;
   }
   const parent = patch.parent === null ? document.body : withNumber(patch.parent);
   const [before, after] = [patch.before, patch.after].map((node) => (node === null ? null : withNumber(node)));
-  const stands = parent && [[patch.before, before], [patch.after, after]].every(([node, element]) => node === null || element?.parentNode === parent);
+  const stands =
+    parent &&
+    [
+      [patch.before, before],
+      [patch.after, after],
+    ].every(([node, element]) => node === null || element?.parentNode === parent);
   shift(patch);
   if (patch.kind === "document") return true;
   if (!stands) return false;

@@ -1,17 +1,20 @@
-// Texts changed where they stand. What is typed is told at once, with a count; until that count comes back from the server, nothing that
-// comes from there touches the text.
+// Texts changed where they stand. What is typed is told at once, with a count; until that count comes back from the
+// server, nothing that comes from there touches the text.
 let open = null;
 let told = "";
 let sitting = 0;
 let typedCount = 0;
 
-// Of each text that was written in: the newest count, the newest that came back, the elements that it held at each count, and those that the server knows.
+// Of each text that was written in: the newest count, the newest that came back, the elements that it held at each
+// count, and those that the server knows.
 const writings = new Map();
 
-const isWrittenIn = (element) => element === open || (writings.has(element) && writings.get(element).typed > writings.get(element).taken);
+const isWrittenIn = (element) =>
+  element === open || (writings.has(element) && writings.get(element).typed > writings.get(element).taken);
 
 // Elements that a person deleted, and that the browser writes back when the typing is undone.
-const detached = () => [...writings.values()].flatMap((writing) => writing.known).filter((element) => !element.isConnected);
+const detached = () =>
+  [...writings.values()].flatMap((writing) => writing.known).filter((element) => !element.isConnected);
 
 // The text as markup in which the page's own elements are named by key, and not by a number that changes meanwhile.
 function written(element) {
@@ -36,14 +39,21 @@ function write(element) {
   if (open) finish();
   if (!writings.has(element)) {
     shapes.set(element, shapeOf(element));
-    writings.set(element, { typed: 0, taken: 0, sent: new Map(), known: [...element.querySelectorAll(`[${number}]`)], fresh: null });
+    writings.set(element, {
+      typed: 0,
+      taken: 0,
+      sent: new Map(),
+      known: [...element.querySelectorAll(`[${number}]`)],
+      fresh: null,
+    });
   }
   open = element;
   told = written(element).html;
   sitting++;
   element.setAttribute("contenteditable", "true");
   element.focus({ preventScroll: true });
-  // An element that had the focus before it could be written in has no caret yet; a click puts it elsewhere in a moment.
+  // An element that had the focus before it could be written in has no caret yet; a click puts it elsewhere in a
+  // moment.
   const caret = getSelection();
   caret.selectAllChildren(element);
   caret.collapseToEnd();
@@ -58,7 +68,16 @@ function tellTyped(isLast) {
   writing.sent.set(writing.typed, [...open.querySelectorAll("*")]);
   const { html, numbers } = written(open);
   told = html;
-  say("typed", { key: keyOf(open), node: numberOf(open), html, numbers, count: writing.typed, sitting, last: isLast, words: open.textContent.trim() });
+  say("typed", {
+    key: keyOf(open),
+    node: numberOf(open),
+    html,
+    numbers,
+    count: writing.typed,
+    sitting,
+    last: isLast,
+    words: open.textContent.trim(),
+  });
 }
 
 // Ends the writing. What was typed stays, whichever key ends it; Undo takes it back.
@@ -94,7 +113,8 @@ function taken(element, count) {
   for (const older of [...writing.sent.keys()]) if (older <= count) writing.sent.delete(older);
 }
 
-// What the server made of a text that somebody goes on writing in: its numbers count now, its words once the writing is over.
+// What the server made of a text that somebody goes on writing in: its numbers count now, its words once the writing is
+// over.
 function keepWriting(element, fresh) {
   const writing = writings.get(element);
   renumber(writing.known, fresh);

@@ -9,8 +9,9 @@ using Wexil.Web.Visitors.Callers;
 namespace Wexil.Web.Visitors.Starting;
 
 /// <summary>
-/// For owners whose ads point at a page of their own: the loader in that page asks, before it is painted, whether the visitor
-/// stays or moves on. Nothing is recorded by asking; moving is recorded by the link, staying by the loader's word.
+/// For owners whose ads point at a page of their own: the loader in that page asks, before it is painted, whether the
+/// visitor stays or moves on. Nothing is recorded by asking; moving is recorded by the link, staying by the loader's
+/// word.
 /// </summary>
 public sealed class StartEndpoint(
     VisitService desk,
@@ -105,7 +106,9 @@ public sealed class StartEndpoint(
         return (here ?? there) is { } visitor ? (visitor, true) : (desk.NewVisitor(now), false);
     }
 
-    /// <summary>Is the page another than the one where the visitor is? Two pages of one address are one, and lead back here.</summary>
+    /// <summary>
+    /// Is the page another than the one where the visitor is? Two pages of one address are one, and lead back here.
+    /// </summary>
     private static bool Moves(RouteStep step, RoutePage? page)
     {
         var control = step.Test?.Pages[step.Test.Control] ?? step.Page;

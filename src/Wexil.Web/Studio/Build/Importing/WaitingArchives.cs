@@ -6,7 +6,10 @@ using Wexil.Store;
 
 namespace Wexil.Web.Studio.Build.Importing;
 
-/// <summary>Archives with several pages that wait until it is said where each belongs. They lie on disk for a day, and survive a restart.</summary>
+/// <summary>
+/// Archives with several pages that wait until it is said where each belongs. They lie on disk for a day, and survive a
+/// restart.
+/// </summary>
 public sealed class WaitingArchives(DataFolder folder, TimeProvider time, ILogger<WaitingArchives> logger)
 {
     private const int MaxCount = 20,
