@@ -1,3 +1,4 @@
+using Wexil.Core.SplitTests;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

@@ -2,7 +2,7 @@ using System.Globalization;
 using System.Text.RegularExpressions;
 using CsCheck;
 using Wexil.Core.Assignments;
-using Wexil.Store;
+using Wexil.Core.SplitTests;
 using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Keep;
 using Wexil.Web.Studio.Workbench;

@@ -72,15 +72,3 @@ public sealed record TestSettings(
             yield return (next.Until is { } until ? $"Ends {moment(until)}" : "Runs until decided", false);
     }
 }
-
-/// <summary>How a test stands at a moment.</summary>
-public enum TestState
-{
-    Scheduled,
-    Running,
-    Paused,
-
-    /// <summary>Its time is over and no page is kept yet.</summary>
-    Over,
-    Decided,
-}

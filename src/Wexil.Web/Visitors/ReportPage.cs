@@ -2,6 +2,7 @@ using System.Net;
 using System.Text;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;

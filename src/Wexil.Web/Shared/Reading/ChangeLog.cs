@@ -1,5 +1,5 @@
 using Wexil.Core.Assignments;
-using Wexil.Store;
+using Wexil.Core.SplitTests;
 
 namespace Wexil.Web.Shared.Reading;
 

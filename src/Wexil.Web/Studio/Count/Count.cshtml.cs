@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;

@@ -1,4 +1,5 @@
 using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
 using Wexil.Store;
 using Wexil.Web.Shared.Reading;
 

@@ -2,6 +2,7 @@ using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
 using Wexil.Pages.Differences;
 using Wexil.Store;
 using Wexil.Web.Shared;

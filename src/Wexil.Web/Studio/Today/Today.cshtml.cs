@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Funnels;
 using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
 using Wexil.Store;
 using Wexil.Web.Shared.Background;
 using Wexil.Web.Shared.Reading;

@@ -1,0 +1,61 @@
+using Wexil.Core.Common;
+
+namespace Wexil.Core.SplitTests;
+
+/// <summary>A split test. The first page is the control, A.</summary>
+/// <param name="Goal">The step whose being reached is the conversion.</param>
+/// <param name="Weights">As the owner set them.</param>
+/// <param name="Resting">Pages that rest because they do not answer.</param>
+/// <param name="StartedAt">May lie in the future.</param>
+/// <param name="DecidedAt">Null until a page is kept.</param>
+public sealed record SplitTest(
+    TestId Id,
+    StepId Step,
+    StepId Goal,
+    string Name,
+    string Idea,
+    double BaseRate,
+    double SmallestLift,
+    DateTimeOffset StartedAt,
+    DateTimeOffset? PausedAt,
+    DateTimeOffset? DecidedAt,
+    IReadOnlyList<PageId> Pages,
+    Weights Weights,
+    IReadOnlySet<PageId> Resting,
+    TestSettings Sending
+)
+{
+    /// <summary>By what it is judged, and when a page is kept by itself.</summary>
+    public KeepRule Rule { get; init; } = KeepRule.Default;
+
+    /// <summary>
+    /// What a visitor of the control was expected to bring, in the owner's currency's smallest unit: fixed at the first
+    /// look that saw enough; null before.
+    /// </summary>
+    public double? BaseEarned { get; init; }
+
+    /// <summary>
+    /// The rate of all pages together at the first look that saw enough, by which the expected one was corrected; null
+    /// before.
+    /// </summary>
+    public double? SeenRate { get; init; }
+
+    /// <summary>The rate that is expected now: as corrected, else as it was said at the start.</summary>
+    public double ExpectedRate => SeenRate ?? BaseRate;
+
+    /// <summary>What it taught, in the owner's words; empty while nobody wrote it down.</summary>
+    public string Learned { get; init; } = "";
+
+    /// <summary>No page is kept yet: it runs, waits for its start, is paused, or its time is over.</summary>
+    public bool IsOpen => DecidedAt is null;
+
+    /// <summary>Where it stands in its life at a moment.</summary>
+    public TestState StateAt(DateTimeOffset now) =>
+        (DecidedAt, PausedAt) switch
+        {
+            (not null, _) => TestState.Decided,
+            (_, not null) => TestState.Paused,
+            _ when now < StartedAt => TestState.Scheduled,
+            _ => now < (Sending.Until ?? DateTimeOffset.MaxValue) ? TestState.Running : TestState.Over,
+        };
+}

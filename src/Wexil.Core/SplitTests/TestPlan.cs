@@ -1,0 +1,30 @@
+using Wexil.Core.Common;
+using Wexil.Core.Goals;
+
+namespace Wexil.Core.SplitTests;
+
+/// <summary>What a person settles when starting a test.</summary>
+/// <param name="From">When it starts; null for now.</param>
+/// <param name="Main">What counts instead of reaching the goal step.</param>
+/// <param name="Ready">What the owner was told before starting.</param>
+public sealed record TestPlan(
+    StepId Step,
+    StepId Goal,
+    string Name,
+    string Idea,
+    double BaseRate,
+    double SmallestLift,
+    IReadOnlyList<PageId> Pages,
+    Weights Weights,
+    TestSettings? Sending = null,
+    DateTimeOffset? From = null,
+    Goal? Main = null,
+    IReadOnlyList<ReadyLine>? Ready = null
+);
+
+/// <summary>Something that was looked at before a test started.</summary>
+/// <param name="Good">Null where it could not be told.</param>
+public sealed record ReadyLine(string What, bool? Good, string Words);
+
+/// <summary>A line of a test's log.</summary>
+public sealed record TestChange(DateTimeOffset At, string Who, string What);
