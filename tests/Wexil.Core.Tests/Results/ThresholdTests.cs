@@ -159,6 +159,115 @@ public sealed class ThresholdTests
         Assert.NotNull(With(25).Standout);
     }
 
+    [Theory]
+    // What is left to wait is told in the unit that a person would use.
+    [InlineData(1.49, ": a day at")]
+    [InlineData(1.51, ": 2 days at")]
+    [InlineData(59.9, ": 60 days at")]
+    [InlineData(60.1, ": 2 months at")]
+    [InlineData(729, ": 24 months at")]
+    [InlineData(731, ": years at")]
+    public void The_wait_is_told_in_days_months_or_years(double days, string words)
+    {
+        var facts = Facts([new(1700, 450), new(1700, 490)]);
+        var more = Verdict.Of(TestResult.Of(facts)).MoreVisitors!.Value;
+        var verdict = Verdict.Of(TestResult.Of(facts with { VisitorsPerDay = more / days }));
+        Assert.Contains(words, verdict.Why, StringComparison.Ordinal);
+        Assert.Equal(days, verdict.Days!.Value, 1e-9);
+        var unknown = Verdict.Of(TestResult.Of(facts with { VisitorsPerDay = 0 }));
+        Assert.Null(unknown.Days);
+        Assert.EndsWith("more visitors settle it.", unknown.Why, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void The_control_ahead_is_said_of_the_control_and_both_others_lose()
+    {
+        Assert.Equal(
+            "A, the control, is ahead, but not by enough to bank on.",
+            Verdict.Of(Standing([new(1700, 490), new(1700, 450)])).Sentence
+        );
+        var won = Verdict.Of(Standing([new(5000, 650), new(5000, 500), new(5000, 480)]));
+        Assert.Equal("Keep A. Nothing that was tried beats it.", won.Sentence);
+        Assert.Equal("Every other page brings fewer, and not by chance.", won.Why);
+        Assert.Equal(
+            "The other page brings fewer, and not by chance.",
+            Verdict.Of(Standing([new(5000, 650), new(5000, 500)])).Why
+        );
+        // However near the end, a tenth of those who came is the least that is asked for.
+        var early = Enumerable
+            .Range(1000, 300)
+            .Select(conversions => Verdict.Of(Standing([new(10_000, 1000), new(10_000, conversions)])))
+            .Where(verdict => verdict.Kind == VerdictKind.TooEarly)
+            .Select(verdict => verdict.MoreVisitors!.Value)
+            .ToArray();
+        Assert.Equal(2000, early.Min());
+    }
+
+    [Theory]
+    [InlineData(24, true)]
+    [InlineData(25, false)]
+    public void Takings_worth_those_of_fewer_than_25_buyers_alike_are_swayed_and_not_compared(int buyers, bool isSwayed)
+    {
+        var facts = Facts([new(5000, 500), new(5000, 500)]);
+        RevenueSample Of(int count) => new(5000, count * 3900.0, count * 3900.0 * 3900);
+        var money = RevenueResult.Of(
+            facts,
+            [
+                [Of(200), Of(buyers)],
+            ],
+            156,
+            []
+        );
+        Assert.Equal(isSwayed ? "B" : null, money.Swayed?.Page.Letter);
+        Assert.Equal(!isSwayed, money.Pages[1].AgainstControl!.Raw is not null);
+        Assert.Equal((true, false), (money.Control.IsControl, Assert.Single(money.Challengers).IsControl));
+        Assert.Null(money.Control.AgainstControl);
+        Assert.Equal(156 * 0.2, money.Margin, 1e-9);
+        // Before it is known what a visitor was expected to bring, nothing is called.
+        var unknown = RevenueResult.Of(
+            facts,
+            [
+                [Of(200), Of(buyers)],
+            ],
+            null,
+            []
+        );
+        Assert.Null(unknown.Pages[1].AgainstControl!.Raw);
+        Assert.Equal(156 * 0.2, unknown.Margin, 1e-9);
+        // Nothing sold at all: one unit stands in for what a visitor brings, and nobody is swayed.
+        var nothing = RevenueResult.Of(
+            facts,
+            [
+                [Of(0), Of(0)],
+            ],
+            null,
+            []
+        );
+        Assert.Equal(0.2, nothing.Margin, 1e-9);
+        Assert.Null(nothing.Swayed);
+    }
+
+    [Fact]
+    public void What_is_at_stake_is_told_of_the_page_ahead_against_the_nearest_other()
+    {
+        var standing = Standing([new(5000, 650), new(5000, 500), new(5000, 600)]);
+        var loss = ExpectedLoss.Of(standing);
+        Assert.Equal("A", loss.Page.Letter);
+        // C is nearest to the control.
+        Assert.Equal(standing.Pages[2].AgainstControl!.Confidence, loss.Confidence);
+        Assert.Equal(standing.Pages[0].Loss * 1000, loss.LossPerThousand, 1e-12);
+        var lost =
+            standing.Pages.Select((page, i) => standing.Facts.Phases[^1].Weights[i] / 100.0 * page.Loss).Sum()
+            - standing.Pages[0].Loss;
+        Assert.Equal(lost * 400, loss.WaitingPerDay, 1e-9);
+        Assert.True(loss.WaitingPerDay > 0 && !loss.IsMoney);
+        var ahead = Standing([new(5000, 500), new(5000, 650), new(5000, 520)]);
+        Assert.Equal(
+            ("B", ahead.Pages[1].AgainstControl!.Confidence),
+            (ExpectedLoss.Of(ahead).Page.Letter, ExpectedLoss.Of(ahead).Confidence)
+        );
+    }
+
     private static TestResult Standing(Arm[] arms) => TestResult.Of(Facts(arms));
 
     private static TestFacts Facts(Arm[] arms)
