@@ -72,7 +72,7 @@ public sealed record HookMapping(
                 NumberStyles.None,
                 CultureInfo.InvariantCulture,
                 out var units
-            ) && Wexil.Core.Common.Currency.Find(Raw(body, "currency")?.Trim().ToUpperInvariant()) is { } currency
+            ) && Common.Currency.Find(Raw(body, "currency")?.Trim().ToUpperInvariant()) is { } currency
                 ? currency.Write(units)
                 : "",
             "currency" => value?.ToUpperInvariant(),

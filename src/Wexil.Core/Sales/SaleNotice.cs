@@ -75,7 +75,7 @@ public sealed record SaleNotice(
             return Wrong("type", "This is neither a sale nor a refund, so nothing was recorded.");
         if (Text("order") is not { Length: > 0 and <= MaxNameLength } order)
             return Wrong("order", $"The order's number, up to {MaxNameLength} characters, is missing.");
-        if (Wexil.Core.Common.Currency.Find(Text("currency").ToUpperInvariant()) is not { } currency)
+        if (Common.Currency.Find(Text("currency").ToUpperInvariant()) is not { } currency)
             return Wrong("currency", "This is no currency that Wexil knows; three letters such as USD.");
         var amount = currency.Parse(Text("amount"));
         if (amount is not > 0)

@@ -1,9 +1,9 @@
 using CsCheck;
 using Wexil.Core.Assignments;
-using Wexil.Core.Funnels;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
+using static Wexil.Core.Tests.Results.OnePhase;
 
 namespace Wexil.Core.Tests.Results;
 
@@ -161,21 +161,4 @@ public sealed class KeepRuleTests
         Assert.Equal(0.1996, losses[1], 1e-3);
         Assert.Equal([0.5, 0.5], MeanPosterior.Compare([new(default), new(Of(6))]).Chances);
     }
-
-    private static TestResult Standing(Arm[] arms)
-    {
-        var pages = arms.Select((_, i) => new TestPage(new(i + 1), ((char)('A' + i)).ToString(), "Page")).ToArray();
-        var weights = Weights.Even(arms.Length).Percent;
-        return TestResult.Of(
-            new(pages, 0, [new(weights, arms)], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords())
-        );
-    }
-
-    private static string Said(RuleDecision decision) =>
-        decision switch
-        {
-            RuleDecision.Keep keep => keep.Page.Letter,
-            RuleDecision.Rest rest => $"rests {string.Concat(rest.Pages.Select(page => page.Letter))}",
-            _ => decision.Why,
-        };
 }

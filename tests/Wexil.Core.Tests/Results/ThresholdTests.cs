@@ -1,7 +1,7 @@
-using Wexil.Core.Funnels;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
+using static Wexil.Core.Tests.Results.OnePhase;
 
 namespace Wexil.Core.Tests.Results;
 
@@ -267,29 +267,4 @@ public sealed class ThresholdTests
             (ExpectedLoss.Of(ahead).Page.Letter, ExpectedLoss.Of(ahead).Confidence)
         );
     }
-
-    private static TestResult Standing(Arm[] arms) => TestResult.Of(Facts(arms));
-
-    private static TestFacts Facts(Arm[] arms)
-    {
-        var pages = arms.Select((_, i) => new TestPage(new(i + 1), ((char)('A' + i)).ToString(), "Page")).ToArray();
-        return new(
-            pages,
-            0,
-            [new(Weights.Even(arms.Length).Percent, arms)],
-            0.1,
-            0.2,
-            400,
-            null,
-            StepKind.OptIn.ConversionWords()
-        );
-    }
-
-    private static string Said(RuleDecision decision) =>
-        decision switch
-        {
-            RuleDecision.Keep keep => keep.Page.Letter,
-            RuleDecision.Rest rest => $"rests {string.Concat(rest.Pages.Select(page => page.Letter))}",
-            _ => decision.Why,
-        };
 }

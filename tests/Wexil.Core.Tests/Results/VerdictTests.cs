@@ -1,6 +1,6 @@
-using Wexil.Core.Funnels;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
+using static Wexil.Core.Tests.Results.OnePhase;
 
 namespace Wexil.Core.Tests.Results;
 
@@ -152,12 +152,5 @@ public sealed class VerdictTests
         Assert.InRange(stakes.LossPerThousand, 0, 0.1);
         // Half of 400 visitors a day see the page that converts three points less.
         Assert.Equal(200 * 0.03, stakes.WaitingPerDay, 0.1);
-    }
-
-    private static TestFacts Facts(Arm[] arms)
-    {
-        var pages = arms.Select((_, i) => new TestPage(new(i + 1), ((char)('A' + i)).ToString(), "Page")).ToArray();
-        var weights = arms.Select(_ => 100 / arms.Length).ToArray();
-        return new(pages, 0, [new(weights, arms)], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords());
     }
 }

@@ -198,11 +198,11 @@ public sealed class CountModel(
     private static string Words(ExclusionReason reason) =>
         reason switch
         {
-            Wexil.Core.Visitors.ExclusionReason.Tied => "Sent there by a source that is tied to it",
-            Wexil.Core.Visitors.ExclusionReason.Affiliate => "Sent by affiliates, drawn from the pages open to them",
-            Wexil.Core.Visitors.ExclusionReason.Audience => "Do not take part",
-            Wexil.Core.Visitors.ExclusionReason.Share => "Left out by the share",
-            Wexil.Core.Visitors.ExclusionReason.Late => "Stayed, because Wexil did not answer in time",
+            ExclusionReason.Tied => "Sent there by a source that is tied to it",
+            ExclusionReason.Affiliate => "Sent by affiliates, drawn from the pages open to them",
+            ExclusionReason.Audience => "Do not take part",
+            ExclusionReason.Share => "Left out by the share",
+            ExclusionReason.Late => "Stayed, because Wexil did not answer in time",
             _ => "Came while the test did not run",
         };
 }

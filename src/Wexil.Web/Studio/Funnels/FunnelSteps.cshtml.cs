@@ -227,7 +227,7 @@ public sealed class FunnelStepsModel(
         return $"yes → {yes ?? "the end"}, no → {FunnelPath.No(All, step)?.Name ?? "the end"}";
     }
 
-    private List<PageFile> Files(Wexil.Core.Pages.Page page) =>
+    private List<PageFile> Files(Core.Pages.Page page) =>
         [
             .. pages
                 .Hashes(page.Id, page.Revision)

@@ -53,7 +53,7 @@ public sealed class PeopleModel(
 
     public IReadOnlyList<TagRule> Rules { get; private set; } = [];
 
-    public IReadOnlyList<Wexil.Core.Pages.Page> Pages { get; private set; } = [];
+    public IReadOnlyList<Core.Pages.Page> Pages { get; private set; } = [];
 
     /// <summary>The pages of tests, as a rule can name them.</summary>
     public IReadOnlyList<(string Value, string Words)> Seen { get; private set; } = [];

@@ -42,11 +42,11 @@ public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
     }
 
     public void OnGet() =>
-        (Amount, Once) = (Wexil.Core.Common.Currency.Find(Shown.Currency)?.Write(Shown.Balance.Net), Guid.NewGuid());
+        (Amount, Once) = (Core.Common.Currency.Find(Shown.Currency)?.Write(Shown.Balance.Net), Guid.NewGuid());
 
     public async Task<IActionResult> OnPostRefundAsync()
     {
-        var parsed = Wexil.Core.Common.Currency.Find(Shown.Currency)?.Parse(Amount);
+        var parsed = Core.Common.Currency.Find(Shown.Currency)?.Parse(Amount);
         if (parsed is not > 0 || parsed > Shown.Balance.Net)
             return Refuse(
                 nameof(Amount),

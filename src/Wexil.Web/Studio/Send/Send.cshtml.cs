@@ -75,7 +75,7 @@ public sealed class SendModel(
     /// The control where a test can start: that of the running test, else the page that everyone sees. Null where it is
     /// hosted here.
     /// </summary>
-    public Wexil.Core.Pages.Page? OutsideControl =>
+    public Core.Pages.Page? OutsideControl =>
         (Screen.Open?.Pages[0] ?? Screen.KeptPage) is { Outside: not null } page ? page : null;
 
     /// <summary>What is pasted into the outside control.</summary>

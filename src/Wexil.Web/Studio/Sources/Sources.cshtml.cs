@@ -26,8 +26,8 @@ public sealed class SourcesModel(
 {
     public Funnel Funnel { get; private set; } = null!;
     public IReadOnlyList<Step> Steps { get; private set; } = [];
-    public IReadOnlyDictionary<StepId, IReadOnlyList<Wexil.Core.Pages.Page>> Pages { get; private set; } =
-        new Dictionary<StepId, IReadOnlyList<Wexil.Core.Pages.Page>>();
+    public IReadOnlyDictionary<StepId, IReadOnlyList<Core.Pages.Page>> Pages { get; private set; } =
+        new Dictionary<StepId, IReadOnlyList<Core.Pages.Page>>();
     public SourceTable Table { get; private set; } = null!;
     public Source? Chosen { get; private set; }
     public IReadOnlyList<CostRow> Preview { get; private set; } = [];

@@ -31,12 +31,11 @@ public readonly record struct RequestClassification(Device Device, NotCountedRea
         if (request.Cookie(TryCookie) is not null)
             return new(agent.Device, null, IsTrying: true);
         NotCountedReason? left =
-            HttpMethods.IsHead(request.Method) ? Wexil.Core.Visitors.NotCountedReason.Check
-            : IsAhead(request.Headers) ? Wexil.Core.Visitors.NotCountedReason.Prefetch
-            : agent.IsRobot || request.Cookie(HeldCookie) is not null ? Wexil.Core.Visitors.NotCountedReason.Robot
-            : request.Cookie(MineCookie) is not null && request.Cookie(CountMeCookie) is null
-                ? Wexil.Core.Visitors.NotCountedReason.Own
-            : AsksForPrivacy(request, routes) ? Wexil.Core.Visitors.NotCountedReason.Private
+            HttpMethods.IsHead(request.Method) ? NotCountedReason.Check
+            : IsAhead(request.Headers) ? NotCountedReason.Prefetch
+            : agent.IsRobot || request.Cookie(HeldCookie) is not null ? NotCountedReason.Robot
+            : request.Cookie(MineCookie) is not null && request.Cookie(CountMeCookie) is null ? NotCountedReason.Own
+            : AsksForPrivacy(request, routes) ? NotCountedReason.Private
             : null;
         return new(agent.Device, left, IsTrying: false);
     }
