@@ -1,6 +1,7 @@
 using System.Net;
 using System.Net.Sockets;
 using Microsoft.Extensions.DependencyInjection;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
@@ -8,7 +9,6 @@ using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Hosting;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio.Account;
 
 namespace Wexil.Bench;

@@ -3,9 +3,9 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Logging;
+using Wexil.App.Visits;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Bench;
 

@@ -1,4 +1,6 @@
 using System.Diagnostics;
+using Wexil.App.Monitoring;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Results;
@@ -7,7 +9,6 @@ using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Bench;

@@ -5,11 +5,11 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.Extensions.FileProviders;
 using Microsoft.Extensions.Logging;
+using Wexil.App.Visits;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Bench;
 

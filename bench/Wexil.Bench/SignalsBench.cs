@@ -5,13 +5,13 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Logging;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Goals;
 using Wexil.Core.Sales;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
-using Wexil.Web.Shared;
 
 namespace Wexil.Bench;
 

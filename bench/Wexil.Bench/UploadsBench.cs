@@ -1,8 +1,8 @@
 using System.Net;
+using Wexil.App.Visits;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Bench;
 

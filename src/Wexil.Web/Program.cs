@@ -1,3 +1,11 @@
-using Wexil.Web.Hosting;
+using System.CommandLine;
+using Wexil.Web.Commands;
 
-return await Commands.Root().Parse(args).InvokeAsync();
+return await new RootCommand("Wexil: split tests for direct-response pages.")
+{
+    ServeCommand.Create(),
+    EvidenceCommand.Create(),
+    CalibrationCommand.Create(),
+}
+    .Parse(args)
+    .InvokeAsync();

@@ -1,4 +1,4 @@
-using Wexil.Web.Demo;
+using Wexil.Demo;
 
 namespace Wexil.Browser.Tests;
 

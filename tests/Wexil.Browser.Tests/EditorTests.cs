@@ -1,11 +1,11 @@
 using Microsoft.Extensions.DependencyInjection;
 using OpenQA.Selenium;
 using OpenQA.Selenium.Interactions;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Browser.Tests;
 

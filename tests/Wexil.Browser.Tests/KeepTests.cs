@@ -1,10 +1,10 @@
 using Microsoft.Extensions.DependencyInjection;
+using Wexil.App.Visits;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.Simulation;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Shared;
 using Wexil.Web.Visitors;
 
 namespace Wexil.Browser.Tests;

@@ -1,10 +1,11 @@
 using Microsoft.Extensions.DependencyInjection;
+using Wexil.App.Outbox;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
+using Wexil.Demo.Simulators;
 using Wexil.Store;
-using Wexil.Web.Shared;
-using Wexil.Web.Standins;
 
 namespace Wexil.Browser.Tests;
 
@@ -158,7 +159,7 @@ public sealed class SaleTests
         buyer.WaitForText("Its budget is used up");
 
         await site.Host.Journal.WhenProjectedAsync();
-        await services.GetRequiredService<Wexil.Web.Mail.Outbox>().SendDueAsync(default);
+        await services.GetRequiredService<OutboxDelivery>().SendDueAsync(default);
         owner.Open(new(campaign));
         owner.WaitForText("opt-in, sale of 49.00 USD");
 

@@ -1,11 +1,12 @@
 using Microsoft.Extensions.DependencyInjection;
 using OpenQA.Selenium;
+using Wexil.App.Installation;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Browser.Tests;
 

@@ -1,5 +1,6 @@
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Time.Testing;
+using Wexil.App.Visits;
 using Wexil.Core.Funnels;
 using Wexil.Store;
 
@@ -37,7 +38,7 @@ public sealed class WiringTests
                     new(StepKind.ThankYou, "Thanks", "thanks", [Outside("Thank you", "thanks")]),
                 ]
             );
-        services.GetRequiredService<Web.Shared.Routes>().Reload();
+        services.GetRequiredService<Routes>().Reload();
 
         // Before the start the owner is told what is missing, and hands it to the site's keeper.
         using Browser owner = new(),

@@ -1,11 +1,14 @@
 using System.Net;
+using Wexil.App;
+using Wexil.App.Monitoring;
+using Wexil.App.Results;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Web.Tests;
@@ -222,7 +225,7 @@ public sealed class AfterTests
     private static async Task KeepAsync(WexilFixture wexil, TestedStep tested, Page page)
     {
         var reading = wexil
-            .Get<Shared.Reading.TestReader>()
+            .Get<TestReader>()
             .Read(wexil.Get<TestStore>().Find(tested.Test)!, wexil.Get<FunnelStore>().AllSteps());
         Assert.True(await wexil.Get<VerdictRecorder>().KeepAsync(reading, page.Id, VerdictStore.ByHand));
         wexil.Get<Routes>().Reload();

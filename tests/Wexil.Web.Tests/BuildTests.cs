@@ -2,11 +2,13 @@ using System.IO.Compression;
 using System.Net;
 using System.Text;
 using System.Text.Json;
+using Wexil.App;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Web.Tests;
 

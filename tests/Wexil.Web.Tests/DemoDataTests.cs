@@ -1,5 +1,5 @@
+using Wexil.Demo;
 using Wexil.Store;
-using Wexil.Web.Demo;
 
 namespace Wexil.Web.Tests;
 

@@ -1,9 +1,9 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using CsCheck;
+using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.SplitTests;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Keep;
 using Wexil.Web.Studio.Workbench;
 
@@ -15,7 +15,7 @@ public sealed partial class DrawingTests
     private static readonly Gen<PastTest> Past = Gen.Select(Gen.Int[2, 10], Gen.Int[0, 9], Gen.String[0, 60])
         .Select(
             (pages, kept, name) =>
-                new PastTest([.. Enumerable.Range(0, pages).Select(Mark.Letter)], kept % pages, name, "kept")
+                new PastTest([.. Enumerable.Range(0, pages).Select(PageLetter.At)], kept % pages, name, "kept")
         );
 
     [Fact]
@@ -25,7 +25,7 @@ public sealed partial class DrawingTests
                 (past, runs, pages) =>
                 {
                     PastTest[] tests = runs
-                        ? [.. past, new([.. Enumerable.Range(0, pages).Select(Mark.Letter)], null, "Now", "now")]
+                        ? [.. past, new([.. Enumerable.Range(0, pages).Select(PageLetter.At)], null, "Now", "now")]
                         : past;
                     var drawn = new HistoryChart(tests);
                     Assert.Equal(past.Sum(test => test.Letters.Count - 1), drawn.Ends.Count);

@@ -3,13 +3,16 @@ using System.Net.Http.Json;
 using System.Text.Json;
 using CsCheck;
 using Microsoft.Extensions.Logging.Abstractions;
+using Wexil.App;
+using Wexil.App.Background;
+using Wexil.App.Installation;
+using Wexil.App.Outbox;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Goals;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Background;
 
 namespace Wexil.Web.Tests;
 
@@ -409,7 +412,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             ])
         );
         await wexil.Host.Journal.WhenProjectedAsync();
-        var outbox = wexil.Get<Mail.Outbox>();
+        var outbox = wexil.Get<OutboxDelivery>();
         await outbox.SendDueAsync(default);
         var outgoing = wexil.Get<OutboxStore>();
         Assert.Equal((1L, 0L), (outgoing.State(tested.Step.Id).Waiting, outgoing.State(tested.Step.Id).Failed));
@@ -438,7 +441,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.Empty(outgoing.Waiting(10));
 
-        var letter = wexil.Get<Mail.MailSender>().Simulated().Single(letter => letter.To == "eve@forward.example");
+        var letter = wexil.Get<MailSender>().Simulated().Single(letter => letter.To == "eve@forward.example");
         Assert.Equal("Is it you?", letter.Subject);
         var link = new Uri(
             letter.Words.Split('\n').Single(line => line.StartsWith("http", StringComparison.Ordinal)).Trim()

@@ -3,11 +3,12 @@ using System.Net.Sockets;
 using System.Text;
 using Microsoft.Extensions.Logging.Abstractions;
 using Microsoft.Extensions.Time.Testing;
+using Wexil.App.Background;
+using Wexil.App.Fetching;
+using Wexil.App.Monitoring;
+using Wexil.App.Outbox;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Mail;
-using Wexil.Web.Shared.Background;
-using Wexil.Web.Shared.Fetching;
 using Wexil.Web.Studio.Send;
 
 namespace Wexil.Web.Tests;
@@ -68,7 +69,7 @@ public sealed class HostileServersTests
         await OptInAsync(wexil, tested, "ann@larkrow.example");
 
         // Nothing of it throws: what another server does is told in words or taken as it is.
-        await wexil.Get<Outbox>().SendDueAsync(default);
+        await wexil.Get<OutboxDelivery>().SendDueAsync(default);
         await wexil.Get<PageMonitor>().LookAsync(default);
         await wexil.Get<PageMonitor>().LookAsync(default);
         var (_, problem) = await wexil.Get<PageFetcher>().PageAsync(hostile.Address, default);
@@ -107,7 +108,7 @@ public sealed class HostileServersTests
                 await OptInAsync(wexil, tested, $"{name}@{tested.Step.Slug}.example");
         }
         using var stop = new CancellationTokenSource();
-        var sending = wexil.Get<Outbox>().SendDueAsync(stop.Token);
+        var sending = wexil.Get<OutboxDelivery>().SendDueAsync(stop.Token);
         var outgoing = wexil.Get<OutboxStore>();
         await Until(() => outgoing.State(fast.Step.Id).Done == 2);
         Assert.Equal((0L, 2L), (outgoing.State(slow.Step.Id).Done, outgoing.State(slow.Step.Id).Waiting));
@@ -143,7 +144,9 @@ public sealed class HostileServersTests
             speaksFirst: greeting is not null
         );
         var address = new UriBuilder(server) { Port = smtp.Address.Port }.Uri;
-        var sender = new MailSender(address, "wexil@larkrow.example", "", TimeSpan.FromMilliseconds(400));
+        var sender = new MailSender(
+            new(address, "wexil@larkrow.example", "") { Patience = TimeSpan.FromMilliseconds(400) }
+        );
         var error = await Assert.ThrowsAsync<MailException>(() =>
             sender.SendAsync(new("ann@larkrow.example", "Hello", "Words"), DateTimeOffset.UnixEpoch, default)
         );
@@ -187,7 +190,7 @@ public sealed class HostileServersTests
     }
 
     private sealed class TwoItems(BackgroundProblems problems, TimeProvider time)
-        : RegularWork("Both items", problems, time, NullLogger.Instance)
+        : PeriodicWork("Both items", problems, time, NullLogger.Instance)
     {
         public volatile bool IsFirstWell;
 

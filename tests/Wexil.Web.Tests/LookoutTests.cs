@@ -1,10 +1,11 @@
 using System.Globalization;
 using System.Net;
+using Wexil.App.Monitoring;
+using Wexil.App.Outbox;
+using Wexil.App.Results;
+using Wexil.App.Visits;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Mail;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Web.Tests;
@@ -244,7 +245,7 @@ public sealed class LookoutTests
 
     private static async Task<string[]> MailsAsync(WexilFixture wexil)
     {
-        await wexil.Get<Outbox>().SendDueAsync(default);
+        await wexil.Get<OutboxDelivery>().SendDueAsync(default);
         return [.. wexil.Get<MailSender>().Simulated().Select(letter => letter.Subject).Order(StringComparer.Ordinal)];
     }
 }

@@ -5,6 +5,10 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Logging;
+using Wexil.App;
+using Wexil.App.Installation;
+using Wexil.App.Monitoring;
+using Wexil.App.Visits;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -12,7 +16,6 @@ using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio.Send;
 
 namespace Wexil.Web.Tests;

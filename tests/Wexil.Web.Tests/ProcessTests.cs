@@ -9,6 +9,7 @@ using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;
+using Wexil.Demo;
 using Wexil.Store;
 using Wexil.Web.Hosting;
 using Wexil.Web.Visitors;
@@ -511,11 +512,12 @@ public sealed partial class ProcessTests
             params string[] more
         )
         {
+            var program = command == "demo" ? typeof(DemoData) : typeof(WexilHost);
             var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
             foreach (
                 var argument in (string[])
                     [
-                        typeof(WexilHost).Assembly.Location,
+                        program.Assembly.Location,
                         command,
                         "--data",
                         data,

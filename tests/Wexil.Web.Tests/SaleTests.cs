@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Net;
 using System.Text;
 using CsCheck;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
 using Wexil.Core.SplitTests;
@@ -213,7 +214,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         finally
         {
             await wexil.Get<SettingStore>().SetHookMappingAsync(HookMapping.Default);
-            wexil.Get<Web.Shared.Routes>().Reload();
+            wexil.Get<Routes>().Reload();
         }
     }
 

@@ -1,12 +1,15 @@
 using System.Net;
 using System.Text;
 using Microsoft.Extensions.DependencyInjection;
+using Wexil.App.Monitoring;
+using Wexil.App.Outbox;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio.Send;
 
 namespace Wexil.Web.Tests;
@@ -30,7 +33,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 
         using var mine = wexil.Visitor();
         Assert.Equal(HttpStatusCode.NotFound, (await mine.GetAsync("/mine/forged")).StatusCode);
-        await mine.GetAsync($"/mine/{wexil.Get<TryTickets>().IssueMine(TimeSpan.FromMinutes(5))}");
+        await mine.GetAsync($"/mine/{wexil.Get<OwnDeviceTickets>().Issue(TimeSpan.FromMinutes(5))}");
         Assert.Contains("Page B", await mine.GetStringAsync("/go/served"));
         await mine.PostAsync(
             $"/p/{tested.A.Slug}/opt-in",

@@ -1,5 +1,5 @@
+using Wexil.App.Wording;
 using Wexil.Core.Statistics;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Tests;
 

@@ -1,6 +1,7 @@
 using System.IO.Compression;
 using System.Net;
 using System.Net.Http.Headers;
+using Wexil.App.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
 using Wexil.Web.Studio.Account;
@@ -174,7 +175,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         await visitor.GetAsync("/go/frozen-thanks");
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.Equal(stored, wexil.Get<VerdictStore>().Of(tested.Step.Id).Single());
-        var page = Studio.Keep.Evidence.Parse(stored.Evidence).Pages[0];
+        var page = Evidence.Parse(stored.Evidence).Pages[0];
         Assert.Equal((1, 0), (page.Visitors, page.Conversions));
         Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
     }

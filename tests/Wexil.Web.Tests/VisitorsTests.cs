@@ -2,11 +2,11 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Shared;
 using Wexil.Web.Visitors;
 
 namespace Wexil.Web.Tests;

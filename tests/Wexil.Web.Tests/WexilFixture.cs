@@ -3,13 +3,13 @@ using System.Net.Sockets;
 using System.Text.RegularExpressions;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Time.Testing;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
 using Wexil.Web.Hosting;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio.Account;
 
 namespace Wexil.Web.Tests;

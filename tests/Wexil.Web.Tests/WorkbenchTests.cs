@@ -1,8 +1,9 @@
 using System.Globalization;
 using System.Net;
+using Wexil.App.Outbox;
 using Wexil.Core.Statistics;
 using Wexil.Store;
-using Wexil.Web.Hosting;
+using Wexil.Web.Commands;
 
 namespace Wexil.Web.Tests;
 

@@ -1,13 +1,18 @@
 using Microsoft.AspNetCore.DataProtection;
+using Wexil.App;
+using Wexil.App.Background;
+using Wexil.App.Fetching;
+using Wexil.App.Installation;
+using Wexil.App.Outbox;
+using Wexil.App.Results;
+using Wexil.App.Serving;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
-using Wexil.Web.Mail;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Background;
-using Wexil.Web.Shared.Fetching;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio;
 using Wexil.Web.Visitors;
 using Wexil.Web.Visitors.Callers;
@@ -23,6 +28,7 @@ public sealed class WexilHost : IAsyncDisposable
     private readonly DataFolder _folder;
     private readonly WebApplication _studio,
         _visitors;
+    private readonly ServiceProvider _shared;
     private readonly ILoggerFactory _logs;
 
     private WexilHost(
@@ -30,73 +36,23 @@ public sealed class WexilHost : IAsyncDisposable
         DataFolder folder,
         Database database,
         Journal journal,
-        VisitorToken tokens,
-        TimeProvider time,
-        IChance chance,
+        IServiceCollection shared,
         ILoggerFactory logs
     )
     {
         (_folder, Database, Journal, Options, _logs) = (folder, database, journal, options, logs);
-        var routes = new Routes(new RouteStore(database));
-        var tallies = new TallyStore(database, time);
-        var troubles = new TroubleLog(logs.CreateLogger<TroubleLog>(), time);
-        var turns = new TurnKeeper(tallies, troubles);
-        var desk = new VisitService(routes, journal, database, turns, chance, troubles);
-        var pages = new PageStore(database, journal, time);
-        var wiring = new WiringStore(database, journal, time);
-        var problems = new BackgroundProblems(time);
         var protection = DataProtectionProvider.Create(new DirectoryInfo(folder.Keys), configure =>
             configure.SetApplicationName("Wexil")
         );
-        // What remembers anything is made here, once: a type alone would be made by each door for itself.
-        var shared = new ServiceCollection()
-            .AddSingleton(folder)
-            .AddSingleton(new HeldOptInStore(database, journal))
-            .AddSingleton(database)
-            .AddSingleton(journal)
-            .AddSingleton(time)
-            .AddSingleton(chance)
-            .AddSingleton(routes)
-            .AddSingleton(desk)
-            .AddSingleton(pages)
-            .AddSingleton(tokens)
-            .AddSingleton(new FunnelStore(database, journal, time))
-            .AddSingleton(new TestStore(database, journal, time))
-            .AddSingleton(new VerdictStore(database, journal, time))
-            .AddSingleton(tallies)
-            .AddSingleton(turns)
-            .AddSingleton(new PeopleStore(database, journal, time))
-            .AddSingleton(new SettingStore(database, journal))
-            .AddSingleton<RateStore>()
-            .AddSingleton(new LookStore(database, journal, time))
-            .AddSingleton(new NumberStore(database, journal, time))
-            .AddSingleton(new PreviewTickets(protection))
-            .AddSingleton(new TryTickets(protection))
-            .AddSingleton(new SourceStore(database, journal, time))
-            .AddSingleton(new WatchStore(database, journal))
-            .AddSingleton(new SaleStore(database, journal))
-            .AddSingleton(new GoalStore(database, journal, time))
-            .AddSingleton(new EventStore(database))
-            .AddSingleton(wiring)
-            .AddSingleton(troubles)
-            .AddSingleton(new IdentityStore(database, journal, troubles))
-            .AddSingleton(new PageShelf(database, journal, time))
-            .AddSingleton(problems)
-            .AddSingleton(new LastSeen(wiring, problems, time, logs.CreateLogger<LastSeen>()))
-            .AddSingleton<PageFetcher>()
-            .AddSingleton<ScriptInstallation>()
-            .AddSingleton<TestReader>()
-            .AddSingleton<OwnerTime>()
-            .AddSingleton(new OptInStore(database, journal, time))
-            .AddSingleton(new OutboxStore(database, journal, time))
-            .AddSingleton(new ConfirmTickets(protection))
-            .AddSingleton(new MailSender(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox")))
+        shared
+            .AddSingleton<ITicketSeal>(new TicketSeal(protection))
+            .AddSingleton(new MailOptions(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox")))
             .AddSingleton(new CountryResolver(options.TrustedProxies, options.CountryHeader))
-            .AddSingleton(new DraftStore(database, journal))
-            .AddSingleton(new AssetStore(database, journal))
             .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
             .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors))
-            .AddSingleton<ServedPages>();
+            .AddWexilStore(folder, database, journal)
+            .AddWexilApp();
+        _shared = Provide(shared, logs);
         _visitors = BuildVisitors(options, shared);
         _studio = BuildStudio(options, folder, shared);
     }
@@ -134,16 +90,11 @@ public sealed class WexilHost : IAsyncDisposable
                 logs.CreateLogger<Journal>()
             );
             var key = await new SettingStore(database, journal).TokenKeyAsync();
-            var host = new WexilHost(
-                options,
-                folder,
-                database,
-                journal,
-                new VisitorToken(key),
-                time,
-                chance ?? new SecureChance(),
-                logs
-            );
+            var shared = new ServiceCollection()
+                .AddSingleton(time)
+                .AddSingleton(chance ?? new SecureChance())
+                .AddSingleton(new VisitorToken(key));
+            var host = new WexilHost(options, folder, database, journal, shared, logs);
             Agents.Warm();
             await Countries.ReadyAsync();
             await host._visitors.StartAsync();
@@ -168,13 +119,14 @@ public sealed class WexilHost : IAsyncDisposable
     {
         await _visitors.DisposeAsync();
         await _studio.DisposeAsync();
+        await _shared.DisposeAsync();
         Journal.Dispose();
         Database.Dispose();
         _folder.Dispose();
         _logs.Dispose();
     }
 
-    private static WebApplication BuildVisitors(WexilOptions options, IServiceCollection shared)
+    private WebApplication BuildVisitors(WexilOptions options, IServiceCollection shared)
     {
         var builder = WebApplication.CreateSlimBuilder(Application());
         // Where something might log a request, the framework makes an activity for each; Kestrel tells of failures by
@@ -189,14 +141,13 @@ public sealed class WexilHost : IAsyncDisposable
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = LargestFromVisitors;
         });
-        AddAll(builder.Services, shared);
-        builder.Services.AddSingleton<HostedPages>();
+        AddShared(builder.Services, shared);
         var app = builder.Build();
         VisitorsApp.Map(app);
         return app;
     }
 
-    private static WebApplication BuildStudio(WexilOptions options, DataFolder folder, IServiceCollection shared)
+    private WebApplication BuildStudio(WexilOptions options, DataFolder folder, IServiceCollection shared)
     {
         var builder = WebApplication.CreateBuilder(Application());
         // The keys lie in the data folder like everything else; who can read it needs no key.
@@ -208,7 +159,7 @@ public sealed class WexilHost : IAsyncDisposable
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = BodyLimits.Stranger;
         });
-        AddAll(builder.Services, shared);
+        AddShared(builder.Services, shared);
         builder
             .Services.AddDataProtection()
             .SetApplicationName("Wexil")
@@ -238,13 +189,22 @@ public sealed class WexilHost : IAsyncDisposable
             })
             .SetMinimumLevel(LogLevel.Warning);
 
-    private static void AddAll(IServiceCollection services, IServiceCollection shared)
+    /// <summary>What both doors share is made once; a type alone would be made by each door for itself.</summary>
+    private static ServiceProvider Provide(IServiceCollection shared, ILoggerFactory logs)
+    {
+        var own = new ServiceCollection();
+        foreach (var service in shared)
+            ((ICollection<ServiceDescriptor>)own).Add(service);
+        return own.AddSingleton(logs).AddSingleton(typeof(ILogger<>), typeof(Logger<>)).BuildServiceProvider();
+    }
+
+    private void AddShared(IServiceCollection services, IServiceCollection shared)
     {
         // A part that fails is a problem of its own and never the end of the program.
         services.Configure<HostOptions>(host =>
             host.BackgroundServiceExceptionBehavior = BackgroundServiceExceptionBehavior.Ignore
         );
         foreach (var service in shared)
-            services.Add(service);
+            services.AddSingleton(service.ServiceType, _shared.GetRequiredService(service.ServiceType));
     }
 }

@@ -3,11 +3,15 @@ using System.Text.Unicode;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.RateLimiting;
 using Microsoft.Extensions.WebEncoders;
-using Wexil.Web.Mail;
-using Wexil.Web.Shared;
+using Wexil.App;
+using Wexil.App.Drafts;
+using Wexil.App.Importing;
+using Wexil.App.Installation;
+using Wexil.App.Monitoring;
+using Wexil.App.Outbox;
+using Wexil.App.Results;
 using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Build;
-using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Count;
 using Wexil.Web.Studio.Keep;
 using Wexil.Web.Studio.Send;
@@ -26,26 +30,12 @@ public static class StudioApp
             .AddSingleton<LiveFeed>()
             .AddSingleton<StepScreens>()
             .AddSingleton<PageContext>()
-            .AddSingleton<ParsedPages>()
-            .AddSingleton<DraftEditor>()
-            .AddSingleton<Imports>()
-            .AddSingleton<WaitingArchives>()
             .AddSingleton<Upcoming>()
             .AddSingleton<Segments>()
             .AddSingleton<Readiness>()
-            .AddSingleton<TypedAddress>()
-            .AddSingleton<Outbox>()
-            .AddSingleton<OwnerMail>()
-            .AddSingleton<VerdictRecorder>()
-            .AddSingleton<KeptGains>()
-            .AddSingleton<TestMonitor>()
-            .AddSingleton<PageMonitor>();
+            .AddSingleton<TypedAddress>();
         if (followsClock)
-            services
-                .AddHostedService(services => services.GetRequiredService<PageMonitor>())
-                .AddHostedService(services => services.GetRequiredService<Outbox>())
-                .AddHostedService(services => services.GetRequiredService<LastSeen>())
-                .AddHostedService(services => services.GetRequiredService<TestMonitor>());
+            services.AddPeriodicWork();
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services
             .AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme)

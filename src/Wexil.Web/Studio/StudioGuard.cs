@@ -1,6 +1,6 @@
 using System.Buffers.Text;
 using System.Security.Cryptography;
-using Wexil.Web.Shared;
+using Wexil.App;
 
 namespace Wexil.Web.Studio;
 

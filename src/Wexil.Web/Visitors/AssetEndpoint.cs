@@ -1,3 +1,5 @@
+using Wexil.App.Serving;
+
 namespace Wexil.Web.Visitors;
 
 /// <summary><c>GET /a/{hash}/{name}</c>: a file by the hash of what it holds, kept by browsers for good.</summary>

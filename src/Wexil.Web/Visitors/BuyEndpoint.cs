@@ -1,4 +1,6 @@
 using System.Globalization;
+using Wexil.App.Serving;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
 using Wexil.Web.Visitors.Callers;

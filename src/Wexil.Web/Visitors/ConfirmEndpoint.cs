@@ -1,6 +1,7 @@
 using System.Net;
+using Wexil.App.Outbox;
+using Wexil.App.Tickets;
 using Wexil.Store;
-using Wexil.Web.Mail;
 
 namespace Wexil.Web.Visitors;
 

@@ -1,4 +1,5 @@
 using Microsoft.Extensions.Primitives;
+using Wexil.App.Serving;
 
 namespace Wexil.Web.Visitors;
 

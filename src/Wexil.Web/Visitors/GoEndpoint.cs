@@ -1,9 +1,11 @@
 using System.Globalization;
+using Wexil.App.Serving;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;

@@ -1,4 +1,5 @@
-using Wexil.Web.Shared;
+using Wexil.App;
+using Wexil.App.Tickets;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
@@ -9,7 +10,7 @@ namespace Wexil.Web.Visitors;
 /// </summary>
 public static class OwnDeviceEndpoint
 {
-    public static Task Answer(HttpContext http, string ticket, TryTickets tickets, StudioAddress studio)
+    public static Task Answer(HttpContext http, string ticket, OwnDeviceTickets tickets, StudioAddress studio)
     {
         http.Response.Headers.CacheControl = "no-store";
         if (ticket == "off")
@@ -17,7 +18,7 @@ public static class OwnDeviceEndpoint
             Set(http, "", 0);
             return PlainPage.Write(http, StatusCodes.Status200OK, "Visits of this device count again.");
         }
-        if (!tickets.IsMine(ticket))
+        if (!tickets.IsValid(ticket))
             return PlainPage.Write(
                 http,
                 StatusCodes.Status404NotFound,

@@ -1,10 +1,11 @@
 using System.Net.Mail;
+using Wexil.App.Serving;
+using Wexil.App.Visits;
 using Wexil.Core.Assignments;
 using Wexil.Core.Visitors;
 using Wexil.Pages.Serving;
 using Wexil.Store;
 using Wexil.Store.Recording;
-using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;

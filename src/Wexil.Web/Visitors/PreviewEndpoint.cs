@@ -2,10 +2,13 @@ using System.Buffers.Text;
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
+using Wexil.App;
+using Wexil.App.Serving;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Web.Visitors;
 

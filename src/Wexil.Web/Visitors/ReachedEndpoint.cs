@@ -1,7 +1,8 @@
+using Wexil.App.Installation;
+using Wexil.App.Visits;
 using Wexil.Core.Goals;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Web.Visitors;
 

@@ -1,11 +1,12 @@
 using System.Net;
 using System.Text;
+using Wexil.App.Results;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Visitors;
 

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Wexil.App.Visits;
 using Wexil.Core.Sales;
 using Wexil.Core.Visitors;
 using Wexil.Store;

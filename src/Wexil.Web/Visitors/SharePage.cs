@@ -1,8 +1,8 @@
 using System.Net;
 using System.Text;
+using Wexil.App.Installation;
 using Wexil.Core.Common;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Web.Visitors;
 

@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
+using Wexil.App.Visits;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Goals;

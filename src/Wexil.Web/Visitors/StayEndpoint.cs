@@ -1,3 +1,4 @@
+using Wexil.App.Visits;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 

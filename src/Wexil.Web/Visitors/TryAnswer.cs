@@ -1,10 +1,13 @@
 using System.Globalization;
 using System.Net;
 using System.Text;
+using Wexil.App.Outbox;
+using Wexil.App.Serving;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
-using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;

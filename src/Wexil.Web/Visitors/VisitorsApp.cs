@@ -1,7 +1,11 @@
+using Wexil.App;
+using Wexil.App.Installation;
+using Wexil.App.Outbox;
+using Wexil.App.Serving;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Mail;
-using Wexil.Web.Shared;
 using Wexil.Web.Visitors.Callers;
 using Wexil.Web.Visitors.Starting;
 
@@ -22,6 +26,7 @@ public static class VisitorsApp
         var studio = services.GetRequiredService<StudioAddress>();
         var routes = services.GetRequiredService<Routes>();
         var tries = services.GetRequiredService<TryTickets>();
+        var own = services.GetRequiredService<OwnDeviceTickets>();
         var arrivals = new Arrivals(services.GetRequiredService<CountryResolver>());
         var identities = services.GetRequiredService<IdentityStore>();
         var go = new GoEndpoint(
@@ -96,7 +101,7 @@ public static class VisitorsApp
         app.MapGet("/draft/{ticket}", http =>
             PreviewEndpoint.Answer(http, Part(http, "ticket")!, tickets, pages, hosted, desk, studio)
         );
-        app.MapGet("/mine/{ticket}", http => OwnDeviceEndpoint.Answer(http, Part(http, "ticket")!, tries, studio));
+        app.MapGet("/mine/{ticket}", http => OwnDeviceEndpoint.Answer(http, Part(http, "ticket")!, own, studio));
         app.MapGet("/start/{slug}.js", http => start.Answer(http, Part(http, "slug")!));
         app.MapPost("/start/{slug}/stayed", http => start.Stayed(http, Part(http, "slug")!));
         app.MapGet("/wexil.js", ScriptEndpoint.Answer);

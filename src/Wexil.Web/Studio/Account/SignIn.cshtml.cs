@@ -2,12 +2,13 @@ using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Microsoft.AspNetCore.RateLimiting;
-using Wexil.Web.Shared;
+using Wexil.App;
+using Wexil.App.Tickets;
 
 namespace Wexil.Web.Studio.Account;
 
 [EnableRateLimiting("sign-in")]
-public sealed class SignInModel(Owner owner, SignInLinks links, TryTickets tickets, VisitorsAddress visitors)
+public sealed class SignInModel(Owner owner, SignInLinks links, OwnDeviceTickets tickets, VisitorsAddress visitors)
     : PageModel
 {
     [BindProperty]

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Wexil.Web.Shared;
+using Wexil.App;
+using Wexil.App.Tickets;
 
 namespace Wexil.Web.Studio.Account;
 
@@ -8,14 +9,14 @@ namespace Wexil.Web.Studio.Account;
 /// One hop over the visitors' host, which marks the device as the owner's, and back. A page leads on, and no redirect,
 /// where a form was sent before or a browser would not send the strict cookie along.
 /// </summary>
-public sealed class SignedInModel(TryTickets tickets, VisitorsAddress visitors) : PageModel
+public sealed class SignedInModel(OwnDeviceTickets tickets, VisitorsAddress visitors) : PageModel
 {
     private static readonly TimeSpan Hop = TimeSpan.FromMinutes(5);
 
     public string Next { get; private set; } = "/";
 
-    public static string MarkAddress(TryTickets tickets, VisitorsAddress visitors) =>
-        $"{visitors.Origin}/mine/{tickets.IssueMine(Hop)}?signing-in";
+    public static string MarkAddress(OwnDeviceTickets tickets, VisitorsAddress visitors) =>
+        $"{visitors.Origin}/mine/{tickets.Issue(Hop)}?signing-in";
 
     /// <param name="hop">The device is still to be marked.</param>
     public IActionResult OnGet(bool hop)

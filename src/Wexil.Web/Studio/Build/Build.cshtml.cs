@@ -1,13 +1,14 @@
 using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Outbox;
+using Wexil.App.Tickets;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;
 using Wexil.Pages.Serving;
 using Wexil.Store;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

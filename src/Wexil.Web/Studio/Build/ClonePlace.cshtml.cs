@@ -1,6 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Wording;
 using Wexil.Core.Funnels;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

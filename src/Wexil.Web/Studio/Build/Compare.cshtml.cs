@@ -1,7 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Tickets;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

@@ -1,12 +1,13 @@
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Drafts;
+using Wexil.App.Tickets;
+using Wexil.App.Wording;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Editing;
 using Wexil.Pages.Source;
 using Wexil.Store;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

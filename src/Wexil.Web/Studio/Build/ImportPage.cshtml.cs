@@ -1,7 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Importing;
 using Wexil.Core.Pages;
 using Wexil.Store;
-using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

@@ -1,10 +1,12 @@
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.Extensions.Caching.Memory;
+using Wexil.App;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;
 using Wexil.Pages.Serving;
 using Wexil.Store;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

@@ -1,13 +1,13 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Importing;
+using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
 using Wexil.Store;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Reading;
-using Wexil.Web.Studio.Build.Importing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

@@ -1,5 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.Web.Shared;
+using Wexil.App.Tickets;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Outbox;
+using Wexil.App.Wording;
 using Wexil.Pages.Differences;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;

@@ -1,11 +1,12 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Results;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;

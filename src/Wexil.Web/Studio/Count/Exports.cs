@@ -1,9 +1,11 @@
 using System.Globalization;
 using System.Text.Json;
 using CsvHelper;
+using Wexil.App.Outbox;
+using Wexil.App.Results;
+using Wexil.App.Wording;
 using Wexil.Core.Results;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;
@@ -193,7 +195,7 @@ public static class Exports
                             var main = new Line(
                                 i + 1,
                                 phase.StartedAt,
-                                Mark.Letter(j),
+                                PageLetter.At(j),
                                 reading.Pages[j].Name,
                                 facts.Weights[j],
                                 reading.GoalName,

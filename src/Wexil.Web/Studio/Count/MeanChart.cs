@@ -1,8 +1,9 @@
+using Wexil.App.Outbox;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Count;
 
@@ -46,12 +47,12 @@ public sealed class MeanChart
             .. pages.Select(
                 (page, i) =>
                     new Row(
-                        Mark.Letter(i),
+                        PageLetter.At(i),
                         Top + (i + 1) * RowHeight - 14,
                         X(page.Low),
                         X(page.High),
                         X(page.Takings.Mean),
-                        $"{Mark.Letter(i)} {currency.Show((decimal)page.Takings.Mean)}, {currency.Show((decimal)page.Low)} to {currency.Show((decimal)page.High)}"
+                        $"{PageLetter.At(i)} {currency.Show((decimal)page.Takings.Mean)}, {currency.Show((decimal)page.Low)} to {currency.Show((decimal)page.High)}"
                     )
             ),
         ];

@@ -1,7 +1,7 @@
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Count;
 

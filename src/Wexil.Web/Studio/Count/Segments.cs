@@ -1,8 +1,8 @@
+using Wexil.App.Results;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Count;

@@ -1,8 +1,10 @@
+using Wexil.App.Outbox;
+using Wexil.App.Results;
+using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Statistics;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Count;
 
@@ -120,7 +122,7 @@ public sealed class TimeChart
         var every = Math.Max(1, (int)Math.Ceiling(units / 5.0));
         return new()
         {
-            Lines = [.. points.Select((own, i) => Draw(Mark.Letter(i), own, isRunning, X, Y, Name))],
+            Lines = [.. points.Select((own, i) => Draw(PageLetter.At(i), own, isRunning, X, Y, Name))],
             IsHourly = isHourly,
             Changes =
             [
@@ -146,7 +148,9 @@ public sealed class TimeChart
             ],
             Words = string.Join(
                 "; ",
-                points.Select((own, i) => $"{Mark.Letter(i)} {Array.FindLast(own, point => point.Visitors > 0).Words}")
+                points.Select(
+                    (own, i) => $"{PageLetter.At(i)} {Array.FindLast(own, point => point.Visitors > 0).Words}"
+                )
             ),
         };
     }

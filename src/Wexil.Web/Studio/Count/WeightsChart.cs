@@ -1,5 +1,7 @@
+using Wexil.App.Outbox;
+using Wexil.App.Results;
+using Wexil.App.Wording;
 using Wexil.Core.SplitTests;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Count;
 
@@ -40,7 +42,7 @@ public sealed class WeightsChart
                 if (height > 0)
                     pieces.Add(
                         new(
-                            Mark.Letter(page),
+                            PageLetter.At(page),
                             X(phase.StartedAt),
                             y,
                             Math.Max(0.5, X(End(phase)) - X(phase.StartedAt)),

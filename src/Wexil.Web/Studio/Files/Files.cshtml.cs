@@ -1,11 +1,11 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 using Page = Wexil.Core.Pages.Page;
 
 namespace Wexil.Web.Studio.Files;

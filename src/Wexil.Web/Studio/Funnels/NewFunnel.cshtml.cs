@@ -1,13 +1,13 @@
 using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Importing;
 using Wexil.Pages.Starters;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Web.Studio.Funnels;
 

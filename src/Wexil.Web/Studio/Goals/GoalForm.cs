@@ -1,10 +1,10 @@
 using System.Globalization;
 using AngleSharp.Css.Parser;
 using Microsoft.AspNetCore.Mvc.ModelBinding;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Goals;
 using Wexil.Core.Sales;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Goals;

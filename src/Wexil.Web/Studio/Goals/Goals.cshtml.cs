@@ -1,8 +1,9 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Goals;
 using Wexil.Store;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Goals;

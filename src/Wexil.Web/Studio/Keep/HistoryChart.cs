@@ -1,4 +1,4 @@
-using Wexil.Web.Shared.Reading;
+using Wexil.App.Wording;
 
 namespace Wexil.Web.Studio.Keep;
 

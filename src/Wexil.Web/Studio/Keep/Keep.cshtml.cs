@@ -1,10 +1,13 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App;
+using Wexil.App.Outbox;
+using Wexil.App.Results;
+using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Keep;

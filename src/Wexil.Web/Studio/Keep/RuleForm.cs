@@ -1,8 +1,8 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc.ModelBinding;
+using Wexil.App.Wording;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Keep;
 

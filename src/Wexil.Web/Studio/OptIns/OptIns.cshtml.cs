@@ -1,7 +1,7 @@
 using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Outbox;
 using Wexil.Store;
-using Wexil.Web.Mail;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.OptIns;

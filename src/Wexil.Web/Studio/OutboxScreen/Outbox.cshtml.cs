@@ -1,7 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Outbox;
 using Wexil.Store;
-using Wexil.Web.Mail;
 
 namespace Wexil.Web.Studio.OutboxScreen;
 

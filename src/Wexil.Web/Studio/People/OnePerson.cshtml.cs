@@ -1,7 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Wording;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.People;
 

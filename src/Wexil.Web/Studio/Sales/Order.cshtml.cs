@@ -1,9 +1,9 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Wording;
 using Wexil.Core.Sales;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Sales;
 

@@ -1,10 +1,10 @@
 using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Sales;
 

@@ -1,3 +1,5 @@
+using Wexil.App.Installation;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
@@ -5,8 +7,6 @@ using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Pages.Differences;
 using Wexil.Store;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Send;

@@ -1,5 +1,10 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App;
+using Wexil.App.Installation;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
@@ -7,8 +12,6 @@ using Wexil.Core.SplitTests;
 using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Send;

@@ -1,10 +1,10 @@
+using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Send;
@@ -32,7 +32,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         double perDay
     ) =>
         new(
-            [.. Next(screen, weights, taking).Select(Mark.Letter)],
+            [.. Next(screen, weights, taking).Select(PageLetter.At)],
             Shares(weights, share),
             Plan(weights.Count, share, baseRate, smallestLift, perDay)
         );
@@ -59,7 +59,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
     private static string Shares(Weights weights, int share) =>
         share == 100
             ? ""
-            : $"{share}% take part: of all visitors {string.Join(", ", weights.Percent.Select((weight, i) => $"{Format.Plain(weight * share / 10_000.0)} are drawn for {Mark.Letter(i)}"))}. The other {100 - share}% see A and are not counted.";
+            : $"{share}% take part: of all visitors {string.Join(", ", weights.Percent.Select((weight, i) => $"{Format.Plain(weight * share / 10_000.0)} are drawn for {PageLetter.At(i)}"))}. The other {100 - share}% see A and are not counted.";
 
     private static string Plan(int pages, int share, double baseRate, double smallestLift, double perDay)
     {

@@ -1,15 +1,18 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App;
+using Wexil.App.Outbox;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Store;
-using Wexil.Web.Shared;
 
 namespace Wexil.Web.Studio.Settings;
 
 /// <summary>What the owner settles for the whole of Wexil.</summary>
 public sealed class OwnerSettingsModel(
     SettingStore settings,
-    TryTickets tickets,
+    OwnDeviceTickets tickets,
     VisitorsAddress visitors,
     Routes routes
 ) : PageModel
@@ -33,7 +36,7 @@ public sealed class OwnerSettingsModel(
     public string? AffiliateParameter { get; set; }
 
     /// <summary>Marks the device that opens it as the owner's.</summary>
-    public string MineLink => $"{visitors.Origin}/mine/{tickets.IssueMine(TimeSpan.FromDays(1))}";
+    public string MineLink => $"{visitors.Origin}/mine/{tickets.Issue(TimeSpan.FromDays(1))}";
 
     public string OffLink => $"{visitors.Origin}/mine/off";
 

@@ -1,9 +1,10 @@
+using Wexil.App.Results;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Shared;
 
@@ -49,7 +50,7 @@ public sealed record StepScreen(
             },
             "send" when Open is { } open => string.Join(
                 " · ",
-                open.Test.Weights.Percent.Select((weight, i) => $"{Mark.Letter(i)} {weight}")
+                open.Test.Weights.Percent.Select((weight, i) => $"{PageLetter.At(i)} {weight}")
             )
                 + (State, open.Test.Sending) switch
                 {

@@ -1,8 +1,9 @@
+using Wexil.App;
+using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Store;
-using Wexil.Web.Shared;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Shared;
 

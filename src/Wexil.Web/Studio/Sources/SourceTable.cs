@@ -1,6 +1,6 @@
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Sources;
 

@@ -3,11 +3,13 @@ using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Targeting;
 using Wexil.Store;
-using Wexil.Web.Shared;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sources;

@@ -1,9 +1,10 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Results;
+using Wexil.App.Wording;
 using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Web.Studio.Tests;

@@ -1,10 +1,11 @@
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Background;
+using Wexil.App.Results;
+using Wexil.App.Wording;
 using Wexil.Core.Funnels;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Shared.Background;
-using Wexil.Web.Shared.Reading;
 using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Web.Studio.Today;

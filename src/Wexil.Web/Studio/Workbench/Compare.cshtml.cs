@@ -1,11 +1,11 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
 using Wexil.Store;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Workbench;
 
@@ -96,8 +96,8 @@ public sealed class CompareModel(SettingStore settings) : PageModel
                 (row, i) =>
                     new TestPage(
                         new(i + 1),
-                        Mark.Letter(i),
-                        string.IsNullOrWhiteSpace(row.Name) ? $"Page {Mark.Letter(i)}" : row.Name.Trim()
+                        PageLetter.At(i),
+                        string.IsNullOrWhiteSpace(row.Name) ? $"Page {PageLetter.At(i)}" : row.Name.Trim()
                     )
             ),
         ];

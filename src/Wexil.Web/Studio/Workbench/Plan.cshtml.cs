@@ -1,8 +1,8 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Wording;
 using Wexil.Core.Statistics;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Workbench;
 

@@ -1,6 +1,6 @@
 using System.Globalization;
+using Wexil.App.Wording;
 using Wexil.Core.Statistics;
-using Wexil.Web.Shared.Reading;
 
 namespace Wexil.Web.Studio.Workbench;
 

@@ -1,0 +1,59 @@
+using Microsoft.Extensions.DependencyInjection;
+using Wexil.App.Background;
+using Wexil.App.Drafts;
+using Wexil.App.Fetching;
+using Wexil.App.Importing;
+using Wexil.App.Installation;
+using Wexil.App.Monitoring;
+using Wexil.App.Outbox;
+using Wexil.App.Results;
+using Wexil.App.Serving;
+using Wexil.App.Tickets;
+using Wexil.App.Visits;
+using Wexil.App.Wording;
+
+namespace Wexil.App;
+
+/// <summary>What the program does, handed to whoever asks for it.</summary>
+public static class AppRegistration
+{
+    /// <summary>
+    /// Adds all of it; the store, a clock, chance, a ticket seal and the program's addresses have to be there already.
+    /// </summary>
+    public static IServiceCollection AddWexilApp(this IServiceCollection services) =>
+        services
+            .AddSingleton<BackgroundProblems>()
+            .AddSingleton<ConfirmTickets>()
+            .AddSingleton<OwnDeviceTickets>()
+            .AddSingleton<PreviewTickets>()
+            .AddSingleton<TryTickets>()
+            .AddSingleton<Routes>()
+            .AddSingleton<TurnKeeper>()
+            .AddSingleton<VisitService>()
+            .AddSingleton<ServedPages>()
+            .AddSingleton<HostedPages>()
+            .AddSingleton<ParsedPages>()
+            .AddSingleton<DraftEditor>()
+            .AddSingleton<PageFetcher>()
+            .AddSingleton<Imports>()
+            .AddSingleton<WaitingArchives>()
+            .AddSingleton<ScriptInstallation>()
+            .AddSingleton<LastSeen>()
+            .AddSingleton<OwnerTime>()
+            .AddSingleton<TestReader>()
+            .AddSingleton<VerdictRecorder>()
+            .AddSingleton<KeptGains>()
+            .AddSingleton<MailSender>()
+            .AddSingleton<OwnerMail>()
+            .AddSingleton<OutboxDelivery>()
+            .AddSingleton<PageMonitor>()
+            .AddSingleton<TestMonitor>();
+
+    /// <summary>Lets what falls due be done by the clock.</summary>
+    public static IServiceCollection AddPeriodicWork(this IServiceCollection services) =>
+        services
+            .AddHostedService(own => own.GetRequiredService<PageMonitor>())
+            .AddHostedService(own => own.GetRequiredService<OutboxDelivery>())
+            .AddHostedService(own => own.GetRequiredService<LastSeen>())
+            .AddHostedService(own => own.GetRequiredService<TestMonitor>());
+}

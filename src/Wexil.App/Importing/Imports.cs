@@ -1,0 +1,108 @@
+using System.Collections.Concurrent;
+using System.Security.Cryptography;
+using Microsoft.Extensions.Logging;
+using Wexil.App.Fetching;
+using Wexil.App.Visits;
+using Wexil.Core.Common;
+using Wexil.Pages.Serving;
+using Wexil.Store;
+
+namespace Wexil.App.Importing;
+
+/// <summary>A page on its way in from an address.</summary>
+#pragma warning disable CA1001 // Its token source has no timer and no handle, and may be used as long as somebody looks at the import.
+public sealed class Import(string id, StepId step, Uri address) : IProgress<FetchProgress>
+{
+    private readonly CancellationTokenSource _stop = new();
+
+    public string Id => id;
+
+    public StepId Step => step;
+
+    public Uri Address => address;
+
+    public FetchProgress Progress { get; private set; } = new(0, 1, 0, address.Host);
+
+    /// <summary>Why it did not come in; null while it is under way or done.</summary>
+    public string? Problem { get; set; }
+
+    /// <summary>What came in.</summary>
+    public (PageId Page, Fetched Fetched)? Result { get; set; }
+
+    public bool IsUnderWay => Problem is null && Result is null;
+
+    public CancellationToken Stopping => _stop.Token;
+
+    public void Report(FetchProgress value) => Progress = value;
+
+    public void Stop() => _stop.Cancel();
+}
+#pragma warning restore CA1001
+
+/// <summary>Pages on their way in. They are kept until newer ones push them out.</summary>
+public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes, ILogger<Imports> logger)
+{
+    private static readonly Action<ILogger, Exception?> NotImported = LoggerMessage.Define(
+        LogLevel.Error,
+        new(1, nameof(Imports)),
+        "A page could not be imported"
+    );
+
+    private const int MaxCount = 20;
+    private readonly ConcurrentDictionary<string, Import> _imports = [];
+    private readonly ConcurrentQueue<string> _order = [];
+
+    public Import Start(StepId step, string? name, Uri address)
+    {
+        var import = new Import(NewId(), step, address);
+        Remember(import.Id);
+        _imports[import.Id] = import;
+        _ = Task.Run(() => Run(import, name));
+        return import;
+    }
+
+    public Import? Find(string id) => _imports.GetValueOrDefault(id);
+
+    private async Task Run(Import import, string? name)
+    {
+        try
+        {
+            var fetched = await fetcher.FetchAsync(import.Address, import, import.Stopping);
+            var title = name ?? HostedHtml.Title(fetched.Bundle.Source(fetched.Bundle.Entry)) ?? import.Address.Host;
+            var page = await pages.AddAsync(
+                import.Step,
+                title.Length <= 120 ? title : title[..120],
+                fetched.Bundle,
+                $"Fetched from {import.Address}"
+            );
+            routes.Reload();
+            import.Result = (page, fetched);
+        }
+        catch (OperationCanceledException)
+        {
+            import.Problem = "Stopped. Nothing was taken in.";
+        }
+        catch (Exception error) when (error is FetchException or StoreException)
+        {
+            import.Problem = error.Message;
+        }
+        catch (Exception error)
+        {
+            // Whatever it was, the person who waits is told that it is over.
+            NotImported(logger, error);
+            import.Problem = $"The page could not be taken in: {error.Message}";
+        }
+    }
+
+    private void Remember(string id)
+    {
+        _order.Enqueue(id);
+        while (_order.Count > MaxCount && _order.TryDequeue(out var old))
+        {
+            if (_imports.TryRemove(old, out var import))
+                import.Stop();
+        }
+    }
+
+    private static string NewId() => Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(12));
+}

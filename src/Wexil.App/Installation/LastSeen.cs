@@ -1,0 +1,59 @@
+using System.Collections.Concurrent;
+using Microsoft.Extensions.Logging;
+using Wexil.App.Background;
+using Wexil.Core.Common;
+using Wexil.Store;
+
+namespace Wexil.App.Installation;
+
+/// <summary>
+/// When visitors' browsers last told of an outside page, and when a page where a test begins last asked what to do.
+/// Kept in memory, because it changes with every visit, and written down twice a minute.
+/// </summary>
+public sealed class LastSeen(
+    WiringStore wiring,
+    BackgroundProblems problems,
+    TimeProvider time,
+    ILogger<LastSeen> logger
+) : PeriodicWork("Writing down when pages were last seen", problems, time, logger)
+{
+    private static readonly TimeSpan Every = TimeSpan.FromSeconds(30);
+    private readonly ConcurrentDictionary<string, DateTimeOffset> _seen = new(wiring.Seen());
+    private readonly ConcurrentDictionary<string, DateTimeOffset> _unwritten = [];
+
+    public void Note(PageId page, DateTimeOffset at) => Note(Key(page), at);
+
+    /// <param name="start">The step's slug.</param>
+    public void NoteStart(string start, DateTimeOffset at) => Note($"start:{start}", at);
+
+    public DateTimeOffset? Last(PageId page) => Last(Key(page));
+
+    public DateTimeOffset? LastStart(string start) => Last($"start:{start}");
+
+    /// <summary>Writes down what is new.</summary>
+    public async Task WriteAsync()
+    {
+        var news = _unwritten.ToArray();
+        if (news.Length == 0)
+            return;
+        await wiring.SaveSeenAsync(news);
+        foreach (var entry in news)
+            _unwritten.TryRemove(entry);
+    }
+
+    public override async Task StopAsync(CancellationToken cancellationToken)
+    {
+        await base.StopAsync(cancellationToken);
+        await EachAsync(nameof(LastSeen), "Writing down when pages were last seen", WriteAsync, cancellationToken);
+    }
+
+    protected override Task WorkAsync(CancellationToken stop) => WriteAsync();
+
+    protected override TimeSpan Rest() => Every;
+
+    private static string Key(PageId page) => $"page:{page.Value}";
+
+    private void Note(string key, DateTimeOffset at) => _seen[key] = _unwritten[key] = at;
+
+    private DateTimeOffset? Last(string key) => _seen.TryGetValue(key, out var at) ? at : null;
+}

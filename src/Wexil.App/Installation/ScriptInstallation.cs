@@ -1,0 +1,158 @@
+using System.Collections.Concurrent;
+using Wexil.App.Fetching;
+using Wexil.App.Visits;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Pages.Serving;
+using Wexil.Store;
+
+namespace Wexil.App.Installation;
+
+/// <summary>An outside page and how it is wired.</summary>
+/// <param name="Loader">What is pasted besides, where a test begins on the page itself; null elsewhere.</param>
+/// <param name="Note">That its visitors come from another host, and what to do; null where they do not.</param>
+/// <param name="Seen">When a real visitor's browser last told of it.</param>
+/// <param name="Asked">When the start lines of the page last asked; null where it has none.</param>
+public sealed record WiredPage(
+    Page Page,
+    Step Step,
+    string Line,
+    string? Loader,
+    Finding? Note,
+    PageCheck? Check,
+    DateTimeOffset? Seen,
+    DateTimeOffset? Asked
+);
+
+/// <summary>Knows what has to be pasted into which outside page, and looks whether it was.</summary>
+public sealed class ScriptInstallation(
+    FunnelStore funnels,
+    PageStore pages,
+    TestStore tests,
+    WiringStore wiring,
+    LastSeen seen,
+    PageFetcher fetcher,
+    Routes routes,
+    VisitorsAddress visitors,
+    TimeProvider time
+)
+{
+    // Several who press the button at once wait for one look.
+    private readonly ConcurrentDictionary<PageId, Lazy<Task<PageCheck>>> _looking = [];
+
+    public Uri Script => new($"{visitors.Origin}/wexil.js");
+
+    public string Line => $"<script src=\"{Script}\" defer></script>";
+
+    /// <summary>The outside pages of a funnel, in order of its steps.</summary>
+    public IReadOnlyList<WiredPage> Of(FunnelId funnel)
+    {
+        var checks = wiring.Checks();
+        var controls = tests.Open().ToDictionary(test => test.Step, test => test.Pages[0]);
+        var steps = funnels.Steps(funnel).Where(step => !step.IsArchived).ToArray();
+        var onSteps = steps.ToDictionary(step => step.Id, step => pages.Of(step.Id));
+        return
+        [
+            .. steps.SelectMany(step =>
+                onSteps[step.Id]
+                    .Where(page => page.Outside is not null)
+                    .Select(page =>
+                    {
+                        var isControl =
+                            (controls.TryGetValue(step.Id, out var control) ? control : step.Page) == page.Id;
+                        var before = steps
+                            .TakeWhile(other => other.Id != step.Id)
+                            .SelectMany(other => onSteps[other.Id])
+                            .ToArray();
+                        return Wire(page, step, isControl) with
+                        {
+                            Check = checks.GetValueOrDefault(page.Id),
+                            Note = Hosts.Note(page, step, before, visitors.Link(step.Slug)),
+                        };
+                    })
+            ),
+        ];
+    }
+
+    /// <summary>What a page needs, as the control of its step's test or not.</summary>
+    public WiredPage Wire(Page page, Step step, bool isControl)
+    {
+        var starts = step.StartsOnPage && isControl;
+        var loader = starts ? StartLoader.For(step.Slug, visitors.Origin, page.Outside!, step.StartWait) : null;
+        return new(page, step, Line, loader, null, null, seen.Last(page.Id), starts ? seen.LastStart(step.Slug) : null);
+    }
+
+    /// <summary>Fetches a page and looks how it is wired.</summary>
+    public async Task<PageCheck> CheckAsync(WiredPage wired, CancellationToken stop)
+    {
+        var look = _looking.GetOrAdd(wired.Page.Id, _ => new(() => LookAsync(wired)));
+        try
+        {
+            return await look.Value.WaitAsync(stop);
+        }
+        finally
+        {
+            if (look.Value.IsCompleted)
+                _looking.TryRemove(new(wired.Page.Id, look));
+        }
+    }
+
+    // Whoever asked may go away; others may be waiting, and the fetcher's own patience bounds it.
+    private async Task<PageCheck> LookAsync(WiredPage wired)
+    {
+        var page = wired.Page;
+        var (found, problem) = await fetcher.PageAsync(page.Outside!, CancellationToken.None);
+        IReadOnlyList<Finding> findings = found is null
+            ?
+            [
+                new(
+                    "The page answers",
+                    problem == PageFetcher.NotAsked ? null : false,
+                    problem!,
+                    problem == PageFetcher.NotAsked
+                        ? "Allow private addresses in the settings, if this is your own network."
+                        : "Open it in a browser; when it works there, try again in a minute."
+                ),
+            ]
+            :
+            [
+                new("The page answers", true, "Yes."),
+                .. Led(page.Outside!, found.Address, wired.Step),
+                .. ScriptCheck.Of(found.Html, found.Address, Script, found.Policies),
+                .. Starts(wired, found),
+            ];
+        var check = new PageCheck(page.Id, time.GetUtcNow(), findings);
+        await wiring.SaveAsync(check);
+        if (found is not null && await wiring.SaveFoundAsync(page.Id, found.Address))
+            routes.Reload(wired.Step.Funnel);
+        return check;
+    }
+
+    private IEnumerable<Finding> Starts(WiredPage wired, FoundPage found) =>
+        wired.Loader is { } lines
+            ? StartLines.Check(found.Html, found.Address, lines, new(visitors.Origin), found.Policies)
+            : [];
+
+    /// <summary>Says where a page leads by itself.</summary>
+    private IEnumerable<Finding> Led(Uri asked, Uri found, Step step)
+    {
+        if (new OutsideAddress(found).IsSamePage(new(asked)))
+            yield break;
+        const string what = "It stays at its address";
+        if (found.GetLeftPart(UriPartial.Authority).Equals(visitors.Origin, StringComparison.OrdinalIgnoreCase))
+            yield return new(
+                what,
+                false,
+                $"The page leads to {found}, which is here: visitors of /go/{step.Slug} would be sent in a circle.",
+                "Take the redirect out, or give the page’s real address."
+            );
+        else
+            yield return new(
+                what,
+                null,
+                $"The page leads to {found}. Visitors are counted there.",
+                "If the redirect drops the rest of the address, visitors who come by the link are not known there: then give that address."
+            );
+    }
+}

@@ -1,0 +1,254 @@
+using Microsoft.Extensions.Logging;
+using Wexil.App.Background;
+using Wexil.App.Outbox;
+using Wexil.App.Results;
+using Wexil.App.Visits;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Store;
+
+namespace Wexil.App.Monitoring;
+
+/// <summary>
+/// Looks at every running test at each full hour, and at once after a start: keeps what it saw, so that looking often
+/// is safe; follows the tests' rules; lets weights follow the evidence; and tells the owner what changed.
+/// </summary>
+public sealed class TestMonitor(
+    TestStore tests,
+    FunnelStore funnels,
+    TestReader reader,
+    LookStore looks,
+    VerdictRecorder keeper,
+    SettingStore settings,
+    OwnerMail mail,
+    Routes routes,
+    BackgroundProblems problems,
+    TimeProvider time,
+    ILogger<TestMonitor> logger
+) : PeriodicWork("Checking running tests", problems, time, logger)
+{
+    public const string ByRule = "by its rule";
+
+    // Two looks at once would both follow the same rule.
+    private readonly SemaphoreSlim _looking = new(1);
+
+    /// <summary>Looks at every running test once; a look that is under way is waited for.</summary>
+    public async Task LookAsync(CancellationToken stop = default)
+    {
+        await _looking.WaitAsync(stop);
+        try
+        {
+            await LookAtAllAsync(stop);
+        }
+        finally
+        {
+            _looking.Release();
+        }
+    }
+
+    public override void Dispose()
+    {
+        _looking.Dispose();
+        base.Dispose();
+    }
+
+    private async Task LookAtAllAsync(CancellationToken stop)
+    {
+        var (last, steps, every, seen) = (looks.Last(), funnels.AllSteps(), funnels.Every(), new List<TestLook>());
+        var changed = false;
+        foreach (var test in tests.Open())
+        {
+            await EachAsync(
+                $"look {test.Id.Value}",
+                $"Checking the test “{test.Name}”",
+                async () =>
+                {
+                    var before = last.TryGetValue(test.Id, out var known) ? known.Stood : null;
+                    var (look, isChanged) = await LookAtAsync(test, before, steps, every);
+                    seen.Add(look);
+                    changed |= isChanged;
+                },
+                stop
+            );
+        }
+        if (seen.Count > 0)
+            await looks.SaveAsync(seen);
+        if (changed)
+            routes.Reload();
+        await mail.TellOnMondayAsync(() => tests.Open().Select(test => reader.Read(test, steps)));
+    }
+
+    private async Task<(TestLook Look, bool IsChanged)> LookAtAsync(
+        SplitTest test,
+        string? before,
+        IReadOnlyList<Step> steps,
+        IReadOnlyDictionary<FunnelId, Funnel> every
+    )
+    {
+        var now = Time.GetUtcNow();
+        var state = test.StateAt(now);
+        var isDecidable = state is TestState.Running or TestState.Over;
+        var reading = reader.Read(test, steps);
+        var stood = isDecidable ? $"{state}: {reading.Verdict.Kind}" : state.ToString();
+        var address = $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/";
+        var decision = isDecidable ? Decide(test, reading, now) : null;
+        var look = new TestLook(
+            test.Id,
+            Past(test, reading, onMoney: false),
+            Past(test, reading, onMoney: true),
+            stood,
+            BaseEarned(test, reading)
+        )
+        {
+            SeenRate = test.SeenRate is null ? reading.SeenRate : null,
+        };
+        if (before != stood)
+            await TellAsync(test, reading, state, before, decision, address);
+        return (look, decision is not null && await FollowAsync(test, reading, state, decision, address));
+    }
+
+    protected override Task WorkAsync(CancellationToken stop) => LookAsync(stop);
+
+    /// <summary>Until the next full hour.</summary>
+    protected override TimeSpan Rest() =>
+        TimeSpan.FromHours(1) - TimeSpan.FromTicks(Time.GetUtcNow().Ticks % TimeSpan.TicksPerHour);
+
+    private IReadOnlyDictionary<PageId, PastLooks> Past(SplitTest test, TestReading reading, bool onMoney)
+    {
+        var past = looks.Past(test.Id, onMoney);
+        var compared = onMoney
+            ? reading.Money?.Pages.Select(page => (page.Page, page.AgainstControl)) ?? []
+            : reading.Standing.Pages.Select(page => (page.Page, page.AgainstControl));
+        return compared
+            .Where(page => page.AgainstControl?.Raw is not null)
+            .ToDictionary(
+                page => page.Page.Id,
+                page => past.GetValueOrDefault(page.Page.Id, PastLooks.None).With(page.AgainstControl!)
+            );
+    }
+
+    /// <summary>Fixed at the first look that sees enough, so that the rule does not move with what it judges.</summary>
+    private static double? BaseEarned(SplitTest test, TestReading reading) =>
+        test.BaseEarned is null
+        && reading.Money is { } money
+        && money.Pages.All(page => page.Total.EffectiveBuyers >= AlwaysValidTest.MinConversions)
+            ? money.Control.Total.Mean
+            : null;
+
+    private RuleDecision Decide(SplitTest test, TestReading reading, DateTimeOffset now)
+    {
+        var (localNow, localStart) = (
+            TimeZoneInfo.ConvertTime(now, settings.Zone).DateTime,
+            TimeZoneInfo.ConvertTime(test.StartedAt, settings.Zone).DateTime
+        );
+        return test.Rule.Decide(
+            reading.Standing,
+            reading.Money,
+            test.Weights,
+            (localNow - localStart).TotalDays,
+            DateOnly.FromDateTime(localNow)
+        );
+    }
+
+    private async Task<bool> FollowAsync(
+        SplitTest test,
+        TestReading reading,
+        TestState state,
+        RuleDecision decision,
+        string address
+    )
+    {
+        switch (decision)
+        {
+            case RuleDecision.Keep keep:
+                // Decided a moment ago by somebody else: the link is to follow that all the same.
+                if (!await keeper.KeepAsync(reading, keep.Page.Id, ByRule))
+                    return true;
+                await mail.TellAsync(
+                    $"kept {test.Id.Value}",
+                    $"Kept: {keep.Page.Name}",
+                    $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. {keep.Why}\nEverybody sees it from now on; one click takes it back.",
+                    address + "keep"
+                );
+                return true;
+            case RuleDecision.Rest rest:
+                var resting = rest
+                    .Pages.Select(page => reading.Standing.Pages.TakeWhile(own => own.Page.Id != page.Id).Count())
+                    .ToArray();
+                await tests.FollowAsync(
+                    test.Id,
+                    test.Weights.Without(resting),
+                    "its rule",
+                    $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} {(rest.Pages.Count == 1 ? "rests" : "rest")}: {rest.Why}"
+                );
+                return true;
+        }
+        if (
+            test.Sending.Turns != Allocation.Lean
+            || state != TestState.Running
+            || reading.Standing.Pages.Any(page => page.Total.Visitors == 0)
+        )
+            return false;
+        var chances =
+            test.Rule.OnMoney && reading.Money is { } money
+                ? money.Pages.Select(page => page.ChanceBest)
+                : reading.Standing.Pages.Select(page => page.ChanceBest);
+        var weights = AdaptiveWeights.Of([.. chances], test.Sending.Floor, test.Weights);
+        if (weights.Equals(test.Weights))
+            return false;
+        await tests.FollowAsync(test.Id, weights, AdaptiveWeights.Who, $"{AdaptiveWeights.Reason} {weights}");
+        return true;
+    }
+
+    private async Task TellAsync(
+        SplitTest test,
+        TestReading reading,
+        TestState state,
+        string? before,
+        RuleDecision? decision,
+        string address
+    )
+    {
+        var (id, verdict) = (test.Id.Value, reading.Verdict);
+        if (state == TestState.Running && before is null or nameof(TestState.Scheduled))
+            await mail.TellAsync(
+                $"started {id}",
+                $"Started: {test.Name}",
+                $"The test “{test.Name}” runs.",
+                address + "count"
+            );
+        switch (state)
+        {
+            // Of what its rule keeps in this very hour it is told that it was kept.
+            case TestState.Running when verdict.Keep is not null && decision is not RuleDecision.Keep:
+                var next = test.Rule.By == KeepBy.Hand ? "" : $"\nIts rule waits: {decision?.Why}";
+                await mail.TellAsync(
+                    $"ready {id}",
+                    $"Ready: {test.Name}",
+                    $"{verdict.Sentence}\n{verdict.Why}{next}",
+                    address + "keep"
+                );
+                break;
+            case TestState.Running when verdict.Kind == VerdictKind.Problem:
+                await mail.TellAsync(
+                    $"problem {id}",
+                    $"Look here: {test.Name}",
+                    $"{verdict.Sentence}\n{verdict.Why}",
+                    address + "count"
+                );
+                break;
+            case TestState.Over when before?.StartsWith(nameof(TestState.Over), StringComparison.Ordinal) != true:
+                await mail.TellAsync(
+                    $"ended {id}",
+                    $"Ended: {test.Name}",
+                    $"The time of the test “{test.Name}” is over. {verdict.Sentence}",
+                    address + "keep"
+                );
+                break;
+        }
+    }
+}

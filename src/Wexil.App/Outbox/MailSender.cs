@@ -1,0 +1,108 @@
+using MailKit.Net.Smtp;
+using MailKit.Security;
+using MimeKit;
+
+namespace Wexil.App.Outbox;
+
+/// <summary>A mail as the owner sees it before it is one.</summary>
+public sealed record Letter(string To, string Subject, string Words);
+
+/// <summary>A mail that lies in the simulated outbox.</summary>
+public sealed record OutboxLetter(string File, DateTimeOffset At, string To, string Subject, string Words);
+
+/// <summary>A mail that did not go out; the message says why, for the owner.</summary>
+public sealed class MailException(string message, Exception inner) : Exception(message, inner);
+
+/// <summary>
+/// Sends mail by the owner's SMTP server; where none is named, mail is simulated and lies as .eml files in the data
+/// folder.
+/// </summary>
+public sealed class MailSender(MailOptions options)
+{
+    private const int MaxCount = 200;
+
+    public bool IsSimulated => options.Smtp is null;
+
+    /// <exception cref="MailException">The mail did not go out; says why.</exception>
+    /// <exception cref="OperationCanceledException">It was stopped.</exception>
+    public async Task SendAsync(Letter letter, DateTimeOffset at, CancellationToken stop)
+    {
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        limit.CancelAfter(options.Patience);
+        try
+        {
+            using var message = new MimeMessage
+            {
+                Subject = letter.Subject,
+                Date = at,
+                Body = new TextPart("plain") { Text = letter.Words },
+            };
+            message.From.Add(MailboxAddress.Parse(options.From));
+            message.To.Add(MailboxAddress.Parse(letter.To));
+            if (options.Smtp is not { } smtp)
+            {
+                Directory.CreateDirectory(options.Folder);
+                await message.WriteToAsync(
+                    Path.Combine(options.Folder, $"{at:yyyyMMdd-HHmmss-fff}-{Guid.NewGuid():N}.eml"),
+                    limit.Token
+                );
+            }
+            else
+                await SendAsync(smtp, message, limit.Token);
+        }
+        catch (Exception error) when (!stop.IsCancellationRequested)
+        {
+            throw new MailException(
+                error switch
+                {
+                    OperationCanceledException or TimeoutException =>
+                        $"The mail server did not answer within {options.Patience.TotalSeconds:0} seconds.",
+                    _ when IsSimulated => $"The mail cannot be written into the outbox: {error.Message}",
+                    _ => $"The mail server says: {error.Message}",
+                },
+                error
+            );
+        }
+    }
+
+    private async Task SendAsync(Uri server, MimeMessage message, CancellationToken stop)
+    {
+        using var client = new SmtpClient { Timeout = (int)options.Patience.TotalMilliseconds };
+        await client.ConnectAsync(server.Host, server.Port, Security(server), stop);
+        if (server.UserInfo.Split(':', 2) is [var user, var password])
+            await client.AuthenticateAsync(Uri.UnescapeDataString(user), Uri.UnescapeDataString(password), stop);
+        await client.SendAsync(message, stop);
+        await client.DisconnectAsync(true, stop);
+    }
+
+    // A password never crosses a network in clear.
+    private static SecureSocketOptions Security(Uri server) =>
+        server.Scheme == "smtps" ? SecureSocketOptions.SslOnConnect
+        : server.UserInfo.Length > 0 && !server.IsLoopback ? SecureSocketOptions.StartTls
+        : SecureSocketOptions.StartTlsWhenAvailable;
+
+    /// <summary>What lies in the simulated outbox, the newest first.</summary>
+    public IReadOnlyList<OutboxLetter> Simulated()
+    {
+        if (!Directory.Exists(options.Folder))
+            return [];
+        return
+        [
+            .. Directory
+                .EnumerateFiles(options.Folder, "*.eml")
+                .OrderDescending(StringComparer.Ordinal)
+                .Take(MaxCount)
+                .Select(file =>
+                {
+                    using var message = MimeMessage.Load(file);
+                    return new OutboxLetter(
+                        Path.GetFileName(file),
+                        message.Date,
+                        message.To.ToString(),
+                        message.Subject ?? "",
+                        message.TextBody ?? ""
+                    );
+                }),
+        ];
+    }
+}

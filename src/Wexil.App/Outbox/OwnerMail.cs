@@ -1,0 +1,73 @@
+using System.Text;
+using Wexil.App.Results;
+using Wexil.App.Wording;
+using Wexil.Store;
+
+namespace Wexil.App.Outbox;
+
+/// <summary>
+/// Mails to the owner, where one is named: at most one an hour about the same thing, and a digest on Monday.
+/// </summary>
+public sealed class OwnerMail(
+    SettingStore settings,
+    OutboxStore outgoing,
+    LookStore looks,
+    StudioAddress studio,
+    TimeProvider time
+)
+{
+    private const int DigestHour = 8;
+    private static readonly TimeSpan NotWithin = TimeSpan.FromHours(1),
+        Week = TimeSpan.FromDays(6);
+
+    /// <param name="about">The same for the same thing.</param>
+    /// <param name="path">Where in Studio it can be seen.</param>
+    public async Task TellAsync(string about, string subject, string words, string path)
+    {
+        if (settings.OwnerMail is not { } address || !await looks.MayTellAsync(about, NotWithin))
+            return;
+        await outgoing.AddMailAsync(address, subject, $"{words}\n\n{studio.Origin}{path}\n");
+    }
+
+    /// <summary>On Monday morning by the owner's clock, or at the first look after it: how every test stands.</summary>
+    public async Task TellOnMondayAsync(Func<IEnumerable<TestReading>> open)
+    {
+        if (settings.OwnerMail is not { } address)
+            return;
+        var local = TimeZoneInfo.ConvertTime(time.GetUtcNow(), settings.Zone);
+        if (local.DayOfWeek != DayOfWeek.Monday || local.Hour < DigestHour || !await looks.MayTellAsync("digest", Week))
+            return;
+        var words = new StringBuilder();
+        foreach (var reading in open())
+            words.Append(Digest(reading));
+        await outgoing.AddMailAsync(
+            address,
+            "Your tests this Monday",
+            (words.Length == 0 ? "Nothing is tested at the moment.\n\n" : words.ToString()) + studio.Origin + "/\n"
+        );
+    }
+
+    /// <summary>
+    /// How a test stands, with each challenger's confidence by the rule that is safe to look at any time.
+    /// </summary>
+    private static string Digest(TestReading reading)
+    {
+        var total = reading.Standing.Total;
+        var words = new StringBuilder($"{reading.Test.Name} ({reading.Step.Name}): {reading.Verdict.Sentence}\n");
+        words.Append(
+            $"{Format.Count(total.Visitors, "visitor", "visitors")}, {Format.Count(total.Conversions)} {reading.Words.Many}. {reading.Verdict.Why}\n"
+        );
+        var isByMoney = reading.Test.Rule.OnMoney && reading.Money is not null;
+        var compared = isByMoney
+            ? reading.Money!.Challengers.Select(page => (page.Page, page.AgainstControl))
+            : reading.Standing.Challengers.Select(page => (page.Page, page.AgainstControl));
+        var needed = Format.Plain(1 - reading.Standing.Facts.Alpha);
+        foreach (var (page, against) in compared)
+        {
+            words.Append(
+                $"{page.Letter} “{page.Name}” against the control: {(against?.Confidence is { } sure ? $"confidence {Format.Confidence(sure)} ({needed} needed)" : "too early to tell")}\n"
+            );
+        }
+        return words.Append('\n').ToString();
+    }
+}

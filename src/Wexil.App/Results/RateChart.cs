@@ -1,0 +1,125 @@
+using Wexil.App.Outbox;
+using Wexil.App.Wording;
+using Wexil.Core.Results;
+using Wexil.Core.Statistics;
+
+namespace Wexil.App.Results;
+
+/// <summary>
+/// The likely rate of each page, drawn: the density of the rate, its 95% interval and the rate itself on one scale.
+/// </summary>
+public sealed class RateChart
+{
+    public const double Width = 860,
+        RowHeight = 62,
+        Top = 8;
+    private const double Left = 60,
+        Right = 830,
+        DensityHeight = 48;
+    private static readonly int[] NiceSteps = [1, 2, 5, 10];
+    private readonly double _from,
+        _until;
+
+    public sealed record Row(
+        string Letter,
+        double Base,
+        string Curve,
+        double IntervalFrom,
+        double IntervalUntil,
+        double Rate,
+        string Words
+    );
+
+    private RateChart(TestResult standing, string many)
+    {
+        Many = many;
+        var shown = standing.Pages.Where(page => page.Rate is not null).ToArray();
+        _from = shown.Length == 0 ? 0 : shown.Min(page => Edge(page.Density, 0.0005));
+        _until = shown.Length == 0 ? 1 : shown.Max(page => Edge(page.Density, 0.9995));
+        var highest = shown.Length == 0 ? 1 : shown.Max(page => page.Density.Density.Max());
+        Rows =
+        [
+            .. shown.Select(
+                (page, i) =>
+                {
+                    var line = Top + (i + 1) * RowHeight;
+                    var rate = page.Rate!.Value;
+                    return new Row(
+                        page.Page.Letter,
+                        line,
+                        Curve(page.Density, line, highest),
+                        At(rate.Low),
+                        At(rate.High),
+                        At(page.Standard.Rate),
+                        $"{page.Page.Letter} {Format.Percent(page.Standard.Rate)}, {Format.Range(rate)}"
+                    );
+                }
+            ),
+        ];
+        Height = Top + Math.Max(1, Rows.Count) * RowHeight + 44;
+        Ticks = [.. NiceTicks(_from, _until).Select(tick => (At(tick), Label(tick)))];
+    }
+
+    public string Many { get; }
+    public double Height { get; }
+    public IReadOnlyList<Row> Rows { get; }
+    public IReadOnlyList<(double Place, string Label)> Ticks { get; }
+
+    public static RateChart Of(TestResult standing, string many) => new(standing, many);
+
+    private double At(double rate) => Left + (rate - _from) / (_until - _from) * (Right - Left);
+
+    private string Curve(RatePosterior density, double line, double highest)
+    {
+        // All curves have the same area: who knows more stands taller. A floor keeps the flattest visible.
+        var scale = DensityHeight / Math.Max(highest, 1e-12);
+        var own = density.Density.Max() * scale;
+        if (own < 10)
+            scale *= 10 / own;
+        const int points = 90;
+        var (from, until) = (Math.Max(_from, density.Low), Math.Min(_until, density.High));
+        return string.Join(
+            ' ',
+            Enumerable
+                .Range(0, points + 1)
+                .Select(i =>
+                {
+                    var rate = from + (until - from) * i / points;
+                    var index = Math.Clamp(
+                        (int)Math.Round((rate - density.Low) / density.Step),
+                        0,
+                        density.Density.Length - 1
+                    );
+                    return $"{Format.At(At(rate))},{Format.At(line - 4 - density.Density[index] * scale)}";
+                })
+        );
+    }
+
+    private static double Edge(RatePosterior density, double chance)
+    {
+        double low = density.Low,
+            high = density.High;
+        for (var i = 0; i < 40; i++)
+        {
+            var middle = (low + high) / 2;
+            if (density.CumulativeAt(middle) < chance)
+                low = middle;
+            else
+                high = middle;
+        }
+        return (low + high) / 2;
+    }
+
+    private static IEnumerable<double> NiceTicks(double from, double until)
+    {
+        var rough = (until - from) / 7;
+        var power = Math.Pow(10, Math.Floor(Math.Log10(rough)));
+        var step = power * NiceSteps.First(nice => nice * power >= rough);
+        for (var tick = Math.Ceiling(from / step) * step; tick <= until; tick += step)
+            yield return tick;
+    }
+
+    private string Label(double tick) =>
+        (tick * 100).ToString(_until - _from < 0.02 ? "0.0#" : "0.#", System.Globalization.CultureInfo.InvariantCulture)
+        + "%";
+}

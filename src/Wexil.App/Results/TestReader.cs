@@ -1,0 +1,194 @@
+using Wexil.App.Outbox;
+using Wexil.App.Wording;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Store;
+
+namespace Wexil.App.Results;
+
+/// <summary>A test with everything a screen says about it.</summary>
+/// <param name="Money">By what visitors brought; null where nobody bought anything.</param>
+/// <param name="Goals">All goals besides the goal step.</param>
+public sealed record TestReading(
+    SplitTest Test,
+    Step Step,
+    Step Goal,
+    IReadOnlyList<Page> Pages,
+    IReadOnlyList<Phase> Phases,
+    TestResult Standing,
+    RevenueResult? Money,
+    Verdict Verdict,
+    IReadOnlyList<TestGoalRow> Goals
+)
+{
+    public TestGoalRow? Main => Goals.FirstOrDefault(goal => goal.IsMain);
+
+    /// <summary>What counts, by name.</summary>
+    public string GoalName => Main?.Goal.Name ?? Goal.Name;
+
+    /// <summary>The rate of all pages together; null while they have brought too little to go by.</summary>
+    public double? SeenRate { get; init; }
+
+    public string Letter(PageId page) => Standing.Pages.FirstOrDefault(p => p.Page.Id == page)?.Page.Letter ?? "";
+
+    public (string Many, string One) Words => Main?.Goal.Words ?? Step.Kind.ConversionWords();
+}
+
+/// <summary>Reads a test from the tallies and computes its standing.</summary>
+public sealed class TestReader(
+    TestStore tests,
+    PageStore pages,
+    TallyStore tallies,
+    GoalStore goals,
+    LookStore looks,
+    SettingStore settings
+)
+{
+    public TestReading Read(SplitTest test, IReadOnlyList<Step> steps)
+    {
+        var currency = settings.Currency;
+        var step = steps.Single(s => s.Id == test.Step);
+        var shown = test.Pages.Select(page => pages.Find(page)!).ToArray();
+        var phases = tests.Phases(test.Id);
+        var own = goals.Of(test.Id);
+        var main = own.FirstOrDefault(goal => goal.IsMain)?.Goal;
+        var counted = tallies.Phases(test, phases);
+        var isLess = main is { LessIsBetter: true };
+        var standing = TestResult.Of(
+            new TestFacts(
+                [.. shown.Select((page, i) => new TestPage(page.Id, PageLetter.At(i), page.Name))],
+                0,
+                isLess ? Others(counted) : counted,
+                RateOf(test, counted),
+                test.SmallestLift,
+                tallies.VisitorsPerDay(test.Step),
+                isLess ? null : tallies.Silence(test.Id),
+                main?.Words ?? step.Kind.ConversionWords()
+            )
+            {
+                Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestResult.Alpha,
+                Past = Past(test, onMoney: false),
+            }
+        );
+        var money = tallies.MoneyPhases(test, phases, counted, currency) is { } takings
+            ? RevenueResult.Of(standing.Facts, takings, test.BaseEarned, Past(test, onMoney: true))
+            : null;
+        return new(
+            test,
+            step,
+            steps.Single(s => s.Id == test.Goal),
+            shown,
+            phases,
+            standing,
+            money,
+            Verdict.Of(standing, money, test.Rule.OnMoney, amount => currency.Show((decimal)amount)),
+            own
+        )
+        {
+            SeenRate = SeenRate(counted),
+        };
+    }
+
+    /// <summary>
+    /// The rate that the size of a lift is measured by: the one expected, until all pages together have brought as many
+    /// conversions as one page must before it is compared. It tells nothing of which page is ahead, so correcting by it
+    /// leaves the verdicts as sure as they were.
+    /// </summary>
+    /// <remarks>Blinded re-estimation: M. Kieser and T. Friede, Statistics in Medicine 19 (2000) 901–911.</remarks>
+    private static double RateOf(SplitTest test, IReadOnlyList<PhaseFacts> counted) =>
+        test.SeenRate ?? SeenRate(counted) ?? test.BaseRate;
+
+    /// <summary>The rate of all pages together; null while they have brought too little.</summary>
+    public static double? SeenRate(IReadOnlyList<PhaseFacts> counted)
+    {
+        var total = counted.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);
+        return total.Conversions >= AlwaysValidTest.MinConversions && total.Conversions < total.Visitors
+            ? total.Rate
+            : null;
+    }
+
+    private IReadOnlyList<PastLooks> Past(SplitTest test, bool onMoney)
+    {
+        var past = looks.Past(test.Id, onMoney);
+        return past.Count == 0 ? [] : [.. test.Pages.Select(page => past.GetValueOrDefault(page, PastLooks.None))];
+    }
+
+    /// <summary>
+    /// The standing of a test by another of its goals: the same figures, while the verdict goes by the main one.
+    /// </summary>
+    public static TestResult By(TestReading reading, TestGoalRow goal, IReadOnlyList<GoalTally> tallies)
+    {
+        var met = tallies
+            .Where(tally => tally.Goal == goal.Id)
+            .ToDictionary(tally => (tally.Phase, tally.Page), tally => tally.Visitors);
+        return By(reading, met, goal.Goal.LessIsBetter, goal.Goal.Words, goal.CountsIn);
+    }
+
+    /// <summary>
+    /// The standing of a test by something else that its visitors did: how many did, by phase and page.
+    /// </summary>
+    /// <param name="counts">The phases whose visitors it is about; null for all.</param>
+    public static TestResult By(
+        TestReading reading,
+        IReadOnlyDictionary<(PhaseId, PageId), long> met,
+        bool isLess,
+        (string Many, string One) words,
+        Func<Phase, bool>? counts = null
+    )
+    {
+        var facts = reading.Standing.Facts;
+        PhaseFacts[] phases =
+        [
+            .. facts.Phases.Select(
+                (phase, i) =>
+                    phase with
+                    {
+                        Arms =
+                        [
+                            .. reading.Test.Pages.Select(
+                                (page, j) =>
+                                    counts?.Invoke(reading.Phases[i]) == false
+                                        ? default
+                                        : new Arm(
+                                            phase.Arms[j].Visitors,
+                                            Math.Min(
+                                                phase.Arms[j].Visitors,
+                                                met.GetValueOrDefault((reading.Phases[i].Id, page))
+                                            )
+                                        )
+                            ),
+                        ],
+                    }
+            ),
+        ];
+        if (isLess)
+            phases = Others(phases);
+        var total = phases.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);
+        // Nobody said beforehand what rate to expect of it: that of all pages together is near.
+        return TestResult.Of(
+            facts with
+            {
+                Phases = phases,
+                BaseRate = total.Conversions > 0 ? total.Rate : facts.BaseRate,
+                Silence = null,
+                Past = [],
+                Words = words,
+            }
+        );
+    }
+
+    /// <summary>Where less is better, those count who did not.</summary>
+    private static PhaseFacts[] Others(IReadOnlyList<PhaseFacts> phases) =>
+        [
+            .. phases.Select(phase =>
+                phase with
+                {
+                    Arms = [.. phase.Arms.Select(arm => new Arm(arm.Visitors, arm.Visitors - arm.Conversions))],
+                }
+            ),
+        ];
+}

@@ -1,0 +1,34 @@
+using Wexil.App.Wording;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Store;
+
+namespace Wexil.App.Results;
+
+/// <summary>What came of a test, in a few words.</summary>
+public sealed record VerdictLine(StoredVerdict Verdict, SplitTest Test)
+{
+    public Evidence Evidence { get; } = Evidence.Parse(Verdict.Evidence);
+
+    /// <summary>It was not taken back.</summary>
+    public bool Stands => Verdict.TakenBackAt is null;
+
+    /// <summary>The place of the page kept among those of the test; 0 is the control.</summary>
+    public int Place => Test.Pages.TakeWhile(page => page != Verdict.Page).Count();
+
+    public long Visitors => Evidence.Pages.Sum(page => page.Visitors);
+
+    /// <summary>"kept B, +15%".</summary>
+    public string Result
+    {
+        get
+        {
+            if (Place == 0)
+                return Evidence.Kind == nameof(VerdictKind.NoDifference) ? "no difference found" : "the control kept";
+            var (control, kept) = (Evidence.Pages[0], Evidence.Pages[Place]);
+            return kept.Difference is { } difference && control.Rate > 0
+                ? $"kept {kept.Letter}, {Format.Lift(difference / control.Rate)}"
+                : $"kept {kept.Letter}";
+        }
+    }
+}

@@ -1,0 +1,95 @@
+using System.Text.Json;
+using Wexil.App.Outbox;
+using Wexil.Core.Common;
+using Wexil.Core.Statistics;
+using Wexil.Store;
+
+namespace Wexil.App.Results;
+
+/// <summary>The evidence of a verdict as it stood, page by page; the control is the first.</summary>
+public sealed record Evidence(string Kind, string Sentence, IReadOnlyList<EvidencePage> Pages)
+{
+    /// <summary>What a conversion was called; empty in verdicts of an earlier time.</summary>
+    public string Many { get; init; } = "";
+
+    /// <summary>Of the money; empty where nobody bought, and in verdicts of an earlier time.</summary>
+    public string Currency { get; init; } = "";
+
+    /// <summary>Visitors who had ever reached the step; null in verdicts of an earlier time.</summary>
+    public long? Reached { get; init; }
+
+    /// <param name="reached">Visitors who ever reached the step.</param>
+    public static Evidence Of(TestReading reading, Currency currency, long reached) =>
+        new(
+            reading.Verdict.Kind.ToString(),
+            reading.Verdict.Sentence,
+            [
+                .. reading.Standing.Pages.Select(
+                    (page, i) =>
+                        new EvidencePage(
+                            page.Page.Letter,
+                            page.Page.Name,
+                            page.Total.Visitors,
+                            page.Total.Conversions,
+                            page.Standard.Rate,
+                            page.AgainstControl?.Difference,
+                            page.AgainstControl?.P,
+                            page.ChanceBest
+                        )
+                        {
+                            Range = Ends(page.AgainstControl?.Interval),
+                            Brought = reading.Money?.Pages[i].Total.Mean,
+                            More = reading.Money?.Pages[i].AgainstControl?.Difference,
+                            MoreRange = Ends(reading.Money?.Pages[i].AgainstControl?.Interval),
+                        }
+                ),
+            ]
+        )
+        {
+            Many = reading.Words.Many,
+            Reached = reached,
+            Currency = reading.Money is null ? "" : currency.Code,
+        };
+
+    public static Evidence Parse(string json) => JsonSerializer.Deserialize<Evidence>(json)!;
+
+    private static double[]? Ends(Interval? interval) => interval is { } known ? [known.Low, known.High] : null;
+}
+
+/// <param name="Difference">Of the rates, against the control.</param>
+public sealed record EvidencePage(
+    string Letter,
+    string Name,
+    long Visitors,
+    long Conversions,
+    double Rate,
+    double? Difference,
+    double? P,
+    double ChanceBest
+)
+{
+    /// <summary>The ends of the always-valid interval of the difference.</summary>
+    public double[]? Range { get; init; }
+
+    /// <summary>What a visitor brought, in the currency's smallest unit, as are those below.</summary>
+    public double? Brought { get; init; }
+
+    public double? More { get; init; }
+
+    public double[]? MoreRange { get; init; }
+}
+
+/// <summary>Ends a test with its evidence frozen.</summary>
+public sealed class VerdictRecorder(VerdictStore verdicts, TallyStore tallies, SettingStore settings)
+{
+    public Task<bool> KeepAsync(TestReading reading, PageId page, string keptBy) =>
+        verdicts.KeepAsync(
+            reading.Test.Id,
+            page,
+            keptBy,
+            reading.Verdict.Sentence,
+            JsonSerializer.Serialize(
+                Evidence.Of(reading, settings.Currency, tallies.StepVisitors().GetValueOrDefault(reading.Step.Id))
+            )
+        );
+}

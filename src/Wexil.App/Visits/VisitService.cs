@@ -1,0 +1,222 @@
+using System.Collections.Concurrent;
+using Microsoft.Data.Sqlite;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Visitors;
+using Wexil.Store;
+using Wexil.Store.Recording;
+
+namespace Wexil.App.Visits;
+
+/// <summary>
+/// Decides what a visitor is shown and records it before anybody is answered. The one way in for real and for simulated
+/// visitors.
+/// </summary>
+public sealed class VisitService
+{
+    private readonly Routes _routes;
+    private readonly Journal _journal;
+    private readonly Database _database;
+    private readonly IChance _chance;
+    private readonly TurnKeeper _turns;
+    private readonly TroubleLog _troubles;
+    private readonly RecentVisits _recent = new();
+    private readonly Lock _inTurn = new();
+
+    // Places taken but not yet projected, so that the next request of the same visitor finds them.
+    private readonly ConcurrentDictionary<(VisitorId, TestId), Enrolment> _fresh = [];
+
+    public VisitService(
+        Routes routes,
+        Journal journal,
+        Database database,
+        TurnKeeper turns,
+        IChance chance,
+        TroubleLog troubles
+    )
+    {
+        (_routes, _journal, _database, _turns, _chance, _troubles) = (
+            routes,
+            journal,
+            database,
+            turns,
+            chance,
+            troubles
+        );
+        journal.Projected += projected =>
+        {
+            foreach (var place in projected.Places)
+                _fresh.TryRemove(place, out _);
+        };
+    }
+
+    public RouteTable Routes => _routes.Current;
+
+    public VisitorId NewVisitor(DateTimeOffset at) => VisitorId.New(at, _chance);
+
+    /// <summary>
+    /// A visitor follows a step's link. What is shown, once the visit is recorded; null when the step has no page.
+    /// </summary>
+    /// <param name="known">The visitor may have been here before. A new id needs no looking up.</param>
+    /// <param name="promised">The page that the visitor was drawn for on a page of the owner's own.</param>
+    /// <param name="isInside">The visitor came from another page here, so no link of a source was followed.</param>
+    public async ValueTask<Assignment?> VisitAsync(
+        RouteStep step,
+        Visit visit,
+        bool known,
+        PageId? promised = null,
+        bool isInside = false
+    )
+    {
+        if (Decide(step, visit, known, promised) is not { } turn)
+            return null;
+        // A place is recorded whenever it is taken; what else happens twice within two seconds is one visit.
+        var takesPlace = turn.Kind != AssignmentKind.Plain && turn.Apart != ExclusionReason.NotRunning;
+        if (_recent.Add(visit.Visitor, step.Id, visit.At) || takesPlace)
+            await Record(step, visit, turn, isInside);
+        return turn;
+    }
+
+    /// <summary>What the visitor would be shown, with nothing recorded and no turn taken.</summary>
+    public Assignment? Peek(RouteStep step, Visit visit, bool known) =>
+        Assignment.Decide(step, visit, Place(step, visit.Visitor, known), (test, promised) =>
+            promised ?? _turns.Upcoming(test, 1)[0]
+        );
+
+    /// <summary>A visitor is on a page without having come by its step's link.</summary>
+    public Task ReachAsync(RoutePage page, VisitorId visitor, DateTimeOffset at) =>
+        _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.Visit, visitor, page.Step, page.Id));
+
+    /// <summary>A visitor gave an e-mail address on a page.</summary>
+    public Task OptInAsync(RoutePage page, VisitorId visitor, OptInNote note, DateTimeOffset at) =>
+        _journal.AppendAsync(
+            new(TimeOrderedId.New(at, _chance), at, EventKind.OptIn, visitor, page.Step, page.Id, Data: note.ToString())
+        );
+
+    /// <summary>A visitor met a goal that only a page or a program elsewhere can tell of.</summary>
+    /// <param name="value">What came with it, in minor units of the owner's currency.</param>
+    /// <param name="id">The same for every telling of the same thing; null where each is another.</param>
+    public Task<Recorded> MeetAsync(
+        RouteGoal goal,
+        VisitorId visitor,
+        DateTimeOffset at,
+        long value = 0,
+        Guid? id = null
+    ) =>
+        _journal.AppendAsync(
+            new(
+                id ?? TimeOrderedId.New(at, _chance),
+                at,
+                EventKind.Met,
+                visitor,
+                goal.Step,
+                goal.Page,
+                Data: new GoalNote(goal.Id, value).ToString()
+            )
+        );
+
+    /// <summary>A visitor left a page, having stayed so long.</summary>
+    public Task StayAsync(RoutePage page, VisitorId visitor, StayNote stay, DateTimeOffset at) =>
+        _journal.AppendAsync(
+            new(TimeOrderedId.New(at, _chance), at, EventKind.Stay, visitor, page.Step, page.Id, Data: stay.ToString())
+        );
+
+    /// <summary>A visitor stayed on the page where a test begins, because we did not answer in time.</summary>
+    public Task StayLateAsync(RouteStep step, Visit visit) =>
+        step.Test is { Phase: not null } test
+            ? Record(
+                step,
+                visit,
+                new(test.Pages[test.Control], AssignmentKind.Apart, AssignmentReason.Late),
+                isInside: false
+            )
+            : Task.CompletedTask;
+
+    /// <summary>Has a visitor been put anywhere in a step's test?</summary>
+    public bool HasPlace(RouteStep step, VisitorId visitor) => Place(step, visitor, known: true) is not null;
+
+    /// <summary>Notes that somebody was served who does not count. Nobody waits for it.</summary>
+    public void LeaveOut(StepId step, PageId page, NotCountedReason why, DateTimeOffset at) =>
+        _ = _journal.AppendAsync(
+            new(
+                TimeOrderedId.New(at, _chance),
+                at,
+                EventKind.LeftOut,
+                new(TimeOrderedId.New(at, _chance)),
+                step,
+                page,
+                Data: ((char)why).ToString()
+            )
+        );
+
+    private Assignment? Decide(RouteStep step, Visit visit, bool known, PageId? promised)
+    {
+        if (known && step.Test is { Turns: Allocation.InTurn, Phase: not null })
+        {
+            // A turn taken for a place that another request has just taken would be lost.
+            lock (_inTurn)
+                return Settle(step, visit, known, promised);
+        }
+        return Settle(step, visit, known, promised);
+    }
+
+    private Assignment? Settle(RouteStep step, Visit visit, bool known, PageId? promised)
+    {
+        var turn = Assignment.Decide(step, visit, Place(step, visit.Visitor, known), _turns.Next, promised);
+        if (
+            turn is not { } taken
+            || taken.Kind == AssignmentKind.Plain
+            || step.Test is not { Phase: not null } test
+            || taken.Apart == ExclusionReason.NotRunning
+        )
+            return turn;
+        // Of two requests at the same moment one takes the place and the other finds it.
+        var place = new Enrolment(taken.Page.Id, taken.Kind == AssignmentKind.Enrols ? test.Phase : null);
+        return _fresh.TryAdd((visit.Visitor, test.Id), place) || !known
+            ? turn
+            : Assignment.Decide(step, visit, _fresh.GetValueOrDefault((visit.Visitor, test.Id), place), _turns.Next);
+    }
+
+    private Enrolment? Place(RouteStep step, VisitorId visitor, bool known)
+    {
+        if (!known || step.Test is not { Phase: not null } test)
+            return null;
+        if (_fresh.TryGetValue((visitor, test.Id), out var place))
+            return place;
+        try
+        {
+            return _database.PlaceOf(visitor, test.Id);
+        }
+        catch (SqliteException error)
+        {
+            // The draw gives the same page again unless the weights were changed.
+            _troubles.Say("A visitor’s page could not be looked up, so it was drawn again", error);
+            return null;
+        }
+    }
+
+    private Task<Recorded> Record(RouteStep step, Visit visit, Assignment turn, bool isInside)
+    {
+        var kind = turn.Kind switch
+        {
+            AssignmentKind.Enrols => EventKind.Enrol,
+            AssignmentKind.Apart => EventKind.Apart,
+            _ => EventKind.Visit,
+        };
+        var note = VisitNote.Of(isInside ? visit.Traits with { Source = "", Click = null } : visit.Traits, turn.Apart);
+        return _journal.AppendAsync(
+            new(
+                TimeOrderedId.New(visit.At, _chance),
+                visit.At,
+                kind,
+                visit.Visitor,
+                step.Id,
+                turn.Page.Id,
+                kind == EventKind.Visit ? null : step.Test!.Id,
+                kind == EventKind.Enrol ? step.Test!.Phase : null,
+                note.ToString()
+            )
+        );
+    }
+}

@@ -1,0 +1,82 @@
+using System.CommandLine;
+using Wexil.Demo.Simulators;
+using Wexil.Store;
+using Wexil.Web.Commands;
+using Wexil.Web.Hosting;
+
+namespace Wexil.Demo;
+
+/// <summary><c>wexil demo</c>: made-up funnels, and the world around them.</summary>
+public static class DemoCommand
+{
+    // Order numbers rise from one start to the next, as a till's do.
+    private static readonly DateTimeOffset FirstOrder = new(2026, 1, 1, 0, 0, 0, TimeSpan.Zero);
+
+    public static Command Create()
+    {
+        var data = new Option<string>("--data")
+        {
+            Description = "The demo's data folder.",
+            DefaultValueFactory = _ => CommandOptions.InHome("demo-data"),
+        };
+        var addresses = new AddressOptions();
+        var fresh = new Option<bool>("--fresh") { Description = "Start over with new demo data." };
+        var port = new Option<int>("--simulators")
+        {
+            Description = "First of three ports for the simulated site, till and ad network.",
+            DefaultValueFactory = _ => SimulatorAddresses.DefaultPort,
+        };
+        var demo = new Command("demo", "Starts Wexil with made-up funnels and a few weeks of simulated visitors.")
+        {
+            data,
+            addresses.Studio,
+            addresses.Visitors,
+            fresh,
+            port,
+        };
+        demo.SetAction(
+            (result, _) =>
+                HostRun.GuardedAsync(async () =>
+                {
+                    var options = new WexilOptions
+                    {
+                        Data = result.GetValue(data)!,
+                        Studio = result.GetValue(addresses.Studio)!,
+                        Visitors = result.GetValue(addresses.Visitors)!,
+                    };
+                    HostRun.CheckHosts(options);
+                    var simulators = SimulatorAddresses.From(result.GetValue(port));
+                    simulators.CheckFree(port.Name);
+                    if (result.GetValue(fresh))
+                        DemoData.Clear(options.Data);
+                    DemoData.Mark(options.Data);
+                    await RunAsync(options, simulators);
+                })
+        );
+        return demo;
+    }
+
+    private static async Task RunAsync(WexilOptions options, SimulatorAddresses simulators)
+    {
+        var (time, now) = (TimeProvider.System, TimeProvider.System.GetUtcNow());
+        using var end = new EndRequest();
+        await using var site = await LarkrowSite.StartAsync(options.Visitors, simulators.Site);
+        await using var host = await WexilHost.StartAsync(options);
+        await using var till = await Till.StartAsync(
+            options.Visitors,
+            () => host.Services.GetRequiredService<SettingStore>().HookSecret,
+            time,
+            simulators.Till,
+            first: (int)(now - FirstOrder).TotalSeconds
+        );
+        await using var network = await AdNetwork.StartAsync(
+            time,
+            simulators.Network,
+            firstClick: now.ToUnixTimeSeconds()
+        );
+        await DemoWorld.FillAsync(host, Console.Out, simulators);
+        network.Add("Windowbox: salad in 21 days", DemoWorld.NetworkLink(host), 0.35m, 60);
+        HostRun.Announce(host, isFirstRunOffered: false);
+        await end.WaitAsync(host);
+    }
+}

@@ -1,0 +1,41 @@
+using Wexil.Store;
+
+namespace Wexil.Demo;
+
+/// <summary>The demo's own data folder, told from anybody's real one by a mark in it.</summary>
+public static class DemoData
+{
+    private const string MarkName = "made-by-demo";
+
+    /// <summary>Removes an earlier demo's files; whatever else lies in the folder stays.</summary>
+    /// <exception cref="StoreException">The data was not made by the demo, or is in use.</exception>
+    public static void Clear(string folder)
+    {
+        if (!File.Exists(Path.Combine(folder, "wexil.db")))
+            return;
+        if (!File.Exists(Path.Combine(folder, MarkName)))
+            throw new StoreException($"The data in {folder} was not made by the demo, so --fresh does not touch it.");
+        using var unused = DataFolder.Open(folder);
+        foreach (var file in Directory.EnumerateFiles(folder, "wexil.db*").Append(Path.Combine(folder, "spill.bin")))
+            File.Delete(file);
+    }
+
+    /// <summary>Marks a folder that has no data yet as the demo's.</summary>
+    public static void Mark(string folder)
+    {
+        if (File.Exists(Path.Combine(folder, "wexil.db")))
+            return;
+        try
+        {
+            Directory.CreateDirectory(folder);
+            File.WriteAllText(
+                Path.Combine(folder, MarkName),
+                "This folder holds made-up data. `wexil demo --fresh` may empty it.\n"
+            );
+        }
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+        {
+            throw new StoreException($"The data folder {folder} cannot be written to: {error.Message}", error);
+        }
+    }
+}

@@ -1,0 +1,278 @@
+using System.Collections.Concurrent;
+using System.Globalization;
+using System.Net;
+using System.Text;
+using Wexil.Core.Common;
+using Wexil.Core.Targeting;
+
+namespace Wexil.Demo.Simulators;
+
+/// <summary>
+/// An ad network that shows no ads: campaigns with a budget whose clicks arrive with a name and a cost, which takes
+/// conversions back and gives its spend as CSV. Its people really follow the links. Simulated, and it says so on every
+/// page.
+/// </summary>
+public sealed class AdNetwork : IAsyncDisposable
+{
+    /// <summary>Where it wants to be told of conversions.</summary>
+    public const string PostbackPath =
+        "/told?click={click_id}&event={event}&value={value}&currency={currency}&order={order}";
+    private const int MaxPeople = 200,
+        AtOnce = 8;
+    private const double OptsIn = 0.3;
+
+    private readonly ConcurrentDictionary<int, Campaign> _campaigns = new();
+    private readonly TimeProvider _time;
+    private readonly Random _chance;
+    private readonly CancellationTokenSource _closing = new();
+    private readonly ConcurrentBag<Task> _out = [];
+    private WebApplication _app = null!;
+    private int _lastCampaign;
+    private long _lastClick;
+
+    private AdNetwork(TimeProvider time, int seed, long firstClick) =>
+        (_time, _chance, _lastClick) = (time, new(seed), firstClick - 1);
+
+    private sealed record Click(string Id, DateTimeOffset At, decimal Cost)
+    {
+        public ConcurrentDictionary<string, string> Conversions { get; } = new();
+    }
+
+    private sealed record Campaign(int Id, string Name, string Link, decimal Price, decimal Budget)
+    {
+        private readonly Lock _lock = new();
+
+        public ConcurrentDictionary<string, Click> Clicks { get; } = new();
+
+        public decimal Spent { get; private set; }
+
+        public bool Pay(decimal price)
+        {
+            lock (_lock)
+            {
+                if (Spent + price > Budget)
+                    return false;
+                Spent += price;
+                return true;
+            }
+        }
+    }
+
+    /// <param name="firstClick">The first click's number. The network forgets its clicks when it ends, and a click
+    /// known before is no new one.</param>
+    public static async Task<AdNetwork> StartAsync(
+        TimeProvider time,
+        Uri? address = null,
+        int seed = 7,
+        long firstClick = 1
+    )
+    {
+        var network = new AdNetwork(time, seed, firstClick);
+        var builder = WebApplication.CreateSlimBuilder();
+        builder.Logging.SetMinimumLevel(LogLevel.Warning);
+        builder.WebHost.UseUrls((address ?? SimulatorAddresses.Default.Network).GetLeftPart(UriPartial.Authority));
+        network._app = builder.Build();
+        network._app.MapGet("/", () => network.List(""));
+        network._app.MapPost("/campaigns", (Delegate)network.AddAsync);
+        network._app.MapGet("/campaigns/{id:int}", (int id) => network.Show(id));
+        network._app.MapPost("/campaigns/{id:int}/people", network.SendPeopleAsync);
+        network._app.MapGet("/campaigns/{id:int}/spend.csv", network.Spend);
+        network._app.MapGet("/click/{id:int}", network.Follow);
+        network._app.MapGet("/told", network.Take);
+        await network._app.StartAsync();
+        return network;
+    }
+
+    public Uri Address => new(_app.Urls.Single());
+
+    /// <summary>A campaign that costs so much a click.</summary>
+    /// <param name="link">With {click_id} and {cost} where the network fills them in.</param>
+    public int Add(string name, string link, decimal price, decimal budget)
+    {
+        var id = Interlocked.Increment(ref _lastCampaign);
+        _campaigns[id] = new(id, name, link, price, budget);
+        return id;
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await _closing.CancelAsync();
+        await Task.WhenAll(_out);
+        await _app.DisposeAsync();
+        _closing.Dispose();
+    }
+
+    private IResult List(string problem) =>
+        Page(
+            "Campaigns",
+            $"""
+        <h1>Campaigns</h1>
+        <table><tr><th>Campaign</th><th>A click</th><th>Spent</th><th>Budget</th><th>Clicks</th><th>Conversions told</th></tr>
+        {string.Concat(_campaigns.Values.OrderBy(campaign => campaign.Id).Select(campaign => $"""
+          <tr><td><a href="/campaigns/{campaign.Id}">{Html(campaign.Name)}</a></td><td>{Dollars(campaign.Price)}</td><td>{Dollars(campaign.Spent)}</td><td>{Dollars(campaign.Budget)}</td><td>{campaign.Clicks.Count}</td><td>{campaign.Clicks.Values.Sum(click => click.Conversions.Count)}</td></tr>
+          """))}
+        </table>
+        <h2>A new campaign</h2>
+        {(problem.Length > 0 ? $"<p class=\"problem\" role=\"alert\">{Html(problem)}</p>" : "")}
+        <form method="post" action="/campaigns">
+          <p><label>Name <input name="name" required></label></p>
+          <p><label>Link <input name="link" required value="" placeholder="http://…/go/calendar?s=windowbox&amp;click={"{click_id}"}&amp;cost={"{cost}"}"></label></p>
+          <p><label>A click costs, dollars <input name="price" value="0.35" inputmode="decimal"></label></p>
+          <p><label>Budget, dollars <input name="budget" value="50" inputmode="decimal"></label></p>
+          <p><button>Make the campaign</button></p>
+        </form>
+        """
+        );
+
+    private async Task<IResult> AddAsync(HttpContext http)
+    {
+        var form = await http.Request.ReadFormAsync();
+        if (
+            !Uri.TryCreate(form["link"].ToString().Trim(), UriKind.Absolute, out var link)
+            || link.Scheme is not ("http" or "https")
+        )
+            return List("The link is no whole address.");
+        if (Amount(form["price"]) is not { } price || Amount(form["budget"]) is not { } budget)
+            return List("Price and budget are amounts such as 0.35.");
+        return Results.Redirect(
+            $"/campaigns/{Add(form["name"].ToString().Trim(), form["link"].ToString().Trim(), price, budget)}"
+        );
+    }
+
+    private IResult Show(int id) =>
+        !_campaigns.TryGetValue(id, out var campaign)
+            ? Results.NotFound()
+            : Page(
+                campaign.Name,
+                $"""
+        <p><a href="/">All campaigns</a></p>
+        <h1>{Html(campaign.Name)}</h1>
+        <p>Leads to <code>{Html(campaign.Link)}</code></p>
+        <p>{Dollars(campaign.Spent)} of {Dollars(campaign.Budget)} spent on {campaign.Clicks.Count} clicks. <a href="/campaigns/{id}/spend.csv">Spend as CSV</a></p>
+        <p class="ad"><a href="/click/{id}">The ad: {Html(campaign.Name)}</a></p>
+        <form method="post" action="/campaigns/{id}/people"><p><label>Let simulated people click it, how many <input name="people" value="20" inputmode="numeric"></label> <button>Let them</button></p></form>
+        <h2>The last clicks</h2>
+        <table><tr><th>Click</th><th>When</th><th>Cost</th><th>Conversions told</th></tr>
+        {string.Concat(campaign.Clicks.Values.OrderByDescending(click => click.At).ThenByDescending(click => click.Id).Take(100).Select(click => $"""
+          <tr><td>{click.Id}</td><td>{click.At:HH:mm:ss}</td><td>{Dollars(click.Cost)}</td><td>{Html(string.Join(", ", click.Conversions.Values.Order(StringComparer.Ordinal)))}</td></tr>
+          """))}
+        </table>
+        """
+            );
+
+    /// <summary>Somebody clicks the ad: it is paid for, and they are sent on.</summary>
+    private IResult Follow(int id)
+    {
+        if (!_campaigns.TryGetValue(id, out var campaign))
+            return Results.NotFound();
+        return Charge(campaign) is { } link
+            ? Results.Redirect(link)
+            : Page(campaign.Name, "<h1>This ad is not shown any more</h1><p>Its budget is used up.</p>");
+    }
+
+    private string? Charge(Campaign campaign)
+    {
+        decimal price;
+        // What a click costs swings about the price.
+        lock (_chance)
+            price = Math.Round(campaign.Price * (decimal)(0.8 + 0.4 * _chance.NextDouble()), 4);
+        if (!campaign.Pay(price))
+            return null;
+        var click = new Click($"c{Interlocked.Increment(ref _lastClick)}", _time.GetUtcNow(), price);
+        campaign.Clicks[click.Id] = click;
+        return campaign
+            .Link.Replace("{click_id}", click.Id, StringComparison.Ordinal)
+            .Replace("{cost}", price.ToString(CultureInfo.InvariantCulture), StringComparison.Ordinal);
+    }
+
+    private IResult Take(string click, string @event, string? value, string? currency, string? order)
+    {
+        if (
+            _campaigns
+                .Values.Select(campaign => campaign.Clicks.GetValueOrDefault(click))
+                .FirstOrDefault(found => found is not null)
+            is not { } known
+        )
+            return Results.NotFound("This click is not ours.");
+        known.Conversions[$"{@event}\n{order}\n{value}"] =
+            @event + (string.IsNullOrEmpty(value) ? "" : $" of {value} {currency}");
+        return Results.Ok("taken");
+    }
+
+    private IResult Spend(int id)
+    {
+        if (!_campaigns.TryGetValue(id, out var campaign))
+            return Results.NotFound();
+        var tag = AddressQuery.Value(new Uri(campaign.Link).Query, SourceTag.Parameter) ?? "";
+        var csv = new StringBuilder("date,source,spend,currency,clicks\n");
+        foreach (var day in campaign.Clicks.Values.GroupBy(click => click.At.UtcDateTime.Date).OrderBy(day => day.Key))
+            csv.Append(
+                CultureInfo.InvariantCulture,
+                $"{day.Key:yyyy-MM-dd},{tag},{day.Sum(click => click.Cost):0.00},{Currency.Default.Code},{day.Count()}\n"
+            );
+        return Results.File(Encoding.UTF8.GetBytes(csv.ToString()), "text/csv", $"spend-{id}.csv");
+    }
+
+    private async Task<IResult> SendPeopleAsync(HttpContext http, int id)
+    {
+        if (!_campaigns.TryGetValue(id, out var campaign))
+            return Results.NotFound();
+        var form = await http.Request.ReadFormAsync();
+        if (int.TryParse(form["people"], NumberStyles.None, CultureInfo.InvariantCulture, out var people))
+            _out.Add(SendAsync(campaign, Math.Min(people, MaxPeople)));
+        return Results.Redirect($"/campaigns/{id}");
+    }
+
+    private Task SendAsync(Campaign campaign, int people) =>
+        Parallel
+            .ForAsync(
+                0,
+                people,
+                new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = _closing.Token },
+                async (_, stop) =>
+                {
+                    if (Charge(campaign) is not { } link)
+                        return;
+                    bool optsIn;
+                    int number;
+                    lock (_chance)
+                        (optsIn, number) = (_chance.NextDouble() < OptsIn, _chance.Next());
+                    using var person = new SimulatedPerson(number);
+                    await person.FollowAsync(new(link), optsIn, stop);
+                }
+            )
+            .ContinueWith(_ => { }, TaskScheduler.Default);
+
+    private static decimal? Amount(string? written) =>
+        decimal.TryParse(written, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var amount)
+        && amount is > 0 and <= 100_000
+            ? amount
+            : null;
+
+    private static string Dollars(decimal amount) => $"${amount.ToString("N2", CultureInfo.InvariantCulture)}";
+
+    private static IResult Page(string title, string body) =>
+        Results.Content(
+            $$"""
+            <!doctype html>
+            <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>{{Html(
+                title
+            )}}</title>
+            <style>
+              body { margin: 0; font: 17px/1.5 system-ui, sans-serif; color: #1d2b2a; background: #f4f1e9; }
+              main { max-width: 56rem; margin: 0 auto; padding: 2rem 1.5rem; }
+              .simulated { background: #1d2b2a; color: #fff; padding: .6rem 1.5rem; }
+              .problem { color: #a3262a; font-weight: 600; }
+              .ad a { display: inline-block; padding: 1.2rem 2rem; border: 2px solid #00695f; background: #fff; color: #00695f; font-weight: 600; }
+              code { overflow-wrap: anywhere; }
+              input { font: inherit; padding: .4em .6em; border: 1px solid #5b6b60; } input[name=link] { width: 100%; box-sizing: border-box; }
+              button { font: inherit; font-weight: 600; padding: .5em .9em; border: 1px solid #1d2b2a; border-radius: 3px; background: #fff; cursor: pointer; }
+              table { border-collapse: collapse; width: 100%; } th, td { text-align: left; padding: .4em .6em; border-bottom: 1px solid #d8d2c2; }
+            </style></head>
+            <body><header class="simulated">Simulated ad network of the demo: no ads are shown, and no money moves.</header><main>{{body}}</main></body></html>
+            """,
+            "text/html; charset=utf-8"
+        );
+
+    private static string Html(string? text) => WebUtility.HtmlEncode(text ?? "");
+}

@@ -1,0 +1,45 @@
+using Microsoft.Extensions.DependencyInjection;
+using Wexil.Store.Recording;
+
+namespace Wexil.Store;
+
+/// <summary>What is kept, handed to whoever asks for it.</summary>
+public static class StoreRegistration
+{
+    /// <summary>Adds the open file and a store for each kind of object; a clock has to be there already.</summary>
+    public static IServiceCollection AddWexilStore(
+        this IServiceCollection services,
+        DataFolder folder,
+        Database database,
+        Journal journal
+    ) =>
+        services
+            .AddSingleton(folder)
+            .AddSingleton(database)
+            .AddSingleton(journal)
+            .AddSingleton<AssetStore>()
+            .AddSingleton<DraftStore>()
+            .AddSingleton<EventStore>()
+            .AddSingleton<FunnelStore>()
+            .AddSingleton<GoalStore>()
+            .AddSingleton<HeldOptInStore>()
+            .AddSingleton<IdentityStore>()
+            .AddSingleton<LookStore>()
+            .AddSingleton<NumberStore>()
+            .AddSingleton<OptInStore>()
+            .AddSingleton<OutboxStore>()
+            .AddSingleton<PageShelf>()
+            .AddSingleton<PageStore>()
+            .AddSingleton<PeopleStore>()
+            .AddSingleton<RateStore>()
+            .AddSingleton<RouteStore>()
+            .AddSingleton<SaleStore>()
+            .AddSingleton<SettingStore>()
+            .AddSingleton<SourceStore>()
+            .AddSingleton<TallyStore>()
+            .AddSingleton<TestStore>()
+            .AddSingleton<TroubleLog>()
+            .AddSingleton<VerdictStore>()
+            .AddSingleton<WatchStore>()
+            .AddSingleton<WiringStore>();
+}

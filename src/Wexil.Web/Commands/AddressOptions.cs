@@ -1,0 +1,17 @@
+using System.CommandLine;
+
+namespace Wexil.Web.Commands;
+
+/// <summary>Where the two doors listen, on the command line.</summary>
+public sealed class AddressOptions
+{
+    public Option<Uri?> Studio { get; } =
+        CommandOptions.Address("--studio", "Where Studio listens.", "http://localhost:5080");
+
+    public Option<Uri?> Visitors { get; } =
+        CommandOptions.Address(
+            "--visitors",
+            "Where visitors come; another host than Studio's.",
+            "http://127.0.0.1:5081"
+        );
+}

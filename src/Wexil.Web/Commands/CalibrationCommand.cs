@@ -1,0 +1,89 @@
+using System.CommandLine;
+using System.Globalization;
+using Wexil.Core.Simulation;
+
+namespace Wexil.Web.Commands;
+
+/// <summary>
+/// <c>wexil rehearse --calibrate</c>: how often each rule is wrong, and how often it finds what is there.
+/// </summary>
+public static class CalibrationCommand
+{
+    private const int MinRuns = 20,
+        MaxRuns = 100_000,
+        BadUsage = 2;
+
+    public static Command Create()
+    {
+        var calibrate = new Option<bool>("--calibrate")
+        {
+            Description = "How often each rule is wrong, and how often it finds what is there.",
+        };
+        var runs = new Option<int>("--runs")
+        {
+            Description = "Simulated tests a line.",
+            DefaultValueFactory = _ => 1000,
+        };
+        var rehearse = new Command("rehearse", "Simulates tests, to see what a rule of deciding is worth.")
+        {
+            calibrate,
+            runs,
+        };
+        rehearse.SetAction(result =>
+        {
+            if (!result.GetValue(calibrate))
+            {
+                Console.Error.WriteLine("wexil: say --calibrate.");
+                return BadUsage;
+            }
+            var progress = Console.IsOutputRedirected ? null : Console.Error;
+            Run(Math.Clamp(result.GetValue(runs), MinRuns, MaxRuns), Console.Out, progress);
+            return 0;
+        });
+        return rehearse;
+    }
+
+    /// <param name="progress">Where a line tells how far it is; null for none.</param>
+    public static void Run(int runs, TextWriter says, TextWriter? progress)
+    {
+        says.WriteLine(
+            $"{runs:N0} simulated tests a line, {CalibrationCase.Days} days each, looked at every hour. A page that is better is {CalibrationCase.SmallestLift * 100:0}% better."
+        );
+        says.WriteLine("In how many of them each rule called a page better or worse than the control:");
+        says.WriteLine();
+        says.WriteLine(Row("", "Wexil", "textbook", "usual rule"));
+        foreach (var what in CalibrationCase.All)
+        {
+            var last = -1;
+            var result = Calibration.Run(
+                what,
+                runs,
+                progress is null
+                    ? null
+                    : done =>
+                    {
+                        var percent = done * 100 / runs;
+                        if (Interlocked.Exchange(ref last, percent) != percent)
+                            progress.Write($"\r{what.Name}: {percent}%  ");
+                    }
+            );
+            progress?.Write("\r" + new string(' ', 60) + "\r");
+            says.WriteLine(
+                Row(what.Name, Share(result.PeekSafe, runs), Share(result.Textbook, runs), Share(result.Usual, runs))
+            );
+        }
+        says.WriteLine();
+        says.WriteLine(
+            "Pages alike: every call is wrong, and Wexil promises at most 5%. One better: calls are right, and Wexil aims at 75% or more."
+        );
+        says.WriteLine(
+            "The textbook's test is right only for a single look at a size fixed beforehand. The usual rule: 95%, 100 conversions a page, 14 days."
+        );
+    }
+
+    private static string Row(string name, string peekSafe, string textbook, string usual) =>
+        string.Join(' ', name.PadRight(38), peekSafe.PadLeft(12), textbook.PadLeft(12), usual.PadLeft(12));
+
+    private static string Share(int calls, int runs) =>
+        (100.0 * calls / runs).ToString("0.0", CultureInfo.InvariantCulture) + "%";
+}
