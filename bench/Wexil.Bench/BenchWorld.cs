@@ -121,7 +121,7 @@ public sealed class BenchWorld : IAsyncDisposable
                 var audience = new Audience(
                     [Device.Phone, Device.Tablet],
                     new(["DE", "AT"], true),
-                    Visits.Both,
+                    VisitKind.Both,
                     IncludeExcludeList.All,
                     new(["fr"], true),
                     [

@@ -73,7 +73,7 @@ public static class LooksBench
             var began = Stopwatch.GetTimestamp();
             var standing = TestResult.Of(facts);
             var earned = RevenueResult.Of(facts, money, 351, []);
-            _ = Verdict.Of(standing, earned, onMoney: i % 2 == 0, amount => $"{amount}");
+            _ = VerdictRule.Apply(standing, earned, onMoney: i % 2 == 0);
             verdicts.Add(Stopwatch.GetElapsedTime(began).TotalMilliseconds);
             began = Stopwatch.GetTimestamp();
             _ = standing.Challengers.Select(page => TwoRates.PooledP(standing.Control.Total, page.Total)).Min();

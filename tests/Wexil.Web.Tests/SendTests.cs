@@ -5,6 +5,7 @@ using Wexil.App.Monitoring;
 using Wexil.App.Outbox;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
@@ -186,7 +187,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await WexilFixture.PostAsync(owner, send, "Change", fields);
         Assert.Equal(
             "Everyone from everywhere but Germany takes part; left out when the address has staff.",
-            wexil.Get<TestStore>().Find(tested.Test)!.Sending.Audience.Sentence()
+            AudienceWording.Say(wexil.Get<TestStore>().Find(tested.Test)!.Sending.Audience)
         );
 
         var made = WebUtility.HtmlDecode(

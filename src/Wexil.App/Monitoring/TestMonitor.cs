@@ -3,6 +3,7 @@ using Wexil.App.Background;
 using Wexil.App.Outbox;
 using Wexil.App.Results;
 using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -171,7 +172,7 @@ public sealed class TestMonitor(
                 await mail.TellAsync(
                     $"kept {test.Id.Value}",
                     $"Kept: {keep.Page.Name}",
-                    $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. {keep.Why}\nEverybody sees it from now on; one click takes it back.",
+                    $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. {RuleWording.Why(keep, reading.Standing.Facts)}\nEverybody sees it from now on; one click takes it back.",
                     address + "keep"
                 );
                 return true;
@@ -183,7 +184,7 @@ public sealed class TestMonitor(
                     test.Id,
                     test.Weights.Without(resting),
                     "its rule",
-                    $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} {(rest.Pages.Count == 1 ? "rests" : "rest")}: {rest.Why}"
+                    $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} {(rest.Pages.Count == 1 ? "rests" : "rest")}: {RuleWording.Why(rest, reading.Standing.Facts)}"
                 );
                 return true;
         }
@@ -225,11 +226,14 @@ public sealed class TestMonitor(
         {
             // Of what its rule keeps in this very hour it is told that it was kept.
             case TestState.Running when verdict.Keep is not null && decision is not RuleDecision.Keep:
-                var next = test.Rule.By == KeepBy.Hand ? "" : $"\nIts rule waits: {decision?.Why}";
+                var next =
+                    test.Rule.By == KeepBy.Hand
+                        ? ""
+                        : $"\nIts rule waits: {RuleWording.Why(decision!, reading.Standing.Facts)}";
                 await mail.TellAsync(
                     $"ready {id}",
                     $"Ready: {test.Name}",
-                    $"{verdict.Sentence}\n{verdict.Why}{next}",
+                    $"{reading.Says.Sentence}\n{reading.Says.Why}{next}",
                     address + "keep"
                 );
                 break;
@@ -237,7 +241,7 @@ public sealed class TestMonitor(
                 await mail.TellAsync(
                     $"problem {id}",
                     $"Look here: {test.Name}",
-                    $"{verdict.Sentence}\n{verdict.Why}",
+                    $"{reading.Says.Sentence}\n{reading.Says.Why}",
                     address + "count"
                 );
                 break;
@@ -245,7 +249,7 @@ public sealed class TestMonitor(
                 await mail.TellAsync(
                     $"ended {id}",
                     $"Ended: {test.Name}",
-                    $"The time of the test “{test.Name}” is over. {verdict.Sentence}",
+                    $"The time of the test “{test.Name}” is over. {reading.Says.Sentence}",
                     address + "keep"
                 );
                 break;

@@ -53,9 +53,9 @@ public sealed class OwnerMail(
     private static string Digest(TestReading reading)
     {
         var total = reading.Standing.Total;
-        var words = new StringBuilder($"{reading.Test.Name} ({reading.Step.Name}): {reading.Verdict.Sentence}\n");
+        var words = new StringBuilder($"{reading.Test.Name} ({reading.Step.Name}): {reading.Says.Sentence}\n");
         words.Append(
-            $"{Format.Count(total.Visitors, "visitor", "visitors")}, {Format.Count(total.Conversions)} {reading.Words.Many}. {reading.Verdict.Why}\n"
+            $"{Format.Count(total.Visitors, "visitor", "visitors")}, {Format.Count(total.Conversions)} {reading.Words.Many}. {reading.Says.Why}\n"
         );
         var isByMoney = reading.Test.Rule.OnMoney && reading.Money is not null;
         var compared = isByMoney

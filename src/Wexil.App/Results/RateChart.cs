@@ -1,4 +1,3 @@
-using Wexil.App.Outbox;
 using Wexil.App.Wording;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;

@@ -1,4 +1,3 @@
-using Wexil.App.Outbox;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -12,6 +11,7 @@ namespace Wexil.App.Results;
 
 /// <summary>A test with everything a screen says about it.</summary>
 /// <param name="Money">By what visitors brought; null where nobody bought anything.</param>
+/// <param name="Says">The verdict in words.</param>
 /// <param name="Goals">All goals besides the goal step.</param>
 public sealed record TestReading(
     SplitTest Test,
@@ -22,6 +22,7 @@ public sealed record TestReading(
     TestResult Standing,
     RevenueResult? Money,
     Verdict Verdict,
+    VerdictText Says,
     IReadOnlyList<TestGoalRow> Goals
 )
 {
@@ -77,6 +78,7 @@ public sealed class TestReader(
         var money = tallies.MoneyPhases(test, phases, counted, currency) is { } takings
             ? RevenueResult.Of(standing.Facts, takings, test.BaseEarned, Past(test, onMoney: true))
             : null;
+        var verdict = VerdictRule.Apply(standing, money, test.Rule.OnMoney);
         return new(
             test,
             step,
@@ -85,7 +87,8 @@ public sealed class TestReader(
             phases,
             standing,
             money,
-            Verdict.Of(standing, money, test.Rule.OnMoney, amount => currency.Show((decimal)amount)),
+            verdict,
+            VerdictWording.Say(verdict, standing.Facts, amount => currency.Show((decimal)amount)),
             own
         )
         {

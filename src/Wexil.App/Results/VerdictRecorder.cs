@@ -1,5 +1,4 @@
 using System.Text.Json;
-using Wexil.App.Outbox;
 using Wexil.Core.Common;
 using Wexil.Core.Statistics;
 using Wexil.Store;
@@ -22,7 +21,7 @@ public sealed record Evidence(string Kind, string Sentence, IReadOnlyList<Eviden
     public static Evidence Of(TestReading reading, Currency currency, long reached) =>
         new(
             reading.Verdict.Kind.ToString(),
-            reading.Verdict.Sentence,
+            reading.Says.Sentence,
             [
                 .. reading.Standing.Pages.Select(
                     (page, i) =>
@@ -87,7 +86,7 @@ public sealed class VerdictRecorder(VerdictStore verdicts, TallyStore tallies, S
             reading.Test.Id,
             page,
             keptBy,
-            reading.Verdict.Sentence,
+            reading.Says.Sentence,
             JsonSerializer.Serialize(
                 Evidence.Of(reading, settings.Currency, tallies.StepVisitors().GetValueOrDefault(reading.Step.Id))
             )

@@ -7,15 +7,6 @@ namespace Wexil.Core.Results;
 /// <param name="Worse">Challengers that are surely worse than the control.</param>
 public sealed record Decision(VerdictKind Kind, TestPage? Keep, double Lift, IReadOnlyList<TestPage> Worse)
 {
-    public string Reason =>
-        Kind switch
-        {
-            VerdictKind.Ready => $"{Keep!.Letter} is better than the control, and not by chance.",
-            VerdictKind.ControlWins => "Nothing that was tried beats the control.",
-            VerdictKind.NoDifference => "There is no difference that matters.",
-            _ => "It is not sure enough yet.",
-        };
-
     public static Decision Of(TestResult standing) =>
         Of(
             [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))],

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Results;
@@ -23,265 +22,103 @@ public enum VerdictKind
     Problem,
 }
 
-/// <summary>What to do, in a sentence, and why.</summary>
-/// <param name="Keep">The page to keep, where there is one.</param>
-/// <param name="MoreVisitors">How many more visitors would settle it if the lead holds; null where that says
-/// nothing.</param>
-/// <param name="Days">The same in days at the present traffic.</param>
-public sealed record Verdict(
-    VerdictKind Kind,
-    string Sentence,
-    string Why,
-    TestPage? Keep = null,
-    long? MoreVisitors = null,
-    double? Days = null
-)
+/// <summary>What would settle a test that is undecided, if the lead holds.</summary>
+/// <param name="Visitors">How many more, rounded up to two digits.</param>
+/// <param name="Days">How long that takes at the present traffic; null where that is not known.</param>
+public sealed record Forecast(long Visitors, double? Days);
+
+/// <summary>What to do at a look, with the numbers that say so: one case of those below.</summary>
+/// <param name="IsByMoney">Judged by what visitors bring, and not by the main goal.</param>
+public abstract record Verdict(bool IsByMoney)
 {
+    public abstract VerdictKind Kind { get; }
+
+    /// <summary>The page to keep; null while there is none.</summary>
+    public virtual TestPage? Keep => null;
+
+    /// <summary>What would settle it; null where nothing is open, or that says nothing.</summary>
+    public virtual Forecast? Forecast => null;
+
     /// <summary>What is at stake; null while nobody came, and where the numbers cannot be trusted.</summary>
     public ExpectedLoss? Stakes { get; init; }
 
     /// <summary>
-    /// No chance this small of a silence being luck is believed; looked at all the time, so far below the usual 5%.
+    /// The page that the other measure says to keep (the main goal where money judges, money where the goal does), and
+    /// not by chance; null where both agree, or the other settles nothing.
     /// </summary>
-    private const double SilenceAlarm = 1e-6;
+    public TestPage? OtherMeasure { get; init; }
 
-    /// <summary>The kind as a short label.</summary>
-    public string Label =>
-        Kind switch
-        {
-            VerdictKind.Waiting => "Waiting",
-            VerdictKind.TooEarly => "Too early",
-            VerdictKind.Problem => "Look here",
-            _ => "Ready",
-        };
-
-    /// <summary>By the main goal.</summary>
-    public static Verdict Of(TestResult standing)
+    /// <summary>Nobody has come.</summary>
+    public sealed record Waiting() : Verdict(false)
     {
-        if (standing.Total.Visitors == 0)
-            return new(
-                VerdictKind.Waiting,
-                "Nobody has come yet.",
-                "Put the step’s link in an ad or a letter, or open it yourself."
-            );
-        return Problem(standing)
-            ?? ((Decided(standing) ?? TooEarly(standing)) with { Stakes = ExpectedLoss.Of(standing) });
+        public override VerdictKind Kind => VerdictKind.Waiting;
     }
 
-    /// <summary>By the main goal, with what money says beside it; or by money, with what the goal says.</summary>
-    /// <param name="show">An amount in the owner's currency, from its smallest unit.</param>
-    public static Verdict Of(TestResult standing, RevenueResult? money, bool onMoney, Func<double, string> show)
+    /// <summary>The visitors did not arrive in the shares that were set.</summary>
+    public sealed record SplitMismatch() : Verdict(false)
     {
-        var byGoal = Of(standing);
-        if (money is null || byGoal.Kind is VerdictKind.Waiting or VerdictKind.Problem)
-            return byGoal;
-        if (
-            onMoney
-            && money.Swayed is { } swayed
-            && standing.Pages.All(page => page.Total.Conversions >= AlwaysValidTest.MinConversions)
-        )
-            return new(
-                VerdictKind.Problem,
-                $"A few large orders decide what {swayed.Page.Letter} brought.",
-                $"Its takings are worth those of {Count((long)swayed.Total.EffectiveBuyers)} buyers alike; below {AlwaysValidTest.MinConversions}, one order more or less would turn them. More orders are needed, or judge by {standing.Facts.Words.Many}."
-            );
-        var byMoney = Decision.Of(money);
-        if (!onMoney)
-            return
-                Decision.Of(standing) is { Keep: { } kept }
-                && byMoney is { Kind: VerdictKind.Ready or VerdictKind.ControlWins, Keep: { } richer }
-                && richer.Id != kept.Id
-                ? byGoal with
-                {
-                    Why =
-                        $"{byGoal.Why} By what visitors bring {richer.Letter} is ahead, and not by chance: the two disagree, so think which of them you live on.",
-                }
-                : byGoal;
-        return (
-            OnMoney(standing, money, byMoney, show) is var verdict
-            && byMoney.Keep is { } best
-            && Decision.Of(standing) is { Kind: VerdictKind.Ready or VerdictKind.ControlWins, Keep: { } other }
-            && other.Id != best.Id
-                ? verdict with
-                {
-                    Why =
-                        $"{verdict.Why} By {standing.Facts.Words.Many} {other.Letter} is ahead, and not by chance: the two disagree.",
-                }
-                : verdict
-        ) with
-        {
-            Stakes = ExpectedLoss.Of(money, standing),
-        };
+        public override VerdictKind Kind => VerdictKind.Problem;
     }
 
-    private static Verdict OnMoney(
-        TestResult standing,
-        RevenueResult money,
-        Decision decision,
-        Func<double, string> show
-    )
+    /// <summary>Visitors come, and nobody converts any more.</summary>
+    /// <param name="Visitors">Who came since the last conversion.</param>
+    /// <param name="RateBefore">The rate until then, from 0 to 1.</param>
+    public sealed record ConversionsStopped(long Visitors, double RateBefore) : Verdict(false)
     {
-        var control = money.Control.Page;
-        switch (decision.Kind)
-        {
-            case VerdictKind.Ready:
-                var better = money.Pages.Single(page => page.Page.Id == decision.Keep!.Id).AgainstControl!.Difference;
-                return new(
-                    VerdictKind.Ready,
-                    $"Keep {decision.Keep!.Letter}. Each visitor brings {show(better)} more than with {control.Letter}.",
-                    SureOf(standing.Facts),
-                    decision.Keep
-                );
-            case VerdictKind.ControlWins:
-                return new(
-                    VerdictKind.ControlWins,
-                    $"Keep {control.Letter}. Nothing that was tried brings more.",
-                    "Every other page brings less, and not by chance.",
-                    control
-                );
-            case VerdictKind.NoDifference:
-                return new(
-                    VerdictKind.NoDifference,
-                    $"No difference that matters: keep {control.Letter}.",
-                    $"Whatever difference there is lies inside ±{show(money.Margin)} a visitor. Keep the control, or whichever costs you less.",
-                    control
-                );
-        }
-        var leader = money.Pages.MaxBy(page => page.ChanceBest)!;
-        var rival = leader.IsControl ? money.Challengers.MaxBy(page => page.ChanceBest)! : leader;
-        // The textbook's sample for two means of this spread, 80 percent power.
-        var spread = money.Control.Total.Variance + rival.Total.Variance;
-        var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), money.Margin);
-        var needed =
-            Math.Pow(Confidence.Quantile(0.975) + Confidence.Quantile(0.8), 2)
-                * spread
-                / (gap * gap)
-                * Planner.PeekSafeFactor(money.Pages.Count)
-                * money.Pages.Count
-            - standing.Total.Visitors;
-        var more = RoundUp(Math.Clamp(needed, standing.Total.Visitors * 0.1, 1e12));
-        double? days = standing.Facts.VisitorsPerDay > 0 ? more / standing.Facts.VisitorsPerDay : null;
-        return new(
-            VerdictKind.TooEarly,
-            leader.IsControl
-                ? $"{control.Letter}, the control, brings most so far, but not by enough to bank on."
-                : $"{leader.Page.Letter} brings more than {control.Letter} so far, but not by enough to bank on.",
-            $"If the lead holds, {Wait(more, days)}",
-            null,
-            more,
-            days
-        );
+        public override VerdictKind Kind => VerdictKind.Problem;
     }
 
-    private static string SureOf(TestFacts facts) =>
-        $"Sure by a rule that allows looking at any time: fewer than 1 in {1 / facts.Alpha:0} such calls are wrong.";
-
-    private static string Wait(long more, double? days) =>
-        $"about {Count(more)} more visitors settle it"
-        + (days is { } d ? $": {InWords(d)} at this week’s traffic." : ".");
-
-    private static Verdict? Problem(TestResult standing)
+    /// <summary>A few large orders decide what a page brought.</summary>
+    /// <param name="Buyers">How many buyers alike its revenue is worth.</param>
+    public sealed record FewLargeOrders(TestPage Page, double Buyers) : Verdict(true)
     {
-        if (standing.SplitP < SampleRatioMismatch.AlarmP)
-            return new(
-                VerdictKind.Problem,
-                "The split did not arrive as set.",
-                "The pages’ visitors are further from the weights than chance allows, so some visitors were lost on the way. Mend that first: no comparison can be trusted before."
-            );
-        var (facts, total) = (standing.Facts, standing.Total);
-        if (facts.Silence is not { Visitors: > 0 } silence || total.Conversions == 0)
-            return null;
-        var before = new Arm(Math.Max(total.Conversions, total.Visitors - silence.Visitors), total.Conversions);
-        var luck = Math.Pow(1 - WilsonInterval.Of(before).Low, silence.Visitors);
-        var words = facts.Words;
-        return luck >= SilenceAlarm
-            ? null
-            : new(
-                VerdictKind.Problem,
-                $"{Count(silence.Visitors)} visitors and not one {words.One} since the last.",
-                $"Before, {Percent(before.Rate)} of the visitors converted. Most likely the next step no longer counts: open it and see that the page answers and carries the script."
-            );
+        public override VerdictKind Kind => VerdictKind.Problem;
     }
 
-    private static Verdict? Decided(TestResult standing)
+    /// <summary>A challenger is better than the control.</summary>
+    /// <param name="Gain">By the goal, the lift over the control as a share; by money, what a visitor brings more, in
+    /// the currency's smallest unit.</param>
+    public sealed record Better(TestPage Page, TestPage Control, double Gain, bool IsByMoney) : Verdict(IsByMoney)
     {
-        var (facts, control) = (standing.Facts, standing.Control);
-        var (many, _) = facts.Words;
-        var decision = Decision.Of(standing);
-        return decision.Kind switch
-        {
-            VerdictKind.Ready => new(
-                VerdictKind.Ready,
-                $"Keep {decision.Keep!.Letter}. It brings {Percent(decision.Lift)} more {many} than {control.Page.Letter}.",
-                SureOf(facts),
-                decision.Keep
-            ),
-            VerdictKind.ControlWins => new(
-                VerdictKind.ControlWins,
-                $"Keep {control.Page.Letter}. Nothing that was tried beats it.",
-                standing.Pages.Count == 2
-                    ? "The other page brings fewer, and not by chance."
-                    : "Every other page brings fewer, and not by chance.",
-                control.Page
-            ),
-            VerdictKind.NoDifference => new(
-                VerdictKind.NoDifference,
-                $"No difference that matters: keep {control.Page.Letter}.",
-                $"Whatever difference there is lies inside ±{Percent(facts.SmallestLift)}, the smallest lift worth finding. Keep the control, or whichever costs you less, and try something bolder.",
-                control.Page
-            ),
-            _ => null,
-        };
+        public override VerdictKind Kind => VerdictKind.Ready;
+
+        public override TestPage? Keep => Page;
     }
 
-    private static Verdict TooEarly(TestResult standing)
+    /// <summary>Every challenger is worse than the control.</summary>
+    /// <param name="Challengers">How many there are.</param>
+    public sealed record ControlBest(TestPage Control, int Challengers, bool IsByMoney) : Verdict(IsByMoney)
     {
-        var (facts, control) = (standing.Facts, standing.Control);
-        var (many, _) = facts.Words;
-        var leader = standing.Pages.MaxBy(page => page.ChanceBest)!;
-        var rival = leader.IsControl ? standing.Challengers.MaxBy(page => page.ChanceBest)! : leader;
-        var baseRate =
-            control.Total.Conversions > 0 && control.Standard.Rate < 1 ? control.Standard.Rate : facts.BaseRate;
-        var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), facts.SmallestLift * facts.BaseRate);
-        var other = Math.Min(baseRate + gap, (1 + baseRate) / 2);
-        var needed = Planner.PeekSafeTotal(baseRate, other, standing.Pages.Count) - standing.Total.Visitors;
-        var more = RoundUp(Math.Max(needed, standing.Total.Visitors * 0.1));
-        double? days = facts.VisitorsPerDay > 0 ? more / facts.VisitorsPerDay : null;
-        var wait = Wait(more, days);
+        public override VerdictKind Kind => VerdictKind.ControlWins;
 
-        var least = standing.Pages.Min(page => page.Total.Conversions);
-        if (least < AlwaysValidTest.MinConversions)
-            return new(
-                VerdictKind.TooEarly,
-                $"Too few {many} to say anything yet.",
-                $"No call is made before every page has {AlwaysValidTest.MinConversions}; the smallest has {Count(least)}. By plan, {wait}",
-                null,
-                more,
-                days
-            );
-        var sentence = leader.IsControl
-            ? $"{control.Page.Letter}, the control, is ahead, but not by enough to bank on."
-            : $"{leader.Page.Letter} is ahead of {control.Page.Letter}, but not by enough to bank on.";
-        return new(VerdictKind.TooEarly, sentence, $"If the lead holds, {wait}", null, more, days);
+        public override TestPage? Keep => Control;
     }
 
-    private static string InWords(double days) =>
-        days switch
-        {
-            < 1.5 => "a day",
-            < 60 => $"{Count((long)Math.Round(days))} days",
-            < 730 => $"{Count((long)Math.Round(days / 30.4))} months",
-            _ => "years",
-        };
-
-    private static long RoundUp(double visitors)
+    /// <summary>No challenger differs from the control by as much as is worth finding.</summary>
+    /// <param name="Margin">By the goal, the smallest lift worth finding as a share; by money, the smallest difference
+    /// a visitor, in the currency's smallest unit.</param>
+    public sealed record NoDifference(TestPage Control, double Margin, bool IsByMoney) : Verdict(IsByMoney)
     {
-        var unit = Math.Pow(10, Math.Max(1, Math.Floor(Math.Log10(Math.Max(10, visitors))) - 1));
-        return (long)(Math.Ceiling(visitors / unit) * unit);
+        public override VerdictKind Kind => VerdictKind.NoDifference;
+
+        public override TestPage? Keep => Control;
     }
 
-    private static string Count(long number) => number.ToString("N0", CultureInfo.InvariantCulture);
+    /// <summary>Some page has fewer conversions than a comparison needs.</summary>
+    /// <param name="Least">How many the smallest page has.</param>
+    public sealed record TooFewConversions(long Least, Forecast Expected) : Verdict(false)
+    {
+        public override VerdictKind Kind => VerdictKind.TooEarly;
 
-    private static string Percent(double share) =>
-        (share * 100).ToString(share >= 1 ? "0" : "0.#", CultureInfo.InvariantCulture) + "%";
+        public override Forecast Forecast => Expected;
+    }
+
+    /// <summary>A page is ahead, and chance may still be why.</summary>
+    public sealed record Undecided(TestPage Leader, TestPage Control, Forecast Expected, bool IsByMoney)
+        : Verdict(IsByMoney)
+    {
+        public override VerdictKind Kind => VerdictKind.TooEarly;
+
+        public override Forecast Forecast => Expected;
+    }
 }

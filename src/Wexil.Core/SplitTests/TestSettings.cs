@@ -29,46 +29,26 @@ public sealed record TestSettings(
 
     public static readonly TestSettings Default = new(Allocation.Chance, 100, Audience.Everyone, null, [], false, null);
 
-    /// <summary>What is different in another way of sending, a sentence each, and whether it begins a phase.</summary>
-    /// <param name="name">A page as the owner knows it.</param>
-    /// <param name="moment">A moment by the owner's clock.</param>
-    public IEnumerable<(string What, bool BeginsPhase)> ChangesTo(
-        TestSettings next,
-        Func<PageId, string> name,
-        Func<DateTimeOffset, string> moment
-    )
+    /// <summary>What is different in another way of sending.</summary>
+    public IEnumerable<SettingChange> ChangesTo(TestSettings next)
     {
         if (next.Turns != Turns)
-            yield return (
-                next.Turns switch
-                {
-                    Allocation.InTurn => "Pages take turns exactly to weight",
-                    Allocation.Lean => "Weights follow the evidence every hour",
-                    _ => "Pages are drawn by chance",
-                },
-                true
-            );
+            yield return new SettingChange.Turns(next.Turns);
         if (next.Floor != Floor && next.Turns == Allocation.Lean)
-            yield return ($"Each page gets {next.Floor}% at least", false);
+            yield return new SettingChange.Floor(next.Floor);
         if (next.Share != Share)
-            yield return ($"{next.Share}% of the visitors take part", true);
+            yield return new SettingChange.Share(next.Share);
         if (!next.Audience.Equals(Audience))
-            yield return (next.Audience.Sentence().TrimEnd('.'), true);
+            yield return new SettingChange.TakingPart(next.Audience);
         if (next.Others != Others)
-            yield return (
-                next.Others is { } page ? $"Everyone else sees {name(page)}" : "Everyone else sees the control",
-                true
-            );
+            yield return new SettingChange.Others(next.Others);
         foreach (var page in next.Closed.Except(Closed))
-            yield return ($"{name(page)} is closed to affiliates", true);
+            yield return new SettingChange.Closed(page);
         foreach (var page in Closed.Except(next.Closed))
-            yield return ($"{name(page)} is open to affiliates", true);
+            yield return new SettingChange.Opened(page);
         if (next.RestsFailing != RestsFailing)
-            yield return (
-                next.RestsFailing ? "A page that does not answer rests" : "A page that does not answer stays in",
-                false
-            );
+            yield return new SettingChange.RestsFailing(next.RestsFailing);
         if (next.Until != Until)
-            yield return (next.Until is { } until ? $"Ends {moment(until)}" : "Runs until decided", false);
+            yield return new SettingChange.Until(next.Until);
     }
 }

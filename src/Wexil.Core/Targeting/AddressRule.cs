@@ -53,16 +53,6 @@ public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, 
             _ => _pattern.Value?.IsMatch(value) ?? false,
         };
 
-    /// <summary>"utm_campaign contains “spring”".</summary>
-    public string Words() =>
-        Kind switch
-        {
-            RuleKind.Present => Parameter,
-            RuleKind.EqualTo => $"{Parameter}={Value}",
-            RuleKind.Contains => $"{Parameter} containing “{Value}”",
-            _ => $"{Parameter} matching {Value}",
-        };
-
     public bool Equals(AddressRule? other) =>
         other is not null
         && (TakesIn, Parameter, Kind, Value) == (other.TakesIn, other.Parameter, other.Kind, other.Value);

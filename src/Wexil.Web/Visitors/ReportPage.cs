@@ -48,9 +48,9 @@ public sealed class ReportPage(
             )}.</p>
             <section><p class="big">{Text(
                 kept is null
-                    ? reading.Verdict.Sentence
+                    ? reading.Says.Sentence
                     : $"Kept {Format.Quoted(Name(reading, kept.Page))}, {kept.KeptBy}."
-            )}</p><p class="soft">{Text(kept is null ? reading.Verdict.Why : kept.Sentence)}</p></section>
+            )}</p><p class="soft">{Text(kept is null ? reading.Says.Why : kept.Sentence)}</p></section>
             """
         );
         if (test.Idea.Length > 0)

@@ -5,6 +5,7 @@ using Wexil.App.Outbox;
 using Wexil.App.Serving;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
@@ -76,7 +77,8 @@ public sealed class TryAnswer(VisitService desk, HostedPages hosted, DateTimeOff
         {
             AssignmentReason.Tied => $"Its source, {traits.Source}, is tied to this page: nothing was drawn.",
             AssignmentReason.NotRunning => "The test is not running now, so everyone sees this page.",
-            AssignmentReason.Audience => $"Does not take part: {test!.Audience.Judge(traits, query).Why}.",
+            AssignmentReason.Audience =>
+                $"Does not take part: {AudienceWording.Why(test!.Audience.Judge(traits, query), test.Audience, traits)}.",
             AssignmentReason.Share => $"{test!.Share}% of the visitors take part, and this one does not.",
             AssignmentReason.Affiliate =>
                 "Sent by an affiliate: drawn from the pages that are open to affiliates, and not counted.",

@@ -3,7 +3,7 @@ using Wexil.Core.Assignments;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
-using static Wexil.Core.Tests.Results.OnePhase;
+using static Wexil.Tests.OnePhase;
 
 namespace Wexil.Core.Tests.Results;
 
@@ -18,9 +18,9 @@ public sealed class KeepRuleTests
     };
 
     [Theory]
-    [InlineData(5000, 500, 650, 13.9, "It runs for 1 more days at least.")]
-    [InlineData(900, 90, 140, 20, "Every page needs 100 opt-ins; the smallest has 90.")]
-    [InlineData(5000, 500, 510, 20, "It is not sure enough yet.")]
+    [InlineData(5000, 500, 650, 13.9, "ForDays { More = 1 }")]
+    [InlineData(900, 90, 140, 20, "ForConversions { Needed = 100, Least = 90 }")]
+    [InlineData(5000, 500, 510, 20, "ForCertainty { }")]
     [InlineData(5000, 500, 650, 14, "B")]
     [InlineData(5000, 650, 500, 14, "A")]
     [InlineData(400_000, 40_000, 40_050, 14, "A")]
@@ -47,7 +47,7 @@ public sealed class KeepRuleTests
     [Theory]
     [InlineData(false, 0, "A")]
     [InlineData(true, 0, "B")]
-    [InlineData(true, 1, "It is not sure enough yet.")]
+    [InlineData(true, 1, "ForCertainty { }")]
     public void On_the_latest_day_it_waits_no_longer(bool leader, int later, string outcome) =>
         Assert.Equal(
             outcome,
@@ -67,9 +67,9 @@ public sealed class KeepRuleTests
     {
         var standing = Standing([new(4000, 480), new(4000, 300), new(4000, 490)]);
         Assert.Equal("rests B", Said(Sure.Decide(standing, null, Weights.Even(3), 20, Today)));
-        Assert.Equal("It is not sure enough yet.", Said(Sure.Decide(standing, null, Weights.Of(50, 0, 50), 20, Today)));
+        Assert.Equal("ForCertainty { }", Said(Sure.Decide(standing, null, Weights.Of(50, 0, 50), 20, Today)));
         Assert.Equal(
-            "It is not sure enough yet.",
+            "ForCertainty { }",
             Said((Sure with { RestsLosers = false }).Decide(standing, null, Weights.Even(3), 20, Today))
         );
     }
@@ -79,7 +79,7 @@ public sealed class KeepRuleTests
     {
         var rule = new KeepRule(KeepBy.Visitors) { Visitors = 2000 };
         Assert.Equal(
-            "200 more visitors to come.",
+            "ForVisitors { More = 200 }",
             Said(rule.Decide(Standing([new(900, 90), new(900, 91)]), null, Weights.Even(2), 1, Today))
         );
         Assert.Equal("B", Said(rule.Decide(Standing([new(1000, 90), new(1000, 91)]), null, Weights.Even(2), 1, Today)));
@@ -99,14 +99,14 @@ public sealed class KeepRuleTests
     {
         var standing = Standing([new(5000, 500), new(6000, 900)]);
         Assert.StartsWith(
-            "The numbers cannot be trusted",
+            "ForMending { Problem = SplitMismatch",
             Said(
                 (Sure with { Latest = Today, LeaderAtLatest = true }).Decide(standing, null, Weights.Even(2), 20, Today)
             ),
             StringComparison.Ordinal
         );
         Assert.Equal(
-            "Nobody has bought anything yet.",
+            "ForBuyers { }",
             Said(
                 (Sure with { OnMoney = true }).Decide(
                     Standing([new(5000, 500), new(5000, 650)]),

@@ -35,7 +35,7 @@ public sealed class StandardizationTests
             standing.Pages[1].Standard.Rate - standing.Pages[0].Standard.Rate,
             12
         );
-        Assert.Equal("B", Verdict.Of(standing).Keep!.Letter);
+        Assert.Equal("B", VerdictRule.Apply(standing).Keep!.Letter);
         Assert.Equal("B", ExpectedLoss.Of(standing).Page.Letter);
         Assert.Equal((0.3 + 0.05) / 2, standing.Pages[0].Standard.Rate, 12);
     }
@@ -143,7 +143,7 @@ public sealed class StandardizationTests
             [new(1000, conversions), new(1000, 200)],
         ]);
         Assert.Equal(isSaid, standing.Pages[1].AgainstControl!.Confidence is not null);
-        Assert.Equal(isSaid, Verdict.Of(standing).Stakes!.Confidence is not null);
+        Assert.Equal(isSaid, VerdictRule.Apply(standing).Stakes!.Confidence is not null);
     }
 
     private static TestResult Counted(Arm[][] phases) => Standing([.. phases.Select(arms => new PhaseFacts([], arms))]);

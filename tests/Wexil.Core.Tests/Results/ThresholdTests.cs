@@ -1,7 +1,7 @@
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
-using static Wexil.Core.Tests.Results.OnePhase;
+using static Wexil.Tests.OnePhase;
 
 namespace Wexil.Core.Tests.Results;
 
@@ -24,7 +24,7 @@ public sealed class ThresholdTests
     [InlineData(5164, VerdictKind.TooEarly)]
     [InlineData(5165, VerdictKind.Problem)]
     public void The_split_is_a_problem_below_a_chance_of_one_in_a_thousand(long visitors, VerdictKind kind) =>
-        Assert.Equal(kind, Verdict.Of(Standing([new(visitors, 500), new(10_000 - visitors, 500)])).Kind);
+        Assert.Equal(kind, VerdictRule.Apply(Standing([new(visitors, 500), new(10_000 - visitors, 500)])).Kind);
 
     [Theory]
     // (1 − the lower end of Wilson's interval of 300 in 2,000 − s) to the power of s: 1.09e-6 for 90, 0.93e-6 for 91.
@@ -33,8 +33,8 @@ public sealed class ThresholdTests
     public void Nobody_converting_is_a_problem_below_a_chance_of_one_in_a_million(long visitors, VerdictKind kind) =>
         Assert.Equal(
             kind,
-            Verdict
-                .Of(
+            VerdictRule
+                .Apply(
                     TestResult.Of(
                         Facts([new(1000, 150), new(1000, 150)]) with
                         {
@@ -56,13 +56,13 @@ public sealed class ThresholdTests
         {
             var standing = Standing(arms);
             Assert.Equal(isSaid, standing.Pages[1].AgainstControl!.Confidence is not null);
-            Assert.Equal(!isSaid, Verdict.Of(standing).Sentence.StartsWith("Too few", StringComparison.Ordinal));
+            Assert.Equal(!isSaid, VerdictRule.Apply(standing) is Verdict.TooFewConversions);
         }
     }
 
     [Theory]
-    [InlineData(13.999, 100, "It runs for 1 more days at least.")]
-    [InlineData(14, 99, "Every page needs 100 opt-ins; the smallest has 99.")]
+    [InlineData(13.999, 100, "ForDays { More = 1 }")]
+    [InlineData(14, 99, "ForConversions { Needed = 100, Least = 99 }")]
     [InlineData(14, 100, "B")]
     public void A_rule_waits_for_full_days_and_for_conversions_on_every_page(
         double days,
@@ -75,7 +75,7 @@ public sealed class ThresholdTests
         );
 
     [Theory]
-    [InlineData(999, "1 more visitors to come.")]
+    [InlineData(999, "ForVisitors { More = 1 }")]
     [InlineData(1000, "B")]
     [InlineData(1001, "B")]
     public void A_rule_by_visitors_keeps_at_its_last_visitor(long onB, string outcome) =>
@@ -97,7 +97,7 @@ public sealed class ThresholdTests
     // owner chose.
     [InlineData(5, 0, false, "A")]
     [InlineData(5, 0, true, "B")]
-    [InlineData(5, 1, true, "It runs for 9 more days at least.")]
+    [InlineData(5, 1, true, "ForDays { More = 9 }")]
     [InlineData(5, -1, false, "A")]
     [InlineData(14, 0, false, "B")]
     public void On_its_last_day_a_rule_that_is_too_early_does_what_was_chosen(
@@ -126,10 +126,7 @@ public sealed class ThresholdTests
         Assert.Equal("rests BD", Said(Sure.Decide(standing, null, Weights.Even(4), 20, Today)));
         Assert.Equal("rests B", Said(Sure.Decide(standing, null, Weights.Of(40, 30, 30, 0), 20, Today)));
         // C, which is not settled, gets nobody: with B and D gone, the control would be alone.
-        Assert.Equal(
-            "It is not sure enough yet.",
-            Said(Sure.Decide(standing, null, Weights.Of(40, 30, 0, 30), 20, Today))
-        );
+        Assert.Equal("ForCertainty { }", Said(Sure.Decide(standing, null, Weights.Of(40, 30, 0, 30), 20, Today)));
     }
 
     [Fact]
@@ -159,46 +156,31 @@ public sealed class ThresholdTests
         Assert.NotNull(With(25).Standout);
     }
 
-    [Theory]
-    // What is left to wait is told in the unit that a person would use.
-    [InlineData(1.49, ": a day at")]
-    [InlineData(1.51, ": 2 days at")]
-    [InlineData(59.9, ": 60 days at")]
-    [InlineData(60.1, ": 2 months at")]
-    [InlineData(729, ": 24 months at")]
-    [InlineData(731, ": years at")]
-    public void The_wait_is_told_in_days_months_or_years(double days, string words)
+    [Fact]
+    public void What_is_left_takes_as_many_days_as_it_has_visitors_for()
     {
         var facts = Facts([new(1700, 450), new(1700, 490)]);
-        var more = Verdict.Of(TestResult.Of(facts)).MoreVisitors!.Value;
-        var verdict = Verdict.Of(TestResult.Of(facts with { VisitorsPerDay = more / days }));
-        Assert.Contains(words, verdict.Why, StringComparison.Ordinal);
-        Assert.Equal(days, verdict.Days!.Value, 1e-9);
-        var unknown = Verdict.Of(TestResult.Of(facts with { VisitorsPerDay = 0 }));
-        Assert.Null(unknown.Days);
-        Assert.EndsWith("more visitors settle it.", unknown.Why, StringComparison.Ordinal);
+        var more = VerdictRule.Apply(TestResult.Of(facts)).Forecast!.Visitors;
+        var known = VerdictRule.Apply(TestResult.Of(facts with { VisitorsPerDay = more / 7.0 })).Forecast!;
+        Assert.Equal(more, known.Visitors);
+        Assert.Equal(7, known.Days!.Value, 1e-9);
+        var unknown = VerdictRule.Apply(TestResult.Of(facts with { VisitorsPerDay = 0 })).Forecast!;
+        Assert.Equal((more, null), (unknown.Visitors, unknown.Days));
     }
 
     [Fact]
-    public void The_control_ahead_is_said_of_the_control_and_both_others_lose()
+    public void The_control_ahead_leads_and_the_control_above_all_wins()
     {
-        Assert.Equal(
-            "A, the control, is ahead, but not by enough to bank on.",
-            Verdict.Of(Standing([new(1700, 490), new(1700, 450)])).Sentence
-        );
-        var won = Verdict.Of(Standing([new(5000, 650), new(5000, 500), new(5000, 480)]));
-        Assert.Equal("Keep A. Nothing that was tried beats it.", won.Sentence);
-        Assert.Equal("Every other page brings fewer, and not by chance.", won.Why);
-        Assert.Equal(
-            "The other page brings fewer, and not by chance.",
-            Verdict.Of(Standing([new(5000, 650), new(5000, 500)])).Why
-        );
+        var ahead = VerdictRule.Apply(Standing([new(1700, 490), new(1700, 450)]));
+        Assert.Equal("A", Assert.IsType<Verdict.Undecided>(ahead).Leader.Letter);
+        var won = VerdictRule.Apply(Standing([new(5000, 650), new(5000, 500), new(5000, 480)]));
+        Assert.Equal(2, Assert.IsType<Verdict.ControlBest>(won).Challengers);
         // However near the end, a tenth of those who came is the least that is asked for.
         var early = Enumerable
             .Range(1000, 300)
-            .Select(conversions => Verdict.Of(Standing([new(10_000, 1000), new(10_000, conversions)])))
+            .Select(conversions => VerdictRule.Apply(Standing([new(10_000, 1000), new(10_000, conversions)])))
             .Where(verdict => verdict.Kind == VerdictKind.TooEarly)
-            .Select(verdict => verdict.MoreVisitors!.Value)
+            .Select(verdict => verdict.Forecast!.Visitors)
             .ToArray();
         Assert.Equal(2000, early.Min());
     }

@@ -1,6 +1,6 @@
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
-using static Wexil.Core.Tests.Results.OnePhase;
+using static Wexil.Tests.OnePhase;
 
 namespace Wexil.Core.Tests.Results;
 
@@ -23,25 +23,29 @@ public sealed class VerdictTests
         string? keep
     )
     {
-        var verdict = Verdict.Of(TestResult.Of(Facts([new(visitorsA, conversionsA), new(visitorsB, conversionsB)])));
+        var verdict = VerdictRule.Apply(
+            TestResult.Of(Facts([new(visitorsA, conversionsA), new(visitorsB, conversionsB)]))
+        );
         Assert.Equal(kind, verdict.Kind);
         Assert.Equal(keep, verdict.Keep?.Letter);
     }
 
     [Fact]
-    public void The_sentence_says_what_to_do_and_how_much_better()
+    public void A_better_page_is_better_by_its_lift()
     {
-        var verdict = Verdict.Of(TestResult.Of(Facts([new(5000, 500), new(5000, 650)])));
-        Assert.Equal("Keep B. It brings 30% more opt-ins than A.", verdict.Sentence);
+        var verdict = VerdictRule.Apply(TestResult.Of(Facts([new(5000, 500), new(5000, 650)])));
+        var better = Assert.IsType<Verdict.Better>(verdict);
+        Assert.Equal(("B", "A", false), (better.Page.Letter, better.Control.Letter, better.IsByMoney));
+        Assert.Equal(0.3, better.Gain, 1e-9);
     }
 
     [Fact]
     public void Too_early_says_how_long_it_will_take()
     {
-        var verdict = Verdict.Of(TestResult.Of(Facts([new(1700, 450), new(1700, 490)])));
-        Assert.Equal("B is ahead of A, but not by enough to bank on.", verdict.Sentence);
-        Assert.InRange(verdict.MoreVisitors!.Value, 1_000, 20_000);
-        Assert.Equal(verdict.MoreVisitors.Value / 400.0, verdict.Days!.Value);
+        var verdict = VerdictRule.Apply(TestResult.Of(Facts([new(1700, 450), new(1700, 490)])));
+        Assert.Equal("B", Assert.IsType<Verdict.Undecided>(verdict).Leader.Letter);
+        Assert.InRange(verdict.Forecast!.Visitors, 1_000, 20_000);
+        Assert.Equal(verdict.Forecast.Visitors / 400.0, verdict.Forecast.Days!.Value);
     }
 
     [Fact]
@@ -49,7 +53,7 @@ public sealed class VerdictTests
     {
         Arm[] arms = [new(1000, 150), new(1000, 150)];
         Verdict After(long visitors) =>
-            Verdict.Of(TestResult.Of(Facts(arms) with { Silence = new(visitors, DateTimeOffset.UnixEpoch) }));
+            VerdictRule.Apply(TestResult.Of(Facts(arms) with { Silence = new(visitors, DateTimeOffset.UnixEpoch) }));
         Assert.Equal(VerdictKind.Problem, After(210).Kind);
         Assert.Equal(VerdictKind.TooEarly, After(25).Kind);
     }
@@ -97,12 +101,12 @@ public sealed class VerdictTests
             orderA * buyersA / (double)visitorsA,
             []
         );
-        var verdict = Verdict.Of(standing, money, onMoney: true, amount => $"${amount / 100:0.00}");
+        var verdict = VerdictRule.Apply(standing, money, onMoney: true);
         Assert.Equal((kind, keep), (verdict.Kind, verdict.Keep?.Letter));
         if (kind == VerdictKind.Ready)
-            Assert.Equal("Keep B. Each visitor brings $0.78 more than with A.", verdict.Sentence);
+            Assert.Equal(78, Assert.IsType<Verdict.Better>(verdict).Gain, 1e-9);
         if (kind == VerdictKind.Problem)
-            Assert.Equal("A few large orders decide what B brought.", verdict.Sentence);
+            Assert.Equal("B", Assert.IsType<Verdict.FewLargeOrders>(verdict).Page.Letter);
         else
             Assert.True(verdict.Stakes is { IsMoney: true, LossPerThousand: >= 0 });
     }
@@ -119,26 +123,26 @@ public sealed class VerdictTests
             273,
             []
         );
-        var byGoal = Verdict.Of(standing, money, onMoney: false, amount => $"{amount}");
+        var byGoal = VerdictRule.Apply(standing, money, onMoney: false);
         Assert.Equal("B", byGoal.Keep!.Letter);
-        Assert.Contains("A is ahead, and not by chance: the two disagree", byGoal.Why, StringComparison.Ordinal);
-        var byMoney = Verdict.Of(standing, money, onMoney: true, amount => $"{amount}");
+        Assert.Equal("A", byGoal.OtherMeasure?.Letter);
+        var byMoney = VerdictRule.Apply(standing, money, onMoney: true);
         Assert.Equal("A", byMoney.Keep!.Letter);
-        Assert.Contains("B is ahead, and not by chance: the two disagree", byMoney.Why, StringComparison.Ordinal);
+        Assert.Equal("B", byMoney.OtherMeasure?.Letter);
     }
 
     [Fact]
     public void What_an_earlier_look_was_sure_of_stays_sure_while_the_page_is_ahead()
     {
         var facts = Facts([new(3000, 300), new(3000, 345)]);
-        Assert.Equal(VerdictKind.TooEarly, Verdict.Of(TestResult.Of(facts)).Kind);
+        Assert.Equal(VerdictKind.TooEarly, VerdictRule.Apply(TestResult.Of(facts)).Kind);
         PastLooks[] past = [PastLooks.None, new(Ahead: 0.01, Behind: 1)];
         var sure = TestResult.Of(facts with { Past = past });
-        Assert.Equal("B", Verdict.Of(sure).Keep!.Letter);
+        Assert.Equal("B", VerdictRule.Apply(sure).Keep!.Letter);
         Assert.True(sure.Pages[1].AgainstControl!.Interval!.Value.Low >= 0);
         Assert.Equal(
             VerdictKind.TooEarly,
-            Verdict.Of(TestResult.Of(Facts([new(3000, 345), new(3000, 300)]) with { Past = past })).Kind
+            VerdictRule.Apply(TestResult.Of(Facts([new(3000, 345), new(3000, 300)]) with { Past = past })).Kind
         );
         Assert.Equal(new(0.01, 0.5), past[1].With(new(-1, null, 0.5, 0.5)));
     }
@@ -146,7 +150,7 @@ public sealed class VerdictTests
     [Fact]
     public void Keeping_the_best_loses_least_and_waiting_costs_what_goes_to_the_others()
     {
-        var stakes = Verdict.Of(TestResult.Of(Facts([new(5000, 500), new(5000, 650)]))).Stakes!;
+        var stakes = VerdictRule.Apply(TestResult.Of(Facts([new(5000, 500), new(5000, 650)]))).Stakes!;
         Assert.Equal("B", stakes.Page.Letter);
         Assert.InRange(stakes.Confidence!.Value, 0.95, 1);
         Assert.InRange(stakes.LossPerThousand, 0, 0.1);

@@ -113,7 +113,7 @@ public static class Exports
                 idea = reading.Test.Idea,
                 started = reading.Test.StartedAt,
                 decided = reading.Test.DecidedAt,
-                verdict = reading.Verdict.Sentence,
+                verdict = reading.Says.Sentence,
                 pages = reading.Standing.Pages.Select(Page),
                 rows = lines,
             }

@@ -127,7 +127,7 @@ public sealed class KeepModel(
         await mail.TellAsync(
             $"kept {running.Test.Id.Value}",
             $"Kept: {page.Name}",
-            $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Verdict.Sentence}",
+            $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Says.Sentence}",
             Screen.Address("keep")
         );
         Done = $"{Format.Quoted(page.Name)} is kept. /go/{Screen.Step.Slug} shows it to everybody from now on.";
@@ -220,17 +220,19 @@ public sealed class KeepModel(
         if (running.Test.Rule.By == KeepBy.Hand)
             return;
         var days = (clock.Local(clock.Now) - clock.Local(running.Test.StartedAt)).TotalDays;
-        Decides = running.Test.Rule.Decide(
+        var decision = running.Test.Rule.Decide(
             running.Standing,
             running.Money,
             running.Test.Weights,
             days,
             clock.Today
-        ) switch
+        );
+        var why = RuleWording.Why(decision, running.Standing.Facts);
+        Decides = decision switch
         {
-            RuleDecision.Wait wait => wait.Why,
-            RuleDecision.Keep keep => $"At the next full hour {keep.Page.Letter} is kept: {keep.Why}",
-            var rest => $"At the next full hour a page rests: {rest.Why}",
+            RuleDecision.Wait => why,
+            RuleDecision.Keep keep => $"At the next full hour {keep.Page.Letter} is kept: {why}",
+            _ => $"At the next full hour a page rests: {why}",
         };
     }
 

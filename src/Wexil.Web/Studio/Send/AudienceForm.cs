@@ -22,7 +22,7 @@ public sealed class AudienceForm
     public List<Device> Devices { get; set; } = [];
     public bool CountriesOut { get; set; }
     public string? Countries { get; set; }
-    public Visits Visits { get; set; }
+    public VisitKind Visits { get; set; }
     public bool SourcesOut { get; set; }
     public string? Sources { get; set; }
     public bool LanguagesOut { get; set; }

@@ -239,7 +239,7 @@ public sealed class SendModel(
             return Again();
         }
         var added = rows.Skip(test.Pages.Count).Select(row => new PageId(row.Page)).ToArray();
-        var what = test.Sending.ChangesTo(sending, page => Format.Quoted(PageName(page.Value)), Clock.Moment).ToList();
+        var what = test.Sending.ChangesTo(sending).Select(change => (What: Say(change), change.BeginsPhase)).ToList();
         var moves = from is { } start && start != test.StartedAt && test.StartedAt > Clock.Now;
         if (moves)
             what.Add(($"Starts {Clock.Moment(from!.Value)}", false));
@@ -261,6 +261,9 @@ public sealed class SendModel(
         }
         return Redirect(Screen.Address("send"));
     }
+
+    private string Say(SettingChange change) =>
+        SettingsWording.Say(change, page => Format.Quoted(PageName(page.Value)), Clock.Moment);
 
     public Task<IActionResult> OnPostPauseAsync() =>
         SetPausedAsync(
@@ -308,10 +311,12 @@ public sealed class SendModel(
                 Try.Address is { Length: > 0 } address && address.IndexOf('?') is >= 0 and var at
                     ? address[at..].Split('#')[0]
                     : "";
-            var (takesPart, why) = audience.Judge(TryTraits(query), query);
+            var traits = TryTraits(query);
+            var admission = audience.Judge(traits, query);
+            var why = AudienceWording.Why(admission, audience, traits);
             Judged = (
-                takesPart,
-                takesPart
+                admission.TakesPart,
+                admission.TakesPart
                     ? $"Takes part: {why}."
                     : $"Does not take part: {why}. Sees {(Others is { } page ? Format.Quoted(PageName(page)) : "the control")}."
             );

@@ -65,10 +65,12 @@ public sealed record StepScreen(
             "count" when Reading is { Standing.Total: var total } reading =>
                 $"{Format.Count(total.Visitors, "visitor", "visitors")} · {Format.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
             "count" => "Nothing tested yet",
-            "keep" when Open is { Verdict: var verdict } => verdict.Days is { } days and < 1000
-                ? $"{verdict.Label} · about {Format.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go"
-            : verdict.Keep is { } keep ? $"{verdict.Label}: keep {keep.Letter}"
-            : verdict.Label,
+            "keep" when Open is { Verdict: var verdict, Says.Label: var label } => verdict.Forecast?.Days
+                is { } days
+                    and < 1000
+                ? $"{label} · about {Format.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go"
+            : verdict.Keep is { } keep ? $"{label}: keep {keep.Letter}"
+            : label,
             "keep" when Reading is not null && KeptPage is { } page => $"Kept {Format.Quoted(page.Name)}",
             _ => "Nothing to keep yet",
         };

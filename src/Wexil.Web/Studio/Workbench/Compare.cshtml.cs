@@ -47,6 +47,9 @@ public sealed class CompareModel(SettingStore settings) : PageModel
 
     public Verdict? Verdict { get; private set; }
 
+    /// <summary>The verdict in words; null where there is none.</summary>
+    public VerdictText? Says { get; private set; }
+
     /// <summary>What each page brought, in the order of the pages; null where it was not said.</summary>
     public IReadOnlyList<long?> Money { get; private set; } = [];
 
@@ -107,7 +110,9 @@ public sealed class CompareModel(SettingStore settings) : PageModel
         Standing = TestResult.Of(
             new(pages, 0, [new([.. pages.Select(_ => 0)], arms)], rate, Lift / 100, 0, null, Words)
         );
-        Verdict = Verdict.Of(Standing);
+        Verdict = VerdictRule.Apply(Standing);
+        // By conversions only, so no amount is told.
+        Says = VerdictWording.Say(Verdict, Standing.Facts, _ => "");
         Money = money.Any(earned => earned is not null) ? money : [];
     }
 

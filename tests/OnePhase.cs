@@ -3,7 +3,7 @@ using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 
-namespace Wexil.Core.Tests.Results;
+namespace Wexil.Tests;
 
 /// <summary>A test of pages A, B … with one phase and even weights: 10% expected, 20% worth finding, 400 visitors a day.</summary>
 internal static class OnePhase
@@ -17,12 +17,12 @@ internal static class OnePhase
 
     public static TestResult Standing(Arm[] arms) => TestResult.Of(Facts(arms));
 
-    /// <summary>The letter of the page kept, the letters of those that rest, or why it waits.</summary>
+    /// <summary>The letter of the page kept, the letters of those that rest, or what it waits for.</summary>
     public static string Said(RuleDecision decision) =>
         decision switch
         {
             RuleDecision.Keep keep => keep.Page.Letter,
             RuleDecision.Rest rest => $"rests {string.Concat(rest.Pages.Select(page => page.Letter))}",
-            _ => decision.Why,
+            _ => decision.ToString(),
         };
 }

@@ -1,9 +1,9 @@
 using Wexil.App.Wording;
 using Wexil.Core.Statistics;
 
-namespace Wexil.Web.Tests;
+namespace Wexil.App.Tests.Wording;
 
-public sealed class ShowTests
+public sealed class FormatTests
 {
     [Theory]
     [InlineData(0.26789, "26.8%")]

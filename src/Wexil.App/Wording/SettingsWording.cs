@@ -1,0 +1,31 @@
+using Wexil.Core.Common;
+using Wexil.Core.SplitTests;
+
+namespace Wexil.App.Wording;
+
+/// <summary>Puts changes of a test's settings into words.</summary>
+public static class SettingsWording
+{
+    /// <summary>What changed, without a full stop.</summary>
+    /// <param name="name">A page as the owner knows it.</param>
+    /// <param name="moment">A moment by the owner's clock.</param>
+    public static string Say(SettingChange change, Func<PageId, string> name, Func<DateTimeOffset, string> moment) =>
+        change switch
+        {
+            SettingChange.Turns { Now: Allocation.InTurn } => "Pages take turns exactly to weight",
+            SettingChange.Turns { Now: Allocation.Lean } => "Weights follow the evidence every hour",
+            SettingChange.Turns => "Pages are drawn by chance",
+            SettingChange.Floor { Percent: var percent } => $"Each page gets {percent}% at least",
+            SettingChange.Share { Percent: var percent } => $"{percent}% of the visitors take part",
+            SettingChange.TakingPart { Who: var who } => AudienceWording.Say(who).TrimEnd('.'),
+            SettingChange.Others { Page: { } page } => $"Everyone else sees {name(page)}",
+            SettingChange.Others => "Everyone else sees the control",
+            SettingChange.Closed { Page: var page } => $"{name(page)} is closed to affiliates",
+            SettingChange.Opened { Page: var page } => $"{name(page)} is open to affiliates",
+            SettingChange.RestsFailing { Rests: true } => "A page that does not answer rests",
+            SettingChange.RestsFailing => "A page that does not answer stays in",
+            SettingChange.Until { End: { } end } => $"Ends {moment(end)}",
+            SettingChange.Until => "Runs until decided",
+            _ => throw new ArgumentOutOfRangeException(nameof(change)),
+        };
+}

@@ -1,0 +1,142 @@
+using Wexil.Core.Statistics;
+
+namespace Wexil.Core.Results;
+
+/// <summary>Reads a verdict off a test's figures.</summary>
+public static class VerdictRule
+{
+    /// <summary>
+    /// No chance this small of a silence being luck is believed; looked at all the time, so far below the usual 5%.
+    /// </summary>
+    private const double SilenceAlarm = 1e-6;
+
+    /// <summary>The power of the plan that a forecast follows.</summary>
+    private const double Power = 0.8;
+
+    /// <summary>The least that a forecast asks for, as a share of those who came.</summary>
+    private const double LeastMore = 0.1;
+
+    /// <summary>No forecast says more than this.</summary>
+    private const double MostMore = 1e12;
+
+    /// <summary>By the main goal.</summary>
+    public static Verdict Apply(TestResult result)
+    {
+        if (result.Total.Visitors == 0)
+            return new Verdict.Waiting();
+        if (Problem(result) is { } problem)
+            return problem;
+        var verdict = Settled(result) ?? Open(result);
+        return verdict with { Stakes = ExpectedLoss.Of(result) };
+    }
+
+    /// <summary>By the main goal, with what money says beside it; or by money, with what the goal says.</summary>
+    /// <param name="money">Null where nobody bought anything.</param>
+    public static Verdict Apply(TestResult result, RevenueResult? money, bool onMoney)
+    {
+        var byGoal = Apply(result);
+        if (money is null || byGoal.Kind is VerdictKind.Waiting or VerdictKind.Problem)
+            return byGoal;
+        var (goal, revenue) = (Decision.Of(result), Decision.Of(money));
+        if (!onMoney)
+            return byGoal with { OtherMeasure = Contradicting(goal.Keep, revenue) };
+        var isCompared = result.Pages.All(page => page.Total.Conversions >= AlwaysValidTest.MinConversions);
+        if (money.Swayed is { } swayed && isCompared)
+            return new Verdict.FewLargeOrders(swayed.Page, swayed.Total.EffectiveBuyers);
+        var byMoney = ByMoney(result, money, revenue);
+        return byMoney with
+        {
+            Stakes = ExpectedLoss.Of(money, result),
+            OtherMeasure = Contradicting(revenue.Keep, goal),
+        };
+    }
+
+    /// <summary>The page that the other measure surely keeps instead; null where there is none.</summary>
+    private static TestPage? Contradicting(TestPage? kept, Decision other) =>
+        other.Kind is VerdictKind.Ready or VerdictKind.ControlWins && kept is not null && other.Keep!.Id != kept.Id
+            ? other.Keep
+            : null;
+
+    private static Verdict? Problem(TestResult result)
+    {
+        if (result.SplitP < SampleRatioMismatch.AlarmP)
+            return new Verdict.SplitMismatch();
+        var total = result.Total;
+        if (result.Facts.Silence is not { Visitors: > 0 } silence || total.Conversions == 0)
+            return null;
+        var before = new Arm(Math.Max(total.Conversions, total.Visitors - silence.Visitors), total.Conversions);
+        var luck = Math.Pow(1 - WilsonInterval.Of(before).Low, silence.Visitors);
+        return luck < SilenceAlarm ? new Verdict.ConversionsStopped(silence.Visitors, before.Rate) : null;
+    }
+
+    private static Verdict? Settled(TestResult result)
+    {
+        var control = result.Control.Page;
+        var decision = Decision.Of(result);
+        return decision.Kind switch
+        {
+            VerdictKind.Ready => new Verdict.Better(decision.Keep!, control, decision.Lift, false),
+            VerdictKind.ControlWins => new Verdict.ControlBest(control, result.Pages.Count - 1, false),
+            VerdictKind.NoDifference => new Verdict.NoDifference(control, result.Facts.SmallestLift, false),
+            _ => null,
+        };
+    }
+
+    private static Verdict Open(TestResult result)
+    {
+        var (facts, control) = (result.Facts, result.Control);
+        var leader = result.Pages.MaxBy(page => page.ChanceBest)!;
+        var rival = leader.IsControl ? result.Challengers.MaxBy(page => page.ChanceBest)! : leader;
+        var isKnown = control.Total.Conversions > 0 && control.Standard.Rate < 1;
+        var baseRate = isKnown ? control.Standard.Rate : facts.BaseRate;
+        var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), facts.SmallestLift * facts.BaseRate);
+        var other = Math.Min(baseRate + gap, (1 + baseRate) / 2);
+        var forecast = Expect(result, Planner.PeekSafeTotal(baseRate, other, result.Pages.Count));
+        var least = result.Pages.Min(page => page.Total.Conversions);
+        return least < AlwaysValidTest.MinConversions
+            ? new Verdict.TooFewConversions(least, forecast)
+            : new Verdict.Undecided(leader.Page, control.Page, forecast, false);
+    }
+
+    private static Verdict ByMoney(TestResult result, RevenueResult money, Decision decision)
+    {
+        var control = money.Control.Page;
+        switch (decision.Kind)
+        {
+            case VerdictKind.Ready:
+                var better = money.Pages.Single(page => page.Page.Id == decision.Keep!.Id);
+                return new Verdict.Better(better.Page, control, better.AgainstControl!.Difference, true);
+            case VerdictKind.ControlWins:
+                return new Verdict.ControlBest(control, money.Pages.Count - 1, true);
+            case VerdictKind.NoDifference:
+                return new Verdict.NoDifference(control, money.Margin, true);
+        }
+        var leader = money.Pages.MaxBy(page => page.ChanceBest)!;
+        var rival = leader.IsControl ? money.Challengers.MaxBy(page => page.ChanceBest)! : leader;
+        var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), money.Margin);
+        return new Verdict.Undecided(leader.Page, control, Expect(result, Needed(money, rival, gap)), true);
+    }
+
+    /// <summary>The textbook's sample for two means of this spread, times what looking at any time costs.</summary>
+    private static double Needed(RevenueResult money, MoneyPage rival, double gap)
+    {
+        var spread = money.Control.Total.Variance + rival.Total.Variance;
+        var quantiles = Confidence.Quantile(1 - TestResult.Alpha / 2) + Confidence.Quantile(Power);
+        var each = quantiles * quantiles * spread / (gap * gap);
+        return each * Planner.PeekSafeFactor(money.Pages.Count) * money.Pages.Count;
+    }
+
+    /// <param name="needed">Visitors from the start, over all pages.</param>
+    private static Forecast Expect(TestResult result, double needed)
+    {
+        var (came, daily) = (result.Total.Visitors, result.Facts.VisitorsPerDay);
+        var more = RoundUp(Math.Clamp(needed - came, came * LeastMore, MostMore));
+        return new(more, daily > 0 ? more / daily : null);
+    }
+
+    private static long RoundUp(double visitors)
+    {
+        var unit = Math.Pow(10, Math.Max(1, Math.Floor(Math.Log10(Math.Max(10, visitors))) - 1));
+        return (long)(Math.Ceiling(visitors / unit) * unit);
+    }
+}

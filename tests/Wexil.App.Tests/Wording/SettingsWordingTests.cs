@@ -1,0 +1,45 @@
+using Wexil.App.Wording;
+using Wexil.Core.Common;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Targeting;
+using Wexil.Core.Visitors;
+
+namespace Wexil.App.Tests.Wording;
+
+/// <summary>What changes of a test's settings are called.</summary>
+public sealed class SettingsWordingTests
+{
+    private static readonly DateTimeOffset End = new(2026, 12, 1, 9, 0, 0, TimeSpan.Zero);
+    private static readonly PageId Seven = new(7);
+
+    public static TheoryData<SettingChange, string> Changes =>
+        new()
+        {
+            { new SettingChange.Turns(Allocation.InTurn), "Pages take turns exactly to weight" },
+            { new SettingChange.Turns(Allocation.Lean), "Weights follow the evidence every hour" },
+            { new SettingChange.Turns(Allocation.Chance), "Pages are drawn by chance" },
+            { new SettingChange.Floor(10), "Each page gets 10% at least" },
+            { new SettingChange.Share(30), "30% of the visitors take part" },
+            { new SettingChange.TakingPart(Audience.Everyone with { Devices = [Device.Phone] }), "Phones take part" },
+            { new SettingChange.Others(Seven), "Everyone else sees page 7" },
+            { new SettingChange.Others(null), "Everyone else sees the control" },
+            { new SettingChange.Closed(Seven), "page 7 is closed to affiliates" },
+            { new SettingChange.Opened(Seven), "page 7 is open to affiliates" },
+            { new SettingChange.RestsFailing(true), "A page that does not answer rests" },
+            { new SettingChange.RestsFailing(false), "A page that does not answer stays in" },
+            { new SettingChange.Until(End), "Ends 1 December" },
+            { new SettingChange.Until(null), "Runs until decided" },
+        };
+
+    [Theory]
+    [MemberData(nameof(Changes))]
+    public void A_change_has_its_words(SettingChange change, string words) =>
+        Assert.Equal(
+            words,
+            SettingsWording.Say(
+                change,
+                page => $"page {page.Value}",
+                moment => moment.ToString("d MMMM", System.Globalization.CultureInfo.InvariantCulture)
+            )
+        );
+}

@@ -1,0 +1,163 @@
+using Wexil.App.Wording;
+using Wexil.Core.Results;
+using static Wexil.Tests.OnePhase;
+
+namespace Wexil.App.Tests.Wording;
+
+/// <summary>What a verdict is called, and why.</summary>
+public sealed class VerdictWordingTests
+{
+    private static readonly TestFacts Three = Facts([new(5000, 500), new(5000, 650), new(5000, 480)]);
+    private static readonly TestPage A = Three.Pages[0],
+        B = Three.Pages[1];
+    private static readonly Forecast Soon = new(2400, 6);
+
+    public static TheoryData<Verdict, string, string, string> Verdicts =>
+        new()
+        {
+            { new Verdict.Waiting(), "Waiting", "Nobody has come yet.", "Put the step’s link in an ad" },
+            { new Verdict.SplitMismatch(), "Look here", "The split did not arrive as set.", "Mend that first" },
+            {
+                new Verdict.ConversionsStopped(1210, 0.15),
+                "Look here",
+                "1,210 visitors and not one opt-in since the last.",
+                "Before, 15% of the visitors converted."
+            },
+            {
+                new Verdict.FewLargeOrders(B, 19.8),
+                "Look here",
+                "A few large orders decide what B brought.",
+                "Its takings are worth those of 19 buyers alike; below 25, one order more"
+            },
+            {
+                new Verdict.Better(B, A, 0.3, false),
+                "Ready",
+                "Keep B. It brings 30% more opt-ins than A.",
+                "fewer than 1 in 20 such calls are wrong."
+            },
+            {
+                new Verdict.Better(B, A, 78, true),
+                "Ready",
+                "Keep B. Each visitor brings $0.78 more than with A.",
+                "fewer than 1 in 20 such calls are wrong."
+            },
+            {
+                new Verdict.ControlBest(A, 1, false),
+                "Ready",
+                "Keep A. Nothing that was tried beats it.",
+                "The other page brings fewer, and not by chance."
+            },
+            {
+                new Verdict.ControlBest(A, 2, false),
+                "Ready",
+                "Keep A. Nothing that was tried beats it.",
+                "Every other page brings fewer, and not by chance."
+            },
+            {
+                new Verdict.ControlBest(A, 2, true),
+                "Ready",
+                "Keep A. Nothing that was tried brings more.",
+                "Every other page brings less, and not by chance."
+            },
+            {
+                new Verdict.NoDifference(A, 0.2, false),
+                "Ready",
+                "No difference that matters: keep A.",
+                "lies inside ±20%, the smallest lift worth finding."
+            },
+            {
+                new Verdict.NoDifference(A, 40, true),
+                "Ready",
+                "No difference that matters: keep A.",
+                "lies inside ±$0.40 a visitor."
+            },
+            {
+                new Verdict.TooFewConversions(20, Soon),
+                "Too early",
+                "Too few opt-ins to say anything yet.",
+                "No call is made before every page has 25; the smallest has 20. By plan, about 2,400 more visitors"
+            },
+            {
+                new Verdict.Undecided(B, A, Soon, false),
+                "Too early",
+                "B is ahead of A, but not by enough to bank on.",
+                "If the lead holds, about 2,400 more visitors settle it: 6 days at this week’s traffic."
+            },
+            {
+                new Verdict.Undecided(A, A, Soon, false),
+                "Too early",
+                "A, the control, is ahead, but not by enough to bank on.",
+                "If the lead holds"
+            },
+            {
+                new Verdict.Undecided(B, A, Soon, true),
+                "Too early",
+                "B brings more than A so far, but not by enough to bank on.",
+                "If the lead holds"
+            },
+            {
+                new Verdict.Undecided(A, A, Soon, true),
+                "Too early",
+                "A, the control, brings most so far, but not by enough to bank on.",
+                "If the lead holds"
+            },
+        };
+
+    [Theory]
+    [MemberData(nameof(Verdicts))]
+    public void A_verdict_has_its_words(Verdict verdict, string label, string sentence, string why)
+    {
+        var text = Say(verdict);
+        Assert.Equal((label, sentence), (text.Label, text.Sentence));
+        Assert.Contains(why, text.Why, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    // What is left to wait is told in the unit that a person would use.
+    [InlineData(1.49, ": a day at")]
+    [InlineData(1.51, ": 2 days at")]
+    [InlineData(59.9, ": 60 days at")]
+    [InlineData(60.1, ": 2 months at")]
+    [InlineData(729, ": 24 months at")]
+    [InlineData(731, ": years at")]
+    public void The_wait_is_told_in_days_months_or_years(double days, string words) =>
+        Assert.Contains(words, Say(new Verdict.Undecided(B, A, new(2400, days), false)).Why, StringComparison.Ordinal);
+
+    [Fact]
+    public void Where_the_traffic_is_not_known_only_visitors_are_told() =>
+        Assert.EndsWith(
+            "about 2,400 more visitors settle it.",
+            Say(new Verdict.Undecided(B, A, new(2400, null), false)).Why,
+            StringComparison.Ordinal
+        );
+
+    [Fact]
+    public void Where_money_and_conversions_disagree_it_is_said()
+    {
+        var byGoal = Say(new Verdict.Better(B, A, 0.3, false) { OtherMeasure = A });
+        Assert.Contains(
+            " By what visitors bring A is ahead, and not by chance: the two disagree",
+            byGoal.Why,
+            StringComparison.Ordinal
+        );
+        var byMoney = Say(new Verdict.Better(B, A, 78, true) { OtherMeasure = A });
+        Assert.EndsWith(
+            " By opt-ins A is ahead, and not by chance: the two disagree.",
+            byMoney.Why,
+            StringComparison.Ordinal
+        );
+    }
+
+    [Fact]
+    public void A_stricter_level_is_told_as_it_is_set() =>
+        Assert.Contains(
+            "fewer than 1 in 100 such calls",
+            VerdictWording.Say(new Verdict.Better(B, A, 0.3, false), Three with { Alpha = 0.01 }, Dollars).Why,
+            StringComparison.Ordinal
+        );
+
+    private static VerdictText Say(Verdict verdict) => VerdictWording.Say(verdict, Three, Dollars);
+
+    private static string Dollars(double cents) =>
+        (cents / 100).ToString("$0.00", System.Globalization.CultureInfo.InvariantCulture);
+}
