@@ -5,7 +5,9 @@ using Wexil.Core.Statistics;
 
 namespace Wexil.Tests;
 
-/// <summary>A test of pages A, B … with one phase and even weights: 10% expected, 20% worth finding, 400 visitors a day.</summary>
+/// <summary>
+/// A test of pages A, B … with one phase and even weights: 10% expected, 20% worth finding, 400 visitors a day.
+/// </summary>
 internal static class OnePhase
 {
     public static TestFacts Facts(Arm[] arms)

@@ -27,13 +27,16 @@ public static class GoBench
         var empty = GC.GetTotalMemory(forceFullCollection: true);
         var paths = await world.FillWithRulesAsync();
         Console.WriteLine(
-            $"1,000 steps, 10,000 pages, 800 tests with every rule in use: the table takes {(GC.GetTotalMemory(forceFullCollection: true) - empty) / 1e6:0} MB."
+            "1,000 steps, 10,000 pages, 800 tests with every rule in use: the table takes "
+                + $"{(GC.GetTotalMemory(forceFullCollection: true) - empty) / 1e6:0} MB."
         );
         await PrintReachAsync(world);
         var go = new Uri(world.Host.Options.Visitors, "/go/bench");
         var fixedAnswer = new Uri(bare.Urls.Single() + "/bare");
         Console.WriteLine(
-            $"{Connections} connections, {rounds} rounds of {duration.TotalSeconds:0} s each, {Environment.ProcessorCount} cores shared with the generator; {1 - Returning:P0} new visitors, {Returning:P0} returning."
+            $"{Connections} connections, {rounds} rounds of {duration.TotalSeconds:0} s each, "
+                + $"{Environment.ProcessorCount} cores shared with the generator; {1 - Returning:P0} new visitors, "
+                + $"{Returning:P0} returning."
         );
         // Until both are compiled for good.
         await LoadGenerator.RunAsync(fixedAnswer, Connections, duration, Returning);
@@ -59,11 +62,15 @@ public static class GoBench
         var recorded = world.Events() - before;
         var health = world.Host.Journal.Health;
         Console.WriteLine(
-            $"sent {sent:N0}, recorded {recorded:N0}, failed {goRounds.Sum(round => round.Failed)}, lost {health.Lost}; everything projected at most {lag.TotalSeconds:0.00} s after a round's end"
+            $"sent {sent:N0}, recorded {recorded:N0}, failed {goRounds.Sum(round => round.Failed)}, lost "
+                + $"{health.Lost}; everything projected at most {lag.TotalSeconds:0.00} s after a round's end"
         );
         await PrintMinuteAsync(world, go, paths, quick ? TimeSpan.FromSeconds(5) : TimeSpan.FromMinutes(1));
         Console.WriteLine(
-            $"ratio of /go to the bare endpoint, median of the rounds: {Median(goRounds.Zip(bareRounds, (g, b) => g.PerSecond / b.PerSecond)):0.00} by answers a second, {Median(goRounds.Zip(bareRounds, (g, b) => b.Cost / g.Cost)):0.00} by processor time, which a busy machine disturbs less"
+            "ratio of /go to the bare endpoint, median of the rounds: "
+                + $"{Median(goRounds.Zip(bareRounds, (g, b) => g.PerSecond / b.PerSecond)):0.00} by answers a "
+                + $"second, {Median(goRounds.Zip(bareRounds, (g, b) => b.Cost / g.Cost)):0.00} by processor time, "
+                + "which a busy machine disturbs less"
         );
     }
 
@@ -86,7 +93,8 @@ public static class GoBench
             times.Add(watch.Elapsed.TotalMilliseconds);
         }
         Console.WriteLine(
-            $"a change reaches the link after {Median(times):0} ms (median of {times.Count}; the slowest {times.Max():0} ms)"
+            $"a change reaches the link after {Median(times):0} ms (median of {times.Count}; the slowest "
+                + $"{times.Max():0} ms)"
         );
     }
 
@@ -97,13 +105,16 @@ public static class GoBench
         var watch = Stopwatch.StartNew();
         await world.Host.Journal.WhenProjectedAsync();
         Console.WriteLine(
-            $"{duration.TotalSeconds:0} s at {Steady:N0} a second: {round.PerSecond:N0} a second answered, p50 {round.Quantile(0.5):0.00} ms, p99 {round.Quantile(0.99):0.00} ms; everything projected {watch.Elapsed.TotalSeconds:0.0} s after the end"
+            $"{duration.TotalSeconds:0} s at {Steady:N0} a second: {round.PerSecond:N0} a second answered, "
+                + $"p50 {round.Quantile(0.5):0.00} ms, p99 {round.Quantile(0.99):0.00} ms; everything projected "
+                + $"{watch.Elapsed.TotalSeconds:0.0} s after the end"
         );
     }
 
     private static void Print(string name, Round round) =>
         Console.WriteLine(
-            $"{name}  {Figure.Padded(round.PerSecond)} a second   p50 {round.Quantile(0.5):0.00} ms   p99 {round.Quantile(0.99):0.00} ms   {round.Cost:0} µs of a core each"
+            $"{name}  {Figure.Padded(round.PerSecond)} a second   p50 {round.Quantile(0.5):0.00} ms   p99 "
+                + $"{round.Quantile(0.99):0.00} ms   {round.Cost:0} µs of a core each"
         );
 
     private static double Median(IEnumerable<double> values)

@@ -33,7 +33,9 @@ public static class LoadGenerator
     private const int MostKnown = 500;
 
     private const string Browser =
-        "User-Agent: Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.0 Mobile/15E148 Safari/604.1\r\nAccept-Language: en-US,en;q=0.9\r\nX-Forwarded-For: 8.8.8.8\r\n";
+        "User-Agent: Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, "
+        + "like Gecko) Version/18.0 Mobile/15E148 Safari/604.1\r\nAccept-Language: "
+        + "en-US,en;q=0.9\r\nX-Forwarded-For: 8.8.8.8\r\n";
 
     /// <param name="address">The host, and the path where no others are given.</param>
     /// <param name="paths">What is asked for instead, each as often as the others.</param>

@@ -83,7 +83,9 @@ public static class LooksBench
         verdicts.Sort();
         textbook.Sort();
         Console.WriteLine(
-            $"verdict and chances of {Pages} pages with {PageVisitors:N0} visitors each, by conversions and by money: {verdicts[Verdicts / 2]:0.0} ms (p95 {verdicts[Verdicts * 95 / 100]:0.0} ms); the textbook's tests alone {textbook[Verdicts / 2] * 1000:0} µs"
+            $"verdict and chances of {Pages} pages with {PageVisitors:N0} visitors each, by conversions and "
+                + $"by money: {verdicts[Verdicts / 2]:0.0} ms (p95 {verdicts[Verdicts * 95 / 100]:0.0} ms); the "
+                + $"textbook's tests alone {textbook[Verdicts / 2] * 1000:0} µs"
         );
     }
 
@@ -161,7 +163,8 @@ public static class LooksBench
             times.Add(watch.Elapsed.TotalSeconds);
         }
         Console.WriteLine(
-            $"a look at {count:N0} running tests of four pages: {times.Order().ElementAt(Looks / 2):0.00} s (the slowest of {Looks}: {times.Max():0.00} s)"
+            $"a look at {count:N0} running tests of four pages: {times.Order().ElementAt(Looks / 2):0.00} s "
+                + $"(the slowest of {Looks}: {times.Max():0.00} s)"
         );
     }
 }

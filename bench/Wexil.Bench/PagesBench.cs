@@ -44,7 +44,8 @@ public static class PagesBench
         await using var plain = await StartStaticAsync(html, picture);
         var origin = new Uri(plain.Urls.Single());
         Console.WriteLine(
-            $"{Connections} connections, {rounds} rounds of {duration.TotalSeconds:0} s each, {Environment.ProcessorCount} cores shared with the generator."
+            $"{Connections} connections, {rounds} rounds of {duration.TotalSeconds:0} s each, "
+                + $"{Environment.ProcessorCount} cores shared with the generator."
         );
         foreach (
             var (what, ours, theirs) in new[]
@@ -79,7 +80,8 @@ public static class PagesBench
                     continue;
                 ratios.Add(wexil.PerSecond / framework.PerSecond);
                 Console.WriteLine(
-                    $"{what}, round {i}: static files {Figure.Padded(framework.PerSecond)} a second, Wexil {Figure.Padded(wexil.PerSecond)} a second, failed {framework.Failed + wexil.Failed}"
+                    $"{what}, round {i}: static files {Figure.Padded(framework.PerSecond)} a second, Wexil "
+                        + $"{Figure.Padded(wexil.PerSecond)} a second, failed {framework.Failed + wexil.Failed}"
                 );
             }
             ratios.Sort();
@@ -104,12 +106,14 @@ public static class PagesBench
         }
         Array.Sort(times);
         Console.WriteLine(
-            $"comparing two pages of {before.Length / 1048576.0:0.0} MB with {changes.Changes.Count} change: the first time {first} ms, then {times[4]} ms in the median ({times[0]} to {times[^1]})"
+            $"comparing two pages of {before.Length / 1048576.0:0.0} MB with {changes.Changes.Count} change: "
+                + $"the first time {first} ms, then {times[4]} ms in the median ({times[0]} to {times[^1]})"
         );
         watch.Restart();
         var all = PageDifferences.Between(before, Large(2));
         Console.WriteLine(
-            $"comparing two pages of that size that have nothing in common: {watch.ElapsedMilliseconds} ms ({all.Changes.Count} changes)"
+            $"comparing two pages of that size that have nothing in common: {watch.ElapsedMilliseconds} ms "
+                + $"({all.Changes.Count} changes)"
         );
 
         var pages = world.Get<PageStore>();
@@ -129,7 +133,8 @@ public static class PagesBench
             var framed = watch.ElapsedMilliseconds;
             await owner.GetStringAsync($"/f/pages/pages/build/{page.Slug}?handler=State");
             Console.WriteLine(
-                $"opening the editor on it, {what} time: screen {shown} ms, page in its frame {framed} ms, changes and wiring {watch.ElapsedMilliseconds} ms"
+                $"opening the editor on it, {what} time: screen {shown} ms, page in its frame {framed} ms, "
+                    + $"changes and wiring {watch.ElapsedMilliseconds} ms"
             );
         }
     }
@@ -146,7 +151,8 @@ public static class PagesBench
                 );
             page.Append(
                 CultureInfo.InvariantCulture,
-                $"<p class=\"c{seed}\">Paragraph {i} of {seed}, with <b>a few</b> words and a <a href=\"/go/x{i}\">link {i * seed}</a> in it.</p>\n"
+                $"<p class=\"c{seed}\">Paragraph {i} of {seed}, with <b>a few</b> words and a <a "
+                    + $"href=\"/go/x{i}\">link {i * seed}</a> in it.</p>\n"
             );
         }
         return page.ToString();

@@ -23,11 +23,11 @@ switch (args.FirstOrDefault())
     default:
         Console.WriteLine(
             """
-            wexil bench go        The link against a bare 302 in the same program: requests a second, p50, p99, ratio; sent = recorded.
-            wexil bench results   Time to open the Count screen of ten pages, by every segment, over 10,000, 1 million and 5 million visits.
-            wexil bench signals   Signals and sales a second against bare endpoints of the framework; sent = recorded.
-            wexil bench pages     Hosted pages and files against the framework's static files; pages of 2 MB compared and opened.
-            wexil bench looks     A verdict over ten pages of a million visitors, and the hourly look at a thousand running tests.
+            wexil bench go        The link against a bare 302 in the same program: requests a second, p50, p99, ratio.
+            wexil bench results   Opening the Count screen of ten pages, over 10,000, 1 million and 5 million visits.
+            wexil bench signals   Signals and sales a second against bare endpoints of the framework.
+            wexil bench pages     Hosted pages and files against the framework's static files; pages of 2 MB.
+            wexil bench looks     A verdict over ten pages of a million visitors; the look at a thousand tests.
             wexil bench uploads   Memory before and after a hundred bodies of 75 MB from strangers.
             Add --quick for a short run.
             """

@@ -40,7 +40,9 @@ public static class ResultsBench
             }
             times.Sort();
             Console.WriteLine(
-                $"{Figure.Padded(visits)} visits: Count of {Pages} pages with segments opens in {times[Openings / 2]:0.0} ms (slowest {times[^1]:0.0}, p95 {times[Openings * 95 / 100]:0.0} ms); filled at {rate:N0} a second, projected"
+                $"{Figure.Padded(visits)} visits: Count of {Pages} pages with segments opens in "
+                    + $"{times[Openings / 2]:0.0} ms (slowest {times[^1]:0.0}, p95 {times[Openings * 95 / 100]:0.0} "
+                    + $"ms); filled at {rate:N0} a second, projected"
             );
         }
     }

@@ -54,9 +54,8 @@ public static class UploadsBench
                 Interlocked.Add(ref sent, body.Sent);
             }
         );
-        Console.WriteLine(
-            $"answers: {string.Join(", ", answers.OrderBy(answer => answer.Key).Select(answer => $"{answer.Value} × {answer.Key}"))}; {sent >> 20:N0} MB sent until they were refused"
-        );
+        var counts = answers.OrderBy(answer => answer.Key).Select(answer => $"{answer.Value} × {answer.Key}");
+        Console.WriteLine($"answers: {string.Join(", ", counts)}; {sent >> 20:N0} MB sent until they were refused");
         Console.WriteLine($"after:  {Memory():N0} MB");
     }
 

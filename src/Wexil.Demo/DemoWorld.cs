@@ -93,7 +93,8 @@ public sealed class DemoWorld
         // The hourly look, without waiting for the hour.
         await host.Services.GetRequiredService<TestMonitor>().LookAsync();
         await says.WriteLineAsync(
-            $"{Format.Count(world._visitors)} simulated visitors recorded and counted in {watch.Elapsed.TotalSeconds:0.0} seconds."
+            $"{Format.Count(world._visitors)} simulated visitors recorded and counted in "
+                + $"{watch.Elapsed.TotalSeconds:0.0} seconds."
         );
     }
 
@@ -299,7 +300,8 @@ public sealed class DemoWorld
 
     /// <summary>The link that the demo's ad network sends people to.</summary>
     public static string NetworkLink(WexilHost host) =>
-        $"{host.Services.GetRequiredService<VisitorsAddress>().Link("calendar")}?s={NetworkTag}&click={{click_id}}&cost={{cost}}";
+        host.Services.GetRequiredService<VisitorsAddress>().Link("calendar")
+        + $"?s={NetworkTag}&click={{click_id}}&cost={{cost}}";
 
     private async Task SourcesAsync(Funnel funnel)
     {

@@ -39,9 +39,12 @@ public sealed class AssetStore(Database database, Journal journal)
         database.Read(c =>
             c.Rows(
                     """
-                    SELECT f.hash, length(a.content), f.page_id, f.path, max(f.version = p.revision) AS published, max(f.version = 0) AS draft
-                    FROM version_files f JOIN assets a ON a.hash = f.hash JOIN pages p ON p.id = f.page_id JOIN steps s ON s.id = p.step_id
-                    WHERE s.funnel_id = $1 AND f.path <> p.entry GROUP BY f.hash, f.page_id, f.path ORDER BY 2 DESC, f.path
+                    SELECT f.hash, length(a.content), f.page_id, f.path, max(f.version = p.revision) AS published,
+                      max(f.version = 0) AS draft
+                    FROM version_files f JOIN assets a ON a.hash = f.hash JOIN pages p ON p.id = f.page_id
+                      JOIN steps s ON s.id = p.step_id
+                    WHERE s.funnel_id = $1 AND f.path <> p.entry GROUP BY f.hash, f.page_id, f.path
+                      ORDER BY 2 DESC, f.path
                     """,
                     row =>
                         (

@@ -107,7 +107,8 @@ public sealed class Database : IDisposable
     {
         var connection = Connect(_file);
         connection.Execute(
-            $"PRAGMA synchronous={(options.SurvivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA wal_autocheckpoint=100000; PRAGMA cache_size=-65536"
+            $"PRAGMA synchronous={(options.SurvivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA "
+                + "wal_autocheckpoint=100000; PRAGMA cache_size=-65536"
         );
         // Whoever reads the log while it is being written to takes the writer's lock for a moment, to read it again.
         _ = SQLitePCL.raw.sqlite3_busy_timeout(connection.Handle, (int)options.LockPatience.TotalMilliseconds);
@@ -152,7 +153,8 @@ public sealed class Database : IDisposable
                 : [];
         if (present.Except(scripts).Any())
             throw new StoreException(
-                $"The data file {file} was made by a newer Wexil than this one. It was not touched; start it with the newer program."
+                $"The data file {file} was made by a newer Wexil than this one. It was not touched; start it "
+                    + "with the newer program."
             );
         if (present.Count == 0 && connection.Number("SELECT count(*) FROM sqlite_schema") > 0)
             throw new StoreException($"{file} is a database, but not one of Wexil. It was not touched.");

@@ -68,7 +68,12 @@ public sealed class DraftStore(Database database, Journal journal)
     public string Hash(Page page) =>
         database.Read(c =>
             c.Rows(
-                    "SELECT coalesce((SELECT hash FROM drafts WHERE page_id = $1), (SELECT hash FROM version_files WHERE page_id = $1 AND version = $2 AND path = $3))",
+                    """
+                    SELECT coalesce(
+                      (SELECT hash FROM drafts WHERE page_id = $1),
+                      (SELECT hash FROM version_files WHERE page_id = $1 AND version = $2 AND path = $3)
+                    )
+                    """,
                     row => Convert.ToHexStringLower(row.GetFieldValue<byte[]>(0)),
                     page.Id.Value,
                     page.Revision,
@@ -162,7 +167,8 @@ public sealed class DraftStore(Database database, Journal journal)
                 """
                 INSERT OR REPLACE INTO version_files (page_id, version, path, hash)
                 SELECT page_id, 0, path, hash FROM version_files o WHERE page_id = $1 AND version = $2 AND path <> $4
-                  AND NOT EXISTS (SELECT 1 FROM version_files n WHERE n.page_id = o.page_id AND n.version = $3 AND n.path = o.path AND n.hash = o.hash)
+                  AND NOT EXISTS (SELECT 1 FROM version_files n
+                    WHERE n.page_id = o.page_id AND n.version = $3 AND n.path = o.path AND n.hash = o.hash)
                 """,
                 page.Id.Value,
                 version,
@@ -212,7 +218,10 @@ public sealed class DraftStore(Database database, Journal journal)
         }
         c.Execute("DELETE FROM draft_edits WHERE page_id = $1 AND position >= $2", page.Value, position);
         c.Execute(
-            "INSERT INTO draft_edits (page_id, position, label, start, removed, inserted, sitting) VALUES ($1, $2, $3, $4, $5, $6, $7)",
+            """
+            INSERT INTO draft_edits (page_id, position, label, start, removed, inserted, sitting)
+            VALUES ($1, $2, $3, $4, $5, $6, $7)
+            """,
             page.Value,
             position,
             label,
@@ -226,7 +235,11 @@ public sealed class DraftStore(Database database, Journal journal)
 
     private static TextChange? LastOf(SqliteConnection c, PageId page, int position, Guid sitting) =>
         c.Rows(
-                "SELECT start, removed, inserted FROM draft_edits WHERE page_id = $1 AND position = $2 AND sitting = $3",
+                """
+                SELECT start, removed, inserted
+                FROM draft_edits
+                WHERE page_id = $1 AND position = $2 AND sitting = $3
+                """,
                 Change,
                 page.Value,
                 position,
@@ -268,7 +281,11 @@ public sealed class DraftStore(Database database, Journal journal)
         var source = c.Text("SELECT source FROM drafts WHERE page_id = $1", page.Id.Value)
             ?? PageText.Decode(
                 c.Rows(
-                        "SELECT a.content FROM version_files f JOIN assets a ON a.hash = f.hash WHERE f.page_id = $1 AND f.version = $2 AND f.path = $3",
+                        """
+                        SELECT a.content
+                        FROM version_files f JOIN assets a ON a.hash = f.hash
+                        WHERE f.page_id = $1 AND f.version = $2 AND f.path = $3
+                        """,
                         row => row.GetFieldValue<byte[]>(0),
                         page.Id.Value,
                         page.Revision,
@@ -290,7 +307,12 @@ public sealed class DraftStore(Database database, Journal journal)
         TextChange[] changes =
         [
             .. c.Rows(
-                "SELECT start, removed, inserted FROM draft_changes WHERE page_id = $1 AND revision > $2 ORDER BY revision",
+                """
+                SELECT start, removed, inserted
+                FROM draft_changes
+                WHERE page_id = $1 AND revision > $2
+                ORDER BY revision
+                """,
                 Change,
                 page.Value,
                 revision
@@ -331,7 +353,11 @@ public sealed class DraftStore(Database database, Journal journal)
 
     private static void Put(SqliteConnection c, PageId page, string source, int position) =>
         c.Execute(
-            "INSERT INTO drafts (page_id, source, hash, position) VALUES ($1, $2, $3, $4) ON CONFLICT DO UPDATE SET source = excluded.source, hash = excluded.hash, position = excluded.position",
+            """
+            INSERT INTO drafts (page_id, source, hash, position) VALUES ($1, $2, $3, $4)
+            ON CONFLICT DO UPDATE
+            SET source = excluded.source, hash = excluded.hash, position = excluded.position
+            """,
             page.Value,
             source,
             SHA256.HashData(Encoding.UTF8.GetBytes(source)),

@@ -10,7 +10,8 @@ namespace Wexil.Store;
 public sealed class FunnelStore(Database database, Journal journal, TimeProvider time)
 {
     internal const string StepColumns =
-        "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, archived_at IS NOT NULL, forward, carries, redirects, starts_on_page, start_wait";
+        "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, archived_at IS NOT NULL, "
+        + "forward, carries, redirects, starts_on_page, start_wait";
     private const string FunnelColumns = "id, slug, name, archived_at IS NOT NULL, sale_worth";
 
     /// <summary>Every funnel that is not put away.</summary>

@@ -34,7 +34,12 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
     public IReadOnlyList<TestGoalRow> Of(TestId test) =>
         database.Read(c =>
             c.Rows(
-                "SELECT id, test_id, key, is_main, spec, created_at, counts_from FROM goals WHERE test_id = $1 AND dropped_at IS NULL ORDER BY is_main DESC, id",
+                """
+                SELECT id, test_id, key, is_main, spec, created_at, counts_from
+                FROM goals
+                WHERE test_id = $1 AND dropped_at IS NULL
+                ORDER BY is_main DESC, id
+                """,
                 row => new TestGoalRow(
                     new(row.GetInt64(0)),
                     new(row.GetInt64(1)),

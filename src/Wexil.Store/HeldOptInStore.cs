@@ -25,7 +25,10 @@ public sealed class HeldOptInStore(Database database, Journal journal)
         journal.WriteAsync(c =>
         {
             c.Execute(
-                "INSERT INTO held_opt_ins (step_id, page_id, visitor, email, fields, at) VALUES ($1, $2, $3, $4, $5, $6)",
+                """
+                INSERT INTO held_opt_ins (step_id, page_id, visitor, email, fields, at)
+                VALUES ($1, $2, $3, $4, $5, $6)
+                """,
                 step.Value,
                 page.Value,
                 visitor.Value.ToByteArray(bigEndian: true),

@@ -54,7 +54,10 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                 {
                     foreach (var (page, past) in pages)
                         c.Execute(
-                            "INSERT INTO looks VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind",
+                            """
+                            INSERT INTO looks VALUES ($1, $2, $3, $4, $5)
+                            ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind
+                            """,
                             look.Test.Value,
                             page.Value,
                             onMoney,
@@ -63,7 +66,10 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                         );
                 }
                 c.Execute(
-                    "INSERT INTO last_looks VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET at = excluded.at, stood = excluded.stood",
+                    """
+                    INSERT INTO last_looks VALUES ($1, $2, $3)
+                    ON CONFLICT DO UPDATE SET at = excluded.at, stood = excluded.stood
+                    """,
                     look.Test.Value,
                     now,
                     look.Stood

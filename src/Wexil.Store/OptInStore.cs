@@ -30,7 +30,11 @@ public sealed class OptInStore(Database database, Journal journal, TimeProvider 
     public OptInSettings Of(StepId step) =>
         database.Read(c =>
             c.Rows(
-                    "SELECT forward_to, fields, forwards_since, subject, words, confirms_since FROM opt_in_settings WHERE step_id = $1",
+                    """
+                    SELECT forward_to, fields, forwards_since, subject, words, confirms_since
+                    FROM opt_in_settings
+                    WHERE step_id = $1
+                    """,
                     row => new OptInSettings(
                         row.GetString(0) is { Length: > 0 } address ? new Uri(address) : null,
                         OptInNote.ReadFields(row.GetString(1)),
@@ -50,9 +54,13 @@ public sealed class OptInStore(Database database, Journal journal, TimeProvider 
             var now = time.GetUtcNow().ToUnixTimeMilliseconds();
             c.Execute(
                 """
-                INSERT INTO opt_in_settings VALUES ($1, $2, $3, $4, $5, $6, $7) ON CONFLICT DO UPDATE SET forward_to = excluded.forward_to, fields = excluded.fields,
-                  forwards_since = CASE WHEN excluded.forwards_since IS NULL THEN NULL ELSE coalesce(forwards_since, excluded.forwards_since) END, subject = excluded.subject, words = excluded.words,
-                  confirms_since = CASE WHEN excluded.confirms_since IS NULL THEN NULL ELSE coalesce(confirms_since, excluded.confirms_since) END
+                INSERT INTO opt_in_settings VALUES ($1, $2, $3, $4, $5, $6, $7) ON CONFLICT DO UPDATE
+                  SET forward_to = excluded.forward_to, fields = excluded.fields,
+                  forwards_since = CASE WHEN excluded.forwards_since IS NULL THEN NULL
+                    ELSE coalesce(forwards_since, excluded.forwards_since) END, subject = excluded.subject,
+                    words = excluded.words,
+                  confirms_since = CASE WHEN excluded.confirms_since IS NULL THEN NULL
+                    ELSE coalesce(confirms_since, excluded.confirms_since) END
                 """,
                 step.Value,
                 settings.ForwardTo?.AbsoluteUri ?? "",

@@ -64,7 +64,8 @@ public sealed class OutboxStore(Database database, Journal journal, TimeProvider
     private static readonly int[] Waits = [1, 5, 15, 60, 240, 720, 1440];
 
     private const string StateColumns =
-        "count(done_at), count(next_at), count(*) FILTER (WHERE next_at IS NULL AND done_at IS NULL), max(problem) FILTER (WHERE done_at IS NULL)";
+        "count(done_at), count(next_at), count(*) FILTER (WHERE next_at IS NULL AND done_at IS NULL), "
+        + "max(problem) FILTER (WHERE done_at IS NULL)";
 
     private const string Columns = "id, kind, step_id, email, fields, tries, source_id";
 
@@ -86,7 +87,12 @@ public sealed class OutboxStore(Database database, Journal journal, TimeProvider
     public IReadOnlyList<OutboxMessage> Due(OutboxLane lane, int most) =>
         database.Read(c =>
             c.Rows(
-                $"SELECT {Columns} FROM outgoing WHERE kind = $1 AND step_id = $2 AND source_id IS $3 AND next_at <= $4 ORDER BY next_at LIMIT $5",
+                $"""
+                SELECT {Columns}
+                FROM outgoing
+                WHERE kind = $1 AND step_id = $2 AND source_id IS $3 AND next_at <= $4
+                ORDER BY next_at LIMIT $5
+                """,
                 One,
                 (int)lane.Kind,
                 lane.Step.Value,
@@ -102,7 +108,12 @@ public sealed class OutboxStore(Database database, Journal journal, TimeProvider
     public IReadOnlyList<Waiting> Waiting(int most) =>
         database.Read(c =>
             c.Rows(
-                $"SELECT {Columns}, next_at, problem FROM outgoing WHERE done_at IS NULL ORDER BY next_at IS NULL, next_at, id LIMIT $1",
+                $"""
+                SELECT {Columns}, next_at, problem
+                FROM outgoing
+                WHERE done_at IS NULL
+                ORDER BY next_at IS NULL, next_at, id LIMIT $1
+                """,
                 row => new Waiting(
                     One(row),
                     row.NumberOrNull(7) is { } at ? DateTimeOffset.FromUnixTimeMilliseconds(at) : null,

@@ -37,7 +37,12 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
     public IReadOnlyList<Page> Archived(StepId step) =>
         database.Read(c =>
             c.Rows(
-                $"SELECT {PageStore.Columns} FROM pages WHERE step_id = $1 AND archived_at IS NOT NULL ORDER BY archived_at DESC, id",
+                $"""
+                SELECT {PageStore.Columns}
+                FROM pages
+                WHERE step_id = $1 AND archived_at IS NOT NULL
+                ORDER BY archived_at DESC, id
+                """,
                 PageStore.Map,
                 step.Value
             )
@@ -164,7 +169,11 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
 
     private static (long Test, int Position, Weights Weights)? Running(SqliteConnection c, PageId page) =>
         c.Rows(
-                "SELECT t.id, p.position, t.weights FROM test_pages p JOIN tests t ON t.id = p.test_id WHERE p.page_id = $1 AND t.decided_at IS NULL",
+                """
+                SELECT t.id, p.position, t.weights
+                FROM test_pages p JOIN tests t ON t.id = p.test_id
+                WHERE p.page_id = $1 AND t.decided_at IS NULL
+                """,
                 row => ((long, int, Weights)?)(row.GetInt64(0), row.GetInt32(1), Weights.Parse(row.GetString(2))),
                 page.Value
             )
@@ -173,7 +182,17 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
     /// <summary>No test has it among its pages, running or decided.</summary>
     private static bool IsFree(SqliteConnection c, PageId page) =>
         c.Number(
-            "SELECT 1 FROM test_pages WHERE page_id = $1 UNION ALL SELECT 1 FROM tests WHERE others_id = $1 UNION ALL SELECT 1 FROM verdicts WHERE page_before_id = $1 LIMIT 1",
+            """
+            SELECT 1
+            FROM test_pages
+            WHERE page_id = $1
+            UNION ALL SELECT 1
+            FROM tests
+            WHERE others_id = $1
+            UNION ALL SELECT 1
+            FROM verdicts
+            WHERE page_before_id = $1 LIMIT 1
+            """,
             page.Value
         )
             is null;

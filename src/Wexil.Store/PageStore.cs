@@ -18,7 +18,8 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
 
     internal const string Columns = """
         id, step_id, slug, name, outside, entry, parent_id, parent_version, revision, changed_at, indexed,
-        EXISTS (SELECT 1 FROM drafts d JOIN version_files f ON f.page_id = d.page_id AND f.version = pages.revision AND f.path = pages.entry WHERE d.page_id = pages.id AND d.hash <> f.hash)
+        EXISTS (SELECT 1 FROM drafts d JOIN version_files f ON f.page_id = d.page_id AND f.version = pages.revision
+          AND f.path = pages.entry WHERE d.page_id = pages.id AND d.hash <> f.hash)
         """;
 
     /// <summary>The pages of a step that are not put away.</summary>
@@ -52,7 +53,11 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     public PageFile? File(PageId page, int version, string path) =>
         database.Read(c =>
             c.Rows(
-                    "SELECT f.path, a.content FROM version_files f JOIN assets a ON a.hash = f.hash WHERE f.page_id = $1 AND f.version = $2 AND f.path = $3",
+                    """
+                    SELECT f.path, a.content
+                    FROM version_files f JOIN assets a ON a.hash = f.hash
+                    WHERE f.page_id = $1 AND f.version = $2 AND f.path = $3
+                    """,
                     row => new PageFile(row.GetString(0), row.GetFieldValue<byte[]>(1)),
                     page.Value,
                     version,
@@ -70,7 +75,12 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             var hashes = new Dictionary<string, string>(StringComparer.Ordinal);
             foreach (
                 var (path, hash) in c.Rows(
-                    "SELECT path, hash FROM version_files WHERE page_id = $1 AND version IN ($2, $3) ORDER BY version = 0",
+                    """
+                    SELECT path, hash
+                    FROM version_files
+                    WHERE page_id = $1 AND version IN ($2, $3)
+                    ORDER BY version = 0
+                    """,
                     row => (row.GetString(0), Convert.ToHexStringLower(row.GetFieldValue<byte[]>(1))),
                     page.Value,
                     version,
@@ -119,7 +129,10 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             var now = time.GetUtcNow().ToUnixTimeMilliseconds();
             if (
                 c.Execute(
-                    "UPDATE pages SET outside = $2, leads_to = NULL, changed_at = $3 WHERE id = $1 AND outside IS NOT NULL AND outside <> $2",
+                    """
+                    UPDATE pages SET outside = $2, leads_to = NULL, changed_at = $3
+                    WHERE id = $1 AND outside IS NOT NULL AND outside <> $2
+                    """,
                     page.Value,
                     address.AbsoluteUri,
                     now
@@ -137,7 +150,12 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     public Task<bool> ShowAsync(Page page) =>
         journal.WriteAsync(c =>
             c.Execute(
-                "UPDATE steps SET page_id = $2 WHERE id = $1 AND NOT EXISTS (SELECT 1 FROM tests WHERE step_id = $1 AND decided_at IS NULL)",
+                """
+                UPDATE steps SET page_id = $2
+                WHERE id = $1 AND NOT EXISTS (SELECT 1
+                FROM tests
+                WHERE step_id = $1 AND decided_at IS NULL)
+                """,
                 page.Step.Value,
                 page.Id.Value
             ) > 0
@@ -187,7 +205,11 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         if (!page.IsHosted)
             return clone;
         c.Execute(
-            "INSERT INTO version_files (page_id, version, path, hash) SELECT $1, 1, path, hash FROM version_files WHERE page_id = $2 AND version = $3",
+            """
+            INSERT INTO version_files (page_id, version, path, hash) SELECT $1, 1, path, hash
+            FROM version_files
+            WHERE page_id = $2 AND version = $3
+            """,
             clone.Value,
             page.Id.Value,
             page.Revision
@@ -222,7 +244,13 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     {
         foreach (
             var (page, entry, content) in c.Rows(
-                "SELECT p.id, p.entry, a.content FROM pages p JOIN version_files f ON f.page_id = p.id AND f.version = p.revision AND f.path = p.entry JOIN assets a ON a.hash = f.hash WHERE p.step_id = $1",
+                """
+                SELECT p.id, p.entry, a.content
+                FROM pages p
+                JOIN version_files f ON f.page_id = p.id AND f.version = p.revision AND f.path = p.entry
+                JOIN assets a ON a.hash = f.hash
+                WHERE p.step_id = $1
+                """,
                 row => (new PageId(row.GetInt64(0)), row.GetString(1), row.GetFieldValue<byte[]>(2)),
                 step.Value
             )
@@ -242,7 +270,10 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         var hash = SHA256.HashData(file.Content);
         c.Execute("INSERT OR IGNORE INTO assets (hash, content) VALUES ($1, $2)", hash, file.Content);
         c.Execute(
-            "INSERT INTO version_files (page_id, version, path, hash) VALUES ($1, $2, $3, $4) ON CONFLICT DO UPDATE SET hash = excluded.hash",
+            """
+            INSERT INTO version_files (page_id, version, path, hash) VALUES ($1, $2, $3, $4)
+            ON CONFLICT DO UPDATE SET hash = excluded.hash
+            """,
             page.Value,
             version,
             file.Path,
@@ -270,7 +301,10 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         );
         name = FreeName(c, step, name);
         var id = c.Insert(
-            "INSERT INTO pages (step_id, slug, name, outside, entry, parent_id, parent_version, created_at, changed_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $8)",
+            """
+            INSERT INTO pages (step_id, slug, name, outside, entry, parent_id, parent_version, created_at,
+              changed_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $8)
+            """,
             step.Value,
             slug,
             name,
@@ -303,7 +337,11 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
         var version = page.Revision + 1;
         c.Execute(
-            "INSERT INTO version_files (page_id, version, path, hash) SELECT page_id, $3, path, hash FROM version_files WHERE page_id = $1 AND version = $2",
+            """
+            INSERT INTO version_files (page_id, version, path, hash) SELECT page_id, $3, path, hash
+            FROM version_files
+            WHERE page_id = $1 AND version = $2
+            """,
             id.Value,
             page.Revision,
             version
@@ -342,7 +380,11 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     private static void StartPhase(SqliteConnection c, PageId page, string why, long now)
     {
         var test = c.Number(
-            "SELECT t.id FROM tests t JOIN test_pages p ON p.test_id = t.id WHERE p.page_id = $1 AND t.decided_at IS NULL",
+            """
+            SELECT t.id
+            FROM tests t JOIN test_pages p ON p.test_id = t.id
+            WHERE p.page_id = $1 AND t.decided_at IS NULL
+            """,
             page.Value
         );
         if (test is { } running)

@@ -32,7 +32,8 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
     private const string Everyone = """
         SELECT email, max(at) AS at, page_id, visitor FROM (
           SELECT email, at, page_id, visitor FROM leads WHERE email <> ''
-          UNION ALL SELECT email, added_at, NULL, NULL FROM people p WHERE NOT EXISTS (SELECT 1 FROM leads l WHERE l.email = p.email COLLATE NOCASE)
+          UNION ALL SELECT email, added_at, NULL, NULL FROM people p
+            WHERE NOT EXISTS (SELECT 1 FROM leads l WHERE l.email = p.email COLLATE NOCASE)
         ) GROUP BY email COLLATE NOCASE
         """;
 
@@ -40,7 +41,8 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
         FROM ({Everyone}) e LEFT JOIN pages p ON p.id = e.page_id
         WHERE ($1 = '' OR instr(lower(e.email), $1) > 0) AND ($2 IS NULL OR e.page_id = $2)
           AND ($3 = '' OR EXISTS (SELECT 1 FROM person_tags t WHERE t.email = e.email AND t.tag = $3)
-            OR EXISTS (SELECT 1 FROM tag_rules r JOIN enrolments n ON n.test_id = r.test_id AND n.page_id = r.page_id WHERE r.tag = $3 AND n.visitor = e.visitor))
+            OR EXISTS (SELECT 1 FROM tag_rules r JOIN enrolments n ON n.test_id = r.test_id
+              AND n.page_id = r.page_id WHERE r.tag = $3 AND n.visitor = e.visitor))
         """;
 
     /// <summary>The newest first, at most so many, after so many others.</summary>
@@ -48,7 +50,15 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
         database.Read(c =>
         {
             var found = c.Rows(
-                $"SELECT e.email, e.at, coalesce(p.name, ''), e.visitor, coalesce((SELECT s.name FROM visitors v JOIN sources s ON s.id = v.source_id WHERE v.visitor = e.visitor LIMIT 1), '') {Matching} ORDER BY e.at DESC, e.email LIMIT $4 OFFSET $5",
+                $"""
+                SELECT e.email, e.at, coalesce(p.name, ''), e.visitor, coalesce(
+                  (SELECT s.name FROM visitors v JOIN sources s ON s.id = v.source_id
+                   WHERE v.visitor = e.visitor LIMIT 1),
+                  ''
+                )
+                {Matching}
+                ORDER BY e.at DESC, e.email LIMIT $4 OFFSET $5
+                """,
                 row =>
                     (
                         Person: new Person(row.GetString(0), row.Time(1), row.GetString(2), row.GetString(4), []),
@@ -80,7 +90,11 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
     public IReadOnlyList<TagRule> Rules() =>
         database.Read(c =>
             c.Rows(
-                "SELECT r.tag, r.test_id, r.page_id, t.name, p.name FROM tag_rules r JOIN tests t ON t.id = r.test_id JOIN pages p ON p.id = r.page_id ORDER BY r.tag",
+                """
+                SELECT r.tag, r.test_id, r.page_id, t.name, p.name
+                FROM tag_rules r JOIN tests t ON t.id = r.test_id JOIN pages p ON p.id = r.page_id
+                ORDER BY r.tag
+                """,
                 row => new TagRule(
                     row.GetString(0),
                     new(row.GetInt64(1)),
@@ -93,7 +107,10 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
     public Task SetRuleAsync(string tag, TestId test, PageId page) =>
         journal.WriteAsync(c =>
             c.Execute(
-                "INSERT INTO tag_rules VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET test_id = excluded.test_id, page_id = excluded.page_id",
+                """
+                INSERT INTO tag_rules VALUES ($1, $2, $3)
+                ON CONFLICT DO UPDATE SET test_id = excluded.test_id, page_id = excluded.page_id
+                """,
                 tag,
                 test.Value,
                 page.Value
@@ -118,7 +135,14 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             emails
                 .Where(email =>
                     c.Number(
-                        "SELECT 1 FROM leads WHERE email = $1 COLLATE NOCASE UNION ALL SELECT 1 FROM people WHERE email = $1 LIMIT 1",
+                        """
+                        SELECT 1
+                        FROM leads
+                        WHERE email = $1 COLLATE NOCASE
+                        UNION ALL SELECT 1
+                        FROM people
+                        WHERE email = $1 LIMIT 1
+                        """,
                         email
                     )
                         is not null
@@ -163,7 +187,11 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
         database.Read(c =>
         {
             var leads = c.Rows(
-                "SELECT l.at, p.name, l.visitor, l.confirmed_at FROM leads l JOIN pages p ON p.id = l.page_id WHERE l.email = $1 COLLATE NOCASE",
+                """
+                SELECT l.at, p.name, l.visitor, l.confirmed_at
+                FROM leads l JOIN pages p ON p.id = l.page_id
+                WHERE l.email = $1 COLLATE NOCASE
+                """,
                 row =>
                     (
                         At: row.Time(0),
@@ -180,7 +208,12 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             {
                 deeds.AddRange(
                     c.Rows(
-                            "SELECT e.at, p.name, t.name, e.converted_at FROM enrolments e JOIN tests t ON t.id = e.test_id JOIN pages p ON p.id = e.page_id WHERE e.visitor = $1",
+                            """
+                            SELECT e.at, p.name, t.name, e.converted_at
+                            FROM enrolments e JOIN tests t ON t.id = e.test_id
+                            JOIN pages p ON p.id = e.page_id
+                            WHERE e.visitor = $1
+                            """,
                             row =>
                                 (
                                     At: row.Time(0),
@@ -258,7 +291,14 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             .SelectMany(visitor =>
                 database.Read(c =>
                     c.Rows(
-                        "SELECT seq, data FROM events WHERE visitor = $1 AND kind IN (1, 2, 3) AND instr(data, ' ') > 0 AND EXISTS (SELECT 1 FROM ad_clicks WHERE visitor = $1) ORDER BY seq",
+                        """
+                        SELECT seq, data
+                        FROM events
+                        WHERE visitor = $1 AND kind IN (1, 2, 3) AND instr(data, ' ') > 0 AND EXISTS (SELECT 1
+                        FROM ad_clicks
+                        WHERE visitor = $1)
+                        ORDER BY seq
+                        """,
                         row => (Seq: row.GetInt64(0), Note: VisitNote.Parse(row.GetString(1))),
                         visitor
                     )
@@ -328,12 +368,22 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             )
             .Select(order => new Activity(
                 order.At,
-                $"Bought {(order.Product.Length > 0 ? order.Product : "something")} for {order.Currency.Show(order.Sold)} (order {order.Order}){(order.Back > 0 ? $", {order.Currency.Show(order.Back)} went back" : "")}"
+                $"Bought {(order.Product.Length > 0 ? order.Product : "something")} for "
+                    + $"{order.Currency.Show(order.Sold)} (order "
+                    + $"{order.Order}){(order.Back > 0 ? $", {order.Currency.Show(order.Back)} went back" : "")}"
             ));
 
     private static List<string> Tags(SqliteConnection c, string email, byte[]? visitor) =>
         c.Rows(
-            "SELECT tag FROM person_tags WHERE email = $1 UNION SELECT r.tag FROM tag_rules r JOIN enrolments n ON n.test_id = r.test_id AND n.page_id = r.page_id WHERE n.visitor = $2 ORDER BY 1",
+            """
+            SELECT tag
+            FROM person_tags
+            WHERE email = $1
+            UNION SELECT r.tag
+            FROM tag_rules r JOIN enrolments n ON n.test_id = r.test_id AND n.page_id = r.page_id
+            WHERE n.visitor = $2
+            ORDER BY 1
+            """,
             row => row.GetString(0),
             email,
             visitor

@@ -14,18 +14,16 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
     public IReadOnlyList<ExchangeRate> All() => database.Read(c => Rows(c, settings.Currency));
 
     /// <summary>Sets a rate from a day on; another one of the same day is replaced.</summary>
-    public Task SetAsync(ExchangeRate rate) =>
-        journal.WriteAsync(c =>
-            Recount(c, () =>
-                c.Execute(
-                    "INSERT INTO rates (currency, own, since, worth) VALUES ($1, $2, $3, $4) ON CONFLICT DO UPDATE SET worth = excluded.worth",
+    public Task SetAsync(ExchangeRate rate) => journal.WriteAsync(c => Recount(c, () => c.Execute(
+                    """
+                    INSERT INTO rates (currency, own, since, worth) VALUES ($1, $2, $3, $4)
+                    ON CONFLICT DO UPDATE SET worth = excluded.worth
+                    """,
                     rate.Currency.Code,
                     settings.Currency.Code,
                     Written(rate.From),
                     rate.Worth.ToString(CultureInfo.InvariantCulture)
-                )
-            )
-        );
+                )));
 
     public Task DropAsync(Currency currency, DateOnly from) =>
         journal.WriteAsync(c =>
@@ -82,7 +80,13 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
         sales.Write();
         goals.Write();
         connection.Execute(
-            "DELETE FROM money_tallies WHERE orders = 0 AND earned = 0; DELETE FROM source_money WHERE orders = 0 AND earned = 0"
+            """
+            DELETE
+            FROM money_tallies
+            WHERE orders = 0 AND earned = 0; DELETE
+            FROM source_money
+            WHERE orders = 0 AND earned = 0
+            """
         );
     }
 

@@ -30,7 +30,12 @@ public sealed class RouteStore(Database database)
         database.Read(c =>
         {
             var funnels = c.Rows(
-                    $"SELECT {FunnelStore.StepColumns} FROM steps WHERE funnel_id BETWEEN $1 AND $2 ORDER BY funnel_id, position",
+                    $"""
+                    SELECT {FunnelStore.StepColumns}
+                    FROM steps
+                    WHERE funnel_id BETWEEN $1 AND $2
+                    ORDER BY funnel_id, position
+                    """,
                     FunnelStore.MapStep,
                     from,
                     to
@@ -38,7 +43,12 @@ public sealed class RouteStore(Database database)
                 .GroupBy(step => step.Funnel)
                 .ToArray();
             var tills = c.Rows(
-                    "SELECT p.step_id, p.outside FROM pages p JOIN steps s ON s.id = p.step_id WHERE s.funnel_id BETWEEN $1 AND $2 AND s.kind = 'Checkout' AND p.outside IS NOT NULL ORDER BY p.id",
+                    """
+                    SELECT p.step_id, p.outside
+                    FROM pages p JOIN steps s ON s.id = p.step_id
+                    WHERE s.funnel_id BETWEEN $1 AND $2 AND s.kind = 'Checkout' AND p.outside IS NOT NULL
+                    ORDER BY p.id
+                    """,
                     row => (Step: new StepId(row.GetInt64(0)), Address: new Uri(row.GetString(1))),
                     from,
                     to
@@ -46,7 +56,12 @@ public sealed class RouteStore(Database database)
                 .ToLookup(row => row.Step, row => (Uri?)row.Address);
             var wirings = funnels.SelectMany(funnel => Wirings([.. funnel], step => tills[step.Id])).ToDictionary();
             var pages = c.HotRows(
-                    "SELECT p.id, p.step_id, p.slug, p.revision, p.outside, p.indexed, p.leads_to FROM pages p JOIN steps s ON s.id = p.step_id WHERE s.funnel_id BETWEEN $1 AND $2 ORDER BY p.id",
+                    """
+                    SELECT p.id, p.step_id, p.slug, p.revision, p.outside, p.indexed, p.leads_to
+                    FROM pages p JOIN steps s ON s.id = p.step_id
+                    WHERE s.funnel_id BETWEEN $1 AND $2
+                    ORDER BY p.id
+                    """,
                     from,
                     to,
                     row =>
@@ -71,7 +86,12 @@ public sealed class RouteStore(Database database)
                 .ToDictionary(page => page.Id);
 
             var testPages = c.HotRows(
-                    "SELECT p.test_id, p.page_id, p.rests, p.closed_to_affiliates FROM test_pages p JOIN tests t ON t.id = p.test_id JOIN steps s ON s.id = t.step_id WHERE s.funnel_id BETWEEN $1 AND $2 ORDER BY p.test_id, p.position",
+                    """
+                    SELECT p.test_id, p.page_id, p.rests, p.closed_to_affiliates
+                    FROM test_pages p JOIN tests t ON t.id = p.test_id JOIN steps s ON s.id = t.step_id
+                    WHERE s.funnel_id BETWEEN $1 AND $2
+                    ORDER BY p.test_id, p.position
+                    """,
                     from,
                     to,
                     row =>
@@ -87,7 +107,9 @@ public sealed class RouteStore(Database database)
             // again.
             var tests = c.Rows(
                     """
-                    SELECT t.id, t.step_id, t.decided_at IS NULL AND t.paused_at IS NULL, p.id, p.weights, t.started_at, t.ends_at, t.turns, t.share, t.audience, t.others_id, t.weights
+                    SELECT t.id, t.step_id, t.decided_at IS NULL
+                      AND t.paused_at IS NULL, p.id, p.weights, t.started_at, t.ends_at, t.turns, t.share, t.audience,
+                      t.others_id, t.weights
                     FROM steps s JOIN tests t ON t.id = (SELECT max(id) FROM tests n WHERE n.step_id = s.id)
                     LEFT JOIN phases p ON p.id = (SELECT max(id) FROM phases n WHERE n.test_id = t.id)
                     WHERE s.funnel_id BETWEEN $1 AND $2
@@ -131,7 +153,11 @@ public sealed class RouteStore(Database database)
                 of.Select(page => page.Page.Id).ToHashSet();
 
             var ties = c.Rows(
-                    "SELECT t.step_id, s.tag, t.page_id FROM source_ties t JOIN sources s ON s.id = t.source_id WHERE s.funnel_id BETWEEN $1 AND $2",
+                    """
+                    SELECT t.step_id, s.tag, t.page_id
+                    FROM source_ties t JOIN sources s ON s.id = t.source_id
+                    WHERE s.funnel_id BETWEEN $1 AND $2
+                    """,
                     row =>
                         (Step: new StepId(row.GetInt64(0)), Tag: row.GetString(1), Page: pages[new(row.GetInt64(2))]),
                     from,
@@ -155,7 +181,11 @@ public sealed class RouteStore(Database database)
                 );
 
             var networks = c.Rows(
-                    "SELECT s.funnel_id, s.tag, n.click_part, n.cost_part, n.most_a_click FROM source_networks n JOIN sources s ON s.id = n.source_id WHERE s.funnel_id BETWEEN $1 AND $2",
+                    """
+                    SELECT s.funnel_id, s.tag, n.click_part, n.cost_part, n.most_a_click
+                    FROM source_networks n JOIN sources s ON s.id = n.source_id
+                    WHERE s.funnel_id BETWEEN $1 AND $2
+                    """,
                     row =>
                         (
                             Funnel: new FunnelId(row.GetInt64(0)),
@@ -207,7 +237,8 @@ public sealed class RouteStore(Database database)
             var goals = c.Rows(
                     """
                     SELECT g.id, g.key, g.spec, s.funnel_id, s.id, p.page_id
-                    FROM goals g JOIN tests t ON t.id = g.test_id JOIN steps s ON s.id = t.step_id JOIN test_pages p ON p.test_id = t.id AND p.position = 0
+                    FROM goals g JOIN tests t ON t.id = g.test_id JOIN steps s ON s.id = t.step_id
+                      JOIN test_pages p ON p.test_id = t.id AND p.position = 0
                     WHERE t.decided_at IS NULL AND g.dropped_at IS NULL AND s.funnel_id BETWEEN $1 AND $2
                     """,
                     row => new RouteGoal(

@@ -68,20 +68,23 @@ public sealed record LedgerSum(string Name, string Currency, long Orders, long N
 public sealed class SaleStore(Database database, Journal journal)
 {
     private const string Columns = """
-        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor, o.worth,
+        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor,
+          o.worth,
           EXISTS (SELECT 1 FROM visitors v WHERE v.visitor = o.visitor)
         FROM orders o LEFT JOIN pages p ON p.id = o.page_id
         """;
 
     private const string Where = """
-        WHERE o.at >= $1 AND o.at < $2 AND ($3 = '' OR o.order_id LIKE $3 || '%' OR instr(lower(o.product), $3) > 0 OR instr(o.email, $3) > 0)
+        WHERE o.at >= $1 AND o.at < $2 AND ($3 = '' OR o.order_id LIKE $3 || '%' OR instr(lower(o.product),
+          $3) > 0 OR instr(o.email, $3) > 0)
           AND ($4 IS NULL OR (o.visitor IS NOT NULL) = $4)
         """;
 
     // The names are those that the Sources screen gives.
     private const string SourceName = $"""
         CASE WHEN o.visitor IS NULL THEN '' ELSE coalesce(
-          (SELECT CASE v.source_id WHEN 0 THEN '{SourceStore.Unnamed}' WHEN -1 THEN '{SourceStore.OtherTags}' ELSE (SELECT s.name FROM sources s WHERE s.id = v.source_id) END
+          (SELECT CASE v.source_id WHEN 0 THEN '{SourceStore.Unnamed}' WHEN -1 THEN '{SourceStore.OtherTags}' ELSE
+            (SELECT s.name FROM sources s WHERE s.id = v.source_id) END
            FROM visitors v WHERE v.visitor = o.visitor LIMIT 1),
           '{NotCounted}') END
         """;
@@ -159,7 +162,13 @@ public sealed class SaleStore(Database database, Journal journal)
     public IReadOnlyList<LedgerTotal> Totals(LedgerFilter filter) =>
         database.Read(c =>
             c.Rows(
-                $"SELECT o.currency, count(*), sum(o.sold), sum(o.refunded), sum(max(0, o.sold - o.refunded)), count(o.worth), coalesce(sum(o.worth), 0) FROM orders o {Where} GROUP BY o.currency ORDER BY o.currency",
+                $"""
+                SELECT o.currency, count(*), sum(o.sold), sum(o.refunded), sum(max(0, o.sold - o.refunded)),
+                  count(o.worth), coalesce(sum(o.worth), 0)
+                FROM orders o {Where}
+                GROUP BY o.currency
+                ORDER BY o.currency
+                """,
                 row => new LedgerTotal(
                     row.GetString(0),
                     row.GetInt64(1),
@@ -181,7 +190,8 @@ public sealed class SaleStore(Database database, Journal journal)
         database.Read(c =>
         {
             const string visitors =
-                "JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL AND n.closed = 0 JOIN tests t ON t.id = n.test_id JOIN pages p ON p.id = n.page_id";
+                "JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL AND "
+                + "n.closed = 0 JOIN tests t ON t.id = n.test_id JOIN pages p ON p.id = n.page_id";
             var (name, joins) = by switch
             {
                 LedgerBy.Product => ("o.product", ""),
@@ -190,7 +200,12 @@ public sealed class SaleStore(Database database, Journal journal)
                 _ => (SourceName, ""),
             };
             return c.Rows(
-                $"SELECT {name}, o.counted_in, count(*), sum(coalesce(o.worth, max(0, o.sold - o.refunded))) FROM orders o {joins} {Where} GROUP BY 1, 2 ORDER BY 4 DESC LIMIT 50",
+                $"""
+                SELECT {name}, o.counted_in, count(*), sum(coalesce(o.worth, max(0, o.sold - o.refunded)))
+                FROM orders o {joins} {Where}
+                GROUP BY 1, 2
+                ORDER BY 4 DESC LIMIT 50
+                """,
                 row => new LedgerSum(row.GetString(0), row.GetString(1), row.GetInt64(2), row.GetInt64(3)),
                 Values(filter)
             );
@@ -280,7 +295,8 @@ public sealed class SaleStore(Database database, Journal journal)
     private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, byte[] visitor, long at) =>
         c.Rows(
             """
-            SELECT DISTINCT t.name, p.name FROM earnings e JOIN enrolments n ON n.visitor = e.visitor AND n.test_id = e.test_id AND n.at <= $2
+            SELECT DISTINCT t.name, p.name FROM earnings e
+              JOIN enrolments n ON n.visitor = e.visitor AND n.test_id = e.test_id AND n.at <= $2
             JOIN tests t ON t.id = e.test_id JOIN pages p ON p.id = n.page_id WHERE e.visitor = $1 ORDER BY t.id
             """,
             row => (row.GetString(0), row.GetString(1)),

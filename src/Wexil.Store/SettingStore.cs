@@ -109,7 +109,10 @@ public sealed class SettingStore(Database database, Journal journal)
 
     private static void Set(SqliteConnection c, string name, string value, bool overwrite = true) =>
         c.Execute(
-            $"INSERT INTO settings (name, value) VALUES ($1, $2) ON CONFLICT DO {(overwrite ? "UPDATE SET value = excluded.value" : "NOTHING")}",
+            $"""
+            INSERT INTO settings (name, value) VALUES ($1, $2)
+            ON CONFLICT DO {(overwrite ? "UPDATE SET value = excluded.value" : "NOTHING")}
+            """,
             name,
             value
         );

@@ -86,14 +86,23 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
         database.Read(c =>
         {
             var ties = c.Rows(
-                    "SELECT t.source_id, t.step_id, t.page_id FROM source_ties t JOIN sources s ON s.id = t.source_id WHERE s.funnel_id = $1",
+                    """
+                    SELECT t.source_id, t.step_id, t.page_id
+                    FROM source_ties t JOIN sources s ON s.id = t.source_id
+                    WHERE s.funnel_id = $1
+                    """,
                     row =>
                         (Source: row.GetInt64(0), Step: new StepId(row.GetInt64(1)), Page: new PageId(row.GetInt64(2))),
                     funnel.Value
                 )
                 .ToLookup(tie => tie.Source);
             return c.Rows(
-                "SELECT id, tag, name, kind, click_cost, declared FROM sources WHERE funnel_id = $1 ORDER BY declared DESC, id",
+                """
+                SELECT id, tag, name, kind, click_cost, declared
+                FROM sources
+                WHERE funnel_id = $1
+                ORDER BY declared DESC, id
+                """,
                 row => new Source(
                     new(row.GetInt64(0)),
                     funnel,
@@ -115,7 +124,11 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
         return database.Read(c =>
         {
             var tallies = c.Rows(
-                    "SELECT source_id, clicks, visitors, opt_ins, sales, told_cost FROM source_tallies WHERE funnel_id = $1",
+                    """
+                    SELECT source_id, clicks, visitors, opt_ins, sales, told_cost
+                    FROM source_tallies
+                    WHERE funnel_id = $1
+                    """,
                     row =>
                         (
                             row.GetInt64(0),
@@ -131,13 +144,22 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
                 )
                 .ToDictionary();
             var networks = c.Rows(
-                    "SELECT n.source_id FROM source_networks n JOIN sources s ON s.id = n.source_id WHERE s.funnel_id = $1 AND n.cost_part <> ''",
+                    """
+                    SELECT n.source_id
+                    FROM source_networks n JOIN sources s ON s.id = n.source_id
+                    WHERE s.funnel_id = $1 AND n.cost_part <> ''
+                    """,
                     row => row.GetInt64(0),
                     funnel.Value
                 )
                 .ToHashSet();
             var spent = c.Rows(
-                    "SELECT d.source_id, sum(d.amount) FROM source_costs d JOIN sources s ON s.id = d.source_id WHERE s.funnel_id = $1 GROUP BY d.source_id",
+                    """
+                    SELECT d.source_id, sum(d.amount)
+                    FROM source_costs d JOIN sources s ON s.id = d.source_id
+                    WHERE s.funnel_id = $1
+                    GROUP BY d.source_id
+                    """,
                     row => (row.GetInt64(0), row.GetInt64(1)),
                     funnel.Value
                 )
@@ -226,7 +248,11 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
     public Network? Network(SourceId source) =>
         database.Read(c =>
             c.Rows(
-                    "SELECT click_part, cost_part, most_a_click, postback, tells_opt_ins, tells_sales FROM source_networks WHERE source_id = $1",
+                    """
+                    SELECT click_part, cost_part, most_a_click, postback, tells_opt_ins, tells_sales
+                    FROM source_networks
+                    WHERE source_id = $1
+                    """,
                     row => new Network(
                         LinkPart.Parse(row.GetString(0))!.Value,
                         LinkPart.Parse(row.GetString(1)),
@@ -251,8 +277,10 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
             else
                 c.Execute(
                     """
-                    INSERT INTO source_networks VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO UPDATE SET click_part = excluded.click_part, cost_part = excluded.cost_part,
-                      most_a_click = excluded.most_a_click, postback = excluded.postback, tells_opt_ins = excluded.tells_opt_ins, tells_sales = excluded.tells_sales,
+                    INSERT INTO source_networks VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO UPDATE
+                      SET click_part = excluded.click_part, cost_part = excluded.cost_part,
+                      most_a_click = excluded.most_a_click, postback = excluded.postback,
+                        tells_opt_ins = excluded.tells_opt_ins, tells_sales = excluded.tells_sales,
                       since = CASE WHEN postback = '' THEN excluded.since ELSE since END
                     """,
                     source.Value,
@@ -270,7 +298,11 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
     public IReadOnlyDictionary<(SourceId Source, DateOnly Day), long> Costs(FunnelId funnel) =>
         database.Read(c =>
             c.Rows(
-                    "SELECT d.source_id, d.day, d.amount FROM source_costs d JOIN sources s ON s.id = d.source_id WHERE s.funnel_id = $1",
+                    """
+                    SELECT d.source_id, d.day, d.amount
+                    FROM source_costs d JOIN sources s ON s.id = d.source_id
+                    WHERE s.funnel_id = $1
+                    """,
                     row =>
                         (
                             (new SourceId(row.GetInt64(0)), DateOnly.ParseExact(row.GetString(1), "yyyy-MM-dd")),

@@ -168,7 +168,11 @@ public sealed class TallyStore(Database database, TimeProvider time)
     public ConversionGap? Silence(TestId test) =>
         database.Read(c =>
             c.Rows(
-                    "SELECT visitors_since, last_conversion_at FROM test_silences WHERE test_id = $1 AND last_conversion_at IS NOT NULL",
+                    """
+                    SELECT visitors_since, last_conversion_at
+                    FROM test_silences
+                    WHERE test_id = $1 AND last_conversion_at IS NOT NULL
+                    """,
                     row => new ConversionGap(row.GetInt64(0), row.Time(1)),
                     test.Value
                 )
@@ -202,7 +206,12 @@ public sealed class TallyStore(Database database, TimeProvider time)
         database.Read(c =>
         {
             var sums = c.Rows(
-                    "SELECT page_id, sum(buyers), sum(orders), sum(earned), sum(squares) FROM money_tallies WHERE test_id = $1 AND currency = $2 GROUP BY page_id",
+                    """
+                    SELECT page_id, sum(buyers), sum(orders), sum(earned), sum(squares)
+                    FROM money_tallies
+                    WHERE test_id = $1 AND currency = $2
+                    GROUP BY page_id
+                    """,
                     row =>
                         (
                             Page: row.GetInt64(0),
@@ -286,7 +295,11 @@ public sealed class TallyStore(Database database, TimeProvider time)
     public IReadOnlyList<GoalTally> Goals(TestId test) =>
         database.Read(c =>
             c.Rows(
-                "SELECT t.goal_id, t.phase_id, t.page_id, t.visitors, t.times, t.value, t.squares FROM goals g JOIN goal_tallies t ON t.goal_id = g.id WHERE g.test_id = $1",
+                """
+                SELECT t.goal_id, t.phase_id, t.page_id, t.visitors, t.times, t.value, t.squares
+                FROM goals g JOIN goal_tallies t ON t.goal_id = g.id
+                WHERE g.test_id = $1
+                """,
                 row => new GoalTally(
                     new(row.GetInt64(0)),
                     new(row.GetInt64(1)),
@@ -332,7 +345,11 @@ public sealed class TallyStore(Database database, TimeProvider time)
         {
             var isTogether = kind is SegmentKind.Device or SegmentKind.Returning or SegmentKind.Weekday;
             return c.Rows(
-                    "SELECT value, phase_id, page_id, visitors, conversions, earned, squares FROM segment_tallies WHERE test_id = $1 AND kind = $2",
+                    """
+                    SELECT value, phase_id, page_id, visitors, conversions, earned, squares
+                    FROM segment_tallies
+                    WHERE test_id = $1 AND kind = $2
+                    """,
                     row => new SegmentTally(
                         kind,
                         isTogether ? new VisitorTraits(row.GetInt64(0)).Of(kind) : row.GetInt64(0),
@@ -353,7 +370,12 @@ public sealed class TallyStore(Database database, TimeProvider time)
     public IReadOnlyList<PageBucket> PageBuckets(TestId test) =>
         database.Read(c =>
             c.Rows(
-                "SELECT page_id, bucket, visitors, conversions, earned, squares FROM page_buckets WHERE test_id = $1 ORDER BY bucket",
+                """
+                SELECT page_id, bucket, visitors, conversions, earned, squares
+                FROM page_buckets
+                WHERE test_id = $1
+                ORDER BY bucket
+                """,
                 row => new PageBucket(
                     new(row.GetInt64(0)),
                     row.Time(1),
@@ -372,7 +394,11 @@ public sealed class TallyStore(Database database, TimeProvider time)
     ) =>
         database.Read(c =>
             c.Rows(
-                    "SELECT phase_id, page_id, buyers, orders, earned FROM money_tallies WHERE test_id = $1 AND currency = $2",
+                    """
+                    SELECT phase_id, page_id, buyers, orders, earned
+                    FROM money_tallies
+                    WHERE test_id = $1 AND currency = $2
+                    """,
                     row =>
                         (
                             (new PhaseId(row.GetInt64(0)), new PageId(row.GetInt64(1))),
@@ -387,7 +413,12 @@ public sealed class TallyStore(Database database, TimeProvider time)
     public IReadOnlyList<ApartArm> Apart(TestId test) =>
         database.Read(c =>
             c.Rows(
-                "SELECT page_id, reason, visitors, conversions FROM apart_tallies WHERE test_id = $1 ORDER BY reason, page_id",
+                """
+                SELECT page_id, reason, visitors, conversions
+                FROM apart_tallies
+                WHERE test_id = $1
+                ORDER BY reason, page_id
+                """,
                 row => new ApartArm(
                     new(row.GetInt64(0)),
                     (ExclusionReason)row.GetInt64(1),
@@ -416,7 +447,11 @@ public sealed class TallyStore(Database database, TimeProvider time)
     public IReadOnlyList<(TestId First, TestId Second, IReadOnlyList<PairCell> Cells)> Pairs(TestId test) =>
         database.Read(c =>
             c.Rows(
-                    "SELECT test_id, other_test_id, page_id, other_page_id, visitors, conversions, earned FROM pair_tallies WHERE test_id = $1 OR other_test_id = $1",
+                    """
+                    SELECT test_id, other_test_id, page_id, other_page_id, visitors, conversions, earned
+                    FROM pair_tallies
+                    WHERE test_id = $1 OR other_test_id = $1
+                    """,
                     row =>
                         (
                             First: new TestId(row.GetInt64(0)),
@@ -454,8 +489,10 @@ public sealed class TallyStore(Database database, TimeProvider time)
             foreach (
                 var (page, fresh) in c.Rows(
                     """
-                    SELECT page_id, count(DISTINCT visitor) FROM events e WHERE seq > (SELECT mark FROM projection) AND kind = 2 AND phase_id = $1
-                      AND NOT EXISTS (SELECT 1 FROM enrolments n WHERE n.test_id = $2 AND n.visitor = e.visitor) GROUP BY page_id
+                    SELECT page_id, count(DISTINCT visitor) FROM events e
+                      WHERE seq > (SELECT mark FROM projection) AND kind = 2 AND phase_id = $1
+                      AND NOT EXISTS (SELECT 1 FROM enrolments n WHERE n.test_id = $2 AND n.visitor = e.visitor)
+                        GROUP BY page_id
                     """,
                     row => (new PageId(row.GetInt64(0)), row.GetInt64(1)),
                     phase.Value,

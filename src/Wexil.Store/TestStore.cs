@@ -10,7 +10,9 @@ namespace Wexil.Store;
 public sealed class TestStore(Database database, Journal journal, TimeProvider time)
 {
     private const string Columns =
-        "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, lean_floor, learned, seen_rate";
+        "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, "
+        + "weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, lean_floor, "
+        + "learned, seen_rate";
 
     /// <summary>Links by which a report of a test is read without a sign-in; they last three months.</summary>
     public SharedLinks Reports { get; } =
@@ -61,7 +63,10 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             var sending = plan.Sending ?? TestSettings.Default;
             var test = new TestId(
                 c.Insert(
-                    "INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, weights) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
+                    """
+                    INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at,
+                      weights) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+                    """,
                     plan.Step.Value,
                     plan.Goal.Value,
                     plan.Name,
@@ -168,7 +173,10 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             var now = time.GetUtcNow().ToUnixTimeMilliseconds();
             if (
                 c.Execute(
-                    $"UPDATE tests SET paused_at = $2 WHERE id = $1 AND decided_at IS NULL AND paused_at IS {(paused ? "NULL" : "NOT NULL")}",
+                    $"""
+                    UPDATE tests SET paused_at = $2
+                    WHERE id = $1 AND decided_at IS NULL AND paused_at IS {(paused ? "NULL" : "NOT NULL")}
+                    """,
                     test.Value,
                     paused ? now : null
                 ) == 0
@@ -216,7 +224,11 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         if (log is not null && reason is not null)
             Log(c, test, now, log, reason);
         var (set, run) = c.Rows(
-                "SELECT weights, started_at, ends_at, paused_at IS NULL AND decided_at IS NULL FROM tests WHERE id = $1",
+                """
+                SELECT weights, started_at, ends_at, paused_at IS NULL AND decided_at IS NULL
+                FROM tests
+                WHERE id = $1
+                """,
                 row =>
                     (
                         Weights: Weights.Parse(row.GetString(0)),
@@ -274,13 +286,23 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     private static void TakeOutOfArchive(SqliteConnection c, TestId test, Weights weights)
     {
         c.Execute(
-            "UPDATE pages SET archived_at = NULL WHERE archived_at IS NOT NULL AND id = (SELECT s.page_id FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1)",
+            """
+            UPDATE pages SET archived_at = NULL
+            WHERE archived_at IS NOT NULL AND id = (SELECT s.page_id
+            FROM steps s JOIN tests t ON t.step_id = s.id
+            WHERE t.id = $1)
+            """,
             test.Value
         );
         for (var position = 0; position < weights.Count; position++)
             if (weights[position] > 0)
                 c.Execute(
-                    "UPDATE pages SET archived_at = NULL WHERE archived_at IS NOT NULL AND id = (SELECT page_id FROM test_pages WHERE test_id = $1 AND position = $2)",
+                    """
+                    UPDATE pages SET archived_at = NULL
+                    WHERE archived_at IS NOT NULL AND id = (SELECT page_id
+                    FROM test_pages
+                    WHERE test_id = $1 AND position = $2)
+                    """,
                     test.Value,
                     position
                 );
@@ -305,7 +327,11 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     {
         foreach (var page in added)
             c.Execute(
-                "INSERT INTO test_pages (test_id, position, page_id) SELECT $1, max(position) + 1, $2 FROM test_pages WHERE test_id = $1",
+                """
+                INSERT INTO test_pages (test_id, position, page_id) SELECT $1, max(position) + 1, $2
+                FROM test_pages
+                WHERE test_id = $1
+                """,
                 test.Value,
                 page.Value
             );
@@ -322,7 +348,12 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     private static void Write(SqliteConnection c, TestId test, TestSettings sending)
     {
         c.Execute(
-            "UPDATE tests SET turns = $2, share = $3, audience = $4, others_id = $5, rests_failing = $6, ends_at = $7, lean_floor = $8 WHERE id = $1",
+            """
+            UPDATE tests
+            SET turns = $2, share = $3, audience = $4, others_id = $5, rests_failing = $6, ends_at = $7,
+              lean_floor = $8
+            WHERE id = $1
+            """,
             test.Value,
             sending.Turns.ToString(),
             sending.Share,
@@ -345,7 +376,14 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         database.Read(c =>
         {
             var pages = c.Rows(
-                    $"SELECT test_id, page_id, rests, closed_to_affiliates FROM test_pages WHERE test_id IN (SELECT id FROM tests WHERE {condition}) ORDER BY test_id, position",
+                    $"""
+                    SELECT test_id, page_id, rests, closed_to_affiliates
+                    FROM test_pages
+                    WHERE test_id IN (SELECT id
+                    FROM tests
+                    WHERE {condition})
+                    ORDER BY test_id, position
+                    """,
                     row =>
                         (
                             Test: row.GetInt64(0),

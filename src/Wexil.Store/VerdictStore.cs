@@ -25,7 +25,8 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
     public const string ByHand = "by hand";
 
     private const string Columns =
-        "v.id, v.test_id, t.step_id, v.page_id, v.page_before_id, v.kept_by, v.kept_at, v.sentence, v.evidence, v.taken_back_at";
+        "v.id, v.test_id, t.step_id, v.page_id, v.page_before_id, v.kept_by, v.kept_at, v.sentence, "
+        + "v.evidence, v.taken_back_at";
 
     /// <summary>Every verdict on a step's tests, the newest first.</summary>
     public IReadOnlyList<StoredVerdict> Of(StepId step) => Where("t.step_id = $1", step.Value);
@@ -100,7 +101,11 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
             );
             // It runs on: an end whose time has come would only end it again.
             c.Execute(
-                "UPDATE tests SET decided_at = NULL, paused_at = NULL, ends_at = CASE WHEN ends_at > $2 THEN ends_at END WHERE id = $1",
+                """
+                UPDATE tests
+                SET decided_at = NULL, paused_at = NULL, ends_at = CASE WHEN ends_at > $2 THEN ends_at END
+                WHERE id = $1
+                """,
                 test.Value,
                 now
             );
@@ -111,7 +116,12 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
     private List<StoredVerdict> Where(string condition, params object?[] values) =>
         database.Read(c =>
             c.Rows(
-                $"SELECT {Columns} FROM verdicts v JOIN tests t ON t.id = v.test_id WHERE {condition} ORDER BY v.id DESC",
+                $"""
+                SELECT {Columns}
+                FROM verdicts v JOIN tests t ON t.id = v.test_id
+                WHERE {condition}
+                ORDER BY v.id DESC
+                """,
                 row => new StoredVerdict(
                     row.GetInt64(0),
                     new(row.GetInt64(1)),

@@ -30,7 +30,11 @@ public sealed class WatchStore(Database database, Journal journal)
         {
             foreach (var look in looks)
                 c.Execute(
-                    "INSERT INTO page_watch VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO UPDATE SET looked_at = excluded.looked_at, failures = excluded.failures, problem = excluded.problem, down_since = excluded.down_since",
+                    """
+                    INSERT INTO page_watch VALUES ($1, $2, $3, $4, $5)
+                    ON CONFLICT DO UPDATE SET looked_at = excluded.looked_at, failures = excluded.failures,
+                      problem = excluded.problem, down_since = excluded.down_since
+                    """,
                     look.Page.Value,
                     look.At.ToUnixTimeMilliseconds(),
                     look.Failures,

@@ -32,7 +32,10 @@ public sealed class WiringStore(Database database, Journal journal, TimeProvider
     public Task SaveAsync(PageCheck check) =>
         journal.WriteAsync(c =>
             c.Execute(
-                "INSERT INTO page_checks VALUES ($1, $2, $3) ON CONFLICT DO UPDATE SET checked_at = excluded.checked_at, findings = excluded.findings",
+                """
+                INSERT INTO page_checks VALUES ($1, $2, $3)
+                ON CONFLICT DO UPDATE SET checked_at = excluded.checked_at, findings = excluded.findings
+                """,
                 check.Page.Value,
                 check.At.ToUnixTimeMilliseconds(),
                 JsonSerializer.Serialize(check.Findings)

@@ -27,7 +27,8 @@ public sealed class Browser : IDisposable
             "--disable-background-networking",
             "--disable-component-update",
             "--disable-sync",
-            "--user-agent=Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36",
+            "--user-agent=Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) "
+                + "Chrome/140.0.0.0 Safari/537.36",
             "--hide-scrollbars",
             "--force-prefers-reduced-motion",
             $"--window-size={width},{height}"
@@ -78,7 +79,8 @@ public sealed class Browser : IDisposable
             _driver
                 .FindElements(
                     By.XPath(
-                        $"//a[contains(normalize-space(), \"{text}\")] | //button[contains(normalize-space(), \"{text}\")] | //summary[contains(normalize-space(), \"{text}\")]"
+                        $"//a[contains(normalize-space(), \"{text}\")] | //button[contains(normalize-space(), "
+                            + $"\"{text}\")] | //summary[contains(normalize-space(), \"{text}\")]"
                     )
                 )
                 .FirstOrDefault(e => e.Displayed)
@@ -139,7 +141,8 @@ public sealed class Browser : IDisposable
                     const element = document.querySelector(arguments[0]);
                     if (!element) return null;
                     const top = element.getBoundingClientRect().top;
-                    if (top < 0 || top > innerHeight - 40) element.scrollIntoView({ block: "center", behavior: "instant" });
+                    if (top < 0 || top > innerHeight - 40)
+                      element.scrollIntoView({ block: "center", behavior: "instant" });
                     const [line] = element.getClientRects();
                     return { x: line.left + line.width * arguments[1], y: line.top + Math.min(line.height / 2, 12) };
                     """,
@@ -155,7 +158,8 @@ public sealed class Browser : IDisposable
                     const under = frame.getBoundingClientRect().top + arguments[2] * scale - innerHeight + 20;
                     if (under > 0) scrollBy({ top: under, behavior: "instant" });
                     const box = frame.getBoundingClientRect();
-                    return { x: Math.round(box.left + arguments[1] * scale), y: Math.round(box.top + arguments[2] * scale) };
+                    const [x, y] = [box.left + arguments[1] * scale, box.top + arguments[2] * scale];
+                    return { x: Math.round(x), y: Math.round(y) };
                     """,
                     frame,
                     at["x"],
@@ -216,8 +220,12 @@ public sealed class Browser : IDisposable
             _driver.ExecuteAsyncScript(
                 """
                 const done = arguments[arguments.length - 1];
+                const place = (node) =>
+                  `  ${node.html.slice(0, 160)} ${node.any.map((check) => check.message).join(" ")}`;
+                const line = (found) =>
+                  `${found.id}: ${found.help}\n${found.nodes.slice(0, 4).map(place).join("\n")}`;
                 axe.run(document, { iframes: false, resultTypes: ["violations"] }).then(
-                  (result) => done(result.violations.map((v) => `${v.id}: ${v.help}\n` + v.nodes.slice(0, 4).map((n) => `  ${n.html.slice(0, 160)} ${n.any.map((a) => a.message).join(" ")}`).join("\n")).join("\n")),
+                  (result) => done(result.violations.map(line).join("\n")),
                   (error) => done(String(error)));
                 """
             )!;

@@ -81,7 +81,8 @@ public sealed class DemoTests
             if (name == "edit")
             {
                 owner.Run(
-                    "[...document.querySelectorAll('.parts button')].find((part) => part.textContent.startsWith('Headline')).click()"
+                    "[...document.querySelectorAll('.parts button')].find((part) => "
+                        + "part.textContent.startsWith('Headline')).click()"
                 );
                 owner.WaitForText("Edit the text in place");
             }

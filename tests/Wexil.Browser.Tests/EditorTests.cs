@@ -15,7 +15,8 @@ public sealed class EditorTests
     // As pages are found: no closing tags, an inline handler, a policy and a refresh of its own, a script that would
     // change the page.
     private const string Found = """
-        <!DOCTYPE html><html><head><meta http-equiv="Content-Security-Policy" content="script-src 'self'"><meta http-equiv=refresh content="1;url=https://larkrow.example/"><title>Found</title>
+        <!DOCTYPE html><html><head><meta http-equiv="Content-Security-Policy" content="script-src 'self'">
+        <meta http-equiv=refresh content="1;url=https://larkrow.example/"><title>Found</title>
         <style>.btn{background:#2d6a3e;color:#fff;padding:8px}</style></head><BODY onload="document.title='ran'">
         <div class=top><h1>Salad from your balcony</h1><p>Sow it on <b>Monday</b> &amp; eat it soon<p>Second line
         <p><a class=btn href=#>Order</a></div>
@@ -50,7 +51,8 @@ public sealed class EditorTests
         );
         owner.WaitForText("1 buy button wired");
         owner.Run(
-            "const c = document.querySelector('#part-background-color'); c.value = '#a3271f'; c.dispatchEvent(new Event('change'))"
+            "const c = document.querySelector('#part-background-color'); c.value = '#a3271f'; "
+                + "c.dispatchEvent(new Event('change'))"
         );
         owner.WaitFor(() => Source().Contains("background-color: #a3271f", StringComparison.Ordinal) ? "" : null);
         owner.IsAccessible();
@@ -126,7 +128,8 @@ public sealed class EditorTests
             (
                 (string)
                     owner.Run(
-                        "document.querySelector('.cm-scroller').scrollTop = 0; return document.querySelector('.cm-content').textContent"
+                        "document.querySelector('.cm-scroller').scrollTop = 0; return "
+                            + "document.querySelector('.cm-content').textContent"
                     )!
             ).Contains("<h1>Both ways</h1>", StringComparison.Ordinal)
                 ? ""
@@ -328,7 +331,8 @@ public sealed class EditorTests
         await using var site = await Site.StartAsync();
         var (page, editor) = await PageAsync(
             site,
-            "<body style='margin:0'><h1 style='font:40px/1.2 monospace;width:16ch;margin:0'>aaaa bbbb cccc d</h1><h1 style='font:40px/1.2 monospace;margin:0'>aaaaaaa bbbbbbb cc</h1>"
+            "<body style='margin:0'><h1 style='font:40px/1.2 monospace;width:16ch;margin:0'>aaaa bbbb cccc "
+                + "d</h1><h1 style='font:40px/1.2 monospace;margin:0'>aaaaaaa bbbbbbb cc</h1>"
         );
         using var owner = new Browser();
         site.SignIn(owner);
@@ -355,7 +359,9 @@ public sealed class EditorTests
         var pages = site.Host.Services.GetRequiredService<PageStore>();
         var (page, editor) = await PageAsync(
             site,
-            "<h1>Kit</h1><p id=price>49 euros</p><section><h2>Questions</h2><p>Does it need sun? Four hours will do for salad and herbs.</p></section><section data-block=guarantee><h2>Money back</h2></section>"
+            "<h1>Kit</h1><p id=price>49 euros</p><section><h2>Questions</h2><p>Does it need sun? Four hours "
+                + "will do for salad and herbs.</p></section><section data-block=guarantee><h2>Money "
+                + "back</h2></section>"
         );
         using var owner = new Browser();
         site.SignIn(owner);
@@ -416,7 +422,8 @@ public sealed class EditorTests
         // The list is made anew with every change of the page, so it is found and pressed in one go.
         owner.WaitFor(() =>
             owner.Run(
-                "const part = [...document.querySelectorAll('.parts button')].find((each) => each.textContent.includes(arguments[0])); part?.click(); return Boolean(part)",
+                "const part = [...document.querySelectorAll('.parts button')].find((each) => "
+                    + "each.textContent.includes(arguments[0])); part?.click(); return Boolean(part)",
                 part
             )
                 is true

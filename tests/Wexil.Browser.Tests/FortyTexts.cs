@@ -55,7 +55,9 @@ internal static class FortyTexts
             owner.In("[data-page]", frame =>
                 (string)
                     ((IJavaScriptExecutor)frame).ExecuteScript(
-                        "for (const e of document.querySelectorAll('[data-wx-tab]')) { e.removeAttribute('tabindex'); e.removeAttribute('data-wx-tab') } return document.querySelector('main').outerHTML"
+                        "for (const e of document.querySelectorAll('[data-wx-tab]')) { "
+                            + "e.removeAttribute('tabindex'); e.removeAttribute('data-wx-tab') } return "
+                            + "document.querySelector('main').outerHTML"
                     )!
             );
         var stands = Shown();

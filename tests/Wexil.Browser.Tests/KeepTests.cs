@@ -24,7 +24,8 @@ public sealed class KeepTests
         owner.Open(site.Studio, "/workbench/plan?Rate=20&Lift=10&PerDay=500");
         owner.WaitForText("A lift of 10% takes");
         owner.Run(
-            "const drag = document.querySelector('#drag'); drag.value = 40; drag.dispatchEvent(new Event('input', { bubbles: true }))"
+            "const drag = document.querySelector('#drag'); drag.value = 40; drag.dispatchEvent(new "
+                + "Event('input', { bubbles: true }))"
         );
         owner.WaitForText("A lift of 40% takes");
         // Kept under a name, they are found again as they stood when the lift was let go.

@@ -56,7 +56,7 @@ public sealed class OutsideTests
     }
 
     [Fact]
-    public async Task The_script_leaves_the_address_as_it_was_sees_pages_that_are_not_loaded_offers_the_token_and_brings_the_visitor_along()
+    public async Task The_script_leaves_the_address_alone_sees_pages_that_are_not_loaded_and_offers_the_token()
     {
         await using var site = await Site.StartAsync();
         var (link, picture) = ("", "");
@@ -68,7 +68,8 @@ public sealed class OutsideTests
                     <h1>{path}</h1>{(
                         path == "/done" ? "" : picture
                     )}<form><input type="hidden" name="wx" data-wexil="token"></form>
-                    <button onclick="history.pushState(null, '', '/done?order=1')">Next</button> <a href="{link}">Onward</a>
+                    <button onclick="history.pushState(null, '', '/done?order=1')">Next</button>
+                    <a href="{link}">Onward</a>
                     """
                 )
         );

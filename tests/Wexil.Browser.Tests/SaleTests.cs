@@ -221,7 +221,8 @@ public sealed class SaleTests
                     [
                         Hosted(
                             "Calendar",
-                            "<h1>The calendar</h1><form><label>E-mail <input type=email name=email></label><button>Send it</button></form>"
+                            "<h1>The calendar</h1><form><label>E-mail <input type=email "
+                                + "name=email></label><button>Send it</button></form>"
                         ),
                     ]
                 ),
@@ -240,7 +241,8 @@ public sealed class SaleTests
                     [
                         Hosted(
                             "Light",
-                            $"<h1>A light for the winter</h1><a data-wexil=buy href=\"{new Uri(till, "order/light")}\">Add the light</a>"
+                            "<h1>A light for the winter</h1><a data-wexil=buy "
+                                + $"href=\"{new Uri(till, "order/light")}\">Add the light</a>"
                         ),
                     ]
                 ),

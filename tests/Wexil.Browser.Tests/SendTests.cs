@@ -114,7 +114,7 @@ public sealed class SendTests
     }
 
     [Fact]
-    public async Task An_own_page_moves_its_visitor_on_before_a_frame_of_it_is_painted_and_keeps_them_when_nobody_answers()
+    public async Task An_own_page_moves_its_visitor_on_before_it_is_painted_and_keeps_them_when_nobody_answers()
     {
         await using var site = await Site.StartAsync();
         var loader = "";
@@ -142,9 +142,14 @@ public sealed class SendTests
         site.Host.Services.GetRequiredService<Routes>().Reload();
         // What the browser paints is told by the page itself as it goes.
         const string watch =
-            "<script>addEventListener('pagehide', () => sessionStorage.setItem('painted', JSON.stringify(performance.getEntriesByType('paint').map((p) => p.name))))</script>";
-        string Page(Uri asked, int wait) =>
-            $"<!doctype html><html><head>{watch}{StartLoader.For("calendar", asked.GetLeftPart(UriPartial.Authority), own, wait)}</head><body style='background:#c00'><h1>The owner’s page</h1></body></html>";
+            "<script>addEventListener('pagehide', () => sessionStorage.setItem('painted', "
+            + "JSON.stringify(performance.getEntriesByType('paint').map((p) => p.name))))</script>";
+        string Page(Uri asked, int wait)
+        {
+            var lines = StartLoader.For("calendar", asked.GetLeftPart(UriPartial.Authority), own, wait);
+            return $"<!doctype html><html><head>{watch}{lines}</head>"
+                + "<body style='background:#c00'><h1>The owner’s page</h1></body></html>";
+        }
         // What is shown is that nothing is painted before the answer, however long a busy machine takes over it.
         loader = Page(site.Visitors, wait: 30_000);
 

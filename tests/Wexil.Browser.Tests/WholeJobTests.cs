@@ -150,7 +150,8 @@ public sealed class WholeJobTests
                 convinced++;
             }
             owner.WaitForText(
-                $"{people} {(people == 1 ? "visitor" : "visitors")} · {convinced} {(convinced == 1 ? "opt-in" : "opt-ins")}"
+                $"{people} {(people == 1 ? "visitor" : "visitors")} · {convinced} "
+                    + $"{(convinced == 1 ? "opt-in" : "opt-ins")}"
             );
         }
         Assert.Equal(true, owner.Run("return window.stillTheSame"));

@@ -18,7 +18,8 @@ public sealed class WiringTests
         var services = site.Host.Services;
         var script = $"<script src=\"{new Uri(site.Visitors, "wexil.js")}\" defer></script>";
         static string Html(string head, string body) =>
-            $"<!doctype html><html lang=en><head><title>Kit</title>{head}</head><body><main>{body}</main></body></html>";
+            "<!doctype html><html "
+            + $"lang=en><head><title>Kit</title>{head}</head><body><main>{body}</main></body></html>";
         var served = new Dictionary<string, string>
         {
             ["kit"] = Html(script, "<h1>The kit</h1><p><a href=thanks id=buy>Order it</a></p>"),

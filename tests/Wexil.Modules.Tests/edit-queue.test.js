@@ -86,7 +86,7 @@ test("words that wait are replaced by newer ones of the same sitting, and those 
   assert.notEqual(sent.at(-1).Sitting, sent.at(-2).Sitting);
 });
 
-test("words that wait while the server says that somebody else changed the text are given back and not sent", async () => {
+test("words that wait while somebody else is said to have changed the text are given back and not sent", async () => {
   const sent = server();
   const answer = globalThis.fetch;
   let arrives;

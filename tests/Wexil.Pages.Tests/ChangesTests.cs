@@ -8,13 +8,16 @@ namespace Wexil.Pages.Tests;
 public sealed class ChangesTests
 {
     private const string Letter = """
-        <!doctype html><html><head><title>Kit</title><style>h1 { color: #222 } .btn { background: #2d6a3e }</style></head><body>
+        <!doctype html><html><head><title>Kit</title>
+        <style>h1 { color: #222 } .btn { background: #2d6a3e }</style></head><body>
         <h1>Your balcony, harvested</h1>
         <p>Everything in <b>one</b> box.</p>
         <a class="btn" data-wexil="buy" href="#" style="background-color: #2d6a3e">Order the kit</a>
         <img src="img/planter.jpg" alt="A planter">
-        <section id="questions"><h2>Questions</h2><p>Does it need sun? Four hours a day will do, and the rail planter turns with it.</p></section>
-        <section data-block="guarantee"><h2>Thirty days</h2><p>Send it back if you do not like it, no reason needed.</p></section>
+        <section id="questions"><h2>Questions</h2>
+        <p>Does it need sun? Four hours a day will do, and the rail planter turns with it.</p></section>
+        <section data-block="guarantee"><h2>Thirty days</h2>
+        <p>Send it back if you do not like it, no reason needed.</p></section>
         </body></html>
         """;
 
@@ -85,7 +88,8 @@ public sealed class ChangesTests
             PageDifferences
                 .Between(
                     Letter,
-                    "<h1>All new</h1><div><p>Another page with other words altogether.</p><p>And more</p><ul><li>x<li>y<li>z</ul></div>"
+                    "<h1>All new</h1><div><p>Another page with other words altogether.</p><p>And "
+                        + "more</p><ul><li>x<li>y<li>z</ul></div>"
                 )
                 .Verdict
         );
@@ -189,7 +193,8 @@ public sealed class ChangesTests
     public void A_block_that_both_rewrote_is_in_conflict_at_the_words_and_never_stands_there_twice()
     {
         const string before =
-            "<main><h1>Kit</h1><div class=offer><p>All you need for one season</p><a class=btn href=#>Order now</a></div><p>Below</p></main>";
+            "<main><h1>Kit</h1><div class=offer><p>All you need for one season</p><a class=btn href=#>Order "
+            + "now</a></div><p>Below</p></main>";
         var parent = before
             .Replace("All you need for one season", "Seeds, soil and a letter a week", StringComparison.Ordinal)
             .Replace("Order now", "Send me the kit", StringComparison.Ordinal);

@@ -86,7 +86,8 @@ public sealed class EditingTests
         const string html =
             "<h1 class=x>Salad &mdash; <em style=\"color:red\">fresh</em> &amp; cheap <svg><path/></svg></h1>";
         var typed =
-            "Lettuce — <em data-wx=\"4\" onclick=\"x()\">fresh</em> &amp; cheap <svg data-wx=\"5\"></svg><script>x()</script><b>today</b>&nbsp;<div>now<img src=x onerror=y></div>";
+            "Lettuce — <em data-wx=\"4\" onclick=\"x()\">fresh</em> &amp; cheap <svg "
+            + "data-wx=\"5\"></svg><script>x()</script><b>today</b>&nbsp;<div>now<img src=x onerror=y></div>";
         var id = SourceMap.Of(html).Elements.Single(element => element.Name == "h1").Id;
         Assert.Equal(0, id);
         var edited = PageEditor.Apply(
@@ -99,7 +100,8 @@ public sealed class EditingTests
             )
         );
         Assert.Equal(
-            "<h1 class=x>Lettuce — <em style=\"color:red\">fresh</em> &amp; cheap <svg><path/></svg><b>today</b> <br>now</h1>",
+            "<h1 class=x>Lettuce — <em style=\"color:red\">fresh</em> &amp; cheap "
+                + "<svg><path/></svg><b>today</b> <br>now</h1>",
             edited.Source
         );
         Assert.Equal(
@@ -227,7 +229,8 @@ public sealed class EditingTests
     public void A_picture_a_button_and_a_form_are_changed_by_what_they_are()
     {
         const string html =
-            "<picture><source srcset=a.webp>\n<img src=a.png srcset='a2.png 2x' alt=''></picture><a class=btn href=#>Go</a><form action=https://mail.example/x method=get><input type=email></form>";
+            "<picture><source srcset=a.webp>\n<img src=a.png srcset='a2.png 2x' alt=''></picture><a "
+            + "class=btn href=#>Go</a><form action=https://mail.example/x method=get><input type=email></form>";
         var map = SourceMap.Of(html);
         int Id(string tag) => map.Elements.First(element => element.Name == tag).Id;
         var picture = PageEditor
@@ -251,7 +254,8 @@ public sealed class EditingTests
     public void Every_block_goes_in_with_the_look_of_the_pages_own_button()
     {
         const string html =
-            "<main>\n  <h1>x</h1>\n  <nav><button class=\"menu-toggle\">Menu</button><a class=btn href=#>Contact</a></nav><p><a class=\"btn big\" href=#>Go</a></p>\n</main>";
+            "<main>\n  <h1>x</h1>\n  <nav><button class=\"menu-toggle\">Menu</button><a class=btn "
+            + "href=#>Contact</a></nav><p><a class=\"btn big\" href=#>Go</a></p>\n</main>";
         foreach (var block in Block.All)
         {
             var source = PageEditor.Apply(html, new PageEdit.Insert(1, block.Key)).Source!;

@@ -79,26 +79,21 @@ public sealed class FunnelArchiveTests
         );
     }
 
+    private const string OneStep =
+        "{\"format\":\"wexil-funnel\",\"version\":1,\"name\":\"x\","
+        + "\"steps\":[{\"kind\":\"sales\",\"name\":\"x\",\"link\":\"";
+
     [Theory]
     [InlineData("{", "cannot be read")]
     [InlineData("{\"format\":\"other\",\"version\":1,\"name\":\"x\",\"steps\":[]}", "not one of a funnel")]
     [InlineData("{\"format\":\"wexil-funnel\",\"version\":9,\"name\":\"x\",\"steps\":[]}", "newer Wexil")]
+    [InlineData(OneStep + "UP\",\"pages\":[]}]}", "cannot be used")]
     [InlineData(
-        "{\"format\":\"wexil-funnel\",\"version\":1,\"name\":\"x\",\"steps\":[{\"kind\":\"sales\",\"name\":\"x\",\"link\":\"UP\",\"pages\":[]}]}",
-        "cannot be used"
-    )]
-    [InlineData(
-        "{\"format\":\"wexil-funnel\",\"version\":1,\"name\":\"x\",\"steps\":[{\"kind\":\"sales\",\"name\":\"x\",\"link\":\"x\",\"pages\":[{\"name\":\"p\",\"folder\":\"a/\",\"entry\":\"index.html\"}]}]}",
+        OneStep + "x\",\"pages\":[{\"name\":\"p\",\"folder\":\"a/\",\"entry\":\"index.html\"}]}]}",
         "is not in the .zip"
     )]
-    [InlineData(
-        "{\"format\":\"wexil-funnel\",\"version\":1,\"name\":\"x\",\"steps\":[{\"kind\":\"sales\",\"name\":\"x\",\"link\":\"x\",\"pages\":[{\"name\":\"p\",\"outside\":\"javascript:x\"}]}]}",
-        "no address"
-    )]
-    [InlineData(
-        "{\"format\":\"wexil-funnel\",\"version\":1,\"name\":\"x\",\"steps\":[{\"kind\":\"sales\",\"name\":\"x\",\"link\":\"x\",\"pages\":[{\"name\":\"p\"}]}]}",
-        "neither files nor"
-    )]
+    [InlineData(OneStep + "x\",\"pages\":[{\"name\":\"p\",\"outside\":\"javascript:x\"}]}]}", "no address")]
+    [InlineData(OneStep + "x\",\"pages\":[{\"name\":\"p\"}]}]}", "neither files nor")]
     public void A_manifest_that_cannot_be_used_says_why(string json, string why) =>
         Assert.Contains(
             why,

@@ -83,7 +83,8 @@ internal sealed record MadeUpPage(IReadOnlyList<MadeUpPage.Section> Sections)
     internal sealed record Section(int Number, IReadOnlyList<Block> Blocks)
     {
         public string Html =>
-            $"  <section id=\"s{Number}\">\n    <h2>Part {Number} of the letter</h2>\n{string.Concat(Blocks.Select(block => block.Html))}  </section>\n";
+            $"  <section id=\"s{Number}\">\n    <h2>Part {Number} of the "
+            + $"letter</h2>\n{string.Concat(Blocks.Select(block => block.Html))}  </section>\n";
     }
 
     internal sealed record Block(string Kind, int Number, string Text)
@@ -93,14 +94,16 @@ internal sealed record MadeUpPage(IReadOnlyList<MadeUpPage.Section> Sections)
             {
                 "img" => $"    <img src=\"p{Number}.png\" alt=\"{Text}\">\n",
                 "ul" => $"    <ul>\n      <li>{Text} one\n      <li>{Text} two &amp; more\n    </ul>\n",
-                "a" =>
-                    $"    <a class=\"btn\" href=\"/go/n{Number}\" style=\"color: #fff; background-color: #2d6a3e\">{Text}</a>\n",
+                "a" => $"    <a class=\"btn\" href=\"/go/n{Number}\" style=\"color: #fff; background-color: "
+                    + $"#2d6a3e\">{Text}</a>\n",
                 _ => $"    <p>{Text} <b>now</b> &mdash; {Number}</p>\n",
             };
     }
 
     public string Html =>
-        $"<!doctype html>\n<html lang=en>\n<head><meta charset=utf-8><title>Made up</title></head>\n<body>\n<main>\n  <h1>The headline of this page</h1>\n{string.Concat(Sections.Select(section => section.Html))}</main>\n</body>\n</html>\n";
+        "<!doctype html>\n<html lang=en>\n<head><meta charset=utf-8><title>Made "
+        + "up</title></head>\n<body>\n<main>\n  <h1>The headline of this "
+        + $"page</h1>\n{string.Concat(Sections.Select(section => section.Html))}</main>\n</body>\n</html>\n";
 
     public static Gen<MadeUpPage> Any { get; } =
         Gen.Select(Gen.Int[2, 6], Gen.Int[0, 1_000_000])

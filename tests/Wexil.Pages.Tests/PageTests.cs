@@ -31,27 +31,33 @@ public sealed partial class PageTests
     /// <summary>Pages as they are found in the world: nothing of them changes but the one reference.</summary>
     [Theory]
     [InlineData(
-        "<!DOCTYPE HTML PUBLIC \"-//W3C//DTD HTML 4.01//EN\"><HTML><BODY BGCOLOR=white><CENTER><FONT SIZE=7>BUY<P><TABLE><TR><TD>x<IMG SRC=$>"
+        "<!DOCTYPE HTML PUBLIC \"-//W3C//DTD HTML 4.01//EN\"><HTML><BODY BGCOLOR=white><CENTER><FONT "
+            + "SIZE=7>BUY<P><TABLE><TR><TD>x<IMG SRC=$>"
     )]
     [InlineData("<p>a<table><b>misnested<tr><td>1</b><td>2</table><img src='$'></p></p></div>")]
     [InlineData(
         "<title>1 < 2 && 3 > 2</title>text before <html> any <head> tag <img\n\tsrc = \"$\"\n/ ><body class=late>"
     )]
     [InlineData(
-        "<script>document.write('<img src=\"other.png\">'); if (a</b/.test(x)) '</scr' + 'ipt>';</script><noscript><img src=\"$\"></noscript>"
+        "<script>document.write('<img src=\"other.png\">'); if (a</b/.test(x)) '</scr' + "
+            + "'ipt>';</script><noscript><img src=\"$\"></noscript>"
     )]
     [InlineData(
-        "<svg viewBox='0 0 1 1'><defs><linearGradient id=g /></defs><path d='M0 0'/><image href='$'/><style>path { fill: url(#g) }</style></svg>"
+        "<svg viewBox='0 0 1 1'><defs><linearGradient id=g /></defs><path d='M0 0'/><image "
+            + "href='$'/><style>path { fill: url(#g) }</style></svg>"
     )]
     [InlineData("<!-- <img src=\"old.png\"> --><![CDATA[ <b> ]]><?php echo '<i>' ?><img src=\"$\" alt='a > b'>")]
     [InlineData(
-        "<template><img src=inside.png></template><select><option>1<option>2</select><textarea><img src=t.png></textarea><img src=\"$\">"
+        "<template><img src=inside.png></template><select><option>1<option>2</select><textarea><img "
+            + "src=t.png></textarea><img src=\"$\">"
     )]
     [InlineData(
-        "<a href=\"//cdn.example/x\"><a href=\"https://x.example\"><a href=\"?page=2\"><a href=\"JavaScript:go()\"><img src=\"$\"><img src=\"data:image/png;base64,AA==\">"
+        "<a href=\"//cdn.example/x\"><a href=\"https://x.example\"><a href=\"?page=2\"><a "
+            + "href=\"JavaScript:go()\"><img src=\"$\"><img src=\"data:image/png;base64,AA==\">"
     )]
     [InlineData(
-        "<div itemscope data-x='{\"src\": \"y.png\"}'><img data-src=lazy.png src=\"$\" loading=lazy></div>\r\n\r<br/>\u00A0&nbsp;&copy;&unknown; é 🌱"
+        "<div itemscope data-x='{\"src\": \"y.png\"}'><img data-src=lazy.png src=\"$\" "
+            + "loading=lazy></div>\r\n\r<br/>\u00A0&nbsp;&copy;&unknown; é 🌱"
     )]
     public void A_hard_page_is_served_as_it_came(string html)
     {
@@ -128,7 +134,8 @@ public sealed partial class PageTests
             "<form class=f method=get action=\"#\"><input type=\"email\" id=e><button>Go</button></form>"
         );
         Assert.Equal(
-            "<form class=f method=\"post\" action=\"/p/kit/opt-in\">|<input name=\"email\" type=\"email\" id=e><button>Go</button></form>",
+            "<form class=f method=\"post\" action=\"/p/kit/opt-in\">|<input name=\"email\" type=\"email\" "
+                + "id=e><button>Go</button></form>",
             Trap().Replace(html, "|")
         );
     }

@@ -7,7 +7,9 @@ namespace Wexil.Pages.Tests;
 public sealed class StartLinesTests
 {
     private const string Lines =
-        "<script data-wexil-start>(function (d, l) { window.wexilStart = 1; })(document,location,\"kit\",\"https://go.larkrow.example\",\"https://larkrow.example/kit\",\"page_id=5\",300)</script>";
+        "<script data-wexil-start>(function (d, l) { window.wexilStart = 1; "
+        + "})(document,location,\"kit\",\"https://go.larkrow.example\","
+        + "\"https://larkrow.example/kit\",\"page_id=5\",300)</script>";
     private const string Style = "<link rel=stylesheet href=a.css>";
 
     [Theory]

@@ -54,7 +54,8 @@ public sealed class WiringTests
     public void Buttons_that_lead_to_different_tills_keep_them_apart()
     {
         var ready = HostedHtml.Prepare(
-            "<a data-wexil=buy href=https://a.example/1>1<a data-wexil=buy href=https://b.example/2>2<a data-wexil=buy href=https://a.example/1>1<a data-wexil=buy>next",
+            "<a data-wexil=buy href=https://a.example/1>1<a data-wexil=buy href=https://b.example/2>2<a "
+                + "data-wexil=buy href=https://a.example/1>1<a data-wexil=buy>next",
             new("index.html", "/p/kit/", Plan)
         );
         Assert.Equal(["https://a.example/1", "https://b.example/2", ""], ready.BuyTargets);
@@ -96,8 +97,11 @@ public sealed class WiringTests
     public void A_form_that_waited_for_its_own_script_works_for_a_mouse_and_sends_every_field()
     {
         const string form =
-            "<form data-api=x><input id=firstName placeholder='Your name'><input type=tel placeholder='Phone number'><input type=email id=mail>"
-            + "<textarea aria-label=Message></textarea><input name=plan value=a><button class='btn disabled' id=go type=submit>Send</button><button disabled>Send too</button><button type=button disabled>Other</button></form>";
+            "<form data-api=x><input id=firstName placeholder='Your name'><input type=tel placeholder='Phone "
+            + "number'><input type=email id=mail>"
+            + "<textarea aria-label=Message></textarea><input name=plan value=a><button class='btn disabled' "
+            + "id=go type=submit>Send</button><button disabled>Send too</button><button type=button "
+            + "disabled>Other</button></form>";
         var served = HostedHtml
             .Prepare(form, new("index.html", "/p/kit/", new("kit", "kit", "https://go.example", [])))
             .Html;

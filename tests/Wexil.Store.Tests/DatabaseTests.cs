@@ -30,7 +30,10 @@ public sealed class DatabaseTests
         }
         Sql(
             path,
-            "INSERT INTO SchemaVersions (ScriptName, Applied) VALUES ('Wexil.Store.Migrations.9999-later.sql', '2030-01-01'); PRAGMA wal_checkpoint(TRUNCATE)"
+            """
+            INSERT INTO SchemaVersions (ScriptName, Applied)
+            VALUES ('Wexil.Store.Migrations.9999-later.sql', '2030-01-01'); PRAGMA wal_checkpoint(TRUNCATE)
+            """
         );
         var before = File.ReadAllBytes(Path.Combine(path, "wexil.db"));
         using var folder = DataFolder.Open(path);
@@ -99,12 +102,15 @@ public sealed class DatabaseTests
             path,
             reader.ReadToEnd()
                 + $"""
-                CREATE TABLE SchemaVersions (SchemaVersionID INTEGER CONSTRAINT 'PK_SchemaVersions_SchemaVersionID' PRIMARY KEY AUTOINCREMENT NOT NULL, ScriptName TEXT NOT NULL, Applied DATETIME NOT NULL);
+                CREATE TABLE SchemaVersions (SchemaVersionID INTEGER CONSTRAINT 'PK_SchemaVersions_SchemaVersionID'
+                  PRIMARY KEY AUTOINCREMENT NOT NULL, ScriptName TEXT NOT NULL, Applied DATETIME NOT NULL);
                 INSERT INTO SchemaVersions (ScriptName, Applied) VALUES ('{script}', '2026-01-01');
                 INSERT INTO funnels VALUES (1, 'old', 'Old', 0);
                 INSERT INTO steps VALUES (1, 1, 0, 'OptIn', 'Start', 'start', NULL);
                 INSERT INTO assets VALUES (x'01', CAST('<h1>four' AS BLOB)), (x'02', CAST('h1 (x)' AS BLOB));
-                INSERT INTO pages VALUES (1, 1, 'parent', 'Parent', NULL, 'index.html', NULL, 4, 0, 1000), (2, 1, 'clone', 'Clone', NULL, 'index.html', 1, 1, 0, 2000), (3, 1, 'out', 'Out', 'https://larkrow.example/', NULL, NULL, 1, 0, 0);
+                INSERT INTO pages VALUES (1, 1, 'parent', 'Parent', NULL, 'index.html', NULL, 4, 0, 1000), (2, 1,
+                  'clone', 'Clone', NULL, 'index.html', 1, 1, 0, 2000), (3, 1, 'out', 'Out',
+                  'https://larkrow.example/', NULL, NULL, 1, 0, 0);
                 INSERT INTO page_files VALUES (1, 'index.html', x'01'), (1, 'a.css', x'02'), (2, 'index.html', x'01');
                 UPDATE steps SET page_id = 1;
                 """

@@ -249,7 +249,7 @@ public sealed class GoalTests
     [Theory]
     [InlineData(true, 1)]
     [InlineData(false, 0)]
-    public async Task A_lead_of_an_outside_page_is_told_to_the_network_by_the_arrival_behind_it_and_one_of_a_hosted_page_by_its_form(
+    public async Task A_lead_of_an_outside_page_is_told_to_the_network_by_its_arrival_one_of_a_hosted_page_by_its_form(
         bool isOutside,
         int told
     )

@@ -47,7 +47,7 @@ public sealed class PageShelfTests
     }
 
     [Fact]
-    public async Task In_a_running_test_a_page_that_is_put_away_gets_nobody_new_in_a_new_phase_and_comes_back_with_its_weight()
+    public async Task In_a_running_test_a_page_put_away_gets_nobody_new_in_a_new_phase_and_comes_back_with_its_weight()
     {
         using var world = new World();
         var shelf = new PageShelf(world.Database, world.Journal, world.Time);

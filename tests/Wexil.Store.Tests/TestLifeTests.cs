@@ -45,7 +45,7 @@ public sealed class TestLifeTests
     ).Array[10, 60];
 
     [Fact]
-    public async Task Phases_tile_the_time_that_a_test_runs_and_credit_each_visitor_once_whatever_is_done_in_whatever_order() =>
+    public async Task Phases_tile_the_time_that_a_test_runs_and_credit_each_visitor_once_whatever_is_done() =>
         await Gen.Select(Lives, Gen.Int[-1, 3], Gen.Int[-1, 6])
             .AlwaysHoldsAsync(
                 async (life, hoursToStart, hoursToEnd) =>

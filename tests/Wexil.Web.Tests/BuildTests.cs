@@ -191,7 +191,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
-    public async Task An_outside_pages_address_changes_with_a_phase_that_is_said_first_and_any_page_can_be_shown_without_a_test()
+    public async Task An_outside_pages_address_changes_with_a_phase_and_pages_are_shown_without_a_test()
     {
         var tested = await wexil.StartTestAsync(
             "moved",
@@ -523,7 +523,8 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var pages = wexil.Get<PageStore>();
         await pages.PublishAsync(
             tested.B,
-            "<h1>x</h1><script>alert(1)</script><img src=https://ads.example/p.gif width=1 height=1><meta http-equiv=refresh content=0>",
+            "<h1>x</h1><script>alert(1)</script><img src=https://ads.example/p.gif width=1 height=1><meta "
+                + "http-equiv=refresh content=0>",
             ""
         );
         wexil.Get<Routes>().Reload();
@@ -561,7 +562,10 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                     [
                         new(
                             "index.html",
-                            "<link rel=canonical href=http://old.example/><img src=\"img/k t.svg\"><a href=https://shop.example/x>x</a>"u8.ToArray()
+                            (
+                                "<link rel=canonical href=http://old.example/><img src=\"img/k t.svg\">"u8
+                                + "<a href=https://shop.example/x>x</a>"u8
+                            ).ToArray()
                         ),
                         new("img/k t.svg", svg),
                         new("clip.mp4", "abcdef"u8.ToArray()),
@@ -639,7 +643,10 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 sales.Id,
                 "Bought",
                 PageBundle.OneFile(
-                    "<a href='https://till.example/pay?product=12'>one</a><a href=/buy/somebody-else>two</a><a href=/go/bought-till>three</a><a data-wexil=buy href='https://other.example/p?x=1&amp;y=2#z'>four</a><a href=https://till.example/help>help</a>"
+                    "<a href='https://till.example/pay?product=12'>one</a><a "
+                        + "href=/buy/somebody-else>two</a><a href=/go/bought-till>three</a><a data-wexil=buy "
+                        + "href='https://other.example/p?x=1&amp;y=2#z'>four</a><a "
+                        + "href=https://till.example/help>help</a>"
                 )
             )
         )!;

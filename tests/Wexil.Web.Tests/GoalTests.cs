@@ -463,7 +463,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
-    public async Task Who_asks_to_be_left_alone_is_served_without_a_cookie_and_not_counted_unless_the_owner_says_otherwise()
+    public async Task Who_asks_to_be_left_alone_gets_no_cookie_and_is_not_counted_unless_the_owner_says_otherwise()
     {
         var tested = await wexil.StartTestAsync("private", Weights.Of(0, 100));
         using var visitor = wexil.Visitor();
@@ -487,7 +487,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
-    public async Task Who_looks_after_the_site_sees_the_lines_checks_a_page_and_is_shut_out_when_the_owner_withdraws_the_link()
+    public async Task Who_looks_after_the_site_sees_the_lines_checks_a_page_and_is_shut_out_once_the_link_is_withdrawn()
     {
         var tested = await wexil.StartTestAsync("helped", outsideThanks: new("http://127.0.0.1:9/helped"));
         var token = await wexil.Get<WiringStore>().Links.MakeAsync(tested.Funnel.Id.Value);

@@ -32,17 +32,21 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
                         """
                         <!doctype html><title>Größe</title><base href="/base/">
                         <link rel=stylesheet href="css/a.css?v=1&amp;w=2"><link rel="preconnect" href="//cdn.example">
-                        <script src=js/app.js></script><style>@import "more.css"; p { background: url('bg one.gif') }</style>
-                        <img src=pic.gif srcset="pic.gif 1x, big.gif 2x"><img src=data:image/gif;base64,R0lGOD><img src="gone.gif">
-                        <p style="background:url(&quot;styled.gif&quot;)">x</p><video poster=poster.gif src=/v.mp4></video>
-                        <svg><use href="sprite.svg#leaf"/></svg><a href="other.html#part">on</a><a href="#top">up</a><form action=join><input type=email name=e></form>
+                        <script src=js/app.js></script>
+                        <style>@import "more.css"; p { background: url('bg one.gif') }</style>
+                        <img src=pic.gif srcset="pic.gif 1x, big.gif 2x"><img src=data:image/gif;base64,R0lGOD>
+                        <img src="gone.gif"><p style="background:url(&quot;styled.gif&quot;)">x</p>
+                        <video poster=poster.gif src=/v.mp4></video>
+                        <svg><use href="sprite.svg#leaf"/></svg><a href="other.html#part">on</a><a href="#top">up</a>
+                        <form action=join><input type=email name=e></form>
                         """
                     )
                 ),
                 ["/base/css/a.css"] = (
                     "text/css",
                     Encoding.Latin1.GetBytes(
-                        "@charset \"iso-8859-1\"; @font-face { src: url(../font.woff2) } h1::after { content: \"ü\"; background: url(\"deep/bg.gif\") } @import url(b.css);"
+                        "@charset \"iso-8859-1\"; @font-face { src: url(../font.woff2) } h1::after { "
+                            + "content: \"ü\"; background: url(\"deep/bg.gif\") } @import url(b.css);"
                     )
                 ),
                 ["/base/css/b.css"] = (

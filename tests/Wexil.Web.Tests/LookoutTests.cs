@@ -173,7 +173,7 @@ public sealed class LookoutTests
     }
 
     [Fact]
-    public async Task A_look_that_was_sure_is_remembered_and_what_money_is_measured_by_is_fixed_at_the_first_that_sees_enough()
+    public async Task A_look_that_was_sure_is_remembered_and_the_measure_of_money_is_fixed_at_the_first_that_can()
     {
         await using var fresh = new FreshWexil();
         await fresh.InitializeAsync();

@@ -54,7 +54,11 @@ public sealed partial class ProcessTests
         // Whoever has a place sees its page and no other.
         var places = Rows(
                 again,
-                "SELECT e.visitor, s.slug, p.name FROM enrolments e JOIN tests t ON t.id = e.test_id JOIN steps s ON s.id = t.step_id JOIN pages p ON p.id = e.page_id"
+                """
+                SELECT e.visitor, s.slug, p.name
+                FROM enrolments e JOIN tests t ON t.id = e.test_id JOIN steps s ON s.id = t.step_id
+                JOIN pages p ON p.id = e.page_id
+                """
             )
             .ToHashSet();
         Assert.DoesNotContain(shown, visit =>
@@ -92,7 +96,12 @@ public sealed partial class ProcessTests
         await again.Journal.WhenProjectedAsync();
         var turns = Rows(
                 again,
-                "SELECT y.visitors FROM test_tallies y JOIN tests t ON t.id = y.test_id WHERE t.turns = 'InTurn' ORDER BY y.page_id"
+                """
+                SELECT y.visitors
+                FROM test_tallies y JOIN tests t ON t.id = y.test_id
+                WHERE t.turns = 'InTurn'
+                ORDER BY y.page_id
+                """
             )
             .Select(int.Parse)
             .ToArray();

@@ -388,9 +388,16 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         using var owner = await wexil.OwnerAsync();
         var screen = $"/f/{tested.Funnel.Slug}/sources";
-        const string file =
-            "date,source,spend,currency\n2040-11-01,ads,84.20,USD\n2040-11-02,ads,12.345,USD\n2040-11-03,nobody,1,\n2040-11-04,ads,1,EUR\n2040-11-05,ads,\"1,200.00\",\n2040-11-01,ads,5,";
-        var preview = WebUtility.HtmlDecode(
+        const string file = """
+            date,source,spend,currency
+            2040-11-01,ads,84.20,USD
+            2040-11-02,ads,12.345,USD
+            2040-11-03,nobody,1,
+            2040-11-04,ads,1,EUR
+            2040-11-05,ads,"1,200.00",
+            2040-11-01,ads,5,
+            """;
+        var preview = WexilFixture.Read(
             await (await WexilFixture.PostAsync(owner, screen, "Costs", ("Csv", file))).Content.ReadAsStringAsync()
         );
         foreach (

@@ -263,7 +263,8 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         Assert.Equal("The kit", added.Name);
         using var visitor = wexil.Visitor();
         Assert.Matches(
-            "^<script src=\"[^\"]+/wexil.js\" data-page=\"the-kit\" async></script><title>The kit</title><img src=/a/[0-9a-f]{64}/k.svg>$",
+            "^<script src=\"[^\"]+/wexil.js\" data-page=\"the-kit\" async></script><title>The "
+                + "kit</title><img src=/a/[0-9a-f]{64}/k.svg>$",
             await visitor.GetStringAsync("/p/the-kit/")
         );
         Assert.Equal("<svg/>", await visitor.GetStringAsync("/p/the-kit/img/k.svg"));

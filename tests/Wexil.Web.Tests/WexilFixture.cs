@@ -49,7 +49,8 @@ public sealed partial class WexilFixture : IAsyncLifetime
     public const string Desktop =
         "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36";
     public const string Phone =
-        "Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.0 Mobile/15E148 Safari/604.1";
+        "Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) "
+        + "Version/18.0 Mobile/15E148 Safari/604.1";
 
     /// <summary>Someone on the visitors' side, with a browser and cookies of their own.</summary>
     public HttpClient Visitor(bool cookies = true, string agent = Desktop)
@@ -78,6 +79,10 @@ public sealed partial class WexilFixture : IAsyncLifetime
         string handler,
         params (string Name, string Value)[] fields
     ) => PostAsync(client, page, page, handler, fields);
+
+    /// <summary>A page's source as a person reads it: entities as their letters, white space as one space.</summary>
+    public static string Read(string html) =>
+        System.Text.RegularExpressions.Regex.Replace(WebUtility.HtmlDecode(html), @"\s+", " ");
 
     /// <summary>Sends a form that stands on one page and goes to another.</summary>
     public static async Task<HttpResponseMessage> PostAsync(

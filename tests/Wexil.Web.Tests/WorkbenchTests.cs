@@ -15,7 +15,8 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
     {
         using var owner = await wexil.OwnerAsync();
         const string numbers =
-            "p[0].Name=Old&p[0].Visitors=5,000&p[0].Conversions=500&p[1].Name=New&p[1].Visitors=5000&p[1].Conversions=650";
+            "p[0].Name=Old&p[0].Visitors=5,000&p[0].Conversions=500"
+            + "&p[1].Name=New&p[1].Visitors=5000&p[1].Conversions=650";
         Assert.Contains(
             "Keep B. It brings 30% more conversions than A.",
             await owner.GetStringAsync("/workbench?" + numbers)
@@ -157,7 +158,13 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
             3,
             EvidenceCommand.Run(
                 new StringReader(
-                    "note,visitors_a,conversions_a,visitors_b,conversions_b\nx,100,10,100,20\ny,100,x,100,20\nz,100,0,100,5\n"
+                    """
+                    note,visitors_a,conversions_a,visitors_b,conversions_b
+                    x,100,10,100,20
+                    y,100,x,100,20
+                    z,100,0,100,5
+
+                    """
                 ),
                 "two-proportions",
                 asJson: false,

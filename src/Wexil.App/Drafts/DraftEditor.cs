@@ -81,7 +81,8 @@ public sealed class DraftEditor(
             : answer with
             {
                 Problem =
-                    "This part was changed in another window at the same time, so nothing was done to it here. Look at it, and do it again if you still want it.",
+                    "This part was changed in another window at the same time, so nothing was done to it "
+                    + "here. Look at it, and do it again if you still want it.",
             };
     }
 
@@ -96,7 +97,8 @@ public sealed class DraftEditor(
             : answer with
             {
                 Problem =
-                    $"The page was changed in another window, so nothing was {(back ? "undone" : "done again")}. Look at it as it is now.",
+                    "The page was changed in another window, so nothing was "
+                    + $"{(back ? "undone" : "done again")}. Look at it as it is now.",
             };
     }
 

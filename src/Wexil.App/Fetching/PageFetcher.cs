@@ -53,7 +53,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             throw new FetchException(why!);
         if (page.Type is not ("text/html" or "application/xhtml+xml"))
             throw new FetchException(
-                $"There is no page at this address, but {(page.Type.Length == 0 ? "something without a type" : page.Type)}."
+                "There is no page at this address, but "
+                    + $"{(page.Type.Length == 0 ? "something without a type" : page.Type)}."
             );
         var html = PageText.Decode(page.Content, page.Charset);
         if (PageSource.Problem(html) is { } problem)
@@ -327,7 +328,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                     _missing.Add(
                         new(
                             address,
-                            $"The page needs more than {MaxFiles} files; this one and those after it stay where they are."
+                            $"The page needs more than {MaxFiles} files; this one and those after it stay "
+                                + "where they are."
                         )
                     );
             }
@@ -346,7 +348,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                 var extension = answer is null ? null : ContentTypes.Extension(answer.Type, address.AbsolutePath);
                 if (answer is not null && extension is null)
                     why =
-                        $"It is {(answer.Type.Length == 0 ? "of no type" : answer.Type)}, which a page cannot bring along.";
+                        $"It is {(answer.Type.Length == 0 ? "of no type" : answer.Type)}, which a page cannot "
+                        + "bring along.";
                 if (answer is null || extension is null)
                 {
                     _missing.Add(new(address, why!));

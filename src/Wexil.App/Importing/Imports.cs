@@ -10,7 +10,8 @@ using Wexil.Store;
 namespace Wexil.App.Importing;
 
 /// <summary>A page on its way in from an address.</summary>
-#pragma warning disable CA1001 // Its token source has no timer and no handle, and may be used as long as somebody looks at the import.
+// Its token source has no timer and no handle, and may be used as long as somebody looks at the import.
+#pragma warning disable CA1001
 public sealed class Import(string id, StepId step, Uri address) : IProgress<FetchProgress>
 {
     private readonly CancellationTokenSource _stop = new();

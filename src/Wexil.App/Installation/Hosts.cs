@@ -24,8 +24,11 @@ public static class Hosts
         return new(
             "Its visitors are known",
             null,
-            $"Visitors come here from {string.Join(" or ", outside)}, and most browsers keep the two hosts apart: what they do here is credited only with the token.",
-            $"Let “{step.Name}” be reached by {link}, or hand the token on: a hidden field <input type=\"hidden\" name=\"wx\" data-wexil=\"token\"> in the order form, put back on the address as ?wx=."
+            $"Visitors come here from {string.Join(" or ", outside)}, and most browsers keep the two hosts "
+                + "apart: what they do here is credited only with the token.",
+            $"Let “{step.Name}” be reached by {link}, or hand the token on: a hidden field <input "
+                + "type=\"hidden\" name=\"wx\" data-wexil=\"token\"> in the order form, put back on the address as "
+                + "?wx=."
         );
     }
 

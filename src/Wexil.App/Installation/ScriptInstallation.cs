@@ -152,7 +152,8 @@ public sealed class ScriptInstallation(
                 what,
                 null,
                 $"The page leads to {found}. Visitors are counted there.",
-                "If the redirect drops the rest of the address, visitors who come by the link are not known there: then give that address."
+                "If the redirect drops the rest of the address, visitors who come by the link are not known "
+                    + "there: then give that address."
             );
     }
 }

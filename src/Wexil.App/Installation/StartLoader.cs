@@ -14,7 +14,8 @@ public static partial class StartLoader
     public static string For(string slug, string origin, Uri page, int wait)
     {
         object[] told = [slug, origin, page.GetLeftPart(UriPartial.Path).TrimEnd('/'), page.Query.TrimStart('?'), wait];
-        return $"<script data-wexil-start>{Script}(document,location,{string.Join(',', told.Select(value => JsonSerializer.Serialize(value)))})</script>";
+        var arguments = string.Join(',', told.Select(value => JsonSerializer.Serialize(value)));
+        return $"<script data-wexil-start>{Script}(document,location,{arguments})</script>";
     }
 
     private static string Load()

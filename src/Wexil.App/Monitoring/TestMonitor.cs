@@ -172,7 +172,9 @@ public sealed class TestMonitor(
                 await mail.TellAsync(
                     $"kept {test.Id.Value}",
                     $"Kept: {keep.Page.Name}",
-                    $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. {RuleWording.Why(keep, reading.Standing.Facts)}\nEverybody sees it from now on; one click takes it back.",
+                    $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. "
+                        + $"{RuleWording.Why(keep, reading.Standing.Facts)}\nEverybody sees it from now on; one "
+                        + "click takes it back.",
                     address + "keep"
                 );
                 return true;
@@ -184,7 +186,9 @@ public sealed class TestMonitor(
                     test.Id,
                     test.Weights.Without(resting),
                     "its rule",
-                    $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} {(rest.Pages.Count == 1 ? "rests" : "rest")}: {RuleWording.Why(rest, reading.Standing.Facts)}"
+                    $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} "
+                        + $"{(rest.Pages.Count == 1 ? "rests" : "rest")}: "
+                        + $"{RuleWording.Why(rest, reading.Standing.Facts)}"
                 );
                 return true;
         }

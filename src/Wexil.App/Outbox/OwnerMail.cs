@@ -55,7 +55,8 @@ public sealed class OwnerMail(
         var total = reading.Standing.Total;
         var words = new StringBuilder($"{reading.Test.Name} ({reading.Step.Name}): {reading.Says.Sentence}\n");
         words.Append(
-            $"{Format.Count(total.Visitors, "visitor", "visitors")}, {Format.Count(total.Conversions)} {reading.Words.Many}. {reading.Says.Why}\n"
+            $"{Format.Count(total.Visitors, "visitor", "visitors")}, {Format.Count(total.Conversions)} "
+                + $"{reading.Words.Many}. {reading.Says.Why}\n"
         );
         var isByMoney = reading.Test.Rule.OnMoney && reading.Money is not null;
         var compared = isByMoney
@@ -64,9 +65,10 @@ public sealed class OwnerMail(
         var needed = Format.Plain(1 - reading.Standing.Facts.Alpha);
         foreach (var (page, against) in compared)
         {
-            words.Append(
-                $"{page.Letter} “{page.Name}” against the control: {(against?.Confidence is { } sure ? $"confidence {Format.Confidence(sure)} ({needed} needed)" : "too early to tell")}\n"
-            );
+            var confidence = against?.Confidence is { } sure
+                ? $"confidence {Format.Confidence(sure)} ({needed} needed)"
+                : "too early to tell";
+            words.Append($"{page.Letter} “{page.Name}” against the control: {confidence}\n");
         }
         return words.Append('\n').ToString();
     }

@@ -1,6 +1,8 @@
 namespace Wexil.App.Tickets;
 
-/// <summary>Signed tickets that mark the device that opens one as the owner's, so that its visits do not count.</summary>
+/// <summary>
+/// Signed tickets that mark the device that opens one as the owner's, so that its visits do not count.
+/// </summary>
 public sealed class OwnDeviceTickets(ITicketSeal seal)
 {
     private const string Purpose = "mine";

@@ -41,7 +41,8 @@ public static class VerdictWording
             ),
             Verdict.SplitMismatch => (
                 "The split did not arrive as set.",
-                "The pages’ visitors are further from the weights than chance allows, so some visitors were lost on the "
+                "The pages’ visitors are further from the weights than chance allows, so some visitors were "
+                    + "lost on the "
                     + "way. Mend that first: no comparison can be trusted before."
             ),
             Verdict.ConversionsStopped stopped => (
@@ -70,7 +71,8 @@ public static class VerdictWording
                 same.IsByMoney
                     ? $"Whatever difference there is lies inside ±{money(same.Margin)} a visitor. Keep the control, or "
                         + "whichever costs you less."
-                    : $"Whatever difference there is lies inside ±{Share(same.Margin)}, the smallest lift worth finding. "
+                    : $"Whatever difference there is lies inside ±{Share(same.Margin)}, the smallest lift worth "
+                        + "finding. "
                         + "Keep the control, or whichever costs you less, and try something bolder."
             ),
             Verdict.TooFewConversions few => (

@@ -40,11 +40,16 @@ public sealed record Currency(string Code, string Sign, int Digits)
 
     /// <summary>"$1,204.50".</summary>
     public string Show(decimal amount) =>
-        $"{(amount < 0 ? "−" : "")}{Sign}{(Math.Abs(amount) / Unit).ToString("N" + Digits, CultureInfo.InvariantCulture)}";
+        Signed(amount < 0, (Math.Abs(amount) / Unit).ToString("N" + Digits, CultureInfo.InvariantCulture));
 
     /// <summary>An amount that is an estimate, without the digits behind the point: "$2,140".</summary>
-    public string About(double amount) =>
-        $"{(amount <= -0.5 * (double)Unit ? "−" : "")}{Sign}{Math.Abs(Math.Round(amount / (double)Unit)).ToString("N0", CultureInfo.InvariantCulture)}";
+    public string About(double amount)
+    {
+        var whole = Math.Round(amount / (double)Unit);
+        return Signed(whole < 0, Math.Abs(whole).ToString("N0", CultureInfo.InvariantCulture));
+    }
+
+    private string Signed(bool isBelowZero, string digits) => $"{(isBelowZero ? "−" : "")}{Sign}{digits}";
 
     /// <summary>How <see cref="Parse"/> would be given the amount.</summary>
     public string Write(long amount) => (amount / Unit).ToString("F" + Digits, CultureInfo.InvariantCulture);

@@ -32,7 +32,8 @@ public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, 
         if (Value.Length > MaxPatternLength)
             return $"At most {MaxPatternLength} characters.";
         return Kind == RuleKind.Matches && Compile(Value) is null
-            ? "This pattern cannot be used: it is not a regular expression, or looks back and ahead, which is left out to stay fast."
+            ? "This pattern cannot be used: it is not a regular expression, or looks back and ahead, which is "
+                + "left out to stay fast."
             : null;
     }
 

@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using System.Globalization;
-using System.Net;
 using System.Text;
 using Wexil.Core.Common;
 using Wexil.Core.Targeting;
@@ -14,6 +13,8 @@ namespace Wexil.Demo.Simulators;
 /// </summary>
 public sealed class AdNetwork : IAsyncDisposable
 {
+    private const int MaxClicksShown = 100;
+
     /// <summary>Where it wants to be told of conversions.</summary>
     public const string PostbackPath =
         "/told?click={click_id}&event={event}&value={value}&currency={currency}&order={order}";
@@ -102,27 +103,40 @@ public sealed class AdNetwork : IAsyncDisposable
         _closing.Dispose();
     }
 
-    private IResult List(string problem) =>
-        Page(
+    private IResult List(string problem)
+    {
+        var rows = _campaigns
+            .Values.OrderBy(campaign => campaign.Id)
+            .Select(campaign =>
+                (string[])
+                    [
+                        $"""<a href="/campaigns/{campaign.Id}">{Html(campaign.Name)}</a>""",
+                        Dollars(campaign.Price),
+                        Dollars(campaign.Spent),
+                        Dollars(campaign.Budget),
+                        $"{campaign.Clicks.Count}",
+                        $"{campaign.Clicks.Values.Sum(click => click.Conversions.Count)}",
+                    ]
+            );
+        string[] heads = ["Campaign", "A click", "Spent", "Budget", "Clicks", "Conversions told"];
+        const string sample = "http://…/go/calendar?s=windowbox&amp;click={click_id}&amp;cost={cost}";
+        return Page(
             "Campaigns",
             $"""
-        <h1>Campaigns</h1>
-        <table><tr><th>Campaign</th><th>A click</th><th>Spent</th><th>Budget</th><th>Clicks</th><th>Conversions told</th></tr>
-        {string.Concat(_campaigns.Values.OrderBy(campaign => campaign.Id).Select(campaign => $"""
-          <tr><td><a href="/campaigns/{campaign.Id}">{Html(campaign.Name)}</a></td><td>{Dollars(campaign.Price)}</td><td>{Dollars(campaign.Spent)}</td><td>{Dollars(campaign.Budget)}</td><td>{campaign.Clicks.Count}</td><td>{campaign.Clicks.Values.Sum(click => click.Conversions.Count)}</td></tr>
-          """))}
-        </table>
-        <h2>A new campaign</h2>
-        {(problem.Length > 0 ? $"<p class=\"problem\" role=\"alert\">{Html(problem)}</p>" : "")}
-        <form method="post" action="/campaigns">
-          <p><label>Name <input name="name" required></label></p>
-          <p><label>Link <input name="link" required value="" placeholder="http://…/go/calendar?s=windowbox&amp;click={"{click_id}"}&amp;cost={"{cost}"}"></label></p>
-          <p><label>A click costs, dollars <input name="price" value="0.35" inputmode="decimal"></label></p>
-          <p><label>Budget, dollars <input name="budget" value="50" inputmode="decimal"></label></p>
-          <p><button>Make the campaign</button></p>
-        </form>
-        """
+            <h1>Campaigns</h1>
+            {SimulatedPage.Table(heads, rows)}
+            <h2>A new campaign</h2>
+            {(problem.Length > 0 ? $"<p class=\"problem\" role=\"alert\">{Html(problem)}</p>" : "")}
+            <form method="post" action="/campaigns">
+              <p><label>Name <input name="name" required></label></p>
+              <p><label>Link <input name="link" required value="" placeholder="{sample}"></label></p>
+              <p><label>A click costs, dollars <input name="price" value="0.35" inputmode="decimal"></label></p>
+              <p><label>Budget, dollars <input name="budget" value="50" inputmode="decimal"></label></p>
+              <p><button>Make the campaign</button></p>
+            </form>
+            """
         );
+    }
 
     private async Task<IResult> AddAsync(HttpContext http)
     {
@@ -139,26 +153,47 @@ public sealed class AdNetwork : IAsyncDisposable
         );
     }
 
-    private IResult Show(int id) =>
-        !_campaigns.TryGetValue(id, out var campaign)
-            ? Results.NotFound()
-            : Page(
-                campaign.Name,
-                $"""
-        <p><a href="/">All campaigns</a></p>
-        <h1>{Html(campaign.Name)}</h1>
-        <p>Leads to <code>{Html(campaign.Link)}</code></p>
-        <p>{Dollars(campaign.Spent)} of {Dollars(campaign.Budget)} spent on {campaign.Clicks.Count} clicks. <a href="/campaigns/{id}/spend.csv">Spend as CSV</a></p>
-        <p class="ad"><a href="/click/{id}">The ad: {Html(campaign.Name)}</a></p>
-        <form method="post" action="/campaigns/{id}/people"><p><label>Let simulated people click it, how many <input name="people" value="20" inputmode="numeric"></label> <button>Let them</button></p></form>
-        <h2>The last clicks</h2>
-        <table><tr><th>Click</th><th>When</th><th>Cost</th><th>Conversions told</th></tr>
-        {string.Concat(campaign.Clicks.Values.OrderByDescending(click => click.At).ThenByDescending(click => click.Id).Take(100).Select(click => $"""
-          <tr><td>{click.Id}</td><td>{click.At:HH:mm:ss}</td><td>{Dollars(click.Cost)}</td><td>{Html(string.Join(", ", click.Conversions.Values.Order(StringComparer.Ordinal)))}</td></tr>
-          """))}
-        </table>
-        """
+    private IResult Show(int id)
+    {
+        if (!_campaigns.TryGetValue(id, out var campaign))
+            return Results.NotFound();
+        var last = campaign
+            .Clicks.Values.OrderByDescending(click => click.At)
+            .ThenByDescending(click => click.Id)
+            .Take(MaxClicksShown)
+            .Select(click =>
+                (string[])
+                    [
+                        $"{click.Id}",
+                        $"{click.At:HH:mm:ss}",
+                        Dollars(click.Cost),
+                        Html(string.Join(", ", click.Conversions.Values.Order(StringComparer.Ordinal))),
+                    ]
             );
+        return Page(
+            campaign.Name,
+            $"""
+            <p><a href="/">All campaigns</a></p>
+            <h1>{Html(campaign.Name)}</h1>
+            <p>Leads to <code>{Html(campaign.Link)}</code></p>
+            <p>
+              {Dollars(campaign.Spent)} of {Dollars(campaign.Budget)} spent on {campaign.Clicks.Count} clicks.
+              <a href="/campaigns/{id}/spend.csv">Spend as CSV</a>
+            </p>
+            <p class="ad"><a href="/click/{id}">The ad: {Html(campaign.Name)}</a></p>
+            <form method="post" action="/campaigns/{id}/people">
+              <p>
+                <label>
+                  Let simulated people click it, how many <input name="people" value="20" inputmode="numeric">
+                </label>
+                <button>Let them</button>
+              </p>
+            </form>
+            <h2>The last clicks</h2>
+            {SimulatedPage.Table(["Click", "When", "Cost", "Conversions told"], last)}
+            """
+        );
+    }
 
     /// <summary>Somebody clicks the ad: it is paid for, and they are sent on.</summary>
     private IResult Follow(int id)
@@ -206,10 +241,13 @@ public sealed class AdNetwork : IAsyncDisposable
         var tag = AddressQuery.Value(new Uri(campaign.Link).Query, SourceTag.Parameter) ?? "";
         var csv = new StringBuilder("date,source,spend,currency,clicks\n");
         foreach (var day in campaign.Clicks.Values.GroupBy(click => click.At.UtcDateTime.Date).OrderBy(day => day.Key))
+        {
+            var cost = day.Sum(click => click.Cost);
             csv.Append(
                 CultureInfo.InvariantCulture,
-                $"{day.Key:yyyy-MM-dd},{tag},{day.Sum(click => click.Cost):0.00},{Currency.Default.Code},{day.Count()}\n"
+                $"{day.Key:yyyy-MM-dd},{tag},{cost:0.00},{Currency.Default.Code},{day.Count()}\n"
             );
+        }
         return Results.File(Encoding.UTF8.GetBytes(csv.ToString()), "text/csv", $"spend-{id}.csv");
     }
 
@@ -252,27 +290,7 @@ public sealed class AdNetwork : IAsyncDisposable
     private static string Dollars(decimal amount) => $"${amount.ToString("N2", CultureInfo.InvariantCulture)}";
 
     private static IResult Page(string title, string body) =>
-        Results.Content(
-            $$"""
-            <!doctype html>
-            <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>{{Html(
-                title
-            )}}</title>
-            <style>
-              body { margin: 0; font: 17px/1.5 system-ui, sans-serif; color: #1d2b2a; background: #f4f1e9; }
-              main { max-width: 56rem; margin: 0 auto; padding: 2rem 1.5rem; }
-              .simulated { background: #1d2b2a; color: #fff; padding: .6rem 1.5rem; }
-              .problem { color: #a3262a; font-weight: 600; }
-              .ad a { display: inline-block; padding: 1.2rem 2rem; border: 2px solid #00695f; background: #fff; color: #00695f; font-weight: 600; }
-              code { overflow-wrap: anywhere; }
-              input { font: inherit; padding: .4em .6em; border: 1px solid #5b6b60; } input[name=link] { width: 100%; box-sizing: border-box; }
-              button { font: inherit; font-weight: 600; padding: .5em .9em; border: 1px solid #1d2b2a; border-radius: 3px; background: #fff; cursor: pointer; }
-              table { border-collapse: collapse; width: 100%; } th, td { text-align: left; padding: .4em .6em; border-bottom: 1px solid #d8d2c2; }
-            </style></head>
-            <body><header class="simulated">Simulated ad network of the demo: no ads are shown, and no money moves.</header><main>{{body}}</main></body></html>
-            """,
-            "text/html; charset=utf-8"
-        );
+        SimulatedPage.Show(title, "Simulated ad network of the demo: no ads are shown, and no money moves.", body);
 
-    private static string Html(string? text) => WebUtility.HtmlEncode(text ?? "");
+    private static string Html(string? text) => SimulatedPage.Html(text);
 }

@@ -31,7 +31,8 @@ public sealed record SimulatorAddresses(Uri Site, Uri Till, Uri Network)
             catch (SocketException error)
             {
                 throw new StoreException(
-                    $"The demo’s simulators cannot listen on {address.Authority}: {error.Message}. Is another demo running? Use {option} to choose other ports, with --fresh.",
+                    $"The demo’s simulators cannot listen on {address.Authority}: {error.Message}. Is another "
+                        + $"demo running? Use {option} to choose other ports, with --fresh.",
                     error
                 );
             }

@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using System.Globalization;
-using System.Net;
 using System.Text.Json;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
@@ -131,19 +130,28 @@ public sealed class Till : IAsyncDisposable
         return Results.Redirect($"{_wexil}/go/{wanted.Next}");
     }
 
-    private IResult List() =>
-        Page(
-            "Orders",
-            $"""
-        <h1>Orders</h1>
-        <table><tr><th>Order</th><th>Product</th><th>Paid</th><th>Went back</th><th>Refund</th></tr>
-        {string.Concat(_orders.Values.OrderByDescending(order => order.Number).Select(order => $"""
-          <tr><td>{order.Number}</td><td>{Html(order.Product.Name)}</td><td>{Currency.Default.Show(order.Product.Price)}</td><td>{Currency.Default.Show(order.Refunded)}</td>
-            <td><form method="post" action="/orders/{order.Number}"><button name="part" value="all">All of {order.Number}</button> <button name="part" value="half">Half of {order.Number}</button></form></td></tr>
-          """))}
-        </table>
-        """
-        );
+    private IResult List()
+    {
+        var rows = _orders
+            .Values.OrderByDescending(order => order.Number)
+            .Select(order =>
+                (string[])
+                    [
+                        order.Number,
+                        Html(order.Product.Name),
+                        Currency.Default.Show(order.Product.Price),
+                        Currency.Default.Show(order.Refunded),
+                        $"""
+                            <form method="post" action="/orders/{order.Number}">
+                            <button name="part" value="all">All of {order.Number}</button>
+                            <button name="part" value="half">Half of {order.Number}</button>
+                            </form>
+                            """,
+                    ]
+            );
+        string[] heads = ["Order", "Product", "Paid", "Went back", "Refund"];
+        return Page("Orders", $"<h1>Orders</h1>{SimulatedPage.Table(heads, rows)}");
+    }
 
     private async Task<IResult> RefundAsync(HttpContext http, string number)
     {
@@ -199,26 +207,12 @@ public sealed class Till : IAsyncDisposable
     }
 
     private IResult Page(string title, string body) =>
-        Results.Content(
-            $$"""
-            <!doctype html>
-            <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>{{Html(
-                title
-            )}}</title>
-            <script src="{{_wexil}}/wexil.js" defer></script>
-            <style>
-              body { margin: 0; font: 17px/1.5 system-ui, sans-serif; color: #1d2b2a; background: #f4f1e9; }
-              main { max-width: 44rem; margin: 0 auto; padding: 2rem 1.5rem; }
-              .simulated { background: #1d2b2a; color: #fff; padding: .6rem 1.5rem; }
-              .problem { color: #a3262a; font-weight: 600; }
-              input[type=email] { font: inherit; padding: .4em .6em; border: 1px solid #5b6b60; width: 100%; box-sizing: border-box; }
-              button { font: inherit; font-weight: 600; padding: .5em .9em; border: 1px solid #1d2b2a; border-radius: 3px; background: #fff; cursor: pointer; }
-              table { border-collapse: collapse; width: 100%; } th, td { text-align: left; padding: .4em .6em; border-bottom: 1px solid #d8d2c2; }
-            </style></head>
-            <body><header class="simulated">Simulated till of the demo: no money moves, and no card is read.</header><main>{{body}}</main></body></html>
-            """,
-            "text/html; charset=utf-8"
+        SimulatedPage.Show(
+            title,
+            "Simulated till of the demo: no money moves, and no card is read.",
+            body,
+            $"""<script src="{_wexil}/wexil.js" defer></script>"""
         );
 
-    private static string Html(string? text) => WebUtility.HtmlEncode(text ?? "");
+    private static string Html(string? text) => SimulatedPage.Html(text);
 }

@@ -35,7 +35,8 @@ public sealed record Block(string Key, string Name)
                 ? most
                 : null;
         var look = like is null
-            ? " style=\"background-color: #1d4f3a; color: #fff; padding: .7em 1.4em; border: 0; border-radius: 4px; font: inherit; font-weight: bold; text-decoration: none; display: inline-block\""
+            ? " style=\"background-color: #1d4f3a; color: #fff; padding: .7em 1.4em; border: 0; border-radius: "
+                + "4px; font: inherit; font-weight: bold; text-decoration: none; display: inline-block\""
             : Written("class", like.Element.GetAttribute("class"))
                 + Written("style", like.Element.GetAttribute("style"));
         return EmbeddedText

@@ -92,7 +92,8 @@ public static class FunnelArchive
         if (files.FirstOrDefault(file => file.Path == Manifest) is not { } manifest)
             return (
                 null,
-                $"There is no {Manifest} in the .zip, so it is not a funnel that went out of Wexil. A page is added on its step."
+                $"There is no {Manifest} in the .zip, so it is not a funnel that went out of Wexil. A page is "
+                    + "added on its step."
             );
         try
         {
@@ -102,7 +103,8 @@ public static class FunnelArchive
             if (root.Version > Version)
                 return (
                     null,
-                    $"The {Manifest} was written by a newer Wexil (version {root.Version}); this one reads version {Version}."
+                    $"The {Manifest} was written by a newer Wexil (version {root.Version}); this one reads "
+                        + $"version {Version}."
                 );
             return (
                 new(Named(root.Name, "Funnel"), [.. root.Steps.Select(step => Step(step, root.Steps.Count, files))]),

@@ -207,7 +207,8 @@ public static partial class PageReferences
     private static partial Regex SetCandidate();
 
     [GeneratedRegex(
-        @"url\(\s*(?:&quot;|[""'])?(?<a>[^""')&]+?(?:&amp;[^""')&]+?)*)(?:&quot;|[""'])?\s*\)|@import\s+[""'](?<b>[^""']+)[""']",
+        @"url\(\s*(?:&quot;|[""'])?(?<a>[^""')&]+?(?:&amp;[^""')&]+?)*)(?:&quot;|[""'])?\s*\)"
+            + @"|@import\s+[""'](?<b>[^""']+)[""']",
         RegexOptions.IgnoreCase
     )]
     private static partial Regex StyleUrl();

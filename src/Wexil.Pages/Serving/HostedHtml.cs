@@ -58,7 +58,8 @@ public static partial class HostedHtml
     public const string TrapField = "wx_leave_empty";
 
     private const string Trap =
-        $"<span style=\"position:absolute;left:-9999px\" aria-hidden=\"true\"><input name=\"{TrapField}\" tabindex=\"-1\" autocomplete=\"off\"></span>";
+        $"<span style=\"position:absolute;left:-9999px\" aria-hidden=\"true\"><input name=\"{TrapField}\" "
+        + "tabindex=\"-1\" autocomplete=\"off\"></span>";
 
     private static readonly Dictionary<string, string[]> References = new(StringComparer.Ordinal)
     {
@@ -415,7 +416,8 @@ public static partial class HostedHtml
     private static partial Regex StyleUrl();
 
     [GeneratedRegex(
-        @"\b(fetch|import|importScripts)\s*\(|\bXMLHttpRequest\b|\bnew\s+(Worker|URL)\b|\bfrom\s*[""']\.|\.(src|href|action)\s*=[^=]"
+        @"\b(fetch|import|importScripts)\s*\(|\bXMLHttpRequest\b|\bnew\s+(Worker|URL)\b|\bfrom\s*[""']\."
+            + @"|\.(src|href|action)\s*=[^=]"
     )]
     private static partial Regex AddressBuilding();
 }

@@ -1,3 +1,5 @@
+using System.Security.Cryptography;
+using System.Text;
 using System.Text.Json;
 using System.Text.RegularExpressions;
 using AngleSharp.Dom;
@@ -95,7 +97,8 @@ public static partial class StartLines
             return new(
                 what,
                 false,
-                $"The start lines are for {told.Page}{(told.Query.Length > 0 ? $"?{told.Query}" : "")}, so they do nothing here.",
+                $"The start lines are for {told.Page}{(told.Query.Length > 0 ? $"?{told.Query}" : "")}, so "
+                    + "they do nothing here.",
                 "Replace them by those given here."
             );
         return Flat(found.TextContent) == Flat(Inner(lines))
@@ -146,7 +149,9 @@ public static partial class StartLines
             : new(
                 what,
                 false,
-                $"Before the start lines the page waits for {(before.Length == 1 ? "a file" : $"{before.Length} files")}, such as {before[0].GetAttribute("src") ?? before[0].GetAttribute("href")}.",
+                "Before the start lines the page waits for "
+                    + $"{(before.Length == 1 ? "a file" : $"{before.Length} files")}, such as "
+                    + $"{before[0].GetAttribute("src") ?? before[0].GetAttribute("href")}.",
                 "Move them to the beginning of the head, before style sheets and scripts."
             );
     }
@@ -196,10 +201,14 @@ public static partial class StartLines
             : new(
                 what,
                 null,
-                "The page’s content policy does not let the start lines hide the page, so it may show before a visitor is moved on.",
-                $"Add 'sha256-{Convert.ToBase64String(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(HidingStyle)))}' to the policy’s style-src."
+                "The page’s content policy does not let the start lines hide the page, so it may show before "
+                    + "a visitor is moved on.",
+                $"Add 'sha256-{HidingStyleHash()}' to the policy’s style-src."
             );
     }
+
+    private static string HidingStyleHash() =>
+        Convert.ToBase64String(SHA256.HashData(Encoding.UTF8.GetBytes(HidingStyle)));
 
     /// <summary>The style by which the lines hide the page, letter by letter.</summary>
     public const string HidingStyle = "html{display:none!important}";

@@ -73,7 +73,8 @@ public static class PageSource
         if (tags == 0)
             return "This is not HTML: it has no tags.";
         return depth > MaxDepth
-            ? $"This page has elements nested more than {MaxDepth:N0} deep. Browsers do not show such pages as written; remove the extra nesting."
+            ? $"This page has elements nested more than {MaxDepth:N0} deep. Browsers do not show such pages as "
+                + "written; remove the extra nesting."
             : null;
     }
 

@@ -1,4 +1,5 @@
--- What a page is made of, by version: 0 holds what was added since the last publishing, any other what was published under that number.
+-- What a page is made of, by version: 0 holds what was added since the last publishing, any other what was published
+-- under that number.
 CREATE TABLE page_versions (
   page_id INTEGER NOT NULL REFERENCES pages (id),
   version INTEGER NOT NULL,
@@ -15,13 +16,15 @@ CREATE TABLE version_files (
   hash BLOB NOT NULL REFERENCES assets (hash),
   PRIMARY KEY (page_id, version, path)
 ) WITHOUT ROWID;
-INSERT INTO version_files SELECT f.page_id, p.revision, f.path, f.hash FROM page_files f JOIN pages p ON p.id = f.page_id;
+INSERT INTO version_files SELECT f.page_id, p.revision, f.path, f.hash FROM page_files f
+  JOIN pages p ON p.id = f.page_id;
 CREATE INDEX version_files_by_hash ON version_files (hash);
 DROP TABLE page_files;
 
 -- The version of the parent whose changes a clone has all seen.
 ALTER TABLE pages ADD COLUMN parent_version INTEGER;
-UPDATE pages SET parent_version = (SELECT revision FROM pages p WHERE p.id = pages.parent_id) WHERE parent_id IS NOT NULL;
+UPDATE pages SET parent_version = (SELECT revision FROM pages p WHERE p.id = pages.parent_id)
+  WHERE parent_id IS NOT NULL;
 ALTER TABLE pages ADD COLUMN indexed INTEGER NOT NULL DEFAULT 0;
 
 -- A source that is being worked on, and each step that led to it, so that all can be undone and done again.

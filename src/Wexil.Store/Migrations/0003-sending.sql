@@ -1,4 +1,5 @@
--- Who takes part in a test, how its pages take turns, and when it runs. A test may start in the future: its phase then begins there.
+-- Who takes part in a test, how its pages take turns, and when it runs. A test may start in the future: its phase then
+-- begins there.
 ALTER TABLE tests ADD COLUMN weights TEXT NOT NULL DEFAULT '';
 UPDATE tests SET weights = (SELECT weights FROM phases p WHERE p.test_id = tests.id ORDER BY p.id DESC LIMIT 1);
 ALTER TABLE tests ADD COLUMN turns TEXT NOT NULL DEFAULT 'Chance';

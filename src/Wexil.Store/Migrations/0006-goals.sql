@@ -46,7 +46,8 @@ CREATE TABLE goal_tallies (
   PRIMARY KEY (goal_id, phase_id, page_id)
 ) WITHOUT ROWID;
 
--- What is known of a visitor's first visit to a test (-1: came before this was kept), and which later steps were reached after it: a bit each, by the step's number.
+-- What is known of a visitor's first visit to a test (-1: came before this was kept), and which later steps were
+-- reached after it: a bit each, by the step's number.
 ALTER TABLE enrolments ADD COLUMN traits INTEGER NOT NULL DEFAULT -1;
 ALTER TABLE enrolments ADD COLUMN path INTEGER NOT NULL DEFAULT 0;
 CREATE TABLE path_tallies (
@@ -77,7 +78,8 @@ CREATE TABLE page_buckets (
   PRIMARY KEY (test_id, page_id, bucket)
 ) WITHOUT ROWID;
 INSERT INTO page_buckets
-  SELECT test_id, page_id, at - at % 900000, count(*), count(converted_at) FROM enrolments WHERE phase_id IS NOT NULL GROUP BY 1, 2, 3;
+  SELECT test_id, page_id, at - at % 900000, count(*), count(converted_at) FROM enrolments
+    WHERE phase_id IS NOT NULL GROUP BY 1, 2, 3;
 
 -- How long visitors of a test stayed on the page that they were shown, and whether they did anything there.
 CREATE TABLE stays (
@@ -96,7 +98,8 @@ CREATE TABLE stay_tallies (
   PRIMARY KEY (test_id, page_id)
 ) WITHOUT ROWID;
 
--- SQLite tells the writer of changes only in tables whose rows are numbered, and the projector knows the owner's time zone by heart.
+-- SQLite tells the writer of changes only in tables whose rows are numbered, and the projector knows the owner's time
+-- zone by heart.
 CREATE TABLE settings_numbered (name TEXT PRIMARY KEY, value TEXT NOT NULL);
 INSERT INTO settings_numbered SELECT name, value FROM settings;
 DROP TABLE settings;

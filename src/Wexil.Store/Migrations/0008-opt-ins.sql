@@ -1,4 +1,5 @@
--- What becomes of a step's opt-ins: forwarded to a mail service, asked for a confirmation. Opt-ins from before it was set are left alone.
+-- What becomes of a step's opt-ins: forwarded to a mail service, asked for a confirmation. Opt-ins from before it was
+-- set are left alone.
 CREATE TABLE opt_in_settings (
   step_id INTEGER PRIMARY KEY REFERENCES steps (id),
   forward_to TEXT NOT NULL,

@@ -1,5 +1,5 @@
--- Everything that was done to a draft in the order in which it was done, undoing included, so that an edit made in another window is merged
--- instead of lost, and one that is sent twice is made once. The newest few hundred are kept.
+-- Everything that was done to a draft in the order in which it was done, undoing included, so that an edit made in
+-- another window is merged instead of lost, and one that is sent twice is made once. The newest few hundred are kept.
 CREATE TABLE draft_changes (
   page_id INTEGER NOT NULL REFERENCES pages (id),
   revision INTEGER NOT NULL,

@@ -3,7 +3,8 @@ ALTER TABLE steps ADD COLUMN carries TEXT NOT NULL DEFAULT 'except s';
 UPDATE steps SET carries = CASE carries_query WHEN 0 THEN 'none' ELSE 'all' END;
 ALTER TABLE steps DROP COLUMN carries_query;
 
--- Whether the test starts on the control's own page, and how long that page waits. Where such a page has asked, it does.
+-- Whether the test starts on the control's own page, and how long that page waits. Where such a page has asked, it
+-- does.
 ALTER TABLE steps ADD COLUMN starts_on_page INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE steps ADD COLUMN start_wait INTEGER NOT NULL DEFAULT 300;
 UPDATE steps SET starts_on_page = 1 WHERE 'start:' || slug IN (SELECT what FROM last_seen);

@@ -43,11 +43,19 @@ internal sealed class Projector : IDisposable
         _transaction = new(connection);
         _events = new(
             connection,
-            "SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data FROM events WHERE seq > ?1 ORDER BY seq LIMIT ?2"
+            """
+            SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data
+            FROM events
+            WHERE seq > ?1
+            ORDER BY seq LIMIT ?2
+            """
         );
         _lead = new(
             connection,
-            "INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor, fields) VALUES (?1, ?2, ?3, ?4, ?5, ?6)"
+            """
+            INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor, fields)
+            VALUES (?1, ?2, ?3, ?4, ?5, ?6)
+            """
         );
         _confirmed = new(
             connection,
@@ -142,10 +150,15 @@ internal sealed class Projector : IDisposable
         _transaction.Run(() =>
             _connection.Execute(
                 """
-                DELETE FROM visitors; DELETE FROM enrolments; DELETE FROM step_tallies; DELETE FROM step_buckets; DELETE FROM test_tallies;
-                DELETE FROM test_buckets; DELETE FROM test_silences; DELETE FROM leads; DELETE FROM source_tallies; DELETE FROM apart_tallies;
-                DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings; DELETE FROM money_tallies; DELETE FROM source_money;
-                DELETE FROM goals_met; DELETE FROM goal_tallies; DELETE FROM path_tallies; DELETE FROM segment_tallies; DELETE FROM page_buckets; DELETE FROM stays; DELETE FROM stay_tallies; DELETE FROM ad_clicks; UPDATE projection SET mark = 0;
+                DELETE FROM visitors; DELETE FROM enrolments; DELETE FROM step_tallies; DELETE FROM step_buckets;
+                  DELETE FROM test_tallies;
+                DELETE FROM test_buckets; DELETE FROM test_silences; DELETE FROM leads; DELETE FROM source_tallies;
+                  DELETE FROM apart_tallies;
+                DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings;
+                  DELETE FROM money_tallies; DELETE FROM source_money;
+                DELETE FROM goals_met; DELETE FROM goal_tallies; DELETE FROM path_tallies;
+                  DELETE FROM segment_tallies; DELETE FROM page_buckets; DELETE FROM stays; DELETE FROM stay_tallies;
+                  DELETE FROM ad_clicks; UPDATE projection SET mark = 0;
                 """
             )
         );

@@ -47,7 +47,8 @@ public static class CalibrationCommand
     public static void Run(int runs, TextWriter says, TextWriter? progress)
     {
         says.WriteLine(
-            $"{runs:N0} simulated tests a line, {CalibrationCase.Days} days each, looked at every hour. A page that is better is {CalibrationCase.SmallestLift * 100:0}% better."
+            $"{runs:N0} simulated tests a line, {CalibrationCase.Days} days each, looked at every hour. A "
+                + $"page that is better is {CalibrationCase.SmallestLift * 100:0}% better."
         );
         says.WriteLine("In how many of them each rule called a page better or worse than the control:");
         says.WriteLine();
@@ -74,10 +75,12 @@ public static class CalibrationCommand
         }
         says.WriteLine();
         says.WriteLine(
-            "Pages alike: every call is wrong, and Wexil promises at most 5%. One better: calls are right, and Wexil aims at 75% or more."
+            "Pages alike: every call is wrong, and Wexil promises at most 5%. One better: calls are right, "
+                + "and Wexil aims at 75% or more."
         );
         says.WriteLine(
-            "The textbook's test is right only for a single look at a size fixed beforehand. The usual rule: 95%, 100 conversions a page, 14 days."
+            "The textbook's test is right only for a single look at a size fixed beforehand. The usual rule: "
+                + "95%, 100 conversions a page, 14 days."
         );
     }
 

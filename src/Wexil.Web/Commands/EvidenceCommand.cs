@@ -56,7 +56,8 @@ public static class EvidenceCommand
         if (EvidenceMethod.Find(name) is not { } method)
             return Fail(
                 problems,
-                $"there is no method {name}. There are {string.Join(", ", EvidenceMethod.All.Select(known => known.Name))}."
+                $"there is no method {name}. There are "
+                    + $"{string.Join(", ", EvidenceMethod.All.Select(known => known.Name))}."
             );
         using var csv = new CsvReader(
             file,
@@ -73,7 +74,8 @@ public static class EvidenceCommand
         if (missing.Length > 0)
             return Fail(
                 problems,
-                $"the column {string.Join(" and ", missing)} is missing. {name} needs {string.Join(", ", method.Given)}."
+                $"the column {string.Join(" and ", missing)} is missing. {name} needs "
+                    + $"{string.Join(", ", method.Given)}."
             );
         var (rows, bad) = (new List<(Dictionary<string, string> Given, IReadOnlyList<Figure> Figures)>(), 0);
         while (csv.Read())

@@ -15,7 +15,8 @@ public sealed class StudioGuard(RequestDelegate next, StudioAddress studio, Visi
 
     // Pictures of the marketer's pages come by the hash of what they hold, from the visitors' host.
     private readonly string _policy =
-        $"default-src 'none'; script-src 'self'; img-src 'self' data: {visitors.Origin}/a/; font-src 'self'; connect-src 'self'; "
+        $"default-src 'none'; script-src 'self'; img-src 'self' data: {visitors.Origin}/a/; font-src 'self'; "
+        + "connect-src 'self'; "
         + $"frame-src {visitors.Origin}; form-action 'self'; base-uri 'none'; frame-ancestors 'none'; ";
 
     public Task Invoke(HttpContext http)

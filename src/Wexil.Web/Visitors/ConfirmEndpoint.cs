@@ -1,7 +1,6 @@
-using System.Net;
-using Wexil.App.Outbox;
 using Wexil.App.Tickets;
 using Wexil.Store;
+using Wexil.Web.Visitors.Documents;
 
 namespace Wexil.Web.Visitors;
 
@@ -17,18 +16,8 @@ public static class ConfirmEndpoint
         http.Response.Headers["Referrer-Policy"] = "no-referrer";
         if (tickets.Open(token) is not var (_, email))
             return Over(http);
-        http.Response.ContentType = "text/html; charset=utf-8";
-        http.Response.Headers.ContentSecurityPolicy =
-            "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
-        return http.Response.WriteAsync(
-            $"""
-            <!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>Confirm your address</title>
-            <body style="font:18px/1.5 system-ui,sans-serif;max-width:32rem;margin:20vh auto;padding:0 1.5rem"><main><h1>Is this your address?</h1><p>{WebUtility.HtmlEncode(
-                email
-            )}</p>
-            <form method="post"><button style="font:inherit;font-weight:600;padding:.6rem 1.2rem">Yes, it is mine</button></form></main>
-            """
-        );
+        http.Response.Headers.ContentSecurityPolicy = DocumentStyles.Policy(DocumentStyles.Plain);
+        return DocumentRenderer.WriteAsync<Confirmation>(http, (nameof(Confirmation.Email), email));
     }
 
     public static async Task Confirm(HttpContext http, string token, ConfirmTickets tickets, OptInStore optIns)

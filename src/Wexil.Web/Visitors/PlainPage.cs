@@ -1,4 +1,5 @@
-using System.Net;
+using System.Globalization;
+using Wexil.Web.Visitors.Documents;
 
 namespace Wexil.Web.Visitors;
 
@@ -8,15 +9,11 @@ public static class PlainPage
     public static Task Write(HttpContext http, int status, string sentence)
     {
         http.Response.StatusCode = status;
-        http.Response.ContentType = "text/html; charset=utf-8";
-        http.Response.Headers.XContentTypeOptions = "nosniff";
-        return http.Response.WriteAsync(
-            $"""
-            <!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>{status}</title>
-            <body style="font:18px/1.5 system-ui,sans-serif;max-width:32rem;margin:20vh auto;padding:0 1.5rem"><p>{WebUtility.HtmlEncode(
-                sentence
-            )}</p>
-            """
+        http.Response.Headers.ContentSecurityPolicy = DocumentStyles.Policy(DocumentStyles.Plain);
+        return DocumentRenderer.WriteAsync<Sentence>(
+            http,
+            (nameof(Sentence.Title), status.ToString(CultureInfo.InvariantCulture)),
+            (nameof(Sentence.Words), sentence)
         );
     }
 }

@@ -52,11 +52,13 @@ public static class PreviewEndpoint
         var nonce = Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(16));
         var ours = preview.Use != PreviewUse.Look;
         headers.ContentSecurityPolicy =
-            $"sandbox{(ours ? " allow-scripts" : "")}; default-src * data: blob: 'unsafe-inline'; script-src {(ours ? $"'nonce-{nonce}'" : "'none'")}; "
+            $"sandbox{(ours ? " allow-scripts" : "")}; default-src * data: blob: 'unsafe-inline'; script-src "
+            + $"{(ours ? $"'nonce-{nonce}'" : "'none'")}; "
             + $"connect-src 'none'; form-action 'none'; object-src 'none'; frame-ancestors {studio.Origin}";
         Func<long, string>? ahead = ours
             ? revision =>
-                $"<script nonce=\"{nonce}\" data-use=\"{preview.Use.ToString().ToLowerInvariant()}\" data-revision=\"{revision.ToString(CultureInfo.InvariantCulture)}\">{Script}</script>"
+                $"<script nonce=\"{nonce}\" data-use=\"{preview.Use.ToString().ToLowerInvariant()}\" "
+                + $"data-revision=\"{revision.ToString(CultureInfo.InvariantCulture)}\">{Script}</script>"
             : null;
         var html = hosted.Preview(route, preview.Version, ours ? PageView.Editor : PageView.Preview, ahead);
         await FileResponse.Write(http, new(html, ContentTypes.Html, "", null, null), FileResponse.Caching.Never);
@@ -67,7 +69,9 @@ public static class PreviewEndpoint
     {
         var script = new StringBuilder("(() => {\n");
         script.AppendLine(
-            "const { use, revision } = document.currentScript.dataset;\ndocument.currentScript.remove();\nconst editing = use === \"edit\";"
+            "const { use, revision } = "
+                + "document.currentScript.dataset;\ndocument.currentScript.remove();\nconst editing = use === "
+                + "\"edit\";"
         );
         script.AppendLine("const say = (what, more = {}) => parent.postMessage({ wexil: what, ...more }, \"*\");");
         foreach (var file in new[] { "parts", "marks", "patch", "writing", "main" })

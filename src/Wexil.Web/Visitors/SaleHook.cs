@@ -103,7 +103,8 @@ public sealed class SaleHook(
             http,
             StatusCodes.Status400BadRequest,
             "currency",
-            "The order was in another currency, and there is no exchange rate between the two. Add one in the settings, or send the refund in the order’s currency."
+            "The order was in another currency, and there is no exchange rate between the two. Add one in "
+                + "the settings, or send the refund in the order’s currency."
         );
         return null;
     }

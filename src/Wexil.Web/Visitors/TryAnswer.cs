@@ -1,7 +1,5 @@
 using System.Globalization;
-using System.Net;
 using System.Text;
-using Wexil.App.Outbox;
 using Wexil.App.Serving;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
@@ -10,6 +8,7 @@ using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
 using Wexil.Web.Visitors.Callers;
+using Wexil.Web.Visitors.Documents;
 
 namespace Wexil.Web.Visitors;
 
@@ -49,22 +48,25 @@ public sealed class TryAnswer(VisitService desk, HostedPages hosted, DateTimeOff
         var words = setup.Page is not null
             ? "You asked for this page."
             : Why(step, shown, setup.Traits, http.Request.QueryString.Value ?? "", visitor);
+        var name = Name(step, shown.Page);
         if (shown.Page.Outside is { } outside)
         {
-            await Write(
+            await DocumentRenderer.WriteAsync<TriedOutside>(
                 http,
-                Foot(step, shown.Page, words)
-                    + $"<p style=\"font:18px/1.5 system-ui;margin:20vh auto;max-width:36rem;padding:0 1.5rem\">A visitor would now be sent to <a rel=\"noreferrer\" href=\"{WebUtility.HtmlEncode(outside.Address.AbsoluteUri)}\">{WebUtility.HtmlEncode(outside.Address.AbsoluteUri)}</a>, with the address’s own parameters behind it.</p>",
-                document: true
+                (nameof(TriedOutside.Address), outside.Address.AbsoluteUri),
+                (nameof(TriedOutside.Page), name),
+                (nameof(TriedOutside.Words), words)
             );
             return;
         }
-        http.Response.Headers.ContentSecurityPolicy = Policy;
-        await Write(
+        var foot = await DocumentRenderer.RenderAsync<TryFoot>(
             http,
-            Encoding.UTF8.GetString(hosted.Page(shown.Page).File.Content) + Foot(step, shown.Page, words),
-            document: false
+            (nameof(TryFoot.Page), name),
+            (nameof(TryFoot.Words), words)
         );
+        http.Response.Headers.ContentSecurityPolicy = Policy;
+        http.Response.ContentType = "text/html; charset=utf-8";
+        await http.Response.WriteAsync(Encoding.UTF8.GetString(hosted.Page(shown.Page).File.Content) + foot);
     }
 
     private static RoutePage? Asked(RouteStep step, PageId page) =>
@@ -77,15 +79,16 @@ public sealed class TryAnswer(VisitService desk, HostedPages hosted, DateTimeOff
         {
             AssignmentReason.Tied => $"Its source, {traits.Source}, is tied to this page: nothing was drawn.",
             AssignmentReason.NotRunning => "The test is not running now, so everyone sees this page.",
-            AssignmentReason.Audience =>
-                $"Does not take part: {AudienceWording.Why(test!.Audience.Judge(traits, query), test.Audience, traits)}.",
+            AssignmentReason.Audience => "Does not take part: "
+                + $"{AudienceWording.Why(test!.Audience.Judge(traits, query), test.Audience, traits)}.",
             AssignmentReason.Share => $"{test!.Share}% of the visitors take part, and this one does not.",
             AssignmentReason.Affiliate =>
                 "Sent by an affiliate: drawn from the pages that are open to affiliates, and not counted.",
             AssignmentReason.InTurn => "It is this page’s turn.",
             AssignmentReason.Drawn => string.Create(
                 CultureInfo.InvariantCulture,
-                $"Drawn by chance: the number was {HashBucket.Unit(visitor, test!.Id) * 100:0.0} of 100, and {Ranges(test)}."
+                $"Drawn by chance: the number was {HashBucket.Unit(visitor, test!.Id) * 100:0.0} of 100, and "
+                    + $"{Ranges(test)}."
             ),
             _ => test is null
                 ? "Nothing is being tested: everyone sees this page."
@@ -99,31 +102,17 @@ public sealed class TryAnswer(VisitService desk, HostedPages hosted, DateTimeOff
         return string.Join(
             ", ",
             test.Weights.Percent.Select(
-                    (weight, i) => (Letter: (char)('A' + i), From: from, Until: from += weight, weight)
+                    (weight, i) => (Letter: PageLetter.At(i), From: from, Until: from += weight, weight)
                 )
                 .Where(page => page.weight > 0)
                 .Select(page => $"{page.Letter} has {page.From} to {page.Until}")
         );
     }
 
-    private static string Foot(RouteStep step, RoutePage page, string words)
+    /// <summary>The page's letter in the test, where it has one, and its name in the address.</summary>
+    private static string Name(RouteStep step, RoutePage page)
     {
         var place = step.Test?.Pages.ToList().FindIndex(known => known.Id == page.Id) ?? -1;
-        var name = place >= 0 ? $"{(char)('A' + place)}: " : "";
-        return $"""
-            <div role="status" data-wexil-foot style="position:fixed;left:0;right:0;bottom:0;z-index:2147483647;background:#1d2b2a;color:#fffdf8;font:15px/1.45 system-ui,sans-serif;padding:10px 16px;text-align:left"><b>{WebUtility.HtmlEncode(
-                name + page.Slug
-            )}</b> {WebUtility.HtmlEncode(words)} <span style="color:#d9e2da">Tried out, never counted.</span></div>
-            """;
-    }
-
-    private static Task Write(HttpContext http, string html, bool document)
-    {
-        http.Response.ContentType = "text/html; charset=utf-8";
-        return http.Response.WriteAsync(
-            document
-                ? $"<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>Trying the link</title>{html}"
-                : html
-        );
+        return place >= 0 ? $"{PageLetter.At(place)}: {page.Slug}" : page.Slug;
     }
 }

@@ -26,7 +26,8 @@ public sealed class AudienceWordingTests
                     IncludeExcludeList.All,
                     [Staff]
                 ),
-                "Phones and tablets on their first visit from everywhere but Germany and Austria take part; left out when "
+                "Phones and tablets on their first visit from everywhere but Germany and Austria take part; "
+                    + "left out when "
                     + "the address has staff=1."
             },
             { Everyone with { Visits = VisitKind.Return }, "Visitors who come back take part." },
@@ -52,7 +53,8 @@ public sealed class AudienceWordingTests
                 {
                     Rules = [Spring, Any, Numbered],
                 },
-                "Everyone takes part, when the address has utm_campaign containing “spring”, gift or n matching ^[0-9]+$."
+                "Everyone takes part, when the address has utm_campaign containing “spring”, gift or n "
+                    + "matching ^[0-9]+$."
             },
         };
 

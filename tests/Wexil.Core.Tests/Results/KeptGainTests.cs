@@ -6,7 +6,7 @@ namespace Wexil.Core.Tests.Results;
 public sealed class KeptGainTests
 {
     [Fact]
-    public void A_gain_is_the_difference_times_the_visitors_and_gains_of_other_tests_add_up_with_less_doubt_than_their_sum()
+    public void A_gain_is_the_difference_times_the_visitors_and_gains_add_up_with_less_doubt_than_their_sum()
     {
         var gain = RealisedUplift.Of(0.03, new Interval(0.01, 0.06), 10_000);
         Assert.Equal((300, 100, 600), (gain.Amount, gain.Range.Low, gain.Range.High));

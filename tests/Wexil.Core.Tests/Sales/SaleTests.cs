@@ -106,7 +106,9 @@ public sealed class SaleTests
             }
         );
         var json =
-            """{"event":"charge.paid","data":{"order":{"id":77},"total":4900,"currency":"usd","custom":"token"}}"""u8.ToArray();
+            """
+            {"event":"charge.paid","data":{"order":{"id":77},"total":4900,"currency":"usd","custom":"token"}}
+            """u8.ToArray();
         var signed = "sha256=" + Convert.ToBase64String(System.Security.Cryptography.HMACSHA256.HashData(Secret, json));
         Assert.Null(
             HookSignature.Problem(

@@ -47,8 +47,10 @@ internal sealed class ArrivalProjection : IDisposable
         _tally = new(
             connection,
             """
-            INSERT INTO source_tallies (funnel_id, source_id, clicks, visitors, opt_ins, sales, told_cost) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) ON CONFLICT DO UPDATE SET clicks = clicks + excluded.clicks,
-              visitors = visitors + excluded.visitors, opt_ins = opt_ins + excluded.opt_ins, sales = sales + excluded.sales, told_cost = told_cost + excluded.told_cost
+            INSERT INTO source_tallies (funnel_id, source_id, clicks, visitors, opt_ins, sales, told_cost)
+              VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) ON CONFLICT DO UPDATE SET clicks = clicks + excluded.clicks,
+              visitors = visitors + excluded.visitors, opt_ins = opt_ins + excluded.opt_ins,
+                sales = sales + excluded.sales, told_cost = told_cost + excluded.told_cost
             """
         );
         LoadSources();

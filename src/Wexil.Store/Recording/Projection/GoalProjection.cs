@@ -21,12 +21,17 @@ internal sealed class GoalProjection(SqliteConnection connection) : IDisposable
     );
     private readonly PreparedStatement _meet = new(
         connection,
-        "INSERT INTO goals_met VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT DO UPDATE SET times = excluded.times, value = excluded.value, cause = excluded.cause, at = excluded.at"
+        """
+        INSERT INTO goals_met VALUES (?1, ?2, ?3, ?4, ?5, ?6)
+        ON CONFLICT DO UPDATE
+        SET times = excluded.times, value = excluded.value, cause = excluded.cause, at = excluded.at
+        """
     );
     private readonly PreparedStatement _tally = new(
         connection,
         """
-        INSERT INTO goal_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors,
+        INSERT INTO goal_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) ON CONFLICT DO UPDATE
+          SET visitors = visitors + excluded.visitors,
           times = times + excluded.times, value = value + excluded.value, squares = squares + excluded.squares
         """
     );

@@ -44,8 +44,10 @@ internal sealed class MoneyProjection : IDisposable
         _places = new(
             connection,
             """
-            SELECT n.test_id, n.phase_id, n.page_id, n.at, n.traits FROM enrolments n WHERE n.visitor = ?1 AND n.at <= ?2 AND n.phase_id IS NOT NULL
-              AND (n.closed = 0 OR EXISTS (SELECT 1 FROM earnings e WHERE e.visitor = ?1 AND e.test_id = n.test_id AND e.currency = ?3))
+            SELECT n.test_id, n.phase_id, n.page_id, n.at, n.traits FROM enrolments n
+              WHERE n.visitor = ?1 AND n.at <= ?2 AND n.phase_id IS NOT NULL
+              AND (n.closed = 0 OR EXISTS (SELECT 1 FROM earnings e
+                WHERE e.visitor = ?1 AND e.test_id = n.test_id AND e.currency = ?3))
             """
         );
         _earned = new(
@@ -54,32 +56,48 @@ internal sealed class MoneyProjection : IDisposable
         );
         _earn = new(
             connection,
-            "INSERT INTO earnings (visitor, test_id, currency, earned, orders) VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT DO UPDATE SET earned = excluded.earned, orders = excluded.orders"
+            """
+            INSERT INTO earnings (visitor, test_id, currency, earned, orders) VALUES (?1, ?2, ?3, ?4, ?5)
+            ON CONFLICT DO UPDATE SET earned = excluded.earned, orders = excluded.orders
+            """
         );
         _forget = new(connection, "DELETE FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3");
         _tally = new(
             connection,
             """
-            INSERT INTO money_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8) ON CONFLICT DO UPDATE SET buyers = buyers + excluded.buyers,
+            INSERT INTO money_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8) ON CONFLICT DO UPDATE
+              SET buyers = buyers + excluded.buyers,
               orders = orders + excluded.orders, earned = earned + excluded.earned, squares = squares + excluded.squares
             """
         );
         _bucket = new(
             connection,
-            "UPDATE page_buckets SET earned = earned + ?4, squares = squares + ?5 WHERE test_id = ?1 AND page_id = ?2 AND bucket = ?3"
+            """
+            UPDATE page_buckets SET earned = earned + ?4, squares = squares + ?5
+            WHERE test_id = ?1 AND page_id = ?2 AND bucket = ?3
+            """
         );
         _segment = new(
             connection,
-            "UPDATE segment_tallies SET earned = earned + ?6, squares = squares + ?7 WHERE test_id = ?1 AND kind = ?2 AND value = ?3 AND phase_id = ?4 AND page_id = ?5"
+            """
+            UPDATE segment_tallies SET earned = earned + ?6, squares = squares + ?7
+            WHERE test_id = ?1 AND kind = ?2 AND value = ?3 AND phase_id = ?4 AND page_id = ?5
+            """
         );
         _pair = new(
             connection,
-            "UPDATE pair_tallies SET earned = earned + ?5 WHERE test_id = ?1 AND other_test_id = ?2 AND page_id = ?3 AND other_page_id = ?4"
+            """
+            UPDATE pair_tallies SET earned = earned + ?5
+            WHERE test_id = ?1 AND other_test_id = ?2 AND page_id = ?3 AND other_page_id = ?4
+            """
         );
         _funnels = new(connection, "SELECT funnel_id, source_id FROM visitors WHERE visitor = ?1");
         _source = new(
             connection,
-            "INSERT INTO source_money VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT DO UPDATE SET orders = orders + excluded.orders, earned = earned + excluded.earned"
+            """
+            INSERT INTO source_money VALUES (?1, ?2, ?3, ?4, ?5)
+            ON CONFLICT DO UPDATE SET orders = orders + excluded.orders, earned = earned + excluded.earned
+            """
         );
     }
 

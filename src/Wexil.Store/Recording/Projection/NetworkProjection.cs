@@ -22,13 +22,17 @@ internal sealed class NetworkProjection(SqliteConnection connection) : IDisposab
         connection,
         """
         SELECT c.source_id, c.click_id, max(c.at) FROM ad_clicks c JOIN source_networks n ON n.source_id = c.source_id
-        WHERE c.visitor = ?1 AND c.at <= ?2 AND n.since <= ?2 AND n.postback <> '' AND CASE ?3 WHEN 1 THEN n.tells_sales ELSE n.tells_opt_ins END GROUP BY c.source_id
+        WHERE c.visitor = ?1 AND c.at <= ?2 AND n.since <= ?2 AND n.postback <> ''
+          AND CASE ?3 WHEN 1 THEN n.tells_sales ELSE n.tells_opt_ins END GROUP BY c.source_id
         """
     );
 
     private readonly PreparedStatement _tell = new(
         connection,
-        "INSERT OR IGNORE INTO outgoing (cause, kind, step_id, email, fields, next_at, source_id) VALUES (?1, ?2, 0, '', ?3, ?4, ?5)"
+        """
+        INSERT OR IGNORE INTO outgoing (cause, kind, step_id, email, fields, next_at, source_id)
+        VALUES (?1, ?2, 0, '', ?3, ?4, ?5)
+        """
     );
 
     /// <summary>A visitor came by a network's click. False where the click is known already.</summary>

@@ -36,14 +36,22 @@ internal sealed class SaleProjection : IDisposable
     {
         _order = new(
             connection,
-            "SELECT at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth FROM orders WHERE order_id = ?1 AND currency = ?2"
+            """
+            SELECT at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth
+            FROM orders
+            WHERE order_id = ?1 AND currency = ?2
+            """
         );
         _write = new(
             connection,
             """
-            INSERT INTO orders (order_id, currency, at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)
-            ON CONFLICT DO UPDATE SET at = excluded.at, sold = excluded.sold, refunded = excluded.refunded, product = excluded.product, email = excluded.email, page_id = excluded.page_id,
-              channel = excluded.channel, visitor = excluded.visitor, counted_in = excluded.counted_in, worth = excluded.worth
+            INSERT INTO orders (order_id, currency, at, sold, refunded, product, email, page_id, channel, visitor,
+              counted_in, worth)
+            VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)
+            ON CONFLICT DO UPDATE SET at = excluded.at, sold = excluded.sold, refunded = excluded.refunded,
+              product = excluded.product, email = excluded.email, page_id = excluded.page_id,
+              channel = excluded.channel, visitor = excluded.visitor, counted_in = excluded.counted_in,
+              worth = excluded.worth
             """
         );
         _lead = new(connection, "SELECT visitor FROM leads WHERE email = ?1 COLLATE NOCASE ORDER BY at DESC LIMIT 1");

@@ -15,12 +15,16 @@ internal sealed class StayProjection(SqliteConnection connection) : IDisposable
     );
     private readonly PreparedStatement _stay = new(
         connection,
-        "INSERT INTO stays VALUES (?1, ?2, ?3, ?4) ON CONFLICT DO UPDATE SET milliseconds = excluded.milliseconds, engaged = excluded.engaged"
+        """
+        INSERT INTO stays VALUES (?1, ?2, ?3, ?4)
+        ON CONFLICT DO UPDATE SET milliseconds = excluded.milliseconds, engaged = excluded.engaged
+        """
     );
     private readonly PreparedStatement _tally = new(
         connection,
         """
-        INSERT INTO stay_tallies VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors,
+        INSERT INTO stay_tallies VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT DO UPDATE
+          SET visitors = visitors + excluded.visitors,
           engaged = engaged + excluded.engaged, milliseconds = milliseconds + excluded.milliseconds
         """
     );

@@ -18,7 +18,8 @@ public sealed class ProblemModel : PageModel
 
     private string TooLarge() =>
         BodyLimits.Refused(HttpContext) is { } limit
-            ? $"At most {(limit >= 1 << 20 ? $"{limit >> 20} MB" : $"{limit >> 10} KB")} can be sent here. Nothing was changed; go back, and the form is as you left it."
+            ? $"At most {(limit >= 1 << 20 ? $"{limit >> 20} MB" : $"{limit >> 10} KB")} can be sent here. "
+                + "Nothing was changed; go back, and the form is as you left it."
             : "This is more than can be sent here. Nothing was changed.";
 
     private void Tell(int? status) =>
@@ -35,7 +36,8 @@ public sealed class ProblemModel : PageModel
             (_, 404) => ("Not here", "There is nothing at this address. It may have been renamed."),
             (_, 400) => (
                 "Not taken in",
-                "The form was open for too long, or did not come from here. Go back, load the page again and send it once more."
+                "The form was open for too long, or did not come from here. Go back, load the page again and "
+                    + "send it once more."
             ),
             (_, 413) => ("Too large", TooLarge()),
             (_, 429) => ("Too many tries", "Wait a minute, then try again."),

@@ -115,11 +115,8 @@ public sealed class AddPageModel(
             return Refuse(nameof(Address), problem!);
         if (Name?.Length > MaxNameLength)
             return Refuse(nameof(Name), $"At most {MaxNameLength} characters.");
-        return Redirect(
-            Screen.Address(
-                $"build/import/{imports.Start(Screen.Step.Id, string.IsNullOrWhiteSpace(Name) ? null : Name.Trim(), address).Id}"
-            )
-        );
+        var name = string.IsNullOrWhiteSpace(Name) ? null : Name.Trim();
+        return Redirect(Screen.Address($"build/import/{imports.Start(Screen.Step.Id, name, address).Id}"));
     }
 
     public async Task<IActionResult> OnPostStarterAsync()
@@ -150,7 +147,8 @@ public sealed class AddPageModel(
         var page = pages.Find(await pages.AddAsync(Screen.Step.Id, name, address))!;
         routes.Reload(Screen.Funnel.Id);
         Done =
-            $"{Format.Quoted(page.Name)} is added. To count visits there, paste the tracking script shown below into the page.{addresses.TwinOf(page.Id, address)}";
+            $"{Format.Quoted(page.Name)} is added. To count visits there, paste the tracking script shown "
+            + $"below into the page.{addresses.TwinOf(page.Id, address)}";
         return Redirect(Screen.Address($"build/{page.Slug}"));
     }
 

@@ -71,7 +71,8 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
         var clone = desk.Pages.Find(await desk.Pages.CloneAsync(parent, CloneName(parent)))!;
         desk.Routes.Reload(Screen.Funnel.Id);
         Done =
-            $"This is a clone of {Format.Quoted(parent.Name)}. Change one thing, then publish: visitors see it once you send them here.";
+            $"This is a clone of {Format.Quoted(parent.Name)}. Change one thing, then publish: visitors see "
+            + "it once you send them here.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }
 
@@ -111,7 +112,8 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
             if (await shelf.ArchiveAsync(page) is { } late)
                 return Refuse(id, Words(late));
             Done =
-                $"{Format.Quoted(page.Name)} is put away.{(tested ? " Nobody new is sent there; who has it keeps it. A new phase has begun." : "")}";
+                $"{Format.Quoted(page.Name)} is put "
+                + $"away.{(tested ? " Nobody new is sent there; who has it keeps it. A new phase has begun." : "")}";
         }
         else
         {
@@ -121,7 +123,8 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
             Done =
                 moved == page.Id
                     ? $"{Format.Quoted(page.Name)} is on {Format.Quoted(target.Name)} now."
-                    : $"{Format.Quoted(page.Name)} was in a test here, so its figures stay with it in the archive of this step; a clone of it is on {Format.Quoted(target.Name)}.";
+                    : $"{Format.Quoted(page.Name)} was in a test here, so its figures stay with it in the "
+                        + $"archive of this step; a clone of it is on {Format.Quoted(target.Name)}.";
         }
         desk.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));

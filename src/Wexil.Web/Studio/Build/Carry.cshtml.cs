@@ -77,7 +77,9 @@ public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScre
         }
         await Desk.Pages.CarryAsync(carried, Shown.Revision);
         Done =
-            $"Carried over to the {(carried.Count == 1 ? "draft of 1 clone" : $"drafts of {carried.Count} clones")}. Look at {(carried.Count == 1 ? "it" : "each")}, then publish.";
+            "Carried over to the "
+            + $"{(carried.Count == 1 ? "draft of 1 clone" : $"drafts of {carried.Count} clones")}. Look at "
+            + $"{(carried.Count == 1 ? "it" : "each")}, then publish.";
         return Redirect(Screen.Address("build"));
     }
 

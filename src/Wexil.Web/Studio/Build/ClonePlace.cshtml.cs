@@ -36,7 +36,8 @@ public sealed class ClonePlaceModel(StepScreens screens, PageContext desk) : Pag
         var clone = Desk.Pages.Find(await Desk.Pages.CloneAsync(Shown, Shown.Name, place.Step.Id))!;
         Desk.Routes.Reload();
         Done =
-            $"A clone of {Format.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons know their new page.";
+            $"A clone of {Format.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons know their "
+            + "new page.";
         return Redirect($"/f/{place.Funnel.Slug}/{place.Step.Slug}/build/{clone.Slug}");
     }
 }

@@ -203,7 +203,8 @@ public sealed class EditPageModel(
             else if (At != Draft.Revision)
                 ModelState.AddModelError(
                     nameof(Source),
-                    "The page was changed in another window meanwhile. Copy what you typed, load the page again, and put it in there."
+                    "The page was changed in another window meanwhile. Copy what you typed, load the page "
+                        + "again, and put it in there."
                 );
         }
         var moved = Shown.IsHosted ? null : Moved();
@@ -222,7 +223,8 @@ public sealed class EditPageModel(
             await Desk.Drafts.EditAsync(Shown, Draft, source, "Source");
         Done = Shown.IsHosted
             ? "Saved as a draft. Visitors see it once you publish it."
-            : $"{Format.Quoted(Desk.Pages.Find(Shown.Id)!.Name)} is saved.{(moved is null ? "" : addresses.TwinOf(Shown.Id, moved))}";
+            : $"{Format.Quoted(Desk.Pages.Find(Shown.Id)!.Name)} is "
+                + $"saved.{(moved is null ? "" : addresses.TwinOf(Shown.Id, moved))}";
         return Redirect(Shown.IsHosted ? Own() : Screen.Address("build"));
     }
 

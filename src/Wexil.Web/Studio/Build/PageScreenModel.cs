@@ -55,7 +55,8 @@ public sealed class PageContext(
             '\n',
             [
                 Drafts.Hash(page),
-                $"{page.Id.Value} {page.Revision} {parent?.Id.Value} {parent?.Revision} {screen.Step.Slug} {screen.Step.Kind}",
+                $"{page.Id.Value} {page.Revision} {parent?.Id.Value} {parent?.Revision} {screen.Step.Slug} "
+                    + $"{screen.Step.Kind}",
                 .. tills,
             ]
         );

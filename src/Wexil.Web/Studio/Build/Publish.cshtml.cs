@@ -39,7 +39,8 @@ public sealed class PublishModel(StepScreens screens, PageContext desk) : PageSc
         await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, note.Length <= 200 ? note : note[..200]);
         Desk.Routes.Reload(Screen.Funnel.Id);
         Done = tested
-            ? $"{Format.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted before stays."
+            ? $"{Format.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted "
+                + "before stays."
             : $"{Format.Quoted(Shown.Name)} is published.";
         return Redirect(Screen.Address("build"));
     }

@@ -52,7 +52,8 @@ public sealed class MeanChart
                         X(page.Low),
                         X(page.High),
                         X(page.Takings.Mean),
-                        $"{PageLetter.At(i)} {currency.Show((decimal)page.Takings.Mean)}, {currency.Show((decimal)page.Low)} to {currency.Show((decimal)page.High)}"
+                        $"{PageLetter.At(i)} {currency.Show((decimal)page.Takings.Mean)}, "
+                            + $"{currency.Show((decimal)page.Low)} to {currency.Show((decimal)page.High)}"
                     )
             ),
         ];

@@ -60,7 +60,10 @@ public sealed record SegmentView(IReadOnlyList<SegmentViewRow> Rows, string Warn
                 )),
             ],
             table.Comparisons == 0
-                ? $"Every group is small: with fewer than {AlwaysValidTest.MinConversions} {least}, differences here are luck until more have come."
-                : $"{Format.Count(table.Comparisons, "comparison", "comparisons")} made here. Whoever searches many groups finds something by chance; what is marked holds after allowing for all of them. Small groups are not compared."
+                ? $"Every group is small: with fewer than {AlwaysValidTest.MinConversions} {least}, differences "
+                    + "here are luck until more have come."
+                : $"{Format.Count(table.Comparisons, "comparison", "comparisons")} made here. Whoever searches "
+                    + "many groups finds something by chance; what is marked holds after allowing for all of them. "
+                    + "Small groups are not compared."
         );
 }

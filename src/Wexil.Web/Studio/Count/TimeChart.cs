@@ -328,7 +328,9 @@ public sealed class TimeChart
                 takings.Mean - half,
                 takings.Mean + half,
                 most,
-                $"{currency.Show((decimal)takings.Sum)} from {Format.Count(takings.Visitors, "visitor", "visitors")}, {currency.Show((decimal)takings.Mean)} each"
+                $"{currency.Show((decimal)takings.Sum)} from "
+                    + $"{Format.Count(takings.Visitors, "visitor", "visitors")}, "
+                    + $"{currency.Show((decimal)takings.Mean)} each"
             );
         }
     }

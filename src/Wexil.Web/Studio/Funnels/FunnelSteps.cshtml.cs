@@ -108,7 +108,8 @@ public sealed class FunnelStepsModel(
         var clone = await funnels.CloneStepAsync(step, $"{step.Name}, second");
         routes.Reload(Funnel.Id);
         Done =
-            $"{Format.Quoted(clone.Name)} stands behind it, with a link of its own: /go/{clone.Slug}. Its pages are clones that know where they came from.";
+            $"{Format.Quoted(clone.Name)} stands behind it, with a link of its own: /go/{clone.Slug}. Its "
+            + "pages are clones that know where they came from.";
         return RedirectToPage();
     }
 
@@ -170,7 +171,8 @@ public sealed class FunnelStepsModel(
         var clone = await funnels.CloneAsync(Funnel, $"{Funnel.Name}, second", PageLinks.Rename);
         routes.Reload(Funnel.Id);
         Done =
-            $"This is a clone of {Format.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages they came from.";
+            $"This is a clone of {Format.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages "
+            + "they came from.";
         return Redirect($"/f/{clone.Slug}/steps");
     }
 

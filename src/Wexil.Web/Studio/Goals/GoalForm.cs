@@ -120,15 +120,27 @@ public sealed class GoalForm
 
     public AddressPattern Pattern() => new(Match, Address?.Trim() ?? "", IgnoresCase);
 
+    private static string StepName(Goal goal, StepScreen screen) =>
+        screen.Steps.FirstOrDefault(step => step.Id == goal.Step)?.Name ?? "a step put away";
+
+    private static string Words(AddressPattern address)
+    {
+        var match = address.Match switch
+        {
+            AddressMatch.Exact => "is",
+            AddressMatch.Begins => "begins with",
+            _ => "the expression finds:",
+        };
+        return $"{match} {address.Text}{(address.IgnoresCase ? ", capitals or not" : "")}";
+    }
+
     /// <summary>A goal in a line.</summary>
     public static string Words(Goal goal, StepScreen screen, Currency currency)
     {
         var what = goal.Kind switch
         {
-            GoalKind.Step =>
-                $"reaches {Format.Quoted(screen.Steps.FirstOrDefault(step => step.Id == goal.Step)?.Name ?? "a step put away")}",
-            GoalKind.Address =>
-                $"reaches an address that {(goal.Address!.Match switch { AddressMatch.Exact => "is", AddressMatch.Begins => "begins with", _ => "the expression finds:" })} {goal.Address.Text}{(goal.Address.IgnoresCase ? ", capitals or not" : "")}",
+            GoalKind.Step => $"reaches {Format.Quoted(StepName(goal, screen))}",
+            GoalKind.Address => $"reaches an address that {Words(goal.Address!)}",
             GoalKind.OptIn => goal.Pages.Count == 0
                 ? "opts in on any page of the funnel"
                 : $"opts in on {Format.Count(goal.Pages.Count, "chosen page", "chosen pages")}",

@@ -49,7 +49,8 @@ public sealed class GoalsModel(
                 + (
                     open.Standing.Total.Visitors == 0
                         ? ""
-                        : " Visitors who came before may have done it unseen, so they are left out of it: a new phase has begun."
+                        : " Visitors who came before may have done it unseen, so they are left out of it: a "
+                            + "new phase has begun."
                 );
             return Redirect(Screen.Address("goals"));
         }

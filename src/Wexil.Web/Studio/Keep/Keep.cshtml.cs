@@ -163,7 +163,8 @@ public sealed class KeepModel(
         var clone = pages.Find(await pages.CloneAsync(kept, name))!;
         routes.Reload(Screen.Funnel.Id);
         Done =
-            $"The next round: {Format.Quoted(kept.Name)} is the control, and this is its clone. Change one thing, publish, and start the test on Send; the share can begin low.";
+            $"The next round: {Format.Quoted(kept.Name)} is the control, and this is its clone. Change one "
+            + "thing, publish, and start the test on Send; the share can begin low.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }
 

@@ -105,14 +105,16 @@ public sealed class RuleForm
         var by = rule.OnMoney ? "Judged by earned per visitor" : "Judged by the main goal";
         return rule.By switch
         {
-            KeepBy.Sure =>
-                $"{by}; kept by itself when {Percent(rule.Sureness)}% sure, after {Format.Count(rule.Days, "day", "days")} and {Format.Count(rule.Conversions)} conversions on each page"
-                    + (
-                        rule.Latest is { } latest
-                            ? $", on {Format.Day(latest)} at the latest ({(rule.LeaderAtLatest ? "whichever is ahead" : "the control stays")})"
-                            : ""
-                    )
-                    + (rule.RestsLosers ? "; losers rest" : ""),
+            KeepBy.Sure => $"{by}; kept by itself when {Percent(rule.Sureness)}% sure, after "
+                + $"{Format.Count(rule.Days, "day", "days")} and {Format.Count(rule.Conversions)} conversions "
+                + "on each page"
+                + (
+                    rule.Latest is { } latest
+                        ? $", on {Format.Day(latest)} at the latest "
+                            + $"({(rule.LeaderAtLatest ? "whichever is ahead" : "the control stays")})"
+                        : ""
+                )
+                + (rule.RestsLosers ? "; losers rest" : ""),
             KeepBy.Visitors => $"{by}; whichever is ahead is kept after {Format.Count(rule.Visitors)} visitors",
             _ => $"{by}; kept by hand",
         };

@@ -35,7 +35,8 @@ public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
         await people.AddAsync([.. good.Select(row => (row.Email, row.Tags))]);
         var bad = Rows.Count - good.Length;
         TempData[nameof(PeopleModel.Done)] =
-            $"{Format.Count(good.Count(row => !row.IsKnown), "person", "people")} taken in, {Format.Count(good.Count(row => row.IsKnown))} were there already."
+            $"{Format.Count(good.Count(row => !row.IsKnown), "person", "people")} taken in, "
+            + $"{Format.Count(good.Count(row => row.IsKnown))} were there already."
             + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} left out." : "");
         return Redirect("/people");
     }

@@ -70,11 +70,14 @@ public sealed class SalesModel(
 
     /// <summary>The address of this screen with the same filter, summed up otherwise.</summary>
     public string SummedBy(LedgerBy by, int turned = 0) =>
-        $"/sales?from={Uri.EscapeDataString(From ?? "")}&until={Uri.EscapeDataString(Until ?? "")}&text={Uri.EscapeDataString(Text ?? "")}&credited={Uri.EscapeDataString(Credited ?? "")}&by={by}{(turned > 0 ? $"&turned={turned}" : "")}";
+        $"/sales?from={Escaped(From)}&until={Escaped(Until)}&text={Escaped(Text)}&credited={Escaped(Credited)}"
+        + $"&by={by}{(turned > 0 ? $"&turned={turned}" : "")}";
 
     /// <summary>The screen of one order, which leads back here.</summary>
     public string Address(LedgerOrder order) =>
-        $"/sales/order?order={Uri.EscapeDataString(order.Order)}&currency={order.Currency}&back={Uri.EscapeDataString(SummedBy(By, Turned))}";
+        $"/sales/order?order={Escaped(order.Order)}&currency={order.Currency}&back={Escaped(SummedBy(By, Turned))}";
+
+    private static string Escaped(string? text) => Uri.EscapeDataString(text ?? "");
 
     public IReadOnlyList<(long Id, string Name)> Pages { get; private set; } = [];
 

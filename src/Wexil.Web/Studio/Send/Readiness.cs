@@ -94,7 +94,8 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
                 ? new(
                     what,
                     false,
-                    "No payment service can tell of a sale before a secret is made in the settings; sales by hand and from a file count."
+                    "No payment service can tell of a sale before a secret is made in the settings; sales by "
+                        + "hand and from a file count."
                 )
                 : new(what, true, "The till tells of sales.");
         if (goal is { Kind: GoalKind.OptIn })
@@ -107,7 +108,8 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
             return new(
                 what,
                 null,
-                "When the signal comes; its address stands under Goals. A picture needs the token in its address (?wx=), since most browsers keep our cookie from it on another site."
+                "When the signal comes; its address stands under Goals. A picture needs the token in its "
+                    + "address (?wx=), since most browsers keep our cookie from it on another site."
             );
         if (step.Page is not { } id || pages.Find(id) is not { } page)
             return new(what, false, $"{Format.Quoted(step.Name)} shows no page yet.");
@@ -142,7 +144,8 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
         yield return new(
             "Visitors stay known.",
             null,
-            $"{names} and {Format.Quoted(page.Name)} are on different hosts, which most browsers keep apart. Lead to it by /go/{step.Slug}, or hand the token on; Wiring says how."
+            $"{names} and {Format.Quoted(page.Name)} are on different hosts, which most browsers keep apart. "
+                + $"Lead to it by /go/{step.Slug}, or hand the token on; Wiring says how."
         );
     }
 

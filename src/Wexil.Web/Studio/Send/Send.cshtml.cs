@@ -188,7 +188,8 @@ public sealed class SendModel(
         routes.Reload(Screen.Funnel.Id);
         Done =
             from > Clock.Now
-                ? $"The test starts {Clock.Moment(from.Value)}. Until then /go/{Screen.Step.Slug} shows everybody the same page."
+                ? $"The test starts {Clock.Moment(from.Value)}. Until then /go/{Screen.Step.Slug} shows "
+                    + "everybody the same page."
                 : $"The test runs. From now on /go/{Screen.Step.Slug} splits its visitors {weights}.";
         return Redirect(Screen.Address("send"));
     }
@@ -255,7 +256,8 @@ public sealed class SendModel(
                 + string.Concat(what.Select(change => change.What.TrimEnd('.') + ". "))
                 + (
                     phase
-                        ? "Everyone enrolled before stays on their page, and the counts so far stay: a new phase has begun."
+                        ? "Everyone enrolled before stays on their page, and the counts so far stay: a new "
+                            + "phase has begun."
                         : "No new phase was needed."
                 );
         }
@@ -268,7 +270,9 @@ public sealed class SendModel(
     public Task<IActionResult> OnPostPauseAsync() =>
         SetPausedAsync(
             true,
-            $"Paused. /go/{Screen.Step.Slug} shows everybody {Format.Quoted(Screen.KeptPage?.Name ?? "the control")} until you go on; who comes meanwhile stays out of the test."
+            $"Paused. /go/{Screen.Step.Slug} shows everybody "
+                + $"{Format.Quoted(Screen.KeptPage?.Name ?? "the control")} until you go on; who comes meanwhile "
+                + "stays out of the test."
         );
 
     public Task<IActionResult> OnPostGoOnAsync() => SetPausedAsync(false, "The test goes on, in a new phase.");
@@ -281,7 +285,8 @@ public sealed class SendModel(
         await funnels.SetLinkAsync(Screen.Step.Id, carries, Redirects);
         routes.Reload(Screen.Funnel.Id);
         Done =
-            $"{Carried(carries)}, and hosted pages are shown at {(Redirects ? "their own address" : "the link itself")}.";
+            $"{Carried(carries)}, and hosted pages are shown at "
+            + $"{(Redirects ? "their own address" : "the link itself")}.";
         return Redirect(Screen.Address("send"));
     }
 
@@ -318,7 +323,8 @@ public sealed class SendModel(
                 admission.TakesPart,
                 admission.TakesPart
                     ? $"Takes part: {why}."
-                    : $"Does not take part: {why}. Sees {(Others is { } page ? Format.Quoted(PageName(page)) : "the control")}."
+                    : $"Does not take part: {why}. Sees "
+                        + $"{(Others is { } page ? Format.Quoted(PageName(page)) : "the control")}."
             );
         }
         return Again();
@@ -327,8 +333,9 @@ public sealed class SendModel(
     public IActionResult OnPostTry()
     {
         ModelState.Clear();
-        var link =
-            $"{Link}?{TryTickets.Parameter}={tries.Issue(new(Screen.Step.Id, TryTraits(""), Try.Page is { } page ? new PageId(page) : null))}";
+        PageId? asked = Try.Page is { } page ? new PageId(page) : null;
+        var ticket = tries.Issue(new(Screen.Step.Id, TryTraits(""), asked));
+        var link = $"{Link}?{TryTickets.Parameter}={ticket}";
         TryLink = SourceTag.From(Try.Source) is { Length: > 0 } tag ? $"{link}&{SourceTag.Parameter}={tag}" : link;
         var keep = Try;
         OnGet();

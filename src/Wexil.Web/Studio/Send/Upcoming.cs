@@ -56,10 +56,15 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
             : new Rotation(weights, seed: 0).Upcoming(new long[weights.Count], Visitors);
     }
 
-    private static string Shares(Weights weights, int share) =>
-        share == 100
-            ? ""
-            : $"{share}% take part: of all visitors {string.Join(", ", weights.Percent.Select((weight, i) => $"{Format.Plain(weight * share / 10_000.0)} are drawn for {PageLetter.At(i)}"))}. The other {100 - share}% see A and are not counted.";
+    private static string Shares(Weights weights, int share)
+    {
+        if (share == 100)
+            return "";
+        string Drawn(int weight, int page) =>
+            $"{Format.Plain(weight * share / 10_000.0)} are drawn for {PageLetter.At(page)}";
+        return $"{share}% take part: of all visitors {string.Join(", ", weights.Percent.Select(Drawn))}. "
+            + $"The other {100 - share}% see A and are not counted.";
+    }
 
     private static string Plan(int pages, int share, double baseRate, double smallestLift, double perDay)
     {
@@ -75,16 +80,17 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
                 ) / 100
             ) * 100;
         var daily = perDay * share / 100;
-        string Days(double visitors) =>
+        string Days(double visitors, string after) =>
             daily > 0
-                ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(visitors / daily)), "day", "days")} at this week’s traffic"
+                ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(visitors / daily)), "day", "days")} {after}"
                 : "";
         var now = Needed(pages);
         var plan =
-            $"About {Format.Count(now)} visitors in all will tell whether a lift of that size is there{Days(now)}. You may look at any time; a page called better is better.";
+            $"About {Format.Count(now)} visitors in all will tell whether a lift of that size is "
+            + $"there{Days(now, "at this week’s traffic")}. You may look at any time; a page called better is better.";
         if (pages >= TestFormModel.MaxPages)
             return plan;
         var more = Needed(pages + 1) - now;
-        return $"{plan} Another page would take about {Format.Count(more)} visitors more{(daily > 0 ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(more / daily)), "day", "days")} longer" : "")}.";
+        return $"{plan} Another page would take about {Format.Count(more)} visitors more{Days(more, "longer")}.";
     }
 }

@@ -92,7 +92,10 @@ class SplitBar {
     if (this.form) this.ask(this.form);
   }
 
-  /** A weight was typed: the others give way, those that nobody typed first, then those typed longest ago, so that the sum stays 100. */
+  /**
+   * A weight was typed: the others give way, those that nobody typed first, then those typed longest ago, so that the
+   * sum stays 100.
+   */
   giveWay(row) {
     const pages = this.pages();
     const weights = this.weights();

@@ -9,7 +9,8 @@ export function even(count) {
 }
 
 /**
- * The weights once one of them was typed: the others give way, those that nobody typed first, then those typed longest ago.
+ * The weights once one of them was typed: the others give way, those that nobody typed first, then those typed
+ * longest ago.
  * @param own the place of the weight that was typed
  * @param typed the places typed before, the one typed longest ago first
  */

@@ -64,7 +64,8 @@ public sealed class MappingForm
             else
                 Wrong(
                     nameof(Fields),
-                    $"A line is one of {string.Join(", ", HookMapping.Names)}, then = and where it stands. This is not: {line}"
+                    $"A line is one of {string.Join(", ", HookMapping.Names)}, then = and where it stands. "
+                        + $"This is not: {line}"
                 );
         }
         if (fields.ContainsKey("type") && Words(SaleWords).Length == 0)

@@ -24,7 +24,8 @@ public static class CsvForm
         {
             state.AddModelError(
                 "Upload",
-                $"The file is longer than {(longest < 1 << 20 ? $"{longest >> 10} KB" : $"{longest >> 20} MB")}. Take it in in parts."
+                "The file is longer than "
+                    + $"{(longest < 1 << 20 ? $"{longest >> 10} KB" : $"{longest >> 20} MB")}. Take it in in parts."
             );
             return null;
         }

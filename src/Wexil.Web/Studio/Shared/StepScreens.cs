@@ -63,7 +63,8 @@ public sealed record StepScreen(
                 },
             "send" => KeptPage is { } page ? $"Everyone sees {Format.Quoted(page.Name)}" : "The link shows nothing yet",
             "count" when Reading is { Standing.Total: var total } reading =>
-                $"{Format.Count(total.Visitors, "visitor", "visitors")} · {Format.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
+                $"{Format.Count(total.Visitors, "visitor", "visitors")} · "
+                    + $"{Format.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
             "count" => "Nothing tested yet",
             "keep" when Open is { Verdict: var verdict, Says.Label: var label } => verdict.Forecast?.Days
                 is { } days

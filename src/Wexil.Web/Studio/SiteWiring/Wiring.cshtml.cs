@@ -41,7 +41,8 @@ public sealed class WiringModel(
                 .Select(goal =>
                     (
                         goal.Goal.Name,
-                        $"<img data-wexil-src=\"{visitors.Origin}/signal/{goal.Key}\" alt=\"\" width=\"1\" height=\"1\">"
+                        $"<img data-wexil-src=\"{visitors.Origin}/signal/{goal.Key}\" alt=\"\" width=\"1\" "
+                            + "height=\"1\">"
                     )
                 ),
         ];
@@ -115,10 +116,12 @@ public sealed class WiringModel(
         var unseen =
             blind == 0
                 ? ""
-                : $" {Format.Count(blind, "page lies", "pages lie")} at a private address and could not be looked at; the settings can allow it.";
+                : $" {Format.Count(blind, "page lies", "pages lie")} at a private address and could not be "
+                    + "looked at; the settings can allow it.";
         if (looked == 0)
             return $"Nothing was looked at.{unseen}";
-        return $"{Format.Count(looked, "page", "pages")} looked at: {(bad == 0 ? "nothing is wrong" : $"{Format.Count(bad, "needs", "need")} mending")}.{unseen}";
+        return $"{Format.Count(looked, "page", "pages")} looked at: "
+            + $"{(bad == 0 ? "nothing is wrong" : $"{Format.Count(bad, "needs", "need")} mending")}.{unseen}";
     }
 
     public string Until(SharedLink link) => clock.Moment(link.Until);

@@ -66,7 +66,8 @@ public static class CostFile
             if (missing.Length > 0)
                 return (
                     [],
-                    $"The first line names the columns, and {string.Join(" and ", missing)} is missing. It reads, for example: date,source,spend"
+                    $"The first line names the columns, and {string.Join(" and ", missing)} is missing. It "
+                        + "reads, for example: date,source,spend"
                 );
             var seen = new HashSet<(SourceId, DateOnly)>();
             while (csv.Read())

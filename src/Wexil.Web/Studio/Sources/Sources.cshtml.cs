@@ -80,12 +80,10 @@ public sealed class SourcesModel(
     {
         var network = sources.Network(source.Id);
         var filledIn = network is null ? "" : $"&{network.Click}{(network.Cost is { } cost ? $"&{cost}" : "")}";
-        return Steps.Select(step =>
-            (
-                step,
-                $"{visitors.Link(step.Slug)}?s={source.Tag}&utm_source={source.Tag}&utm_medium={source.Kind.ToString().ToLowerInvariant()}&utm_campaign={Funnel.Slug}{filledIn}"
-            )
-        );
+        var medium = source.Kind.ToString().ToLowerInvariant();
+        var parameters =
+            $"?s={source.Tag}&utm_source={source.Tag}&utm_medium={medium}&utm_campaign={Funnel.Slug}{filledIn}";
+        return Steps.Select(step => (step, visitors.Link(step.Slug) + parameters));
     }
 
     public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)

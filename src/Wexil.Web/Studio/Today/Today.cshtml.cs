@@ -62,7 +62,8 @@ public sealed class TodayModel(
             var ready = Rows.Count(row => row.Reading.Verdict.Keep is not null);
             var problems = Rows.Count(row => row.Reading.Verdict.Kind == VerdictKind.Problem);
             if (ready > 0 && problems > 0)
-                return $"{Tests(ready)} ready to keep, and {Number(problems)} {(problems == 1 ? "needs" : "need")} you.";
+                return $"{Tests(ready)} ready to keep, and {Number(problems)} {(problems == 1 ? "needs" : "need")} "
+                    + "you.";
             if (ready > 0)
                 return $"{Tests(ready)} ready to keep.";
             if (problems > 0)

@@ -64,16 +64,19 @@ public sealed class PlanModel : PageModel
         var warnings = new List<string>();
         if (Curve.Days(Lift) > ThisYear)
             warnings.Add(
-                "This test cannot end within a year. Look for a bolder change, a step with more visitors, or a goal that more of them reach."
+                "This test cannot end within a year. Look for a bolder change, a step with more visitors, or "
+                    + "a goal that more of them reach."
             );
         else if (
             Pages > 2
-            && new PlanCurve(rate, daily, 2, power).Days(Lift) * 2 < Curve.Days(Lift)
+            && new PlanCurve(rate, daily, 2, power).Days(Lift) is var two
+            && two * 2 < Curve.Days(Lift)
             && Curve.Days(Lift) > 28
         )
-            warnings.Add(
-                $"{Pages} pages are many for this traffic: two would take {Format.Count((long)Math.Ceiling(new PlanCurve(rate, daily, 2, power).Days(Lift)), "day", "days")}."
-            );
+        {
+            var days = Format.Count((long)Math.Ceiling(two), "day", "days");
+            warnings.Add($"{Pages} pages are many for this traffic: two would take {days}.");
+        }
         if (Found[^1].Lift is null or > Bold)
             warnings.Add("Even in eight weeks only a very large lift could be found here.");
         Warnings = warnings;

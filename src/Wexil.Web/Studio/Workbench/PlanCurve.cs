@@ -72,7 +72,8 @@ public sealed class PlanCurve
     public double Days(double lift) => Visitors(lift) / _perDay;
 
     public string Words(double lift) =>
-        $"A lift of {lift.ToString("0.#", CultureInfo.InvariantCulture)}% takes about {Format.Count(Math.Ceiling(Visitors(lift) / 100) * 100)} visitors in all: {InWords(Days(lift))}.";
+        $"A lift of {lift.ToString("0.#", CultureInfo.InvariantCulture)}% takes about "
+        + $"{Format.Count(Math.Ceiling(Visitors(lift) / 100) * 100)} visitors in all: {InWords(Days(lift))}.";
 
     private static string InWords(double days) =>
         days < 60 ? Format.Count((long)Math.Ceiling(days), "day", "days")

@@ -57,7 +57,8 @@ public sealed class Arrivals(CountryResolver origins)
             return;
         http.Response.Headers.Append(
             "Set-Cookie",
-            $"{AffiliateCookie}={WebUtility.UrlEncode(id)}; max-age={AffiliateDays * 86400}; path=/; samesite=lax; httponly"
+            $"{AffiliateCookie}={WebUtility.UrlEncode(id)}; max-age={AffiliateDays * 86400}; path=/; "
+                + "samesite=lax; httponly"
         );
     }
 
@@ -71,7 +72,8 @@ public sealed class Arrivals(CountryResolver origins)
             || Clean(http.Request.Cookie(AffiliateCookie)) is not { } id
         )
             return query;
-        return $"{(query.Length > 1 ? query + "&" : "?")}{Uri.EscapeDataString(routes.AffiliateParameter)}={Uri.EscapeDataString(id)}";
+        var before = query.Length > 1 ? query + "&" : "?";
+        return $"{before}{Uri.EscapeDataString(routes.AffiliateParameter)}={Uri.EscapeDataString(id)}";
     }
 
     /// <summary>

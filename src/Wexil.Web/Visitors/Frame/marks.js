@@ -11,8 +11,10 @@ function mark(element, style, label) {
     const tag = document.createElement("span");
     tag.textContent = label;
     tag.style.cssText =
-      "position: absolute; left: -2px; bottom: 100%; max-width: 60vw; overflow: hidden; white-space: nowrap; text-overflow: ellipsis; " +
-      "font: 600 12px/1.5 system-ui, sans-serif; color: #fff; background: #1f5fbf; padding: 0 6px; border-radius: 2px 2px 0 0";
+      "position: absolute; left: -2px; bottom: 100%; max-width: 60vw; overflow: hidden; " +
+      "white-space: nowrap; text-overflow: ellipsis; " +
+      "font: 600 12px/1.5 system-ui, sans-serif; color: #fff; background: #1f5fbf; " +
+      "padding: 0 6px; border-radius: 2px 2px 0 0";
     box.append(tag);
   }
   shade.append(box);

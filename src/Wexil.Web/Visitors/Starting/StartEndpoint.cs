@@ -56,9 +56,8 @@ public sealed class StartEndpoint(
             )
             : "";
         var proof = $"stays {tokens.Issue(visitor, now)} {promise} {query}";
-        await http.Response.WriteAsync(
-            $"wexilStart({JsonSerializer.Serialize(visitor.ToString())},{JsonSerializer.Serialize(move)},{JsonSerializer.Serialize(proof)})"
-        );
+        var arguments = new[] { visitor.ToString(), move, proof }.Select(value => JsonSerializer.Serialize(value));
+        await http.Response.WriteAsync($"wexilStart({string.Join(',', arguments)})");
     }
 
     /// <summary>The loader says that the visitor stayed: drawn for the page, or because we were late.</summary>
