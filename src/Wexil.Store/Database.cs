@@ -15,9 +15,10 @@ namespace Wexil.Store;
 public sealed class Database : IDisposable
 {
     private readonly string _file;
+    private readonly Action<string>? _traced;
     private readonly ConcurrentBag<Reader> _idle = [];
 
-    private Database(string file) => _file = file;
+    private Database(string file, Action<string>? traced) => (_file, _traced) = (file, traced);
 
     static Database()
     {
@@ -28,7 +29,8 @@ public sealed class Database : IDisposable
 
     /// <exception cref="StoreException">The file is newer than this program, or no data file of Wexil, or cannot be
     /// opened.</exception>
-    public static Database Open(DataFolder folder)
+    /// <param name="traced">Is told every statement as it runs, with its values; null for nobody.</param>
+    public static Database Open(DataFolder folder, Action<string>? traced = null)
     {
         try
         {
@@ -45,7 +47,7 @@ public sealed class Database : IDisposable
         {
             throw new StoreException($"The data file {folder.DataFile} cannot be opened: {error.Message}", error);
         }
-        return new(folder.DataFile);
+        return new(folder.DataFile, traced);
     }
 
     /// <summary>Reads in one consistent view of the data.</summary>
@@ -102,10 +104,18 @@ public sealed class Database : IDisposable
     /// <summary>A connection for housekeeping, which its caller owns.</summary>
     internal SqliteConnection OpenHousekeeper() => Connect(_file);
 
+    private SqliteConnection ConnectTraced()
+    {
+        var connection = Connect(_file);
+        if (_traced is not null)
+            SQLitePCL.raw.sqlite3_trace(connection.Handle, (_, statement) => _traced(statement), null);
+        return connection;
+    }
+
     /// <summary>The connection that writes; there is one, and its caller owns it.</summary>
     internal SqliteConnection OpenWriter(JournalOptions options)
     {
-        var connection = Connect(_file);
+        var connection = ConnectTraced();
         connection.Execute(
             $"PRAGMA synchronous={(options.SurvivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA "
                 + "wal_autocheckpoint=100000; PRAGMA cache_size=-65536"
@@ -121,7 +131,7 @@ public sealed class Database : IDisposable
                 or SQLitePCL.raw.SQLITE_IOERR
                 or SQLitePCL.raw.SQLITE_CANTOPEN;
 
-    private Reader Borrow() => _idle.TryTake(out var reader) ? reader : new Reader(Connect(_file));
+    private Reader Borrow() => _idle.TryTake(out var reader) ? reader : new Reader(ConnectTraced());
 
     private static SqliteConnection Connect(string file)
     {

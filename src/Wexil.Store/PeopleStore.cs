@@ -28,58 +28,161 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
 {
     public const int MaxTagLength = 40;
 
-    // The newest opt-in of each address, and who was only taken in.
-    private const string Everyone = """
-        SELECT email, max(at) AS at, page_id, visitor FROM (
-          SELECT email, at, page_id, visitor FROM leads WHERE email <> ''
-          UNION ALL SELECT email, added_at, NULL, NULL FROM people p
-            WHERE NOT EXISTS (SELECT 1 FROM leads l WHERE l.email = p.email COLLATE NOCASE)
-        ) GROUP BY email COLLATE NOCASE
+    /// <summary>Beyond so many, people are not counted to the last.</summary>
+    public const int MaxCounted = 10_000;
+
+    private const int ChunkSize = 200;
+
+    // The newest opt-in of each address. Walked in the order of time, so that the newest hundred cost a hundred.
+    private const string OptedIn = """
+        FROM leads l LEFT JOIN pages p ON p.id = l.page_id
+        WHERE l.email <> '' AND ($1 = '' OR instr(lower(l.email), $1) > 0) AND ($2 IS NULL OR l.page_id = $2)
+          AND ($3 = '' OR EXISTS (SELECT 1 FROM person_tags t WHERE t.email = l.email AND t.tag = $3)
+            OR EXISTS (SELECT 1 FROM tag_rules r JOIN enrolments n ON n.test_id = r.test_id
+              AND n.page_id = r.page_id WHERE r.tag = $3 AND n.visitor = l.visitor))
+          AND NOT EXISTS (SELECT 1 FROM leads later WHERE later.email = l.email COLLATE NOCASE
+            AND (later.at, later.event_id) > (l.at, l.event_id))
         """;
 
-    private const string Matching = $"""
-        FROM ({Everyone}) e LEFT JOIN pages p ON p.id = e.page_id
-        WHERE ($1 = '' OR instr(lower(e.email), $1) > 0) AND ($2 IS NULL OR e.page_id = $2)
-          AND ($3 = '' OR EXISTS (SELECT 1 FROM person_tags t WHERE t.email = e.email AND t.tag = $3)
-            OR EXISTS (SELECT 1 FROM tag_rules r JOIN enrolments n ON n.test_id = r.test_id
-              AND n.page_id = r.page_id WHERE r.tag = $3 AND n.visitor = e.visitor))
+    // Who was only taken in.
+    private const string TakenIn = """
+        FROM people a
+        WHERE ($1 = '' OR instr(lower(a.email), $1) > 0) AND $2 IS NULL
+          AND ($3 = '' OR EXISTS (SELECT 1 FROM person_tags t WHERE t.email = a.email AND t.tag = $3))
+          AND NOT EXISTS (SELECT 1 FROM leads l WHERE l.email = a.email COLLATE NOCASE)
         """;
+
+    private const string Source = """
+        coalesce((SELECT s.name FROM visitors v JOIN sources s ON s.id = v.source_id
+          WHERE v.visitor = l.visitor LIMIT 1), '')
+        """;
+
+    /// <param name="Id">What tells people of one moment apart: the event's id, or the address.</param>
+    private sealed record Row(Person Person, byte[]? Visitor, object Id);
 
     /// <summary>The newest first, at most so many, after so many others.</summary>
     public IReadOnlyList<Person> Find(PeopleFilter filter, int limit, int skip = 0) =>
-        database.Read(c =>
-        {
-            var found = c.Rows(
-                $"""
-                SELECT e.email, e.at, coalesce(p.name, ''), e.visitor, coalesce(
-                  (SELECT s.name FROM visitors v JOIN sources s ON s.id = v.source_id
-                   WHERE v.visitor = e.visitor LIMIT 1),
-                  ''
-                )
-                {Matching}
-                ORDER BY e.at DESC, e.email LIMIT $4 OFFSET $5
-                """,
-                row =>
-                    (
-                        Person: new Person(row.GetString(0), row.Time(1), row.GetString(2), row.GetString(4), []),
-                        Visitor: row.IsDBNull(3) ? null : (byte[])row.GetValue(3)
-                    ),
-                filter.Text.ToLowerInvariant(),
-                filter.Page?.Value,
-                filter.Tag,
-                limit,
-                skip
-            );
-            return found.Select(row => row.Person with { Tags = Tags(c, row.Person.Email, row.Visitor) }).ToArray();
-        });
+        Tagged([.. Walk(filter).Skip(skip).Take(limit)]);
 
+    /// <summary>All of them, the newest first, some at a time.</summary>
+    public IEnumerable<IReadOnlyList<Person>> Chunks(PeopleFilter filter) =>
+        Walk(filter).Chunk(ChunkSize).Select(Tagged);
+
+    /// <summary>How many there are, counted no further than a little past <see cref="MaxCounted"/>.</summary>
     public long Count(PeopleFilter filter) =>
         database.Read(c =>
-            c.Number($"SELECT count(*) {Matching}", filter.Text.ToLowerInvariant(), filter.Page?.Value, filter.Tag) ?? 0
+            new[] { OptedIn, TakenIn }.Sum(people =>
+                c.Number(
+                    $"SELECT count(*) FROM (SELECT 1 {people} LIMIT {MaxCounted + 1})",
+                    filter.Text.ToLowerInvariant(),
+                    filter.Page?.Value,
+                    filter.Tag
+                ) ?? 0
+            )
         );
 
     public Person? Of(string email) =>
-        Find(new(email), 50).FirstOrDefault(person => person.Email.Equals(email, StringComparison.OrdinalIgnoreCase));
+        database.Read(c =>
+        {
+            var opted = c.Rows(
+                $"""
+                SELECT l.email, l.at, coalesce(p.name, ''), {Source}, l.visitor
+                FROM leads l LEFT JOIN pages p ON p.id = l.page_id
+                WHERE l.email = $1 COLLATE NOCASE
+                ORDER BY l.at DESC LIMIT 1
+                """,
+                row => Read(row, email),
+                email
+            );
+            var found =
+                opted.Count > 0
+                    ? opted
+                    : c.Rows("SELECT email, added_at FROM people WHERE email = $1", row => ReadTaken(row), email);
+            return found is [var one] ? one.Person with { Tags = Tags(c, one.Person.Email, one.Visitor) } : null;
+        });
+
+    /// <summary>Both kinds of people, merged by their time.</summary>
+    private IEnumerable<Row> Walk(PeopleFilter filter)
+    {
+        using var opted = WalkOptedIn(filter).GetEnumerator();
+        using var taken = WalkTakenIn(filter).GetEnumerator();
+        var (hasOpted, hasTaken) = (opted.MoveNext(), taken.MoveNext());
+        while (hasOpted || hasTaken)
+        {
+            if (hasOpted && (!hasTaken || opted.Current.Person.At >= taken.Current.Person.At))
+            {
+                yield return opted.Current;
+                hasOpted = opted.MoveNext();
+            }
+            else
+            {
+                yield return taken.Current;
+                hasTaken = taken.MoveNext();
+            }
+        }
+    }
+
+    private IEnumerable<Row> WalkOptedIn(PeopleFilter filter) =>
+        WalkChunks(
+            $"""
+            SELECT l.email, l.at, coalesce(p.name, ''), {Source}, l.visitor, l.event_id
+            {OptedIn} AND (l.at, l.event_id) < ($4, $5)
+            ORDER BY l.at DESC, l.event_id DESC LIMIT $6
+            """,
+            filter,
+            row => Read(row, row.GetValue(5)),
+            last: Enumerable.Repeat(byte.MaxValue, 17).ToArray()
+        );
+
+    private IEnumerable<Row> WalkTakenIn(PeopleFilter filter) =>
+        WalkChunks(
+            $"""
+            SELECT a.email, a.added_at
+            {TakenIn} AND (a.added_at, a.email) < ($4, $5)
+            ORDER BY a.added_at DESC, a.email DESC LIMIT $6
+            """,
+            filter,
+            ReadTaken,
+            last: "\uFFFF"
+        );
+
+    /// <param name="last">An id behind all others.</param>
+    private IEnumerable<Row> WalkChunks(string sql, PeopleFilter filter, Func<SqliteDataReader, Row> map, object last)
+    {
+        var (at, id) = (long.MaxValue, last);
+        while (true)
+        {
+            var (from, fromId) = (at, id);
+            var chunk = database.Read(c =>
+                c.Rows(
+                    sql,
+                    map,
+                    filter.Text.ToLowerInvariant(),
+                    filter.Page?.Value,
+                    filter.Tag,
+                    from,
+                    fromId,
+                    ChunkSize
+                )
+            );
+            foreach (var row in chunk)
+                yield return row;
+            if (chunk.Count < ChunkSize)
+                yield break;
+            (at, id) = (chunk[^1].Person.At.ToUnixTimeMilliseconds(), chunk[^1].Id);
+        }
+    }
+
+    private static Row Read(SqliteDataReader row, object id) =>
+        new(new(row.GetString(0), row.Time(1), row.GetString(2), row.GetString(3), []), (byte[])row.GetValue(4), id);
+
+    private static Row ReadTaken(SqliteDataReader row) =>
+        new(new(row.GetString(0), row.Time(1), "", "", []), null, row.GetString(0));
+
+    private IReadOnlyList<Person> Tagged(IReadOnlyCollection<Row> rows) =>
+        database.Read(c =>
+            rows.Select(row => row.Person with { Tags = Tags(c, row.Person.Email, row.Visitor) }).ToArray()
+        );
 
     /// <summary>Every tag, by hand or by rule.</summary>
     public IReadOnlyList<string> AllTags() =>

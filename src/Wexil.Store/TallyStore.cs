@@ -103,17 +103,15 @@ public sealed class TallyStore(Database database, TimeProvider time)
         database.Read(c =>
         {
             const int days = 7;
-            var lately = c.Rows(
-                    "SELECT step_id, sum(visitors) FROM step_buckets WHERE bucket >= $1 GROUP BY step_id",
-                    row => (row.GetInt64(0), row.GetInt64(1)),
+            return c.Rows(
+                    """
+                    SELECT t.step_id, t.visitors, coalesce((SELECT sum(b.visitors) FROM step_buckets b
+                      WHERE b.step_id = t.step_id AND b.bucket >= $1), 0)
+                    FROM step_tallies t
+                    """,
+                    row =>
+                        (new StepId(row.GetInt64(0)), new StepTraffic(row.GetInt64(2) / (double)days, row.GetInt64(1))),
                     time.GetUtcNow().AddDays(-days).ToUnixTimeMilliseconds()
-                )
-                .ToDictionary();
-            return c.Rows("SELECT step_id, visitors FROM step_tallies", row =>
-                    (
-                        new StepId(row.GetInt64(0)),
-                        new StepTraffic(lately.GetValueOrDefault(row.GetInt64(0)) / (double)days, row.GetInt64(1))
-                    )
                 )
                 .ToDictionary();
         });
@@ -128,11 +126,18 @@ public sealed class TallyStore(Database database, TimeProvider time)
             ) ?? 0
         );
 
-    /// <summary>How many visitors each page of every test had.</summary>
-    public IReadOnlyDictionary<(TestId Test, PageId Page), long> PageVisitors() =>
+    /// <summary>How many visitors each page of these tests had.</summary>
+    public IReadOnlyDictionary<(TestId Test, PageId Page), long> PageVisitors(IEnumerable<TestId> tests) =>
         database.Read(c =>
-            c.Rows("SELECT test_id, page_id, sum(visitors) FROM test_tallies GROUP BY test_id, page_id", row =>
-                    ((new TestId(row.GetInt64(0)), new PageId(row.GetInt64(1))), row.GetInt64(2))
+            c.Rows(
+                    """
+                    SELECT test_id, page_id, sum(visitors)
+                    FROM test_tallies
+                    WHERE test_id IN (SELECT value FROM json_each($1))
+                    GROUP BY test_id, page_id
+                    """,
+                    row => ((new TestId(row.GetInt64(0)), new PageId(row.GetInt64(1))), row.GetInt64(2)),
+                    $"[{string.Join(',', tests.Select(test => test.Value))}]"
                 )
                 .ToDictionary()
         );
@@ -141,10 +146,24 @@ public sealed class TallyStore(Database database, TimeProvider time)
     public (long Visitors, long Conversions) Since(DateTimeOffset from) =>
         database.Read(c =>
             (
-                c.Number("SELECT sum(visitors) FROM step_buckets WHERE bucket >= $1", from.ToUnixTimeMilliseconds())
-                    ?? 0,
-                c.Number("SELECT sum(conversions) FROM test_buckets WHERE bucket >= $1", from.ToUnixTimeMilliseconds())
-                    ?? 0
+                c.Number(
+                    """
+                    SELECT sum((SELECT sum(b.visitors) FROM step_buckets b
+                      WHERE b.step_id = s.id AND b.bucket >= $1))
+                    FROM steps s
+                    """,
+                    from.ToUnixTimeMilliseconds()
+                ) ?? 0,
+                // Nothing is credited to a test that was decided before.
+                c.Number(
+                    """
+                    SELECT sum((SELECT sum(b.conversions) FROM test_buckets b
+                      WHERE b.test_id = t.id AND b.bucket >= $1))
+                    FROM tests t
+                    WHERE t.decided_at IS NULL OR t.decided_at >= $1
+                    """,
+                    from.ToUnixTimeMilliseconds()
+                ) ?? 0
             )
         );
 
@@ -450,7 +469,10 @@ public sealed class TallyStore(Database database, TimeProvider time)
                     """
                     SELECT test_id, other_test_id, page_id, other_page_id, visitors, conversions, earned
                     FROM pair_tallies
-                    WHERE test_id = $1 OR other_test_id = $1
+                    WHERE test_id = $1
+                    UNION ALL SELECT test_id, other_test_id, page_id, other_page_id, visitors, conversions, earned
+                    FROM pair_tallies
+                    WHERE other_test_id = $1
                     """,
                     row =>
                         (

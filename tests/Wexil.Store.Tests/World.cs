@@ -14,8 +14,6 @@ namespace Wexil.Store.Tests;
 /// </summary>
 internal sealed class World : IDisposable
 {
-    private readonly SeededChance _chance = new(11);
-
     public World(string? folder = null, JournalOptions? options = null)
     {
         Path = folder ?? Directory.CreateTempSubdirectory("wexil-store-").FullName;
@@ -39,6 +37,7 @@ internal sealed class World : IDisposable
     public DataFolder Folder { get; }
     public Database Database { get; }
     public Journal Journal { get; }
+    public SeededChance Chance { get; } = new(11);
     public FakeTimeProvider Time { get; } = new(new DateTimeOffset(2026, 11, 9, 8, 0, 0, TimeSpan.Zero));
     public FunnelStore Funnels { get; }
     public PageStore Pages { get; }
@@ -73,7 +72,7 @@ internal sealed class World : IDisposable
             Guid.CreateVersion7(),
             Time.GetUtcNow(),
             EventKind.Enrol,
-            VisitorId.New(Time.GetUtcNow(), _chance),
+            VisitorId.New(Time.GetUtcNow(), Chance),
             test.Step,
             test.Pages[page],
             test.Id,
@@ -88,32 +87,7 @@ internal sealed class World : IDisposable
         Database.Read(connection =>
             string.Join(
                 '\n',
-                new[]
-                {
-                    "visitors",
-                    "enrolments",
-                    "source_tallies",
-                    "apart_tallies",
-                    "pair_tallies",
-                    "left_out",
-                    "step_tallies",
-                    "step_buckets",
-                    "test_tallies",
-                    "test_buckets",
-                    "test_silences",
-                    "leads",
-                    "orders",
-                    "earnings",
-                    "money_tallies",
-                    "goals_met",
-                    "goal_tallies",
-                    "path_tallies",
-                    "segment_tallies",
-                    "page_buckets",
-                    "stays",
-                    "stay_tallies",
-                    "source_money",
-                }.SelectMany(table =>
+                ProjectedTables.All.SelectMany(table =>
                 {
                     using var command = connection.CreateCommand();
                     command.CommandText = $"SELECT * FROM {table}";

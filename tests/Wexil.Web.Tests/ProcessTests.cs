@@ -11,6 +11,7 @@ using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;
 using Wexil.Demo;
 using Wexil.Store;
+using Wexil.Store.Recording;
 using Wexil.Web.Hosting;
 using Wexil.Web.Visitors;
 
@@ -402,19 +403,9 @@ public sealed partial class ProcessTests
 
     private static string[] Tallies(WexilHost host) =>
         [
-            .. new[]
-            {
-                "visitors",
-                "enrolments",
-                "step_tallies",
-                "step_buckets",
-                "test_tallies",
-                "test_buckets",
-                "apart_tallies",
-                "pair_tallies",
-                "source_tallies",
-                "left_out",
-            }.SelectMany(table => Rows(host, $"SELECT '{table}', * FROM {table}").Order(StringComparer.Ordinal)),
+            .. ProjectedTables.All.SelectMany(table =>
+                Rows(host, $"SELECT '{table}', * FROM {table}").Order(StringComparer.Ordinal)
+            ),
         ];
 
     private static string[] Rows(WexilHost host, string sql) =>

@@ -49,9 +49,11 @@ public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore
     public IReadOnlyList<GainLine> Of(IReadOnlyList<StoredVerdict> decided)
     {
         var all = tests.All().ToDictionary(test => test.Id);
+        var steps = decided.Select(verdict => verdict.Step).ToHashSet();
+        var concerned = all.Values.Where(test => steps.Contains(test.Step)).Select(test => test.Id);
         var (reached, shown) = (
             tallies.StepVisitors(),
-            tallies.PageVisitors().ToLookup(page => all[page.Key.Test].Step)
+            tallies.PageVisitors(concerned).ToLookup(page => all[page.Key.Test].Step)
         );
         return
         [

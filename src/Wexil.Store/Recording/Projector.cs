@@ -148,20 +148,11 @@ internal sealed class Projector : IDisposable
     public void Reset()
     {
         _transaction.Run(() =>
-            _connection.Execute(
-                """
-                DELETE FROM visitors; DELETE FROM enrolments; DELETE FROM step_tallies; DELETE FROM step_buckets;
-                  DELETE FROM test_tallies;
-                DELETE FROM test_buckets; DELETE FROM test_silences; DELETE FROM leads; DELETE FROM source_tallies;
-                  DELETE FROM apart_tallies;
-                DELETE FROM pair_tallies; DELETE FROM left_out; DELETE FROM orders; DELETE FROM earnings;
-                  DELETE FROM money_tallies; DELETE FROM source_money;
-                DELETE FROM goals_met; DELETE FROM goal_tallies; DELETE FROM path_tallies;
-                  DELETE FROM segment_tallies; DELETE FROM page_buckets; DELETE FROM stays; DELETE FROM stay_tallies;
-                  DELETE FROM ad_clicks; UPDATE projection SET mark = 0;
-                """
-            )
-        );
+        {
+            foreach (var table in ProjectedTables.All)
+                _connection.Execute($"DELETE FROM {table}");
+            _connection.Execute("UPDATE projection SET mark = 0");
+        });
         Mark = 0;
     }
 

@@ -82,7 +82,7 @@ public sealed class WexilHost : IAsyncDisposable
 #pragma warning restore RS0030
         try
         {
-            database = Database.Open(folder);
+            database = Database.Open(folder, options.Traced);
             journal = new Journal(
                 database,
                 folder.SpillFile,

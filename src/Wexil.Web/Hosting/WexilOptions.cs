@@ -38,4 +38,7 @@ public sealed record WexilOptions
 
     /// <summary>Waits for the disk at every commit, so that a power cut takes nothing either.</summary>
     public bool SurvivePowerLoss { get; init; }
+
+    /// <summary>Is told every statement that runs, with its values; null for nobody.</summary>
+    public Action<string>? Traced { get; init; }
 }

@@ -47,7 +47,15 @@ public sealed class PeopleModel(
 
     public IReadOnlyList<Person> Found { get; private set; } = [];
 
+    public bool HasOlder { get; private set; }
+
     public long Count { get; private set; }
+
+    /// <summary>"2,104 people", or "More than 10,000 people".</summary>
+    public string CountWords =>
+        Count > PeopleStore.MaxCounted
+            ? $"More than {Format.Count(PeopleStore.MaxCounted, "person", "people")}"
+            : Format.Count(Count, "person", "people");
 
     public IReadOnlyList<string> Tags { get; private set; } = [];
 
@@ -142,7 +150,7 @@ public sealed class PeopleModel(
         foreach (var name in (string[])["email", "when", "page", "source", "tags"])
             csv.WriteField(name);
         await csv.NextRecordAsync();
-        for (var skip = 0; people.Find(Filter, 500, skip) is { Count: > 0 } chunk; skip += chunk.Count)
+        foreach (var chunk in people.Chunks(Filter))
         {
             foreach (var person in chunk)
             {
@@ -172,12 +180,10 @@ public sealed class PeopleModel(
     {
         (Held, HeldCount) = (held.Newest(20), held.Count());
         At = Math.Clamp(At, 0, 100_000);
-        (Found, Count, Tags, Rules) = (
-            people.Find(Filter, MaxCount, At * MaxCount),
-            people.Count(Filter),
-            people.AllTags(),
-            people.Rules()
-        );
+        // One more than is shown tells whether there are older ones.
+        var found = people.Find(Filter, MaxCount + 1, At * MaxCount);
+        (Found, HasOlder) = ([.. found.Take(MaxCount)], found.Count > MaxCount);
+        (Count, Tags, Rules) = (people.Count(Filter), people.AllTags(), people.Rules());
         var steps = funnels.AllSteps();
         Pages =
         [

@@ -69,7 +69,7 @@ public sealed class AllTestsModel(
         ];
         Found = fitting.Length;
         var visitors = tallies
-            .PageVisitors()
+            .PageVisitors(fitting.Take(MaxCount).Select(test => test.Id))
             .GroupBy(page => page.Key.Test)
             .ToDictionary(group => group.Key, group => group.Sum(page => page.Value));
         var gained = gains.Of(standing).ToDictionary(line => line.Verdict.Id);

@@ -1,0 +1,33 @@
+namespace Wexil.Store.Recording;
+
+/// <summary>The tables that hold nothing but what the events say: a recount empties them and fills them again.</summary>
+public static class ProjectedTables
+{
+    public static readonly IReadOnlyList<string> All =
+    [
+        "visitors",
+        "enrolments",
+        "step_tallies",
+        "step_buckets",
+        "test_tallies",
+        "test_buckets",
+        "test_silences",
+        "leads",
+        "source_tallies",
+        "source_money",
+        "apart_tallies",
+        "pair_tallies",
+        "left_out",
+        "orders",
+        "earnings",
+        "money_tallies",
+        "goals_met",
+        "goal_tallies",
+        "path_tallies",
+        "segment_tallies",
+        "page_buckets",
+        "stays",
+        "stay_tallies",
+        "ad_clicks",
+    ];
+}
