@@ -1,6 +1,8 @@
 namespace Wexil.Store.Recording;
 
-/// <summary>The tables that hold nothing but what the events say: a recount empties them and fills them again.</summary>
+/// <summary>
+/// The tables that hold nothing but what the events say: a recount empties them and fills them again.
+/// </summary>
 public static class ProjectedTables
 {
     public static readonly IReadOnlyList<string> All =
