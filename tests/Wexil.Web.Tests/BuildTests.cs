@@ -612,8 +612,12 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         using var memory = new MemoryStream();
         await unpacked.CopyToAsync(memory);
         Assert.Equal(svg, memory.ToArray());
+        using var unwanted = new HttpRequestMessage(HttpMethod.Get, address);
+        unwanted.Headers.Add("Accept-Encoding", "br;q=0.0, gzip;q=0.5");
+        using var other = await visitor.SendAsync(unwanted);
+        Assert.Equal("gzip", other.Content.Headers.ContentEncoding.Single());
         using var known = new HttpRequestMessage(HttpMethod.Get, address);
-        known.Headers.Add("If-None-Match", plain.Headers.ETag!.ToString());
+        known.Headers.TryAddWithoutValidation("If-None-Match", $"\"older\", {plain.Headers.ETag}");
         Assert.Equal(HttpStatusCode.NotModified, (await visitor.SendAsync(known)).StatusCode);
         using var piece = new HttpRequestMessage(HttpMethod.Get, $"/p/served/clip.mp4");
         piece.Headers.Range = new(2, 4);

@@ -76,6 +76,7 @@ public sealed class WexilHost : IAsyncDisposable
         var folder = DataFolder.Open(options.Data);
         Database? database = null;
         Journal? journal = null;
+        WexilHost? host = null;
         var logs = LoggerFactory.Create(Log);
 #pragma warning disable RS0030 // Where nobody hands a clock in, it is the machine's.
         time ??= TimeProvider.System;
@@ -94,7 +95,7 @@ public sealed class WexilHost : IAsyncDisposable
                 .AddSingleton(time)
                 .AddSingleton(chance ?? new SecureChance())
                 .AddSingleton(new VisitorToken(key));
-            var host = new WexilHost(options, folder, database, journal, shared, logs);
+            host = new WexilHost(options, folder, database, journal, shared, logs);
             Agents.Warm();
             await Countries.ReadyAsync();
             await host._visitors.StartAsync();
@@ -103,6 +104,11 @@ public sealed class WexilHost : IAsyncDisposable
         }
         catch
         {
+            if (host is not null)
+            {
+                await host.DisposeAsync();
+                throw;
+            }
             journal?.Dispose();
             database?.Dispose();
             folder.Dispose();
@@ -142,8 +148,9 @@ public sealed class WexilHost : IAsyncDisposable
             kestrel.Limits.MaxRequestBodySize = LargestFromVisitors;
         });
         AddShared(builder.Services, shared);
+        builder.Services.AddVisitors();
         var app = builder.Build();
-        VisitorsApp.Map(app);
+        app.MapVisitors();
         return app;
     }
 
@@ -164,9 +171,9 @@ public sealed class WexilHost : IAsyncDisposable
             .Services.AddDataProtection()
             .SetApplicationName("Wexil")
             .PersistKeysToFileSystem(new DirectoryInfo(folder.Keys));
-        StudioApp.AddServices(builder.Services, options.FollowsClock);
+        builder.Services.AddStudio(options.FollowsClock);
         var app = builder.Build();
-        StudioApp.Map(app);
+        app.MapStudio();
         return app;
     }
 

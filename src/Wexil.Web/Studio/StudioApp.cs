@@ -22,7 +22,7 @@ namespace Wexil.Web.Studio;
 /// <summary>The owner's door: everything behind a sign-in, nothing of the marketers' pages in its origin.</summary>
 public static class StudioApp
 {
-    public static void AddServices(IServiceCollection services, bool followsClock)
+    public static void AddStudio(this IServiceCollection services, bool followsClock)
     {
         services
             .AddSingleton<SignInLinks>()
@@ -72,7 +72,7 @@ public static class StudioApp
         services.Configure<RouteOptions>(routes => routes.LowercaseUrls = true);
     }
 
-    public static void Map(WebApplication app)
+    public static void MapStudio(this WebApplication app)
     {
         app.UseExceptionHandler("/problem");
         app.UseStatusCodePagesWithReExecute("/problem", "?status={0}");

@@ -11,19 +11,19 @@ namespace Wexil.Web.Visitors;
 /// <c>GET /buy/{page}</c> and <c>GET /no/{page}</c>: where a page's buy buttons and its noes lead. The address names
 /// the page, so that a button cannot be another page's.
 /// </summary>
-public static class BuyEndpoint
+public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, VisitorToken tokens, TimeProvider time)
+    : IVisitorsEndpoint
 {
-    public static async Task Buy(
-        HttpContext http,
-        string slug,
-        VisitService desk,
-        HostedPages hosted,
-        VisitorToken tokens,
-        TimeProvider time
-    )
+    public void Map(IEndpointRouteBuilder routes)
+    {
+        routes.MapGet("/buy/{slug}", Buy);
+        routes.MapGet("/no/{slug}", No);
+    }
+
+    private async Task Buy(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
-        if (desk.Routes.Page(slug) is not { } page)
+        if (visits.Routes.Page(http.Part("slug")) is not { } page)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
             return;
@@ -31,7 +31,7 @@ public static class BuyEndpoint
         if (page.Outside is not null)
         {
             // What stands on the page is not known here; the order of the steps is.
-            await Onward(http, desk.Routes.Step(page.Step)?.YesSlug, Travelling(http));
+            await Next(http, visits.Routes.Step(page.Step)?.YesSlug, Travelling(http));
             return;
         }
         var targets = hosted.Page(page).BuyTargets;
@@ -47,9 +47,9 @@ public static class BuyEndpoint
             button >= 0 && button < targets.Count ? targets[button]
             : targets.Count > 0 ? targets[0]
             : "";
-        var query = Arrivals.WithAffiliate(http, desk.Routes, Travelling(http));
+        var query = Arrivals.WithAffiliate(http, visits.Routes, Travelling(http));
         if (target.StartsWith('/') && !target.StartsWith("//", StringComparison.Ordinal))
-            GoEndpoint.Redirect(
+            Onward.Redirect(
                 http,
                 new OutsideAddress(new(new Uri("http://own.invalid"), target)).With(query)[
                     "http://own.invalid".Length..
@@ -65,40 +65,40 @@ public static class BuyEndpoint
         {
             var now = time.GetUtcNow();
             var visitor = (
-                RequestClassification.Of(http, desk.Routes).Counts
-                    ? VisitorCookie.Of(http, desk, tokens, now)
-                    : VisitorCookie.Read(http, desk, tokens, now)
+                RequestClassification.Of(http, visits.Routes).Counts
+                    ? VisitorCookie.Of(http, visits, tokens, now)
+                    : VisitorCookie.Read(http, visits, tokens, now)
             ).Visitor;
-            GoEndpoint.Redirect(
+            Onward.Redirect(
                 http,
-                GoEndpoint.Onward(
+                Onward.Address(
                     new(till),
-                    desk.Routes.Step(page.Step),
+                    visits.Routes.Step(page.Step),
                     page,
                     tokens.Issue(visitor, now),
                     query,
                     now,
-                    desk.Routes.PassThrough
+                    visits.Routes.PassThrough
                 )
             );
         }
         else
-            await Onward(http, desk.Routes.Step(page.Step)?.YesSlug, query);
+            await Next(http, visits.Routes.Step(page.Step)?.YesSlug, query);
     }
 
-    public static async Task No(HttpContext http, string slug, VisitService desk)
+    private async Task No(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
-        if (desk.Routes.Page(slug) is { } page)
-            await Onward(http, desk.Routes.Step(page.Step)?.NoSlug, Travelling(http));
+        if (visits.Routes.Page(http.Part("slug")) is { } page)
+            await Next(http, visits.Routes.Step(page.Step)?.NoSlug, Travelling(http));
         else
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
     }
 
-    private static async Task Onward(HttpContext http, string? next, string query)
+    private static async Task Next(HttpContext http, string? next, string query)
     {
         if (next is not null)
-            GoEndpoint.Redirect(http, $"/go/{next}{query}");
+            Onward.Redirect(http, $"/go/{next}{query}");
         else
             await PlainPage.Write(
                 http,

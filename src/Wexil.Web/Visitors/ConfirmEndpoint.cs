@@ -8,22 +8,28 @@ namespace Wexil.Web.Visitors;
 /// <c>/confirm/{token}</c>: whoever was mailed says that the address is theirs. By a button, because mail programs open
 /// links ahead.
 /// </summary>
-public static class ConfirmEndpoint
+public sealed class ConfirmEndpoint(ConfirmTickets tickets, OptInStore optIns) : IVisitorsEndpoint
 {
-    public static Task Show(HttpContext http, string token, ConfirmTickets tickets)
+    public void Map(IEndpointRouteBuilder routes)
+    {
+        routes.MapGet("/confirm/{token}", Show);
+        routes.MapPost("/confirm/{token}", Confirm);
+    }
+
+    private Task Show(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
         http.Response.Headers["Referrer-Policy"] = "no-referrer";
-        if (tickets.Open(token) is not var (_, email))
+        if (tickets.Open(http.Part("token")) is not var (_, email))
             return Over(http);
         http.Response.Headers.ContentSecurityPolicy = DocumentStyles.Policy(DocumentStyles.Plain);
         return DocumentRenderer.WriteAsync<Confirmation>(http, (nameof(Confirmation.Email), email));
     }
 
-    public static async Task Confirm(HttpContext http, string token, ConfirmTickets tickets, OptInStore optIns)
+    private async Task Confirm(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
-        if (tickets.Open(token) is not var (step, email))
+        if (tickets.Open(http.Part("token")) is not var (step, email))
         {
             await Over(http);
             return;

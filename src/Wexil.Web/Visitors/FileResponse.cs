@@ -1,4 +1,4 @@
-using Microsoft.Extensions.Primitives;
+using Microsoft.Net.Http.Headers;
 using Wexil.App.Serving;
 
 namespace Wexil.Web.Visitors;
@@ -28,71 +28,49 @@ public static class FileResponse
             Caching.Revalidate => "no-cache",
             _ => "public, max-age=31536000, immutable",
         };
-        if (caching != Caching.Never)
-        {
-            headers.ETag = file.ETag;
-            headers.AccessControlAllowOrigin = "*";
-            if (http.Request.Headers.IfNoneMatch.Contains(file.ETag))
-            {
-                http.Response.StatusCode = StatusCodes.Status304NotModified;
-                return Task.CompletedTask;
-            }
-        }
-        ReadOnlyMemory<byte> content = file.Content;
-        if (file.Brotli is not null || file.Gzip is not null)
-        {
-            headers.Vary = "Accept-Encoding";
-            var accepted = http.Request.Headers.AcceptEncoding;
-            if (file.Brotli is not null && Accepts(accepted, "br"))
-                (content, headers.ContentEncoding) = (file.Brotli, "br");
-            else if (file.Gzip is not null && Accepts(accepted, "gzip"))
-                (content, headers.ContentEncoding) = (file.Gzip, "gzip");
-        }
-        else if (caching != Caching.Never && file.ContentType.AsSpan(0, 5) is "video" or "audio")
-        {
-            // Some browsers play nothing that they cannot ask for in pieces.
-            headers.AcceptRanges = "bytes";
-            if (Part(http, content.Length) is { } part)
-            {
-                http.Response.StatusCode = StatusCodes.Status206PartialContent;
-                headers.ContentRange = $"bytes {part.Start}-{part.End - 1}/{content.Length}";
-                content = content[part.Start..part.End];
-            }
-        }
-        http.Response.ContentType = file.ContentType;
+        var content = Encoded(http, file);
+        if (caching == Caching.Never)
+            return WriteAll(http, content, file.ContentType);
+        headers.AccessControlAllowOrigin = "*";
+        // Some browsers play nothing that they cannot ask for in pieces.
+        var isPlayed = file.ContentType.AsSpan(0, 5) is "video" or "audio";
+        return TypedResults
+            .Bytes(content, file.ContentType, enableRangeProcessing: isPlayed, entityTag: new(file.ETag))
+            .ExecuteAsync(http);
+    }
+
+    private static Task WriteAll(HttpContext http, ReadOnlyMemory<byte> content, string type)
+    {
+        http.Response.ContentType = type;
         http.Response.ContentLength = content.Length;
         return HttpMethods.IsHead(http.Request.Method)
             ? Task.CompletedTask
             : http.Response.Body.WriteAsync(content).AsTask();
     }
 
-    /// <summary>The one stretch that is asked for; null when it is all, or several, or none that there is.</summary>
-    private static (int Start, int End)? Part(HttpContext http, int length)
+    /// <summary>The content as the browser takes it; says so in the headers.</summary>
+    private static byte[] Encoded(HttpContext http, HostedFile file)
     {
-        if (http.Request.GetTypedHeaders().Range is not { Unit.Value: "bytes" } asked || asked.Ranges.Count != 1)
-            return null;
-        var range = asked.Ranges.First();
-        var start = range.From ?? Math.Max(0, length - (range.To ?? 0));
-        var end = range.From is null ? length : Math.Min(length, (range.To ?? length - 1) + 1);
-        return start < end && start < length ? ((int)start, (int)end) : null;
+        if (file.Brotli is null && file.Gzip is null)
+            return file.Content;
+        var headers = http.Response.Headers;
+        headers.Vary = "Accept-Encoding";
+        _ = StringWithQualityHeaderValue.TryParseList(http.Request.Headers.AcceptEncoding.OfType<string>().ToList(), out var accepted);
+        if (file.Brotli is { } brotli && Accepts(accepted, "br"))
+        {
+            headers.ContentEncoding = "br";
+            return brotli;
+        }
+        if (file.Gzip is { } gzip && Accepts(accepted, "gzip"))
+        {
+            headers.ContentEncoding = "gzip";
+            return gzip;
+        }
+        return file.Content;
     }
 
-    private static bool Accepts(StringValues accepted, string encoding)
-    {
-        foreach (var line in accepted)
-        {
-            if (line is null)
-                continue;
-            foreach (var range in line.AsSpan().Split(','))
-            {
-                var part = line.AsSpan()[range].Trim();
-                if (
-                    part.StartsWith(encoding, StringComparison.OrdinalIgnoreCase)
-                    && !part.EndsWith("q=0", StringComparison.OrdinalIgnoreCase)
-                )
-                    return true;
-            }
-        }
-        return false;
-    }
+    private static bool Accepts(IList<StringWithQualityHeaderValue>? accepted, string encoding) =>
+        accepted?.Any(value =>
+            value.Quality is not 0 && value.Value.Equals(encoding, StringComparison.OrdinalIgnoreCase)
+        ) == true;
 }

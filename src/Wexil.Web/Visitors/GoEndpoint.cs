@@ -1,4 +1,3 @@
-using System.Globalization;
 using Wexil.App.Serving;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
@@ -12,7 +11,7 @@ namespace Wexil.Web.Visitors;
 
 /// <summary><c>GET /go/{slug}</c>: a step's permanent link.</summary>
 public sealed class GoEndpoint(
-    VisitService desk,
+    VisitService visits,
     HostedPages hosted,
     VisitorToken tokens,
     Arrivals arrivals,
@@ -20,13 +19,15 @@ public sealed class GoEndpoint(
     IdentityStore identities,
     TroubleLog troubles,
     TimeProvider time
-)
+) : IVisitorsEndpoint
 {
-    public async Task Answer(HttpContext http, string slug)
+    public void Map(IEndpointRouteBuilder routes) => routes.MapMethods("/go/{slug}", RouteParts.Read, Answer);
+
+    private async Task Answer(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
-        var routes = desk.Routes;
-        if (routes.Step(slug) is not { } step)
+        var routes = visits.Routes;
+        if (routes.Step(http.Part("slug")) is not { } step)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address.");
             return;
@@ -34,7 +35,7 @@ public sealed class GoEndpoint(
         var query = http.Request.QueryString.Value ?? "";
         if (step.Forward is { } forward)
         {
-            Redirect(http, new OutsideAddress(new(forward)).With(query));
+            Onward.Redirect(http, new OutsideAddress(new(forward)).With(query));
             return;
         }
         var now = time.GetUtcNow();
@@ -42,7 +43,7 @@ public sealed class GoEndpoint(
         var hasOurs = query.Contains("wx_", StringComparison.Ordinal);
         if (hasOurs && AddressQuery.Value(query, TryTickets.Parameter) is { Length: > 0 } ticket)
         {
-            await new TryAnswer(desk, hosted, now).Answer(http, step, tickets.Open(ticket));
+            await new TryAnswer(visits, hosted, now).Answer(http, step, tickets.Open(ticket));
             return;
         }
         var countsMe = hasOurs && AddressQuery.Value(query, RequestClassification.CountMeCookie) is not null;
@@ -53,8 +54,8 @@ public sealed class GoEndpoint(
             caller = caller with { LeftOut = null, IsTrying = false };
 
         var (visitor, known) = caller.Counts
-            ? VisitorCookie.Of(http, desk, tokens, now)
-            : VisitorCookie.Read(http, desk, tokens, now);
+            ? VisitorCookie.Of(http, visits, tokens, now)
+            : VisitorCookie.Read(http, visits, tokens, now);
         var visit = arrivals.Of(http, routes, step, visitor, known, caller.Device, query, now);
         RoutePage? page;
         if (caller.Counts)
@@ -65,7 +66,7 @@ public sealed class GoEndpoint(
                     : null;
             if (step.StartsOnPage)
                 VisitorCookie.ShowElsewhere(http, visitor);
-            page = (await desk.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
+            page = (await visits.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
             if (visit.Traits.IsAffiliate)
                 Arrivals.Remember(http, routes);
         }
@@ -74,10 +75,10 @@ public sealed class GoEndpoint(
             // Robots, previews and who keeps no cookie see what the step stands for; the owner sees what a visitor
             // would.
             page = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private
-                ? step.Page ?? desk.Peek(step, visit, known)?.Page
-                : desk.Peek(step, visit, known)?.Page;
+                ? step.Page ?? visits.Peek(step, visit, known)?.Page
+                : visits.Peek(step, visit, known)?.Page;
             if (page is not null && caller.LeftOut is { } why)
-                desk.LeaveOut(step.Id, page.Id, why, now);
+                visits.LeaveOut(step.Id, page.Id, why, now);
         }
         await Show(http, routes, step, page, visitor, query, now);
     }
@@ -100,7 +101,7 @@ public sealed class GoEndpoint(
             || tokens.ReadPage(promise, there, now) is not { } page
         )
             return null;
-        if (there == here || identities.Of(there) != there || desk.HasPlace(step, there))
+        if (there == here || identities.Of(there) != there || visits.HasPlace(step, there))
             return page;
         try
         {
@@ -130,9 +131,9 @@ public sealed class GoEndpoint(
                 "This page is not here yet. Please come back later."
             );
         else if (page.Outside is { } outside)
-            Redirect(
+            Onward.Redirect(
                 http,
-                Onward(
+                Onward.Address(
                     outside,
                     step,
                     page,
@@ -151,48 +152,12 @@ public sealed class GoEndpoint(
             await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
         }
         else
-            Redirect(http, ServedPages.Folder(page) + step.Carries.Of(query));
-    }
-
-    /// <summary>Where a visitor of a step is sent when its page is outside.</summary>
-    /// <param name="passThrough">A further parameter for the token; empty for none.</param>
-    internal static string Onward(
-        OutsideAddress outside,
-        RouteStep? step,
-        RoutePage page,
-        string token,
-        string query,
-        DateTimeOffset now,
-        string passThrough
-    )
-    {
-        if (passThrough.Length > 0)
-            query = $"{query}{(query.Length == 0 ? '?' : '&')}{passThrough}={token}";
-        return step?.Test is { } test && test.RunsAt(now)
-            ? outside.With(
-                query,
-                ("wx", token),
-                ("wx_test", test.Id.Value.ToString(CultureInfo.InvariantCulture)),
-                ("wx_page", page.Slug)
-            )
-            : outside.With(query, ("wx", token), ("wx_page", page.Slug));
-    }
-
-    internal static void Redirect(HttpContext http, string address)
-    {
-        http.Response.StatusCode = StatusCodes.Status302Found;
-        http.Response.Headers.Location = address;
+            Onward.Redirect(http, ServedPages.Folder(page) + step.Carries.Of(query));
     }
 
     private static void CountMe(HttpContext http)
     {
-        http.Response.Headers.Append(
-            "Set-Cookie",
-            $"{RequestClassification.CountMeCookie}=1; max-age=1800; path=/; samesite=lax; httponly"
-        );
-        http.Response.Headers.Append(
-            "Set-Cookie",
-            $"{RequestClassification.TryCookie}=; max-age=0; path=/; samesite=lax; httponly"
-        );
+        http.Response.Give(RequestClassification.CountMeCookie, "1", RequestClassification.Sitting);
+        http.Response.Give(RequestClassification.TryCookie, "", TimeSpan.Zero);
     }
 }

@@ -8,10 +8,13 @@ namespace Wexil.Web.Visitors;
 /// <c>GET /mine/{ticket}</c>: marks a device as the owner's, so that its visits are left out; <c>GET /mine/off</c>
 /// takes the mark off.
 /// </summary>
-public static class OwnDeviceEndpoint
+public sealed class OwnDeviceEndpoint(OwnDeviceTickets tickets, StudioAddress studio) : IVisitorsEndpoint
 {
-    public static Task Answer(HttpContext http, string ticket, OwnDeviceTickets tickets, StudioAddress studio)
+    public void Map(IEndpointRouteBuilder routes) => routes.MapGet("/mine/{ticket}", Answer);
+
+    private Task Answer(HttpContext http)
     {
+        var ticket = http.Part("ticket");
         http.Response.Headers.CacheControl = "no-store";
         if (ticket == "off")
         {
@@ -31,13 +34,10 @@ public static class OwnDeviceEndpoint
                 StatusCodes.Status200OK,
                 "This device is yours: its visits are left out of all counts."
             );
-        GoEndpoint.Redirect(http, studio.Origin + "/signed-in");
+        Onward.Redirect(http, studio.Origin + "/signed-in");
         return Task.CompletedTask;
     }
 
     private static void Set(HttpContext http, string value, int seconds) =>
-        http.Response.Headers.Append(
-            "Set-Cookie",
-            $"{RequestClassification.MineCookie}={value}; max-age={seconds}; path=/; samesite=lax; httponly"
-        );
+        http.Response.Give(RequestClassification.MineCookie, value, TimeSpan.FromSeconds(seconds));
 }

@@ -17,27 +17,27 @@ namespace Wexil.Web.Visitors;
 /// needs it, in an origin of its own that can reach neither Studio nor the visitors' cookies. Nothing is counted, and
 /// no picture that counts visits for somebody else is fetched.
 /// </summary>
-public static class PreviewEndpoint
+public sealed class PreviewEndpoint(
+    PreviewTickets tickets,
+    PageStore pages,
+    HostedPages hosted,
+    VisitService visits,
+    StudioAddress studio
+) : IVisitorsEndpoint
 {
     private static readonly string Script = Load();
 
-    public static async Task Answer(
-        HttpContext http,
-        string ticket,
-        PreviewTickets tickets,
-        PageStore pages,
-        HostedPages hosted,
-        VisitService desk,
-        StudioAddress studio
-    )
+    public void Map(IEndpointRouteBuilder routes) => routes.MapGet("/draft/{ticket}", Answer);
+
+    private async Task Answer(HttpContext http)
     {
         var headers = http.Response.Headers;
         headers["X-Robots-Tag"] = "noindex";
         headers["Referrer-Policy"] = "no-referrer";
         if (
-            tickets.Open(ticket) is not { } preview
+            tickets.Open(http.Part("ticket")) is not { } preview
             || pages.Find(preview.Page) is not { } page
-            || desk.Routes.Page(page.Slug) is not { Outside: null } route
+            || visits.Routes.Page(page.Slug) is not { Outside: null } route
         )
         {
             headers.ContentSecurityPolicy =

@@ -9,16 +9,17 @@ namespace Wexil.Web.Visitors;
 /// <summary>
 /// <c>POST /reached</c>: the script on a page says that a visitor is there, and is told what to watch.
 /// </summary>
-public static class ReachedEndpoint
+public sealed class ReachedEndpoint(
+    VisitService visits,
+    IdentityStore identities,
+    LastSeen seen,
+    VisitorToken tokens,
+    TimeProvider time
+) : IVisitorsEndpoint
 {
-    public static async Task Answer(
-        HttpContext http,
-        VisitService desk,
-        IdentityStore identities,
-        LastSeen seen,
-        VisitorToken tokens,
-        TimeProvider time
-    )
+    public void Map(IEndpointRouteBuilder routes) => routes.MapPost("/reached", Answer);
+
+    private async Task Answer(HttpContext http)
     {
         if (await ScriptMessage.Read(http) is not var (message, address))
             return;
@@ -28,7 +29,7 @@ public static class ReachedEndpoint
             http.Response.StatusCode = StatusCodes.Status204NoContent;
             return;
         }
-        var routes = desk.Routes;
+        var routes = visits.Routes;
         var page = message.On(routes, address);
         if (message.Counts(http, routes))
         {
@@ -36,14 +37,14 @@ public static class ReachedEndpoint
             if (page is { Outside: not null })
             {
                 seen.Note(page.Id, now);
-                await desk.ReachAsync(page, visitor, now);
+                await visits.ReachAsync(page, visitor, now);
             }
             foreach (var goal in routes.Goals)
                 if (
                     goal.Goal is { Kind: GoalKind.Address, Address: { } pattern }
                     && pattern.Judge(address.AbsoluteUri).Matches
                 )
-                    await desk.MeetAsync(goal, visitor, now);
+                    await visits.MeetAsync(goal, visitor, now);
         }
         var funnel = page is null ? null : routes.Step(page.Step)?.Funnel;
         var clicks = routes

@@ -9,16 +9,18 @@ namespace Wexil.Web.Visitors;
 
 /// <summary><c>POST /hooks/sale</c>: a payment service says that money came in, or went back.</summary>
 public sealed class SaleHook(
-    VisitService desk,
+    VisitService visits,
     SaleStore sales,
     SettingStore settings,
     VisitorToken tokens,
     TimeProvider time
-)
+) : IVisitorsEndpoint
 {
     private const int MaxBodyBytes = 64 << 10;
 
-    public async Task Answer(HttpContext http)
+    public void Map(IEndpointRouteBuilder routes) => routes.MapPost("/hooks/sale", Answer);
+
+    private async Task Answer(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
         if (settings.HookSecret is not { } secret)
@@ -68,7 +70,7 @@ public sealed class SaleHook(
         var recorded = await sales.RecordAsync(
             notice,
             tokens.ReadAnyAge(token),
-            desk.Routes.Page(notice.Page)?.Id,
+            visits.Routes.Page(notice.Page)?.Id,
             now
         );
         // A service tells again what was not taken.

@@ -1,11 +1,13 @@
 namespace Wexil.Web.Visitors;
 
 /// <summary><c>GET /wexil.js</c>: the script for outside pages.</summary>
-public static class ScriptEndpoint
+public sealed class ScriptEndpoint : IVisitorsEndpoint
 {
     private static readonly byte[] Script = Load();
 
-    public static Task Answer(HttpContext http)
+    public void Map(IEndpointRouteBuilder routes) => routes.MapGet("/wexil.js", Answer);
+
+    private static Task Answer(HttpContext http)
     {
         http.Response.ContentType = "text/javascript; charset=utf-8";
         http.Response.Headers.CacheControl = "public, max-age=300";

@@ -19,13 +19,13 @@ namespace Wexil.Web.Visitors;
 /// key.
 /// </summary>
 public sealed class SignalEndpoint(
-    VisitService desk,
+    VisitService visits,
     SaleStore sales,
     SettingStore settings,
     IdentityStore identities,
     VisitorToken tokens,
     TimeProvider time
-)
+) : IVisitorsEndpoint
 {
     private const int MaxBodyBytes = 8 << 10;
     private const string KeyHeader = "X-Wexil-Key";
@@ -33,11 +33,13 @@ public sealed class SignalEndpoint(
         "R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7"
     );
 
-    public async Task Answer(HttpContext http, string key)
+    public void Map(IEndpointRouteBuilder routes) => routes.MapMethods("/signal/{key}", ["GET", "POST"], Answer);
+
+    private async Task Answer(HttpContext http)
     {
         http.Response.Headers.AccessControlAllowOrigin = "*";
         http.Response.Headers.CacheControl = "no-store";
-        if (desk.Routes.Goal(key) is not { Goal.Kind: GoalKind.Signal or GoalKind.Click } goal)
+        if (visits.Routes.Goal(http.Part("key")) is not { Goal.Kind: GoalKind.Signal or GoalKind.Click } goal)
         {
             await Refuse(
                 http,
@@ -86,8 +88,8 @@ public sealed class SignalEndpoint(
                     ? identities.Of(told)
                     : tokens.Read(fields.GetValueOrDefault("wx"), now)
             );
-        if (visitor is { } who && RequestClassification.Of(http, desk.Routes).Counts)
-            await desk.MeetAsync(goal, who, now);
+        if (visitor is { } who && RequestClassification.Of(http, visits.Routes).Counts)
+            await visits.MeetAsync(goal, who, now);
         if (
             !HttpMethods.IsGet(http.Request.Method)
             || !http.Request.Headers.Accept.ToString().Contains("image/", StringComparison.Ordinal)
@@ -162,7 +164,7 @@ public sealed class SignalEndpoint(
                     bigEndian: true
                 );
         if (recorded != Recorded.Lost && visitor is { } who)
-            recorded = await desk.MeetAsync(goal, who, now, currency?.Code == settings.Currency.Code ? value : 0, id);
+            recorded = await visits.MeetAsync(goal, who, now, currency?.Code == settings.Currency.Code ? value : 0, id);
         if (recorded == Recorded.Lost)
             await Refuse(http, StatusCodes.Status503ServiceUnavailable, "The store is not well. Tell us again later.");
         else

@@ -7,18 +7,15 @@ namespace Wexil.Web.Visitors;
 /// <summary>
 /// <c>POST /stay</c>: the script on a page says how long a visitor was there, and whether anything was done.
 /// </summary>
-public static class StayEndpoint
+public sealed class StayEndpoint(VisitService visits, IdentityStore identities, VisitorToken tokens, TimeProvider time)
+    : IVisitorsEndpoint
 {
     /// <summary>Nobody reads a page for longer at a stretch.</summary>
     private static readonly TimeSpan MaxStay = TimeSpan.FromHours(1);
 
-    public static async Task Answer(
-        HttpContext http,
-        VisitService desk,
-        IdentityStore identities,
-        VisitorToken tokens,
-        TimeProvider time
-    )
+    public void Map(IEndpointRouteBuilder routes) => routes.MapPost("/stay", Answer);
+
+    private async Task Answer(HttpContext http)
     {
         if (await ScriptMessage.Read(http) is not var (message, address))
             return;
@@ -26,13 +23,13 @@ public static class StayEndpoint
         var now = time.GetUtcNow();
         if (
             message.From(http, identities, tokens, now) is not { } visitor
-            || message.On(desk.Routes, address) is not { } page
-            || !message.Counts(http, desk.Routes)
+            || message.On(visits.Routes, address) is not { } page
+            || !message.Counts(http, visits.Routes)
         )
             return;
         var stretch = double.IsFinite(message.Milliseconds)
             ? Math.Clamp(message.Milliseconds, 0, MaxStay.TotalMilliseconds)
             : 0;
-        await desk.StayAsync(page, visitor, new((long)stretch, message.Engaged), now);
+        await visits.StayAsync(page, visitor, new((long)stretch, message.Engaged), now);
     }
 }

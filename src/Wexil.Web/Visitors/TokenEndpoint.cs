@@ -6,9 +6,11 @@ namespace Wexil.Web.Visitors;
 /// <summary>
 /// <c>POST /token</c>: a fresh token for a visitor whose page has been open for longer than one lives.
 /// </summary>
-public static class TokenEndpoint
+public sealed class TokenEndpoint(IdentityStore identities, VisitorToken tokens, TimeProvider time) : IVisitorsEndpoint
 {
-    public static async Task Answer(HttpContext http, IdentityStore identities, VisitorToken tokens, TimeProvider time)
+    public void Map(IEndpointRouteBuilder routes) => routes.MapPost("/token", Answer);
+
+    private async Task Answer(HttpContext http)
     {
         if (await ScriptMessage.Read(http) is not var (message, _))
             return;

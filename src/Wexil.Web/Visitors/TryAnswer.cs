@@ -13,7 +13,7 @@ using Wexil.Web.Visitors.Documents;
 namespace Wexil.Web.Visitors;
 
 /// <summary>Shows a link as the owner asked to see it, with the reason at the foot; nothing is recorded.</summary>
-public sealed class TryAnswer(VisitService desk, HostedPages hosted, DateTimeOffset now)
+public sealed class TryAnswer(VisitService visits, HostedPages hosted, DateTimeOffset now)
 {
     // The page's own scripts run, and fire nobody else's.
     private const string Policy =
@@ -31,13 +31,14 @@ public sealed class TryAnswer(VisitService desk, HostedPages hosted, DateTimeOff
             return;
         }
         // Whatever is pressed on the page from now on is tried too.
-        http.Response.Headers.Append(
-            "Set-Cookie",
-            $"{RequestClassification.TryCookie}=1; max-age=1800; path=/; samesite=lax; httponly"
-        );
+        http.Response.Give(RequestClassification.TryCookie, "1", RequestClassification.Sitting);
         http.Response.Headers["X-Robots-Tag"] = "noindex";
-        var visitor = desk.NewVisitor(now);
-        var turn = desk.Peek(step, new(visitor, now, setup.Traits, http.Request.QueryString.Value ?? ""), known: false);
+        var visitor = visits.NewVisitor(now);
+        var turn = visits.Peek(
+            step,
+            new(visitor, now, setup.Traits, http.Request.QueryString.Value ?? ""),
+            known: false
+        );
         if (setup.Page is { } asked && Asked(step, asked) is { } chosen)
             turn = new(chosen, AssignmentKind.Plain, AssignmentReason.Shown);
         if (turn is not { } shown)

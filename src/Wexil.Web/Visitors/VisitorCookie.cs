@@ -9,7 +9,7 @@ namespace Wexil.Web.Visitors;
 public static class VisitorCookie
 {
     public const string Name = "wx_visitor";
-    private const int Days = 400;
+    private static readonly TimeSpan Life = TimeSpan.FromDays(400);
 
     /// <summary>
     /// The same id for outside pages where a test starts, which ask from another site. It is a cookie of its own,
@@ -24,26 +24,22 @@ public static class VisitorCookie
     /// <returns>The visitor, and whether the id may have been seen before.</returns>
     public static (VisitorId Visitor, bool Known) Of(
         HttpContext http,
-        VisitService desk,
+        VisitService visits,
         VisitorToken tokens,
         DateTimeOffset now
     )
     {
         if (Own(http) is { } own)
             return (own, true);
-        var (visitor, known) = Read(http, desk, tokens, now);
-        var secure = http.Request.IsHttps ? "; secure" : "";
-        http.Response.Headers.Append(
-            "Set-Cookie",
-            $"{Name}={visitor}; max-age={Days * 86400}; path=/; samesite=lax; httponly{secure}"
-        );
+        var (visitor, known) = Read(http, visits, tokens, now);
+        http.Response.Give(Name, visitor.ToString(), Life);
         return (visitor, known);
     }
 
     /// <summary>The same, and no cookie is given.</summary>
     public static (VisitorId Visitor, bool Known) Read(
         HttpContext http,
-        VisitService desk,
+        VisitService visits,
         VisitorToken tokens,
         DateTimeOffset now
     )
@@ -54,7 +50,7 @@ public static class VisitorCookie
             http.Request.QueryString.Value is { Length: > 1 } query && AddressQuery.Value(query, "wx") is { } token
                 ? tokens.Read(token, now)
                 : null;
-        return carried is { } id ? (id, true) : (desk.NewVisitor(now), false);
+        return carried is { } id ? (id, true) : (visits.NewVisitor(now), false);
     }
 
     /// <summary>Lets outside pages where a test starts know the visitor too, as far as the browser allows it.</summary>
@@ -62,10 +58,19 @@ public static class VisitorCookie
     {
         if (http.Request.Cookie(ElsewhereName) == visitor.ToString())
             return;
-        var reach = http.Request.IsHttps ? "none; secure" : "lax";
-        http.Response.Headers.Append(
-            "Set-Cookie",
-            $"{ElsewhereName}={visitor}; max-age={Days * 86400}; path=/; httponly; samesite={reach}"
+        var isHttps = http.Request.IsHttps;
+        http.Response.Cookies.Append(
+            ElsewhereName,
+            visitor.ToString(),
+            new CookieOptions
+            {
+                MaxAge = Life,
+                Path = "/",
+                HttpOnly = true,
+                // Browsers let other sites bring along only what came by https.
+                SameSite = isHttps ? SameSiteMode.None : SameSiteMode.Lax,
+                Secure = isHttps,
+            }
         );
     }
 

@@ -55,11 +55,7 @@ public sealed class Arrivals(CountryResolver origins)
     {
         if (Clean(AddressQuery.Value(http.Request.QueryString.Value ?? "", routes.AffiliateParameter)) is not { } id)
             return;
-        http.Response.Headers.Append(
-            "Set-Cookie",
-            $"{AffiliateCookie}={WebUtility.UrlEncode(id)}; max-age={AffiliateDays * 86400}; path=/; "
-                + "samesite=lax; httponly"
-        );
+        http.Response.Give(AffiliateCookie, id, TimeSpan.FromDays(AffiliateDays));
     }
 
     /// <summary>

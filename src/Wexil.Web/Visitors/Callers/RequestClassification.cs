@@ -16,6 +16,9 @@ public readonly record struct RequestClassification(Device Device, NotCountedRea
     /// <summary>Marks a device as the owner's.</summary>
     public const string MineCookie = "wx_mine";
 
+    /// <summary>How long the owner is counted, or tries a link, before it has to be said again.</summary>
+    public static readonly TimeSpan Sitting = TimeSpan.FromMinutes(30);
+
     /// <summary>Counts the owner all the same, for half an hour.</summary>
     public const string CountMeCookie = "wx_count";
 

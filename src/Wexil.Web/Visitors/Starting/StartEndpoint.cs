@@ -16,25 +16,32 @@ namespace Wexil.Web.Visitors.Starting;
 /// word.
 /// </summary>
 public sealed class StartEndpoint(
-    VisitService desk,
+    VisitService visits,
     VisitorToken tokens,
     Arrivals arrivals,
     IdentityStore identities,
     VisitorsAddress address,
     LastSeen seen,
     TimeProvider time
-)
+) : IVisitorsEndpoint
 {
     private const int MaxBodyBytes = 4096;
 
-    public async Task Answer(HttpContext http, string slug)
+    public void Map(IEndpointRouteBuilder routes)
     {
+        routes.MapGet("/start/{slug}.js", Answer);
+        routes.MapPost("/start/{slug}/stayed", Stayed);
+    }
+
+    private async Task Answer(HttpContext http)
+    {
+        var slug = http.Part("slug");
         http.Response.Headers.CacheControl = "no-store";
         http.Response.Headers.XContentTypeOptions = "nosniff";
         http.Response.ContentType = "text/javascript; charset=utf-8";
         var now = time.GetUtcNow();
-        var caller = RequestClassification.Of(http, desk.Routes);
-        if (desk.Routes.Step(slug) is not { } step || !caller.Counts)
+        var caller = RequestClassification.Of(http, visits.Routes);
+        if (visits.Routes.Step(slug) is not { } step || !caller.Counts)
         {
             await http.Response.WriteAsync("wexilStart(\"\",\"\",\"\")");
             return;
@@ -45,7 +52,7 @@ public sealed class StartEndpoint(
             VisitorCookie.ShowElsewhere(http, visitor);
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
         var asked = Visit(http, step, visitor, known, caller, query, now);
-        var page = desk.Peek(step, asked, known)?.Page;
+        var page = visits.Peek(step, asked, known)?.Page;
         // The link records the visit; the promise keeps the page that was drawn here.
         var promise = page is null ? "" : tokens.IssuePage(visitor, page.Id, now);
         var move = Moves(step, page)
@@ -61,12 +68,12 @@ public sealed class StartEndpoint(
     }
 
     /// <summary>The loader says that the visitor stayed: drawn for the page, or because we were late.</summary>
-    public async Task Stayed(HttpContext http, string slug)
+    private async Task Stayed(HttpContext http)
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
-        var caller = RequestClassification.Of(http, desk.Routes);
+        var caller = RequestClassification.Of(http, visits.Routes);
         if (
-            desk.Routes.Step(slug) is not { } step
+            visits.Routes.Step(http.Part("slug")) is not { } step
             || !caller.Counts
             || http.Request.ContentLength is null or > MaxBodyBytes
         )
@@ -77,13 +84,13 @@ public sealed class StartEndpoint(
         if (words is ["late", var id, ..])
         {
             var known = VisitorId.TryParse(id, out var elsewhere);
-            await desk.StayLateAsync(
+            await visits.StayLateAsync(
                 step,
-                Visit(http, step, known ? identities.Of(elsewhere) : desk.NewVisitor(now), known, caller, "", now)
+                Visit(http, step, known ? identities.Of(elsewhere) : visits.NewVisitor(now), known, caller, "", now)
             );
         }
         else if (words is ["stays", var token, var promise, ..] && tokens.Read(token, now) is { } visitor)
-            await desk.VisitAsync(
+            await visits.VisitAsync(
                 step,
                 Visit(http, step, visitor, known: true, caller, words.Length > 3 ? words[3] : "", now),
                 known: true,
@@ -103,8 +110,8 @@ public sealed class StartEndpoint(
             : null;
         // Of two the one that has a place already; the page once seen is the page seen again.
         if (here is { } ours && there is { } theirs)
-            return (desk.HasPlace(step, theirs) && !desk.HasPlace(step, ours) ? theirs : ours, true);
-        return (here ?? there) is { } visitor ? (visitor, true) : (desk.NewVisitor(now), false);
+            return (visits.HasPlace(step, theirs) && !visits.HasPlace(step, ours) ? theirs : ours, true);
+        return (here ?? there) is { } visitor ? (visitor, true) : (visits.NewVisitor(now), false);
     }
 
     /// <summary>
@@ -127,5 +134,5 @@ public sealed class StartEndpoint(
         RequestClassification caller,
         string query,
         DateTimeOffset now
-    ) => arrivals.Of(http, desk.Routes, step, visitor, known, caller.Device, query, now);
+    ) => arrivals.Of(http, visits.Routes, step, visitor, known, caller.Device, query, now);
 }

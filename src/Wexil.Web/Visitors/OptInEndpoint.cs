@@ -10,78 +10,23 @@ using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
 
-/// <summary><c>/p/{page-slug}/…</c>: a hosted page by itself, its files, and the target of its opt-in form.</summary>
-public static class PageEndpoints
+/// <summary><c>POST /p/{page-slug}/opt-in</c>: the target of a hosted page's opt-in form.</summary>
+public sealed class OptInEndpoint(
+    VisitService visits,
+    HeldOptInStore held,
+    TroubleLog troubles,
+    VisitorToken tokens,
+    TimeProvider time
+) : IVisitorsEndpoint
 {
     private static readonly TimeSpan HeldFor = TimeSpan.FromMinutes(10);
     private const int MaxFormBytes = 64 << 10;
 
-    // Who tries a page sees its own scripts at work, and fires nobody else's.
-    private const string Trying = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'";
+    public void Map(IEndpointRouteBuilder routes) => routes.MapPost("/p/{slug}/opt-in", Answer);
 
-    public static async Task Answer(
-        HttpContext http,
-        string slug,
-        string? path,
-        VisitService desk,
-        HostedPages hosted,
-        VisitorToken tokens,
-        TimeProvider time
-    )
+    private async Task Answer(HttpContext http)
     {
-        if (http.Request.Headers.ContainsKey("Service-Worker"))
-        {
-            // A worker of one marketer's page would sit between visitors and every other page of this host.
-            await PlainPage.Write(http, StatusCodes.Status403Forbidden, "Service workers are not allowed here.");
-            return;
-        }
-        if (desk.Routes.Page(slug) is not { Outside: null } page)
-        {
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
-            return;
-        }
-        if (string.IsNullOrEmpty(path))
-        {
-            if (!http.Request.Path.Value!.EndsWith('/'))
-            {
-                http.Response.StatusCode = StatusCodes.Status301MovedPermanently;
-                http.Response.Headers.Location = ServedPages.Folder(page) + http.Request.QueryString;
-                return;
-            }
-            var only = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
-            var caller = RequestClassification.Of(http, desk.Routes);
-            var now = time.GetUtcNow();
-            if (!only && caller.LeftOut is { } why)
-                desk.LeaveOut(page.Step, page.Id, why, now);
-            else if (!only && caller.Counts)
-            {
-                await desk.ReachAsync(page, VisitorCookie.Of(http, desk, tokens, now).Visitor, now);
-            }
-            var ready = hosted.Page(page);
-            http.Response.Headers.Link = ready.Canonical;
-            if (only || !page.IsIndexed)
-                http.Response.Headers["X-Robots-Tag"] = "noindex";
-            if (only)
-                http.Response.Headers.ContentSecurityPolicy = Trying;
-            await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
-        }
-        else if (hosted.File(page, path) is { } file)
-            await FileResponse.Write(http, file, FileResponse.Caching.Revalidate);
-        else
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page has no such file.");
-    }
-
-    public static async Task OptIn(
-        HttpContext http,
-        string slug,
-        VisitService desk,
-        HeldOptInStore held,
-        TroubleLog troubles,
-        VisitorToken tokens,
-        TimeProvider time
-    )
-    {
-        if (desk.Routes.Page(slug) is not { Outside: null } page)
+        if (visits.Routes.Page(http.Part("slug")) is not { Outside: null } page)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
             return;
@@ -115,47 +60,34 @@ public static class PageEndpoints
         }
         var now = time.GetUtcNow();
         // The owner's own opt-in leads on, and makes no lead.
-        var caller = RequestClassification.Of(http, desk.Routes);
+        var caller = RequestClassification.Of(http, visits.Routes);
         if ((caller.Counts || caller.LeftOut == NotCountedReason.Private) && IsProgram(form))
         {
             // Kept for the owner to look at; what it reaches in the next minutes is a program's too, so that counts and
             // people agree.
             await HoldAsync(
-                held,
-                desk,
-                troubles,
                 page,
-                caller.Counts ? VisitorCookie.Of(http, desk, tokens, now).Visitor : desk.NewVisitor(now),
+                caller.Counts ? VisitorCookie.Of(http, visits, tokens, now).Visitor : visits.NewVisitor(now),
                 new(email, Others(form, email)),
                 now
             );
-            http.Response.Cookies.Append(
-                RequestClassification.HeldCookie,
-                "1",
-                new()
-                {
-                    HttpOnly = true,
-                    SameSite = SameSiteMode.Lax,
-                    MaxAge = HeldFor,
-                    Secure = http.Request.IsHttps,
-                }
-            );
+            http.Response.Give(RequestClassification.HeldCookie, "1", HeldFor);
             caller = caller with { LeftOut = NotCountedReason.Robot };
         }
         // An address that somebody gives is taken in, though nothing else is kept of them.
         if (caller.LeftOut == NotCountedReason.Private)
-            await desk.OptInAsync(page, desk.NewVisitor(now), new(email, Others(form, email)), now);
+            await visits.OptInAsync(page, visits.NewVisitor(now), new(email, Others(form, email)), now);
         if (caller.LeftOut is { } why)
-            desk.LeaveOut(page.Step, page.Id, why, now);
+            visits.LeaveOut(page.Step, page.Id, why, now);
         else if (caller.Counts)
-            await desk.OptInAsync(
+            await visits.OptInAsync(
                 page,
-                VisitorCookie.Of(http, desk, tokens, now).Visitor,
+                VisitorCookie.Of(http, visits, tokens, now).Visitor,
                 new(email, Others(form, email)),
                 now
             );
         http.Response.StatusCode = StatusCodes.Status303SeeOther;
-        http.Response.Headers.Location = desk.Routes.Step(page.Step)?.YesSlug is { } next
+        http.Response.Headers.Location = visits.Routes.Step(page.Step)?.YesSlug is { } next
             ? $"/go/{next}"
             : ServedPages.Folder(page);
     }
@@ -187,15 +119,7 @@ public static class PageEndpoints
     /// Keeps what looks like a program's for the owner to look at. Where that cannot be written, it is taken in: an
     /// address is never lost.
     /// </summary>
-    private static async Task HoldAsync(
-        HeldOptInStore held,
-        VisitService desk,
-        TroubleLog troubles,
-        RoutePage page,
-        VisitorId visitor,
-        OptInNote note,
-        DateTimeOffset now
-    )
+    private async Task HoldAsync(RoutePage page, VisitorId visitor, OptInNote note, DateTimeOffset now)
     {
         try
         {
@@ -204,7 +128,7 @@ public static class PageEndpoints
         catch (StoreException error)
         {
             troubles.Say("An opt-in that looks like a program’s could not be kept apart, so it was taken in", error);
-            await desk.OptInAsync(page, visitor, note, now);
+            await visits.OptInAsync(page, visitor, note, now);
         }
     }
 }

@@ -9,7 +9,7 @@ namespace Wexil.Web.Visitors;
 /// <summary>
 /// <c>/report/{token}</c>: how a test stands or ended, to read and to print; nothing else of the Studio.
 /// </summary>
-public sealed class ReportPage(
+public sealed class ReportEndpoint(
     TestStore tests,
     FunnelStore funnels,
     VerdictStore verdicts,
@@ -17,10 +17,13 @@ public sealed class ReportPage(
     TestReader reader,
     SettingStore settings,
     OwnerTime time
-)
+) : IVisitorsEndpoint
 {
-    public Task Answer(HttpContext http, string token)
+    public void Map(IEndpointRouteBuilder routes) => routes.MapGet("/report/{token}", Answer);
+
+    private Task Answer(HttpContext http)
     {
+        var token = http.Part("token");
         if (SharedDocument.Open(http, token, tests.Reports) is not { } id || tests.Find(new(id)) is not { } test)
             return SharedDocument.Closed(http);
         return SharedDocument.Write<ReportDocument>(http, (nameof(ReportDocument.View), View(test)));

@@ -1,0 +1,61 @@
+using Wexil.App.Serving;
+using Wexil.App.Visits;
+using Wexil.Core.Visitors;
+using Wexil.Web.Visitors.Callers;
+
+namespace Wexil.Web.Visitors;
+
+/// <summary><c>GET /p/{page-slug}/…</c>: a hosted page by itself, and its files.</summary>
+public sealed class PageEndpoint(VisitService visits, HostedPages hosted, VisitorToken tokens, TimeProvider time)
+    : IVisitorsEndpoint
+{
+    // Who tries a page sees its own scripts at work, and fires nobody else's.
+    private const string Trying = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'";
+
+    public void Map(IEndpointRouteBuilder routes) => routes.MapMethods("/p/{slug}/{**path}", RouteParts.Read, Answer);
+
+    private async Task Answer(HttpContext http)
+    {
+        var path = http.Request.RouteValues["path"] as string;
+        if (http.Request.Headers.ContainsKey("Service-Worker"))
+        {
+            // A worker of one marketer's page would sit between visitors and every other page of this host.
+            await PlainPage.Write(http, StatusCodes.Status403Forbidden, "Service workers are not allowed here.");
+            return;
+        }
+        if (visits.Routes.Page(http.Part("slug")) is not { Outside: null } page)
+        {
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
+            return;
+        }
+        if (string.IsNullOrEmpty(path))
+        {
+            if (!http.Request.Path.Value!.EndsWith('/'))
+            {
+                http.Response.StatusCode = StatusCodes.Status301MovedPermanently;
+                http.Response.Headers.Location = ServedPages.Folder(page) + http.Request.QueryString;
+                return;
+            }
+            var only = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
+            var caller = RequestClassification.Of(http, visits.Routes);
+            var now = time.GetUtcNow();
+            if (!only && caller.LeftOut is { } why)
+                visits.LeaveOut(page.Step, page.Id, why, now);
+            else if (!only && caller.Counts)
+            {
+                await visits.ReachAsync(page, VisitorCookie.Of(http, visits, tokens, now).Visitor, now);
+            }
+            var ready = hosted.Page(page);
+            http.Response.Headers.Link = ready.Canonical;
+            if (only || !page.IsIndexed)
+                http.Response.Headers["X-Robots-Tag"] = "noindex";
+            if (only)
+                http.Response.Headers.ContentSecurityPolicy = Trying;
+            await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
+        }
+        else if (hosted.File(page, path) is { } file)
+            await FileResponse.Write(http, file, FileResponse.Caching.Revalidate);
+        else
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page has no such file.");
+    }
+}
