@@ -14,8 +14,13 @@ public sealed record AssetUse(PageId Page, string Path, AssetState State);
 /// <summary>In which version of a page a file is used.</summary>
 public enum AssetState
 {
+    /// <summary>In the version that visitors see.</summary>
     Published,
+
+    /// <summary>In the draft.</summary>
     Draft,
+
+    /// <summary>In an earlier version only.</summary>
     Earlier,
 }
 

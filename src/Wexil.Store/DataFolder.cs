@@ -10,17 +10,22 @@ public sealed class DataFolder : IDisposable
 
     private DataFolder(string path, FileStream inUse) => (Path, _inUse) = (path, inUse);
 
+    /// <summary>The folder, as a whole path.</summary>
     public string Path { get; }
 
+    /// <summary>The SQLite file.</summary>
     public string DataFile => System.IO.Path.Combine(Path, "wexil.db");
 
+    /// <summary>Where events go that the store does not take in time.</summary>
     public string SpillFile => System.IO.Path.Combine(Path, "spill.bin");
 
+    /// <summary>Room that is given up when the disk is full.</summary>
     public string ReserveFile => System.IO.Path.Combine(Path, "reserve.bin");
 
     /// <summary>Uploads that wait to be told where they belong.</summary>
     public string Uploads => System.IO.Path.Combine(Path, "uploads");
 
+    /// <summary>The keys that sign cookies and tickets.</summary>
     public string Keys => System.IO.Path.Combine(Path, "keys");
 
     /// <exception cref="StoreException">The folder cannot be written to, or another process uses it.</exception>
@@ -76,5 +81,6 @@ public sealed class DataFolder : IDisposable
         }
     }
 
+    /// <inheritdoc/>
     public void Dispose() => _inUse.Dispose();
 }

@@ -95,6 +95,7 @@ public sealed class Database : IDisposable
         }
     }
 
+    /// <inheritdoc/>
     public void Dispose()
     {
         while (_idle.TryTake(out var reader))

@@ -13,8 +13,10 @@ namespace Wexil.Store;
 /// <param name="Revision">How often anything was done to the draft, undoing included; it never goes back.</param>
 public sealed record PageDraft(string Source, int Position, int Last, long Revision)
 {
+    /// <summary>There is an edit to take back.</summary>
     public bool CanUndo => Position > 0;
 
+    /// <summary>There is an edit to do again.</summary>
     public bool CanRedo => Position < Last;
 }
 

@@ -23,11 +23,13 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     /// <summary>All, those put away too: their tests go on.</summary>
     public IReadOnlyDictionary<FunnelId, Funnel> Every() => All().Concat(Archived()).ToDictionary(funnel => funnel.Id);
 
+    /// <summary>Every funnel that is put away.</summary>
     public IReadOnlyList<Funnel> Archived() =>
         database.Read(c =>
             c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE archived_at IS NOT NULL ORDER BY id", MapFunnel)
         );
 
+    /// <summary>Null where there is none of this name in addresses.</summary>
     public Funnel? BySlug(string slug) =>
         database.Read(c =>
             c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE slug = $1", MapFunnel, slug).SingleOrDefault()
@@ -36,6 +38,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     /// <summary>A funnel's steps in order, archived ones included.</summary>
     public IReadOnlyList<Step> Steps(FunnelId funnel) => database.Read(c => Steps(c, funnel));
 
+    /// <summary>The steps of all funnels in order, those put away too.</summary>
     public IReadOnlyList<Step> AllSteps() =>
         database.Read(c => c.Rows($"SELECT {StepColumns} FROM steps ORDER BY funnel_id, position", MapStep));
 
@@ -146,6 +149,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
             long? Copy(StepId? to) => to is { } id && made.TryGetValue(id, out var copy) ? copy.Value : null;
         });
 
+    /// <summary>Names a funnel; its address stays.</summary>
     public Task RenameAsync(FunnelId funnel, string name) =>
         journal.WriteAsync(c =>
         {
@@ -219,6 +223,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
             );
         });
 
+    /// <summary>Takes a step that was put away out again.</summary>
     public Task RestoreStepAsync(StepId step) =>
         journal.WriteAsync(c =>
         {

@@ -28,6 +28,7 @@ public sealed record TestGoalRow(
 /// <summary>What counts in tests, besides reaching their goal step.</summary>
 public sealed class GoalStore(Database database, Journal journal, TimeProvider time)
 {
+    /// <summary>How many goals a test may have.</summary>
     public const int MaxPerTest = 20;
 
     /// <summary>The goals of a test, the main one first.</summary>

@@ -49,6 +49,7 @@ public sealed class HeldOptInStore(Database database, Journal journal)
             )
         );
 
+    /// <summary>How many are held.</summary>
     public long Count() => database.Read(c => c.Number("SELECT count(*) FROM held_opt_ins") ?? 0);
 
     /// <summary>
@@ -87,6 +88,7 @@ public sealed class HeldOptInStore(Database database, Journal journal)
         return held;
     }
 
+    /// <summary>Deletes one; nothing of it is kept.</summary>
     public Task DeleteAsync(long id) =>
         journal.WriteAsync(c =>
         {

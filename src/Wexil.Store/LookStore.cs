@@ -44,6 +44,7 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                 .ToDictionary()
         );
 
+    /// <summary>Keeps what a look saw, all in one transaction.</summary>
     public Task SaveAsync(IReadOnlyCollection<TestLook> looks) =>
         journal.WriteAsync(c =>
         {

@@ -31,5 +31,6 @@ public sealed class NumberStore(Database database, Journal journal, TimeProvider
             );
         });
 
+    /// <summary>Forgets numbers that were kept under a name.</summary>
     public Task DropAsync(long id) => journal.WriteAsync(c => c.Execute("DELETE FROM kept_numbers WHERE id = $1", id));
 }

@@ -15,6 +15,7 @@ public sealed record OptInSettings(
     string Words
 )
 {
+    /// <summary>Nothing is forwarded and nobody is asked for a confirmation.</summary>
     public static readonly OptInSettings Default = new(
         null,
         new Dictionary<string, string> { ["email"] = "email" },
@@ -27,6 +28,7 @@ public sealed record OptInSettings(
 /// <summary>What becomes of opt-ins.</summary>
 public sealed class OptInStore(Database database, Journal journal, TimeProvider time)
 {
+    /// <summary>The settings of a step; the default where none are set.</summary>
     public OptInSettings Of(StepId step) =>
         database.Read(c =>
             c.Rows(

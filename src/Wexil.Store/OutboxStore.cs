@@ -35,11 +35,13 @@ public sealed record OutboxMessage(
     SourceId? Source
 )
 {
+    /// <summary>What was filled in, by the name of the field.</summary>
     public IReadOnlyDictionary<string, string> OptInFields => OptInNote.ReadFields(Fields);
 
     /// <summary>The subject and the words of a mail to the owner.</summary>
     public (string Subject, string Words) Mail => (OptInFields["subject"], OptInFields["words"]);
 
+    /// <summary>What an ad network is told.</summary>
     public Postback Postback => JsonSerializer.Deserialize<Postback>(Fields)!;
 }
 
@@ -156,6 +158,7 @@ public sealed class OutboxStore(Database database, Journal journal, TimeProvider
             )
         );
 
+    /// <summary>It went out.</summary>
     public Task DoneAsync(OutboxMessage sent) =>
         journal.WriteAsync(c =>
             c.Execute(
@@ -194,6 +197,7 @@ public sealed class OutboxStore(Database database, Journal journal, TimeProvider
     /// <summary>Tries once more what was given up.</summary>
     public Task AgainAsync(StepId step) => AgainAsync("step_id = $1 AND source_id IS NULL", step.Value);
 
+    /// <summary>Tries once more what an ad network was not told.</summary>
     public Task AgainAsync(SourceId source) => AgainAsync("source_id = $1", source.Value);
 
     private Task AgainAsync(string which, long id) =>

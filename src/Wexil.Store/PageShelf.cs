@@ -63,6 +63,7 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
     /// <returns>What stands in the way, and nothing was changed; null when it is done.</returns>
     public Task<ShelfProblem?> ArchiveAsync(Page page) => journal.WriteAsync(c => Archive(c, page));
 
+    /// <summary>Takes a page that was put away out again.</summary>
     public Task RestoreAsync(PageId page) =>
         journal.WriteAsync(c =>
         {

@@ -32,10 +32,13 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             )
         );
 
+    /// <summary>All pages, those put away too.</summary>
     public IReadOnlyList<Page> All() => database.Read(c => c.Rows($"SELECT {Columns} FROM pages ORDER BY id", Map));
 
+    /// <summary>Null where there is none.</summary>
     public Page? Find(PageId page) => database.Read(c => Find(c, page));
 
+    /// <summary>The pages that were cloned from a page, the oldest first.</summary>
     public IReadOnlyList<Page> ClonesOf(PageId page) =>
         database.Read(c => c.Rows($"SELECT {Columns} FROM pages WHERE parent_id = $1 ORDER BY id", Map, page.Value));
 
@@ -116,6 +119,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     public Task<PageId> CloneAsync(Page page, string name, StepId? step = null) =>
         journal.WriteAsync(c => Clone(c, page, name, step ?? page.Step, time.GetUtcNow()));
 
+    /// <summary>Names a page; its address stays.</summary>
     public Task RenameAsync(PageId page, string name) => journal.WriteAsync(c => Rename(c, page, name));
 
     /// <summary>
@@ -161,6 +165,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             ) > 0
         );
 
+    /// <summary>Lets search engines list a page, or not.</summary>
     public Task SetIndexedAsync(PageId page, bool indexed) =>
         journal.WriteAsync(c =>
         {

@@ -26,6 +26,7 @@ public sealed record TagRule(string Tag, TestId Test, PageId Page, string Words)
 /// <summary>People who opted in or were taken in: what they did, their tags, and their removal.</summary>
 public sealed class PeopleStore(Database database, Journal journal, TimeProvider time)
 {
+    /// <summary>In characters.</summary>
     public const int MaxTagLength = 40;
 
     /// <summary>Beyond so many, people are not counted to the last.</summary>
@@ -81,6 +82,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             )
         );
 
+    /// <summary>The person of an address, capitals or not; null where nobody has it.</summary>
     public Person? Of(string email) =>
         database.Read(c =>
         {
@@ -190,6 +192,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             c.Rows("SELECT tag FROM person_tags UNION SELECT tag FROM tag_rules ORDER BY 1", row => row.GetString(0))
         );
 
+    /// <summary>The tags that people have by what they saw.</summary>
     public IReadOnlyList<TagRule> Rules() =>
         database.Read(c =>
             c.Rows(
@@ -207,6 +210,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             )
         );
 
+    /// <summary>Whoever saw the page of the test has the tag; another rule of the tag is replaced.</summary>
     public Task SetRuleAsync(string tag, TestId test, PageId page) =>
         journal.WriteAsync(c =>
             c.Execute(
@@ -220,6 +224,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             )
         );
 
+    /// <summary>Takes a rule out; tags given by hand stay.</summary>
     public Task DropRuleAsync(string tag) =>
         journal.WriteAsync(c => c.Execute("DELETE FROM tag_rules WHERE tag = $1", tag));
 

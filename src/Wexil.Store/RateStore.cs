@@ -25,6 +25,7 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
                     rate.Worth.ToString(CultureInfo.InvariantCulture)
                 )));
 
+    /// <summary>Takes a rate out; orders since are worth what the rate before says.</summary>
     public Task DropAsync(Currency currency, DateOnly from) =>
         journal.WriteAsync(c =>
             Recount(c, () =>

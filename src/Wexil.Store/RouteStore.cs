@@ -18,6 +18,7 @@ public sealed class RouteStore(Database database)
     private readonly Kept<OutsideAddress> _addresses = new(text => new(new Uri(text)));
     private readonly Kept<Audience> _audiences = new(Audience.Parse);
 
+    /// <summary>Reads the whole table.</summary>
     public RouteTable Load() => Load(0, long.MaxValue);
 
     /// <summary>

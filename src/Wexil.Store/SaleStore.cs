@@ -27,6 +27,7 @@ public sealed record LedgerOrder(
     IReadOnlyList<(string Test, string Page)> Tested
 )
 {
+    /// <summary>It is known which visitor bought.</summary>
     public bool IsCredited => Visitor is not null;
 }
 
@@ -51,11 +52,16 @@ public sealed record LedgerTotal(
 /// <summary>By what orders are summed up.</summary>
 public enum LedgerBy
 {
+    /// <summary>By what was bought.</summary>
     Product,
+
+    /// <summary>By the page that sold it.</summary>
     Page,
 
     /// <summary>By the page of each test that the buyer was shown; a buyer in two tests counts in both.</summary>
     Test,
+
+    /// <summary>By the source that sent the buyer.</summary>
     Source,
 }
 
@@ -159,6 +165,7 @@ public sealed class SaleStore(Database database, Journal journal)
                 .SingleOrDefault()
         );
 
+    /// <summary>What the orders that are looked for brought, by currency.</summary>
     public IReadOnlyList<LedgerTotal> Totals(LedgerFilter filter) =>
         database.Read(c =>
             c.Rows(

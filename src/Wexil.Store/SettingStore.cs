@@ -31,11 +31,13 @@ public sealed class SettingStore(Database database, Journal journal)
     /// <summary>The owner lets the server fetch pages from private and loopback addresses.</summary>
     public bool FetchesPrivateAddresses => Get(PrivateName) == "yes";
 
+    /// <summary>Allows pages to be fetched from private addresses, or not.</summary>
     public Task SetFetchesPrivateAddressesAsync(bool allowed) => SetAsync(PrivateName, allowed ? "yes" : "no");
 
     /// <summary>The parameter by which affiliates' links name the affiliate.</summary>
     public string AffiliateParameter => Get(AffiliateName) ?? RouteTable.DefaultAffiliateParameter;
 
+    /// <summary>Names the parameter by which links name an affiliate.</summary>
     public Task SetAffiliateParameterAsync(string name) => SetAsync(AffiliateName, name);
 
     /// <summary>The currency that the owner counts in.</summary>
@@ -50,6 +52,7 @@ public sealed class SettingStore(Database database, Journal journal)
     /// <summary>Where the owner is told what happens; null where that is not wanted.</summary>
     public string? OwnerMail => Get(OwnerMailName) is { Length: > 0 } address ? address : null;
 
+    /// <summary>Says where the owner is mailed; null for nowhere.</summary>
     public Task SetOwnerMailAsync(string? address) => SetAsync(OwnerMailName, address ?? "");
 
     /// <summary>What payment services sign with; null until the owner makes one.</summary>
@@ -59,6 +62,7 @@ public sealed class SettingStore(Database database, Journal journal)
     public HookMapping HookMapping =>
         Get(MappingName) is { } mapping ? HookMapping.Parse(mapping) : HookMapping.Default;
 
+    /// <summary>Says by which names a payment service sends its sales.</summary>
     public Task SetHookMappingAsync(HookMapping mapping) => SetAsync(MappingName, mapping.ToJson());
 
     /// <summary>
@@ -67,6 +71,7 @@ public sealed class SettingStore(Database database, Journal journal)
     /// </summary>
     public bool HeedsPrivacyControl => Get(PrivacyName) != "no";
 
+    /// <summary>Leaves visitors out who ask for it by Global Privacy Control, or not.</summary>
     public Task SetHeedsPrivacyControlAsync(bool heeds) => SetAsync(PrivacyName, heeds ? "yes" : "no");
 
     /// <summary>
@@ -86,6 +91,7 @@ public sealed class SettingStore(Database database, Journal journal)
         return secret;
     }
 
+    /// <summary>Keeps the hash of the owner’s password.</summary>
     public Task SetPasswordHashAsync(string hash) => SetAsync(PasswordName, hash);
 
     /// <summary>Orders may stand on another day by it, and so by another rate.</summary>

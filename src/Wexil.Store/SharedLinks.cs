@@ -50,6 +50,7 @@ public sealed class SharedLinks(
             )
         );
 
+    /// <summary>The link opens nothing any more.</summary>
     public Task WithdrawAsync(long opens, long link) =>
         journal.WriteAsync(c => c.Execute($"DELETE FROM {table} WHERE id = $1 AND {subject} = $2", link, opens));
 

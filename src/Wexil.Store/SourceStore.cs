@@ -7,10 +7,19 @@ namespace Wexil.Store;
 /// <summary>What kind of traffic a source sends; the names are stored.</summary>
 public enum SourceKind
 {
+    /// <summary>An ad.</summary>
     Ad,
+
+    /// <summary>An e-mail or a letter.</summary>
     Letter,
+
+    /// <summary>Somebody who recommends for a share.</summary>
     Affiliate,
+
+    /// <summary>A post, a video, a forum.</summary>
     Post,
+
+    /// <summary>Anything else.</summary>
     Other,
 }
 

@@ -36,8 +36,10 @@ public sealed record GoalTally(
 /// <param name="Engaged">Those of them who clicked, scrolled, or stayed ten seconds.</param>
 public sealed record PageStay(PageId Page, long Visitors, long Engaged, TimeSpan Time)
 {
+    /// <summary>Those who did nothing and left soon, of those whose leaving was seen.</summary>
     public Arm Bounced => new(Visitors, Visitors - Engaged);
 
+    /// <summary>How long a visitor stayed on average; zero while nobody’s leaving was seen.</summary>
     public TimeSpan Mean => Visitors == 0 ? TimeSpan.Zero : Time / Visitors;
 }
 
@@ -51,6 +53,7 @@ public sealed record SegmentTally(
     RevenueSample Takings
 )
 {
+    /// <summary>The sums of both, under the names of the first.</summary>
     public static SegmentTally operator +(SegmentTally a, SegmentTally b) =>
         a with
         {
@@ -429,6 +432,7 @@ public sealed class TallyStore(Database database, TimeProvider time)
                 .ToDictionary()
         );
 
+    /// <summary>Visitors who were shown a page without being drawn for it, by reason and page.</summary>
     public IReadOnlyList<ApartArm> Apart(TestId test) =>
         database.Read(c =>
             c.Rows(

@@ -24,6 +24,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     /// <summary>Every test there ever was, the newest first.</summary>
     public IReadOnlyList<SplitTest> All() => Where("1");
 
+    /// <summary>Null where there is none.</summary>
     public SplitTest? Find(TestId test) => Where("id = $1", test.Value).SingleOrDefault();
 
     /// <summary>Every test of a step, the newest first.</summary>

@@ -22,6 +22,7 @@ public sealed record StoredVerdict(
 /// <summary>Keeps pages and takes it back.</summary>
 public sealed class VerdictStore(Database database, Journal journal, TimeProvider time)
 {
+    /// <summary>Who kept the page, where the owner did.</summary>
     public const string ByHand = "by hand";
 
     private const string Columns =

@@ -12,6 +12,7 @@ public sealed record PageLook(PageId Page, DateTimeOffset At, int Failures, stri
 /// <summary>What the watch over outside pages saw last.</summary>
 public sealed class WatchStore(Database database, Journal journal)
 {
+    /// <summary>The last look at each page that is watched.</summary>
     public IReadOnlyDictionary<PageId, PageLook> All() =>
         database
             .Read(c =>
@@ -25,6 +26,7 @@ public sealed class WatchStore(Database database, Journal journal)
             )
             .ToDictionary(look => look.Page);
 
+    /// <summary>Keeps what a round of looks saw.</summary>
     public Task SaveAsync(IReadOnlyCollection<PageLook> looks) =>
         journal.WriteAsync(c =>
         {

@@ -9,6 +9,7 @@ namespace Wexil.Store;
 /// <summary>What the last check of an outside page found.</summary>
 public sealed record PageCheck(PageId Page, DateTimeOffset At, IReadOnlyList<Finding> Findings)
 {
+    /// <summary>Nothing that was found is wrong.</summary>
     public bool IsGood => Findings.All(finding => finding.Good != false);
 
     /// <summary>Nothing could be told of the page: it lies at a private address, which is not asked.</summary>
@@ -18,6 +19,7 @@ public sealed record PageCheck(PageId Page, DateTimeOffset At, IReadOnlyList<Fin
 /// <summary>How outside pages are wired, and the links to show that to who looks after the site.</summary>
 public sealed class WiringStore(Database database, Journal journal, TimeProvider time)
 {
+    /// <summary>The last check of each outside page.</summary>
     public IReadOnlyDictionary<PageId, PageCheck> Checks() =>
         database
             .Read(c =>
@@ -29,6 +31,7 @@ public sealed class WiringStore(Database database, Journal journal, TimeProvider
             )
             .ToDictionary(check => check.Page);
 
+    /// <summary>Keeps a check in place of the page’s last one.</summary>
     public Task SaveAsync(PageCheck check) =>
         journal.WriteAsync(c =>
             c.Execute(

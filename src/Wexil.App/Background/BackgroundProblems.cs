@@ -20,5 +20,6 @@ public sealed class BackgroundProblems(TimeProvider time)
     /// <param name="key">What names the work, so that its next success can clear it.</param>
     public void Failed(string key, string what) => _problems.TryAdd(key, new(what, time.GetUtcNow()));
 
+    /// <summary>The work of the key is well again.</summary>
     public void Succeeded(string key) => _problems.TryRemove(key, out _);
 }

@@ -17,8 +17,10 @@ public abstract class PeriodicWork(string name, BackgroundProblems problems, Tim
         "{Work} failed and is tried again later"
     );
 
+    /// <summary>The clock that the work goes by.</summary>
     protected TimeProvider Time => time;
 
+    /// <summary>Where failures are written.</summary>
     protected ILogger Logger => logger;
 
     /// <summary>Does what is due.</summary>
@@ -48,6 +50,7 @@ public abstract class PeriodicWork(string name, BackgroundProblems problems, Tim
         }
     }
 
+    /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         try

@@ -12,6 +12,7 @@ public sealed class ParsedPages
     private readonly Lock _lock = new();
     private readonly LinkedList<ParsedPage> _pages = [];
 
+    /// <summary>A page’s source, taken apart; the last few are kept.</summary>
     public ParsedPage Parse(string source)
     {
         lock (_lock)

@@ -51,6 +51,7 @@ public static class AddressGuard
         }.Select(network => IPNetwork.Parse(network)),
     ];
 
+    /// <summary>Is the address one that anybody may reach, and no private, local or reserved one?</summary>
     public static bool IsPublic(IPAddress address)
     {
         if (address.IsIPv4MappedToIPv6)

@@ -146,6 +146,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         }
     }
 
+    /// <inheritdoc/>
     public void Dispose()
     {
         _public.Dispose();

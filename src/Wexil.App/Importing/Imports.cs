@@ -16,12 +16,16 @@ public sealed class Import(string id, StepId step, Uri address) : IProgress<Fetc
 {
     private readonly CancellationTokenSource _stop = new();
 
+    /// <summary>Names it in the address of its screen.</summary>
     public string Id => id;
 
+    /// <summary>The step that the page is for.</summary>
     public StepId Step => step;
 
+    /// <summary>Where it is fetched from.</summary>
     public Uri Address => address;
 
+    /// <summary>How far it is.</summary>
     public FetchProgress Progress { get; private set; } = new(0, 1, 0, address.Host);
 
     /// <summary>Why it did not come in; null while it is under way or done.</summary>
@@ -30,12 +34,16 @@ public sealed class Import(string id, StepId step, Uri address) : IProgress<Fetc
     /// <summary>What came in.</summary>
     public (PageId Page, Fetched Fetched)? Result { get; set; }
 
+    /// <summary>It has neither ended nor failed.</summary>
     public bool IsUnderWay => Problem is null && Result is null;
 
+    /// <summary>Is cancelled when the owner stops it.</summary>
     public CancellationToken Stopping => _stop.Token;
 
+    /// <inheritdoc/>
     public void Report(FetchProgress value) => Progress = value;
 
+    /// <summary>Stops it; what was fetched is dropped.</summary>
     public void Stop() => _stop.Cancel();
 }
 #pragma warning restore CA1001
@@ -53,6 +61,7 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
     private readonly ConcurrentDictionary<string, Import> _imports = [];
     private readonly ConcurrentQueue<string> _order = [];
 
+    /// <summary>Begins to fetch a page; the name is null for the page’s own title.</summary>
     public Import Start(StepId step, string? name, Uri address)
     {
         var import = new Import(NewId(), step, address);
@@ -62,6 +71,7 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
         return import;
     }
 
+    /// <summary>Null where there is none, or newer ones pushed it out.</summary>
     public Import? Find(string id) => _imports.GetValueOrDefault(id);
 
     private async Task Run(Import import, string? name)

@@ -47,6 +47,7 @@ public sealed class WaitingArchives(DataFolder folder, TimeProvider time, ILogge
         return PageArchive.Read(file, new()).Page;
     }
 
+    /// <summary>Deletes an archive that waits.</summary>
     public void Forget(string id, StepId step) => Delete(PathOf(id, step));
 
     private string PathOf(string id, StepId step) =>

@@ -21,13 +21,16 @@ public sealed class LastSeen(
     private readonly ConcurrentDictionary<string, DateTimeOffset> _seen = new(wiring.Seen());
     private readonly ConcurrentDictionary<string, DateTimeOffset> _unwritten = [];
 
+    /// <summary>A visitor’s browser told of a page.</summary>
     public void Note(PageId page, DateTimeOffset at) => Note(Key(page), at);
 
     /// <param name="start">The step's slug.</param>
     public void NoteStart(string start, DateTimeOffset at) => Note($"start:{start}", at);
 
+    /// <summary>When a page was told of last; null for never.</summary>
     public DateTimeOffset? Last(PageId page) => Last(Key(page));
 
+    /// <summary>When a start asked last; null for never.</summary>
     public DateTimeOffset? LastStart(string start) => Last($"start:{start}");
 
     /// <summary>Writes down what is new.</summary>
@@ -41,14 +44,17 @@ public sealed class LastSeen(
             _unwritten.TryRemove(entry);
     }
 
+    /// <inheritdoc/>
     public override async Task StopAsync(CancellationToken cancellationToken)
     {
         await base.StopAsync(cancellationToken);
         await EachAsync(nameof(LastSeen), "Writing down when pages were last seen", WriteAsync, cancellationToken);
     }
 
+    /// <inheritdoc/>
     protected override Task WorkAsync(CancellationToken stop) => WriteAsync();
 
+    /// <inheritdoc/>
     protected override TimeSpan Rest() => Every;
 
     private static string Key(PageId page) => $"page:{page.Value}";

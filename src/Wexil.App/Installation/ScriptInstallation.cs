@@ -41,8 +41,10 @@ public sealed class ScriptInstallation(
     // Several who press the button at once wait for one look.
     private readonly ConcurrentDictionary<PageId, Lazy<Task<PageCheck>>> _looking = [];
 
+    /// <summary>The address of the script for outside pages.</summary>
     public Uri Script => new($"{visitors.Origin}/wexil.js");
 
+    /// <summary>The line that goes into every outside page.</summary>
     public string Line => $"<script src=\"{Script}\" defer></script>";
 
     /// <summary>The outside pages of a funnel, in order of its steps.</summary>

@@ -24,6 +24,7 @@ public sealed class PageMonitor(
     ILogger<PageMonitor> logger
 ) : PeriodicWork("Checking pages that are hosted elsewhere", problems, time, logger)
 {
+    /// <summary>How often pages are looked at.</summary>
     public static readonly TimeSpan Every = TimeSpan.FromMinutes(3);
     private const int FailuresToReport = 2,
         AtOnce = 4;
@@ -89,7 +90,9 @@ public sealed class PageMonitor(
             routes.Reload();
     }
 
+    /// <inheritdoc/>
     protected override Task WorkAsync(CancellationToken stop) => LookAsync(stop);
 
+    /// <inheritdoc/>
     protected override TimeSpan Rest() => Every;
 }

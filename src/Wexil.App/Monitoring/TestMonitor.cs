@@ -32,6 +32,7 @@ public sealed class TestMonitor(
     ILogger<TestMonitor> logger
 ) : PeriodicWork("Checking running tests", problems, time, logger)
 {
+    /// <summary>Who kept the page, where the test’s rule did.</summary>
     public const string ByRule = "by its rule";
 
     // Two looks at once would both follow the same rule.
@@ -51,6 +52,7 @@ public sealed class TestMonitor(
         }
     }
 
+    /// <inheritdoc/>
     public override void Dispose()
     {
         _looking.Dispose();
@@ -112,6 +114,7 @@ public sealed class TestMonitor(
         return (look, decision is not null && await FollowAsync(test, reading, state, decision, address));
     }
 
+    /// <inheritdoc/>
     protected override Task WorkAsync(CancellationToken stop) => LookAsync(stop);
 
     /// <summary>Until the next full hour.</summary>

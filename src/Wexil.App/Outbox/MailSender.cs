@@ -21,6 +21,7 @@ public sealed class MailSender(MailOptions options)
 {
     private const int MaxCount = 200;
 
+    /// <summary>No mail server is named: mail lies in the data folder.</summary>
     public bool IsSimulated => options.Smtp is null;
 
     /// <exception cref="MailException">The mail did not go out; says why.</exception>

@@ -44,12 +44,14 @@ public sealed class OutboxDelivery(
     /// <summary>Sends everything that is due, and waits for it.</summary>
     public Task SendDueAsync(CancellationToken stop) => Task.WhenAll(StartLanes(stop));
 
+    /// <inheritdoc/>
     protected override Task WorkAsync(CancellationToken stop)
     {
         StartLanes(stop);
         return Task.CompletedTask;
     }
 
+    /// <inheritdoc/>
     protected override TimeSpan Rest() => Every;
 
     private Task[] StartLanes(CancellationToken stop)

@@ -9,6 +9,7 @@ namespace Wexil.App.Results;
 /// </summary>
 public sealed class RateChart
 {
+    /// <summary>Sizes of the drawing, in its own units.</summary>
     public const double Width = 860,
         RowHeight = 62,
         Top = 8;
@@ -19,6 +20,7 @@ public sealed class RateChart
     private readonly double _from,
         _until;
 
+    /// <summary>One page’s curve, interval and rate.</summary>
     public sealed record Row(
         string Letter,
         double Base,
@@ -59,11 +61,19 @@ public sealed class RateChart
         Ticks = [.. NiceTicks(_from, _until).Select(tick => (At(tick), Label(tick)))];
     }
 
+    /// <summary>What conversions are called.</summary>
     public string Many { get; }
+
+    /// <summary>In the drawing’s own units.</summary>
     public double Height { get; }
+
+    /// <summary>By page, those with visitors only.</summary>
     public IReadOnlyList<Row> Rows { get; }
+
+    /// <summary>Where a rate is written below, and as what.</summary>
     public IReadOnlyList<(double Place, string Label)> Ticks { get; }
 
+    /// <summary>Draws a result; with nobody there yet it has no rows.</summary>
     public static RateChart Of(TestResult standing, string many) => new(standing, many);
 
     private double At(double rate) => Left + (rate - _from) / (_until - _from) * (Right - Left);

@@ -26,6 +26,7 @@ public sealed record TestReading(
     IReadOnlyList<TestGoalRow> Goals
 )
 {
+    /// <summary>The main goal where it is one of its own; null where it is the goal step.</summary>
     public TestGoalRow? Main => Goals.FirstOrDefault(goal => goal.IsMain);
 
     /// <summary>What counts, by name.</summary>
@@ -34,8 +35,10 @@ public sealed record TestReading(
     /// <summary>The rate of all pages together; null while they have brought too little to go by.</summary>
     public double? SeenRate { get; init; }
 
+    /// <summary>The page’s letter in the test; empty for a page that is not in it.</summary>
     public string Letter(PageId page) => Standing.Pages.FirstOrDefault(p => p.Page.Id == page)?.Page.Letter ?? "";
 
+    /// <summary>What conversions are called, many and one.</summary>
     public (string Many, string One) Words => Main?.Goal.Words ?? Step.Kind.ConversionWords();
 }
 
@@ -49,6 +52,7 @@ public sealed class TestReader(
     SettingStore settings
 )
 {
+    /// <summary>Reads and computes all that is said of a test.</summary>
     public TestReading Read(SplitTest test, IReadOnlyList<Step> steps)
     {
         var currency = settings.Currency;

@@ -8,6 +8,7 @@ namespace Wexil.App.Results;
 /// <summary>What came of a test, in a few words.</summary>
 public sealed record VerdictLine(StoredVerdict Verdict, SplitTest Test)
 {
+    /// <summary>As it stood when the page was kept.</summary>
     public Evidence Evidence { get; } = Evidence.Parse(Verdict.Evidence);
 
     /// <summary>It was not taken back.</summary>
@@ -16,6 +17,7 @@ public sealed record VerdictLine(StoredVerdict Verdict, SplitTest Test)
     /// <summary>The place of the page kept among those of the test; 0 is the control.</summary>
     public int Place => Test.Pages.TakeWhile(page => page != Verdict.Page).Count();
 
+    /// <summary>Of all pages together.</summary>
     public long Visitors => Evidence.Pages.Sum(page => page.Visitors);
 
     /// <summary>"kept B, +15%".</summary>

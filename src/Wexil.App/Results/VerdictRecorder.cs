@@ -50,6 +50,7 @@ public sealed record Evidence(string Kind, string Sentence, IReadOnlyList<Eviden
             Currency = reading.Money is null ? "" : currency.Code,
         };
 
+    /// <summary>Reads what was stored.</summary>
     public static Evidence Parse(string json) => JsonSerializer.Deserialize<Evidence>(json)!;
 
     private static double[]? Ends(Interval? interval) => interval is { } known ? [known.Low, known.High] : null;
@@ -73,14 +74,17 @@ public sealed record EvidencePage(
     /// <summary>What a visitor brought, in the currency's smallest unit, as are those below.</summary>
     public double? Brought { get; init; }
 
+    /// <summary>What a visitor brought more than one of the control; null where nobody bought.</summary>
     public double? More { get; init; }
 
+    /// <summary>The ends of the interval of that; null where there is none.</summary>
     public double[]? MoreRange { get; init; }
 }
 
 /// <summary>Ends a test with its evidence frozen.</summary>
 public sealed class VerdictRecorder(VerdictStore verdicts, TallyStore tallies, SettingStore settings)
 {
+    /// <summary>Keeps a page and ends the test; false where it was decided before.</summary>
     public Task<bool> KeepAsync(TestReading reading, PageId page, string keptBy) =>
         verdicts.KeepAsync(
             reading.Test.Id,

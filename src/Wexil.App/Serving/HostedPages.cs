@@ -13,6 +13,7 @@ namespace Wexil.App.Serving;
 /// <summary>A file ready to be sent, compressed beforehand where that makes it smaller.</summary>
 public sealed record HostedFile(byte[] Content, string ContentType, string ETag, byte[]? Brotli, byte[]? Gzip)
 {
+    /// <summary>In bytes, with its compressed forms.</summary>
     public long Size => Content.Length + (Brotli?.Length ?? 0) + (Gzip?.Length ?? 0);
 }
 
@@ -40,6 +41,7 @@ public sealed class HostedPages(
     private const int TooSmallToCompress = 512;
     private readonly MemoryCache _cache = new(new MemoryCacheOptions { SizeLimit = 256 << 20 });
 
+    /// <summary>A page as visitors get it, made ready where it is not yet.</summary>
     public HostedPage Page(RoutePage page)
     {
         // Besides its content, a page is made of where its buttons lead.
@@ -132,6 +134,7 @@ public sealed class HostedPages(
         return _cache.TryGetValue(key, out byte[]? ready) ? ready! : Keep(key, Prepare(), prepared => prepared.Length);
     }
 
+    /// <inheritdoc/>
     public void Dispose() => _cache.Dispose();
 
     private HostedPage Prepare(RoutePage route)

@@ -10,6 +10,7 @@ namespace Wexil.App.Serving;
 /// </summary>
 public sealed class ServedPages(VisitorsAddress visitors)
 {
+    /// <summary>The address of the page by itself.</summary>
     public static string Folder(RoutePage page) => $"/p/{page.Slug}/";
 
     /// <param name="entry">The file of the page itself.</param>

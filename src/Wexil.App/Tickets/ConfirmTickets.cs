@@ -9,6 +9,7 @@ public sealed class ConfirmTickets(ITicketSeal seal)
     private const string Purpose = "confirm";
     private static readonly TimeSpan Life = TimeSpan.FromDays(30);
 
+    /// <summary>A ticket for the mail to an address.</summary>
     public string Issue(StepId step, string email) => seal.Seal(Purpose, $"{step.Value}\n{email}", Life);
 
     /// <summary>What a ticket is for; null for one that is not ours or over.</summary>

@@ -7,6 +7,7 @@ public sealed class OwnDeviceTickets(ITicketSeal seal)
 {
     private const string Purpose = "mine";
 
+    /// <summary>A ticket that is good for so long.</summary>
     public string Issue(TimeSpan life) => seal.Seal(Purpose, Purpose, life);
 
     /// <summary>False for one that is not ours or over.</summary>

@@ -29,6 +29,7 @@ public sealed class PreviewTickets(ITicketSeal seal)
     private const string Purpose = "preview";
     private static readonly TimeSpan Life = TimeSpan.FromHours(12);
 
+    /// <summary>A ticket for one page; the version is null for the draft.</summary>
     public string Issue(PageId page, PreviewUse use, int? version = null) =>
         seal.Seal(
             Purpose,

@@ -19,6 +19,7 @@ public sealed class TryTickets(ITicketSeal seal)
     private const string Purpose = "try";
     private static readonly TimeSpan Life = TimeSpan.FromHours(1);
 
+    /// <summary>A ticket to try a link as somebody.</summary>
     public string Issue(TryAs setup) => seal.Seal(Purpose, JsonSerializer.Serialize(setup), Life);
 
     /// <summary>What a ticket says; null for one that is not ours or over.</summary>

@@ -10,6 +10,7 @@ namespace Wexil.App.Visits;
 /// </summary>
 public sealed class RecentVisits
 {
+    /// <summary>The same visit once more within this is a double click.</summary>
     public static readonly TimeSpan Window = TimeSpan.FromSeconds(2);
 
     // A visit may lie in one of the few places of its shelf.

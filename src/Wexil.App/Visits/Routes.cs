@@ -19,6 +19,7 @@ public sealed class Routes
         Reload();
     }
 
+    /// <summary>The table that visits are answered from at this moment.</summary>
     public RouteTable Current => _current;
 
     /// <summary>A new table has taken its place.</summary>

@@ -51,8 +51,10 @@ public sealed class VisitService
         };
     }
 
+    /// <summary>The table that visits are answered from at this moment.</summary>
     public RouteTable Routes => _routes.Current;
 
+    /// <summary>An id for somebody who has none.</summary>
     public VisitorId NewVisitor(DateTimeOffset at) => VisitorId.New(at, _chance);
 
     /// <summary>

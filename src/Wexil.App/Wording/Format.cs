@@ -8,6 +8,7 @@ public static class Format
 {
     private const string Minus = "−";
 
+    /// <summary>"15,339".</summary>
     public static string Count(long number) => number.ToString("N0", CultureInfo.InvariantCulture);
 
     /// <summary>A count for where there is little room: "15,339", "46.0 M".</summary>
@@ -16,6 +17,7 @@ public static class Format
         : number < 1_000_000_000 ? $"{Significant(number / 1e6)} M"
         : $"{Significant(number / 1e9)} bn";
 
+    /// <summary>A number that is no whole one, rounded: "15,339".</summary>
     public static string Count(double number) => Count((long)Math.Round(number));
 
     /// <summary>"1 visitor", "2,104 visitors".</summary>

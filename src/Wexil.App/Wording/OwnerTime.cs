@@ -6,6 +6,7 @@ namespace Wexil.App.Wording;
 /// <summary>Moments as the owner's clock shows them.</summary>
 public sealed class OwnerTime(SettingStore settings, TimeProvider time)
 {
+    /// <summary>The moment, in universal time.</summary>
     public DateTimeOffset Now => time.GetUtcNow();
 
     /// <summary>The owner's day.</summary>

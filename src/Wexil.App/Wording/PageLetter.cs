@@ -7,5 +7,6 @@ namespace Wexil.App.Wording;
 /// </summary>
 public static class PageLetter
 {
+    /// <summary>The letter of a place among the pages, counted from 0: A, B, C.</summary>
     public static string At(int position) => ((char)('A' + position)).ToString();
 }

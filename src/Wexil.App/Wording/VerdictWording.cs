@@ -21,6 +21,7 @@ public static class VerdictWording
         return new(Label(verdict.Kind), sentence, why + Disagreement(verdict, facts.Words.Many));
     }
 
+    /// <summary>A kind in a word or two.</summary>
     public static string Label(VerdictKind kind) =>
         kind switch
         {

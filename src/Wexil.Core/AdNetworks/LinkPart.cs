@@ -32,5 +32,6 @@ public readonly record struct LinkPart(string Name, string Macro)
             : null;
     }
 
+    /// <summary>The part as it is put on a link: "click={click_id}".</summary>
     public override string ToString() => $"{Name}={Macro}";
 }

@@ -10,11 +10,13 @@ public sealed record Postback(string ClickId, string Event, string Value = "", s
 /// <summary>An address that an ad network wants to be told at, with names in braces where our values go.</summary>
 public sealed partial record PostbackAddress
 {
+    /// <summary>In characters.</summary>
     public const int MaxLength = 1000;
     private const string Click = "{click_id}";
 
     private PostbackAddress(string template) => Template = template;
 
+    /// <summary>The address with its places still open, as the owner wrote it.</summary>
     public string Template { get; }
 
     /// <summary>Reads one, or says what is wrong with it.</summary>

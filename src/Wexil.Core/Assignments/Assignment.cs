@@ -34,14 +34,26 @@ public enum AssignmentReason
 
     /// <summary>The visitor's own page does not answer.</summary>
     OwnPageDown,
+
+    /// <summary>The test is paused, not started or over.</summary>
     NotRunning,
+
+    /// <summary>Left out by who takes part.</summary>
     Audience,
+
+    /// <summary>Not among the share of visitors who take part.</summary>
     Share,
+
+    /// <summary>Sent by an affiliate while a page of the test is closed to them.</summary>
     Affiliate,
 
     /// <summary>The page where the test begins did not hear from us in time, so the visitor stayed there.</summary>
     Late,
+
+    /// <summary>Drawn by chance, by the weights.</summary>
     Drawn,
+
+    /// <summary>The page whose turn it was.</summary>
     InTurn,
 }
 

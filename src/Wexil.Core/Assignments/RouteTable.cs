@@ -41,13 +41,16 @@ public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePag
     /// <summary>When it starts, and when it ends by itself.</summary>
     public DateTimeOffset From { get; init; } = DateTimeOffset.MinValue;
 
+    /// <summary>When the test ends by itself; null for when it is decided.</summary>
     public DateTimeOffset Until { get; init; } = DateTimeOffset.MaxValue;
 
+    /// <summary>How pages are drawn.</summary>
     public Allocation Turns { get; init; }
 
     /// <summary>How many of a hundred visitors take part, 1 to 100.</summary>
     public int Share { get; init; } = 100;
 
+    /// <summary>Who takes part.</summary>
     public Audience Audience { get; init; } = Audience.Everyone;
 
     /// <summary>What people outside the audience see; null for the control.</summary>
@@ -59,6 +62,7 @@ public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePag
     /// <summary>Pages that affiliates' visitors are not sent to.</summary>
     public IReadOnlySet<PageId> ClosedToAffiliates { get; init; } = new HashSet<PageId>();
 
+    /// <summary>Does the test enrol visitors at a moment?</summary>
     public bool RunsAt(DateTimeOffset moment) => Phase is not null && From <= moment && moment < Until;
 
     /// <summary>The control, or while it does not answer the first page that does.</summary>
@@ -82,6 +86,7 @@ public sealed record RouteStep(
     string? Forward = null
 )
 {
+    /// <summary>The funnel that the step is in.</summary>
     public FunnelId Funnel { get; init; }
 
     /// <summary>Which parameters of the link travel on to the page.</summary>
@@ -121,6 +126,7 @@ public sealed record RouteGoal(GoalId Id, string Key, Goal Goal, FunnelId Funnel
 /// </summary>
 public sealed class RouteTable
 {
+    /// <summary>A table of no step and no page.</summary>
     public static readonly RouteTable Empty = new([], []);
 
     /// <summary>The parameter by which affiliates' links name the affiliate, unless the owner says otherwise.</summary>
@@ -190,8 +196,10 @@ public sealed class RouteTable
         }
     } = [];
 
+    /// <summary>All steps, in no order.</summary>
     public IEnumerable<RouteStep> Steps => _steps.Values;
 
+    /// <summary>All pages, in no order.</summary>
     public IEnumerable<RoutePage> Pages => _pages.Values;
 
     /// <summary>The pages that visitors are being sent to now.</summary>
@@ -205,14 +213,17 @@ public sealed class RouteTable
             .Concat(_steps.Values.SelectMany(step => step.Tied.Values))
             .Distinct();
 
+    /// <summary>The goal of a key; null where there is none, or its test is decided.</summary>
     public RouteGoal? Goal(string key) => _goals.GetValueOrDefault(key);
 
     /// <remarks>Links are in small letters; people who type one from an ad may use capitals.</remarks>
     public RouteStep? Step(string slug) =>
         _steps.TryGetValue(slug, out var step) ? step : _steps.GetValueOrDefault(slug.ToLowerInvariant());
 
+    /// <summary>Null where there is no such step.</summary>
     public RouteStep? Step(StepId id) => _stepsById.GetValueOrDefault(id);
 
+    /// <summary>The page of a name in addresses; null where there is none.</summary>
     public RoutePage? Page(string slug) => _pages.GetValueOrDefault(slug);
 
     /// <summary>

@@ -39,6 +39,7 @@ public static class AddressQuery
         return false;
     }
 
+    /// <summary>How many parts a query has that are not empty.</summary>
     public static int Count(string query)
     {
         var count = 0;
@@ -53,15 +54,19 @@ public static class AddressQuery
     {
         private readonly int _equals = whole.IndexOf('=');
 
+        /// <summary>The part as it came, with its name: "a=b".</summary>
         public ReadOnlySpan<char> Whole { get; } = whole;
 
+        /// <summary>The name, decoded.</summary>
         public ReadOnlySpan<char> Name => Decoded(_equals < 0 ? Whole : Whole[.._equals]);
 
+        /// <summary>The value, decoded; empty where the part has none.</summary>
         public ReadOnlySpan<char> Value => _equals < 0 ? [] : Decoded(Whole[(_equals + 1)..]);
 
         /// <summary>A parameter of ours, which never travels on.</summary>
         public bool IsOurs => Name is "wx" || Name.StartsWith("wx_", StringComparison.Ordinal);
 
+        /// <summary>Has the part this name, letter by letter?</summary>
         public bool Is(string name) => Name.SequenceEqual(name);
 
         private static ReadOnlySpan<char> Decoded(ReadOnlySpan<char> text) =>
@@ -73,10 +78,13 @@ public static class AddressQuery
     {
         private ReadOnlySpan<char> _rest = rest;
 
+        /// <summary>The part that the walk is at.</summary>
         public Part Current { get; private set; }
 
+        /// <summary>Walks the parts from the first.</summary>
         public readonly Parts GetEnumerator() => this;
 
+        /// <summary>Goes on to the next part; false where there is none.</summary>
         public bool MoveNext()
         {
             while (!_rest.IsEmpty)

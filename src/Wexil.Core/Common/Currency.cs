@@ -6,6 +6,7 @@ namespace Wexil.Core.Common;
 /// <param name="Digits">How many digits stand behind the point.</param>
 public sealed record Currency(string Code, string Sign, int Digits)
 {
+    /// <summary>What is counted in where the owner says nothing.</summary>
     public static readonly Currency Default = new("USD", "$", 2);
 
     /// <summary>Those that can be chosen.</summary>
@@ -36,6 +37,7 @@ public sealed record Currency(string Code, string Sign, int Digits)
     /// <summary>How many of the smallest unit make one.</summary>
     public decimal Unit => (decimal)Math.Pow(10, Digits);
 
+    /// <summary>The currency of an ISO 4217 code; null for a code that is not known.</summary>
     public static Currency? Find(string? code) => All.FirstOrDefault(currency => currency.Code == code);
 
     /// <summary>"$1,204.50".</summary>

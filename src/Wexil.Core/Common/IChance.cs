@@ -15,6 +15,7 @@ public sealed class SeededChance(int seed) : IChance
     private readonly Random _random = new(seed);
     private readonly Lock _lock = new();
 
+    /// <inheritdoc/>
     public void Fill(Span<byte> bytes)
     {
         lock (_lock)

@@ -23,6 +23,7 @@ public sealed class OutsideAddress
         Key = KeyOf(address);
     }
 
+    /// <summary>The address as it was given.</summary>
     public Uri Address { get; }
 
     /// <summary>How many parameters the address has of its own.</summary>

@@ -9,6 +9,7 @@ namespace Wexil.Core.Common;
 /// </summary>
 public static partial class Slug
 {
+    /// <summary>In characters.</summary>
     public const int MaxLength = 60;
 
     // The program runs without the system's language data, so the usual Latin letters are named here.

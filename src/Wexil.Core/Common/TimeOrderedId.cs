@@ -10,6 +10,7 @@ public static class TimeOrderedId
 {
     private const long LastMoment = 253_402_300_799_999;
 
+    /// <summary>A new id of a moment: what is made later sorts behind.</summary>
     public static Guid New(DateTimeOffset now, IChance chance)
     {
         Span<byte> bytes = stackalloc byte[16];

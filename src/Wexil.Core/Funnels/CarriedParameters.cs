@@ -8,6 +8,7 @@ namespace Wexil.Core.Funnels;
 /// <summary>Which parameters of a link go on to the page behind it.</summary>
 public enum CarryKind
 {
+    /// <summary>Every parameter goes on.</summary>
     All,
 
     /// <summary>All but those named.</summary>
@@ -15,6 +16,8 @@ public enum CarryKind
 
     /// <summary>Those named and no others.</summary>
     Only,
+
+    /// <summary>No parameter goes on.</summary>
     None,
 }
 
@@ -29,6 +32,7 @@ public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Nam
     private const int MaxNames = 30,
         MaxLength = 60;
 
+    /// <summary>Every parameter goes on.</summary>
     public static readonly CarriedParameters All = new(CarryKind.All, []);
 
     /// <summary>What a new step does: the source is noted at the link, and its name stays there.</summary>
@@ -67,6 +71,7 @@ public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Nam
         return odd is null ? (new(kind, names), null) : (null, $"“{odd}” cannot be the name of a parameter.");
     }
 
+    /// <summary>Reads what <see cref="ToString"/> wrote.</summary>
     public static CarriedParameters Parse(string stored)
     {
         var space = stored.IndexOf(' ', StringComparison.Ordinal);
@@ -80,9 +85,11 @@ public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Nam
             ? Kind.ToString().ToLowerInvariant()
             : $"{Kind.ToString().ToLowerInvariant()} {string.Join(',', Names)}";
 
+    /// <inheritdoc/>
     public bool Equals(CarriedParameters? other) =>
         other is not null && Kind == other.Kind && Names.SequenceEqual(other.Names);
 
+    /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(Kind, Names.Count);
 
     private bool IsNamed(ReadOnlySpan<char> name)

@@ -36,6 +36,7 @@ public sealed record Step(
     /// <summary>How long that page waits to be told whether the visitor stays, in milliseconds.</summary>
     public int StartWait { get; init; } = DefaultStartWait;
 
+    /// <summary>How long an own page waits for an answer, in milliseconds: unless said, at least and at most.</summary>
     public const int DefaultStartWait = 300,
         MinStartWait = 100,
         MaxStartWait = 2000;

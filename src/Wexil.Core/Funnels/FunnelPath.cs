@@ -3,7 +3,10 @@ namespace Wexil.Core.Funnels;
 /// <summary>What a visitor has done who reaches a step.</summary>
 public enum FunnelOutcome
 {
+    /// <summary>An e-mail address given.</summary>
     OptIn,
+
+    /// <summary>An order.</summary>
     Sale,
 }
 

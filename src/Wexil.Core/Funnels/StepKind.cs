@@ -3,12 +3,25 @@ namespace Wexil.Core.Funnels;
 /// <summary>What a place on the visitor's path is for.</summary>
 public enum StepKind
 {
+    /// <summary>Asks for an e-mail address.</summary>
     OptIn,
+
+    /// <summary>Sells.</summary>
     Sales,
+
+    /// <summary>Takes the order.</summary>
     Checkout,
+
+    /// <summary>Offers more to whoever has bought.</summary>
     Upsell,
+
+    /// <summary>Offers something smaller to whoever said no.</summary>
     Downsell,
+
+    /// <summary>Thanks for an opt-in or an order.</summary>
     ThankYou,
+
+    /// <summary>Any other place on the path.</summary>
     Other,
 }
 

@@ -5,8 +5,13 @@ namespace Wexil.Core.Goals;
 /// <summary>How much of an address is compared.</summary>
 public enum AddressMatch
 {
+    /// <summary>The address is the text.</summary>
     Exact,
+
+    /// <summary>The address begins with the text.</summary>
     Begins,
+
+    /// <summary>The text is a regular expression that the address matches somewhere.</summary>
     Pattern,
 }
 
@@ -16,6 +21,7 @@ public enum AddressMatch
 /// <param name="IgnoresCase">Capitals do not matter. Those of the domain never do.</param>
 public sealed record AddressPattern(AddressMatch Match, string Text, bool IgnoresCase)
 {
+    /// <summary>In characters.</summary>
     public const int MaxLength = 500;
 
     /// <summary>The longest address that an expression is tried on, in characters.</summary>

@@ -30,6 +30,7 @@ public enum GoalKind
 /// <param name="Name">As people call it.</param>
 public sealed record Goal(GoalKind Kind, string Name)
 {
+    /// <summary>The longest time, in days, within which a goal is credited.</summary>
     public const int MaxWindowDays = 365;
 
     private static readonly JsonSerializerOptions Json = new()
@@ -97,6 +98,7 @@ public sealed record Goal(GoalKind Kind, string Name)
                 _ => ("conversions", "conversion"),
             };
 
+    /// <summary>As stored.</summary>
     public string ToJson() => JsonSerializer.Serialize(this, Json);
 
     /// <exception cref="JsonException">The text is not one that <see cref="ToJson"/> wrote.</exception>

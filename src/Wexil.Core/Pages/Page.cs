@@ -25,6 +25,7 @@ public sealed record Page(
     bool HasDraft
 )
 {
+    /// <summary>Wexil stores and serves it; else it is an address elsewhere.</summary>
     public bool IsHosted => Outside is null;
 }
 

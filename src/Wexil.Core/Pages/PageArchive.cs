@@ -28,6 +28,7 @@ public sealed partial record PageBundle(IReadOnlyList<PageFile> Files, string En
     )]
     private static partial Regex AsideName();
 
+    /// <summary>The text of the page that is a file of the bundle.</summary>
     public string Source(string path) => PageText.Decode(Files.First(file => file.Path == path).Content);
 
     /// <summary>A page that is one file.</summary>

@@ -5,6 +5,7 @@ namespace Wexil.Core.Pages;
 /// <summary>A file of a hosted page. The path is relative to the page's folder, with forward slashes.</summary>
 public sealed record PageFile(string Path, byte[] Content)
 {
+    /// <summary>By the name; never null.</summary>
     public string ContentType => ContentTypes.Of(Path) ?? ContentTypes.Unknown;
 }
 
@@ -14,8 +15,11 @@ public sealed record PageFile(string Path, byte[] Content)
 /// </summary>
 public static class ContentTypes
 {
+    /// <summary>Of a page, and of a style sheet.</summary>
     public const string Html = "text/html; charset=utf-8",
         Css = "text/css; charset=utf-8";
+
+    /// <summary>Of a file whose name says nothing.</summary>
     public const string Unknown = "application/octet-stream";
 
     private static readonly FrozenDictionary<string, string> ByExtension = new Dictionary<string, string>
@@ -116,5 +120,6 @@ public static class ContentTypes
             type.Split('/')[0] is "font" or "image" or "video" or "audio" && byName.Split('/')[0] == type.Split('/')[0];
     }
 
+    /// <summary>Does the name end as one of an HTML file does?</summary>
     public static bool IsHtml(string path) => Of(path) == Html;
 }

@@ -26,6 +26,7 @@ public sealed record TextChange(int Start, string Removed, string Inserted)
     /// </summary>
     public bool IsApart(int start, int end) => Start + Removed.Length <= start || Start >= end;
 
+    /// <summary>The change that takes this one back.</summary>
     public TextChange Reversed => new(Start, Inserted, Removed);
 
     /// <summary>The text with the change made; null when it is not the text that the change is about.</summary>

@@ -22,6 +22,7 @@ public sealed record Comparison(double Difference, Interval? Interval, double P,
 /// </summary>
 public readonly record struct PastLooks(double Ahead, double Behind)
 {
+    /// <summary>No look before.</summary>
     public static readonly PastLooks None = new(1, 1);
 
     /// <summary>With one look more.</summary>

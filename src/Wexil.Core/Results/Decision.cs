@@ -7,6 +7,7 @@ namespace Wexil.Core.Results;
 /// <param name="Worse">Challengers that are surely worse than the control.</param>
 public sealed record Decision(VerdictKind Kind, TestPage? Keep, double Lift, IReadOnlyList<TestPage> Worse)
 {
+    /// <summary>By the main goal.</summary>
     public static Decision Of(TestResult standing) =>
         Of(
             [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))],
@@ -16,6 +17,7 @@ public sealed record Decision(VerdictKind Kind, TestPage? Keep, double Lift, IRe
             standing.Control.Standard.Rate
         );
 
+    /// <summary>By what visitors bring.</summary>
     public static Decision Of(RevenueResult standing) =>
         Of(
             [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))],

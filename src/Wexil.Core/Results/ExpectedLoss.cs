@@ -18,6 +18,7 @@ public sealed record ExpectedLoss(
 {
     private const int Thousand = 1000;
 
+    /// <summary>By the main goal.</summary>
     public static ExpectedLoss Of(TestResult standing) =>
         Of(
             [.. standing.Pages.Select((page, i) => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))],
@@ -25,6 +26,7 @@ public sealed record ExpectedLoss(
             isMoney: false
         );
 
+    /// <summary>By what visitors bring; the traffic is that of the test.</summary>
     public static ExpectedLoss Of(RevenueResult money, TestResult standing) =>
         Of(
             [.. money.Pages.Select(page => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))],

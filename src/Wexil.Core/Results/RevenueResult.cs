@@ -22,8 +22,10 @@ public sealed record MoneyPage(
 /// <param name="Margin">The smallest difference worth finding, in the currency's smallest unit a visitor.</param>
 public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pages, double Margin)
 {
+    /// <summary>The page that the others are compared with.</summary>
     public MoneyPage Control => Pages[Facts.Control];
 
+    /// <summary>All pages but the control.</summary>
     public IEnumerable<MoneyPage> Challengers => Pages.Where(page => !page.IsControl);
 
     /// <summary>

@@ -27,6 +27,7 @@ public sealed record SegmentTable<T>(IReadOnlyList<SegmentRow<T>> Rows, int Comp
 /// <summary>Computes how the pages of a test do among different visitors.</summary>
 public static class SegmentTable
 {
+    /// <summary>The accepted chance of one false mark over all groups together.</summary>
     public const double Alpha = 0.05;
 
     /// <summary>By the rates of the pages.</summary>

@@ -26,17 +26,22 @@ public sealed record PageStanding(
 /// <summary>The figures of a test at one moment, computed from its facts alone.</summary>
 public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageStanding> Pages, double SplitP)
 {
+    /// <summary>The accepted chance of a false call, where no rule says another.</summary>
     public const double Alpha = 0.05;
 
+    /// <summary>The page that the others are compared with.</summary>
     public PageStanding Control => Pages[Facts.Control];
 
+    /// <summary>All pages but the control.</summary>
     public IEnumerable<PageStanding> Challengers => Pages.Where(page => !page.IsControl);
 
     /// <summary>The pages' rates are not those of the sums, because the test had several phases.</summary>
     public bool IsStandardized => Pages.Any(page => Math.Abs(page.Standard.Rate - page.Total.Rate) > 1e-9);
 
+    /// <summary>All pages together, as counted.</summary>
     public Arm Total => Pages.Aggregate(new Arm(), (sum, page) => sum + page.Total);
 
+    /// <summary>Computes all figures; the same facts give the same figures.</summary>
     public static TestResult Of(TestFacts facts)
     {
         var totals = facts

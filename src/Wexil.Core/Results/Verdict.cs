@@ -7,6 +7,8 @@ public enum VerdictKind
 {
     /// <summary>Nobody has come yet.</summary>
     Waiting,
+
+    /// <summary>Nothing can be said yet, or not for certain.</summary>
     TooEarly,
 
     /// <summary>A challenger is better: keep it.</summary>
@@ -31,6 +33,7 @@ public sealed record Forecast(long Visitors, double? Days);
 /// <param name="IsByMoney">Judged by what visitors bring, and not by the main goal.</param>
 public abstract record Verdict(bool IsByMoney)
 {
+    /// <summary>Which of the kinds this is; its name is stored.</summary>
     public abstract VerdictKind Kind { get; }
 
     /// <summary>The page to keep; null while there is none.</summary>
@@ -51,12 +54,14 @@ public abstract record Verdict(bool IsByMoney)
     /// <summary>Nobody has come.</summary>
     public sealed record Waiting() : Verdict(false)
     {
+        /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.Waiting;
     }
 
     /// <summary>The visitors did not arrive in the shares that were set.</summary>
     public sealed record SplitMismatch() : Verdict(false)
     {
+        /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.Problem;
     }
 
@@ -65,6 +70,7 @@ public abstract record Verdict(bool IsByMoney)
     /// <param name="RateBefore">The rate until then, from 0 to 1.</param>
     public sealed record ConversionsStopped(long Visitors, double RateBefore) : Verdict(false)
     {
+        /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.Problem;
     }
 
@@ -72,6 +78,7 @@ public abstract record Verdict(bool IsByMoney)
     /// <param name="Buyers">How many buyers alike its revenue is worth.</param>
     public sealed record FewLargeOrders(TestPage Page, double Buyers) : Verdict(true)
     {
+        /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.Problem;
     }
 
@@ -80,8 +87,10 @@ public abstract record Verdict(bool IsByMoney)
     /// the currency's smallest unit.</param>
     public sealed record Better(TestPage Page, TestPage Control, double Gain, bool IsByMoney) : Verdict(IsByMoney)
     {
+        /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.Ready;
 
+        /// <inheritdoc/>
         public override TestPage? Keep => Page;
     }
 
@@ -89,8 +98,10 @@ public abstract record Verdict(bool IsByMoney)
     /// <param name="Challengers">How many there are.</param>
     public sealed record ControlBest(TestPage Control, int Challengers, bool IsByMoney) : Verdict(IsByMoney)
     {
+        /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.ControlWins;
 
+        /// <inheritdoc/>
         public override TestPage? Keep => Control;
     }
 
@@ -99,8 +110,10 @@ public abstract record Verdict(bool IsByMoney)
     /// a visitor, in the currency's smallest unit.</param>
     public sealed record NoDifference(TestPage Control, double Margin, bool IsByMoney) : Verdict(IsByMoney)
     {
+        /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.NoDifference;
 
+        /// <inheritdoc/>
         public override TestPage? Keep => Control;
     }
 
@@ -108,8 +121,10 @@ public abstract record Verdict(bool IsByMoney)
     /// <param name="Least">How many the smallest page has.</param>
     public sealed record TooFewConversions(long Least, Forecast Expected) : Verdict(false)
     {
+        /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.TooEarly;
 
+        /// <inheritdoc/>
         public override Forecast Forecast => Expected;
     }
 
@@ -117,8 +132,10 @@ public abstract record Verdict(bool IsByMoney)
     public sealed record Undecided(TestPage Leader, TestPage Control, Forecast Expected, bool IsByMoney)
         : Verdict(IsByMoney)
     {
+        /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.TooEarly;
 
+        /// <inheritdoc/>
         public override Forecast Forecast => Expected;
     }
 }

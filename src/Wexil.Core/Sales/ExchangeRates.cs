@@ -39,6 +39,7 @@ public sealed class ExchangeRates
     /// <summary>The currency that the owner counts in.</summary>
     public Currency Own { get; }
 
+    /// <summary>The currencies that have a rate, besides the owner’s own.</summary>
     public IReadOnlyCollection<string> Currencies => _rates.Keys;
 
     /// <summary>

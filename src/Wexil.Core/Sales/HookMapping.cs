@@ -44,6 +44,7 @@ public sealed record HookMapping(
         "wx",
     ];
 
+    /// <summary>The names of Wexil’s own contract.</summary>
     public static readonly HookMapping Default = new(
         HookSignature.SignatureHeader,
         HookSignature.TimestampHeader,
@@ -55,8 +56,10 @@ public sealed record HookMapping(
         new Dictionary<string, string>()
     );
 
+    /// <summary>As stored.</summary>
     public string ToJson() => JsonSerializer.Serialize(this);
 
+    /// <summary>Reads what <see cref="ToJson"/> wrote; an empty text is the default.</summary>
     public static HookMapping Parse(string text) => JsonSerializer.Deserialize<HookMapping>(text) ?? Default;
 
     /// <summary>A field's text as the service sends it, under our name; null where it is not there.</summary>

@@ -10,6 +10,7 @@ namespace Wexil.Core.Sales;
 /// </summary>
 public static class HookSignature
 {
+    /// <summary>The headers that carry when it was signed and the signature.</summary>
     public const string TimestampHeader = "X-Wexil-Timestamp",
         SignatureHeader = "X-Wexil-Signature";
 
@@ -18,6 +19,7 @@ public static class HookSignature
     /// </summary>
     public static readonly TimeSpan Tolerance = TimeSpan.FromMinutes(5);
 
+    /// <summary>The signature of a body sent at a moment, in hexadecimal letters.</summary>
     public static string Of(byte[] secret, string timestamp, ReadOnlySpan<byte> body)
     {
         using var hash = IncrementalHash.CreateHMAC(HashAlgorithmName.SHA256, secret);

@@ -18,8 +18,13 @@ public enum SaleKind
 /// <summary>By which way a sale came to be known.</summary>
 public enum SaleChannel
 {
+    /// <summary>Told by a payment service.</summary>
     Hook,
+
+    /// <summary>Put in by hand.</summary>
     Hand,
+
+    /// <summary>Taken in from a file.</summary>
     File,
 
     /// <summary>A server told a goal's address of it.</summary>
@@ -43,6 +48,7 @@ public sealed record SaleNotice(
     SaleChannel Channel = SaleChannel.Hook
 )
 {
+    /// <summary>Of an order’s number, a line and a product, in characters.</summary>
     public const int MaxNameLength = 120;
     private static readonly JsonSerializerOptions Format = new() { Converters = { new JsonStringEnumConverter() } };
 
@@ -52,6 +58,7 @@ public sealed record SaleNotice(
     public Guid Id() =>
         new(SHA256.HashData(Encoding.UTF8.GetBytes($"{Kind}\n{Order}\n{Line}")).AsSpan(0, 16), bigEndian: true);
 
+    /// <summary>As stored with its event.</summary>
     public string ToJson() => JsonSerializer.Serialize(this, Format);
 
     /// <summary>Reads what <see cref="ToJson"/> wrote.</summary>

@@ -24,8 +24,10 @@ public sealed record CalibrationCase(
     /// <summary>The smallest lift worth finding, which is what the last page has where it is better.</summary>
     public const double SmallestLift = 0.2;
 
+    /// <summary>How long each simulated test runs.</summary>
     public const int Days = 28;
 
+    /// <summary>The cases that are printed, in order.</summary>
     public static IReadOnlyList<CalibrationCase> All { get; } =
     [
         .. new[] { 0.005, 0.03, 0.3 }.SelectMany(rate =>

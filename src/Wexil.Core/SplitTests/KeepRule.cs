@@ -7,6 +7,7 @@ namespace Wexil.Core.SplitTests;
 /// <summary>Who keeps a page.</summary>
 public enum KeepBy
 {
+    /// <summary>The owner keeps a page.</summary>
     Hand,
 
     /// <summary>By itself, when it is sure enough.</summary>
@@ -20,10 +21,12 @@ public enum KeepBy
 /// <param name="OnMoney">Judged by earned per visitor, and not by the main goal.</param>
 public sealed record KeepRule(KeepBy By, bool OnMoney = false)
 {
+    /// <summary>How sure a rule may be asked to be, at least and at most.</summary>
     public const double MinSureness = 0.8,
         MaxSureness = 0.999;
     private static readonly JsonSerializerOptions Format = new() { Converters = { new JsonStringEnumConverter() } };
 
+    /// <summary>By hand, judged by the main goal.</summary>
     public static readonly KeepRule Default = new(KeepBy.Hand);
 
     /// <summary>How sure it has to be, 0.8 to 0.999; looked at as often as one likes.</summary>
@@ -47,8 +50,10 @@ public sealed record KeepRule(KeepBy By, bool OnMoney = false)
     /// <summary>Visitors over all pages after which whichever is ahead is kept.</summary>
     public long Visitors { get; init; } = 2000;
 
+    /// <summary>As stored.</summary>
     public string ToJson() => JsonSerializer.Serialize(this, Format);
 
+    /// <summary>Reads what <see cref="ToJson"/> wrote; an empty text is the default.</summary>
     public static KeepRule Parse(string text) =>
         text.Length == 0 ? Default : JsonSerializer.Deserialize<KeepRule>(text, Format) ?? Default;
 

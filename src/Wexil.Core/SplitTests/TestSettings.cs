@@ -27,6 +27,7 @@ public sealed record TestSettings(
     /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
     public int Floor { get; init; } = DefaultFloor;
 
+    /// <summary>By chance, everyone, until decided.</summary>
     public static readonly TestSettings Default = new(Allocation.Chance, 100, Audience.Everyone, null, [], false, null);
 
     /// <summary>What is different in another way of sending.</summary>

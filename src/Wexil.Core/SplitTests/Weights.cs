@@ -6,15 +6,19 @@ namespace Wexil.Core.SplitTests;
 /// </summary>
 public sealed class Weights : IEquatable<Weights>
 {
+    /// <summary>What all weights add up to.</summary>
     public const int Total = 100;
     private readonly int[] _percent;
 
     private Weights(int[] percent) => _percent = percent;
 
+    /// <summary>By page, 0 to 100 each.</summary>
     public IReadOnlyList<int> Percent => _percent;
 
+    /// <summary>How many pages there are.</summary>
     public int Count => _percent.Length;
 
+    /// <summary>The weight of a page by its place, in percent.</summary>
     public int this[int page] => _percent[page];
 
     /// <summary>Takes weights as a person set them, or says in words why they cannot be used.</summary>
@@ -85,10 +89,13 @@ public sealed class Weights : IEquatable<Weights>
         return new(whole);
     }
 
+    /// <inheritdoc/>
     public bool Equals(Weights? other) => other is not null && _percent.AsSpan().SequenceEqual(other._percent);
 
+    /// <inheritdoc/>
     public override bool Equals(object? obj) => Equals(obj as Weights);
 
+    /// <inheritdoc/>
     public override int GetHashCode() => _percent.Aggregate(17, HashCode.Combine);
 
     /// <summary>As stored and shown: "50/30/20".</summary>

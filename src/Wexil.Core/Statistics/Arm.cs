@@ -9,6 +9,7 @@ public readonly record struct Arm(long Visitors, long Conversions)
     /// <summary>Converted share of the visitors, 0 to 1; 0 when nobody came.</summary>
     public double Rate => Visitors == 0 ? 0 : (double)Conversions / Visitors;
 
+    /// <summary>The visitors and conversions of both.</summary>
     public static Arm operator +(Arm left, Arm right) =>
         new(left.Visitors + right.Visitors, left.Conversions + right.Conversions);
 }

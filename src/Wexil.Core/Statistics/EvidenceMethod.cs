@@ -5,8 +5,10 @@ namespace Wexil.Core.Statistics;
 /// <summary>A figure of a method, or a list of them; NaN where it is not defined.</summary>
 public readonly record struct Figure(string Name, IReadOnlyList<object> Values, bool IsList)
 {
+    /// <summary>A figure that is one number; null where it cannot be computed.</summary>
     public static Figure One(string name, double? value) => new(name, [value ?? double.NaN], false);
 
+    /// <summary>A figure that is several, in order.</summary>
     public static Figure Many<T>(string name, IEnumerable<T> values)
         where T : notnull => new(name, [.. values.Cast<object>()], true);
 }
@@ -25,6 +27,7 @@ public sealed record EvidenceMethod(
 {
     private static readonly string[] TwoArms = ["visitors_a", "conversions_a", "visitors_b", "conversions_b"];
 
+    /// <summary>All methods, in the order in which they are listed.</summary>
     public static IReadOnlyList<EvidenceMethod> All { get; } =
     [
         new("two-proportions", TwoArms, TwoProportions),
@@ -45,6 +48,7 @@ public sealed record EvidenceMethod(
         new("sections-logit", ["levels", "cells"], Sections),
     ];
 
+    /// <summary>Null where there is none of the name.</summary>
     public static EvidenceMethod? Find(string name) => All.FirstOrDefault(method => method.Name == name);
 
     private static IReadOnlyList<Figure> TwoProportions(IReadOnlyDictionary<string, string> row)

@@ -27,6 +27,7 @@ public sealed class LogisticRegression
         IReadOnlyList<double> leverage
     ) => (Effects, Expected, Leverage) = (effects, expected, leverage);
 
+    /// <summary>What each version adds, beside the first of its section.</summary>
     public IReadOnlyList<Effect> Effects { get; }
 
     /// <summary>The rate that the parts suggest for each cell, in the order given.</summary>

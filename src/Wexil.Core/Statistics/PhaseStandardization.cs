@@ -9,6 +9,7 @@ public readonly record struct StandardRate(double Visitors, double Conversions)
     /// <summary>0 to 1; 0 where nobody came.</summary>
     public double Rate => Visitors == 0 ? 0 : Conversions / Visitors;
 
+    /// <summary>The rate of one phase, or of the plain sums.</summary>
     public static StandardRate From(Arm arm) => new(arm.Visitors, arm.Conversions);
 }
 

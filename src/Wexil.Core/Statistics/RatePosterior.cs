@@ -51,8 +51,10 @@ public sealed class RatePosterior
         }
     }
 
-    /// <summary>The lowest and highest rates on the grid.</summary>
+    /// <summary>The lowest rate on the grid.</summary>
     public double Low { get; }
+
+    /// <summary>The highest rate on the grid.</summary>
     public double High { get; }
 
     /// <summary>Distance between two points of the grid.</summary>

@@ -7,6 +7,7 @@ namespace Wexil.Core.Statistics;
 /// <param name="Squares">The sum of each visitor's value squared.</param>
 public readonly record struct RevenueSample(long Visitors, double Sum, double Squares)
 {
+    /// <summary>What a visitor brought, in the smallest unit; 0 while nobody came.</summary>
     public double Mean => Visitors == 0 ? 0 : Sum / Visitors;
 
     /// <summary>The sample variance of a visitor's value; 0 for fewer than two visitors.</summary>
@@ -18,6 +19,7 @@ public readonly record struct RevenueSample(long Visitors, double Sum, double Sq
     /// </summary>
     public double EffectiveBuyers => Squares > 0 ? Sum * Sum / Squares : 0;
 
+    /// <summary>The visitors of both, with what they brought.</summary>
     public static RevenueSample operator +(RevenueSample a, RevenueSample b) =>
         new(a.Visitors + b.Visitors, a.Sum + b.Sum, a.Squares + b.Squares);
 

@@ -6,9 +6,16 @@ namespace Wexil.Core.Targeting;
 /// <summary>How a rule compares a parameter of an address; the names are stored.</summary>
 public enum RuleKind
 {
+    /// <summary>The parameter is there.</summary>
     Present,
+
+    /// <summary>Its value is the text.</summary>
     EqualTo,
+
+    /// <summary>Its value contains the text.</summary>
     Contains,
+
+    /// <summary>Its value matches the regular expression.</summary>
     Matches,
 }
 
@@ -17,6 +24,7 @@ public enum RuleKind
 /// letters are the same.</param>
 public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, string Value = "")
 {
+    /// <summary>In characters.</summary>
     public const int MaxPatternLength = 200;
     private readonly Lazy<Regex?> _pattern = new(() => Kind == RuleKind.Matches ? Compile(Value) : null);
 
@@ -37,6 +45,7 @@ public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, 
             : null;
     }
 
+    /// <summary>Does the query of an address meet the rule?</summary>
     public bool Matches(string query)
     {
         foreach (var part in AddressQuery.PartsOf(query))
@@ -54,10 +63,12 @@ public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, 
             _ => _pattern.Value?.IsMatch(value) ?? false,
         };
 
+    /// <inheritdoc/>
     public bool Equals(AddressRule? other) =>
         other is not null
         && (TakesIn, Parameter, Kind, Value) == (other.TakesIn, other.Parameter, other.Kind, other.Value);
 
+    /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(TakesIn, Parameter, Kind, Value);
 
     // Without backtracking the time grows with the text's length only, whatever the pattern.

@@ -7,8 +7,10 @@ namespace Wexil.Core.Targeting;
 /// <summary>A list that names who is in, or who is out; empty, everybody is in.</summary>
 public sealed record IncludeExcludeList(IReadOnlyList<string> Names, bool IsOut)
 {
+    /// <summary>A list that names nobody: everybody is in.</summary>
     public static readonly IncludeExcludeList All = new([], true);
 
+    /// <summary>Is a name in? Capitals do not matter.</summary>
     public bool Admits(string name)
     {
         if (Names.Count == 0)
@@ -19,17 +21,24 @@ public sealed record IncludeExcludeList(IReadOnlyList<string> Names, bool IsOut)
         return IsOut;
     }
 
+    /// <inheritdoc/>
     public bool Equals(IncludeExcludeList? other) =>
         other is not null && Names.SequenceEqual(other.Names) && (Names.Count == 0 || IsOut == other.IsOut);
 
+    /// <inheritdoc/>
     public override int GetHashCode() => Names.Count;
 }
 
 /// <summary>Which visits take part; the names are stored.</summary>
 public enum VisitKind
 {
+    /// <summary>First visits and returns.</summary>
     Both,
+
+    /// <summary>First visits only.</summary>
     First,
+
+    /// <summary>Returning visitors only.</summary>
     Return,
 }
 
@@ -46,6 +55,7 @@ public sealed record Audience(
     IReadOnlyList<AddressRule> Rules
 )
 {
+    /// <summary>Nobody is left out.</summary>
     public static readonly Audience Everyone = new(
         [],
         IncludeExcludeList.All,
@@ -56,6 +66,7 @@ public sealed record Audience(
     );
     private static readonly JsonSerializerOptions Format = new() { Converters = { new JsonStringEnumConverter() } };
 
+    /// <summary>Nobody is left out.</summary>
     [JsonIgnore]
     public bool IsEveryone => Equals(Everyone);
 
@@ -78,12 +89,14 @@ public sealed record Audience(
         return JudgeRules(query);
     }
 
+    /// <summary>As stored.</summary>
     public string ToJson() => JsonSerializer.Serialize(this, Format);
 
     /// <summary>Reads what <see cref="ToJson"/> wrote; an empty text is everyone.</summary>
     public static Audience Parse(string json) =>
         json.Length == 0 ? Everyone : JsonSerializer.Deserialize<Audience>(json, Format)!;
 
+    /// <inheritdoc/>
     public bool Equals(Audience? other) =>
         other is not null
         && Devices.SequenceEqual(other.Devices)
@@ -93,6 +106,7 @@ public sealed record Audience(
         && Languages.Equals(other.Languages)
         && Rules.SequenceEqual(other.Rules);
 
+    /// <inheritdoc/>
     public override int GetHashCode() =>
         HashCode.Combine(Devices.Count, Countries, Visits, Sources, Languages, Rules.Count);
 

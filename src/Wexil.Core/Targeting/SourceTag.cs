@@ -5,6 +5,7 @@ namespace Wexil.Core.Targeting;
 /// </summary>
 public static class SourceTag
 {
+    /// <summary>In characters.</summary>
     public const int MaxLength = 60;
 
     /// <summary>The parameter of a link that names its source.</summary>

@@ -8,6 +8,7 @@ namespace Wexil.Core.Visitors;
 /// <param name="Cost">In millionths of a unit of the owner's currency; 0 where the link does not say.</param>
 public readonly record struct AdClick(string Id, long Cost)
 {
+    /// <summary>In characters; a longer name of a click is no name.</summary>
     public const int MaxIdLength = 200;
 
     /// <summary>The person was removed: only what the click cost is left.</summary>

@@ -3,10 +3,19 @@ namespace Wexil.Core.Visitors;
 /// <summary>By what the visitors of a test are told apart; the numbers are stored.</summary>
 public enum SegmentKind
 {
+    /// <summary>By phone, tablet or desktop.</summary>
     Device = 1,
+
+    /// <summary>By the source that sent the visitor.</summary>
     Source = 2,
+
+    /// <summary>By country.</summary>
     Country = 3,
+
+    /// <summary>New or returning.</summary>
     Returning = 4,
+
+    /// <summary>By the owner’s weekday of the visit.</summary>
     Weekday = 5,
 }
 

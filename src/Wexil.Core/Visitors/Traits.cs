@@ -3,8 +3,13 @@ namespace Wexil.Core.Visitors;
 /// <summary>What a visitor holds in hand or sits at; the numbers are stored.</summary>
 public enum Device
 {
+    /// <summary>A computer, and whatever is not known.</summary>
     Desktop,
+
+    /// <summary>A tablet.</summary>
     Tablet,
+
+    /// <summary>A phone.</summary>
     Phone,
 }
 
@@ -23,6 +28,7 @@ public sealed record Traits(
     bool IsAffiliate = false
 )
 {
+    /// <summary>Of a visitor of whom nothing is known.</summary>
     public static readonly Traits Unknown = new(Device.Desktop);
 
     /// <summary>
@@ -63,7 +69,10 @@ public enum ExclusionReason
 /// <summary>Why somebody is served and left out of every count; the letters are stored.</summary>
 public enum NotCountedReason
 {
+    /// <summary>A program, by its own words or by what it filled in.</summary>
     Robot = 'r',
+
+    /// <summary>A browser that looks ahead of its user.</summary>
     Prefetch = 'p',
 
     /// <summary>Asked only whether the link answers.</summary>

@@ -21,6 +21,7 @@ public readonly record struct VisitNote(
     /// <summary>The click of the ad network that sent the visitor.</summary>
     public AdClick? Click { get; init; }
 
+    /// <summary>What an event keeps of a visit.</summary>
     public static VisitNote Of(Traits traits, ExclusionReason? apart = null) =>
         new(traits.Device, traits.Country, traits.Language, traits.IsReturning, apart, traits.Source)
         {
@@ -63,6 +64,7 @@ public readonly record struct VisitNote(
         };
     }
 
+    /// <summary>As stored: seven letters, then the source’s tag and the click, where there are any.</summary>
     public override string ToString() =>
         Click is { } click
             ? string.Create(CultureInfo.InvariantCulture, $"{Short()} {click.Id} {click.Cost}")

@@ -13,6 +13,7 @@ public readonly record struct VisitorId(Guid Value)
     /// <summary>Length of the text form.</summary>
     public const int TextLength = 22;
 
+    /// <summary>A new visitor’s id; those who come later sort behind.</summary>
     public static VisitorId New(DateTimeOffset now, IChance chance) => new(TimeOrderedId.New(now, chance));
 
     /// <summary>When the visitor first came.</summary>

@@ -18,10 +18,12 @@ public sealed class VisitorToken(byte[] key) : IDisposable
         trackAllValues: true
     );
 
+    /// <summary>How long a token opens.</summary>
     public static readonly TimeSpan Life = TimeSpan.FromMinutes(10);
     private const int Payload = 20,
         Signature = 12;
 
+    /// <summary>A token for an address: signed, and good for <see cref="Life"/>.</summary>
     public string Issue(VisitorId visitor, DateTimeOffset now)
     {
         Span<byte> token = stackalloc byte[Payload + Signature];
@@ -95,6 +97,7 @@ public sealed class VisitorToken(byte[] key) : IDisposable
         Sign(whole, signature);
     }
 
+    /// <inheritdoc/>
     public void Dispose()
     {
         foreach (var signer in _signer.Values)

@@ -5,16 +5,37 @@ namespace Wexil.Pages.Differences;
 /// <summary>What became of a part between two pages.</summary>
 public enum ChangeKind
 {
+    /// <summary>Its words.</summary>
     Text,
+
+    /// <summary>The emphasis within its words.</summary>
     Emphasis,
+
+    /// <summary>An attribute.</summary>
     Attribute,
+
+    /// <summary>A property of its style.</summary>
     Style,
+
+    /// <summary>Which picture it shows.</summary>
     Picture,
+
+    /// <summary>Where it leads.</summary>
     Link,
+
+    /// <summary>It is new.</summary>
     Added,
+
+    /// <summary>It is gone.</summary>
     Removed,
+
+    /// <summary>It stands elsewhere.</summary>
     Moved,
+
+    /// <summary>A script or a style sheet.</summary>
     Code,
+
+    /// <summary>A file of the page.</summary>
     File,
 }
 
@@ -24,6 +45,7 @@ public sealed class PageChange
     internal PageChange(ChangeKind kind, string place, Part? beforePart, Part? afterPart) =>
         (Kind, Place, BeforePart, AfterPart) = (kind, place, beforePart, afterPart);
 
+    /// <summary>What became of the part.</summary>
     public ChangeKind Kind { get; }
 
     /// <summary>Which part of the page, in words.</summary>
@@ -32,8 +54,10 @@ public sealed class PageChange
     /// <summary>What about it: "colour", "words"; empty where the place says it all.</summary>
     public string What { get; internal init; } = "";
 
+    /// <summary>What it was; null where it was not there.</summary>
     public string? Before { get; internal init; }
 
+    /// <summary>What it is; null where it is gone.</summary>
     public string? After { get; internal init; }
 
     /// <summary>Where a moved or added part stands now: "above Questions".</summary>
@@ -87,15 +111,23 @@ public sealed class PageChange
 /// <summary>How much differs, and what that means for a test.</summary>
 public enum ChangeVerdict
 {
+    /// <summary>Nothing differs.</summary>
     None,
+
+    /// <summary>One change: a test tells what it does.</summary>
     One,
+
+    /// <summary>Several: a test tells what they do together.</summary>
     Several,
+
+    /// <summary>Hardly anything is as it was.</summary>
     Redesign,
 }
 
 /// <summary>All that differs between two pages, in the order of the page.</summary>
 public sealed record PageChanges(IReadOnlyList<PageChange> Changes, ChangeVerdict Verdict)
 {
+    /// <summary>How much differs, in a word or two.</summary>
     public string Label =>
         Verdict switch
         {

@@ -11,6 +11,7 @@ namespace Wexil.Pages.Editing;
 /// <param name="Name">As it is offered: "Guarantee".</param>
 public sealed record Block(string Key, string Name)
 {
+    /// <summary>All that are offered, in order.</summary>
     public static IReadOnlyList<Block> All { get; } =
     [
         new("text", "Headline and text"),
@@ -24,6 +25,7 @@ public sealed record Block(string Key, string Name)
         new("video", "Video"),
     ];
 
+    /// <summary>Null where there is none of the key.</summary>
     public static Block? Find(string key) => All.FirstOrDefault(block => block.Key == key);
 
     /// <summary>The block's markup for a page.</summary>

@@ -67,7 +67,12 @@ public abstract record PageEdit
 /// <summary>What a link on a page is for, where the marketer has said so.</summary>
 public enum LinkRole
 {
+    /// <summary>Nothing was said.</summary>
     None,
+
+    /// <summary>It buys.</summary>
     Buy,
+
+    /// <summary>It declines.</summary>
     No,
 }

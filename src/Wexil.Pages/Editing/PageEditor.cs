@@ -15,6 +15,7 @@ public readonly record struct Edited(string? Source, string Label, string? Probl
     /// <summary>What was done to the source; null where only the two sources tell.</summary>
     public TextChange? Change { get; init; }
 
+    /// <summary>The edit cannot be done, and why in words.</summary>
     public static Edited Refuse(string problem) => new(null, "", problem);
 }
 
@@ -52,8 +53,10 @@ public static partial class PageEditor
         "font-weight",
     ];
 
+    /// <summary>Makes an edit in a source.</summary>
     public static Edited Apply(string source, PageEdit edit) => Apply(ParsedPage.From(source), edit);
 
+    /// <summary>The same for a page that was taken apart before.</summary>
     public static Edited Apply(ParsedPage page, PageEdit edit)
     {
         if (edit is PageEdit.Source typed)

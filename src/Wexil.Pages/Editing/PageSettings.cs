@@ -18,6 +18,7 @@ public sealed record PageSettings(
     private const string HeadMark = "head code",
         BodyMark = "body code";
 
+    /// <summary>What a page’s source says.</summary>
     public static PageSettings Read(string source)
     {
         var document = SourceMap.Of(source).Document;

@@ -8,10 +8,12 @@ public sealed class ParsedPage
 {
     private ParsedPage(SourceMap map) => Map = map;
 
+    /// <summary>The text that was taken apart.</summary>
     public string Source => Map.Source;
 
     internal SourceMap Map { get; }
 
+    /// <summary>Takes a source apart.</summary>
     public static ParsedPage From(string source) => new(SourceMap.Of(source));
 
     /// <summary>

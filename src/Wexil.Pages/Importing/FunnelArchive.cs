@@ -14,6 +14,7 @@ namespace Wexil.Pages.Importing;
 /// </summary>
 public static class FunnelArchive
 {
+    /// <summary>The file that says what is in the archive.</summary>
     public const string Manifest = "funnel.json";
     private const string Format = "wexil-funnel";
     private const int Version = 1;
@@ -48,6 +49,7 @@ public static class FunnelArchive
         bool? Indexed
     );
 
+    /// <summary>The archive as a .zip.</summary>
     public static byte[] Write(FunnelPlan funnel)
     {
         var files = new List<PageFile>();

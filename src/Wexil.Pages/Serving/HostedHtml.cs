@@ -85,6 +85,7 @@ public static partial class HostedHtml
         ["td"] = ["background"],
     };
 
+    /// <summary>Makes a page ready for visitors; what is not wired stays as it came.</summary>
     public static ReadyPage Prepare(string html, PageServing serving)
     {
         var map = SourceMap.Of(html);

@@ -21,11 +21,22 @@ public sealed record WiringReport(int Forms, int Buttons, int Noes, IReadOnlyLis
 /// <summary>What keeps a form or a button of a page from doing what it is for.</summary>
 public enum WiringProblem
 {
+    /// <summary>A form sends its answers elsewhere.</summary>
     FormElsewhere,
+
+    /// <summary>A form asks for no e-mail address.</summary>
     FormWithoutEmail,
+
+    /// <summary>An opt-in page has no form.</summary>
     NoForm,
+
+    /// <summary>A page that sells has no buy button.</summary>
     NoButton,
+
+    /// <summary>A button names another page.</summary>
     OtherPage,
+
+    /// <summary>A link leads back to the page’s own step.</summary>
     OwnStep,
 }
 
@@ -43,6 +54,7 @@ public static class Wiring
     /// </summary>
     public const string RoleAttribute = "data-wexil";
 
+    /// <summary>What a marketer’s choice is kept as.</summary>
     public const string Buy = "buy",
         No = "no";
 

@@ -8,6 +8,7 @@ namespace Wexil.Pages.Starters;
 /// <param name="What">What it is, in a line.</param>
 public sealed record Starter(string Key, string Name, StepKind Kind, string What)
 {
+    /// <summary>All that are offered, in order.</summary>
     public static IReadOnlyList<Starter> All { get; } =
     [
         new("opt-in", "Short opt-in", StepKind.OptIn, "A promise, a field, a button."),
@@ -31,8 +32,10 @@ public sealed record Starter(string Key, string Name, StepKind Kind, string What
         new("thank-you-download", "Thank-you: download", StepKind.ThankYou, "Hands it over at once."),
     ];
 
+    /// <summary>Null where there is none of the key.</summary>
     public static Starter? Find(string? key) => All.FirstOrDefault(starter => starter.Key == key);
 
+    /// <summary>The page’s source.</summary>
     public string Html => Read($"{Key}.html").Replace("/* common */\n", Read("common.css"), StringComparison.Ordinal);
 
     private static string Read(string name) => EmbeddedText.Read(typeof(Starter).Assembly, $"Starters.Pages.{name}");
@@ -46,6 +49,7 @@ public sealed record StarterFunnel(
     IReadOnlyList<(string Name, Starter Page)> Steps
 )
 {
+    /// <summary>All that are offered, in order.</summary>
     public static IReadOnlyList<StarterFunnel> All { get; } =
     [
         Of(
@@ -77,6 +81,7 @@ public sealed record StarterFunnel(
         ),
     ];
 
+    /// <summary>Null where there is none of the key.</summary>
     public static StarterFunnel? Find(string? key) => All.FirstOrDefault(funnel => funnel.Key == key);
 
     private static StarterFunnel Of(string key, string name, string what, params (string Name, string Page)[] steps) =>

@@ -7,8 +7,10 @@ namespace Wexil.Store.Recording;
 /// <param name="Value">What came with it, in minor units of the owner's currency.</param>
 public readonly record struct GoalNote(GoalId Goal, long Value)
 {
+    /// <summary>As stored.</summary>
     public override string ToString() => string.Create(CultureInfo.InvariantCulture, $"{Goal.Value}/{Value}");
 
+    /// <summary>Reads what <see cref="ToString"/> wrote.</summary>
     public static GoalNote Parse(string text)
     {
         var slash = text.IndexOf('/', StringComparison.Ordinal);
@@ -23,9 +25,11 @@ public readonly record struct GoalNote(GoalId Goal, long Value)
 /// <param name="Engaged">The visitor clicked, scrolled, or stayed ten seconds.</param>
 public readonly record struct StayNote(long Milliseconds, bool Engaged)
 {
+    /// <summary>As stored.</summary>
     public override string ToString() =>
         string.Create(CultureInfo.InvariantCulture, $"{Milliseconds}{(Engaged ? "+" : "")}");
 
+    /// <summary>Reads what <see cref="ToString"/> wrote.</summary>
     public static StayNote Parse(string text) =>
         new(long.Parse(text.TrimEnd('+'), NumberStyles.None, CultureInfo.InvariantCulture), text.EndsWith('+'));
 }

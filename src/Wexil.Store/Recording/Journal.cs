@@ -109,6 +109,7 @@ public sealed class Journal : IDisposable
     /// <summary>Raised on the writer's thread after a projected batch is committed.</summary>
     public event Action<Projected>? Projected;
 
+    /// <summary>How the store is at this moment.</summary>
     public StoreHealth Health
     {
         get
@@ -178,6 +179,7 @@ public sealed class Journal : IDisposable
         return done.Task;
     }
 
+    /// <summary>Runs a write of Studio’s in a transaction of its own, in turn with the visitors’ events.</summary>
     public Task WriteAsync(Action<SqliteConnection> write) =>
         WriteAsync(connection =>
         {
@@ -222,6 +224,7 @@ public sealed class Journal : IDisposable
         return done.Task;
     }
 
+    /// <inheritdoc/>
     public void Dispose()
     {
         lock (_lock)

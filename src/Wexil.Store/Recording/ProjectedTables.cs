@@ -5,6 +5,7 @@ namespace Wexil.Store.Recording;
 /// </summary>
 public static class ProjectedTables
 {
+    /// <summary>By name.</summary>
     public static readonly IReadOnlyList<string> All =
     [
         "visitors",

@@ -6,5 +6,6 @@ namespace Wexil.Store.Recording;
 /// <param name="Lost">Events for which there was no room anywhere since the program was started.</param>
 public sealed record StoreHealth(string? Trouble, long Waiting, long Lost)
 {
+    /// <summary>Nothing is wrong, and nothing was lost.</summary>
     public bool IsWell => Trouble is null && Lost == 0;
 }
