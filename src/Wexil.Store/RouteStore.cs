@@ -136,7 +136,7 @@ public sealed class RouteStore(Database database)
                             {
                                 From = row.Time(5),
                                 Until = row.TimeOrNull(6) ?? DateTimeOffset.MaxValue,
-                                Turns = Enum.Parse<Allocation>(row.GetString(7)),
+                                Allocation = Enum.Parse<Allocation>(row.GetString(7)),
                                 Share = row.GetInt32(8),
                                 Audience = _audiences.Of(row.GetString(9)),
                                 Others = row.NumberOrNull(10) is { } others ? pages[new(others)] : null,

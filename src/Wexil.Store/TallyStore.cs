@@ -15,7 +15,7 @@ public sealed record ApartArm(PageId Page, ExclusionReason Reason, Arm Arm);
 
 /// <summary>What the visitors of a page of a test brought.</summary>
 /// <param name="Buyers">Visitors with an order.</param>
-public sealed record PageMoney(PageId Page, long Buyers, long Orders, RevenueSample Takings);
+public sealed record PageMoney(PageId Page, long Buyers, long Orders, RevenueSample Revenue);
 
 /// <summary>How a goal of a test was met by the visitors of a page in a phase.</summary>
 /// <param name="Visitors">Visitors who met it.</param>
@@ -50,7 +50,7 @@ public sealed record SegmentTally(
     PhaseId Phase,
     PageId Page,
     Arm Arm,
-    RevenueSample Takings
+    RevenueSample Revenue
 )
 {
     /// <summary>The sums of both, under the names of the first.</summary>
@@ -58,7 +58,7 @@ public sealed record SegmentTally(
         a with
         {
             Arm = a.Arm + b.Arm,
-            Takings = a.Takings + b.Takings,
+            Revenue = a.Revenue + b.Revenue,
         };
 }
 

@@ -61,7 +61,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 return null;
             var now = time.GetUtcNow();
             var from = plan.From is { } later && later > now ? later : now;
-            var sending = plan.Sending ?? TestSettings.Default;
+            var sending = plan.Settings ?? TestSettings.Default;
             var test = new TestId(
                 c.Insert(
                     """
@@ -356,7 +356,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             WHERE id = $1
             """,
             test.Value,
-            sending.Turns.ToString(),
+            sending.Allocation.ToString(),
             sending.Share,
             sending.Audience.IsEveryone ? "" : sending.Audience.ToJson(),
             sending.Others?.Value,

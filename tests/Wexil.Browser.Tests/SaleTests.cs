@@ -269,7 +269,7 @@ public sealed class SaleTests
                     Weights.Even(2),
                     TestSettings.Default with
                     {
-                        Turns = Allocation.InTurn,
+                        Allocation = Allocation.InTurn,
                     }
                 )
             );

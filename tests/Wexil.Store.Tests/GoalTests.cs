@@ -442,7 +442,7 @@ public sealed class GoalTests
         await world.Journal.RecountAsync();
         await world.Journal.WhenProjectedAsync();
         Assert.Null(world.People.Of("ann@larkrow.example"));
-        Assert.Equal(4900, world.Tallies.Money(test, Currency.Find("USD")!)[1].Takings.Sum);
+        Assert.Equal(4900, world.Tallies.Money(test, Currency.Find("USD")!)[1].Revenue.Sum);
         Assert.Equal(
             (1L, 1L, 25L),
             (

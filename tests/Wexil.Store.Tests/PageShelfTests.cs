@@ -58,7 +58,7 @@ public sealed class PageShelfTests
         Assert.Equal(ShelfProblem.LeavesOne, await shelf.ArchiveAsync(B()));
         var c = await world.Pages.CloneAsync(A(), "Third");
         world.Time.Advance(TimeSpan.FromMinutes(1));
-        await world.Tests.ChangeAsync(two, Weights.Of(40, 40, 20), [c], two.Sending, null, []);
+        await world.Tests.ChangeAsync(two, Weights.Of(40, 40, 20), [c], two.Settings, null, []);
         world.Time.Advance(TimeSpan.FromMinutes(1));
         Assert.Null(await shelf.ArchiveAsync(B()));
         var test = world.Tests.Find(two.Id)!;
@@ -99,7 +99,7 @@ public sealed class PageShelfTests
             test,
             test.Weights,
             [],
-            test.Sending with
+            test.Settings with
             {
                 Others = others.Id,
             },

@@ -46,11 +46,11 @@ public sealed class SaleTests
                     // A: 4900 of the first buyer, 7300 of the third. B: nothing is left.
                     Assert.Equal(
                         (2, 3, 12_200.0, 4900.0 * 4900 + 7300.0 * 7300),
-                        (money[0].Buyers, money[0].Orders, money[0].Takings.Sum, money[0].Takings.Squares)
+                        (money[0].Buyers, money[0].Orders, money[0].Revenue.Sum, money[0].Revenue.Squares)
                     );
                     Assert.Equal(
                         (2, 2, 0.0, 0.0),
-                        (money[1].Buyers, money[1].Orders, money[1].Takings.Sum, money[1].Takings.Squares)
+                        (money[1].Buyers, money[1].Orders, money[1].Revenue.Sum, money[1].Revenue.Squares)
                     );
 
                     var once = world.Tables();
@@ -96,11 +96,11 @@ public sealed class SaleTests
         );
         await world.Sales.RecordAsync(new(SaleKind.Sale, "L-3", "", 3000, "EUR"), buyers[0].Visitor, null, now);
         await world.Journal.WhenProjectedAsync();
-        Assert.Equal([0L, 4900], world.Tallies.Money(test, Usd).Select(page => (long)page.Takings.Sum));
+        Assert.Equal([0L, 4900], world.Tallies.Money(test, Usd).Select(page => (long)page.Revenue.Sum));
         // Another currency stands apart and is never guessed.
         Assert.Equal(
             [3000L, 0],
-            world.Tallies.Money(test, Currency.Find("EUR")!).Select(page => (long)page.Takings.Sum)
+            world.Tallies.Money(test, Currency.Find("EUR")!).Select(page => (long)page.Revenue.Sum)
         );
         Assert.Equal(1, world.Sales.Uncredited());
 
@@ -108,7 +108,7 @@ public sealed class SaleTests
         await world.Sales.ClaimAsync("L-2", buyers[1].Visitor, now);
         await world.Sales.ClaimAsync("L-1", buyers[0].Visitor, now);
         await world.Journal.WhenProjectedAsync();
-        Assert.Equal([2400L, 4900], world.Tallies.Money(test, Usd).Select(page => (long)page.Takings.Sum));
+        Assert.Equal([2400L, 4900], world.Tallies.Money(test, Usd).Select(page => (long)page.Revenue.Sum));
         Assert.Equal(0, world.Sales.Uncredited());
         var funnel = world.Funnels.All().Single().Id;
         var source = new SourceStore(world.Database, world.Journal, world.Time).Lines(funnel, Usd).Single();
@@ -212,11 +212,11 @@ public sealed class SaleTests
                     var money = world.Tallies.Money(test, Usd);
                     Assert.Equal(
                         [(6292.0, 1L, 2L), (5390 + 2865, 1, 2)],
-                        money.Select(page => (page.Takings.Sum, page.Buyers, page.Orders))
+                        money.Select(page => (page.Revenue.Sum, page.Buyers, page.Orders))
                     );
                     Assert.Equal(
                         [(0L, 0.0), (1, 30000)],
-                        world.Tallies.Money(test, sek).Select(page => (page.Buyers, page.Takings.Sum))
+                        world.Tallies.Money(test, sek).Select(page => (page.Buyers, page.Revenue.Sum))
                     );
                     Assert.Empty(world.Tallies.Money(test, eur));
                     Assert.Equal(
@@ -240,7 +240,7 @@ public sealed class SaleTests
                                 world
                                     .Tallies.Segments(test.Id, SegmentKind.Device)
                                     .Single(segment => segment.Page == page)
-                                    .Takings
+                                    .Revenue
                             )
                             .Select(takings => (takings.Sum, takings.Squares))
                     );
@@ -252,7 +252,7 @@ public sealed class SaleTests
 
                     // Counting in another currency and back is as if nothing had been.
                     await settings.SetCurrencyAsync(eur);
-                    Assert.Equal([4900.0, 4900], world.Tallies.Money(test, eur).Select(page => page.Takings.Sum));
+                    Assert.Equal([4900.0, 4900], world.Tallies.Money(test, eur).Select(page => page.Revenue.Sum));
                     Assert.Equal(
                         [4900L, 4900],
                         test.Pages.Select(page =>

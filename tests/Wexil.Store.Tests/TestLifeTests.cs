@@ -93,7 +93,7 @@ public sealed class TestLifeTests
                     plan with
                     {
                         From = hoursToStart < 0 ? null : _from,
-                        Sending = TestSettings.Default with { Until = _until },
+                        Settings = TestSettings.Default with { Until = _until },
                     }
                 )
             )!.Value;
@@ -129,7 +129,7 @@ public sealed class TestLifeTests
                     _isPaused = act == Act.Pause;
                     break;
                 case Act.ChangeWeights when !_isDecided:
-                    await world.Tests.ChangeAsync(test, Shared(test.Pages.Count, size), [], test.Sending, null, []);
+                    await world.Tests.ChangeAsync(test, Shared(test.Pages.Count, size), [], test.Settings, null, []);
                     break;
                 case Act.ChangeEnd when !_isDecided:
                     _until = size % 4 == 0 ? null : Now.AddMinutes(1 + size % 400);
@@ -137,7 +137,7 @@ public sealed class TestLifeTests
                         test,
                         test.Weights,
                         [],
-                        test.Sending with
+                        test.Settings with
                         {
                             Until = _until,
                         },
@@ -151,7 +151,7 @@ public sealed class TestLifeTests
                         test,
                         test.Weights,
                         [],
-                        test.Sending,
+                        test.Settings,
                         _from,
                         [("Starts otherwise", false)]
                     );
@@ -161,7 +161,7 @@ public sealed class TestLifeTests
                         test,
                         test.Weights,
                         [],
-                        test.Sending with
+                        test.Settings with
                         {
                             Share = 1 + size % 100,
                         },
@@ -178,7 +178,7 @@ public sealed class TestLifeTests
                         test,
                         Shared(test.Pages.Count + 1, size),
                         [page],
-                        test.Sending,
+                        test.Settings,
                         null,
                         []
                     );
@@ -312,13 +312,13 @@ public sealed class TestLifeTests
                     turn.Page.Id,
                     kind == EventKind.Visit ? null : _test,
                     kind == EventKind.Enrol ? step.Test!.Phase : null,
-                    VisitNote.Of(Traits.Unknown, turn.Apart).ToString()
+                    VisitNote.Of(Traits.Unknown, turn.Exclusion).ToString()
                 )
             );
             await world.Journal.WhenProjectedAsync();
             if (!_known.Contains(visitor))
                 _known.Add(visitor);
-            Assert.Equal(turn.Kind == AssignmentKind.Enrols, RunsNow && place is null && turn.Apart is null);
+            Assert.Equal(turn.Kind == AssignmentKind.Enrols, RunsNow && place is null && turn.Exclusion is null);
             if (turn.Kind == AssignmentKind.Enrols)
                 Assert.True(_enrolled.TryAdd(visitor, (turn.Page.Id, step.Test!.Phase!.Value)));
             // Whoever is shown another page while the test does not run is credited no more.

@@ -37,7 +37,7 @@ public sealed class ThresholdTests
         await world.Journal.WhenProjectedAsync();
         Assert.Equal(new Arm(1, counted), world.Tallies.Phases(test, world.Tests.Phases(test.Id)).Single().Arms[1]);
         Assert.Equal(counted, world.Tallies.Path(test.Id).GetValueOrDefault((test.Pages[1], test.Goal)));
-        Assert.Equal(counted * 4900, world.Tallies.Money(test, Currency.Find("USD")!).Sum(page => page.Takings.Sum));
+        Assert.Equal(counted * 4900, world.Tallies.Money(test, Currency.Find("USD")!).Sum(page => page.Revenue.Sum));
     }
 
     [Fact]

@@ -75,7 +75,7 @@ public sealed class VersionTests
         {
             Assert.Equal(
                 [4900.0, 2700],
-                world.Tallies.Money(test, Currency.Find("USD")!).Select(page => page.Takings.Sum)
+                world.Tallies.Money(test, Currency.Find("USD")!).Select(page => page.Revenue.Sum)
             );
             Assert.Equal(
                 [(1L, 1L), (2, 2)],
@@ -83,7 +83,7 @@ public sealed class VersionTests
             );
             Assert.Equal(
                 [3000.0, 0],
-                world.Tallies.Money(test, Currency.Find("EUR")!).Select(page => page.Takings.Sum)
+                world.Tallies.Money(test, Currency.Find("EUR")!).Select(page => page.Revenue.Sum)
             );
             Assert.Equal(
                 [4900L, 2700],

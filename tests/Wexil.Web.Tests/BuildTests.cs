@@ -25,7 +25,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         const string build = "/f/shelf/shelf/build";
         var third = pages.Find(await pages.CloneAsync(tested.A, "Third of the shelf"))!;
         var test = wexil.Get<TestStore>().Find(tested.Test)!;
-        await wexil.Get<TestStore>().ChangeAsync(test, Weights.Of(40, 40, 20), [third.Id], test.Sending, null, []);
+        await wexil.Get<TestStore>().ChangeAsync(test, Weights.Of(40, 40, 20), [third.Id], test.Settings, null, []);
         async Task<string> PostAsync(string handler, params (string, string)[] fields)
         {
             var answer = await WexilFixture.PostAsync(owner, build, handler, fields);

@@ -75,7 +75,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         Assert.Equal(
             3950,
-            wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[1].Takings.Sum
+            wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[1].Revenue.Sum
         );
 
         using var owner = await wexil.OwnerAsync();

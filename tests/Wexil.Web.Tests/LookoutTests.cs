@@ -86,9 +86,9 @@ public sealed class LookoutTests
             test,
             test.Weights,
             [],
-            test.Sending with
+            test.Settings with
             {
-                Turns = Allocation.Lean,
+                Allocation = Allocation.Lean,
                 Floor = 10,
             },
             null,

@@ -56,7 +56,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         }
         await wexil.Host.Journal.WhenProjectedAsync();
         var money = wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default);
-        Assert.Equal((0, 4000), (money[0].Takings.Sum, money[1].Takings.Sum));
+        Assert.Equal((0, 4000), (money[0].Revenue.Sum, money[1].Revenue.Sum));
         var order = wexil.Get<SaleStore>().Orders(All with { Text = "S-1" }, 10).Single();
         Assert.Equal(
             (4900, 900, "sold end", "Harvest Kit"),
@@ -203,7 +203,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 wexil
                     .Get<TallyStore>()
                     .Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[1]
-                    .Takings.Sum
+                    .Revenue.Sum
             );
             var sums = wexil.Get<SaleStore>().Sums(All with { Text = "M-1" }, LedgerBy.Test);
             Assert.Equal(
@@ -295,7 +295,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         }
         Assert.Equal(
             1900,
-            wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[0].Takings.Sum
+            wexil.Get<TallyStore>().Money(wexil.Get<TestStore>().Find(tested.Test)!, Currency.Default)[0].Revenue.Sum
         );
         // Whoever had looked for it goes on looking at what was found.
         var filtered = await WexilFixture.PostAsync(

@@ -187,7 +187,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await WexilFixture.PostAsync(owner, send, "Change", fields);
         Assert.Equal(
             "Everyone from everywhere but Germany takes part; left out when the address has staff.",
-            AudienceWording.Say(wexil.Get<TestStore>().Find(tested.Test)!.Sending.Audience)
+            AudienceWording.Say(wexil.Get<TestStore>().Find(tested.Test)!.Settings.Audience)
         );
 
         var made = WebUtility.HtmlDecode(
@@ -277,9 +277,9 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 test,
                 test.Weights,
                 [],
-                test.Sending with
+                test.Settings with
                 {
-                    Turns = Allocation.InTurn,
+                    Allocation = Allocation.InTurn,
                 },
                 null,
                 [("In turn", true)]
@@ -349,7 +349,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var tested = await wexil.StartTestAsync("watched", Weights.Of(0, 100), nobody);
         var (store, watch) = (wexil.Get<TestStore>(), wexil.Get<PageMonitor>());
         var test = store.Find(tested.Test)!;
-        await store.ChangeAsync(test, test.Weights, [], test.Sending with { RestsFailing = true }, null, []);
+        await store.ChangeAsync(test, test.Weights, [], test.Settings with { RestsFailing = true }, null, []);
         wexil.Get<Routes>().Reload();
         using var enrolled = wexil.Visitor();
         Assert.Equal(HttpStatusCode.Redirect, (await enrolled.GetAsync("/go/watched")).StatusCode);

@@ -71,7 +71,7 @@ public sealed class PageMonitor(
         {
             foreach (var page in test.Pages)
             {
-                var rests = test.Sending.RestsFailing && looks.GetValueOrDefault(page)?.DownSince is not null;
+                var rests = test.Settings.RestsFailing && looks.GetValueOrDefault(page)?.DownSince is not null;
                 if (rests == test.Resting.Contains(page))
                     continue;
                 await EachAsync(

@@ -196,7 +196,7 @@ public sealed class TestMonitor(
                 return true;
         }
         if (
-            test.Sending.Turns != Allocation.Lean
+            test.Settings.Allocation != Allocation.Lean
             || state != TestState.Running
             || reading.Standing.Pages.Any(page => page.Total.Visitors == 0)
         )
@@ -205,7 +205,7 @@ public sealed class TestMonitor(
             test.Rule.OnMoney && reading.Money is { } money
                 ? money.Pages.Select(page => page.ChanceBest)
                 : reading.Standing.Pages.Select(page => page.ChanceBest);
-        var weights = AdaptiveWeights.Of([.. chances], test.Sending.Floor, test.Weights);
+        var weights = AdaptiveWeights.Of([.. chances], test.Settings.Floor, test.Weights);
         if (weights.Equals(test.Weights))
             return false;
         await tests.FollowAsync(test.Id, weights, AdaptiveWeights.Who, $"{AdaptiveWeights.Reason} {weights}");

@@ -181,7 +181,7 @@ public sealed class TestReader(
             {
                 Phases = phases,
                 BaseRate = total.Conversions > 0 ? total.Rate : facts.BaseRate,
-                Silence = null,
+                Gap = null,
                 Past = [],
                 Words = words,
             }

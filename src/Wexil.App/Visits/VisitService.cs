@@ -74,7 +74,7 @@ public sealed class VisitService
         if (Decide(step, visit, known, promised) is not { } turn)
             return null;
         // A place is recorded whenever it is taken; what else happens twice within two seconds is one visit.
-        var takesPlace = turn.Kind != AssignmentKind.Plain && turn.Apart != ExclusionReason.NotRunning;
+        var takesPlace = turn.Kind != AssignmentKind.Plain && turn.Exclusion != ExclusionReason.NotRunning;
         if (_recent.Add(visit.Visitor, step.Id, visit.At) || takesPlace)
             await Record(step, visit, turn, isInside);
         return turn;
@@ -154,7 +154,7 @@ public sealed class VisitService
 
     private Assignment? Decide(RouteStep step, Visit visit, bool known, PageId? promised)
     {
-        if (known && step.Test is { Turns: Allocation.InTurn, Phase: not null })
+        if (known && step.Test is { Allocation: Allocation.InTurn, Phase: not null })
         {
             // A turn taken for a place that another request has just taken would be lost.
             lock (_inTurn)
@@ -170,7 +170,7 @@ public sealed class VisitService
             turn is not { } taken
             || taken.Kind == AssignmentKind.Plain
             || step.Test is not { Phase: not null } test
-            || taken.Apart == ExclusionReason.NotRunning
+            || taken.Exclusion == ExclusionReason.NotRunning
         )
             return turn;
         // Of two requests at the same moment one takes the place and the other finds it.
@@ -206,7 +206,7 @@ public sealed class VisitService
             AssignmentKind.Apart => EventKind.Apart,
             _ => EventKind.Visit,
         };
-        var note = VisitNote.Of(isInside ? visit.Traits with { Source = "", Click = null } : visit.Traits, turn.Apart);
+        var note = VisitNote.Of(isInside ? visit.Traits with { Source = "", Click = null } : visit.Traits, turn.Exclusion);
         return _journal.AppendAsync(
             new(
                 TimeOrderedId.New(visit.At, _chance),

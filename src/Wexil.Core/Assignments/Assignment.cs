@@ -65,7 +65,7 @@ public delegate int NextInTurn(RouteTest test, int? proposed);
 public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, AssignmentReason Reason)
 {
     /// <summary>Why the visitor stays out of the count; null unless <see cref="AssignmentKind.Apart"/>.</summary>
-    public ExclusionReason? Apart =>
+    public ExclusionReason? Exclusion =>
         Kind != AssignmentKind.Apart
             ? null
             : Reason switch
@@ -117,7 +117,7 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
 
         int? proposed =
             promised is { } page && Index(test, page) is >= 0 and var index && test.Weights[index] > 0 ? index : null;
-        return test.Turns == Allocation.InTurn
+        return test.Allocation == Allocation.InTurn
             ? new(test.Pages[next(test, proposed)], AssignmentKind.Enrols, AssignmentReason.InTurn)
             : new(
                 test.Pages[proposed ?? test.Weights.PageAt(HashBucket.Unit(visit.Visitor, test.Id))],

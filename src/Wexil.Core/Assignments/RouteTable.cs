@@ -45,7 +45,7 @@ public sealed record RouteTest(TestId Id, PhaseId? Phase, IReadOnlyList<RoutePag
     public DateTimeOffset Until { get; init; } = DateTimeOffset.MaxValue;
 
     /// <summary>How pages are drawn.</summary>
-    public Allocation Turns { get; init; }
+    public Allocation Allocation { get; init; }
 
     /// <summary>How many of a hundred visitors take part, 1 to 100.</summary>
     public int Share { get; init; } = 100;

@@ -27,7 +27,7 @@ public sealed record TestFacts(
     double BaseRate,
     double SmallestLift,
     double VisitorsPerDay,
-    ConversionGap? Silence,
+    ConversionGap? Gap,
     (string Many, string One) Words
 )
 {

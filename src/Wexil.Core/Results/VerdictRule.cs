@@ -62,7 +62,7 @@ public static class VerdictRule
         if (result.SplitP < SampleRatioMismatch.AlarmP)
             return new Verdict.SplitMismatch();
         var total = result.Total;
-        if (result.Facts.Silence is not { Visitors: > 0 } silence || total.Conversions == 0)
+        if (result.Facts.Gap is not { Visitors: > 0 } silence || total.Conversions == 0)
             return null;
         var before = new Arm(Math.Max(total.Conversions, total.Visitors - silence.Visitors), total.Conversions);
         var luck = Math.Pow(1 - WilsonInterval.Of(before).Low, silence.Visitors);

@@ -22,7 +22,7 @@ public sealed record SplitTest(
     IReadOnlyList<PageId> Pages,
     Weights Weights,
     IReadOnlySet<PageId> Resting,
-    TestSettings Sending
+    TestSettings Settings
 )
 {
     /// <summary>By what it is judged, and when a page is kept by itself.</summary>
@@ -56,6 +56,6 @@ public sealed record SplitTest(
             (not null, _) => TestState.Decided,
             (_, not null) => TestState.Paused,
             _ when now < StartedAt => TestState.Scheduled,
-            _ => now < (Sending.Until ?? DateTimeOffset.MaxValue) ? TestState.Running : TestState.Over,
+            _ => now < (Settings.Until ?? DateTimeOffset.MaxValue) ? TestState.Running : TestState.Over,
         };
 }

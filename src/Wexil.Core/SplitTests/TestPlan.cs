@@ -16,7 +16,7 @@ public sealed record TestPlan(
     double SmallestLift,
     IReadOnlyList<PageId> Pages,
     Weights Weights,
-    TestSettings? Sending = null,
+    TestSettings? Settings = null,
     DateTimeOffset? From = null,
     Goal? Main = null,
     IReadOnlyList<ReadyLine>? Ready = null

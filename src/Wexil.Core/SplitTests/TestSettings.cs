@@ -10,7 +10,7 @@ namespace Wexil.Core.SplitTests;
 /// <param name="RestsFailing">An outside page that does not answer rests until it does.</param>
 /// <param name="Until">When the test ends by itself; null for when it is decided.</param>
 public sealed record TestSettings(
-    Allocation Turns,
+    Allocation Allocation,
     int Share,
     Audience Audience,
     PageId? Others,
@@ -33,9 +33,9 @@ public sealed record TestSettings(
     /// <summary>What is different in another way of sending.</summary>
     public IEnumerable<SettingChange> ChangesTo(TestSettings next)
     {
-        if (next.Turns != Turns)
-            yield return new SettingChange.Turns(next.Turns);
-        if (next.Floor != Floor && next.Turns == Allocation.Lean)
+        if (next.Allocation != Allocation)
+            yield return new SettingChange.Turns(next.Allocation);
+        if (next.Floor != Floor && next.Allocation == Allocation.Lean)
             yield return new SettingChange.Floor(next.Floor);
         if (next.Share != Share)
             yield return new SettingChange.Share(next.Share);

@@ -11,7 +11,7 @@ public readonly record struct VisitNote(
     string Country,
     string Language,
     bool IsReturning,
-    ExclusionReason? Apart,
+    ExclusionReason? Exclusion,
     string Source
 )
 {
@@ -81,7 +81,7 @@ public readonly record struct VisitNote(
             (note.Country.Length == 2 ? note.Country : Unknown).CopyTo(text[1..]);
             (note.Language.Length == 2 ? note.Language : Unknown).CopyTo(text[3..]);
             text[5] = note.IsReturning ? 'r' : 'n';
-            text[6] = note.Apart is { } apart ? (char)apart : '-';
+            text[6] = note.Exclusion is { } apart ? (char)apart : '-';
             note.Source.CopyTo(text[Fixed..]);
         });
 

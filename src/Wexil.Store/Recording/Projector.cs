@@ -281,7 +281,7 @@ internal sealed class Projector : IDisposable
                 _tests.Cross(drawn, happened.Page, _map.Partners(drawn.Value), visitor);
         }
         else if (happened is { Kind: EventKind.Apart, Test: { } apart })
-            _tests.SetApart(apart, happened.Page, note.Apart ?? ExclusionReason.NotRunning, visitor, at);
+            _tests.SetApart(apart, happened.Page, note.Exclusion ?? ExclusionReason.NotRunning, visitor, at);
         // Who has just come has no place in a test of another step.
         if (arrival.ToFunnel)
             return;

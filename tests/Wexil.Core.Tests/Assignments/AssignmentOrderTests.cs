@@ -127,7 +127,7 @@ public sealed class AssignmentOrderTests
     {
         var own = place is { } page ? new Enrolment(new(page), new PhaseId(1)) : (Enrolment?)null;
         var shown = Assignment.Decide(step, visit, own, (_, _) => throw new InvalidOperationException())!.Value;
-        return (shown.Page.Id.Value, shown.Reason, shown.Apart);
+        return (shown.Page.Id.Value, shown.Reason, shown.Exclusion);
     }
 
     private static Visit From(string source) => Crowd[0] with { Traits = Crowd[0].Traits with { Source = source } };

@@ -61,7 +61,7 @@ public sealed class TurnTests
                     {
                         Audience = audience,
                         Share = share,
-                        Turns = turns,
+                        Allocation = turns,
                         ClosedToAffiliates =
                             closed == 1 ? new HashSet<PageId> { test.Pages[1].Id } : new HashSet<PageId>(),
                     },
@@ -184,7 +184,7 @@ public sealed class TurnTests
                     var test = step.Test!;
                     var turn = Take(step, visit, null)!.Value;
                     if (turn.Kind != AssignmentKind.Enrols)
-                        return turn.Apart is not null && turn.Apart != ExclusionReason.NotRunning;
+                        return turn.Exclusion is not null && turn.Exclusion != ExclusionReason.NotRunning;
                     return test.Audience.Judge(visit.Traits, visit.Query).TakesPart
                         && !step.Tied.ContainsKey(visit.Traits.Source)
                         && test.Weights[test.Pages.ToList().IndexOf(turn.Page)] > 0
@@ -256,7 +256,7 @@ public sealed class TurnTests
             }
         )
             Assignment.Decide(
-                Step(weights, test => test with { Turns = Allocation.InTurn }),
+                Step(weights, test => test with { Allocation = Allocation.InTurn }),
                 visitors[0],
                 null,
                 next,
@@ -344,7 +344,7 @@ public sealed class TurnTests
         {
             var note = VisitNote.Of(visit.Traits, ExclusionReason.Tied);
             return VisitNote.Parse(note.ToString()) == note
-                && VisitNote.Parse(VisitNote.Of(visit.Traits).ToString()).Apart is null;
+                && VisitNote.Parse(VisitNote.Of(visit.Traits).ToString()).Exclusion is null;
         });
 
     [Theory]

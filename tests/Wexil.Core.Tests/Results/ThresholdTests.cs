@@ -38,7 +38,7 @@ public sealed class ThresholdTests
                     TestResult.Of(
                         Facts([new(1000, 150), new(1000, 150)]) with
                         {
-                            Silence = new(visitors, DateTimeOffset.UnixEpoch),
+                            Gap = new(visitors, DateTimeOffset.UnixEpoch),
                         }
                     )
                 )

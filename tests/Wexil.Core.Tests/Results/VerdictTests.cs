@@ -53,7 +53,7 @@ public sealed class VerdictTests
     {
         Arm[] arms = [new(1000, 150), new(1000, 150)];
         Verdict After(long visitors) =>
-            VerdictRule.Apply(TestResult.Of(Facts(arms) with { Silence = new(visitors, DateTimeOffset.UnixEpoch) }));
+            VerdictRule.Apply(TestResult.Of(Facts(arms) with { Gap = new(visitors, DateTimeOffset.UnixEpoch) }));
         Assert.Equal(VerdictKind.Problem, After(210).Kind);
         Assert.Equal(VerdictKind.TooEarly, After(25).Kind);
     }

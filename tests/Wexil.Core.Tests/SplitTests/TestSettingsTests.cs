@@ -15,8 +15,8 @@ public sealed class TestSettingsTests
     public static TheoryData<TestSettings, TestSettings, SettingChange> Changes =>
         new()
         {
-            { Before, Before with { Turns = Allocation.InTurn }, new SettingChange.Turns(Allocation.InTurn) },
-            { Before with { Turns = Allocation.Lean }, Before, new SettingChange.Turns(Allocation.Chance) },
+            { Before, Before with { Allocation = Allocation.InTurn }, new SettingChange.Turns(Allocation.InTurn) },
+            { Before with { Allocation = Allocation.Lean }, Before, new SettingChange.Turns(Allocation.Chance) },
             { Lean(5), Lean(10), new SettingChange.Floor(10) },
             { Before, Before with { Share = 30 }, new SettingChange.Share(30) },
             { Before, Before with { Audience = Phones }, new SettingChange.TakingPart(Phones) },
@@ -60,5 +60,5 @@ public sealed class TestSettingsTests
         Assert.Equal(2, Before.ChangesTo(Before with { Share = 30, Until = End }).Count());
     }
 
-    private static TestSettings Lean(int floor) => Before with { Turns = Allocation.Lean, Floor = floor };
+    private static TestSettings Lean(int floor) => Before with { Allocation = Allocation.Lean, Floor = floor };
 }

@@ -32,7 +32,7 @@ public sealed class MeanChart
             .. money.Select(
                 (page, i) =>
                 {
-                    var takings = standing?.Pages[i].Standard ?? page.Takings;
+                    var takings = standing?.Pages[i].Standard ?? page.Revenue;
                     var half =
                         takings.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(takings.Variance / takings.Visitors);
                     return (takings, takings.Mean - half, takings.Mean + half);

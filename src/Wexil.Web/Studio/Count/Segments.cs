@@ -33,7 +33,7 @@ public sealed class Segments(TallyStore tallies, SourceStore sources)
     /// <summary>The same by what each visitor brought.</summary>
     public SegmentTable<RevenueSample> Money(StepScreen screen, TestReading reading, SegmentKind kind)
     {
-        var segments = Read(screen, reading, kind, tally => tally.Takings);
+        var segments = Read(screen, reading, kind, tally => tally.Revenue);
         return segments.Length == 0
             ? new([], 0)
             : SegmentTable.OfMoney(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);

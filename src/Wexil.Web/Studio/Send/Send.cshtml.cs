@@ -240,7 +240,7 @@ public sealed class SendModel(
             return Again();
         }
         var added = rows.Skip(test.Pages.Count).Select(row => new PageId(row.Page)).ToArray();
-        var what = test.Sending.ChangesTo(sending).Select(change => (What: Say(change), change.BeginsPhase)).ToList();
+        var what = test.Settings.ChangesTo(sending).Select(change => (What: Say(change), change.BeginsPhase)).ToList();
         var moves = from is { } start && start != test.StartedAt && test.StartedAt > Clock.Now;
         if (moves)
             what.Add(($"Starts {Clock.Moment(from!.Value)}", false));

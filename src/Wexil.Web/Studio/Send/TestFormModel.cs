@@ -128,14 +128,14 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
             ModelState.AddModelError(nameof(Until), untilProblem);
         // The form knows minutes; an end that was not touched stays as it was.
         if (
-            test?.Sending.Until is { } before
+            test?.Settings.Until is { } before
             && until is { } same
             && (before - same).Duration() < TimeSpan.FromMinutes(1)
         )
             until = before;
         if (test is not null && from is { } start && (test.StartedAt - start).Duration() < TimeSpan.FromMinutes(1))
             from = test.StartedAt;
-        if (until is { } end && until != test?.Sending.Until && end <= clock.Now)
+        if (until is { } end && until != test?.Settings.Until && end <= clock.Now)
             ModelState.AddModelError(nameof(Until), "This has passed already.");
         if (until is { } last && last <= (from ?? test?.StartedAt ?? clock.Now))
             ModelState.AddModelError(nameof(Until), "The end comes after the start.");
@@ -167,7 +167,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
                         Page = page.Value,
                         In = true,
                         Weight = test.Weights[i],
-                        Closed = test.Sending.Closed.Contains(page),
+                        Closed = test.Settings.Closed.Contains(page),
                     }
             ),
             .. Screen
@@ -175,16 +175,16 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
                 .Select(page => new Row { Page = page.Id.Value, Weight = 0 }),
         ];
         (Turns, Floor, Share, Others, RestsFailing) = (
-            test.Sending.Turns,
-            test.Sending.Floor,
-            test.Sending.Share,
-            test.Sending.Others?.Value,
-            test.Sending.RestsFailing
+            test.Settings.Allocation,
+            test.Settings.Floor,
+            test.Settings.Share,
+            test.Settings.Others?.Value,
+            test.Settings.RestsFailing
         );
         (BaseRate, SmallestLift) = (test.ExpectedRate * 100, test.SmallestLift * 100);
-        Who = AudienceForm.Of(test.Sending.Audience);
+        Who = AudienceForm.Of(test.Settings.Audience);
         From = LocalMoment.Write(test.StartedAt, settings.Zone);
-        Until = test.Sending.Until is { } until ? LocalMoment.Write(until, settings.Zone) : null;
+        Until = test.Settings.Until is { } until ? LocalMoment.Write(until, settings.Zone) : null;
     }
 
     protected void FillAnew()

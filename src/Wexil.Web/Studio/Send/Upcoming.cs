@@ -51,7 +51,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
                 );
         }
         var running = routes.Current.Step(screen.Step.Id)?.Test;
-        return running is { Turns: Allocation.InTurn, Phase: not null } && running.Weights.Equals(weights)
+        return running is { Allocation: Allocation.InTurn, Phase: not null } && running.Weights.Equals(weights)
             ? turns.Upcoming(running, Visitors)
             : new Rotation(weights, seed: 0).Upcoming(new long[weights.Count], Visitors);
     }

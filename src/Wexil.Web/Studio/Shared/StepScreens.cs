@@ -52,7 +52,7 @@ public sealed record StepScreen(
                 " · ",
                 open.Test.Weights.Percent.Select((weight, i) => $"{PageLetter.At(i)} {weight}")
             )
-                + (State, open.Test.Sending) switch
+                + (State, open.Test.Settings) switch
                 {
                     (TestState.Paused, _) => " · paused",
                     (TestState.Scheduled, _) => " · starts later",
