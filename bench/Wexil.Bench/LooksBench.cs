@@ -9,7 +9,6 @@ using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
-using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Bench;
 

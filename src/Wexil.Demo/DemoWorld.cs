@@ -19,8 +19,6 @@ using Wexil.Demo.Simulators;
 using Wexil.Store;
 using Wexil.Store.Recording;
 using Wexil.Web.Hosting;
-using Wexil.Web.Studio.Keep;
-using Wexil.Web.Visitors;
 
 namespace Wexil.Demo;
 

@@ -5,7 +5,6 @@ using Wexil.Core.Pages;
 using Wexil.Core.Simulation;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Visitors;
 
 namespace Wexil.Browser.Tests;
 

@@ -9,7 +9,6 @@ using Wexil.App.Monitoring;
 using Wexil.App.Outbox;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Studio.Send;
 
 namespace Wexil.Web.Tests;
 

@@ -6,7 +6,6 @@ using Wexil.App.Results;
 using Wexil.App.Visits;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Web.Tests;
 

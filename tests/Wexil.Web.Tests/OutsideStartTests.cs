@@ -16,7 +16,6 @@ using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Studio.Send;
 
 namespace Wexil.Web.Tests;
 

@@ -2,7 +2,6 @@ using System.Net;
 using System.Text;
 using Microsoft.Extensions.DependencyInjection;
 using Wexil.App.Monitoring;
-using Wexil.App.Outbox;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
 using Wexil.App.Wording;
@@ -11,7 +10,6 @@ using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store;
-using Wexil.Web.Studio.Send;
 
 namespace Wexil.Web.Tests;
 

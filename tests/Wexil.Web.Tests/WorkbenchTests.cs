@@ -1,6 +1,5 @@
 using System.Globalization;
 using System.Net;
-using Wexil.App.Outbox;
 using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Commands;

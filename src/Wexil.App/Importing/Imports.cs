@@ -9,9 +9,9 @@ using Wexil.Store;
 
 namespace Wexil.App.Importing;
 
-/// <summary>A page on its way in from an address.</summary>
 // Its token source has no timer and no handle, and may be used as long as somebody looks at the import.
 #pragma warning disable CA1001
+/// <summary>A page on its way in from an address.</summary>
 public sealed class Import(string id, StepId step, Uri address) : IProgress<FetchProgress>
 {
     private readonly CancellationTokenSource _stop = new();

@@ -3,7 +3,6 @@ using Microsoft.Extensions.Logging;
 using Wexil.App.Background;
 using Wexil.App.Fetching;
 using Wexil.App.Tickets;
-using Wexil.Core.Common;
 using Wexil.Store;
 
 namespace Wexil.App.Outbox;

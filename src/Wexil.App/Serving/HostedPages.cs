@@ -2,7 +2,6 @@ using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
 using Microsoft.Extensions.Caching.Memory;
-using Wexil.App.Tickets;
 using Wexil.Core.Assignments;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;

@@ -206,7 +206,10 @@ public sealed class VisitService
             AssignmentKind.Apart => EventKind.Apart,
             _ => EventKind.Visit,
         };
-        var note = VisitNote.Of(isInside ? visit.Traits with { Source = "", Click = null } : visit.Traits, turn.Exclusion);
+        var note = VisitNote.Of(
+            isInside ? visit.Traits with { Source = "", Click = null } : visit.Traits,
+            turn.Exclusion
+        );
         return _journal.AppendAsync(
             new(
                 TimeOrderedId.New(visit.At, _chance),

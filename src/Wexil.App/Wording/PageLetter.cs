@@ -1,5 +1,3 @@
-using Wexil.App.Outbox;
-
 namespace Wexil.App.Wording;
 
 /// <summary>

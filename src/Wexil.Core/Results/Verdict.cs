@@ -1,5 +1,3 @@
-using Wexil.Core.Statistics;
-
 namespace Wexil.Core.Results;
 
 /// <summary>What a test says at a look.</summary>

@@ -1,14 +1,7 @@
 using Microsoft.AspNetCore.DataProtection;
 using Wexil.App;
-using Wexil.App.Background;
-using Wexil.App.Fetching;
-using Wexil.App.Installation;
 using Wexil.App.Outbox;
-using Wexil.App.Results;
-using Wexil.App.Serving;
 using Wexil.App.Tickets;
-using Wexil.App.Visits;
-using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
 using Wexil.Store;

@@ -4,16 +4,9 @@ using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.RateLimiting;
 using Microsoft.Extensions.WebEncoders;
 using Wexil.App;
-using Wexil.App.Drafts;
-using Wexil.App.Importing;
-using Wexil.App.Installation;
-using Wexil.App.Monitoring;
-using Wexil.App.Outbox;
-using Wexil.App.Results;
 using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Count;
-using Wexil.Web.Studio.Keep;
 using Wexil.Web.Studio.Send;
 using Wexil.Web.Studio.Shared;
 

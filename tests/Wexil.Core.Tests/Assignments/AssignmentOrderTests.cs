@@ -1,7 +1,5 @@
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
-using Wexil.Core.Funnels;
-using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;

@@ -1,6 +1,5 @@
 using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Mvc;
-using Wexil.App.Outbox;
 using Wexil.App.Tickets;
 using Wexil.App.Wording;
 using Wexil.Core.Common;

@@ -1,5 +1,4 @@
 using Microsoft.AspNetCore.Mvc;
-using Wexil.App.Outbox;
 using Wexil.App.Wording;
 using Wexil.Pages.Differences;
 using Wexil.Web.Studio.Shared;

@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
 using CsvHelper;
-using Wexil.App.Outbox;
 using Wexil.App.Results;
 using Wexil.App.Wording;
 using Wexil.Core.Results;

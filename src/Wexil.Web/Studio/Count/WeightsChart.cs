@@ -1,4 +1,3 @@
-using Wexil.App.Outbox;
 using Wexil.App.Results;
 using Wexil.App.Wording;
 using Wexil.Core.SplitTests;

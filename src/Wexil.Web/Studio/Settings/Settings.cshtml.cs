@@ -1,7 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App;
-using Wexil.App.Outbox;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
 using Wexil.Core.Common;

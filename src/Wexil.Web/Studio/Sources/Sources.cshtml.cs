@@ -4,7 +4,6 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App;
-using Wexil.App.Tickets;
 using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;

@@ -5,7 +5,6 @@ using Wexil.App.Wording;
 using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Web.Studio.Tests;
 

@@ -6,7 +6,6 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
-using Wexil.Web.Studio.Keep;
 
 namespace Wexil.Web.Studio.Today;
 

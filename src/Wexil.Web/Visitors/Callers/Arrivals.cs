@@ -1,4 +1,3 @@
-using System.Net;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Targeting;

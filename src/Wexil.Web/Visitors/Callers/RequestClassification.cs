@@ -1,6 +1,5 @@
 using System.Net;
 using Microsoft.Extensions.Primitives;
-using Wexil.App.Fetching;
 using Wexil.Core.Assignments;
 using Wexil.Core.Visitors;
 
