@@ -51,8 +51,7 @@ public sealed class ArchitectureTests
         get
         {
             var folders = new TheoryData<string, string>();
-            foreach (var (project, own) in Layers)
-            foreach (var folder in own)
+            foreach (var (project, folder) in Layers.SelectMany(own => own.Value.Select(name => (own.Key, name))))
                 folders.Add(project, folder);
             return folders;
         }
