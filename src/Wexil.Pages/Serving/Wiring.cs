@@ -9,8 +9,8 @@ namespace Wexil.Pages.Serving;
 /// <param name="Page">The page's own slug.</param>
 /// <param name="Link">The slug of the step that the page stands on.</param>
 /// <param name="Origin">The visitors' host: "https://go.larkrow.example".</param>
-/// <param name="Tills">The addresses where this funnel takes money, as <see cref="Wiring.Key"/> makes them; links to
-/// them are buy buttons.</param>
+/// <param name="Tills">The addresses where this funnel takes money, as <see cref="AddressKey.Of"/> makes them; links
+/// to them are buy buttons.</param>
 public sealed record WiringPlan(string Page, string Link, string Origin, IReadOnlyCollection<string> Tills);
 
 /// <summary>How the page's forms and buttons are wired.</summary>

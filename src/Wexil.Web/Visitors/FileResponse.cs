@@ -55,10 +55,7 @@ public static class FileResponse
             return file.Content;
         var headers = http.Response.Headers;
         headers.Vary = "Accept-Encoding";
-        _ = StringWithQualityHeaderValue.TryParseList(
-            http.Request.Headers.AcceptEncoding.OfType<string>().ToList(),
-            out var accepted
-        );
+        _ = StringWithQualityHeaderValue.TryParseList(http.Request.Headers.AcceptEncoding.ToArray()!, out var accepted);
         if (file.Brotli is { } brotli && Accepts(accepted, "br"))
         {
             headers.ContentEncoding = "br";
