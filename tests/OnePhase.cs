@@ -17,7 +17,7 @@ internal static class OnePhase
         return new(pages, 0, [phase], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords());
     }
 
-    public static TestResult Standing(Arm[] arms) => TestResult.Of(Facts(arms));
+    public static TestResult Standing(Arm[] arms) => TestResult.From(Facts(arms));
 
     /// <summary>The letter of the page kept, the letters of those that rest, or what it waits for.</summary>
     public static string Said(RuleDecision decision) =>

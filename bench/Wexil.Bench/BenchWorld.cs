@@ -95,7 +95,7 @@ public sealed class BenchWorld : IAsyncDisposable
                 paths.Add($"/go/bench-{f}-{s}?s=ad-{s}&utm_campaign=spring&gclid=a{f}b{s}");
                 if (s == steps - 1)
                     continue;
-                PageId[] tested = [.. Get<PageStore>().Of(made[s].Id).Select(page => page.Id)];
+                PageId[] tested = [.. Get<PageStore>().ForStep(made[s].Id).Select(page => page.Id)];
                 if (s == 0)
                     await Get<SourceStore>()
                         .SaveAsync(
@@ -141,7 +141,7 @@ public sealed class BenchWorld : IAsyncDisposable
                             tested,
                             Weights.Even(pages),
                             new(
-                                s % 2 == 0 ? Allocation.Chance : Allocation.InTurn,
+                                s % 2 == 0 ? Allocation.Random : Allocation.Rotation,
                                 90,
                                 audience,
                                 tested[1],

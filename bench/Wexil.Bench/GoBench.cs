@@ -87,7 +87,7 @@ public static class GoBench
                 .Get<TestStore>()
                 .ChangeWeightsAsync(
                     test.Id,
-                    i % 2 == 0 ? Weights.Even(10) : Weights.Of(100, 0, 0, 0, 0, 0, 0, 0, 0, 0)
+                    i % 2 == 0 ? Weights.Even(10) : Weights.Create(100, 0, 0, 0, 0, 0, 0, 0, 0, 0)
                 );
             world.Get<Routes>().Reload(funnel);
             times.Add(watch.Elapsed.TotalMilliseconds);

@@ -70,8 +70,8 @@ public static class LooksBench
             ];
             var facts = new TestFacts(pages, 0, phases, 0.09, 0.1, 20_000, null, ("opt-ins", "opt-in"));
             var began = Stopwatch.GetTimestamp();
-            var standing = TestResult.Of(facts);
-            var earned = RevenueResult.Of(facts, money, 351, []);
+            var standing = TestResult.From(facts);
+            var earned = RevenueResult.From(facts, money, 351, []);
             _ = VerdictRule.Apply(standing, earned, onMoney: i % 2 == 0);
             verdicts.Add(Stopwatch.GetElapsedTime(began).TotalMilliseconds);
             began = Stopwatch.GetTimestamp();

@@ -119,7 +119,7 @@ public static class PagesBench
         var pages = world.Get<PageStore>();
         var parent = pages.Find(await pages.AddAsync(step.Id, "Large", PageBundle.OneFile(before)))!;
         var page = pages.Find(await pages.CloneAsync(parent, "Large clone"))!;
-        await world.Get<DraftStore>().EditAsync(page, world.Get<DraftStore>().Of(page), after, "");
+        await world.Get<DraftStore>().EditAsync(page, world.Get<DraftStore>().For(page), after, "");
         world.Get<Routes>().Reload();
         using var owner = await world.OwnerAsync();
         foreach (var what in new[] { "first", "second" })

@@ -35,7 +35,7 @@ public static class SignalsBench
             .Get<GoalStore>()
             .AddAsync(world.Test.Id, new(GoalKind.Signal, "Asked") { EveryTime = true, Value = 100 });
         world.Get<Routes>().Reload();
-        var key = world.Get<GoalStore>().Of(world.Test.Id).Single().Key;
+        var key = world.Get<GoalStore>().ForTest(world.Test.Id).Single().Key;
         var paths = (await EnrolAsync(world)).Select(visitor => $"/signal/{key}?visitor={visitor}").ToArray();
         var secret = Encoding.UTF8.GetBytes(await world.Get<SettingStore>().RenewHookSecretAsync());
 
@@ -142,7 +142,7 @@ public static class SignalsBench
                                 Content = new ByteArrayContent(body),
                             };
                             request.Headers.Add(HookSignature.TimestampHeader, at);
-                            request.Headers.Add(HookSignature.SignatureHeader, HookSignature.Of(secret, at, body));
+                            request.Headers.Add(HookSignature.SignatureHeader, HookSignature.Compute(secret, at, body));
                             using var answer = await client.SendAsync(request);
                             answer.EnsureSuccessStatusCode();
                         }

@@ -46,7 +46,7 @@ public sealed class DemoWorld
     private readonly Database _database;
     private readonly Journal _journal;
     private readonly Routes _routes;
-    private readonly VisitService _desk;
+    private readonly VisitService _visits;
     private readonly IServiceProvider _services;
     private readonly SimulatorAddresses _simulators;
     private readonly DateTimeOffset _now;
@@ -64,7 +64,7 @@ public sealed class DemoWorld
     {
         _simulators = simulators;
         _services = host.Services;
-        (_database, _journal, _routes, _desk) = (
+        (_database, _journal, _routes, _visits) = (
             host.Database,
             host.Journal,
             _services.GetRequiredService<Routes>(),
@@ -242,7 +242,7 @@ public sealed class DemoWorld
                 0.26,
                 0.2,
                 [named, salad, photo],
-                Weights.Of(40, 40, 20)
+                Weights.Create(40, 40, 20)
             )
         );
         await AddGoalsAsync(
@@ -280,7 +280,7 @@ public sealed class DemoWorld
 
         await _services
             .GetRequiredService<PeopleStore>()
-            .SetRuleAsync("salad", At(started).Tests.Of(calendar.Id)[0].Id, salad);
+            .SetRuleAsync("salad", At(started).Tests.ForStep(calendar.Id)[0].Id, salad);
 
         // A correction made to the first page only: its clones do not have it yet.
         var pages = At(_now.AddDays(-2)).Pages;
@@ -308,7 +308,7 @@ public sealed class DemoWorld
         await sources.SaveAsync(funnel.Id, null, "sunday-letter", "Sunday letter", SourceKind.Letter, null, NoTies);
         await sources.SaveAsync(funnel.Id, null, NetworkTag, "Windowbox ads", SourceKind.Ad, null, NoTies);
         await sources.SetNetworkAsync(
-            sources.Of(funnel.Id).Single(source => source.Tag == NetworkTag).Id,
+            sources.ForFunnel(funnel.Id).Single(source => source.Tag == NetworkTag).Id,
             new(
                 LinkPart.Parse("click={click_id}")!.Value,
                 LinkPart.Parse("cost={cost}"),
@@ -324,7 +324,7 @@ public sealed class DemoWorld
         var day = DateOnly.FromDateTime(_now.UtcDateTime);
         await rates.SetAsync(new(Currency.Find("EUR")!, day.AddDays(-70), 1.08m));
         await rates.SetAsync(new(Currency.Find("EUR")!, day.AddDays(-9), 1.1m));
-        var ads = sources.Of(funnel.Id).Single(source => source.Tag == "forum-ads");
+        var ads = sources.ForFunnel(funnel.Id).Single(source => source.Tag == "forum-ads");
         var today = DateOnly.FromDateTime(_now.UtcDateTime);
         await sources.SetCostsAsync([
             .. Enumerable
@@ -371,7 +371,7 @@ public sealed class DemoWorld
         var pages = table.Pages.ToDictionary(page => page.Id);
         foreach (var at in _crowd.Arrivals(from, until, perDay))
         {
-            var visitor = _desk.NewVisitor(at);
+            var visitor = _visits.NewVisitor(at);
             var traits = new Traits(
                 _traits.OneOf((Device.Phone, 56), (Device.Desktop, 36), (Device.Tablet, 8)),
                 _traits.OneOf(("US", 62), ("GB", 17), ("CA", 11), ("AU", 6), ("DE", 4)),
@@ -498,8 +498,8 @@ public sealed class DemoWorld
     private PageId Visit(RouteStep step, VisitorId visitor, DateTimeOffset at, Traits traits)
     {
         var visit = new Visit(visitor, at, traits);
-        _recording.Add(_desk.VisitAsync(step, visit, known: false).AsTask());
-        return _desk.Peek(step, visit, known: false)!.Value.Page.Id;
+        _recording.Add(_visits.VisitAsync(step, visit, known: false).AsTask());
+        return _visits.Peek(step, visit, known: false)!.Value.Page.Id;
     }
 
     private async Task Recorded()
@@ -554,7 +554,7 @@ public sealed class DemoWorld
 
     private async Task AddGoalsAsync(DateTimeOffset at, Step step, params Goal[] goals)
     {
-        var test = At(at).Tests.Of(step.Id)[0].Id;
+        var test = At(at).Tests.ForStep(step.Id)[0].Id;
         foreach (var goal in goals)
             await new GoalStore(_database, _journal, new Moment(at)).AddAsync(test, goal);
         _routes.Reload();

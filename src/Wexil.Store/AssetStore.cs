@@ -40,7 +40,7 @@ public sealed class AssetStore(Database database, Journal journal)
         );
 
     /// <summary>Every file of a funnel's pages but the pages themselves, the largest first.</summary>
-    public IReadOnlyList<Asset> Of(FunnelId funnel) =>
+    public IReadOnlyList<Asset> ForFunnel(FunnelId funnel) =>
         database.Read(c =>
             c.Rows(
                     """

@@ -64,7 +64,7 @@ public sealed class DraftStore(Database database, Journal journal)
     public const int Remembered = 300;
 
     /// <summary>The page's draft; where there is none, what is published.</summary>
-    public PageDraft Of(Page page) => database.Read(c => Read(c, page));
+    public PageDraft For(Page page) => database.Read(c => Read(c, page));
 
     /// <summary>The hash of the page's source as it stands, without reading it.</summary>
     public string Hash(Page page) =>

@@ -32,7 +32,7 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
     public const int MaxPerTest = 20;
 
     /// <summary>The goals of a test, the main one first.</summary>
-    public IReadOnlyList<TestGoalRow> Of(TestId test) =>
+    public IReadOnlyList<TestGoalRow> ForTest(TestId test) =>
         database.Read(c =>
             c.Rows(
                 """

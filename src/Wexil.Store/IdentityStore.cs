@@ -34,7 +34,7 @@ public sealed class IdentityStore(Database database, Journal journal, TroubleLog
     /// <summary>
     /// The visitor here of an id that an outside site keeps; the same id where nothing else is known.
     /// </summary>
-    public VisitorId Of(VisitorId elsewhere)
+    public VisitorId Resolve(VisitorId elsewhere)
     {
         if (_unwritten.TryGetValue(elsewhere, out var here))
             return here;

@@ -29,7 +29,7 @@ public sealed record OptInSettings(
 public sealed class OptInStore(Database database, Journal journal, TimeProvider time)
 {
     /// <summary>The settings of a step; the default where none are set.</summary>
-    public OptInSettings Of(StepId step) =>
+    public OptInSettings ForStep(StepId step) =>
         database.Read(c =>
             c.Rows(
                     """

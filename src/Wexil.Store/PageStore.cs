@@ -23,7 +23,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         """;
 
     /// <summary>The pages of a step that are not put away.</summary>
-    public IReadOnlyList<Page> Of(StepId step) =>
+    public IReadOnlyList<Page> ForStep(StepId step) =>
         database.Read(c =>
             c.Rows(
                 $"SELECT {Columns} FROM pages WHERE step_id = $1 AND archived_at IS NULL ORDER BY id",

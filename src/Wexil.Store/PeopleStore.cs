@@ -83,7 +83,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
         );
 
     /// <summary>The person of an address, capitals or not; null where nobody has it.</summary>
-    public Person? Of(string email) =>
+    public Person? Find(string email) =>
         database.Read(c =>
         {
             var opted = c.Rows(

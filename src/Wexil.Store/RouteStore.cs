@@ -73,11 +73,11 @@ public sealed class RouteStore(Database database)
                             new(row.Number(1)),
                             row.Text(2)!,
                             (int)row.Number(3),
-                            row.Text(4) is { } outside ? _addresses.Of(outside) : null
+                            row.Text(4) is { } outside ? _addresses.Get(outside) : null
                         )
                         {
                             IsIndexed = row.Number(5) != 0,
-                            LeadsTo = row.Text(6) is { } there ? _addresses.Of(there) : null,
+                            LeadsTo = row.Text(6) is { } there ? _addresses.Get(there) : null,
                             Link = wiring.Link,
                             Tills = wiring.Tills,
                             WiringKey = wiring.Key,
@@ -136,9 +136,9 @@ public sealed class RouteStore(Database database)
                             {
                                 From = row.Time(5),
                                 Until = row.TimeOrNull(6) ?? DateTimeOffset.MaxValue,
-                                Allocation = Enum.Parse<Allocation>(row.GetString(7)),
+                                Allocation = StoredAllocation.Parse(row.GetString(7)),
                                 Share = row.GetInt32(8),
-                                Audience = _audiences.Of(row.GetString(9)),
+                                Audience = _audiences.Get(row.GetString(9)),
                                 Others = row.NumberOrNull(10) is { } others ? pages[new(others)] : null,
                                 Resting = Set(own.Where(page => page.Rests)),
                                 ClosedToAffiliates = Set(own.Where(page => page.Closed)),
@@ -292,7 +292,7 @@ public sealed class RouteStore(Database database)
             .SelectMany(step =>
                 addresses(step)
                     .Where(address => address is not null)
-                    .Select(address => AddressKey.Of(address!.AbsoluteUri))
+                    .Select(address => AddressKey.For(address!.AbsoluteUri))
                     .Prepend($"/go/{step.Slug}")
             );
 
@@ -302,7 +302,7 @@ public sealed class RouteStore(Database database)
         private const int MaxCount = 100_000;
         private readonly Dictionary<string, T> _known = new(StringComparer.Ordinal);
 
-        public T Of(string text)
+        public T Get(string text)
         {
             if (_known.TryGetValue(text, out var value))
                 return value;

@@ -40,7 +40,7 @@ public sealed class SharedLinks(
     }
 
     /// <summary>Those that still open.</summary>
-    public IReadOnlyList<SharedLink> Of(long opens) =>
+    public IReadOnlyList<SharedLink> For(long opens) =>
         database.Read(c =>
             c.Rows(
                 $"SELECT id, until FROM {table} WHERE {subject} = $1 AND until > $2 ORDER BY id",

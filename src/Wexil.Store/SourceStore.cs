@@ -91,7 +91,7 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
     private const decimal Millionths = 1_000_000;
 
     /// <summary>The sources of a funnel: those made known first.</summary>
-    public IReadOnlyList<Source> Of(FunnelId funnel) =>
+    public IReadOnlyList<Source> ForFunnel(FunnelId funnel) =>
         database.Read(c =>
         {
             var ties = c.Rows(
@@ -129,7 +129,7 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
     /// <summary>What each source of a funnel brought and cost; sources nobody came by yet are there too.</summary>
     public IReadOnlyList<SourceLine> Lines(FunnelId funnel, Currency currency)
     {
-        var sources = Of(funnel);
+        var sources = ForFunnel(funnel);
         return database.Read(c =>
         {
             var tallies = c.Rows(

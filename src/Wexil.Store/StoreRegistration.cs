@@ -41,5 +41,5 @@ public static class StoreRegistration
             .AddSingleton<TroubleLog>()
             .AddSingleton<VerdictStore>()
             .AddSingleton<WatchStore>()
-            .AddSingleton<WiringStore>();
+            .AddSingleton<InstallationStore>();
 }

@@ -374,7 +374,7 @@ public sealed class TallyStore(Database database, TimeProvider time)
                     """,
                     row => new SegmentTally(
                         kind,
-                        isTogether ? new VisitorTraits(row.GetInt64(0)).Of(kind) : row.GetInt64(0),
+                        isTogether ? new VisitorTraits(row.GetInt64(0)).ValueOf(kind) : row.GetInt64(0),
                         new(row.GetInt64(1)),
                         new(row.GetInt64(2)),
                         new(row.GetInt64(3), row.GetInt64(4)),

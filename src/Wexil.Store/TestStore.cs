@@ -28,7 +28,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     public SplitTest? Find(TestId test) => Where("id = $1", test.Value).SingleOrDefault();
 
     /// <summary>Every test of a step, the newest first.</summary>
-    public IReadOnlyList<SplitTest> Of(StepId step) => Where("step_id = $1", step.Value);
+    public IReadOnlyList<SplitTest> ForStep(StepId step) => Where("step_id = $1", step.Value);
 
     /// <summary>A test's phases, the oldest first.</summary>
     public IReadOnlyList<Phase> Phases(TestId test) => database.Read(c => Phases(c, test));
@@ -356,7 +356,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             WHERE id = $1
             """,
             test.Value,
-            sending.Allocation.ToString(),
+            StoredAllocation.Format(sending.Allocation),
             sending.Share,
             sending.Audience.IsEveryone ? "" : sending.Audience.ToJson(),
             sending.Others?.Value,
@@ -401,7 +401,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 {
                     var own = pages[row.GetInt64(0)].ToArray();
                     var sending = new TestSettings(
-                        Enum.Parse<Allocation>(row.GetString(11)),
+                        StoredAllocation.Parse(row.GetString(11)),
                         row.GetInt32(12),
                         Audience.Parse(row.GetString(13)),
                         row.NumberOrNull(14) is { } others ? new PageId(others) : null,

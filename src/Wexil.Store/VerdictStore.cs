@@ -30,10 +30,10 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
         + "v.evidence, v.taken_back_at";
 
     /// <summary>Every verdict on a step's tests, the newest first.</summary>
-    public IReadOnlyList<StoredVerdict> Of(StepId step) => Where("t.step_id = $1", step.Value);
+    public IReadOnlyList<StoredVerdict> ForStep(StepId step) => Where("t.step_id = $1", step.Value);
 
     /// <summary>Every verdict that was not taken back, the newest first.</summary>
-    public IReadOnlyList<StoredVerdict> Standing() => Where("v.taken_back_at IS NULL");
+    public IReadOnlyList<StoredVerdict> InForce() => Where("v.taken_back_at IS NULL");
 
     /// <summary>
     /// Ends a running test: its step shows the page to everybody. False when the test no longer runs.

@@ -33,7 +33,7 @@ public sealed class EditorTests
         string Source() =>
             site
                 .Host.Services.GetRequiredService<DraftStore>()
-                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
         using var owner = new Browser();
         site.SignIn(owner);
@@ -151,7 +151,7 @@ public sealed class EditorTests
         string Source() =>
             site
                 .Host.Services.GetRequiredService<DraftStore>()
-                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
         using var owner = new Browser();
         site.SignIn(owner);
@@ -176,7 +176,7 @@ public sealed class EditorTests
         string Source() =>
             site
                 .Host.Services.GetRequiredService<DraftStore>()
-                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
         using var owner = new Browser();
         site.SignIn(owner);
@@ -211,7 +211,7 @@ public sealed class EditorTests
         string Source() =>
             site
                 .Host.Services.GetRequiredService<DraftStore>()
-                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
         using var owner = new Browser();
         site.SignIn(owner);
@@ -250,7 +250,7 @@ public sealed class EditorTests
         string Source() =>
             site
                 .Host.Services.GetRequiredService<DraftStore>()
-                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
         using var first = new Browser();
         using var second = new Browser();
@@ -298,7 +298,7 @@ public sealed class EditorTests
         string Source() =>
             site
                 .Host.Services.GetRequiredService<DraftStore>()
-                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
         using var owner = new Browser();
         site.SignIn(owner);
@@ -344,7 +344,7 @@ public sealed class EditorTests
         owner.WaitFor(() =>
             site
                 .Host.Services.GetRequiredService<DraftStore>()
-                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source.Contains("text-wrap: balance", StringComparison.Ordinal)
                 ? ""
                 : null
@@ -411,7 +411,7 @@ public sealed class EditorTests
         Assert.DoesNotContain("39 euros", pages.Source(clone), StringComparison.Ordinal);
         Assert.Contains(
             "39 euros",
-            site.Host.Services.GetRequiredService<DraftStore>().Of(clone).Source,
+            site.Host.Services.GetRequiredService<DraftStore>().For(clone).Source,
             StringComparison.Ordinal
         );
         Assert.DoesNotContain("was changed since", owner.Text, StringComparison.Ordinal);

@@ -29,7 +29,7 @@ internal static class FortyTexts
         string Source() =>
             site
                 .Host.Services.GetRequiredService<DraftStore>()
-                .Of(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
+                .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
         using var owner = new Browser();
         site.SignIn(owner);

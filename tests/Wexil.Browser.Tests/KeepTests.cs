@@ -149,21 +149,25 @@ public sealed class KeepTests
             "index.html"
         );
 
-    /// <summary>Simulated visitors through the desk that real ones come to.</summary>
+    /// <summary>Simulated visitors through the service that real ones come to.</summary>
     private static async Task<int> RehearseAsync(Site site, Step step, Step thanks, int count)
     {
-        var (desk, crowd) = (site.Host.Services.GetRequiredService<VisitService>(), new SimulatedCrowd(5));
+        var (visits, crowd) = (site.Host.Services.GetRequiredService<VisitService>(), new SimulatedCrowd(5));
         var now = site.Host.Services.GetRequiredService<TimeProvider>().GetUtcNow();
         for (var i = 0; i < count; i++)
         {
-            var visitor = desk.NewVisitor(now);
+            var visitor = visits.NewVisitor(now);
             var shown = (
-                await desk.VisitAsync(desk.Routes.Step(step.Slug)!, new(visitor, now, Traits.Unknown), known: false)
+                await visits.VisitAsync(visits.Routes.Step(step.Slug)!, new(visitor, now, Traits.Unknown), known: false)
             )!
                 .Value
                 .Page;
             if (crowd.Does(shown.Slug.StartsWith("three", StringComparison.Ordinal) ? 0.3 : 0.2))
-                await desk.VisitAsync(desk.Routes.Step(thanks.Slug)!, new(visitor, now, Traits.Unknown), known: true);
+                await visits.VisitAsync(
+                    visits.Routes.Step(thanks.Slug)!,
+                    new(visitor, now, Traits.Unknown),
+                    known: true
+                );
         }
         return count;
     }

@@ -38,7 +38,7 @@ public sealed class OutsideTests
         var address = elsewhere.Urls.Single();
         var (step, test) = await TestAsync(
             site,
-            Weights.Of(0, 100),
+            Weights.Create(0, 100),
             new($"{address}/own"),
             new($"{address}/b"),
             startsOnPage: true
@@ -76,17 +76,17 @@ public sealed class OutsideTests
         var address = elsewhere.Urls.Single();
         var (step, test) = await TestAsync(
             site,
-            Weights.Of(100, 0),
+            Weights.Create(100, 0),
             new($"{address}/kit"),
             new($"{address}/b"),
             startsOnPage: false,
             thanks: new($"{address}/done")
         );
-        link = $"{Origin(site)}/buy/{site.Host.Services.GetRequiredService<PageStore>().Of(step.Id)[0].Slug}";
+        link = $"{Origin(site)}/buy/{site.Host.Services.GetRequiredService<PageStore>().ForStep(step.Id)[0].Slug}";
 
         var goals = site.Host.Services.GetRequiredService<GoalStore>();
         await goals.AddAsync(test, new(GoalKind.Signal, "Looked"));
-        var goal = goals.Of(test).Single();
+        var goal = goals.ForTest(test).Single();
         site.Host.Services.GetRequiredService<Routes>().Reload();
         picture = $"<img data-wexil-src=\"{Origin(site)}/signal/{goal.Key}\" alt=\"\" width=\"1\" height=\"1\">";
 
@@ -189,7 +189,7 @@ public sealed class OutsideTests
                     "",
                     0.2,
                     0.2,
-                    [.. pages.Of(step.Id).Select(page => page.Id)],
+                    [.. pages.ForStep(step.Id).Select(page => page.Id)],
                     weights
                 )
             );

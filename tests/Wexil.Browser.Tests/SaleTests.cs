@@ -265,11 +265,11 @@ public sealed class SaleTests
                     "",
                     0.05,
                     0.2,
-                    [.. pages.Of(steps[2].Id).Select(page => page.Id)],
+                    [.. pages.ForStep(steps[2].Id).Select(page => page.Id)],
                     Weights.Even(2),
                     TestSettings.Default with
                     {
-                        Allocation = Allocation.InTurn,
+                        Allocation = Allocation.Rotation,
                     }
                 )
             );

@@ -42,7 +42,7 @@ public sealed class SendTests
         owner.All("[data-weight]")[0].Clear();
         owner.All("[data-weight]")[0].SendKeys("70" + Keys.Tab);
         owner.WaitFor(() => owner.Find("[role=slider]").GetAttribute("aria-valuetext") == "A 70%, B 30%" ? "" : null);
-        owner.Find("[data-turns][value=InTurn]").Click();
+        owner.Find("[data-allocation][value=Rotation]").Click();
         owner.WaitFor(() =>
             string.Concat(owner.All("[data-next] .mark").Select(mark => mark.Text)) is { Length: 10 } next
             && next.Count(letter => letter == 'A') == 7
@@ -124,7 +124,7 @@ public sealed class SendTests
         );
         var own = new Uri(elsewhere.Urls.Single() + "/own");
         var (funnel, step) = await FunnelAsync(site, own, "<h1>The salad</h1>");
-        var pages = site.Host.Services.GetRequiredService<PageStore>().Of(step.Id);
+        var pages = site.Host.Services.GetRequiredService<PageStore>().ForStep(step.Id);
         var test = await site
             .Host.Services.GetRequiredService<TestStore>()
             .StartAsync(
@@ -136,7 +136,7 @@ public sealed class SendTests
                     0.2,
                     0.2,
                     [.. pages.Select(page => page.Id)],
-                    Weights.Of(0, 100)
+                    Weights.Create(0, 100)
                 )
             );
         site.Host.Services.GetRequiredService<Routes>().Reload();

@@ -63,7 +63,7 @@ public sealed class ChangesTests
     [Fact]
     public void A_section_that_moved_is_one_change()
     {
-        var map = SourceMap.Of(Letter);
+        var map = SourceMap.Parse(Letter);
         var guarantee = map.Elements.Single(element => element.Element.HasAttribute("data-block"));
         var moved = PageEditor.Apply(Letter, new PageEdit.Move(guarantee.Id, Down: false)).Source!;
         Assert.Equal(
@@ -120,8 +120,8 @@ public sealed class ChangesTests
                     Assert.All(PageDifferences.Between(one, two).Changes, change =>
                         Assert.NotEmpty(change.Sentence + change.Brief)
                     );
-                    Assert.NotNull(CarryOver.Apply(one, two, three, new HashSet<int> { 0, 1 }));
-                    Assert.Equal(three, CarryOver.Apply(one, one, three, new HashSet<int>()));
+                    Assert.NotNull(CloneMerge.Apply(one, two, three, new HashSet<int> { 0, 1 }));
+                    Assert.Equal(three, CloneMerge.Apply(one, one, three, new HashSet<int>()));
                 },
                 iter: 1500
             );
@@ -136,16 +136,16 @@ public sealed class ChangesTests
                     var random = new Random(seed);
                     var (parent, made) = Disturb(page, random, 2, section => section.Number % 2 == 1);
                     var (clone, own) = Disturb(page, random, 2, section => section.Number % 2 == 0);
-                    var plan = CarryOver.Plan(page.Html, parent.Html, clone.Html);
+                    var plan = CloneMerge.Plan(page.Html, parent.Html, clone.Html);
                     Assert.Equal(made.Order(), plan.Select(carried => carried.Change.Kind).Order());
-                    Assert.All(plan, carried => Assert.Equal(CarryState.Fits, carried.State));
-                    var merged = CarryOver.Apply(
+                    Assert.All(plan, carried => Assert.Equal(MergeState.Fits, carried.State));
+                    var merged = CloneMerge.Apply(
                         page.Html,
                         parent.Html,
                         clone.Html,
-                        CarryOver
+                        CloneMerge
                             .Plan(page.Html, parent.Html, clone.Html)
-                            .Where(carried => carried.State == CarryState.Fits)
+                            .Where(carried => carried.State == MergeState.Fits)
                             .Select(carried => carried.Number)
                             .ToHashSet()
                     );
@@ -157,8 +157,8 @@ public sealed class ChangesTests
                         made.Order(),
                         PageDifferences.Between(clone.Html, merged).Changes.Select(change => change.Kind).Order()
                     );
-                    Assert.All(CarryOver.Plan(page.Html, parent.Html, merged), carried =>
-                        Assert.Equal(CarryState.Already, carried.State)
+                    Assert.All(CloneMerge.Plan(page.Html, parent.Html, merged), carried =>
+                        Assert.Equal(MergeState.Already, carried.State)
                     );
                 },
                 iter: 200
@@ -171,21 +171,21 @@ public sealed class ChangesTests
             .Replace("Your balcony, harvested", "Your balcony, harvested twice", StringComparison.Ordinal)
             .Replace("Four hours", "Five hours", StringComparison.Ordinal);
         var clone = Letter.Replace("Your balcony, harvested", "Salad in 21 days", StringComparison.Ordinal);
-        var plan = CarryOver.Plan(Letter, parent, clone);
+        var plan = CloneMerge.Plan(Letter, parent, clone);
         Assert.Equal(
             [
-                (CarryState.Conflict, "Salad in 21 days"),
-                (CarryState.Fits, "Does it need sun? Four hours a day will do, and the rail planter turns with it."),
+                (MergeState.Conflict, "Salad in 21 days"),
+                (MergeState.Fits, "Does it need sun? Four hours a day will do, and the rail planter turns with it."),
             ],
             plan.Select(carried => (carried.State, carried.Ours!))
         );
         Assert.Equal(
             clone.Replace("Four hours", "Five hours", StringComparison.Ordinal),
-            CarryOver.Apply(Letter, parent, clone, new HashSet<int> { plan[1].Number })
+            CloneMerge.Apply(Letter, parent, clone, new HashSet<int> { plan[1].Number })
         );
         Assert.Equal(
             parent,
-            CarryOver.Apply(Letter, parent, clone, new HashSet<int> { plan[0].Number, plan[1].Number })
+            CloneMerge.Apply(Letter, parent, clone, new HashSet<int> { plan[0].Number, plan[1].Number })
         );
     }
 
@@ -203,13 +203,13 @@ public sealed class ChangesTests
             "<a class=btn style=\"color: #a3271f\" href=#>Yes, I want it",
             StringComparison.Ordinal
         );
-        var plan = CarryOver.Plan(before, parent, clone);
-        Assert.Equal([CarryState.Fits, CarryState.Conflict], plan.Select(carried => carried.State));
-        var carried = CarryOver.Apply(
+        var plan = CloneMerge.Plan(before, parent, clone);
+        Assert.Equal([MergeState.Fits, MergeState.Conflict], plan.Select(carried => carried.State));
+        var carried = CloneMerge.Apply(
             before,
             parent,
             clone,
-            plan.Where(one => one.State == CarryState.Fits).Select(one => one.Number).ToHashSet()
+            plan.Where(one => one.State == MergeState.Fits).Select(one => one.Number).ToHashSet()
         );
         Assert.Equal(
             clone.Replace("All you need for one season", "Seeds, soil and a letter a week", StringComparison.Ordinal),
@@ -228,16 +228,16 @@ public sealed class ChangesTests
                 {
                     var random = new Random(seed);
                     var (parent, clone) = (Disturb(page, random, parents).Page, Disturb(page, random, clones).Page);
-                    var plan = CarryOver.Plan(page.Html, parent.Html, clone.Html);
+                    var plan = CloneMerge.Plan(page.Html, parent.Html, clone.Html);
                     foreach (var takesConflicts in new[] { false, true })
                     {
                         var chosen = plan.Where(carried =>
-                                carried.State == CarryState.Fits
-                                || (takesConflicts && carried.State == CarryState.Conflict)
+                                carried.State == MergeState.Fits
+                                || (takesConflicts && carried.State == MergeState.Conflict)
                             )
                             .Select(carried => carried.Number)
                             .ToHashSet();
-                        var carried = CarryOver.Apply(page.Html, parent.Html, clone.Html, chosen);
+                        var carried = CloneMerge.Apply(page.Html, parent.Html, clone.Html, chosen);
                         foreach (
                             var block in Blocks(page)
                                 .Concat(Blocks(parent))

@@ -25,7 +25,7 @@ public sealed class EditingTests
     [InlineData("<b>open to the end", "b", "<b>open to the end")]
     public void The_place_of_an_element_is_known_in_markup_of_every_kind(string html, string tag, string outer)
     {
-        var map = SourceMap.Of(html);
+        var map = SourceMap.Parse(html);
         Assert.Equal(outer, map.Outer(map.Elements.First(element => element.Name == tag)));
     }
 
@@ -33,7 +33,7 @@ public sealed class EditingTests
     public void Misnested_markup_is_left_to_the_source()
     {
         const string html = "<div><table><b>one</b><tr><td>two</table></div>";
-        var map = SourceMap.Of(html);
+        var map = SourceMap.Parse(html);
         Assert.Contains(
             "not well formed",
             PageEditor.Apply(html, new PageEdit.Remove(map.Elements.First(element => !element.IsWhole).Id)).Problem
@@ -46,7 +46,7 @@ public sealed class EditingTests
             .AlwaysHolds(
                 (page, pick) =>
                 {
-                    var map = SourceMap.Of(page.Html);
+                    var map = SourceMap.Parse(page.Html);
                     var candidates = map
                         .Elements.Where(element => element.Name is "section" or "p" or "img" or "ul" or "a" or "h2")
                         .ToArray();
@@ -67,14 +67,14 @@ public sealed class EditingTests
                 (page, pick) =>
                 {
                     var sections = SourceMap
-                        .Of(page.Html)
+                        .Parse(page.Html)
                         .Elements.Where(element => element.Name == "section")
                         .ToArray();
                     var at = pick % (sections.Length - 1);
                     var down = PageEditor.Apply(page.Html, new PageEdit.Move(sections[at].Id, Down: true)).Source!;
                     Assert.NotEqual(page.Html, down);
                     var moved = SourceMap
-                        .Of(down)
+                        .Parse(down)
                         .Elements.First(element => element.Element.Id == sections[at].Element.Id);
                     Assert.Equal(page.Html, PageEditor.Apply(down, new PageEdit.Move(moved.Id, Down: false)).Source);
                 }
@@ -88,7 +88,7 @@ public sealed class EditingTests
         var typed =
             "Lettuce — <em data-wx=\"4\" onclick=\"x()\">fresh</em> &amp; cheap <svg "
             + "data-wx=\"5\"></svg><script>x()</script><b>today</b>&nbsp;<div>now<img src=x onerror=y></div>";
-        var id = SourceMap.Of(html).Elements.Single(element => element.Name == "h1").Id;
+        var id = SourceMap.Parse(html).Elements.Single(element => element.Name == "h1").Id;
         Assert.Equal(0, id);
         var edited = PageEditor.Apply(
             html,
@@ -125,7 +125,7 @@ public sealed class EditingTests
                     );
                     foreach (
                         var element in SourceMap
-                            .Of(html)
+                            .Parse(html)
                             .Elements.Where(element =>
                                 element is { IsWhole: true, Name: "p" or "h1" or "li" or "a" or "td" or "h2" or "b" }
                             )
@@ -153,7 +153,7 @@ public sealed class EditingTests
 
     /// <summary>What there is to read on a page, wherever a browser puts what stands astray in tables.</summary>
     private static string Read(string html) =>
-        string.Concat(SourceMap.Of(html).Document.Body!.TextContent.Where(c => !char.IsWhiteSpace(c)).Order());
+        string.Concat(SourceMap.Parse(html).Document.Body!.TextContent.Where(c => !char.IsWhiteSpace(c)).Order());
 
     [Fact]
     public void No_edit_of_any_markup_fails_otherwise_than_with_a_sentence() =>
@@ -218,7 +218,7 @@ public sealed class EditingTests
             {
                 const string html = "<p>a <i>b</i></p>";
                 var edited = PageEditor.Apply(html, new PageEdit.Text(0, string.Concat(parts))).Source!;
-                foreach (var element in SourceMap.Of(edited).Document.Body!.QuerySelectorAll("*"))
+                foreach (var element in SourceMap.Parse(edited).Document.Body!.QuerySelectorAll("*"))
                 {
                     Assert.Empty(element.Attributes);
                     Assert.DoesNotContain(element.LocalName, new[] { "script", "img", "iframe", "svg", "a" });
@@ -231,7 +231,7 @@ public sealed class EditingTests
         const string html =
             "<picture><source srcset=a.webp>\n<img src=a.png srcset='a2.png 2x' alt=''></picture><a "
             + "class=btn href=#>Go</a><form action=https://mail.example/x method=get><input type=email></form>";
-        var map = SourceMap.Of(html);
+        var map = SourceMap.Parse(html);
         int Id(string tag) => map.Elements.First(element => element.Name == tag).Id;
         var picture = PageEditor
             .Apply(html, new PageEdit.Picture(Id("img"), "files/b.png", "A \"rail\" planter"))

@@ -66,7 +66,7 @@ public sealed partial class PageTests
             Prepared(html.Replace("$", "img/pic.png", StringComparison.Ordinal))
         );
         // And every part of it has a place from which the page can be put together again.
-        var map = SourceMap.Of(html);
+        var map = SourceMap.Parse(html);
         Assert.All(map.Elements, element =>
             Assert.True(
                 element.Start < element.OpenEnd

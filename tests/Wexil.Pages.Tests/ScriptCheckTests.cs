@@ -40,7 +40,7 @@ public sealed class ScriptCheckTests
     )
     {
         var bad = ScriptCheck
-            .Of(html, Page, Script, policy.Length > 0 ? [policy] : [])
+            .Check(html, Page, Script, policy.Length > 0 ? [policy] : [])
             .FirstOrDefault(finding => finding.Good != true);
         Assert.Equal(wrong, bad?.What);
         Assert.True(bad is null || bad.Mend.Length > 0);
@@ -49,7 +49,7 @@ public sealed class ScriptCheckTests
     [Fact]
     public void A_script_on_http_is_not_loaded_by_a_page_on_https() =>
         Assert.Contains(
-            ScriptCheck.Of(
+            ScriptCheck.Check(
                 "<head><script src=http://go.larkrow.example/wexil.js></script></head>",
                 Page,
                 new("http://go.larkrow.example/wexil.js"),

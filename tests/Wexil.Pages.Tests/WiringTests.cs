@@ -11,7 +11,7 @@ public sealed class WiringTests
         "kit",
         "sales",
         "https://go.larkrow.example",
-        ["/go/till", AddressKey.Of("https://till.example/pay?product=1")]
+        ["/go/till", AddressKey.For("https://till.example/pay?product=1")]
     );
 
     [Theory]

@@ -79,7 +79,7 @@ public sealed class DatabaseTests
     {
         using var world = new World();
         var test = await world.StartTestAsync();
-        await world.Tests.ChangeWeightsAsync(test.Id, Weights.Of(80, 20));
+        await world.Tests.ChangeWeightsAsync(test.Id, Weights.Create(80, 20));
         await world.Pages.PublishAsync(world.Pages.Find(test.Pages[1])!, "<h1>new", "");
         var phases = world.Tests.Phases(test.Id);
         Assert.Equal(["50/50", "80/20", "80/20"], phases.Select(phase => phase.Weights.ToString()));

@@ -19,7 +19,7 @@ public sealed class DraftTests
         var world = new World(path);
         var test = await world.StartTestAsync();
         var page = world.Pages.Find(test.Pages[1])!;
-        List<string> sources = [world.Drafts.Of(page).Source];
+        List<string> sources = [world.Drafts.For(page).Source];
         var (at, revision) = (0, 0L);
         for (var i = 0; i < 120; i++)
         {
@@ -53,14 +53,16 @@ public sealed class DraftTests
                                 $"<p>{i} ü🌱</p>"
                             ),
                     };
-                    Assert.Null((await world.Drafts.EditAsync(page, world.Drafts.Of(page), next, $"Edit {i}")).Refusal);
+                    Assert.Null(
+                        (await world.Drafts.EditAsync(page, world.Drafts.For(page), next, $"Edit {i}")).Refusal
+                    );
                     revision++;
                     sources.RemoveRange(at + 1, sources.Count - at - 1);
                     sources.Add(next);
                     at++;
                     break;
             }
-            var draft = world.Drafts.Of(page);
+            var draft = world.Drafts.For(page);
             Assert.Equal((sources[at], at, sources.Count - 1), (draft.Source, draft.Position, draft.Last));
             Assert.Equal(sources[at] != sources[0], world.Pages.Find(page.Id)!.HasDraft);
         }
@@ -90,7 +92,7 @@ public sealed class DraftTests
 
         // The same picture on a clone is the same file; what nothing has any more goes, and versions keep theirs.
         var clone = await world.Pages.CloneAsync(world.Pages.Find(page.Id)!, "Clone");
-        var files = world.Assets.Of(new(1));
+        var files = world.Assets.ForFunnel(new(1));
         Assert.Equal(2, files.Single(file => file.Uses.Any(use => use.Path == "files/used.svg")).Uses.Count);
         Assert.Equal(
             (1, 12L),
@@ -120,19 +122,19 @@ public sealed class DraftTests
         var test = await world.StartTestAsync();
         var parent = world.Pages.Find(test.Pages[0])!;
         var clone = world.Pages.Find(test.Pages[1])!;
-        await world.Drafts.EditAsync(clone, world.Drafts.Of(clone), "<h1>x, mine", "Mine");
+        await world.Drafts.EditAsync(clone, world.Drafts.For(clone), "<h1>x, mine", "Mine");
         var phases = world.Tests.Phases(test.Id).Count;
         await world.Pages.PublishAsync(parent, "<h1>x<p>new", "");
         await world.Pages.CarryAsync([(clone, "<h1>x, mine<p>new")], 2);
         var after = world.Pages.Find(clone.Id)!;
         Assert.Equal(
             ("<h1>x, mine<p>new", 2, true),
-            (world.Drafts.Of(after).Source, after.ParentVersion, after.HasDraft)
+            (world.Drafts.For(after).Source, after.ParentVersion, after.HasDraft)
         );
         // Nothing of it is published, so the parent's own change is the only phase.
         Assert.Equal(phases + 1, world.Tests.Phases(test.Id).Count);
         Assert.Null((await world.Drafts.UndoAsync(after, Author(2))).Refusal);
-        Assert.Equal("<h1>x, mine", world.Drafts.Of(after).Source);
+        Assert.Equal("<h1>x, mine", world.Drafts.For(after).Source);
     }
 
     [Fact]
@@ -140,11 +142,11 @@ public sealed class DraftTests
     {
         using var world = new World();
         var page = world.Pages.Find((await world.StartTestAsync()).Pages[1])!;
-        var before = world.Drafts.Of(page).Source;
+        var before = world.Drafts.For(page).Source;
         var sitting = Guid.NewGuid();
         foreach (var (typed, i) in new[] { "S", "Sa", "Sal", "Salad" }.Select((typed, i) => (typed, i)))
         {
-            var seen = world.Drafts.Of(page);
+            var seen = world.Drafts.For(page);
             var author = new DraftAuthor(seen.Revision, Guid.NewGuid(), sitting);
             var change = TextChange.Between(seen.Source, $"{before}<p>{typed}</p>");
             var step = await world.Drafts.EditAsync(
@@ -191,7 +193,7 @@ public sealed class DraftTests
         const int parts = 12;
         var words = Enumerable.Range(0, parts).Select(i => $"part {i}").ToArray();
         static string Page(string[] words) => string.Concat(words.Select((word, i) => $"<p id={i}>{word}</p>\n"));
-        await world.Drafts.EditAsync(page, world.Drafts.Of(page), Page(words), "Start");
+        await world.Drafts.EditAsync(page, world.Drafts.For(page), Page(words), "Start");
         (long Revision, string[] Words)[] seen = [(1, [.. words]), (1, [.. words])];
         int merged = 0,
             refused = 0;

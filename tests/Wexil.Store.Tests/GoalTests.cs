@@ -33,7 +33,7 @@ public sealed class GoalTests
                     );
                     await world.Goals.AddAsync(test.Id, new(GoalKind.OptIn, "Opt-in on B") { Pages = [test.Pages[1]] });
                     await world.Goals.AddAsync(test.Id, new(GoalKind.Sale, "First order") { ValueComes = true });
-                    var goals = world.Goals.Of(test.Id);
+                    var goals = world.Goals.ForTest(test.Id);
                     JournalEvent[] visitors = [.. Enumerable.Range(0, 4).Select(i => world.Enrols(test, i % 2))];
                     foreach (var visitor in visitors)
                         await world.Journal.AppendAsync(visitor);
@@ -169,7 +169,7 @@ public sealed class GoalTests
         var test = await world.StartTestAsync();
         await world.Goals.AddAsync(test.Id, new(GoalKind.Signal, "Asked") { WindowDays = 3 });
         await world.Goals.AddAsync(test.Id, new(GoalKind.Signal, "Called"));
-        var goals = world.Goals.Of(test.Id);
+        var goals = world.Goals.ForTest(test.Id);
         JournalEvent[] visitors = [world.Enrols(test, 0), world.Enrols(test, 0), world.Enrols(test, 1)];
         foreach (var visitor in visitors)
             await world.Journal.AppendAsync(visitor);
@@ -195,7 +195,7 @@ public sealed class GoalTests
         await Met(0, 1, TimeSpan.FromDays(5));
         await world.Journal.WhenProjectedAsync();
         Assert.Equal([(goals[0].Id, 1L)], world.Tallies.Goals(test.Id).Select(tally => (tally.Goal, tally.Visitors)));
-        Assert.Equal(["Asked"], world.Goals.Of(test.Id).Select(goal => goal.Goal.Name));
+        Assert.Equal(["Asked"], world.Goals.ForTest(test.Id).Select(goal => goal.Goal.Name));
     }
 
     [Fact]
@@ -213,7 +213,7 @@ public sealed class GoalTests
         Assert.Equal(2, phases.Count);
         var after = world.Enrols(test, 0);
         await world.Journal.AppendAsync(after);
-        var goals = world.Goals.Of(test.Id);
+        var goals = world.Goals.ForTest(test.Id);
         foreach (var goal in goals)
         {
             foreach (var visitor in new[] { before, after })
@@ -262,7 +262,7 @@ public sealed class GoalTests
         var funnel = world.Funnels.All().Single().Id;
         await sources.SaveAsync(funnel, null, "ads", "Ads", SourceKind.Ad, null, new Dictionary<StepId, PageId>());
         await sources.SetNetworkAsync(
-            sources.Of(funnel).Single().Id,
+            sources.ForFunnel(funnel).Single().Id,
             new(
                 LinkPart.Parse("click={click_id}")!.Value,
                 null,
@@ -274,7 +274,9 @@ public sealed class GoalTests
         );
         var visitor = world.Enrols(test, 1) with
         {
-            Data = VisitNote.Of(new Traits(Device.Phone, Source: "ads") { Click = new("a-click", 250_000) }).ToString(),
+            Data = VisitNote
+                .From(new Traits(Device.Phone, Source: "ads") { Click = new("a-click", 250_000) })
+                .ToString(),
         };
         await world.Journal.AppendAsync(visitor);
         for (var i = 0; i < 2; i++)
@@ -303,7 +305,7 @@ public sealed class GoalTests
             )
         );
         var test = world.Tests.Find(id!.Value)!;
-        var goal = world.Goals.Of(test.Id).Single();
+        var goal = world.Goals.ForTest(test.Id).Single();
         JournalEvent[] visitors = [world.Enrols(test, 0), world.Enrols(test, 1)];
         foreach (var visitor in visitors)
             await world.Journal.AppendAsync(visitor);
@@ -386,7 +388,7 @@ public sealed class GoalTests
         var funnel = world.Funnels.All().Single().Id;
         await sources.SaveAsync(funnel, null, "ads", "Ads", SourceKind.Ad, null, new Dictionary<StepId, PageId>());
         await sources.SetNetworkAsync(
-            sources.Of(funnel).Single().Id,
+            sources.ForFunnel(funnel).Single().Id,
             new(
                 LinkPart.Parse("click={click_id}")!.Value,
                 null,
@@ -399,7 +401,7 @@ public sealed class GoalTests
         var visitor = world.Enrols(test, 1) with
         {
             Data = VisitNote
-                .Of(new Traits(Device.Phone, Source: "ads") { Click = new("click-of-larkrow.example", 250_000) })
+                .From(new Traits(Device.Phone, Source: "ads") { Click = new("click-of-larkrow.example", 250_000) })
                 .ToString(),
         };
         await world.Journal.AppendAsync(visitor);
@@ -425,7 +427,7 @@ public sealed class GoalTests
         await world.People.AddAsync([("bo@larkrow.example", ["letter"]), ("ann@larkrow.example", ["buyer"])]);
         await world.People.SetRuleAsync("salad", test.Id, test.Pages[1]);
         await world.Journal.WhenProjectedAsync();
-        Assert.Equal(["buyer", "salad"], world.People.Of("ann@LARKROW.example")!.Tags);
+        Assert.Equal(["buyer", "salad"], world.People.Find("ann@LARKROW.example")!.Tags);
         Assert.Equal(["Ann@larkrow.example"], world.People.Find(new(Tag: "salad"), 10).Select(person => person.Email));
         Assert.Equal(2, world.People.Count(new("larkrow")));
         Assert.Equal(3, world.People.Deeds("ann@larkrow.example").Count);
@@ -441,7 +443,7 @@ public sealed class GoalTests
         Assert.False(await world.People.RemoveAsync("ann@larkrow.example"));
         await world.Journal.RecountAsync();
         await world.Journal.WhenProjectedAsync();
-        Assert.Null(world.People.Of("ann@larkrow.example"));
+        Assert.Null(world.People.Find("ann@larkrow.example"));
         Assert.Equal(4900, world.Tallies.Money(test, Currency.Find("USD")!)[1].Revenue.Sum);
         Assert.Equal(
             (1L, 1L, 25L),

@@ -16,7 +16,7 @@ public sealed class PageShelfTests
         var shelf = new PageShelf(world.Database, world.Journal, world.Time);
         var test = await world.StartTestAsync();
         var idle = world.Pages.Find(await world.Pages.CloneAsync(world.Pages.Find(test.Pages[0])!, "Idle"))!;
-        await world.Drafts.EditAsync(idle, world.Drafts.Of(idle), "<h1>y", "Text");
+        await world.Drafts.EditAsync(idle, world.Drafts.For(idle), "<h1>y", "Text");
         Assert.True(shelf.CanBeDeleted(idle.Id));
         Assert.False(shelf.CanBeDeleted(test.Pages[1]));
         var (moved, problem) = await shelf.MoveAsync(idle, test.Goal);
@@ -40,10 +40,10 @@ public sealed class PageShelfTests
         Assert.Equal(ShelfProblem.WasShown, await shelf.DeleteAsync(seen));
         Assert.Null(await shelf.ArchiveAsync(seen));
         Assert.Equal([seen.Id], shelf.Archived(test.Step).Select(page => page.Id));
-        Assert.DoesNotContain(world.Pages.Of(test.Step), page => page.Id == seen.Id);
+        Assert.DoesNotContain(world.Pages.ForStep(test.Step), page => page.Id == seen.Id);
         Assert.NotNull(world.Routes.Load().Page(seen.Slug));
         await shelf.RestoreAsync(seen.Id);
-        Assert.Contains(world.Pages.Of(test.Step), page => page.Id == seen.Id);
+        Assert.Contains(world.Pages.ForStep(test.Step), page => page.Id == seen.Id);
     }
 
     [Fact]
@@ -58,16 +58,16 @@ public sealed class PageShelfTests
         Assert.Equal(ShelfProblem.LeavesOne, await shelf.ArchiveAsync(B()));
         var c = await world.Pages.CloneAsync(A(), "Third");
         world.Time.Advance(TimeSpan.FromMinutes(1));
-        await world.Tests.ChangeAsync(two, Weights.Of(40, 40, 20), [c], two.Settings, null, []);
+        await world.Tests.ChangeAsync(two, Weights.Create(40, 40, 20), [c], two.Settings, null, []);
         world.Time.Advance(TimeSpan.FromMinutes(1));
         Assert.Null(await shelf.ArchiveAsync(B()));
         var test = world.Tests.Find(two.Id)!;
-        Assert.Equal(Weights.Of(67, 0, 33), test.Weights);
+        Assert.Equal(Weights.Create(67, 0, 33), test.Weights);
         Assert.Equal([2, 3, 3], world.Tests.Phases(test.Id).Select(phase => phase.Weights.Count));
         Assert.Equal([B().Id], shelf.Archived(test.Step).Select(page => page.Id));
         // Moved away, a page of a test leaves its figures behind.
         world.Time.Advance(TimeSpan.FromMinutes(1));
-        await world.Tests.ChangeWeightsAsync(test.Id, Weights.Of(34, 33, 33));
+        await world.Tests.ChangeWeightsAsync(test.Id, Weights.Create(34, 33, 33));
         Assert.Empty(shelf.Archived(test.Step));
         var (moved, problem) = await shelf.MoveAsync(B(), test.Goal);
         Assert.Null(problem);

@@ -39,9 +39,9 @@ public sealed class PeopleTests
         Assert.Equal(451, world.People.Count(new()));
         Assert.Equal(150, world.People.Count(new(Page: test.Pages[1])));
         Assert.Equal(["added@balcony.example"], world.People.Find(new("ADDED"), 10).Select(person => person.Email));
-        Assert.Equal("First salad", world.People.Of("READER3@balcony.example")?.Page);
-        Assert.Equal("", world.People.Of("added@balcony.example")?.Page);
-        Assert.Null(world.People.Of("nobody@balcony.example"));
+        Assert.Equal("First salad", world.People.Find("READER3@balcony.example")?.Page);
+        Assert.Equal("", world.People.Find("added@balcony.example")?.Page);
+        Assert.Null(world.People.Find("nobody@balcony.example"));
     }
 
     private static bool Same(Person one, Person other) => (one.Email, one.At) == (other.Email, other.At);

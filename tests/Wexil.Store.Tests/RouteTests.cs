@@ -36,7 +36,7 @@ public sealed class RouteTests
                 ]
             );
             Step[] steps = [.. world.Funnels.Steps(funnel.Id)];
-            PageId[] pages = [.. world.Pages.Of(steps[0].Id).Select(page => page.Id)];
+            PageId[] pages = [.. world.Pages.ForStep(steps[0].Id).Select(page => page.Id)];
             await sources.SaveAsync(
                 funnel.Id,
                 null,
@@ -57,7 +57,7 @@ public sealed class RouteTests
         var (changed, own, running) = made[1];
         var changes = new Func<Task>[]
         {
-            () => world.Tests.ChangeWeightsAsync(running.Id, Weights.Of(20, 80)),
+            () => world.Tests.ChangeWeightsAsync(running.Id, Weights.Create(20, 80)),
             () => world.Pages.AddAsync(own[0].Id, "C", PageBundle.OneFile("<h1>c")),
             () => world.Goals.AddAsync(running.Id, new Goal(GoalKind.Signal, "Called")),
             () =>

@@ -14,15 +14,15 @@ public sealed class SharedLinksTests
         Assert.Null(links.Open(first[..^1]));
         Assert.Null(links.Open(""));
         // Only who has the test may withdraw its links.
-        await links.WithdrawAsync(test.Id.Value + 1, links.Of(test.Id.Value)[0].Id);
-        Assert.Equal(2, links.Of(test.Id.Value).Count);
-        await links.WithdrawAsync(test.Id.Value, links.Of(test.Id.Value)[0].Id);
+        await links.WithdrawAsync(test.Id.Value + 1, links.For(test.Id.Value)[0].Id);
+        Assert.Equal(2, links.For(test.Id.Value).Count);
+        await links.WithdrawAsync(test.Id.Value, links.For(test.Id.Value)[0].Id);
         Assert.Null(links.Open(first));
         world.Time.Advance(links.Lasts - TimeSpan.FromSeconds(1));
         Assert.Equal(test.Id.Value, links.Open(second));
         world.Time.Advance(TimeSpan.FromSeconds(2));
         Assert.Null(links.Open(second));
-        Assert.Empty(links.Of(test.Id.Value));
+        Assert.Empty(links.For(test.Id.Value));
         world.Journal.Dispose();
         Assert.DoesNotContain(
             second,

@@ -27,7 +27,7 @@ public sealed class TallyTests
         {
             world.Time.Advance(TimeSpan.FromMinutes(random.Next(30)));
             if (i % 150 == 149)
-                await world.Tests.ChangeWeightsAsync(test.Id, Weights.Of(20 + i / 10, 80 - i / 10));
+                await world.Tests.ChangeWeightsAsync(test.Id, Weights.Create(20 + i / 10, 80 - i / 10));
             var visitor = visitors[random.Next(visitors.Length)];
             var phase = world.Tests.Phases(test.Id)[^1].Id;
             if (random.Next(3) > 0)

@@ -312,7 +312,7 @@ public sealed class TestLifeTests
                     turn.Page.Id,
                     kind == EventKind.Visit ? null : _test,
                     kind == EventKind.Enrol ? step.Test!.Phase : null,
-                    VisitNote.Of(Traits.Unknown, turn.Exclusion).ToString()
+                    VisitNote.From(Traits.Unknown, turn.Exclusion).ToString()
                 )
             );
             await world.Journal.WhenProjectedAsync();
@@ -341,7 +341,7 @@ public sealed class TestLifeTests
         {
             int[] percent = [.. Enumerable.Range(0, pages).Select(page => page == 0 ? 0 : size * page % (100 / pages))];
             percent[0] = 100 - percent.Sum();
-            return Weights.Of(percent);
+            return Weights.Create(percent);
         }
 
         private static IReadOnlyList<(long From, long Until)> Joined(IEnumerable<(long From, long Until)> stretches)

@@ -110,7 +110,7 @@ public sealed class ThresholdTests
             await world.Journal.AppendAsync(
                 world.Enrols(test, 0) with
                 {
-                    Data = VisitNote.Of(Traits.Unknown with { Source = $"tag-{i}" }).ToString(),
+                    Data = VisitNote.From(Traits.Unknown with { Source = $"tag-{i}" }).ToString(),
                 }
             );
         await world.Journal.WhenProjectedAsync();
@@ -136,7 +136,9 @@ public sealed class ThresholdTests
         var end = (await world.Funnels.AddStepAsync(world.Funnels.All().Single().Id, StepKind.Other, "End", "end"))!;
         var second = world.Tests.Find(
             (
-                await world.Tests.StartAsync(new(first.Goal, end.Id, "Offer", "", 0.1, 0.2, thanks, Weights.Of(50, 50)))
+                await world.Tests.StartAsync(
+                    new(first.Goal, end.Id, "Offer", "", 0.1, 0.2, thanks, Weights.Create(50, 50))
+                )
             )!.Value
         )!;
         // Everybody sees A of the first test; half of them go on, to either page of the second.

@@ -70,7 +70,7 @@ public sealed class VersionTests
         Assert.Equal(knowsGoals ? 33 : 32, world.Tallies.StepVisitors()[test.Step]);
         Assert.Equal(13, world.Tallies.StepVisitors()[test.Goal]);
         Assert.NotNull(world.Sales.VisitorOf("ann@larkrow.example"));
-        Assert.NotNull(Assert.Single(world.Verdicts.Of(test.Step)).TakenBackAt);
+        Assert.NotNull(Assert.Single(world.Verdicts.ForStep(test.Step)).TakenBackAt);
         if (version >= 5)
         {
             Assert.Equal(

@@ -63,7 +63,7 @@ internal sealed class World : IDisposable
         var a = await Pages.AddAsync(optIn.Id, "Calendar", bundle);
         var b = await Pages.CloneAsync(Pages.Find(a)!, "First salad");
         await Pages.AddAsync(thanks.Id, "Thanks", bundle);
-        return new(optIn.Id, thanks.Id, "Headline", "", 0.1, 0.2, [a, b], Weights.Of(50, 50));
+        return new(optIn.Id, thanks.Id, "Headline", "", 0.1, 0.2, [a, b], Weights.Create(50, 50));
     }
 
     /// <summary>A new visitor of the test's step, enrolled on one of its pages.</summary>

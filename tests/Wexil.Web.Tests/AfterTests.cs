@@ -116,7 +116,7 @@ public sealed class AfterTests
         Assert.Contains("Kept “<i>fennel b”, by hand.", WexilFixture.Read(report));
         Assert.Contains("Say when.", report);
 
-        var made = wexil.Get<TestStore>().Reports.Of(tested.Test.Value).Single();
+        var made = wexil.Get<TestStore>().Reports.For(tested.Test.Value).Single();
         await WexilFixture.PostAsync(owner, keep, "Withdraw", ("test", $"{tested.Test.Value}"), ("link", $"{made.Id}"));
         Assert.Equal(HttpStatusCode.NotFound, (await reader.GetAsync(link)).StatusCode);
         Assert.Equal(HttpStatusCode.NotFound, (await reader.GetAsync($"/report/{new string('a', 40)}")).StatusCode);

@@ -25,7 +25,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         const string build = "/f/shelf/shelf/build";
         var third = pages.Find(await pages.CloneAsync(tested.A, "Third of the shelf"))!;
         var test = wexil.Get<TestStore>().Find(tested.Test)!;
-        await wexil.Get<TestStore>().ChangeAsync(test, Weights.Of(40, 40, 20), [third.Id], test.Settings, null, []);
+        await wexil.Get<TestStore>().ChangeAsync(test, Weights.Create(40, 40, 20), [third.Id], test.Settings, null, []);
         async Task<string> PostAsync(string handler, params (string, string)[] fields)
         {
             var answer = await WexilFixture.PostAsync(owner, build, handler, fields);
@@ -72,7 +72,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         Assert.Equal(tested.Thanks.Id, pages.Find(idle.Id)!.Step);
         await pages.CloneAsync(tested.A, "Never seen");
-        var never = pages.Of(tested.Step.Id).Single(page => page.Name == "Never seen");
+        var never = pages.ForStep(tested.Step.Id).Single(page => page.Name == "Never seen");
         Assert.Contains(
             "Visitors have seen this page",
             await PostAsync("Delete", ("id", Id(third))),
@@ -129,7 +129,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var tested = await wexil.StartTestAsync("undone");
         using var owner = await wexil.OwnerAsync();
         var editor = $"/f/undone/undone/build/{tested.B.Slug}";
-        string Source() => wexil.Get<DraftStore>().Of(wexil.Get<PageStore>().Find(tested.B.Id)!).Source;
+        string Source() => wexil.Get<DraftStore>().For(wexil.Get<PageStore>().Find(tested.B.Id)!).Source;
         var sources = new List<string> { Source() };
         for (var i = 0; i < 5; i++)
         {
@@ -195,7 +195,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync(
             "moved",
-            Weights.Of(0, 100),
+            Weights.Create(0, 100),
             outsideB: new("https://old.larkrow.example/kit")
         );
         using var owner = await wexil.OwnerAsync();
@@ -273,7 +273,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             ("take", $"{one.Id.Value}:1"),
             ("take", $"{two.Id.Value}:1")
         );
-        string Draft(Page page) => wexil.Get<DraftStore>().Of(pages.Find(page.Id)!).Source;
+        string Draft(Page page) => wexil.Get<DraftStore>().For(pages.Find(page.Id)!).Source;
         Assert.Equal("<h1>Harvest kit</h1><p id=price>59 euros</p><p id=date>Until June</p>", Draft(one));
         Assert.Equal("<h1>Kit</h1><p id=price>39 euros</p><p id=date>Until June</p>", Draft(two));
         // Visitors see it once it is published, which is a step of its own.
@@ -394,7 +394,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal("/f/order-second/steps", clone.Headers.Location!.ToString());
         var cloned = store.BySlug("order-second")!;
         Assert.Equal(["Light", "end", "down"], store.Steps(cloned.Id).Select(step => step.Name));
-        Assert.All(store.Steps(cloned.Id), step => Assert.NotNull(pages.Of(step.Id).Single().Parent));
+        Assert.All(store.Steps(cloned.Id), step => Assert.NotNull(pages.ForStep(step.Id).Single().Parent));
         await WexilFixture.PostAsync(owner, "/f/order-second/steps", "ArchiveFunnel", ("archived", "true"));
         Assert.Contains("order, second", await owner.GetStringAsync("/funnels/archived"));
         Assert.Equal(HttpStatusCode.OK, (await visitor.GetAsync($"/go/{store.Steps(cloned.Id)[0].Slug}")).StatusCode);
@@ -436,7 +436,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         var made = await WexilFixture.PostAsync(owner, $"{editor}/place", "", ("To", $"{to.Thanks.Id.Value}"));
         Assert.StartsWith("/f/placed-to/placed-to-thanks/build/", made.Headers.Location!.ToString());
-        var clone = wexil.Get<PageStore>().Of(to.Thanks.Id)[^1];
+        var clone = wexil.Get<PageStore>().ForStep(to.Thanks.Id)[^1];
         Assert.Equal((from.A.Id, 2), (clone.Parent!.Value, clone.ParentVersion!.Value));
         Assert.Contains("<title>Salad &amp; more</title>", wexil.Get<PageStore>().Source(clone));
         using var visitor = wexil.Visitor();
@@ -446,7 +446,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal("/f/placed-to/steps", step.Headers.Location!.ToString());
         var steps = wexil.Get<FunnelStore>().Steps(to.Funnel.Id);
         Assert.Equal(["placed-to", "Thanks", "Thanks, second"], steps.Select(each => each.Name));
-        Assert.Equal(2, wexil.Get<PageStore>().Of(steps[2].Id).Count);
+        Assert.Equal(2, wexil.Get<PageStore>().ForStep(steps[2].Id).Count);
         // A step with a running test is not put away.
         var kept = await WexilFixture.PostAsync(
             owner,
@@ -502,7 +502,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Contains("not a picture", await refused.Content.ReadAsStringAsync());
         Assert.Contains(
             "files/my-planter.png",
-            wexil.Get<DraftStore>().Of(wexil.Get<PageStore>().Find(tested.B.Id)!).Source
+            wexil.Get<DraftStore>().For(wexil.Get<PageStore>().Find(tested.B.Id)!).Source
         );
         Assert.DoesNotContain("unused", await owner.GetStringAsync("/f/cleared/files"));
         await EditAsync(owner, editor, 2, ("kind", "remove"), ("node", "0"));

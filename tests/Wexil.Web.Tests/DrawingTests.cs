@@ -83,7 +83,7 @@ public sealed partial class DrawingTests
                             )
                     ),
                 ];
-                var log = ChangeLog.Of(changes);
+                var log = ChangeLog.Summarize(changes);
                 Assert.Equal(
                     changes.Where(change => change.Who == "owner"),
                     log.Where(change => change.Who == "owner")

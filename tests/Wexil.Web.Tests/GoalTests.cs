@@ -24,7 +24,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync(
             "signalled",
-            Weights.Of(0, 100),
+            Weights.Create(0, 100),
             outsideThanks: new("https://till.larkrow.example/signalled")
         );
         await wexil.Get<SettingStore>().RenewHookSecretAsync();
@@ -100,7 +100,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task The_script_tells_of_addresses_is_told_what_to_watch_and_says_how_long_somebody_stayed()
     {
-        var tested = await wexil.StartTestAsync("watched", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("watched", Weights.Create(100, 0));
         var address = await AddAsync(
             tested,
             new(GoalKind.Address, "Thanks") { Address = new(AddressMatch.Begins, "/go/watched", false) }
@@ -282,7 +282,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 )
             ).Content.ReadAsStringAsync()
         );
-        Assert.Empty(wexil.Get<GoalStore>().Of(tested.Test));
+        Assert.Empty(wexil.Get<GoalStore>().ForTest(tested.Test));
         await WexilFixture.PostAsync(
             owner,
             page,
@@ -292,17 +292,17 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             ("Form.Address", "/thanks"),
             ("Form.Value", "12.50")
         );
-        var goal = wexil.Get<GoalStore>().Of(tested.Test).Single();
+        var goal = wexil.Get<GoalStore>().ForTest(tested.Test).Single();
         Assert.Equal((GoalKind.Address, 1250L), (goal.Goal.Kind, goal.Goal.Value));
         Assert.Contains("begins with /thanks, worth $12.50", await owner.GetStringAsync(page));
         await WexilFixture.PostAsync(owner, page, "Drop", ("goal", $"{goal.Id.Value}"));
-        Assert.Empty(wexil.Get<GoalStore>().Of(tested.Test));
+        Assert.Empty(wexil.Get<GoalStore>().ForTest(tested.Test));
     }
 
     [Fact]
     public async Task A_form_that_a_program_fills_in_is_held_and_the_program_learns_nothing()
     {
-        var tested = await wexil.StartTestAsync("trapped", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("trapped", Weights.Create(100, 0));
         async Task<string> Send(TimeSpan after, params (string Name, string Value)[] more)
         {
             using var visitor = wexil.Visitor();
@@ -349,7 +349,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task Forged_cookies_of_any_time_and_links_in_capitals_are_served()
     {
-        var tested = await wexil.StartTestAsync("forged", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("forged", Weights.Create(100, 0));
         foreach (var first in new byte[] { 0x00, 0x7F, 0xFF })
         {
             var bytes = Enumerable.Repeat(first, 16).ToArray();
@@ -373,7 +373,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     public async Task An_opt_in_goes_on_to_the_mail_service_until_it_answers_and_whoever_is_asked_confirms_the_address()
     {
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
-        var tested = await wexil.StartTestAsync("forwarded", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("forwarded", Weights.Create(100, 0));
         using var listener = new HttpListener();
         var service = $"http://127.0.0.1:{WexilFixture.FreePort()}/";
         listener.Prefixes.Add(service);
@@ -465,7 +465,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task Who_asks_to_be_left_alone_gets_no_cookie_and_is_not_counted_unless_the_owner_says_otherwise()
     {
-        var tested = await wexil.StartTestAsync("private", Weights.Of(0, 100));
+        var tested = await wexil.StartTestAsync("private", Weights.Create(0, 100));
         using var visitor = wexil.Visitor();
         visitor.DefaultRequestHeaders.Add("Sec-GPC", "1");
         var answer = await visitor.GetAsync("/go/private");
@@ -490,7 +490,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     public async Task Who_looks_after_the_site_sees_the_lines_checks_a_page_and_is_shut_out_once_the_link_is_withdrawn()
     {
         var tested = await wexil.StartTestAsync("helped", outsideThanks: new("http://127.0.0.1:9/helped"));
-        var token = await wexil.Get<WiringStore>().Links.MakeAsync(tested.Funnel.Id.Value);
+        var token = await wexil.Get<InstallationStore>().Links.MakeAsync(tested.Funnel.Id.Value);
         using var helper = wexil.Visitor();
         var page = await helper.GetStringAsync($"/share/{token}");
         Assert.Contains($"{wexil.Get<VisitorsAddress>().Origin}/wexil.js", page);
@@ -505,10 +505,10 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
 
         using var owner = await wexil.OwnerAsync();
-        var link = wexil.Get<WiringStore>().Links.Of(tested.Funnel.Id.Value).Single();
+        var link = wexil.Get<InstallationStore>().Links.For(tested.Funnel.Id.Value).Single();
         await WexilFixture.PostAsync(owner, $"/f/{tested.Funnel.Slug}/wiring", "Withdraw", ("link", $"{link.Id}"));
         Assert.Equal(HttpStatusCode.NotFound, (await helper.GetAsync($"/share/{token}")).StatusCode);
-        var second = await wexil.Get<WiringStore>().Links.MakeAsync(tested.Funnel.Id.Value);
+        var second = await wexil.Get<InstallationStore>().Links.MakeAsync(tested.Funnel.Id.Value);
         wexil.Time.Advance(TimeSpan.FromDays(15));
         Assert.Equal(HttpStatusCode.NotFound, (await helper.GetAsync($"/share/{second}")).StatusCode);
     }
@@ -532,7 +532,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(wexil.Time.GetUtcNow(), seen.Last(tested.B.Id));
         await seen.WriteAsync();
         using var restarted = new LastSeen(
-            wexil.Get<WiringStore>(),
+            wexil.Get<InstallationStore>(),
             wexil.Get<BackgroundProblems>(),
             wexil.Time,
             NullLogger<LastSeen>.Instance
@@ -545,7 +545,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         Assert.True(await wexil.Get<GoalStore>().AddAsync(tested.Test, goal));
         wexil.Get<Routes>().Reload();
-        return wexil.Get<GoalStore>().Of(tested.Test)[^1];
+        return wexil.Get<GoalStore>().ForTest(tested.Test)[^1];
     }
 
     private static Gen<string> Pick(params string[] from) => Gen.Int[0, from.Length - 1].Select(i => from[i]);

@@ -58,7 +58,7 @@ public sealed class HostileServersTests
         var wexil = fresh.Wexil;
         await using var hostile = new RawServer(_ => Encoding.Latin1.GetBytes(answer));
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
-        var tested = await wexil.StartTestAsync("radish", Weights.Of(100, 0), outsideB: hostile.Address);
+        var tested = await wexil.StartTestAsync("radish", Weights.Create(100, 0), outsideB: hostile.Address);
         await wexil
             .Get<OptInStore>()
             .SetAsync(
@@ -92,8 +92,8 @@ public sealed class HostileServersTests
         );
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
         var (slow, fast) = (
-            await wexil.StartTestAsync("slow", Weights.Of(100, 0)),
-            await wexil.StartTestAsync("fast", Weights.Of(100, 0))
+            await wexil.StartTestAsync("slow", Weights.Create(100, 0)),
+            await wexil.StartTestAsync("fast", Weights.Create(100, 0))
         );
         foreach (var (tested, service) in new[] { (slow, silent), (fast, quick) })
         {

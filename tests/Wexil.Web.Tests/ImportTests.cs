@@ -191,7 +191,7 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         Assert.Contains("Stop", await owner.GetStringAsync(screen));
         await WexilFixture.PostAsync(owner, screen, "Stop");
         Assert.Contains("Nothing was taken in", await OverAsync(owner, screen));
-        Assert.Equal(2, wexil.Get<PageStore>().Of(tested.Step.Id).Count);
+        Assert.Equal(2, wexil.Get<PageStore>().ForStep(tested.Step.Id).Count);
     }
 
     [Fact]
@@ -232,13 +232,13 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var pages = wexil.Get<PageStore>();
         Assert.Equal(
             "<title>Start here</title><a href=\"/go/placed-end?x=1\">on</a><img src=i.svg>",
-            pages.Source(pages.Of(first.Id).Single())
+            pages.Source(pages.ForStep(first.Id).Single())
         );
-        Assert.Equal("Thanks", pages.Of(second.Id).Single().Name);
+        Assert.Equal("Thanks", pages.ForStep(second.Id).Single().Name);
         var extra = wexil.Get<FunnelStore>().Steps(funnel.Id)[2];
         Assert.Equal(
             ("Extra", "<title>Extra</title><a href=\"/go/placed\">back</a>"),
-            (extra.Name, pages.Source(pages.Of(extra.Id).Single()))
+            (extra.Name, pages.Source(pages.ForStep(extra.Id).Single()))
         );
     }
 
@@ -273,7 +273,7 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var screen = WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync());
         Assert.Contains(why, screen);
         Assert.Contains("Typed before", screen);
-        Assert.Equal(2, wexil.Get<PageStore>().Of(tested.Step.Id).Count);
+        Assert.Equal(2, wexil.Get<PageStore>().ForStep(tested.Step.Id).Count);
     }
 
     private static byte[] Archive(string what)
@@ -339,7 +339,7 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
             ("Address", address.ToString())
         );
         var screen = await OverAsync(owner, started.Headers.Location!.ToString());
-        var pages = wexil.Get<PageStore>().Of(tested.Step.Id);
+        var pages = wexil.Get<PageStore>().ForStep(tested.Step.Id);
         return (pages.Count == 3 ? pages[2] : null, screen);
     }
 

@@ -64,7 +64,7 @@ public sealed class LookoutTests
         // The program was off meanwhile; the first look after it does what is due.
         wexil.Time.Advance(TimeSpan.FromDays(7));
         await lookout.LookAsync();
-        var verdict = Assert.Single(wexil.Get<VerdictStore>().Of(tested.Step.Id));
+        var verdict = Assert.Single(wexil.Get<VerdictStore>().ForStep(tested.Step.Id));
         Assert.Equal((tested.B.Id, TestMonitor.ByRule), (verdict.Page, verdict.KeptBy));
         Assert.Equal(tested.B.Id, wexil.Get<Routes>().Current.Step("ruled")!.Page!.Id);
         Assert.Contains(wexil.Get<TestStore>().Changes(tested.Test), change => change.Who == TestMonitor.ByRule);
@@ -87,7 +87,7 @@ public sealed class LookoutTests
             [],
             test.Settings with
             {
-                Allocation = Allocation.Lean,
+                Allocation = Allocation.Adaptive,
                 Floor = 10,
             },
             null,
@@ -131,7 +131,7 @@ public sealed class LookoutTests
         await Crowd.ComeAsync(wexil, tested, 100, onA, onB);
         var steps = wexil.Get<FunnelStore>().AllSteps();
         double Expected() =>
-            wexil.Get<TestReader>().Read(wexil.Get<TestStore>().Find(tested.Test)!, steps).Standing.Facts.BaseRate;
+            wexil.Get<TestReader>().Read(wexil.Get<TestStore>().Find(tested.Test)!, steps).Result.Facts.BaseRate;
         Assert.Equal(rate, Expected(), 6);
         await wexil.Get<TestMonitor>().LookAsync();
         // What was corrected at the first look that saw enough does not move with what comes after.

@@ -25,7 +25,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
     [Fact]
     public async Task Who_stayed_on_the_own_page_gets_that_page_by_the_link_too_and_counts_once()
     {
-        var (step, test, _) = await TestAsync("stays", Weights.Of(50, 50), startsOnPage: true);
+        var (step, test, _) = await TestAsync("stays", Weights.Create(50, 50), startsOnPage: true);
         var stayed = 0;
         for (var i = 0; i < 12; i++)
         {
@@ -50,7 +50,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
     [Fact]
     public async Task Who_is_known_by_the_link_keeps_that_page_on_the_own_page()
     {
-        var (step, test, _) = await TestAsync("known", Weights.Of(50, 50), startsOnPage: true);
+        var (step, test, _) = await TestAsync("known", Weights.Create(50, 50), startsOnPage: true);
         for (var i = 0; i < 8; i++)
         {
             using var visitor = wexil.Visitor();
@@ -65,7 +65,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
     [Fact]
     public async Task Two_ids_of_one_browser_are_one_visitor_once_it_goes_from_the_own_page_to_the_link()
     {
-        var (step, test, pages) = await TestAsync("joined", Weights.Of(0, 100), startsOnPage: true);
+        var (step, test, pages) = await TestAsync("joined", Weights.Create(0, 100), startsOnPage: true);
         using HttpClient link = wexil.Visitor(),
             site = wexil.Visitor(cookies: false);
         await link.GetAsync($"/go/{step.Slug}");
@@ -89,7 +89,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
     [Fact]
     public async Task An_address_that_is_handed_on_to_somebody_else_joins_nobody()
     {
-        var (step, _, pages) = await TestAsync("handed-on", Weights.Of(0, 100), startsOnPage: true);
+        var (step, _, pages) = await TestAsync("handed-on", Weights.Create(0, 100), startsOnPage: true);
         using HttpClient site = wexil.Visitor(cookies: false),
             mover = wexil.Visitor(),
             friend = wexil.Visitor(),
@@ -122,7 +122,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
     {
         var (step, _, _) = await TestAsync(
             "circle",
-            Weights.Of(0, 100),
+            Weights.Create(0, 100),
             startsOnPage: true,
             outsideB: new("https://larkrow.example/circle")
         );
@@ -203,7 +203,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
             owner,
             wiring,
             "Share",
-            ("Chosen", $"{wexil.Get<PageStore>().Of(step.Id)[0].Id.Value}")
+            ("Chosen", $"{wexil.Get<PageStore>().ForStep(step.Id)[0].Id.Value}")
         );
         var link = Link().Match(await owner.GetStringAsync(wiring)).Value;
         using var helper = wexil.Visitor();
@@ -257,7 +257,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         );
         var (_, _, pages) = await TestAsync(
             "watched",
-            Weights.Of(50, 50),
+            Weights.Create(50, 50),
             startsOnPage: false,
             outsideB: new(site.Urls.Single() + "/kit")
         );
@@ -278,7 +278,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
     {
         var (step, _, pages) = await TestAsync(
             "twins",
-            Weights.Of(50, 50),
+            Weights.Create(50, 50),
             startsOnPage: false,
             outsideB: new("https://larkrow.example/twin-b")
         );
@@ -317,7 +317,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         );
         using var owner = await wexil.OwnerAsync();
         var origin = wexil.Get<VisitorsAddress>().Origin;
-        var before = wexil.Get<PageStore>().Of(tested.Step.Id).Count;
+        var before = wexil.Get<PageStore>().ForStep(tested.Step.Id).Count;
         async Task Says(string words, string page, string handler, params (string, string)[] fields) =>
             Assert.Contains(
                 words,
@@ -352,7 +352,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
             ("id", $"{tested.Thanks.Id.Value}"),
             ("forward", $"{origin}/go/loops-thanks")
         );
-        Assert.Equal(before, wexil.Get<PageStore>().Of(tested.Step.Id).Count);
+        Assert.Equal(before, wexil.Get<PageStore>().ForStep(tested.Step.Id).Count);
         Assert.EndsWith(
             "/go/loops",
             wexil.Get<PageStore>().Find(tested.End.Id)!.Outside!.AbsoluteUri,
@@ -363,7 +363,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
     [Fact]
     public async Task Buy_and_no_links_work_from_outside_pages_and_know_who_comes()
     {
-        var (step, test, pages) = await TestAsync("buys", Weights.Of(100, 0), startsOnPage: true);
+        var (step, test, pages) = await TestAsync("buys", Weights.Create(100, 0), startsOnPage: true);
         using HttpClient site = wexil.Visitor(cookies: false),
             visitor = wexil.Visitor();
         var (_, _, proof) = await AskAsync(site, step.Slug, "");
@@ -383,7 +383,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
     [Fact]
     public async Task The_source_stops_at_a_new_steps_link_and_other_parameters_go_on()
     {
-        var (step, _, _) = await TestAsync("carried", Weights.Of(100, 0), startsOnPage: false);
+        var (step, _, _) = await TestAsync("carried", Weights.Create(100, 0), startsOnPage: false);
         using var visitor = wexil.Visitor();
         var to = (await visitor.GetAsync($"/go/{step.Slug}?s=ad&gclid=7")).Headers.Location!.Query;
         Assert.StartsWith("?gclid=7&wx=", to, StringComparison.Ordinal);

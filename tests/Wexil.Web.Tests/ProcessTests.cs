@@ -301,7 +301,7 @@ public sealed partial class ProcessTests
         );
         var steps = new FunnelStore(host.Database, host.Journal, TimeProvider.System).Steps(made.Id);
         var pages = new PageStore(host.Database, host.Journal, TimeProvider.System);
-        PageId[] Of(int step) => [.. pages.Of(steps[step].Id).Select(page => page.Id)];
+        PageId[] Of(int step) => [.. pages.ForStep(steps[step].Id).Select(page => page.Id)];
         var sources = new SourceStore(host.Database, host.Journal, TimeProvider.System);
         await sources.SaveAsync(
             made.Id,
@@ -332,8 +332,8 @@ public sealed partial class ProcessTests
                 0.2,
                 0.2,
                 Of(0),
-                Weights.Of(50, 30, 20),
-                new(Allocation.InTurn, 80, audience, Of(0)[2], [Of(0)[0]], true, null)
+                Weights.Create(50, 30, 20),
+                new(Allocation.Rotation, 80, audience, Of(0)[2], [Of(0)[0]], true, null)
             )
         );
         await tests.StartAsync(new(steps[1].Id, steps[2].Id, "Price", "", 0.2, 0.2, Of(1), Weights.Even(2)));

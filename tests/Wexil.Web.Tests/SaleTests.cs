@@ -21,7 +21,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync(
             "sold",
-            Weights.Of(0, 100),
+            Weights.Create(0, 100),
             outsideThanks: new("https://till.larkrow.example/sold")
         );
         var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
@@ -137,7 +137,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync(
             "mapped",
-            Weights.Of(0, 100),
+            Weights.Create(0, 100),
             outsideThanks: new("https://till.larkrow.example/mapped")
         );
         var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
@@ -224,7 +224,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task The_owner_puts_a_sale_in_takes_it_back_credits_it_and_is_told_what_is_wrong()
     {
-        var tested = await wexil.StartTestAsync("ledger", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("ledger", Weights.Create(100, 0));
         using var reader = wexil.Visitor();
         await reader.GetAsync("/go/ledger");
         await reader.PostAsync(
@@ -321,7 +321,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task Sales_and_sources_count_the_same_orders_and_one_of_the_owners_own_says_that_it_is_not_counted()
     {
-        var tested = await wexil.StartTestAsync("agree", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("agree", Weights.Create(100, 0));
         var sales = wexil.Get<SaleStore>();
         using var buyer = wexil.Visitor();
         await buyer.GetAsync("/go/agree");
@@ -507,7 +507,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             Content = new ByteArrayContent(bytes),
         };
         request.Headers.Add(HookSignature.TimestampHeader, timestamp);
-        request.Headers.Add(HookSignature.SignatureHeader, HookSignature.Of(secret, timestamp, bytes));
+        request.Headers.Add(HookSignature.SignatureHeader, HookSignature.Compute(secret, timestamp, bytes));
         return await client.SendAsync(request);
     }
 }

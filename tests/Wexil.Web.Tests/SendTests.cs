@@ -19,7 +19,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task Robots_previews_checks_and_the_owner_are_served_and_left_out_with_a_count()
     {
-        var tested = await wexil.StartTestAsync("served", Weights.Of(0, 100));
+        var tested = await wexil.StartTestAsync("served", Weights.Create(0, 100));
         using var robot = wexil.Visitor(agent: "Googlebot/2.1 (+http://www.google.com/bot.html)");
         var answer = await robot.GetAsync("/go/served");
         Assert.False(answer.Headers.Contains("Set-Cookie"));
@@ -83,7 +83,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync(
             "credited",
-            Weights.Of(100, 0),
+            Weights.Create(100, 0),
             outsideThanks: new("https://till.larkrow.example/thanks")
         );
         var sources = wexil.Get<SourceStore>();
@@ -123,7 +123,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task A_tied_source_shows_its_page_and_is_counted_apart()
     {
-        var tested = await wexil.StartTestAsync("tied", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("tied", Weights.Create(100, 0));
         await wexil
             .Get<SourceStore>()
             .SaveAsync(
@@ -155,7 +155,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task A_phone_from_elsewhere_is_tried_out_told_why_and_never_counted()
     {
-        var tested = await wexil.StartTestAsync("tried", Weights.Of(0, 100));
+        var tested = await wexil.StartTestAsync("tried", Weights.Create(0, 100));
         using var owner = await wexil.OwnerAsync();
         var send = $"/f/{tested.Funnel.Slug}/tried/send";
         var fields = new[]
@@ -207,7 +207,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task A_test_starts_pauses_goes_on_and_ends_by_the_clock_and_the_link_never_dies()
     {
-        var tested = await wexil.StartTestAsync("timed", Weights.Of(0, 100));
+        var tested = await wexil.StartTestAsync("timed", Weights.Create(0, 100));
         var store = wexil.Get<TestStore>();
         await wexil.Get<VerdictStore>().KeepAsync(tested.Test, tested.A.Id, "by hand", "", "{}");
         var from = wexil.Time.GetUtcNow().AddHours(1);
@@ -221,7 +221,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                     0.2,
                     0.2,
                     [tested.A.Id, tested.B.Id],
-                    Weights.Of(0, 100),
+                    Weights.Create(0, 100),
                     TestSettings.Default with
                     {
                         Until = from.AddHours(5),
@@ -267,7 +267,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task In_turn_goes_on_where_it_stopped_after_a_start_and_never_strays()
     {
-        var tested = await wexil.StartTestAsync("turns", Weights.Of(70, 30));
+        var tested = await wexil.StartTestAsync("turns", Weights.Create(70, 30));
         var test = wexil.Get<TestStore>().Find(tested.Test)!;
         await wexil
             .Get<TestStore>()
@@ -277,7 +277,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 [],
                 test.Settings with
                 {
-                    Allocation = Allocation.InTurn,
+                    Allocation = Allocation.Rotation,
                 },
                 null,
                 [("In turn", true)]
@@ -344,7 +344,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
         var nobody = new Uri($"http://127.0.0.1:{WexilFixture.FreePort()}/b");
-        var tested = await wexil.StartTestAsync("watched", Weights.Of(0, 100), nobody);
+        var tested = await wexil.StartTestAsync("watched", Weights.Create(0, 100), nobody);
         var (store, watch) = (wexil.Get<TestStore>(), wexil.Get<PageMonitor>());
         var test = store.Find(tested.Test)!;
         await store.ChangeAsync(test, test.Weights, [], test.Settings with { RestsFailing = true }, null, []);
@@ -354,7 +354,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await watch.LookAsync(CancellationToken.None);
         Assert.Single(store.Phases(tested.Test));
         // With no weight on another page the test stays as it is; with some, the page rests.
-        await store.ChangeWeightsAsync(tested.Test, Weights.Of(10, 90));
+        await store.ChangeWeightsAsync(tested.Test, Weights.Create(10, 90));
         await watch.LookAsync(CancellationToken.None);
         Assert.Equal("100/0", store.Phases(tested.Test)[^1].Weights.ToString());
         Assert.Contains("Page A", await enrolled.GetStringAsync("/go/watched"));
@@ -443,7 +443,11 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task The_links_parameters_stop_there_and_hosted_pages_are_redirected_to_when_the_owner_says_so()
     {
-        var tested = await wexil.StartTestAsync("handed", Weights.Of(50, 50), new("https://shop.larkrow.example/b"));
+        var tested = await wexil.StartTestAsync(
+            "handed",
+            Weights.Create(50, 50),
+            new("https://shop.larkrow.example/b")
+        );
         using var owner = await wexil.OwnerAsync();
         await WexilFixture.PostAsync(
             owner,

@@ -159,7 +159,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     [Fact]
     public async Task The_evidence_of_a_verdict_stays_as_it_was()
     {
-        var tested = await wexil.StartTestAsync("frozen", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("frozen", Weights.Create(100, 0));
         using var visitor = wexil.Visitor();
         await visitor.GetAsync("/go/frozen");
         await wexil.Host.Journal.WhenProjectedAsync();
@@ -171,10 +171,10 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
             ("Kept", tested.A.Id.Value.ToString()),
             ("Confirmed", "true")
         );
-        var stored = wexil.Get<VerdictStore>().Of(tested.Step.Id).Single();
+        var stored = wexil.Get<VerdictStore>().ForStep(tested.Step.Id).Single();
         await visitor.GetAsync("/go/frozen-thanks");
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Equal(stored, wexil.Get<VerdictStore>().Of(tested.Step.Id).Single());
+        Assert.Equal(stored, wexil.Get<VerdictStore>().ForStep(tested.Step.Id).Single());
         var page = Evidence.Parse(stored.Evidence).Pages[0];
         Assert.Equal((1, 0), (page.Visitors, page.Conversions));
         Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
@@ -223,7 +223,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var html = await answer.Content.ReadAsStringAsync();
         Assert.Contains(why, WebUtility.HtmlDecode(html));
         Assert.Contains("A name that was typed", html);
-        Assert.Equal(2, wexil.Get<PageStore>().Of(tested.Step.Id).Count);
+        Assert.Equal(2, wexil.Get<PageStore>().ForStep(tested.Step.Id).Count);
     }
 
     [Fact]
@@ -259,7 +259,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         content.Headers.ContentType = new MediaTypeHeaderValue("application/zip");
         form.Add(content, "Upload", "kit.zip");
         Assert.Equal(HttpStatusCode.Redirect, (await owner.PostAsync(page + "?handler=Upload", form)).StatusCode);
-        var added = wexil.Get<PageStore>().Of(tested.Step.Id)[^1];
+        var added = wexil.Get<PageStore>().ForStep(tested.Step.Id)[^1];
         Assert.Equal("The kit", added.Name);
         using var visitor = wexil.Visitor();
         Assert.Matches(
@@ -291,7 +291,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         rows[3] = ("Rows[1].Weight", "30");
         var saved = await WexilFixture.PostAsync(owner, send, "Change", rows);
         Assert.True(saved.StatusCode == HttpStatusCode.Redirect, await saved.Content.ReadAsStringAsync());
-        Assert.Equal(Weights.Of(70, 30), wexil.Get<TestStore>().Find(tested.Test)!.Weights);
+        Assert.Equal(Weights.Create(70, 30), wexil.Get<TestStore>().Find(tested.Test)!.Weights);
         Assert.Equal(2, wexil.Get<TestStore>().Phases(tested.Test).Count);
     }
 

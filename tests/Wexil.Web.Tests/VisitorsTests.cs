@@ -29,7 +29,9 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
             seen.Add(page);
             Assert.Equal(page, await visitor.GetStringAsync("/go/sticky"));
             await wexil.Host.Journal.WhenProjectedAsync();
-            await wexil.Get<TestStore>().ChangeWeightsAsync(tested.Test, Weights.Of(i % 2 * 100, 100 - i % 2 * 100));
+            await wexil
+                .Get<TestStore>()
+                .ChangeWeightsAsync(tested.Test, Weights.Create(i % 2 * 100, 100 - i % 2 * 100));
             wexil.Get<Routes>().Reload();
             Assert.Equal(page, await visitor.GetStringAsync("/go/sticky"));
         }
@@ -68,7 +70,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
     {
         var tested = await wexil.StartTestAsync(
             "outside",
-            Weights.Of(0, 100),
+            Weights.Create(0, 100),
             new("https://shop.larkrow.example/b?own=1"),
             new("https://shop.larkrow.example/thanks")
         );
@@ -109,7 +111,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
     [Fact]
     public async Task An_own_cookie_wins_over_a_token_that_came_in_a_forwarded_address()
     {
-        await wexil.StartTestAsync("forwarded", Weights.Of(0, 100), new("https://shop.larkrow.example/forwarded"));
+        await wexil.StartTestAsync("forwarded", Weights.Create(0, 100), new("https://shop.larkrow.example/forwarded"));
         using var first = wexil.Visitor();
         var token = System.Web.HttpUtility.ParseQueryString(
             (await first.GetAsync("/go/forwarded")).Headers.Location!.Query
@@ -130,7 +132,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
     [Fact]
     public async Task A_hosted_page_finds_its_files_from_the_link_and_from_its_own_address()
     {
-        var tested = await wexil.StartTestAsync("files", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("files", Weights.Create(100, 0));
         using var visitor = wexil.Visitor();
         var css = $"/p/{tested.A.Slug}/css/a.css";
         Assert.Contains($"href={css}", await visitor.GetStringAsync("/go/files"));
@@ -148,7 +150,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
     [Fact]
     public async Task An_opt_in_is_recorded_and_leads_to_the_next_step()
     {
-        var tested = await wexil.StartTestAsync("join", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("join", Weights.Create(100, 0));
         using var visitor = wexil.Visitor();
         Assert.Contains($"action=\"/p/{tested.A.Slug}/opt-in\"", await visitor.GetStringAsync("/go/join"));
         async Task<HttpResponseMessage> Send(string email) =>
@@ -168,7 +170,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
     [Fact]
     public async Task Keeping_a_page_shows_it_to_everybody_from_the_next_request_and_taking_it_back_undoes_that()
     {
-        var tested = await wexil.StartTestAsync("keeping", Weights.Of(100, 0));
+        var tested = await wexil.StartTestAsync("keeping", Weights.Create(100, 0));
         using var before = wexil.Visitor();
         Assert.Contains("Page A", await before.GetStringAsync("/go/keeping"));
         using var owner = await wexil.OwnerAsync();

@@ -63,7 +63,7 @@ public sealed class DraftEditor(
         if (problem is not null)
             return Refused(page, problem);
         if (edited.Source == seen)
-            return Answer(page, before, seen, new(drafts.Of(page), ""), edited.Node);
+            return Answer(page, before, seen, new(drafts.For(page), ""), edited.Node);
 
         var change = edited.Change ?? TextChange.Between(seen, edited.Source!);
         var step = await drafts.EditAsync(page, author, change, before.ClaimOf(edit, change), edited.Label);
@@ -105,7 +105,7 @@ public sealed class DraftEditor(
     /// <summary>The page as it is, for an editor that does not know where it stands.</summary>
     public EditorAnswer Whole(Page page)
     {
-        var draft = drafts.Of(page);
+        var draft = drafts.For(page);
         return new(new(draft, ""), EditorPatch.Whole(parsed.Parse(draft.Source), Serving(page)), null);
     }
 

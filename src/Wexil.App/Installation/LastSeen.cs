@@ -11,7 +11,7 @@ namespace Wexil.App.Installation;
 /// Kept in memory, because it changes with every visit, and written down twice a minute.
 /// </summary>
 public sealed class LastSeen(
-    WiringStore wiring,
+    InstallationStore wiring,
     BackgroundProblems problems,
     TimeProvider time,
     ILogger<LastSeen> logger

@@ -14,7 +14,7 @@ namespace Wexil.App.Installation;
 /// <param name="Note">That its visitors come from another host, and what to do; null where they do not.</param>
 /// <param name="Seen">When a real visitor's browser last told of it.</param>
 /// <param name="Asked">When the start lines of the page last asked; null where it has none.</param>
-public sealed record WiredPage(
+public sealed record InstalledPage(
     Page Page,
     Step Step,
     string Line,
@@ -30,7 +30,7 @@ public sealed class ScriptInstallation(
     FunnelStore funnels,
     PageStore pages,
     TestStore tests,
-    WiringStore wiring,
+    InstallationStore wiring,
     LastSeen seen,
     PageFetcher fetcher,
     Routes routes,
@@ -48,12 +48,12 @@ public sealed class ScriptInstallation(
     public string Line => $"<script src=\"{Script}\" defer></script>";
 
     /// <summary>The outside pages of a funnel, in order of its steps.</summary>
-    public IReadOnlyList<WiredPage> Of(FunnelId funnel)
+    public IReadOnlyList<InstalledPage> ForFunnel(FunnelId funnel)
     {
         var checks = wiring.Checks();
         var controls = tests.Open().ToDictionary(test => test.Step, test => test.Pages[0]);
         var steps = funnels.Steps(funnel).Where(step => !step.IsArchived).ToArray();
-        var onSteps = steps.ToDictionary(step => step.Id, step => pages.Of(step.Id));
+        var onSteps = steps.ToDictionary(step => step.Id, step => pages.ForStep(step.Id));
         return
         [
             .. steps.SelectMany(step =>
@@ -78,7 +78,7 @@ public sealed class ScriptInstallation(
     }
 
     /// <summary>What a page needs, as the control of its step's test or not.</summary>
-    public WiredPage Wire(Page page, Step step, bool isControl)
+    public InstalledPage Wire(Page page, Step step, bool isControl)
     {
         var starts = step.StartsOnPage && isControl;
         var loader = starts ? StartLoader.For(step.Slug, visitors.Origin, page.Outside!, step.StartWait) : null;
@@ -86,7 +86,7 @@ public sealed class ScriptInstallation(
     }
 
     /// <summary>Fetches a page and looks how it is wired.</summary>
-    public async Task<PageCheck> CheckAsync(WiredPage wired, CancellationToken stop)
+    public async Task<PageCheck> CheckAsync(InstalledPage wired, CancellationToken stop)
     {
         var look = _looking.GetOrAdd(wired.Page.Id, _ => new(() => LookAsync(wired)));
         try
@@ -101,7 +101,7 @@ public sealed class ScriptInstallation(
     }
 
     // Whoever asked may go away; others may be waiting, and the fetcher's own patience bounds it.
-    private async Task<PageCheck> LookAsync(WiredPage wired)
+    private async Task<PageCheck> LookAsync(InstalledPage wired)
     {
         var page = wired.Page;
         var (found, problem) = await fetcher.PageAsync(page.Outside!, CancellationToken.None);
@@ -121,7 +121,7 @@ public sealed class ScriptInstallation(
             [
                 new("The page answers", true, "Yes."),
                 .. Led(page.Outside!, found.Address, wired.Step),
-                .. ScriptCheck.Of(found.Html, found.Address, Script, found.Policies),
+                .. ScriptCheck.Check(found.Html, found.Address, Script, found.Policies),
                 .. Starts(wired, found),
             ];
         var check = new PageCheck(page.Id, time.GetUtcNow(), findings);
@@ -131,7 +131,7 @@ public sealed class ScriptInstallation(
         return check;
     }
 
-    private IEnumerable<Finding> Starts(WiredPage wired, FoundPage found) =>
+    private IEnumerable<Finding> Starts(InstalledPage wired, FoundPage found) =>
         wired.Loader is { } lines
             ? StartLines.Check(found.Html, found.Address, lines, new(visitors.Origin), found.Policies)
             : [];

@@ -15,7 +15,7 @@ namespace Wexil.App.Monitoring;
 public sealed class PageMonitor(
     Routes routes,
     WatchStore watch,
-    WiringStore wiring,
+    InstallationStore wiring,
     TestStore tests,
     PageStore pages,
     PageFetcher fetcher,

@@ -126,7 +126,7 @@ public sealed class TestMonitor(
         var past = looks.Past(test.Id, onMoney);
         var compared = onMoney
             ? reading.Money?.Pages.Select(page => (page.Page, page.AgainstControl)) ?? []
-            : reading.Standing.Pages.Select(page => (page.Page, page.AgainstControl));
+            : reading.Result.Pages.Select(page => (page.Page, page.AgainstControl));
         return compared
             .Where(page => page.AgainstControl?.Raw is not null)
             .ToDictionary(
@@ -150,7 +150,7 @@ public sealed class TestMonitor(
             TimeZoneInfo.ConvertTime(test.StartedAt, settings.Zone).DateTime
         );
         return test.Rule.Decide(
-            reading.Standing,
+            reading.Result,
             reading.Money,
             test.Weights,
             (localNow - localStart).TotalDays,
@@ -176,14 +176,14 @@ public sealed class TestMonitor(
                     $"kept {test.Id.Value}",
                     $"Kept: {keep.Page.Name}",
                     $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. "
-                        + $"{RuleWording.Why(keep, reading.Standing.Facts)}\nEverybody sees it from now on; one "
+                        + $"{RuleWording.Why(keep, reading.Result.Facts)}\nEverybody sees it from now on; one "
                         + "click takes it back.",
                     address + "keep"
                 );
                 return true;
             case RuleDecision.Rest rest:
                 var resting = rest
-                    .Pages.Select(page => reading.Standing.Pages.TakeWhile(own => own.Page.Id != page.Id).Count())
+                    .Pages.Select(page => reading.Result.Pages.TakeWhile(own => own.Page.Id != page.Id).Count())
                     .ToArray();
                 await tests.FollowAsync(
                     test.Id,
@@ -191,21 +191,21 @@ public sealed class TestMonitor(
                     "its rule",
                     $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} "
                         + $"{(rest.Pages.Count == 1 ? "rests" : "rest")}: "
-                        + $"{RuleWording.Why(rest, reading.Standing.Facts)}"
+                        + $"{RuleWording.Why(rest, reading.Result.Facts)}"
                 );
                 return true;
         }
         if (
-            test.Settings.Allocation != Allocation.Lean
+            test.Settings.Allocation != Allocation.Adaptive
             || state != TestState.Running
-            || reading.Standing.Pages.Any(page => page.Total.Visitors == 0)
+            || reading.Result.Pages.Any(page => page.Total.Visitors == 0)
         )
             return false;
         var chances =
             test.Rule.OnMoney && reading.Money is { } money
                 ? money.Pages.Select(page => page.ChanceBest)
-                : reading.Standing.Pages.Select(page => page.ChanceBest);
-        var weights = AdaptiveWeights.Of([.. chances], test.Settings.Floor, test.Weights);
+                : reading.Result.Pages.Select(page => page.ChanceBest);
+        var weights = AdaptiveWeights.Compute([.. chances], test.Settings.Floor, test.Weights);
         if (weights.Equals(test.Weights))
             return false;
         await tests.FollowAsync(test.Id, weights, AdaptiveWeights.Who, $"{AdaptiveWeights.Reason} {weights}");
@@ -236,7 +236,7 @@ public sealed class TestMonitor(
                 var next =
                     test.Rule.By == KeepBy.Hand
                         ? ""
-                        : $"\nIts rule waits: {RuleWording.Why(decision!, reading.Standing.Facts)}";
+                        : $"\nIts rule waits: {RuleWording.Why(decision!, reading.Result.Facts)}";
                 await mail.TellAsync(
                     $"ready {id}",
                     $"Ready: {test.Name}",

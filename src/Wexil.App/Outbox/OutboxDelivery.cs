@@ -125,7 +125,7 @@ public sealed class OutboxDelivery(
             await mail.SendAsync(new(one.Email, one.Mail.Subject, one.Mail.Words), Time.GetUtcNow(), stop);
             return null;
         }
-        var settings = optIns.Of(one.Step);
+        var settings = optIns.ForStep(one.Step);
         if (one.Kind == OutboxKind.Forward)
         {
             if (settings.ForwardTo is not { } address)

@@ -52,7 +52,7 @@ public sealed class OwnerMail(
     /// </summary>
     private static string Digest(TestReading reading)
     {
-        var total = reading.Standing.Total;
+        var total = reading.Result.Total;
         var words = new StringBuilder($"{reading.Test.Name} ({reading.Step.Name}): {reading.Says.Sentence}\n");
         words.Append(
             $"{Format.Count(total.Visitors, "visitor", "visitors")}, {Format.Count(total.Conversions)} "
@@ -61,8 +61,8 @@ public sealed class OwnerMail(
         var isByMoney = reading.Test.Rule.OnMoney && reading.Money is not null;
         var compared = isByMoney
             ? reading.Money!.Challengers.Select(page => (page.Page, page.AgainstControl))
-            : reading.Standing.Challengers.Select(page => (page.Page, page.AgainstControl));
-        var needed = Format.Plain(1 - reading.Standing.Facts.Alpha);
+            : reading.Result.Challengers.Select(page => (page.Page, page.AgainstControl));
+        var needed = Format.Plain(1 - reading.Result.Facts.Alpha);
         foreach (var (page, against) in compared)
         {
             var confidence = against?.Confidence is { } sure

@@ -43,10 +43,10 @@ public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore
     /// One for each verdict that stands and put another page in the control's place, where the evidence says how much
     /// that is; the newest first.
     /// </summary>
-    public IReadOnlyList<GainLine> All() => Of(verdicts.Standing());
+    public IReadOnlyList<GainLine> All() => For(verdicts.InForce());
 
     /// <param name="decided">All verdicts of the steps that they are about.</param>
-    public IReadOnlyList<GainLine> Of(IReadOnlyList<StoredVerdict> decided)
+    public IReadOnlyList<GainLine> For(IReadOnlyList<StoredVerdict> decided)
     {
         var all = tests.All().ToDictionary(test => test.Id);
         var steps = decided.Select(verdict => verdict.Step).ToHashSet();
@@ -74,21 +74,21 @@ public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore
         ];
     }
 
-    /// <param name="standing">The verdicts of a step, the oldest first.</param>
+    /// <param name="inForce">The verdicts of a step, the oldest first.</param>
     /// <param name="reached">Visitors who ever reached it.</param>
     /// <param name="shown">How many visitors each page of its tests had.</param>
     private IEnumerable<GainLine> Lines(
-        VerdictLine[] standing,
+        VerdictLine[] inForce,
         long reached,
         KeyValuePair<(TestId Test, PageId Page), long>[] shown
     )
     {
-        for (var i = 0; i < standing.Length; i++)
+        for (var i = 0; i < inForce.Length; i++)
         {
-            var line = standing[i];
+            var line = inForce[i];
             if (line.Place == 0 || line.Place >= line.Evidence.Pages.Count || line.Evidence.Reached is not { } then)
                 continue;
-            var replaced = standing.Skip(i + 1).FirstOrDefault(later => later.Verdict.Page != line.Verdict.Page);
+            var replaced = inForce.Skip(i + 1).FirstOrDefault(later => later.Verdict.Page != line.Verdict.Page);
             var until = replaced is null ? reached : replaced.Evidence.Reached ?? then;
             // Whom a test since then put on another page did not see this one.
             var elsewhere = shown
@@ -113,7 +113,7 @@ public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore
         if (kept is { More: { } more, MoreRange: [var least, var most] } && evidence.Currency == settings.Currency.Code)
             return new(
                 line.Verdict,
-                RealisedUplift.Of(more, new Interval(least, most), visitors),
+                RealisedUplift.From(more, new Interval(least, most), visitors),
                 visitors,
                 settings.Currency,
                 evidence.Many
@@ -121,7 +121,7 @@ public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore
         return kept is { Difference: { } difference, Range: [var low, var high] }
             ? new(
                 line.Verdict,
-                RealisedUplift.Of(difference, new Interval(low, high), visitors),
+                RealisedUplift.From(difference, new Interval(low, high), visitors),
                 visitors,
                 null,
                 evidence.Many

@@ -31,10 +31,10 @@ public sealed class RateChart
         string Words
     );
 
-    private RateChart(TestResult standing, string many)
+    private RateChart(TestResult result, string many)
     {
         Many = many;
-        var shown = standing.Pages.Where(page => page.Rate is not null).ToArray();
+        var shown = result.Pages.Where(page => page.Rate is not null).ToArray();
         _from = shown.Length == 0 ? 0 : shown.Min(page => Edge(page.Density, 0.0005));
         _until = shown.Length == 0 ? 1 : shown.Max(page => Edge(page.Density, 0.9995));
         var highest = shown.Length == 0 ? 1 : shown.Max(page => page.Density.Density.Max());
@@ -74,7 +74,7 @@ public sealed class RateChart
     public IReadOnlyList<(double Place, string Label)> Ticks { get; }
 
     /// <summary>Draws a result; with nobody there yet it has no rows.</summary>
-    public static RateChart Of(TestResult standing, string many) => new(standing, many);
+    public static RateChart From(TestResult result, string many) => new(result, many);
 
     private double At(double rate) => Left + (rate - _from) / (_until - _from) * (Right - Left);
 

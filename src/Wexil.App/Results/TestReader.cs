@@ -19,7 +19,7 @@ public sealed record TestReading(
     Step Goal,
     IReadOnlyList<Page> Pages,
     IReadOnlyList<Phase> Phases,
-    TestResult Standing,
+    TestResult Result,
     RevenueResult? Money,
     Verdict Verdict,
     VerdictText Says,
@@ -36,13 +36,13 @@ public sealed record TestReading(
     public double? SeenRate { get; init; }
 
     /// <summary>The page’s letter in the test; empty for a page that is not in it.</summary>
-    public string Letter(PageId page) => Standing.Pages.FirstOrDefault(p => p.Page.Id == page)?.Page.Letter ?? "";
+    public string Letter(PageId page) => Result.Pages.FirstOrDefault(p => p.Page.Id == page)?.Page.Letter ?? "";
 
     /// <summary>What conversions are called, many and one.</summary>
     public (string Many, string One) Words => Main?.Goal.Words ?? Step.Kind.ConversionWords();
 }
 
-/// <summary>Reads a test from the tallies and computes its standing.</summary>
+/// <summary>Reads a test from the tallies and computes its result.</summary>
 public sealed class TestReader(
     TestStore tests,
     PageStore pages,
@@ -59,11 +59,11 @@ public sealed class TestReader(
         var step = steps.Single(s => s.Id == test.Step);
         var shown = test.Pages.Select(page => pages.Find(page)!).ToArray();
         var phases = tests.Phases(test.Id);
-        var own = goals.Of(test.Id);
+        var own = goals.ForTest(test.Id);
         var main = own.FirstOrDefault(goal => goal.IsMain)?.Goal;
         var counted = tallies.Phases(test, phases);
         var isLess = main is { LessIsBetter: true };
-        var standing = TestResult.Of(
+        var result = TestResult.From(
             new TestFacts(
                 [.. shown.Select((page, i) => new TestPage(page.Id, PageLetter.At(i), page.Name))],
                 0,
@@ -79,20 +79,20 @@ public sealed class TestReader(
                 Past = Past(test, onMoney: false),
             }
         );
-        var money = tallies.MoneyPhases(test, phases, counted, currency) is { } takings
-            ? RevenueResult.Of(standing.Facts, takings, test.BaseEarned, Past(test, onMoney: true))
+        var money = tallies.MoneyPhases(test, phases, counted, currency) is { } revenue
+            ? RevenueResult.From(result.Facts, revenue, test.BaseEarned, Past(test, onMoney: true))
             : null;
-        var verdict = VerdictRule.Apply(standing, money, test.Rule.OnMoney);
+        var verdict = VerdictRule.Apply(result, money, test.Rule.OnMoney);
         return new(
             test,
             step,
             steps.Single(s => s.Id == test.Goal),
             shown,
             phases,
-            standing,
+            result,
             money,
             verdict,
-            VerdictWording.Say(verdict, standing.Facts, amount => currency.Show((decimal)amount)),
+            VerdictWording.Say(verdict, result.Facts, amount => currency.Show((decimal)amount)),
             own
         )
         {
@@ -125,7 +125,7 @@ public sealed class TestReader(
     }
 
     /// <summary>
-    /// The standing of a test by another of its goals: the same figures, while the verdict goes by the main one.
+    /// The result of a test by another of its goals: the same figures, while the verdict goes by the main one.
     /// </summary>
     public static TestResult By(TestReading reading, TestGoalRow goal, IReadOnlyList<GoalTally> tallies)
     {
@@ -136,7 +136,7 @@ public sealed class TestReader(
     }
 
     /// <summary>
-    /// The standing of a test by something else that its visitors did: how many did, by phase and page.
+    /// The result of a test by something else that its visitors did: how many did, by phase and page.
     /// </summary>
     /// <param name="counts">The phases whose visitors it is about; null for all.</param>
     public static TestResult By(
@@ -147,7 +147,7 @@ public sealed class TestReader(
         Func<Phase, bool>? counts = null
     )
     {
-        var facts = reading.Standing.Facts;
+        var facts = reading.Result.Facts;
         PhaseFacts[] phases =
         [
             .. facts.Phases.Select(
@@ -176,7 +176,7 @@ public sealed class TestReader(
             phases = Others(phases);
         var total = phases.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);
         // Nobody said beforehand what rate to expect of it: that of all pages together is near.
-        return TestResult.Of(
+        return TestResult.From(
             facts with
             {
                 Phases = phases,

@@ -18,12 +18,12 @@ public sealed record Evidence(string Kind, string Sentence, IReadOnlyList<Eviden
     public long? Reached { get; init; }
 
     /// <param name="reached">Visitors who ever reached the step.</param>
-    public static Evidence Of(TestReading reading, Currency currency, long reached) =>
+    public static Evidence From(TestReading reading, Currency currency, long reached) =>
         new(
             reading.Verdict.Kind.ToString(),
             reading.Says.Sentence,
             [
-                .. reading.Standing.Pages.Select(
+                .. reading.Result.Pages.Select(
                     (page, i) =>
                         new EvidencePage(
                             page.Page.Letter,
@@ -92,7 +92,7 @@ public sealed class VerdictRecorder(VerdictStore verdicts, TallyStore tallies, S
             keptBy,
             reading.Says.Sentence,
             JsonSerializer.Serialize(
-                Evidence.Of(reading, settings.Currency, tallies.StepVisitors().GetValueOrDefault(reading.Step.Id))
+                Evidence.From(reading, settings.Currency, tallies.StepVisitors().GetValueOrDefault(reading.Step.Id))
             )
         );
 }

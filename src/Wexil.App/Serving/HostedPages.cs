@@ -94,7 +94,7 @@ public sealed class HostedPages(
         if (
             hash.Length != 64
             || !hash.All(char.IsAsciiHexDigitLower)
-            || ContentTypes.Of(name) is not { } type
+            || ContentTypes.ForPath(name) is not { } type
             || ContentTypes.IsHtml(name)
         )
             return null;
@@ -113,7 +113,7 @@ public sealed class HostedPages(
         var hashes = pages.Hashes(page.Id, version ?? page.Revision, withDraft: version is null);
         byte[] Prepare()
         {
-            var draft = version is null ? drafts.Of(page) : null;
+            var draft = version is null ? drafts.For(page) : null;
             var source = draft?.Source ?? pages.Source(page, version!.Value);
             var serving = served.Serving(route, page.Entry!, hashes) with
             {

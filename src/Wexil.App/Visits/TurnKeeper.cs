@@ -17,7 +17,7 @@ public sealed class TurnKeeper(TallyStore tallies, TroubleLog troubles)
     /// <summary>Takes the next turn, or the one that was promised.</summary>
     public int Next(RouteTest test, int? promised)
     {
-        var turns = Of(test);
+        var turns = For(test);
         lock (turns)
         {
             var page = promised ?? turns.Rotation.Next(turns.Had);
@@ -29,14 +29,14 @@ public sealed class TurnKeeper(TallyStore tallies, TroubleLog troubles)
     /// <summary>The turns that come next, with none taken.</summary>
     public IReadOnlyList<int> Upcoming(RouteTest test, int count)
     {
-        var turns = Of(test);
+        var turns = For(test);
         lock (turns)
             return turns.Rotation.Upcoming(turns.Had, count);
     }
 
     private sealed record Turns(Rotation Rotation, long[] Had);
 
-    private Turns Of(RouteTest test) =>
+    private Turns For(RouteTest test) =>
         _phases
             .GetOrAdd(test.Phase!.Value, phase =>
                 new(() => new(new Rotation(test.Weights, (ulong)phase.Value), Read(test, phase)))

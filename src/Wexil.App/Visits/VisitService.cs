@@ -154,7 +154,7 @@ public sealed class VisitService
 
     private Assignment? Decide(RouteStep step, Visit visit, bool known, PageId? promised)
     {
-        if (known && step.Test is { Allocation: Allocation.InTurn, Phase: not null })
+        if (known && step.Test is { Allocation: Allocation.Rotation, Phase: not null })
         {
             // A turn taken for a place that another request has just taken would be lost.
             lock (_inTurn)
@@ -206,7 +206,7 @@ public sealed class VisitService
             AssignmentKind.Apart => EventKind.Apart,
             _ => EventKind.Visit,
         };
-        var note = VisitNote.Of(
+        var note = VisitNote.From(
             isInside ? visit.Traits with { Source = "", Click = null } : visit.Traits,
             turn.Exclusion
         );

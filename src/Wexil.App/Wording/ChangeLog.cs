@@ -10,7 +10,7 @@ public static class ChangeLog
     /// Weights that followed the evidence hour after hour are one line, with the last of them; all else stays as it is.
     /// </summary>
     /// <param name="changes">The newest first.</param>
-    public static IReadOnlyList<TestChange> Of(IReadOnlyList<TestChange> changes)
+    public static IReadOnlyList<TestChange> Summarize(IReadOnlyList<TestChange> changes)
     {
         var lines = new List<TestChange>();
         for (var i = 0; i < changes.Count; i++)

@@ -12,9 +12,9 @@ public static class SettingsWording
     public static string Say(SettingChange change, Func<PageId, string> name, Func<DateTimeOffset, string> moment) =>
         change switch
         {
-            SettingChange.Turns { Now: Allocation.InTurn } => "Pages take turns exactly to weight",
-            SettingChange.Turns { Now: Allocation.Lean } => "Weights follow the evidence every hour",
-            SettingChange.Turns => "Pages are drawn by chance",
+            SettingChange.AllocationChange { Now: Allocation.Rotation } => "Pages take turns exactly to weight",
+            SettingChange.AllocationChange { Now: Allocation.Adaptive } => "Weights follow the evidence every hour",
+            SettingChange.AllocationChange => "Pages are drawn by chance",
             SettingChange.Floor { Percent: var percent } => $"Each page gets {percent}% at least",
             SettingChange.Share { Percent: var percent } => $"{percent}% of the visitors take part",
             SettingChange.TakingPart { Who: var who } => AudienceWording.Say(who).TrimEnd('.'),

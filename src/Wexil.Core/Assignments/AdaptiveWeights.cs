@@ -16,7 +16,7 @@ public static class AdaptiveWeights
     /// <param name="chances">By page, from 0 to 1.</param>
     /// <param name="floor">In percent; less where the pages would need more than there is.</param>
     /// <param name="now">Pages of weight 0 rest and go on resting.</param>
-    public static Weights Of(IReadOnlyList<double> chances, int floor, Weights now)
+    public static Weights Compute(IReadOnlyList<double> chances, int floor, Weights now)
     {
         var taking = Enumerable.Range(0, now.Count).Where(page => now[page] > 0).ToArray();
         var least = Math.Min(floor, Weights.Total / taking.Length);
@@ -34,6 +34,6 @@ public static class AdaptiveWeights
             var page in taking.OrderByDescending(page => exact[page] - whole[page]).Take(Weights.Total - whole.Sum())
         )
             whole[page]++;
-        return Weights.Of(whole);
+        return Weights.Create(whole);
     }
 }

@@ -54,12 +54,12 @@ public enum AssignmentReason
     Drawn,
 
     /// <summary>The page whose turn it was.</summary>
-    InTurn,
+    Rotation,
 }
 
 /// <summary>Chooses the page when pages take turns.</summary>
 /// <param name="proposed">The page that was promised to this visitor before, or null.</param>
-public delegate int NextInTurn(RouteTest test, int? proposed);
+public delegate int NextInRotation(RouteTest test, int? proposed);
 
 /// <summary>Which page a visitor is shown at a step, and what is to be recorded about it.</summary>
 public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, AssignmentReason Reason)
@@ -89,7 +89,7 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
         RouteStep step,
         Visit visit,
         Enrolment? place,
-        NextInTurn next,
+        NextInRotation next,
         PageId? promised = null
     )
     {
@@ -117,8 +117,8 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
 
         int? proposed =
             promised is { } page && Index(test, page) is >= 0 and var index && test.Weights[index] > 0 ? index : null;
-        return test.Allocation == Allocation.InTurn
-            ? new(test.Pages[next(test, proposed)], AssignmentKind.Enrols, AssignmentReason.InTurn)
+        return test.Allocation == Allocation.Rotation
+            ? new(test.Pages[next(test, proposed)], AssignmentKind.Enrols, AssignmentReason.Rotation)
             : new(
                 test.Pages[proposed ?? test.Weights.PageAt(HashBucket.Unit(visit.Visitor, test.Id))],
                 AssignmentKind.Enrols,

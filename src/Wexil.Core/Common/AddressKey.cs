@@ -6,7 +6,7 @@ public static class AddressKey
     /// <summary>
     /// An address without scheme, query and fragment; a path of this server as it is; empty where it is neither.
     /// </summary>
-    public static string Of(string address)
+    public static string For(string address)
     {
         var trimmed = address.Trim();
         if (trimmed.StartsWith('/') && !trimmed.StartsWith("//", StringComparison.Ordinal))

@@ -39,7 +39,7 @@ public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Nam
     public static readonly CarriedParameters Default = new(CarryKind.Except, [SourceTag.Parameter]);
 
     /// <summary>The part of a query that goes on, with its question mark; empty when nothing does.</summary>
-    public string Of(string query)
+    public string Select(string query)
     {
         if (Kind == CarryKind.All || query.Length <= 1)
             return query;

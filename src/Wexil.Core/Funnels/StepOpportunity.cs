@@ -42,7 +42,7 @@ public sealed record StepOpportunity(
     /// </summary>
     /// <param name="steps">The funnel's steps in order.</param>
     /// <param name="earned">What the funnel's visitors brought so far, in the owner's currency's smallest unit.</param>
-    public static IEnumerable<StepOpportunity> Of(
+    public static IEnumerable<StepOpportunity> Find(
         IReadOnlyList<Step> steps,
         IReadOnlyDictionary<StepId, StepTraffic> traffic,
         long earned

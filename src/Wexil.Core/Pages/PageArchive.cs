@@ -146,7 +146,7 @@ public static class PageArchive
             fileType = 0xF000;
         if (((entry.ExternalAttributes >> 16) & fileType) == symbolicLink)
             return $"“{entry.FullName}” is a link, not a file. Nothing was taken in.";
-        return ContentTypes.Of(path) is null
+        return ContentTypes.ForPath(path) is null
             ? $"“{entry.FullName}” is not a kind of file that a page can bring along. Nothing was taken in."
             : null;
     }

@@ -6,7 +6,7 @@ namespace Wexil.Core.Pages;
 public sealed record PageFile(string Path, byte[] Content)
 {
     /// <summary>By the name; never null.</summary>
-    public string ContentType => ContentTypes.Of(Path) ?? ContentTypes.Unknown;
+    public string ContentType => ContentTypes.ForPath(Path) ?? ContentTypes.Unknown;
 }
 
 /// <summary>
@@ -60,11 +60,11 @@ public static class ContentTypes
     }.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase);
 
     /// <summary>The type by the path's extension; null for one that a page may not bring.</summary>
-    public static string? Of(string path) => ByExtension.GetValueOrDefault(Path.GetExtension(path));
+    public static string? ForPath(string path) => ByExtension.GetValueOrDefault(Path.GetExtension(path));
 
     /// <summary>Does the file lead to no other file, so that it can be had from anywhere?</summary>
     public static bool IsFinal(string path) =>
-        Of(path) is { } type
+        ForPath(path) is { } type
         && (
             type.StartsWith("image/", StringComparison.Ordinal)
             || type.StartsWith("font/", StringComparison.Ordinal)
@@ -94,7 +94,7 @@ public static class ContentTypes
     {
         var own = Path.GetExtension(path).ToLowerInvariant();
         if (
-            Of(path) is { } byName
+            ForPath(path) is { } byName
             && !IsHtml(path)
             && (
                 type.Length == 0
@@ -121,5 +121,5 @@ public static class ContentTypes
     }
 
     /// <summary>Does the name end as one of an HTML file does?</summary>
-    public static bool IsHtml(string path) => Of(path) == Html;
+    public static bool IsHtml(string path) => ForPath(path) == Html;
 }

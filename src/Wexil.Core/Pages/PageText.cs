@@ -40,7 +40,7 @@ public static partial class PageText
     /// came.
     /// </summary>
     public static byte[] AsUtf8(string path, byte[] content) =>
-        ContentTypes.Of(path) is { } type
+        ContentTypes.ForPath(path) is { } type
         && type.StartsWith("text/", StringComparison.Ordinal)
         && type != ContentTypes.Html
         && !IsUtf8(content)

@@ -40,7 +40,7 @@ public static class AlwaysValidComparison
     /// <param name="tau">The smallest lift worth finding times the base value, in the unit of the difference, above
     /// 0.</param>
     /// <param name="past">By page; empty for no looks.</param>
-    public static Comparison?[] Of(
+    public static Comparison?[] Compute(
         IReadOnlyList<Estimate?> estimates,
         int control,
         Func<int, bool> isEnough,

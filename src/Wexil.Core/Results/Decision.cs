@@ -8,26 +8,26 @@ namespace Wexil.Core.Results;
 public sealed record Decision(VerdictKind Kind, TestPage? Keep, double Lift, IReadOnlyList<TestPage> Worse)
 {
     /// <summary>By the main goal.</summary>
-    public static Decision Of(TestResult standing) =>
-        Of(
-            [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))],
-            standing.Facts.Control,
-            standing.Facts.Alpha,
-            standing.Facts.SmallestLift * standing.Facts.BaseRate,
-            standing.Control.Standard.Rate
+    public static Decision From(TestResult result) =>
+        From(
+            [.. result.Pages.Select(page => (page.Page, page.AgainstControl))],
+            result.Facts.Control,
+            result.Facts.Alpha,
+            result.Facts.SmallestLift * result.Facts.BaseRate,
+            result.Control.Standard.Rate
         );
 
     /// <summary>By what visitors bring.</summary>
-    public static Decision Of(RevenueResult standing) =>
-        Of(
-            [.. standing.Pages.Select(page => (page.Page, page.AgainstControl))],
-            standing.Facts.Control,
-            standing.Facts.Alpha,
-            standing.Margin,
-            standing.Control.Standard.Mean
+    public static Decision From(RevenueResult result) =>
+        From(
+            [.. result.Pages.Select(page => (page.Page, page.AgainstControl))],
+            result.Facts.Control,
+            result.Facts.Alpha,
+            result.Margin,
+            result.Control.Standard.Mean
         );
 
-    private static Decision Of(
+    private static Decision From(
         IReadOnlyList<(TestPage Page, Comparison? Against)> pages,
         int control,
         double alpha,

@@ -19,24 +19,24 @@ public sealed record ExpectedLoss(
     private const int Thousand = 1000;
 
     /// <summary>By the main goal.</summary>
-    public static ExpectedLoss Of(TestResult standing) =>
-        Of(
-            [.. standing.Pages.Select((page, i) => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))],
-            standing,
+    public static ExpectedLoss From(TestResult result) =>
+        From(
+            [.. result.Pages.Select((page, i) => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))],
+            result,
             isMoney: false
         );
 
     /// <summary>By what visitors bring; the traffic is that of the test.</summary>
-    public static ExpectedLoss Of(RevenueResult money, TestResult standing) =>
-        Of(
+    public static ExpectedLoss From(RevenueResult money, TestResult result) =>
+        From(
             [.. money.Pages.Select(page => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))],
-            standing,
+            result,
             isMoney: true
         );
 
-    private static ExpectedLoss Of(
+    private static ExpectedLoss From(
         IReadOnlyList<(TestPage Page, double Chance, double Loss, Comparison? Against)> pages,
-        TestResult standing,
+        TestResult result,
         bool isMoney
     )
     {
@@ -44,14 +44,14 @@ public sealed record ExpectedLoss(
         var rival = best.Against is null
             ? pages.Where(page => page.Against is not null).OrderByDescending(page => page.Chance).FirstOrDefault()
             : best;
-        var weights = standing.Facts.Phases.Count > 0 ? standing.Facts.Phases[^1].Weights : [];
+        var weights = result.Facts.Phases.Count > 0 ? result.Facts.Phases[^1].Weights : [];
         var lost =
             pages.Select((page, i) => (i < weights.Count ? weights[i] / 100.0 : 0) * page.Loss).Sum() - best.Loss;
         return new(
             best.Page,
             rival.Against?.Confidence,
             best.Loss * Thousand,
-            Math.Max(0, lost) * standing.Facts.VisitorsPerDay,
+            Math.Max(0, lost) * result.Facts.VisitorsPerDay,
             isMoney
         );
     }

@@ -56,7 +56,7 @@ public static class KeepRuleDecisions
         var isLast = rule.Latest is { } latest && today >= latest;
         if (early is not null && !isLast)
             return early;
-        var decision = rule.OnMoney ? Decision.Of(money!) : Decision.Of(result);
+        var decision = rule.OnMoney ? Decision.From(money!) : Decision.From(result);
         if (early is null && decision.Keep is { } keep)
             return new RuleDecision.Keep.Settled(keep, decision.Kind);
         if (isLast)

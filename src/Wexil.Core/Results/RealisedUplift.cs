@@ -13,7 +13,7 @@ public readonly record struct RealisedUplift(double Amount, Interval Range)
     /// <param name="difference">Kept minus replaced, per visitor.</param>
     /// <param name="range">Always-valid interval of the difference.</param>
     /// <param name="visitors">Who were shown the kept page since, 0 or more.</param>
-    public static RealisedUplift Of(double difference, Interval range, long visitors) =>
+    public static RealisedUplift From(double difference, Interval range, long visitors) =>
         new(difference * visitors, new(range.Low * visitors, range.High * visitors));
 
     /// <summary>

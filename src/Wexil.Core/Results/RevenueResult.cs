@@ -39,7 +39,7 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
     /// <param name="baseEarned">What a visitor of the control was expected to bring when the test started, above 0;
     /// null while it is not known, and then nothing is called.</param>
     /// <param name="past">What earlier looks were sure of, by page.</param>
-    public static RevenueResult Of(
+    public static RevenueResult From(
         TestFacts facts,
         IReadOnlyList<IReadOnlyList<RevenueSample>> phases,
         double? baseEarned,
@@ -58,7 +58,7 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
             )
             .ToArray();
         var margin = (baseEarned ?? Math.Max(1, totals[facts.Control].Mean)) * facts.SmallestLift;
-        var comparisons = AlwaysValidComparison.Of(
+        var comparisons = AlwaysValidComparison.Compute(
             estimates,
             facts.Control,
             page => baseEarned is not null && totals[page].EffectiveBuyers >= AlwaysValidTest.MinConversions,

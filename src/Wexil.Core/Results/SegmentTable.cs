@@ -33,8 +33,8 @@ public static class SegmentTable
     /// <summary>By the rates of the pages.</summary>
     /// <param name="control">Index of the control among the pages.</param>
     /// <param name="smallestLift">The smallest lift worth finding, as a share of the rate, above 0.</param>
-    public static SegmentTable<Arm> Of(IReadOnlyList<Segment<Arm>> segments, int control, double smallestLift) =>
-        Of(
+    public static SegmentTable<Arm> FromRates(IReadOnlyList<Segment<Arm>> segments, int control, double smallestLift) =>
+        FromRates(
             segments,
             control,
             smallestLift,
@@ -50,27 +50,27 @@ public static class SegmentTable
         );
 
     /// <summary>By what each visitor brought.</summary>
-    public static SegmentTable<RevenueSample> OfMoney(
+    public static SegmentTable<RevenueSample> FromMoney(
         IReadOnlyList<Segment<RevenueSample>> segments,
         int control,
         double smallestLift
     ) =>
-        Of(
+        FromRates(
             segments,
             control,
             smallestLift,
             new Kind<RevenueSample>(
                 (a, b) => a + b,
-                takings => takings.Visitors,
-                takings => takings.EffectiveBuyers,
-                all => all.Aggregate(new RevenueSample(), (sum, takings) => sum + takings).Mean,
+                revenue => revenue.Visitors,
+                revenue => revenue.EffectiveBuyers,
+                all => all.Aggregate(new RevenueSample(), (sum, revenue) => sum + revenue).Mean,
                 Phases.DifferenceOfMeans,
                 (phases, from, differences) =>
-                    [.. PhaseStandardization.Means(phases, from, differences).Select(takings => takings.Mean)]
+                    [.. PhaseStandardization.Means(phases, from, differences).Select(revenue => revenue.Mean)]
             )
         );
 
-    private static SegmentTable<T> Of<T>(
+    private static SegmentTable<T> FromRates<T>(
         IReadOnlyList<Segment<T>> segments,
         int control,
         double smallestLift,

@@ -11,7 +11,7 @@ namespace Wexil.Core.Results;
 /// <param name="Loss">What keeping it is expected to lose against the best of the others, in rate.</param>
 /// <param name="AgainstControl">Null for the control itself, and while the two share no phase with visitors on
 /// both.</param>
-public sealed record PageStanding(
+public sealed record PageResult(
     TestPage Page,
     bool IsControl,
     Arm Total,
@@ -24,16 +24,16 @@ public sealed record PageStanding(
 );
 
 /// <summary>The figures of a test at one moment, computed from its facts alone.</summary>
-public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageStanding> Pages, double SplitP)
+public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageResult> Pages, double SplitP)
 {
     /// <summary>The accepted chance of a false call, where no rule says another.</summary>
     public const double Alpha = 0.05;
 
     /// <summary>The page that the others are compared with.</summary>
-    public PageStanding Control => Pages[Facts.Control];
+    public PageResult Control => Pages[Facts.Control];
 
     /// <summary>All pages but the control.</summary>
-    public IEnumerable<PageStanding> Challengers => Pages.Where(page => !page.IsControl);
+    public IEnumerable<PageResult> Challengers => Pages.Where(page => !page.IsControl);
 
     /// <summary>The pages' rates are not those of the sums, because the test had several phases.</summary>
     public bool IsStandardized => Pages.Any(page => Math.Abs(page.Standard.Rate - page.Total.Rate) > 1e-9);
@@ -42,7 +42,7 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageStanding> Pag
     public Arm Total => Pages.Aggregate(new Arm(), (sum, page) => sum + page.Total);
 
     /// <summary>Computes all figures; the same facts give the same figures.</summary>
-    public static TestResult Of(TestFacts facts)
+    public static TestResult From(TestFacts facts)
     {
         var totals = facts
             .Pages.Select((_, i) => facts.Phases.Aggregate(new Arm(), (sum, phase) => sum + phase.Arms[i]))
@@ -64,7 +64,7 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageStanding> Pag
         );
         RatePosterior[] densities = [.. standard.Select(rate => new RatePosterior(rate))];
         var (chances, losses) = RatePosterior.Compare(densities);
-        var comparisons = AlwaysValidComparison.Of(
+        var comparisons = AlwaysValidComparison.Compute(
             differences,
             facts.Control,
             page => totals[page].Conversions >= AlwaysValidTest.MinConversions,
@@ -74,12 +74,12 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageStanding> Pag
         );
         var pages = facts.Pages.Select(
             (page, i) =>
-                new PageStanding(
+                new PageResult(
                     page,
                     i == facts.Control,
                     totals[i],
                     standard[i],
-                    totals[i].Visitors == 0 ? null : WilsonInterval.Of(standard[i]),
+                    totals[i].Visitors == 0 ? null : WilsonInterval.Compute(standard[i]),
                     densities[i],
                     chances[i],
                     losses[i],
@@ -87,7 +87,7 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageStanding> Pag
                 )
         );
         var splitP = SampleRatioMismatch
-            .Of(
+            .Compute(
                 facts.Phases.Select(phase =>
                     (IReadOnlyList<(long, double)>)
                         [.. phase.Arms.Select((arm, i) => (arm.Visitors, (double)phase.Weights[i]))]

@@ -27,7 +27,7 @@ public static class VerdictRule
         if (Problem(result) is { } problem)
             return problem;
         var verdict = Settled(result) ?? Open(result);
-        return verdict with { Stakes = ExpectedLoss.Of(result) };
+        return verdict with { Stakes = ExpectedLoss.From(result) };
     }
 
     /// <summary>By the main goal, with what money says beside it; or by money, with what the goal says.</summary>
@@ -37,7 +37,7 @@ public static class VerdictRule
         var byGoal = Apply(result);
         if (money is null || byGoal.Kind is VerdictKind.Waiting or VerdictKind.Problem)
             return byGoal;
-        var (goal, revenue) = (Decision.Of(result), Decision.Of(money));
+        var (goal, revenue) = (Decision.From(result), Decision.From(money));
         if (!onMoney)
             return byGoal with { OtherMeasure = Contradicting(goal.Keep, revenue) };
         var isCompared = result.Pages.All(page => page.Total.Conversions >= AlwaysValidTest.MinConversions);
@@ -46,7 +46,7 @@ public static class VerdictRule
         var byMoney = ByMoney(result, money, revenue);
         return byMoney with
         {
-            Stakes = ExpectedLoss.Of(money, result),
+            Stakes = ExpectedLoss.From(money, result),
             OtherMeasure = Contradicting(revenue.Keep, goal),
         };
     }
@@ -65,14 +65,14 @@ public static class VerdictRule
         if (result.Facts.Gap is not { Visitors: > 0 } silence || total.Conversions == 0)
             return null;
         var before = new Arm(Math.Max(total.Conversions, total.Visitors - silence.Visitors), total.Conversions);
-        var luck = Math.Pow(1 - WilsonInterval.Of(before).Low, silence.Visitors);
+        var luck = Math.Pow(1 - WilsonInterval.Compute(before).Low, silence.Visitors);
         return luck < SilenceAlarm ? new Verdict.ConversionsStopped(silence.Visitors, before.Rate) : null;
     }
 
     private static Verdict? Settled(TestResult result)
     {
         var control = result.Control.Page;
-        var decision = Decision.Of(result);
+        var decision = Decision.From(result);
         return decision.Kind switch
         {
             VerdictKind.Ready => new Verdict.Better(decision.Keep!, control, decision.Lift, false),

@@ -20,7 +20,7 @@ public static class HookSignature
     public static readonly TimeSpan Tolerance = TimeSpan.FromMinutes(5);
 
     /// <summary>The signature of a body sent at a moment, in hexadecimal letters.</summary>
-    public static string Of(byte[] secret, string timestamp, ReadOnlySpan<byte> body)
+    public static string Compute(byte[] secret, string timestamp, ReadOnlySpan<byte> body)
     {
         using var hash = IncrementalHash.CreateHMAC(HashAlgorithmName.SHA256, secret);
         hash.AppendData(Encoding.UTF8.GetBytes(timestamp + "."));
@@ -47,7 +47,9 @@ public static class HookSignature
         var seconds = 0L;
         if (isTimed && !long.TryParse(timestamp, NumberStyles.None, CultureInfo.InvariantCulture, out seconds))
             return $"{mapping.TimestampHeader} is not a number of seconds.";
-        var own = isTimed ? Of(secret, timestamp!, body) : Convert.ToHexStringLower(HMACSHA256.HashData(secret, body));
+        var own = isTimed
+            ? Compute(secret, timestamp!, body)
+            : Convert.ToHexStringLower(HMACSHA256.HashData(secret, body));
         if (mapping.IsBase64)
             own = Convert.ToBase64String(Convert.FromHexString(own));
         if (

@@ -4,11 +4,11 @@ namespace Wexil.Core.SplitTests;
 public enum Allocation
 {
     /// <summary>Each new visitor is drawn by weight.</summary>
-    Chance,
+    Random,
 
     /// <summary>One after the other, exactly to weight.</summary>
-    InTurn,
+    Rotation,
 
     /// <summary>Drawn by weights that follow the evidence every hour.</summary>
-    Lean,
+    Adaptive,
 }

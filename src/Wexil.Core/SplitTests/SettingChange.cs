@@ -9,7 +9,7 @@ namespace Wexil.Core.SplitTests;
 public abstract record SettingChange(bool BeginsPhase)
 {
     /// <param name="Now">How pages are drawn from now on.</param>
-    public sealed record Turns(Allocation Now) : SettingChange(true);
+    public sealed record AllocationChange(Allocation Now) : SettingChange(true);
 
     /// <param name="Percent">What a page gets at least while weights follow the evidence.</param>
     public sealed record Floor(int Percent) : SettingChange(false);

@@ -28,14 +28,14 @@ public sealed record TestSettings(
     public int Floor { get; init; } = DefaultFloor;
 
     /// <summary>By chance, everyone, until decided.</summary>
-    public static readonly TestSettings Default = new(Allocation.Chance, 100, Audience.Everyone, null, [], false, null);
+    public static readonly TestSettings Default = new(Allocation.Random, 100, Audience.Everyone, null, [], false, null);
 
     /// <summary>What is different in another way of sending.</summary>
     public IEnumerable<SettingChange> ChangesTo(TestSettings next)
     {
         if (next.Allocation != Allocation)
-            yield return new SettingChange.Turns(next.Allocation);
-        if (next.Floor != Floor && next.Allocation == Allocation.Lean)
+            yield return new SettingChange.AllocationChange(next.Allocation);
+        if (next.Floor != Floor && next.Allocation == Allocation.Adaptive)
             yield return new SettingChange.Floor(next.Floor);
         if (next.Share != Share)
             yield return new SettingChange.Share(next.Share);

@@ -38,14 +38,14 @@ public sealed class Weights : IEquatable<Weights>
     }
 
     /// <exception cref="ArgumentException">The weights cannot be used; the message says why.</exception>
-    public static Weights Of(params int[] percent) =>
+    public static Weights Create(params int[] percent) =>
         Check(percent) is { Weights: { } weights }
             ? weights
             : throw new ArgumentException(Check(percent).Problem, nameof(percent));
 
     /// <summary>Weights as equal as whole percents allow; the first pages take what is left over.</summary>
     public static Weights Even(int pages) =>
-        Of([.. Enumerable.Range(0, pages).Select(i => Total / pages + (i < Total % pages ? 1 : 0))]);
+        Create([.. Enumerable.Range(0, pages).Select(i => Total / pages + (i < Total % pages ? 1 : 0))]);
 
     /// <summary>The page that a draw falls on.</summary>
     /// <param name="unit">The draw, at least 0 and below 1.</param>
@@ -102,5 +102,5 @@ public sealed class Weights : IEquatable<Weights>
     public override string ToString() => string.Join('/', _percent);
 
     /// <summary>Reads what <see cref="ToString"/> wrote.</summary>
-    public static Weights Parse(string text) => Of([.. text.Split('/').Select(int.Parse)]);
+    public static Weights Parse(string text) => Create([.. text.Split('/').Select(int.Parse)]);
 }

@@ -55,8 +55,8 @@ public sealed record EvidenceMethod(
     {
         var (a, b) = Pair(row);
         var (wilsonA, wilsonB, newcombe, lift) = (
-            WilsonInterval.Of(a),
-            WilsonInterval.Of(b),
+            WilsonInterval.Compute(a),
+            WilsonInterval.Compute(b),
             TwoRates.Difference(a, b),
             TwoRates.Lift(a, b)
         );
@@ -127,7 +127,7 @@ public sealed record EvidenceMethod(
             throw new FormatException("observed and weights need as many values");
         if (weights.Any(weight => weight < 0))
             throw new FormatException("a weight is not below 0");
-        var (chiSquare, degrees, p) = SampleRatioMismatch.Of([
+        var (chiSquare, degrees, p) = SampleRatioMismatch.Compute([
             [.. observed.Zip(weights)],
         ]);
         return [Figure.One("chi2", chiSquare), Figure.One("df", degrees), Figure.One("p_value", p)];

@@ -7,14 +7,14 @@ namespace Wexil.Core.Statistics;
 /// </summary>
 /// <param name="Expected">Rate by the parts alone; null where they do not settle it.</param>
 /// <param name="Surprise">Standardised distance of the pair from its parts; positive is better.</param>
-public sealed record PairStanding(int First, int Second, Arm Arm, double? Expected, double Surprise);
+public sealed record PairResult(int First, int Second, Arm Arm, double? Expected, double Surprise);
 
 /// <summary>
 /// Crosses the pages of two tests, and says whether a pair does better or worse than its parts suggest.
 /// </summary>
 /// <remarks>Residuals from a logistic model with main effects, adjusted for the fit (A. Agresti, "Categorical Data
 /// Analysis", 3rd ed. 2013, 4.5.5), Bonferroni over the pairs.</remarks>
-public sealed record InteractionTable(IReadOnlyList<PairStanding> Pairs, PairStanding? Standout)
+public sealed record InteractionTable(IReadOnlyList<PairResult> Pairs, PairResult? Standout)
 {
     /// <summary>
     /// No pair stands out at a chance of luck above this, over all pairs together: it is looked at all the time.
@@ -22,7 +22,7 @@ public sealed record InteractionTable(IReadOnlyList<PairStanding> Pairs, PairSta
     private const double Alarm = 0.001;
 
     /// <param name="cells">For each page of the first test, for each of the second.</param>
-    public static InteractionTable Of(IReadOnlyList<IReadOnlyList<Arm>> cells)
+    public static InteractionTable From(IReadOnlyList<IReadOnlyList<Arm>> cells)
     {
         var flat = cells
             .SelectMany(
@@ -38,10 +38,10 @@ public sealed record InteractionTable(IReadOnlyList<PairStanding> Pairs, PairSta
                 (cell, i) =>
                 {
                     if (fit is null)
-                        return new PairStanding(cell.Versions[0], cell.Versions[1], cell.Arm, null, 0);
+                        return new PairResult(cell.Versions[0], cell.Versions[1], cell.Arm, null, 0);
                     var rate = fit.Expected[i];
                     var spread = Math.Sqrt(cell.Arm.Visitors * rate * (1 - rate) * Math.Max(0, 1 - fit.Leverage[i]));
-                    return new PairStanding(
+                    return new PairResult(
                         cell.Versions[0],
                         cell.Versions[1],
                         cell.Arm,

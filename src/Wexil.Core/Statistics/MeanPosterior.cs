@@ -5,13 +5,13 @@ namespace Wexil.Core.Statistics;
 /// <summary>
 /// What takings say about what a visitor brings: normal about the mean, with the variance of the mean (large samples).
 /// </summary>
-public readonly struct MeanPosterior(RevenueSample takings)
+public readonly struct MeanPosterior(RevenueSample revenue)
 {
     private const int Pieces = 120;
     private const double Far = 8;
 
-    private readonly double _mean = takings.Mean,
-        _deviation = takings.Visitors < 2 ? 0 : Math.Sqrt(takings.Variance / takings.Visitors);
+    private readonly double _mean = revenue.Mean,
+        _deviation = revenue.Visitors < 2 ? 0 : Math.Sqrt(revenue.Variance / revenue.Visitors);
 
     /// <summary>
     /// For each page the chance that its mean is the highest, and what keeping it is expected to lose against the best

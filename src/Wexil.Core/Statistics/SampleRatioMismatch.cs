@@ -11,7 +11,7 @@ public static class SampleRatioMismatch
 
     /// <param name="phases">For each phase the visitors and the weight of every page; pages that rest (weight 0) are
     /// left out.</param>
-    public static (double ChiSquare, int DegreesOfFreedom, double P) Of(
+    public static (double ChiSquare, int DegreesOfFreedom, double P) Compute(
         IEnumerable<IReadOnlyList<(long Visitors, double Weight)>> phases
     )
     {

@@ -24,7 +24,7 @@ public static class TwoRates
     /// </summary>
     public static Interval Difference(Arm a, Arm b)
     {
-        var (wa, wb, d) = (WilsonInterval.Of(a), WilsonInterval.Of(b), b.Rate - a.Rate);
+        var (wa, wb, d) = (WilsonInterval.Compute(a), WilsonInterval.Compute(b), b.Rate - a.Rate);
         return new(
             d - Math.Sqrt(Square(b.Rate - wb.Low) + Square(wa.High - a.Rate)),
             d + Math.Sqrt(Square(wb.High - b.Rate) + Square(a.Rate - wa.Low))

@@ -8,10 +8,10 @@ namespace Wexil.Core.Statistics;
 public static class WilsonInterval
 {
     /// <exception cref="ArgumentOutOfRangeException">Nobody came: there is no rate to bound.</exception>
-    public static Interval Of(Arm arm, double z = Confidence.Z95) => Of(StandardRate.From(arm), z);
+    public static Interval Compute(Arm arm, double z = Confidence.Z95) => Compute(StandardRate.From(arm), z);
 
-    /// <inheritdoc cref="Of(Arm, double)"/>
-    public static Interval Of(StandardRate known, double z = Confidence.Z95)
+    /// <inheritdoc cref="Compute(Arm, double)"/>
+    public static Interval Compute(StandardRate known, double z = Confidence.Z95)
     {
         ArgumentOutOfRangeException.ThrowIfLessThanOrEqual(known.Visitors, 0, nameof(known));
         double n = known.Visitors,

@@ -26,7 +26,7 @@ public readonly record struct VisitorTraits(long Packed)
 {
     /// <param name="source">The number of the source: 0 for none, -1 for one of very many.</param>
     /// <param name="day">The weekday in the owner's time zone.</param>
-    public static VisitorTraits Of(VisitNote note, long source, DayOfWeek day)
+    public static VisitorTraits From(VisitNote note, long source, DayOfWeek day)
     {
         var country = note.Country.Length == 2 ? (note.Country[0] << 8) | (note.Country[1] & 0xFF) : 0;
         return new(
@@ -57,12 +57,12 @@ public readonly record struct VisitorTraits(long Packed)
         index switch
         {
             0 => (Together, Small),
-            1 => ((int)SegmentKind.Country, Of(SegmentKind.Country)),
-            _ => ((int)SegmentKind.Source, Of(SegmentKind.Source)),
+            1 => ((int)SegmentKind.Country, ValueOf(SegmentKind.Country)),
+            _ => ((int)SegmentKind.Source, ValueOf(SegmentKind.Source)),
         };
 
     /// <summary>The visitor's value of a segment.</summary>
-    public long Of(SegmentKind kind) =>
+    public long ValueOf(SegmentKind kind) =>
         kind switch
         {
             SegmentKind.Device => Packed & 3,

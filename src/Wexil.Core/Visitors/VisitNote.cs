@@ -22,7 +22,7 @@ public readonly record struct VisitNote(
     public AdClick? Click { get; init; }
 
     /// <summary>What an event keeps of a visit.</summary>
-    public static VisitNote Of(Traits traits, ExclusionReason? apart = null) =>
+    public static VisitNote From(Traits traits, ExclusionReason? apart = null) =>
         new(traits.Device, traits.Country, traits.Language, traits.IsReturning, apart, traits.Source)
         {
             Click = traits.Click,

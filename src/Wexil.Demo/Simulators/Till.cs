@@ -191,7 +191,7 @@ public sealed class Till : IAsyncDisposable
                 Content = new ByteArrayContent(body),
             };
             request.Headers.Add(HookSignature.TimestampHeader, timestamp);
-            request.Headers.Add(HookSignature.SignatureHeader, HookSignature.Of(secret, timestamp, body));
+            request.Headers.Add(HookSignature.SignatureHeader, HookSignature.Compute(secret, timestamp, body));
             try
             {
                 using var answer = await _client.SendAsync(request);

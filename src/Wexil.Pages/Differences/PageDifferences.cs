@@ -32,7 +32,7 @@ public static class PageDifferences
         // Reading takes most of the time, and the two pages know nothing of each other yet.
         Part b = null!,
             a = null!;
-        Parallel.Invoke(() => b = Part.Of(SourceMap.Of(before)), () => a = Part.Of(SourceMap.Of(after)));
+        Parallel.Invoke(() => b = Part.From(SourceMap.Parse(before)), () => a = Part.From(SourceMap.Parse(after)));
         Matching.Find(b, a);
         return (b, a);
     }
@@ -49,7 +49,7 @@ public static class PageDifferences
                     found.Add(
                         (
                             part.Order,
-                            new(ChangeKind.Added, PlaceName.Of(part), null, part)
+                            new(ChangeKind.Added, PlaceName.For(part), null, part)
                             {
                                 Where = Beside(part),
                                 After = part.Text,
@@ -59,7 +59,7 @@ public static class PageDifferences
                 continue;
             }
             if (part is { IsMoved: true, Parent.IsLeaf: false })
-                found.Add((part.Order, new(ChangeKind.Moved, PlaceName.Of(part), was, part) { Where = Beside(part) }));
+                found.Add((part.Order, new(ChangeKind.Moved, PlaceName.For(part), was, part) { Where = Beside(part) }));
             if (was.Hash != part.Hash)
                 found.AddRange(Changed(was, part).Select(change => ((double)part.Order, change)));
         }
@@ -70,7 +70,7 @@ public static class PageDifferences
             var siblings = part.Parent.Children;
             var at = siblings.Take(siblings.IndexOf(part)).LastOrDefault(sibling => sibling.Match is not null)?.Match
                 ?? part.Parent.Match;
-            found.Add((at.Order + .5, new(ChangeKind.Removed, PlaceName.Of(part), part, null) { Before = part.Text }));
+            found.Add((at.Order + .5, new(ChangeKind.Removed, PlaceName.For(part), part, null) { Before = part.Text }));
         }
         return [.. found.OrderBy(entry => entry.Place).Select(entry => entry.Change)];
     }
@@ -80,10 +80,10 @@ public static class PageDifferences
         // A drawing is one thing, whatever of it differs.
         if (now.Tag == "svg")
         {
-            yield return new(ChangeKind.Code, PlaceName.Of(now), was, now);
+            yield return new(ChangeKind.Code, PlaceName.For(now), was, now);
             yield break;
         }
-        var place = PlaceName.Of(now.Tag is "h2" or "h3" or "h4" or "a" or "button" or "img" ? was : now);
+        var place = PlaceName.For(now.Tag is "h2" or "h3" or "h4" or "a" or "button" or "img" ? was : now);
         foreach (var change in ChangedAttributes(was, now, place))
             yield return change;
         foreach (var name in was.Style.Concat(now.Style).Select(declaration => declaration.Key).Distinct())
@@ -92,7 +92,7 @@ public static class PageDifferences
             if (before != after)
                 yield return new(ChangeKind.Style, place, was, now)
                 {
-                    What = StyleWords.Of(name, now.Tag),
+                    What = StyleWords.For(name, now.Tag),
                     Before = before,
                     After = after,
                     Names = [name],
@@ -173,8 +173,8 @@ public static class PageDifferences
         if (other is null && siblings.Skip(i + 1).FirstOrDefault(Stayed) is { } below)
             (other, up) = (below, true);
         if (other is null)
-            return part.Parent.Tag is "body" or "main" or Part.Run ? "" : $"in {PlaceName.Of(part.Parent)}";
-        return $"{(up ? "above" : "below")} {PlaceName.Of(other)}";
+            return part.Parent.Tag is "body" or "main" or Part.Run ? "" : $"in {PlaceName.For(part.Parent)}";
+        return $"{(up ? "above" : "below")} {PlaceName.For(other)}";
 
         bool Stayed(Part sibling) =>
             sibling.Match is not null && !sibling.IsMoved && sibling.Tag is not ("script" or "style");

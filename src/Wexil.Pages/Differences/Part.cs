@@ -102,7 +102,7 @@ internal sealed class Part
 
     public bool IsMoved { get; set; }
 
-    public static Part Of(SourceMap map)
+    public static Part From(SourceMap map)
     {
         var root = new Part(null, null, "#page");
         root.Fill(map, map.Document);
@@ -179,7 +179,7 @@ internal sealed class Part
             else if (child is IElement element)
             {
                 // What the parser made up, such as a body or a table's body without a tag, counts as not being there.
-                if (map.Of(element) is not { } written)
+                if (map.Find(element) is not { } written)
                 {
                     Fill(map, element);
                     continue;
@@ -216,7 +216,7 @@ internal sealed class Part
             part.IsLeaf = true;
             part.Text = HtmlText.Collapse(element.TextContent);
             foreach (var child in element.ChildNodes)
-                if (child is IElement inline && map.Of(inline) is { } held)
+                if (child is IElement inline && map.Find(inline) is { } held)
                     part.Add(part.Make(map, held));
         }
         else
@@ -248,7 +248,7 @@ internal sealed class Part
     private static int? Following(SourceMap map, INodeList nodes, int place)
     {
         for (var next = place + 1; next < nodes.Length; next++)
-            if (nodes[next] is IElement element && map.Of(element) is { } written)
+            if (nodes[next] is IElement element && map.Find(element) is { } written)
                 return written.Start;
         return null;
     }

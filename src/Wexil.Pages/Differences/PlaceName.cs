@@ -12,7 +12,7 @@ internal static class PlaceName
 {
     private const int MaxLength = 48;
 
-    public static string Of(Part part)
+    public static string For(Part part)
     {
         if (part.Element?.Element is not { } element)
             return $"Text {Under(part)}";

@@ -7,7 +7,7 @@ internal static class StyleWords
 {
     private const int MaxRules = 6;
 
-    public static string Of(string property, string tag) =>
+    public static string For(string property, string tag) =>
         property switch
         {
             "background-color" or "background" => tag is "button" or "a" or "input" ? "colour" : "background",
@@ -38,7 +38,7 @@ internal static class StyleWords
                     found.Add(
                         new(ChangeKind.Style, Place(now, selector), was, now)
                         {
-                            What = Of(name, Tag(now, selector)),
+                            What = For(name, Tag(now, selector)),
                             Before = x,
                             After = y,
                             Names = [],
@@ -104,7 +104,7 @@ internal static class StyleWords
 
     /// <summary>A rule for one part of the page is that part's style.</summary>
     private static string Place(Part style, string selector) =>
-        Only(style, selector) is { } only ? PlaceName.Of(only) : $"Style of “{HtmlText.Shorten(selector, 40)}”";
+        Only(style, selector) is { } only ? PlaceName.For(only) : $"Style of “{HtmlText.Shorten(selector, 40)}”";
 
     private static string Tag(Part style, string selector) => Only(style, selector)?.Tag ?? "";
 

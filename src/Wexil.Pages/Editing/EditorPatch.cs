@@ -75,7 +75,7 @@ public sealed record EditorPatch(
         for (
             var parent = Innermost(old, start, oldEnd, CountBefore(old, start) - 1);
             parent is not null;
-            parent = old.Of(parent.Element.ParentElement!)
+            parent = old.Find(parent.Element.ParentElement!)
         )
         {
             if (RunIn(old, now, parent, start, oldEnd, newEnd) is { } run)
@@ -155,7 +155,7 @@ public sealed record EditorPatch(
         }
 
         static int Parent(SourceMap map, SourceElement element) =>
-            element.Element.ParentElement is { } parent && map.Of(parent) is { } placed ? placed.Id : -1;
+            element.Element.ParentElement is { } parent && map.Find(parent) is { } placed ? placed.Id : -1;
     }
 
     /// <summary>The change lies in one start tag: nothing but its attributes has to be set.</summary>
@@ -216,7 +216,7 @@ public sealed record EditorPatch(
         foreach (var child in parent.Element.Children)
         {
             // What browsers moved stands elsewhere than in the source.
-            if (old.Of(child) is not { } placed || placed.Start < last)
+            if (old.Find(child) is not { } placed || placed.Start < last)
                 return null;
             last = placed.End;
             if (placed.End <= start)
@@ -264,10 +264,10 @@ public sealed record EditorPatch(
             .SelectMany(node => node is IElement element ? element.QuerySelectorAll("*").Prepend(element) : []);
         var held = parent.Element.QuerySelectorAll("*");
         // Of what browsers add by themselves, only the parts of tables are where they were expected.
-        if (held.Any(element => map.Of(element) is null && element.LocalName is not ("tbody" or "colgroup" or "tr")))
+        if (held.Any(element => map.Find(element) is null && element.LocalName is not ("tbody" or "colgroup" or "tr")))
             return false;
         var inPage = held.Where(element =>
-            map.Of(element) is not { } placed || (placed.Start >= start && placed.Start < end)
+            map.Find(element) is not { } placed || (placed.Start >= start && placed.Start < end)
         );
         return alone.Select(element => element.LocalName).SequenceEqual(inPage.Select(element => element.LocalName));
     }

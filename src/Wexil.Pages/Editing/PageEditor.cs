@@ -147,7 +147,7 @@ public static partial class PageEditor
 
     private static Edited Found(Edited edited, int place)
     {
-        var elements = SourceMap.Of(edited.Source!).Elements;
+        var elements = SourceMap.Parse(edited.Source!).Elements;
         return elements.FirstOrDefault(element => element.Start >= place) is { } part
             ? edited with
             {
@@ -190,7 +190,7 @@ public static partial class PageEditor
             Attributes.Remove(edits, node.Tag, "srcset", "sizes");
             if (node.Element.ParentElement is { LocalName: "picture" } parent)
                 foreach (var other in parent.Children.Where(child => child.LocalName == "source"))
-                    if (map.Of(other) is { } alternative)
+                    if (map.Find(other) is { } alternative)
                         Cut(edits, map, alternative);
         });
     }
@@ -267,10 +267,10 @@ public static partial class PageEditor
     {
         var other = node.Element;
         do other = down ? other.NextElementSibling : other.PreviousElementSibling;
-        while (other is not null && (other.LocalName is "script" or "style" or "br" || map.Of(other) is null));
+        while (other is not null && (other.LocalName is "script" or "style" or "br" || map.Find(other) is null));
         if (other is null)
             return Edited.Refuse(down ? "It is the last one here." : "It is the first one here.");
-        var neighbour = map.Of(other)!;
+        var neighbour = map.Find(other)!;
         if (!IsWhole(map, neighbour) || (down ? neighbour.Start < node.End : node.Start < neighbour.End))
             return Edited.Refuse("The markup beside it is not well formed, so it can be moved in the source only.");
         var (first, second) = down ? (node, neighbour) : (neighbour, node);

@@ -21,7 +21,7 @@ public sealed record PageSettings(
     /// <summary>What a page’s source says.</summary>
     public static PageSettings Read(string source)
     {
-        var document = SourceMap.Of(source).Document;
+        var document = SourceMap.Parse(source).Document;
         return new(
             document.Title ?? "",
             document.QuerySelector("meta[name=description i]")?.GetAttribute("content") ?? "",
@@ -38,7 +38,7 @@ public sealed record PageSettings(
         var head = new List<string>();
         if (to.Title != from.Title)
         {
-            if (map.Document.Head?.QuerySelector("title") is { } title && map.Of(title) is { } written)
+            if (map.Document.Head?.QuerySelector("title") is { } title && map.Find(title) is { } written)
                 edits.Replace(written.OpenEnd, written.CloseStart, HtmlText.Encode(to.Title));
             else
                 head.Add($"<title>{HtmlText.Encode(to.Title)}</title>");
@@ -65,7 +65,7 @@ public sealed record PageSettings(
 
         void Meta(string selector, string naming, string content)
         {
-            if (map.Document.QuerySelector(selector) is { } present && map.Of(present) is { } written)
+            if (map.Document.QuerySelector(selector) is { } present && map.Find(present) is { } written)
                 Attributes.Set(edits, map.Source, written.Tag, "content", content);
             else
                 head.Add($"<meta {naming} content=\"{HtmlText.EncodeValue(content)}\">");
@@ -77,12 +77,12 @@ public sealed record PageSettings(
     {
         if (map.Document.Head is { } head)
         {
-            if (map.Of(head) is { } written)
+            if (map.Find(head) is { } written)
                 return written.CloseStart;
-            if (head.Children.Select(map.Of).LastOrDefault(child => child is not null) is { } last)
+            if (head.Children.Select(map.Find).LastOrDefault(child => child is not null) is { } last)
                 return last.End;
         }
-        if (map.Document.DocumentElement is { } html && map.Of(html) is { } root)
+        if (map.Document.DocumentElement is { } html && map.Find(html) is { } root)
             return root.OpenEnd;
         return BehindDoctype(map.Source);
     }

@@ -14,7 +14,7 @@ public sealed class ParsedPage
     internal SourceMap Map { get; }
 
     /// <summary>Takes a source apart.</summary>
-    public static ParsedPage From(string source) => new(SourceMap.Of(source));
+    public static ParsedPage From(string source) => new(SourceMap.Parse(source));
 
     /// <summary>
     /// The stretch of source that an edit is about as a whole: what nobody else may have changed meanwhile. Start and

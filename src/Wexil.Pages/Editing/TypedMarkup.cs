@@ -138,7 +138,7 @@ internal static class TypedMarkup
         var place = element.OpenEnd;
         foreach (var child in element.Element.Children)
         {
-            if (map.Of(child) is not { } held)
+            if (map.Find(child) is not { } held)
                 continue;
             Gap(place, held.Start);
             place = Math.Max(place, held.End);

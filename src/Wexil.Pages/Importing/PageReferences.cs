@@ -94,10 +94,10 @@ public static partial class PageReferences
 
     private static string Walk(string html, Uri page, Func<Uri, string?> local)
     {
-        var map = SourceMap.Of(html);
+        var map = SourceMap.Parse(html);
         var edits = new SourceEdits(html);
         var at = page;
-        if (map.Document.QuerySelector("base[href]") is { } written && map.Of(written) is { } baseElement)
+        if (map.Document.QuerySelector("base[href]") is { } written && map.Find(written) is { } baseElement)
         {
             if (
                 Uri.TryCreate(page, written.GetAttribute("href")!.Trim(), out var based)

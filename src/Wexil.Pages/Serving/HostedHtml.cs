@@ -88,7 +88,7 @@ public static partial class HostedHtml
     /// <summary>Makes a page ready for visitors; what is not wired stays as it came.</summary>
     public static ReadyPage Prepare(string html, PageServing serving)
     {
-        var map = SourceMap.Of(html);
+        var map = SourceMap.Parse(html);
         var edits = new SourceEdits(html);
         if (serving.Ahead.Length > 0)
             edits.Insert(AheadOf(map), serving.Ahead);
@@ -169,12 +169,12 @@ public static partial class HostedHtml
 
     /// <summary>The scripts that stand in the page itself.</summary>
     public static IEnumerable<string> InlineScripts(string html) =>
-        SourceMap.Of(html).Document.QuerySelectorAll("script:not([src])").Select(script => script.TextContent);
+        SourceMap.Parse(html).Document.QuerySelectorAll("script:not([src])").Select(script => script.TextContent);
 
     /// <summary>The page's title, or its first heading; null when it has neither.</summary>
     public static string? Title(string html)
     {
-        var document = SourceMap.Of(html).Document;
+        var document = SourceMap.Parse(html).Document;
         var title = document.Title?.Trim() is { Length: > 0 } named ? named : document.QuerySelector("h1")?.TextContent;
         return string.IsNullOrWhiteSpace(title) ? null : HtmlText.Collapse(title);
     }
@@ -233,7 +233,7 @@ public static partial class HostedHtml
     {
         Attributes.Set(edits, map.Source, tag, "action", serving.Folder + "opt-in");
         Attributes.Set(edits, map.Source, tag, "method", "post");
-        if (string.IsNullOrEmpty(field.GetAttribute("name")) && map.Of(field) is { } written)
+        if (string.IsNullOrEmpty(field.GetAttribute("name")) && map.Find(field) is { } written)
             Attributes.Set(edits, map.Source, written.Tag, "name", "email");
     }
 
@@ -248,7 +248,7 @@ public static partial class HostedHtml
             .ToHashSet(StringComparer.OrdinalIgnoreCase);
         foreach (var element in form.QuerySelectorAll("input, textarea, select, button"))
         {
-            if (map.Of(element) is not { } written)
+            if (map.Find(element) is not { } written)
                 continue;
             var type = element.GetAttribute("type")?.ToLowerInvariant()
                 ?? (element.LocalName == "button" ? "submit" : "text");
@@ -359,8 +359,8 @@ public static partial class HostedHtml
     }
 
     private static int AheadOf(SourceMap map) =>
-        map.Document.Head is { } head && map.Of(head) is { } written ? written.OpenEnd
-        : map.Document.DocumentElement is { } html && map.Of(html) is { } root ? root.OpenEnd
+        map.Document.Head is { } head && map.Find(head) is { } written ? written.OpenEnd
+        : map.Document.DocumentElement is { } html && map.Find(html) is { } root ? root.OpenEnd
         : PageSettings.BehindDoctype(map.Source);
 
     private static void Splice(SourceEdits edits, string html, SourceAttribute attribute, Func<string, string> change)

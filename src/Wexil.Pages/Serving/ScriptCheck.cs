@@ -15,10 +15,10 @@ public static class ScriptCheck
     /// <param name="page">Its address after redirects.</param>
     /// <param name="script">The address of our script.</param>
     /// <param name="policies">The values of its Content-Security-Policy headers.</param>
-    public static IReadOnlyList<Finding> Of(string html, Uri page, Uri script, IReadOnlyList<string> policies)
+    public static IReadOnlyList<Finding> Check(string html, Uri page, Uri script, IReadOnlyList<string> policies)
     {
         var line = $"<script src=\"{script}\" defer></script>";
-        var document = SourceMap.Of(html).Document;
+        var document = SourceMap.Parse(html).Document;
         var ours = Ours(document).ToArray();
         var found = new List<Finding>();
         if (ours.Length == 0)

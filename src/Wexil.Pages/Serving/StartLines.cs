@@ -37,7 +37,7 @@ public static partial class StartLines
     )
     {
         const string there = "The start lines are there";
-        var document = SourceMap.Of(html).Document;
+        var document = SourceMap.Parse(html).Document;
         var found = document.QuerySelectorAll("script").Where(Are).ToArray();
         if (found.Length == 0)
         {

@@ -9,7 +9,7 @@ namespace Wexil.Pages.Serving;
 /// <param name="Page">The page's own slug.</param>
 /// <param name="Link">The slug of the step that the page stands on.</param>
 /// <param name="Origin">The visitors' host: "https://go.larkrow.example".</param>
-/// <param name="Tills">The addresses where this funnel takes money, as <see cref="AddressKey.Of"/> makes them; links
+/// <param name="Tills">The addresses where this funnel takes money, as <see cref="AddressKey.For"/> makes them; links
 /// to them are buy buttons.</param>
 public sealed record WiringPlan(string Page, string Link, string Origin, IReadOnlyCollection<string> Tills);
 
@@ -61,7 +61,7 @@ public static class Wiring
     /// <summary>Looks at a page as it stands on its step.</summary>
     public static WiringReport Check(string source, WiringPlan plan, StepKind kind)
     {
-        var map = SourceMap.Of(source);
+        var map = SourceMap.Parse(source);
         var notes = new List<WiringNote>();
         int forms = 0,
             buttons = 0,
@@ -178,7 +178,7 @@ public static class Wiring
                 return No;
             return plan.Tills.Contains(path) ? Buy : null;
         }
-        return plan.Tills.Contains(AddressKey.Of(href)) ? Buy : null;
+        return plan.Tills.Contains(AddressKey.For(href)) ? Buy : null;
     }
 
     /// <summary>

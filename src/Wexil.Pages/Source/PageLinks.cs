@@ -6,7 +6,7 @@ public static class PageLinks
     /// <param name="change">The new address for one as it is written in the page; null leaves it.</param>
     public static string Relink(string html, Func<string, string?> change)
     {
-        var map = SourceMap.Of(html);
+        var map = SourceMap.Parse(html);
         var edits = new SourceEdits(html);
         foreach (var node in map.Elements)
         {

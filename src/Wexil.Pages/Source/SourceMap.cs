@@ -143,13 +143,13 @@ internal sealed class SourceMap
     /// <summary>All elements that stand in the source, in the order of their start tags.</summary>
     public IReadOnlyList<SourceElement> Elements { get; }
 
-    public static SourceMap Of(string source) => new(source);
+    public static SourceMap Parse(string source) => new(source);
 
     /// <summary>The element with this number; null when there is none.</summary>
     public SourceElement? Find(int id) => id >= 0 && id < Elements.Count ? Elements[id] : null;
 
     /// <summary>Where an element of the tree stands; null for one that the parser made up.</summary>
-    public SourceElement? Of(IElement element) => _byElement.GetValueOrDefault(element);
+    public SourceElement? Find(IElement element) => _byElement.GetValueOrDefault(element);
 
     /// <summary>The element's source, its tags included.</summary>
     public string Outer(SourceElement element) => Source[element.Start..element.End];

@@ -52,14 +52,14 @@ public sealed record StarterFunnel(
     /// <summary>All that are offered, in order.</summary>
     public static IReadOnlyList<StarterFunnel> All { get; } =
     [
-        Of(
+        Funnel(
             "opt-in",
             "Opt-in → thank-you",
             "Two steps that collect e-mail addresses.",
             ("Opt-in", "opt-in"),
             ("Thank you", "thank-you")
         ),
-        Of(
+        Funnel(
             "sales",
             "Opt-in → sales → till → thank-you",
             "Who opts in is shown the offer.",
@@ -68,7 +68,7 @@ public sealed record StarterFunnel(
             ("Till", "till"),
             ("Thank you", "thank-you-download")
         ),
-        Of(
+        Funnel(
             "upsell",
             "Opt-in → sales → till → upsell → downsell → thank-you",
             "The same, with one more thing for buyers and a smaller one for who says no.",
@@ -84,6 +84,10 @@ public sealed record StarterFunnel(
     /// <summary>Null where there is none of the key.</summary>
     public static StarterFunnel? Find(string? key) => All.FirstOrDefault(funnel => funnel.Key == key);
 
-    private static StarterFunnel Of(string key, string name, string what, params (string Name, string Page)[] steps) =>
-        new(key, name, what, [.. steps.Select(step => (step.Name, Starter.Find(step.Page)!))]);
+    private static StarterFunnel Funnel(
+        string key,
+        string name,
+        string what,
+        params (string Name, string Page)[] steps
+    ) => new(key, name, what, [.. steps.Select(step => (step.Name, Starter.Find(step.Page)!))]);
 }

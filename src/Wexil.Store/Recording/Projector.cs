@@ -264,7 +264,7 @@ internal sealed class Projector : IDisposable
         )
             _arrivals.Cost(role.Funnel, network, click.Cost);
         if (arrival.ToStep)
-            _steps.Reached(happened.Step, TimeBucket.Of(at));
+            _steps.Reached(happened.Step, TimeBucket.StartOf(at));
         if (happened is { Kind: EventKind.Enrol, Test: { } drawn, Phase: { } phase })
         {
             // Who has just come into the funnel has no place in another of its tests.
@@ -275,7 +275,7 @@ internal sealed class Projector : IDisposable
                     happened.Page,
                     visitor,
                     at,
-                    VisitorTraits.Of(note, arrival.Source, _map.Weekday(at))
+                    VisitorTraits.From(note, arrival.Source, _map.Weekday(at))
                 ) && !arrival.ToFunnel
             )
                 _tests.Cross(drawn, happened.Page, _map.Partners(drawn.Value), visitor);

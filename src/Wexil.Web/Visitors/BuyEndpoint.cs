@@ -65,8 +65,8 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
         {
             var now = time.GetUtcNow();
             var visitor = (
-                RequestClassification.Of(http, visits.Routes).Counts
-                    ? VisitorCookie.Of(http, visits, tokens, now)
+                RequestClassification.From(http, visits.Routes).Counts
+                    ? VisitorCookie.Identify(http, visits, tokens, now)
                     : VisitorCookie.Read(http, visits, tokens, now)
             ).Visitor;
             Onward.Redirect(

@@ -49,14 +49,14 @@ public sealed class GoEndpoint(
         var countsMe = hasOurs && AddressQuery.Value(query, RequestClassification.CountMeCookie) is not null;
         if (countsMe)
             CountMe(http);
-        var caller = RequestClassification.Of(http, routes);
+        var caller = RequestClassification.From(http, routes);
         if (countsMe)
             caller = caller with { LeftOut = null, IsTrying = false };
 
         var (visitor, known) = caller.Counts
-            ? VisitorCookie.Of(http, visits, tokens, now)
+            ? VisitorCookie.Identify(http, visits, tokens, now)
             : VisitorCookie.Read(http, visits, tokens, now);
-        var visit = arrivals.Of(http, routes, step, visitor, known, caller.Device, query, now);
+        var visit = arrivals.Read(http, routes, step, visitor, known, caller.Device, query, now);
         RoutePage? page;
         if (caller.Counts)
         {
@@ -101,7 +101,7 @@ public sealed class GoEndpoint(
             || tokens.ReadPage(promise, there, now) is not { } page
         )
             return null;
-        if (there == here || identities.Of(there) != there || visits.HasPlace(step, there))
+        if (there == here || identities.Resolve(there) != there || visits.HasPlace(step, there))
             return page;
         try
         {
@@ -138,7 +138,7 @@ public sealed class GoEndpoint(
                     step,
                     page,
                     tokens.Issue(visitor, now),
-                    Arrivals.WithAffiliate(http, routes, step.Carries.Of(query)),
+                    Arrivals.WithAffiliate(http, routes, step.Carries.Select(query)),
                     now,
                     routes.PassThrough
                 )
@@ -152,7 +152,7 @@ public sealed class GoEndpoint(
             await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
         }
         else
-            Onward.Redirect(http, ServedPages.Folder(page) + step.Carries.Of(query));
+            Onward.Redirect(http, ServedPages.Folder(page) + step.Carries.Select(query));
     }
 
     private static void CountMe(HttpContext http)

@@ -60,14 +60,14 @@ public sealed class OptInEndpoint(
         }
         var now = time.GetUtcNow();
         // The owner's own opt-in leads on, and makes no lead.
-        var caller = RequestClassification.Of(http, visits.Routes);
+        var caller = RequestClassification.From(http, visits.Routes);
         if ((caller.Counts || caller.LeftOut == NotCountedReason.Private) && IsProgram(form))
         {
             // Kept for the owner to look at; what it reaches in the next minutes is a program's too, so that counts and
             // people agree.
             await HoldAsync(
                 page,
-                caller.Counts ? VisitorCookie.Of(http, visits, tokens, now).Visitor : visits.NewVisitor(now),
+                caller.Counts ? VisitorCookie.Identify(http, visits, tokens, now).Visitor : visits.NewVisitor(now),
                 new(email, Others(form, email)),
                 now
             );
@@ -82,7 +82,7 @@ public sealed class OptInEndpoint(
         else if (caller.Counts)
             await visits.OptInAsync(
                 page,
-                VisitorCookie.Of(http, visits, tokens, now).Visitor,
+                VisitorCookie.Identify(http, visits, tokens, now).Visitor,
                 new(email, Others(form, email)),
                 now
             );

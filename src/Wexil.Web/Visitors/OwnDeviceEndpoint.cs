@@ -39,5 +39,5 @@ public sealed class OwnDeviceEndpoint(OwnDeviceTickets tickets, StudioAddress st
     }
 
     private static void Set(HttpContext http, string value, int seconds) =>
-        http.Response.Give(RequestClassification.MineCookie, value, TimeSpan.FromSeconds(seconds));
+        http.Response.Give(RequestClassification.OwnDeviceCookie, value, TimeSpan.FromSeconds(seconds));
 }

@@ -37,13 +37,13 @@ public sealed class PageEndpoint(VisitService visits, HostedPages hosted, Visito
                 return;
             }
             var only = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
-            var caller = RequestClassification.Of(http, visits.Routes);
+            var caller = RequestClassification.From(http, visits.Routes);
             var now = time.GetUtcNow();
             if (!only && caller.LeftOut is { } why)
                 visits.LeaveOut(page.Step, page.Id, why, now);
             else if (!only && caller.Counts)
             {
-                await visits.ReachAsync(page, VisitorCookie.Of(http, visits, tokens, now).Visitor, now);
+                await visits.ReachAsync(page, VisitorCookie.Identify(http, visits, tokens, now).Visitor, now);
             }
             var ready = hosted.Page(page);
             http.Response.Headers.Link = ready.Canonical;

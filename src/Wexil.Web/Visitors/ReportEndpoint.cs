@@ -32,13 +32,13 @@ public sealed class ReportEndpoint(
     private ReportView View(SplitTest test)
     {
         var reading = reader.Read(test, funnels.AllSteps());
-        var verdict = test.IsOpen ? null : verdicts.Of(test.Step).FirstOrDefault(own => Ended(own, test));
+        var verdict = test.IsOpen ? null : verdicts.ForStep(test.Step).FirstOrDefault(own => Ended(own, test));
         return new(
             reading,
             funnels.Every()[reading.Step.Funnel].Name,
             verdict,
             tallies.Money(test, settings.Currency),
-            [.. ChangeLog.Of(tests.Changes(test.Id)).Reverse()],
+            [.. ChangeLog.Summarize(tests.Changes(test.Id)).Reverse()],
             settings.Currency,
             time,
             settings.Zone.Id

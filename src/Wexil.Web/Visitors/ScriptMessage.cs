@@ -52,7 +52,7 @@ public sealed record ScriptMessage(
     /// <summary>Who says it; null for nobody that was sent here, whom nothing can be credited to.</summary>
     public VisitorId? From(HttpContext http, IdentityStore identities, VisitorToken tokens, DateTimeOffset now) =>
         At is not null ? VisitorCookie.Own(http)
-        : VisitorId.TryParse(Visitor, out var own) ? identities.Of(own)
+        : VisitorId.TryParse(Visitor, out var own) ? identities.Resolve(own)
         : tokens.Read(Wx, now);
 
     /// <summary>The page of a step that it is said on; null where it is none.</summary>
@@ -68,7 +68,7 @@ public sealed record ScriptMessage(
     /// </summary>
     public bool Counts(HttpContext http, RouteTable routes) =>
         At is not null
-            ? RequestClassification.Of(http, routes).Counts
+            ? RequestClassification.From(http, routes).Counts
             : !RequestClassification.AsksForPrivacy(http.Request, routes)
-                && !Agents.Of(http.Request.Headers.UserAgent).IsRobot;
+                && !Agents.Classify(http.Request.Headers.UserAgent).IsRobot;
 }

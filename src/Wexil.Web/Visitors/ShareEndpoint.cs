@@ -9,7 +9,7 @@ namespace Wexil.Web.Visitors;
 /// <c>/share/{token}</c>: what has to be pasted where, for the person who looks after the owner's site. Nothing else of
 /// the Studio.
 /// </summary>
-public sealed class ShareEndpoint(WiringStore wiring, ScriptInstallation installation, TimeProvider time)
+public sealed class ShareEndpoint(InstallationStore wiring, ScriptInstallation installation, TimeProvider time)
     : IVisitorsEndpoint
 {
     public void Map(IEndpointRouteBuilder routes)
@@ -53,10 +53,10 @@ public sealed class ShareEndpoint(WiringStore wiring, ScriptInstallation install
     }
 
     /// <summary>The pages that the owner chose to show.</summary>
-    private IReadOnlyList<WiredPage> Shown(string token, FunnelId funnel) =>
+    private IReadOnlyList<InstalledPage> Shown(string token, FunnelId funnel) =>
         wiring.Chosen(token) is { } chosen
-            ? [.. installation.Of(funnel).Where(page => chosen.Contains(page.Page.Id))]
-            : installation.Of(funnel);
+            ? [.. installation.ForFunnel(funnel).Where(page => chosen.Contains(page.Page.Id))]
+            : installation.ForFunnel(funnel);
 
     private FunnelId? Open(HttpContext http, string token) =>
         SharedDocument.Open(http, token, wiring.Links) is { } funnel ? new FunnelId(funnel) : null;

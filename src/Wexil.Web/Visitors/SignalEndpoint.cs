@@ -85,10 +85,10 @@ public sealed class SignalEndpoint(
         var visitor = VisitorCookie.Own(http)
             ?? (
                 VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told)
-                    ? identities.Of(told)
+                    ? identities.Resolve(told)
                     : tokens.Read(fields.GetValueOrDefault("wx"), now)
             );
-        if (visitor is { } who && RequestClassification.Of(http, visits.Routes).Counts)
+        if (visitor is { } who && RequestClassification.From(http, visits.Routes).Counts)
             await visits.MeetAsync(goal, who, now);
         if (
             !HttpMethods.IsGet(http.Request.Method)
@@ -110,7 +110,9 @@ public sealed class SignalEndpoint(
     )
     {
         var visitor = tokens.ReadAnyAge(fields.GetValueOrDefault("wx"))
-            ?? (VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told) ? identities.Of(told) : null);
+            ?? (
+                VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told) ? identities.Resolve(told) : null
+            );
         var order = fields.GetValueOrDefault("order") ?? "";
         var value = 0L;
         var currency = Currency.Find(

@@ -85,7 +85,7 @@ public sealed class TryAnswer(VisitService visits, HostedPages hosted, DateTimeO
             AssignmentReason.Share => $"{test!.Share}% of the visitors take part, and this one does not.",
             AssignmentReason.Affiliate =>
                 "Sent by an affiliate: drawn from the pages that are open to affiliates, and not counted.",
-            AssignmentReason.InTurn => "It is this page’s turn.",
+            AssignmentReason.Rotation => "It is this page’s turn.",
             AssignmentReason.Drawn => string.Create(
                 CultureInfo.InvariantCulture,
                 $"Drawn by chance: the number was {HashBucket.Unit(visitor, test!.Id) * 100:0.0} of 100, and "

@@ -22,7 +22,7 @@ public static class VisitorCookie
     /// cookie.
     /// </summary>
     /// <returns>The visitor, and whether the id may have been seen before.</returns>
-    public static (VisitorId Visitor, bool Known) Of(
+    public static (VisitorId Visitor, bool Known) Identify(
         HttpContext http,
         VisitService visits,
         VisitorToken tokens,

@@ -22,7 +22,7 @@ public sealed class RateChartTests
             .Array[2, 8]
             .AlwaysHolds(arms =>
             {
-                var chart = RateChart.Of(TestResult.Of(Facts(arms)), "opt-ins");
+                var chart = RateChart.From(TestResult.From(Facts(arms)), "opt-ins");
                 Assert.Equal(arms.Count(arm => arm.Visitors > 0), chart.Rows.Count);
                 foreach (var row in chart.Rows)
                 {
@@ -40,7 +40,7 @@ public sealed class RateChartTests
     [Fact]
     public void A_row_says_its_rate_and_interval_in_words()
     {
-        var chart = RateChart.Of(TestResult.Of(Facts([new(1000, 100), new(0, 0), new(1000, 150)])), "opt-ins");
+        var chart = RateChart.From(TestResult.From(Facts([new(1000, 100), new(0, 0), new(1000, 150)])), "opt-ins");
         Assert.Equal(["A", "C"], chart.Rows.Select(row => row.Letter));
         Assert.Equal("A 10.0%, 8.3 to 12.0", chart.Rows[0].Words);
         Assert.True(chart.Rows[0].Rate < chart.Rows[1].Rate);
@@ -48,7 +48,7 @@ public sealed class RateChartTests
 
     [Fact]
     public void With_nobody_there_yet_nothing_is_drawn() =>
-        Assert.Empty(RateChart.Of(TestResult.Of(Facts([new(0, 0), new(0, 0)])), "opt-ins").Rows);
+        Assert.Empty(RateChart.From(TestResult.From(Facts([new(0, 0), new(0, 0)])), "opt-ins").Rows);
 
     private static IEnumerable<(double X, double Y)> Points(string curve) =>
         curve

@@ -23,7 +23,7 @@ public sealed class ChangeLogTests
         ];
         Assert.Equal(
             ["Weights 30/70, and 2 times before", "Ends 1 December", "Weights 48/52", "Started"],
-            ChangeLog.Of(changes).Select(change => change.What)
+            ChangeLog.Summarize(changes).Select(change => change.What)
         );
     }
 
@@ -32,11 +32,13 @@ public sealed class ChangeLogTests
     {
         Assert.Equal(
             ["Weights 40/60, and 1 time before"],
-            ChangeLog.Of([Follows(2, "Weights 40/60"), Follows(1, "Weights 45/55")]).Select(change => change.What)
+            ChangeLog
+                .Summarize([Follows(2, "Weights 40/60"), Follows(1, "Weights 45/55")])
+                .Select(change => change.What)
         );
         TestChange[] byHand = [new(Noon, "owner", "A"), new(Noon, "owner", "B")];
-        Assert.Equal(byHand, ChangeLog.Of(byHand));
-        Assert.Empty(ChangeLog.Of([]));
+        Assert.Equal(byHand, ChangeLog.Summarize(byHand));
+        Assert.Empty(ChangeLog.Summarize([]));
     }
 
     private static TestChange Follows(int hours, string what) => new(Noon.AddHours(hours), AdaptiveWeights.Who, what);

@@ -15,9 +15,9 @@ public sealed class SettingsWordingTests
     public static TheoryData<SettingChange, string> Changes =>
         new()
         {
-            { new SettingChange.Turns(Allocation.InTurn), "Pages take turns exactly to weight" },
-            { new SettingChange.Turns(Allocation.Lean), "Weights follow the evidence every hour" },
-            { new SettingChange.Turns(Allocation.Chance), "Pages are drawn by chance" },
+            { new SettingChange.AllocationChange(Allocation.Rotation), "Pages take turns exactly to weight" },
+            { new SettingChange.AllocationChange(Allocation.Adaptive), "Weights follow the evidence every hour" },
+            { new SettingChange.AllocationChange(Allocation.Random), "Pages are drawn by chance" },
             { new SettingChange.Floor(10), "Each page gets 10% at least" },
             { new SettingChange.Share(30), "30% of the visitors take part" },
             { new SettingChange.TakingPart(Audience.Everyone with { Devices = [Device.Phone] }), "Phones take part" },

@@ -33,7 +33,7 @@ public sealed class NetworkTests
             .AlwaysHolds(
                 (id, cost, tag, isThere) =>
                 {
-                    var note = VisitNote.Of(
+                    var note = VisitNote.From(
                         new Traits(Device.Phone, "DE", "de", true, new(tag))
                         {
                             Click = isThere ? new AdClick(new(id), cost) : null,

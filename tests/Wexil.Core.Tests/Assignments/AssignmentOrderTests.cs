@@ -135,7 +135,7 @@ public sealed class AssignmentOrderTests
     private static RoutePage Page(int id) => new(new(id), new(1), $"p{id}", 1, null);
 
     private static RouteTest Test(params int[] weights) =>
-        new(new(1), new PhaseId(1), Pages, Weights.Of(weights.Length == 0 ? [40, 40, 20] : weights), 0);
+        new(new(1), new PhaseId(1), Pages, Weights.Create(weights.Length == 0 ? [40, 40, 20] : weights), 0);
 
     private static RouteStep Step(RouteTest? test) =>
         new(new(1), "calendar", Pages[0], test, null)

@@ -25,7 +25,7 @@ public sealed class LinkTests
     )
     {
         var (carried, problem) = CarriedParameters.Check(kind, names);
-        Assert.Equal(goesOn, carried?.Of(query!));
+        Assert.Equal(goesOn, carried?.Select(query!));
         Assert.Equal(goesOn is null, problem is not null);
         if (carried is not null)
             Assert.Equal(carried, CarriedParameters.Parse(carried.ToString()));

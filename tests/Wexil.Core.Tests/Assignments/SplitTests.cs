@@ -20,7 +20,7 @@ public sealed class SplitTests
         .Select(cuts =>
         {
             int[] edges = [0, .. cuts.Order(), 100];
-            return Weights.Of([.. edges.Zip(edges.Skip(1), (from, to) => to - from)]);
+            return Weights.Create([.. edges.Zip(edges.Skip(1), (from, to) => to - from)]);
         });
 
     [Fact]
@@ -45,13 +45,13 @@ public sealed class SplitTests
     [Fact]
     public void Shares_come_out_as_the_weights_say()
     {
-        var weights = Weights.Of(50, 30, 20, 0);
+        var weights = Weights.Create(50, 30, 20, 0);
         var chance = new SeededChance(7);
         var drawn = new long[4];
         for (var i = 0; i < 100_000; i++)
             drawn[weights.PageAt(HashBucket.Unit(VisitorId.New(Now, chance), new TestId(3)))]++;
         var phase = drawn.Select((n, i) => (n, (double)weights[i])).ToArray();
-        Assert.True(SampleRatioMismatch.Of([phase]).P > 0.001, string.Join(' ', drawn));
+        Assert.True(SampleRatioMismatch.Compute([phase]).P > 0.001, string.Join(' ', drawn));
         Assert.Equal(0, drawn[3]);
     }
 
@@ -65,7 +65,10 @@ public sealed class SplitTests
             var visitor = VisitorId.New(Now, chance);
             both[(HashBucket.Unit(visitor, new(1)) < 0.5 ? 0 : 2) + (HashBucket.Unit(visitor, new(2)) < 0.5 ? 0 : 1)]++;
         }
-        Assert.True(SampleRatioMismatch.Of([both.Select(n => (n, 1.0)).ToArray()]).P > 0.001, string.Join(' ', both));
+        Assert.True(
+            SampleRatioMismatch.Compute([both.Select(n => (n, 1.0)).ToArray()]).P > 0.001,
+            string.Join(' ', both)
+        );
     }
 
     [Fact]
@@ -94,7 +97,7 @@ public sealed class SplitTests
     [Fact]
     public void Once_a_page_is_kept_everybody_sees_it()
     {
-        var running = Step(Weights.Of(50, 50));
+        var running = Step(Weights.Create(50, 50));
         var kept = running with { Page = running.Test!.Pages[1], Test = running.Test with { Phase = null } };
         var turn = Take(
             kept,

@@ -50,7 +50,7 @@ public sealed class TurnTests
         AnyWeights,
         AnyAudience,
         Gen.Int[1, 100],
-        OneOf(Allocation.Chance, Allocation.InTurn),
+        OneOf(Allocation.Random, Allocation.Rotation),
         Gen.Int[0, 1],
         Gen.Bool,
         (weights, audience, share, turns, closed, tied) =>
@@ -93,7 +93,7 @@ public sealed class TurnTests
     {
         // The visitors of both come in one order; by turns that are set beforehand each pair but two would never be
         // seen.
-        foreach (var weights in new[] { Weights.Of(50, 50), Weights.Of(60, 40), Weights.Of(34, 33, 33) })
+        foreach (var weights in new[] { Weights.Create(50, 50), Weights.Create(60, 40), Weights.Create(34, 33, 33) })
         {
             const int visitors = 4000;
             var orders = new[] { 1ul, 2ul }
@@ -120,7 +120,7 @@ public sealed class TurnTests
     public void After_a_start_turns_go_on_as_they_would_have()
     {
         long[] had = [31, 19, 12];
-        var weights = Weights.Of(50, 30, 20);
+        var weights = Weights.Create(50, 30, 20);
         Assert.Equal(new Rotation(weights, 5).Upcoming(had, 40), new Rotation(weights, 5).Upcoming(had, 40));
         Assert.NotEqual(new Rotation(weights, 5).Upcoming(had, 40), new Rotation(weights, 6).Upcoming(had, 40));
     }
@@ -207,7 +207,7 @@ public sealed class TurnTests
     [Fact]
     public void Share_and_weights_multiply()
     {
-        var step = Step(Weights.Of(40, 40, 20), test => test with { Share = 30 });
+        var step = Step(Weights.Create(40, 40, 20), test => test with { Share = 30 });
         var chance = new SeededChance(3);
         var drawn = new long[4];
         for (var i = 0; i < 60_000; i++)
@@ -217,7 +217,7 @@ public sealed class TurnTests
         }
         Assert.True(
             SampleRatioMismatch
-                .Of([
+                .Compute([
                     [(drawn[0], 12), (drawn[1], 12), (drawn[2], 6), (drawn[3], 70)],
                 ])
                 .P > 0.001,
@@ -232,7 +232,7 @@ public sealed class TurnTests
             .Range(0, 40)
             .Select(seed => new Visit(VisitorId.New(Now, new SeededChance(seed)), Now, Traits.Unknown))
             .ToArray();
-        RouteStep At(params int[] weights) => Step(Weights.Of(weights), test => test);
+        RouteStep At(params int[] weights) => Step(Weights.Create(weights), test => test);
         long Shown(RouteStep step, Visit visit, long promised) =>
             Assignment
                 .Decide(step, visit, null, (_, _) => throw new InvalidOperationException(), new PageId(promised))!
@@ -242,7 +242,7 @@ public sealed class TurnTests
         Assert.Equal(2, visitors.Select(visit => Shown(At(50, 50), visit, 9)).Distinct().Count());
         // Where pages take turns, the promise is handed to the rotation.
         var asked = new List<int?>();
-        NextInTurn next = (_, proposed) =>
+        NextInRotation next = (_, proposed) =>
         {
             asked.Add(proposed);
             return proposed ?? 0;
@@ -250,13 +250,13 @@ public sealed class TurnTests
         foreach (
             var (weights, promised) in new[]
             {
-                (Weights.Of(99, 1), 2),
-                (Weights.Of(100, 0), 2),
-                (Weights.Of(50, 50), 9),
+                (Weights.Create(99, 1), 2),
+                (Weights.Create(100, 0), 2),
+                (Weights.Create(50, 50), 9),
             }
         )
             Assignment.Decide(
-                Step(weights, test => test with { Allocation = Allocation.InTurn }),
+                Step(weights, test => test with { Allocation = Allocation.Rotation }),
                 visitors[0],
                 null,
                 next,
@@ -269,7 +269,7 @@ public sealed class TurnTests
     public void Before_it_starts_while_it_is_paused_and_after_its_end_the_link_shows_the_steps_page()
     {
         var visit = new Visit(VisitorId.New(Now, new SeededChance(1)), Now, Traits.Unknown);
-        RouteStep At(Func<RouteTest, RouteTest> change) => Step(Weights.Of(0, 100), change);
+        RouteStep At(Func<RouteTest, RouteTest> change) => Step(Weights.Create(0, 100), change);
         Assert.Equal((1, AssignmentKind.Plain), Shown(At(test => test with { From = Now.AddSeconds(1) })));
         Assert.Equal(
             (2, AssignmentKind.Enrols),
@@ -285,7 +285,7 @@ public sealed class TurnTests
     [Fact]
     public void A_page_that_is_down_is_drawn_by_nobody_and_its_visitors_see_the_control()
     {
-        var step = Step(Weights.Of(50, 30, 20).Without([1]), test =>
+        var step = Step(Weights.Create(50, 30, 20).Without([1]), test =>
             test with
             {
                 Resting = new HashSet<PageId> { new(2) },
@@ -342,9 +342,9 @@ public sealed class TurnTests
     public void A_visits_note_survives_being_stored() =>
         AnyVisit.AlwaysHolds(visit =>
         {
-            var note = VisitNote.Of(visit.Traits, ExclusionReason.Tied);
+            var note = VisitNote.From(visit.Traits, ExclusionReason.Tied);
             return VisitNote.Parse(note.ToString()) == note
-                && VisitNote.Parse(VisitNote.Of(visit.Traits).ToString()).Exclusion is null;
+                && VisitNote.Parse(VisitNote.From(visit.Traits).ToString()).Exclusion is null;
         });
 
     [Theory]

@@ -14,7 +14,7 @@ public sealed class StepChanceTests
     {
         var steps = Steps(StepKind.OptIn, StepKind.Sales, StepKind.ThankYou);
         var chances = StepOpportunity
-            .Of(steps, Traffic((100, 10_000), (400, 2500), (2, 100)), earned: 490_000)
+            .Find(steps, Traffic((100, 10_000), (400, 2500), (2, 100)), earned: 490_000)
             .ToArray();
         Assert.Equal([steps[0], steps[1]], chances.Select(chance => chance.Step));
         // A quarter goes on, a fifth more of them is 5 in a hundred: 35 a week, each worth what the 2,500 brought on
@@ -24,7 +24,7 @@ public sealed class StepChanceTests
         Assert.Equal(35 * 196, chances[0].WorthPerWeek!.Value, 1e-6);
         Assert.Equal(Planner.PeekSafeTotal(0.25, 0.3, 2) / 100, chances[0].Days, 1e-9);
         Assert.Equal(400 * 7 * 0.008 * 4900, chances[1].WorthPerWeek!.Value, 1e-6);
-        Assert.All(StepOpportunity.Of(steps, Traffic((100, 10_000), (400, 2500), (2, 100)), earned: 0), chance =>
+        Assert.All(StepOpportunity.Find(steps, Traffic((100, 10_000), (400, 2500), (2, 100)), earned: 0), chance =>
             Assert.Null(chance.WorthPerWeek)
         );
     }
@@ -33,16 +33,16 @@ public sealed class StepChanceTests
     public void Where_hardly_anyone_leaves_there_is_little_to_win_and_what_cannot_be_found_in_a_year_is_not_offered()
     {
         var steps = Steps(StepKind.Upsell, StepKind.ThankYou);
-        var chance = Assert.Single(StepOpportunity.Of(steps, Traffic((500, 1000), (470, 940)), 0));
+        var chance = Assert.Single(StepOpportunity.Find(steps, Traffic((500, 1000), (470, 940)), 0));
         Assert.Equal(0.97, chance.Better, 1e-9);
-        Assert.Empty(StepOpportunity.Of(steps, Traffic((1, 1000), (1, 5)), 0));
+        Assert.Empty(StepOpportunity.Find(steps, Traffic((1, 1000), (1, 5)), 0));
         // Nobody comes any more, too few came, nobody went on, or nobody stopped.
-        Assert.Empty(StepOpportunity.Of(steps, Traffic((0, 1000), (0, 500)), 0));
-        Assert.Empty(StepOpportunity.Of(steps, Traffic((50, 90), (20, 40)), 0));
-        Assert.Empty(StepOpportunity.Of(steps, Traffic((50, 1000), (0, 0)), 0));
-        Assert.Empty(StepOpportunity.Of(steps, Traffic((50, 1000), (60, 1200)), 0));
+        Assert.Empty(StepOpportunity.Find(steps, Traffic((0, 1000), (0, 500)), 0));
+        Assert.Empty(StepOpportunity.Find(steps, Traffic((50, 90), (20, 40)), 0));
+        Assert.Empty(StepOpportunity.Find(steps, Traffic((50, 1000), (0, 0)), 0));
+        Assert.Empty(StepOpportunity.Find(steps, Traffic((50, 1000), (60, 1200)), 0));
         Assert.Empty(
-            StepOpportunity.Of([steps[0] with { IsArchived = true }, steps[1]], Traffic((500, 1000), (470, 940)), 0)
+            StepOpportunity.Find([steps[0] with { IsArchived = true }, steps[1]], Traffic((500, 1000), (470, 940)), 0)
         );
     }
 
@@ -58,7 +58,7 @@ public sealed class StepChanceTests
                 (perDay, here, there, earned) =>
                 {
                     foreach (
-                        var chance in StepOpportunity.Of(
+                        var chance in StepOpportunity.Find(
                             Steps(StepKind.Sales, StepKind.ThankYou),
                             Traffic((perDay, here), (perDay, there)),
                             earned

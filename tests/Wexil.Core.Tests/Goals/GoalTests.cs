@@ -117,15 +117,15 @@ public sealed class GoalTests
             .AlwaysHolds(
                 (device, country, returning, source, day) =>
                 {
-                    var traits = VisitorTraits.Of(new(device, country, "en", returning, null, ""), source, day);
+                    var traits = VisitorTraits.From(new(device, country, "en", returning, null, ""), source, day);
                     Assert.Equal(
                         ((long)device, country, returning ? 1L : 0, source, (long)day),
                         (
-                            traits.Of(SegmentKind.Device),
-                            VisitorTraits.CountryOf(traits.Of(SegmentKind.Country)),
-                            traits.Of(SegmentKind.Returning),
-                            traits.Of(SegmentKind.Source),
-                            traits.Of(SegmentKind.Weekday)
+                            traits.ValueOf(SegmentKind.Device),
+                            VisitorTraits.CountryOf(traits.ValueOf(SegmentKind.Country)),
+                            traits.ValueOf(SegmentKind.Returning),
+                            traits.ValueOf(SegmentKind.Source),
+                            traits.ValueOf(SegmentKind.Weekday)
                         )
                     );
                 }

@@ -67,7 +67,7 @@ public sealed class KeepRuleTests
     {
         var standing = Standing([new(4000, 480), new(4000, 300), new(4000, 490)]);
         Assert.Equal("rests B", Said(Sure.Decide(standing, null, Weights.Even(3), 20, Today)));
-        Assert.Equal("ForCertainty { }", Said(Sure.Decide(standing, null, Weights.Of(50, 0, 50), 20, Today)));
+        Assert.Equal("ForCertainty { }", Said(Sure.Decide(standing, null, Weights.Create(50, 0, 50), 20, Today)));
         Assert.Equal(
             "ForCertainty { }",
             Said((Sure with { RestsLosers = false }).Decide(standing, null, Weights.Even(3), 20, Today))
@@ -135,7 +135,7 @@ public sealed class KeepRuleTests
                 {
                     var even = Weights.Even(chances.Length);
                     var now = chances.Length > 2 && resting < chances.Length ? even.Without([resting]) : even;
-                    var weights = AdaptiveWeights.Of(chances, floor, now);
+                    var weights = AdaptiveWeights.Compute(chances, floor, now);
                     var taking = Enumerable.Range(0, now.Count).Where(page => now[page] > 0).ToArray();
                     var least = Math.Min(floor, 100 / taking.Length);
                     Assert.All(taking, page => Assert.True(weights[page] >= least));

@@ -8,13 +8,13 @@ public sealed class KeptGainTests
     [Fact]
     public void A_gain_is_the_difference_times_the_visitors_and_gains_add_up_with_less_doubt_than_their_sum()
     {
-        var gain = RealisedUplift.Of(0.03, new Interval(0.01, 0.06), 10_000);
+        var gain = RealisedUplift.From(0.03, new Interval(0.01, 0.06), 10_000);
         Assert.Equal((300, 100, 600), (gain.Amount, gain.Range.Low, gain.Range.High));
-        var sum = gain + RealisedUplift.Of(-2, new Interval(-5, 2), 75);
+        var sum = gain + RealisedUplift.From(-2, new Interval(-5, 2), 75);
         Assert.Equal(150, sum.Amount, 1e-9);
         Assert.Equal(150 - Math.Sqrt(200 * 200 + 225 * 225), sum.Range.Low, 1e-9);
         Assert.Equal(150 + Math.Sqrt(300.0 * 300 + 300 * 300), sum.Range.High, 1e-9);
-        Assert.Equal(default, RealisedUplift.Of(0.03, new Interval(0.01, 0.06), 0));
+        Assert.Equal(default, RealisedUplift.From(0.03, new Interval(0.01, 0.06), 0));
     }
 
     [Fact]
@@ -31,7 +31,7 @@ public sealed class KeptGainTests
                 var sum = Enumerable
                     .Range(0, 10)
                     .Select(_ => 5 + Error())
-                    .Select(seen => RealisedUplift.Of(seen, new Interval(seen - 1.96, seen + 1.96), 100))
+                    .Select(seen => RealisedUplift.From(seen, new Interval(seen - 1.96, seen + 1.96), 100))
                     .Aggregate((a, b) => a + b);
                 return sum.Range.Contains(5000);
             });

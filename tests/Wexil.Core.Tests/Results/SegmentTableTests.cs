@@ -14,7 +14,7 @@ public sealed class SegmentTableTests
             .Range(0, 20)
             .Count(_ =>
                 SegmentTable
-                    .Of(
+                    .FromRates(
                         [
                             .. Enumerable
                                 .Range(0, 200)
@@ -60,7 +60,7 @@ public sealed class SegmentTableTests
                 ]
             ),
         ];
-        var table = SegmentTable.Of(segments, 0, 0.2);
+        var table = SegmentTable.FromRates(segments, 0, 0.2);
         Assert.Equal(21, table.Comparisons);
         Assert.Equal("phones", Assert.Single(table.Rows, row => row.Cells[1].P <= SegmentTable.Alpha).Name);
         Assert.True(table.Rows.Single(row => row.Name == "few").IsSmall);
@@ -70,7 +70,7 @@ public sealed class SegmentTableTests
     public void Weights_changed_midway_do_not_make_a_difference_of_a_group()
     {
         // The page got most visitors on the better days; within each stretch the pages are alike.
-        var table = SegmentTable.Of(
+        var table = SegmentTable.FromRates(
             [
                 new(
                     "phones",

@@ -15,7 +15,7 @@ public sealed class StandardizationTests
         ]);
         Assert.False(standing.IsStandardized);
         Assert.Equal(0.217, standing.Pages[0].Standard.Rate, 12);
-        Assert.Equal(WilsonInterval.Of(new Arm(1000, 240)), standing.Pages[1].Rate);
+        Assert.Equal(WilsonInterval.Compute(new Arm(1000, 240)), standing.Pages[1].Rate);
     }
 
     [Fact]
@@ -36,7 +36,7 @@ public sealed class StandardizationTests
             12
         );
         Assert.Equal("B", VerdictRule.Apply(standing).Keep!.Letter);
-        Assert.Equal("B", ExpectedLoss.Of(standing).Page.Letter);
+        Assert.Equal("B", ExpectedLoss.From(standing).Page.Letter);
         Assert.Equal((0.3 + 0.05) / 2, standing.Pages[0].Standard.Rate, 12);
     }
 
@@ -119,7 +119,7 @@ public sealed class StandardizationTests
             [Orders(9000, 900, 5000), Orders(1000, 110, 5000)],
             [Orders(1000, 20, 5000), Orders(9000, 230, 5000)],
         ];
-        var money = RevenueResult.Of(facts, phases, 100, []);
+        var money = RevenueResult.From(facts, phases, 100, []);
         Assert.True(money.Pages[0].Total.Mean > money.Pages[1].Total.Mean);
         Assert.True(money.Pages[0].Standard.Mean < money.Pages[1].Standard.Mean);
         Assert.True(money.Pages[0].ChanceBest < money.Pages[1].ChanceBest);
@@ -148,7 +148,7 @@ public sealed class StandardizationTests
 
     private static TestResult Counted(Arm[][] phases) => Standing([.. phases.Select(arms => new PhaseFacts([], arms))]);
 
-    private static TestResult Standing(IReadOnlyList<PhaseFacts> phases) => TestResult.Of(Facts(phases));
+    private static TestResult Standing(IReadOnlyList<PhaseFacts> phases) => TestResult.From(Facts(phases));
 
     private static TestFacts Facts(IReadOnlyList<PhaseFacts> phases)
     {

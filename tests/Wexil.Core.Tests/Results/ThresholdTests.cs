@@ -35,7 +35,7 @@ public sealed class ThresholdTests
             kind,
             VerdictRule
                 .Apply(
-                    TestResult.Of(
+                    TestResult.From(
                         Facts([new(1000, 150), new(1000, 150)]) with
                         {
                             Gap = new(visitors, DateTimeOffset.UnixEpoch),
@@ -124,9 +124,9 @@ public sealed class ThresholdTests
     {
         var standing = Standing([new(4000, 480), new(4000, 300), new(4000, 490), new(4000, 305)]);
         Assert.Equal("rests BD", Said(Sure.Decide(standing, null, Weights.Even(4), 20, Today)));
-        Assert.Equal("rests B", Said(Sure.Decide(standing, null, Weights.Of(40, 30, 30, 0), 20, Today)));
+        Assert.Equal("rests B", Said(Sure.Decide(standing, null, Weights.Create(40, 30, 30, 0), 20, Today)));
         // C, which is not settled, gets nobody: with B and D gone, the control would be alone.
-        Assert.Equal("ForCertainty { }", Said(Sure.Decide(standing, null, Weights.Of(40, 30, 0, 30), 20, Today)));
+        Assert.Equal("ForCertainty { }", Said(Sure.Decide(standing, null, Weights.Create(40, 30, 0, 30), 20, Today)));
     }
 
     [Fact]
@@ -135,7 +135,7 @@ public sealed class ThresholdTests
         var outcomes = Enumerable
             .Range(240, 120)
             .Select(conversions =>
-                InteractionTable.Of([
+                InteractionTable.From([
                     [new(4000, 200), new(4000, 200)],
                     [new(4000, 200), new(4000, conversions)],
                 ])
@@ -148,7 +148,7 @@ public sealed class ThresholdTests
         Assert.Contains(outcomes, outcome => outcome.Surprise > 3.67);
         // However far from its parts, a pair with too few conversions says nothing.
         InteractionTable With(long conversions) =>
-            InteractionTable.Of([
+            InteractionTable.From([
                 [new(40_000, 400), new(40_000, 400)],
                 [new(40_000, 400), new(300, conversions)],
             ]);
@@ -160,11 +160,11 @@ public sealed class ThresholdTests
     public void What_is_left_takes_as_many_days_as_it_has_visitors_for()
     {
         var facts = Facts([new(1700, 450), new(1700, 490)]);
-        var more = VerdictRule.Apply(TestResult.Of(facts)).Forecast!.Visitors;
-        var known = VerdictRule.Apply(TestResult.Of(facts with { VisitorsPerDay = more / 7.0 })).Forecast!;
+        var more = VerdictRule.Apply(TestResult.From(facts)).Forecast!.Visitors;
+        var known = VerdictRule.Apply(TestResult.From(facts with { VisitorsPerDay = more / 7.0 })).Forecast!;
         Assert.Equal(more, known.Visitors);
         Assert.Equal(7, known.Days!.Value, 1e-9);
-        var unknown = VerdictRule.Apply(TestResult.Of(facts with { VisitorsPerDay = 0 })).Forecast!;
+        var unknown = VerdictRule.Apply(TestResult.From(facts with { VisitorsPerDay = 0 })).Forecast!;
         Assert.Equal((more, null), (unknown.Visitors, unknown.Days));
     }
 
@@ -192,7 +192,7 @@ public sealed class ThresholdTests
     {
         var facts = Facts([new(5000, 500), new(5000, 500)]);
         RevenueSample Of(int count) => new(5000, count * 3900.0, count * 3900.0 * 3900);
-        var money = RevenueResult.Of(
+        var money = RevenueResult.From(
             facts,
             [
                 [Of(200), Of(buyers)],
@@ -206,7 +206,7 @@ public sealed class ThresholdTests
         Assert.Null(money.Control.AgainstControl);
         Assert.Equal(156 * 0.2, money.Margin, 1e-9);
         // Before it is known what a visitor was expected to bring, nothing is called.
-        var unknown = RevenueResult.Of(
+        var unknown = RevenueResult.From(
             facts,
             [
                 [Of(200), Of(buyers)],
@@ -217,7 +217,7 @@ public sealed class ThresholdTests
         Assert.Null(unknown.Pages[1].AgainstControl!.Raw);
         Assert.Equal(156 * 0.2, unknown.Margin, 1e-9);
         // Nothing sold at all: one unit stands in for what a visitor brings, and nobody is swayed.
-        var nothing = RevenueResult.Of(
+        var nothing = RevenueResult.From(
             facts,
             [
                 [Of(0), Of(0)],
@@ -233,7 +233,7 @@ public sealed class ThresholdTests
     public void What_is_at_stake_is_told_of_the_page_ahead_against_the_nearest_other()
     {
         var standing = Standing([new(5000, 650), new(5000, 500), new(5000, 600)]);
-        var loss = ExpectedLoss.Of(standing);
+        var loss = ExpectedLoss.From(standing);
         Assert.Equal("A", loss.Page.Letter);
         // C is nearest to the control.
         Assert.Equal(standing.Pages[2].AgainstControl!.Confidence, loss.Confidence);
@@ -246,7 +246,7 @@ public sealed class ThresholdTests
         var ahead = Standing([new(5000, 500), new(5000, 650), new(5000, 520)]);
         Assert.Equal(
             ("B", ahead.Pages[1].AgainstControl!.Confidence),
-            (ExpectedLoss.Of(ahead).Page.Letter, ExpectedLoss.Of(ahead).Confidence)
+            (ExpectedLoss.From(ahead).Page.Letter, ExpectedLoss.From(ahead).Confidence)
         );
     }
 }

@@ -24,7 +24,7 @@ public sealed class VerdictTests
     )
     {
         var verdict = VerdictRule.Apply(
-            TestResult.Of(Facts([new(visitorsA, conversionsA), new(visitorsB, conversionsB)]))
+            TestResult.From(Facts([new(visitorsA, conversionsA), new(visitorsB, conversionsB)]))
         );
         Assert.Equal(kind, verdict.Kind);
         Assert.Equal(keep, verdict.Keep?.Letter);
@@ -33,7 +33,7 @@ public sealed class VerdictTests
     [Fact]
     public void A_better_page_is_better_by_its_lift()
     {
-        var verdict = VerdictRule.Apply(TestResult.Of(Facts([new(5000, 500), new(5000, 650)])));
+        var verdict = VerdictRule.Apply(TestResult.From(Facts([new(5000, 500), new(5000, 650)])));
         var better = Assert.IsType<Verdict.Better>(verdict);
         Assert.Equal(("B", "A", false), (better.Page.Letter, better.Control.Letter, better.IsByMoney));
         Assert.Equal(0.3, better.Gain, 1e-9);
@@ -42,7 +42,7 @@ public sealed class VerdictTests
     [Fact]
     public void Too_early_says_how_long_it_will_take()
     {
-        var verdict = VerdictRule.Apply(TestResult.Of(Facts([new(1700, 450), new(1700, 490)])));
+        var verdict = VerdictRule.Apply(TestResult.From(Facts([new(1700, 450), new(1700, 490)])));
         Assert.Equal("B", Assert.IsType<Verdict.Undecided>(verdict).Leader.Letter);
         Assert.InRange(verdict.Forecast!.Visitors, 1_000, 20_000);
         Assert.Equal(verdict.Forecast.Visitors / 400.0, verdict.Forecast.Days!.Value);
@@ -53,7 +53,7 @@ public sealed class VerdictTests
     {
         Arm[] arms = [new(1000, 150), new(1000, 150)];
         Verdict After(long visitors) =>
-            VerdictRule.Apply(TestResult.Of(Facts(arms) with { Gap = new(visitors, DateTimeOffset.UnixEpoch) }));
+            VerdictRule.Apply(TestResult.From(Facts(arms) with { Gap = new(visitors, DateTimeOffset.UnixEpoch) }));
         Assert.Equal(VerdictKind.Problem, After(210).Kind);
         Assert.Equal(VerdictKind.TooEarly, After(25).Kind);
     }
@@ -65,7 +65,7 @@ public sealed class VerdictTests
         for (var i = 0; i < 500; i++)
         {
             Arm[] arms = [.. Enumerable.Range(0, 4).Select(_ => new Arm(2000, 180 + random.Next(60)))];
-            var standing = TestResult.Of(Facts(arms));
+            var standing = TestResult.From(Facts(arms));
             foreach (var page in standing.Challengers)
                 if (page.AgainstControl is { Interval: { } interval } comparison)
                     Assert.Equal(comparison.P <= TestResult.Alpha, !interval.Contains(0));
@@ -92,8 +92,8 @@ public sealed class VerdictTests
     {
         RevenueSample Of(long visitors, long order, long buyers) =>
             new(visitors, order * buyers, (double)order * order * buyers);
-        var standing = TestResult.Of(Facts([new(visitorsA, visitorsA / 10), new(visitorsB, visitorsB / 10)]));
-        var money = RevenueResult.Of(
+        var standing = TestResult.From(Facts([new(visitorsA, visitorsA / 10), new(visitorsB, visitorsB / 10)]));
+        var money = RevenueResult.From(
             standing.Facts,
             [
                 [Of(visitorsA, orderA, buyersA), Of(visitorsB, orderB, buyersB)],
@@ -114,8 +114,8 @@ public sealed class VerdictTests
     [Fact]
     public void Where_money_and_conversions_disagree_it_is_said()
     {
-        var standing = TestResult.Of(Facts([new(10_000, 1000), new(10_000, 1300)]));
-        var money = RevenueResult.Of(
+        var standing = TestResult.From(Facts([new(10_000, 1000), new(10_000, 1300)]));
+        var money = RevenueResult.From(
             standing.Facts,
             [
                 [new(10_000, 700 * 3900.0, 700 * 3900.0 * 3900), new(10_000, 400 * 3900.0, 400 * 3900.0 * 3900)],
@@ -135,14 +135,14 @@ public sealed class VerdictTests
     public void What_an_earlier_look_was_sure_of_stays_sure_while_the_page_is_ahead()
     {
         var facts = Facts([new(3000, 300), new(3000, 345)]);
-        Assert.Equal(VerdictKind.TooEarly, VerdictRule.Apply(TestResult.Of(facts)).Kind);
+        Assert.Equal(VerdictKind.TooEarly, VerdictRule.Apply(TestResult.From(facts)).Kind);
         PastLooks[] past = [PastLooks.None, new(Ahead: 0.01, Behind: 1)];
-        var sure = TestResult.Of(facts with { Past = past });
+        var sure = TestResult.From(facts with { Past = past });
         Assert.Equal("B", VerdictRule.Apply(sure).Keep!.Letter);
         Assert.True(sure.Pages[1].AgainstControl!.Interval!.Value.Low >= 0);
         Assert.Equal(
             VerdictKind.TooEarly,
-            VerdictRule.Apply(TestResult.Of(Facts([new(3000, 345), new(3000, 300)]) with { Past = past })).Kind
+            VerdictRule.Apply(TestResult.From(Facts([new(3000, 345), new(3000, 300)]) with { Past = past })).Kind
         );
         Assert.Equal(new(0.01, 0.5), past[1].With(new(-1, null, 0.5, 0.5)));
     }
@@ -150,7 +150,7 @@ public sealed class VerdictTests
     [Fact]
     public void Keeping_the_best_loses_least_and_waiting_costs_what_goes_to_the_others()
     {
-        var stakes = VerdictRule.Apply(TestResult.Of(Facts([new(5000, 500), new(5000, 650)]))).Stakes!;
+        var stakes = VerdictRule.Apply(TestResult.From(Facts([new(5000, 500), new(5000, 650)]))).Stakes!;
         Assert.Equal("B", stakes.Page.Letter);
         Assert.InRange(stakes.Confidence!.Value, 0.95, 1);
         Assert.InRange(stakes.LossPerThousand, 0, 0.1);

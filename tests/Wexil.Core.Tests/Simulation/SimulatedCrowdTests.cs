@@ -38,7 +38,7 @@ public sealed class SimulatedCrowdTests
     {
         var crowd = new SimulatedCrowd(4);
         var arm = new Arm(50_000, Enumerable.Range(0, 50_000).Count(_ => crowd.Does(0.07)));
-        Assert.True(WilsonInterval.Of(arm, z: 4).Contains(0.07));
+        Assert.True(WilsonInterval.Compute(arm, z: 4).Contains(0.07));
         Assert.All(Enumerable.Range(0, 1000), _ =>
             Assert.InRange(crowd.Hesitates(), TimeSpan.FromSeconds(20), TimeSpan.FromHours(1))
         );

@@ -6,8 +6,8 @@ namespace Wexil.Core.Tests.SplitTests;
 public sealed class TestLifeTests
 {
     private static readonly DateTimeOffset Now = new(2026, 11, 24, 8, 0, 0, TimeSpan.Zero);
-    private static readonly Weights Even = Weights.Of(50, 50),
-        Uneven = Weights.Of(80, 20);
+    private static readonly Weights Even = Weights.Create(50, 50),
+        Uneven = Weights.Create(80, 20);
 
     private static Phase UnderWay(int? hoursToEnd = null) =>
         new(new(2), Even, "Started", Now.AddHours(-3), hoursToEnd is { } hours ? Now.AddHours(hours) : null);

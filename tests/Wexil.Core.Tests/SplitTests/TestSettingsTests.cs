@@ -15,8 +15,22 @@ public sealed class TestSettingsTests
     public static TheoryData<TestSettings, TestSettings, SettingChange> Changes =>
         new()
         {
-            { Before, Before with { Allocation = Allocation.InTurn }, new SettingChange.Turns(Allocation.InTurn) },
-            { Before with { Allocation = Allocation.Lean }, Before, new SettingChange.Turns(Allocation.Chance) },
+            {
+                Before,
+                Before with
+                {
+                    Allocation = Allocation.Rotation,
+                },
+                new SettingChange.AllocationChange(Allocation.Rotation)
+            },
+            {
+                Before with
+                {
+                    Allocation = Allocation.Adaptive,
+                },
+                Before,
+                new SettingChange.AllocationChange(Allocation.Random)
+            },
             { Lean(5), Lean(10), new SettingChange.Floor(10) },
             { Before, Before with { Share = 30 }, new SettingChange.Share(30) },
             { Before, Before with { Audience = Phones }, new SettingChange.TakingPart(Phones) },
@@ -40,7 +54,7 @@ public sealed class TestSettingsTests
     {
         Type[] beginning =
         [
-            typeof(SettingChange.Turns),
+            typeof(SettingChange.AllocationChange),
             typeof(SettingChange.Share),
             typeof(SettingChange.TakingPart),
             typeof(SettingChange.Others),
@@ -60,5 +74,5 @@ public sealed class TestSettingsTests
         Assert.Equal(2, Before.ChangesTo(Before with { Share = 30, Until = End }).Count());
     }
 
-    private static TestSettings Lean(int floor) => Before with { Allocation = Allocation.Lean, Floor = floor };
+    private static TestSettings Lean(int floor) => Before with { Allocation = Allocation.Adaptive, Floor = floor };
 }

@@ -114,14 +114,14 @@ public sealed class ReferenceTests
         static Arm Of(double rate) => new(4000, (long)(4000 * rate));
         Assert.Null(
             InteractionTable
-                .Of([
+                .From([
                     [Of(0.05), Of(0.06)],
                     [Of(0.07), Of(0.083)],
                 ])
                 .Standout
         );
         var better = InteractionTable
-            .Of([
+            .From([
                 [Of(0.05), Of(0.05)],
                 [Of(0.05), Of(0.10)],
             ])
@@ -130,7 +130,7 @@ public sealed class ReferenceTests
         Assert.True(better.Expected < 0.10);
         Assert.Null(
             InteractionTable
-                .Of([
+                .From([
                     [Of(0.05), default],
                     [Of(0.05), Of(0.10)],
                 ])

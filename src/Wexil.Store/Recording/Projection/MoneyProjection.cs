@@ -269,7 +269,7 @@ internal sealed class MoneyProjection : IDisposable
         Add(
             ref CollectionsMarshal.GetValueRefOrAddDefault(
                 _buckets,
-                (place.Test, place.Page, TimeBucket.Of(place.At)),
+                (place.Test, place.Page, TimeBucket.StartOf(place.At)),
                 out _
             )
         );

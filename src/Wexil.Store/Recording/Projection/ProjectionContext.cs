@@ -237,7 +237,7 @@ internal sealed class ProjectionContext
 
     private DateOnly Day(long at)
     {
-        var quarter = TimeBucket.Of(at);
+        var quarter = TimeBucket.StartOf(at);
         if (_lastDay.Quarter != quarter)
             _lastDay = (
                 quarter,

@@ -154,7 +154,7 @@ internal sealed class TestProjection : IDisposable
         Touched.Add(test);
         CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (test.Value, phase.Value, page.Value), out _).Visitors++;
         CollectionsMarshal
-            .GetValueRefOrAddDefault(_pageBuckets, (test.Value, page.Value, TimeBucket.Of(at)), out _)
+            .GetValueRefOrAddDefault(_pageBuckets, (test.Value, page.Value, TimeBucket.StartOf(at)), out _)
             .Visitors++;
         Segmented(test.Value, phase.Value, page.Value, traits, visitors: 1);
         CollectionsMarshal.GetValueRefOrAddDefault(_silences, test.Value, out _).Since++;
@@ -186,10 +186,12 @@ internal sealed class TestProjection : IDisposable
         {
             Touched.Add(new(goal.Test));
             CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (goal.Test, place.Phase, page), out _).Conversions++;
-            CollectionsMarshal.GetValueRefOrAddDefault(_buckets, (goal.Test, TimeBucket.Of(at)), out _).Conversions++;
+            CollectionsMarshal
+                .GetValueRefOrAddDefault(_buckets, (goal.Test, TimeBucket.StartOf(at)), out _)
+                .Conversions++;
             // By the time of the visitor's coming, so that the conversions of a stretch are of its visitors.
             CollectionsMarshal
-                .GetValueRefOrAddDefault(_pageBuckets, (goal.Test, page, TimeBucket.Of(place.At)), out _)
+                .GetValueRefOrAddDefault(_pageBuckets, (goal.Test, page, TimeBucket.StartOf(place.At)), out _)
                 .Conversions++;
             if (place.Traits.IsKnown)
                 Segmented(goal.Test, place.Phase, page, place.Traits, conversions: 1);

@@ -6,5 +6,5 @@ internal static class TimeBucket
     private const long Milliseconds = 15 * 60 * 1000;
 
     /// <summary>The start of a moment's quarter, both in Unix milliseconds.</summary>
-    public static long Of(long at) => at - at % Milliseconds;
+    public static long StartOf(long at) => at - at % Milliseconds;
 }

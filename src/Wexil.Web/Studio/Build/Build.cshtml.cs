@@ -27,7 +27,8 @@ public sealed record PageCard(
 );
 
 /// <summary>The pages of a step, seen as they are.</summary>
-public sealed partial class BuildModel(StepScreens screens, PageContext desk, PageShelf shelf) : StepPageModel(screens)
+public sealed partial class BuildModel(StepScreens screens, PageContext context, PageShelf shelf)
+    : StepPageModel(screens)
 {
     public override string Stage => "build";
 
@@ -67,8 +68,8 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
     {
         if (Screen.Pages.FirstOrDefault(page => page.Id == new PageId(original)) is not { } parent)
             return NotFound();
-        var clone = desk.Pages.Find(await desk.Pages.CloneAsync(parent, CloneName(parent)))!;
-        desk.Routes.Reload(Screen.Funnel.Id);
+        var clone = context.Pages.Find(await context.Pages.CloneAsync(parent, CloneName(parent)))!;
+        context.Routes.Reload(Screen.Funnel.Id);
         Done =
             $"This is a clone of {Format.Quoted(parent.Name)}. Change one thing, then publish: visitors see "
             + "it once you send them here.";
@@ -80,10 +81,10 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
     {
         if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } shown)
             return NotFound();
-        Done = await desk.Pages.ShowAsync(shown)
+        Done = await context.Pages.ShowAsync(shown)
             ? $"Everyone who opens the step’s link sees {Format.Quoted(shown.Name)} from now on."
             : "A test is running on this step. Keep a page first.";
-        desk.Routes.Reload(Screen.Funnel.Id);
+        context.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));
     }
 
@@ -125,7 +126,7 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
                     : $"{Format.Quoted(page.Name)} was in a test here, so its figures stay with it in the "
                         + $"archive of this step; a clone of it is on {Format.Quoted(target.Name)}.";
         }
-        desk.Routes.Reload(Screen.Funnel.Id);
+        context.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));
     }
 
@@ -134,7 +135,7 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
         if (shelf.Archived(Screen.Step.Id).FirstOrDefault(page => page.Id == new PageId(id)) is not { } page)
             return NotFound();
         await shelf.RestoreAsync(page.Id);
-        desk.Routes.Reload(Screen.Funnel.Id);
+        context.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(page.Name)} is back.";
         return Redirect(Screen.Address("build"));
     }
@@ -148,7 +149,7 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
             return NotFound();
         if (await shelf.DeleteAsync(page) is { } problem)
             return Refuse(id, Words(problem));
-        desk.Routes.Reload(Screen.Funnel.Id);
+        context.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(page.Name)} is deleted. Nobody was ever shown it.";
         return Redirect(Screen.Address("build"));
     }
@@ -176,11 +177,11 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
     private PageCard Card(Page page)
     {
         var letter = Screen.Reading?.Letter(page.Id) is { Length: > 0 } mark ? mark : null;
-        var parent = page.Parent is { } id ? desk.Pages.Find(id) : null;
+        var parent = page.Parent is { } id ? context.Pages.Find(id) : null;
         var clones = Screen.Pages.Count(other => other.Parent == page.Id);
         if (!page.IsHosted)
             return new(page, letter, parent, clones, null, null, false, null);
-        var (changes, wiring) = desk.Review(page, Screen);
+        var (changes, wiring) = context.Review(page, Screen);
         return new(
             page,
             letter,
@@ -189,7 +190,7 @@ public sealed partial class BuildModel(StepScreens screens, PageContext desk, Pa
             changes,
             wiring,
             parent is { IsHosted: true } && page.ParentVersion < parent.Revision,
-            desk.Frame(page, PreviewUse.Look)
+            context.Frame(page, PreviewUse.Look)
         );
     }
 

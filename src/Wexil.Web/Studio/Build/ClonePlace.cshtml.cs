@@ -6,13 +6,13 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>Clones a page to another step, of this funnel or another.</summary>
-public sealed class ClonePlaceModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
+public sealed class ClonePlaceModel(StepScreens screens, PageContext context) : PageScreenModel(screens, context)
 {
     public IEnumerable<(Funnel Funnel, IEnumerable<Step> Steps)> Places =>
-        Desk
+        Context
             .Funnels.All()
             .Select(funnel =>
-                (funnel, Desk.Funnels.Steps(funnel.Id).Where(step => !step.IsArchived && step.Id != Screen.Step.Id))
+                (funnel, Context.Funnels.Steps(funnel.Id).Where(step => !step.IsArchived && step.Id != Screen.Step.Id))
             );
 
     [BindProperty]
@@ -33,8 +33,8 @@ public sealed class ClonePlaceModel(StepScreens screens, PageContext desk) : Pag
             ModelState.AddModelError(nameof(To), "Choose the step that the clone is for.");
             return Page();
         }
-        var clone = Desk.Pages.Find(await Desk.Pages.CloneAsync(Shown, Shown.Name, place.Step.Id))!;
-        Desk.Routes.Reload();
+        var clone = Context.Pages.Find(await Context.Pages.CloneAsync(Shown, Shown.Name, place.Step.Id))!;
+        Context.Routes.Reload();
         Done =
             $"A clone of {Format.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons know their "
             + "new page.";

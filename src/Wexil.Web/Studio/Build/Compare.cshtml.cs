@@ -9,7 +9,7 @@ namespace Wexil.Web.Studio.Build;
 /// <summary>
 /// Two pages, or two versions of one, side by side or one over the other, with every difference named.
 /// </summary>
-public sealed class CompareModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
+public sealed class CompareModel(StepScreens screens, PageContext context) : PageScreenModel(screens, context)
 {
     /// <summary>The slug of another page to compare with; else the page it was cloned from.</summary>
     [BindProperty(SupportsGet = true)]
@@ -38,25 +38,25 @@ public sealed class CompareModel(StepScreens screens, PageContext desk) : PageSc
     {
         if (!Shown.IsHosted)
             return NotFound();
-        var versions = Desk.Pages.Versions(Shown.Id);
+        var versions = Context.Pages.Versions(Shown.Id);
         bool Known(int number) => versions.Any(version => version.Number == number);
         if ((From != 0 && !Known(From)) || (To != 0 && !Known(To)))
             return NotFound();
-        var now = To == 0 ? Desk.Drafts.Of(Shown).Source : Desk.Pages.Source(Shown, To);
+        var now = To == 0 ? Context.Drafts.For(Shown).Source : Context.Pages.Source(Shown, To);
         After = (
             To == 0 ? Shown.Name + (Shown.HasDraft ? ", not published yet" : "") : $"Version {To}",
-            Desk.Frame(Shown, PreviewUse.Inspect, To == 0 ? null : To)
+            Context.Frame(Shown, PreviewUse.Inspect, To == 0 ? null : To)
         );
         if (From != 0)
         {
-            Before = ($"Version {From}", Desk.Frame(Shown, PreviewUse.Inspect, From));
+            Before = ($"Version {From}", Context.Frame(Shown, PreviewUse.Inspect, From));
             Changes = PageDifferences.Between(
-                Desk.Pages.Source(Shown, From),
+                Context.Pages.Source(Shown, From),
                 now,
                 Build.PageContext.FilesThatDiffer(
-                    Desk.Pages.Hashes(Shown.Id, From),
+                    Context.Pages.Hashes(Shown.Id, From),
                     Shown.Entry!,
-                    Desk.Pages.Hashes(Shown.Id, To == 0 ? Shown.Revision : To, To == 0),
+                    Context.Pages.Hashes(Shown.Id, To == 0 ? Shown.Revision : To, To == 0),
                     Shown.Entry!
                 )
             );
@@ -68,14 +68,14 @@ public sealed class CompareModel(StepScreens screens, PageContext desk) : PageSc
             : Others.FirstOrDefault();
         if (Other is null)
             return With is null ? Page() : NotFound();
-        Before = (Other.Name, Desk.Frame(Other, PreviewUse.Inspect, Other.Revision));
+        Before = (Other.Name, Context.Frame(Other, PreviewUse.Inspect, Other.Revision));
         Changes = PageDifferences.Between(
-            Desk.Pages.Source(Other),
+            Context.Pages.Source(Other),
             now,
             Build.PageContext.FilesThatDiffer(
-                Desk.Pages.Hashes(Other.Id, Other.Revision),
+                Context.Pages.Hashes(Other.Id, Other.Revision),
                 Other.Entry!,
-                Desk.Pages.Hashes(Shown.Id, Shown.Revision, true),
+                Context.Pages.Hashes(Shown.Id, Shown.Revision, true),
                 Shown.Entry!
             )
         );

@@ -18,19 +18,19 @@ namespace Wexil.Web.Studio.Build;
 [UploadLimit(16)]
 public sealed class EditPageModel(
     StepScreens screens,
-    PageContext desk,
+    PageContext context,
     DraftEditor editor,
     TypedAddress addresses,
     IAntiforgery antiforgery
-) : PageScreenModel(screens, desk)
+) : PageScreenModel(screens, context)
 {
     private const int LargestPicture = 8 << 20;
 
     private PageDraft? _draft;
 
-    public PageDraft Draft => _draft ??= Desk.Drafts.Of(Shown);
+    public PageDraft Draft => _draft ??= Context.Drafts.For(Shown);
 
-    public string Frame => Desk.Frame(Shown, PreviewUse.Edit);
+    public string Frame => Context.Frame(Shown, PreviewUse.Edit);
 
     /// <summary>The name that was given by counting, and waits for a better one.</summary>
     public bool HasPlainName => BuildModel.IsPlainName(Shown.Name);
@@ -84,18 +84,18 @@ public sealed class EditPageModel(
 
     /// <summary>The source of the draft, for the source view.</summary>
     public IActionResult OnGetSource() =>
-        Shown.IsHosted ? Content(Desk.Drafts.Of(Shown).Source, "text/plain; charset=utf-8") : NotFound();
+        Shown.IsHosted ? Content(Context.Drafts.For(Shown).Source, "text/plain; charset=utf-8") : NotFound();
 
     /// <summary>How the draft stands: what differs, what is not wired.</summary>
     public IActionResult OnGetState()
     {
         if (!Shown.IsHosted)
             return NotFound();
-        var (changes, wiring) = Desk.Review(Shown, Screen);
+        var (changes, wiring) = Context.Review(Shown, Screen);
         return new JsonResult(
             new
             {
-                revision = Desk.Drafts.Of(Shown).Revision,
+                revision = Context.Drafts.For(Shown).Revision,
                 differs = Shown.HasDraft,
                 changes = changes is null
                     ? null
@@ -132,11 +132,12 @@ public sealed class EditPageModel(
         if (!Shown.IsHosted)
             return NotFound();
         return new JsonResult(
-            Desk.Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true)
-                .Where(file => ContentTypes.Of(file.Key)?.StartsWith("image/", StringComparison.Ordinal) == true)
+            Context
+                .Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true)
+                .Where(file => ContentTypes.ForPath(file.Key)?.StartsWith("image/", StringComparison.Ordinal) == true)
                 .OrderBy(file => file.Key, StringComparer.Ordinal)
                 .Take(200)
-                .Select(file => new { path = FromEntry(file.Key), address = Desk.Asset(file.Value, file.Key) })
+                .Select(file => new { path = FromEntry(file.Key), address = Context.Asset(file.Value, file.Key) })
         );
     }
 
@@ -174,11 +175,11 @@ public sealed class EditPageModel(
         await picture.CopyToAsync(memory);
         if (!PictureFile.IsPicture(extension, memory.GetBuffer().AsSpan(0, (int)memory.Length)))
             return Refuse("This is not a picture that a page can show: JPEG, PNG, GIF, WebP, AVIF or SVG.");
-        var taken = Desk
+        var taken = Context
             .Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true)
             .Keys.ToHashSet(StringComparer.OrdinalIgnoreCase);
         var path = PictureFile.Free(Path.GetFileNameWithoutExtension(picture.FileName), extension, taken);
-        await Desk.Drafts.AddFileAsync(Shown.Id, new(path, memory.ToArray()));
+        await Context.Drafts.AddFileAsync(Shown.Id, new(path, memory.ToArray()));
         PageEdit edit = background
             ? new PageEdit.Background(node, FromEntry(path))
             : new PageEdit.Picture(node, FromEntry(path), alternative ?? "");
@@ -216,14 +217,14 @@ public sealed class EditPageModel(
             await RenameAsync();
         else
         {
-            await Desk.Pages.ChangeOutsideAsync(Shown.Id, Name.Trim(), moved);
-            Desk.Routes.Reload(Screen.Funnel.Id);
+            await Context.Pages.ChangeOutsideAsync(Shown.Id, Name.Trim(), moved);
+            Context.Routes.Reload(Screen.Funnel.Id);
         }
         if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source)
-            await Desk.Drafts.EditAsync(Shown, Draft, source, "Source");
+            await Context.Drafts.EditAsync(Shown, Draft, source, "Source");
         Done = Shown.IsHosted
             ? "Saved as a draft. Visitors see it once you publish it."
-            : $"{Format.Quoted(Desk.Pages.Find(Shown.Id)!.Name)} is "
+            : $"{Format.Quoted(Context.Pages.Find(Shown.Id)!.Name)} is "
                 + $"saved.{(moved is null ? "" : addresses.TwinOf(Shown.Id, moved))}";
         return Redirect(Shown.IsHosted ? Own() : Screen.Address("build"));
     }
@@ -252,8 +253,8 @@ public sealed class EditPageModel(
         }
         if (IsTested)
             return Redirect(Own("publish"));
-        await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, "");
-        Desk.Routes.Reload(Screen.Funnel.Id);
+        await Context.Pages.PublishAsync(Shown, Context.Drafts.For(Shown).Source, "");
+        Context.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(Shown.Name)} is published: whoever is sent to it sees it so from now on.";
         return Redirect(Screen.Address("build"));
     }
@@ -286,7 +287,7 @@ public sealed class EditPageModel(
     private async Task RenameAsync()
     {
         if (Name.Trim() != Shown.Name)
-            await Desk.Pages.RenameAsync(Shown.Id, Name.Trim());
+            await Context.Pages.RenameAsync(Shown.Id, Name.Trim());
     }
 
     private IActionResult Refuse(string problem) => Answer(editor.Refused(Shown, problem));

@@ -5,16 +5,16 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>A page as visitors see it, as a .zip of plain HTML and its files.</summary>
-public sealed class ExportModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
+public sealed class ExportModel(StepScreens screens, PageContext context) : PageScreenModel(screens, context)
 {
     public IActionResult OnGet()
     {
         if (!Shown.IsHosted)
             return NotFound();
-        var files = Desk
+        var files = Context
             .Pages.Hashes(Shown.Id, Shown.Revision)
             .Keys.Order(StringComparer.Ordinal)
-            .Select(path => Desk.Pages.File(Shown.Id, Shown.Revision, path)!);
+            .Select(path => Context.Pages.File(Shown.Id, Shown.Revision, path)!);
         return File(PageArchive.Write(files), "application/zip", $"{Shown.Slug}.zip");
     }
 }

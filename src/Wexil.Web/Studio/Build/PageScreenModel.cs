@@ -49,7 +49,10 @@ public sealed class PageContext(
     /// </summary>
     public PageReview Review(Page page, StepScreen screen)
     {
-        string[] tills = [.. RouteStore.Tills(screen.Steps, step => Pages.Of(step.Id).Select(other => other.Outside))];
+        string[] tills =
+        [
+            .. RouteStore.Tills(screen.Steps, step => Pages.ForStep(step.Id).Select(other => other.Outside)),
+        ];
         var parent = page.Parent is { } id && Pages.Find(id) is { IsHosted: true } found ? found : null;
         var key = string.Join(
             '\n',
@@ -62,7 +65,7 @@ public sealed class PageContext(
         );
         if (_reviews.TryGetValue(key, out PageReview? known))
             return known!;
-        var source = Drafts.Of(page).Source;
+        var source = Drafts.For(page).Source;
         var changes = parent is null
             ? null
             : PageDifferences.Between(
@@ -105,9 +108,9 @@ public sealed class PageContext(
 }
 
 /// <summary>A screen of one page of a step.</summary>
-public abstract class PageScreenModel(StepScreens screens, PageContext desk) : StepPageModel(screens)
+public abstract class PageScreenModel(StepScreens screens, PageContext context) : StepPageModel(screens)
 {
-    protected PageContext Desk => desk;
+    protected PageContext Context => context;
 
     public override string Stage => "build";
 
@@ -116,7 +119,7 @@ public abstract class PageScreenModel(StepScreens screens, PageContext desk) : S
     /// <summary>The page is in a running test, so publishing a change of it starts a phase.</summary>
     public bool IsTested => Screen.Open?.Test.Pages.Contains(Shown.Id) == true;
 
-    public Page? Parent => Shown.Parent is { } parent ? desk.Pages.Find(parent) : null;
+    public Page? Parent => Shown.Parent is { } parent ? context.Pages.Find(parent) : null;
 
     /// <summary>The address of a screen of this page.</summary>
     public string Own(string screen = "") =>

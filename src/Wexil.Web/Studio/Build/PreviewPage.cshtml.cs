@@ -5,7 +5,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>A page at three widths side by side, with nothing counted.</summary>
-public sealed class PreviewPageModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
+public sealed class PreviewPageModel(StepScreens screens, PageContext context) : PageScreenModel(screens, context)
 {
     /// <summary>Which version; 0 for the draft.</summary>
     [BindProperty(SupportsGet = true, Name = "v")]
@@ -16,10 +16,11 @@ public sealed class PreviewPageModel(StepScreens screens, PageContext desk) : Pa
     public IActionResult OnGet()
     {
         if (
-            !Shown.IsHosted || (Version != 0 && Desk.Pages.Versions(Shown.Id).All(version => version.Number != Version))
+            !Shown.IsHosted
+            || (Version != 0 && Context.Pages.Versions(Shown.Id).All(version => version.Number != Version))
         )
             return NotFound();
-        Frame = Desk.Frame(Shown, PreviewUse.Inspect, Version == 0 ? null : Version);
+        Frame = Context.Frame(Shown, PreviewUse.Inspect, Version == 0 ? null : Version);
         return Page();
     }
 }

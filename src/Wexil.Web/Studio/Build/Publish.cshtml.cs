@@ -6,7 +6,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>Publishes a page that is in a running test: says first what that does to the evidence.</summary>
-public sealed class PublishModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
+public sealed class PublishModel(StepScreens screens, PageContext context) : PageScreenModel(screens, context)
 {
     /// <summary>What visitors will see otherwise than they do now.</summary>
     public PageChanges Changes { get; private set; } = null!;
@@ -20,7 +20,7 @@ public sealed class PublishModel(StepScreens screens, PageContext desk) : PageSc
     {
         if (!Shown.IsHosted)
             return NotFound();
-        Changes = PageDifferences.Between(Desk.Pages.Source(Shown), Desk.Drafts.Of(Shown).Source);
+        Changes = PageDifferences.Between(Context.Pages.Source(Shown), Context.Drafts.For(Shown).Source);
         return Page();
     }
 
@@ -35,8 +35,12 @@ public sealed class PublishModel(StepScreens screens, PageContext desk) : PageSc
         }
         var tested = IsTested;
         var note = (Note ?? "").Trim();
-        await Desk.Pages.PublishAsync(Shown, Desk.Drafts.Of(Shown).Source, note.Length <= 200 ? note : note[..200]);
-        Desk.Routes.Reload(Screen.Funnel.Id);
+        await Context.Pages.PublishAsync(
+            Shown,
+            Context.Drafts.For(Shown).Source,
+            note.Length <= 200 ? note : note[..200]
+        );
+        Context.Routes.Reload(Screen.Funnel.Id);
         Done = tested
             ? $"{Format.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted "
                 + "before stays."

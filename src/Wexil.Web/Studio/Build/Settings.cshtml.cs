@@ -5,7 +5,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>What a page says about itself, and the code that it takes along.</summary>
-public sealed class SettingsModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
+public sealed class SettingsModel(StepScreens screens, PageContext context) : PageScreenModel(screens, context)
 {
     private const int MaxCodeLength = 64 << 10;
 
@@ -31,7 +31,7 @@ public sealed class SettingsModel(StepScreens screens, PageContext desk) : PageS
     {
         if (!Shown.IsHosted)
             return NotFound();
-        var settings = PageSettings.Read(Desk.Drafts.Of(Shown).Source);
+        var settings = PageSettings.Read(Context.Drafts.For(Shown).Source);
         (Title, Description, SharePicture, HeadCode, BodyCode, Indexed) = (
             settings.Title,
             settings.Description,
@@ -59,8 +59,8 @@ public sealed class SettingsModel(StepScreens screens, PageContext desk) : PageS
         if (!ModelState.IsValid)
             return Page();
         if (Indexed != Shown.IsIndexed)
-            await Desk.Pages.SetIndexedAsync(Shown.Id, Indexed);
-        var draft = Desk.Drafts.Of(Shown);
+            await Context.Pages.SetIndexedAsync(Shown.Id, Indexed);
+        var draft = Context.Drafts.For(Shown);
         var edited = PageEditor.Apply(
             draft.Source,
             new PageEdit.Settings(
@@ -68,8 +68,8 @@ public sealed class SettingsModel(StepScreens screens, PageContext desk) : PageS
             )
         );
         if (edited.Source! != draft.Source)
-            await Desk.Drafts.EditAsync(Shown, draft, edited.Source!, edited.Label);
-        Desk.Routes.Reload(Screen.Funnel.Id);
+            await Context.Drafts.EditAsync(Shown, draft, edited.Source!, edited.Label);
+        Context.Routes.Reload(Screen.Funnel.Id);
         Done = "The settings are in the draft. Visitors get them once you publish.";
         return Redirect(Own());
     }

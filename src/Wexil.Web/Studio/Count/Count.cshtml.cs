@@ -24,7 +24,7 @@ public sealed record Crossing(
     Func<SplitTest, int, string> Name
 )
 {
-    public PairStanding? At(int first, int second) =>
+    public PairResult? At(int first, int second) =>
         Table.Pairs.FirstOrDefault(pair => pair.First == first && pair.Second == second);
 }
 
@@ -115,7 +115,7 @@ public sealed class CountModel(
     {
         if (Screen.Reading is not { } reading)
             return;
-        Changes = ChangeLog.Of(tests.Changes(reading.Test.Id));
+        Changes = ChangeLog.Summarize(tests.Changes(reading.Test.Id));
         Money = tallies.Money(reading.Test, settings.Currency);
         var goals = tallies.Goals(reading.Test.Id);
         Goal = reading.Goals.FirstOrDefault(goal =>
@@ -132,7 +132,7 @@ public sealed class CountModel(
                     isLess: false,
                     ("buyers", "buyer")
                 )
-            : reading.Standing;
+            : reading.Result;
         if (!IsBuyers && (Goal ?? reading.Main) is { } shown)
             Met = goals
                 .Where(tally => tally.Goal == shown.Id)
@@ -143,7 +143,7 @@ public sealed class CountModel(
                 );
         Path = tallies.Path(reading.Test.Id);
         Stays = tallies.Stays(reading.Test.Id).ToDictionary(stay => stay.Page);
-        Time = TimeChart.Of(
+        Time = TimeChart.From(
             reading,
             tallies.PageBuckets(reading.Test.Id),
             settings.Zone,
@@ -151,10 +151,10 @@ public sealed class CountModel(
             Running,
             IsMoney ? settings.Currency : null
         );
-        Weights = WeightsChart.Of(reading, clock);
+        Weights = WeightsChart.Create(reading, clock);
         Segmented = IsMoney
-            ? SegmentView.Of(segments.Money(Screen, reading, Segment), settings.Currency)
-            : SegmentView.Of(segments.Of(Screen, reading, Segment), reading.Words.Many);
+            ? SegmentView.From(segments.Money(Screen, reading, Segment), settings.Currency)
+            : SegmentView.From(segments.For(Screen, reading, Segment), reading.Words.Many);
         Ready = tests.Ready(reading.Test.Id);
         LeftOut = tallies.LeftOut(Screen.Step.Id).Values.Sum();
         Apart =
@@ -175,7 +175,7 @@ public sealed class CountModel(
             StepName(first),
             second,
             StepName(second),
-            InteractionTable.Of([
+            InteractionTable.From([
                 .. first.Pages.Select(a =>
                     (IReadOnlyList<Arm>)
                         [

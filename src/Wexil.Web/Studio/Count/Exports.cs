@@ -113,14 +113,14 @@ public static class Exports
                 started = reading.Test.StartedAt,
                 decided = reading.Test.DecidedAt,
                 verdict = reading.Says.Sentence,
-                pages = reading.Standing.Pages.Select(Page),
+                pages = reading.Result.Pages.Select(Page),
                 rows = lines,
             }
         );
     }
 
     /// <summary>A page over all phases, as the Count screen shows it.</summary>
-    private static object Page(PageStanding page) =>
+    private static object Page(PageResult page) =>
         new
         {
             letter = page.Page.Letter,

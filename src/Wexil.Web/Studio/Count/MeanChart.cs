@@ -23,18 +23,18 @@ public sealed class MeanChart
     public IReadOnlyList<(double X, string Label)> Ticks { get; }
     public double Height { get; }
 
-    /// <param name="standing">The figures that the verdict rests on; null while nobody bought anything.</param>
-    public MeanChart(RevenueResult? standing, IReadOnlyList<PageMoney> money, Currency currency)
+    /// <param name="result">The figures that the verdict rests on; null while nobody bought anything.</param>
+    public MeanChart(RevenueResult? result, IReadOnlyList<PageMoney> money, Currency currency)
     {
         (RevenueSample Takings, double Low, double High)[] pages =
         [
             .. money.Select(
                 (page, i) =>
                 {
-                    var takings = standing?.Pages[i].Standard ?? page.Revenue;
+                    var revenue = result?.Pages[i].Standard ?? page.Revenue;
                     var half =
-                        takings.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(takings.Variance / takings.Visitors);
-                    return (takings, takings.Mean - half, takings.Mean + half);
+                        revenue.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(revenue.Variance / revenue.Visitors);
+                    return (revenue, revenue.Mean - half, revenue.Mean + half);
                 }
             ),
         ];

@@ -17,8 +17,8 @@ public sealed record SegmentView(IReadOnlyList<SegmentViewRow> Rows, string Warn
 {
     public static readonly SegmentView None = new([], "");
 
-    public static SegmentView Of(SegmentTable<Arm> table, string many) =>
-        Of(
+    public static SegmentView From(SegmentTable<Arm> table, string many) =>
+        From(
             table,
             $"{many} a page",
             Format.Percent,
@@ -26,16 +26,16 @@ public sealed record SegmentView(IReadOnlyList<SegmentViewRow> Rows, string Warn
             arm => arm.Visitors
         );
 
-    public static SegmentView Of(SegmentTable<RevenueSample> table, Currency currency) =>
-        Of(
+    public static SegmentView From(SegmentTable<RevenueSample> table, Currency currency) =>
+        From(
             table,
             "buyers a page of orders of about the same size",
             mean => currency.Show((decimal)mean),
-            takings => $"{currency.Show((decimal)takings.Sum)} from {Format.Count(takings.Visitors)}",
-            takings => takings.Visitors
+            revenue => $"{currency.Show((decimal)revenue.Sum)} from {Format.Count(revenue.Visitors)}",
+            revenue => revenue.Visitors
         );
 
-    private static SegmentView Of<T>(
+    private static SegmentView From<T>(
         SegmentTable<T> table,
         string least,
         Func<double, string> value,

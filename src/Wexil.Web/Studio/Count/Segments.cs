@@ -19,7 +19,7 @@ public sealed class Segments(TallyStore tallies, SourceStore sources)
         (SegmentKind.Weekday, "Weekday"),
     ];
 
-    public SegmentTable<Arm> Of(StepScreen screen, TestReading reading, SegmentKind kind)
+    public SegmentTable<Arm> For(StepScreen screen, TestReading reading, SegmentKind kind)
     {
         var isLess = reading.Main is { Goal.LessIsBetter: true };
         var segments = Read(screen, reading, kind, tally =>
@@ -27,7 +27,7 @@ public sealed class Segments(TallyStore tallies, SourceStore sources)
         );
         return segments.Length == 0
             ? new([], 0)
-            : SegmentTable.Of(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);
+            : SegmentTable.FromRates(segments, reading.Result.Facts.Control, reading.Test.SmallestLift);
     }
 
     /// <summary>The same by what each visitor brought.</summary>
@@ -36,7 +36,7 @@ public sealed class Segments(TallyStore tallies, SourceStore sources)
         var segments = Read(screen, reading, kind, tally => tally.Revenue);
         return segments.Length == 0
             ? new([], 0)
-            : SegmentTable.OfMoney(segments, reading.Standing.Facts.Control, reading.Test.SmallestLift);
+            : SegmentTable.FromMoney(segments, reading.Result.Facts.Control, reading.Test.SmallestLift);
     }
 
     private Segment<T>[] Read<T>(StepScreen screen, TestReading reading, SegmentKind kind, Func<SegmentTally, T> what)
@@ -44,7 +44,7 @@ public sealed class Segments(TallyStore tallies, SourceStore sources)
     {
         var names =
             kind == SegmentKind.Source
-                ? sources.Of(screen.Funnel.Id).ToDictionary(source => source.Id.Value, source => source.Name)
+                ? sources.ForFunnel(screen.Funnel.Id).ToDictionary(source => source.Id.Value, source => source.Name)
                 : [];
         return
         [

@@ -46,7 +46,7 @@ public sealed class TimeChart
     public string Words { get; private init; } = "";
 
     /// <param name="money">The owner's currency, to show what each visitor brought; null to show the rate.</param>
-    public static TimeChart? Of(
+    public static TimeChart? From(
         TestReading reading,
         IReadOnlyList<PageBucket> buckets,
         TimeZoneInfo zone,
@@ -93,7 +93,7 @@ public sealed class TimeChart
             :
             [
                 .. sums.Select(own =>
-                    own.Select(sum => money is null ? Point.Of(Counted(sum.Arm)) : Point.Of(sum.Takings, money))
+                    own.Select(sum => money is null ? Point.From(Counted(sum.Arm)) : Point.From(sum.Takings, money))
                         .ToArray()
                 ),
             ];
@@ -167,9 +167,9 @@ public sealed class TimeChart
         Currency? money
     )
     {
-        var (pages, control) = (reading.Test.Pages, reading.Standing.Facts.Control);
+        var (pages, control) = (reading.Test.Pages, reading.Result.Facts.Control);
         var arms = reading.Phases.Select(_ => new Arm[pages.Count]).ToArray();
-        var takings = reading.Phases.Select(_ => new RevenueSample[pages.Count]).ToArray();
+        var revenue = reading.Phases.Select(_ => new RevenueSample[pages.Count]).ToArray();
         var points = pages.Select(_ => new Point[units]).ToArray();
         var byUnit = buckets.ToLookup(unitOf);
         for (var unit = 0; unit < units; unit++)
@@ -181,7 +181,7 @@ public sealed class TimeChart
                     continue;
                 var phase = Math.Max(0, reading.Phases.Count(started => started.StartedAt <= bucket.From) - 1);
                 arms[phase][page] += counted(bucket.Arm);
-                takings[phase][page] += new RevenueSample(bucket.Arm.Visitors, bucket.Earned, bucket.Squares);
+                revenue[phase][page] += new RevenueSample(bucket.Arm.Visitors, bucket.Earned, bucket.Squares);
             }
             var rates = money is null
                 ? PhaseStandardization.Rates(
@@ -201,22 +201,22 @@ public sealed class TimeChart
                 : [];
             var means = money is not null
                 ? PhaseStandardization.Means(
-                    takings,
+                    revenue,
                     control,
                     [
                         .. pages.Select(
                             (_, page) =>
                                 page == control
                                     ? null
-                                    : Phases.DifferenceOfMeans(takings.Select(phase => (phase[control], phase[page])))
+                                    : Phases.DifferenceOfMeans(revenue.Select(phase => (phase[control], phase[page])))
                         ),
                     ]
                 )
                 : [];
             for (var page = 0; page < pages.Count; page++)
                 points[page][unit] = money is null
-                    ? Point.Of(arms.Aggregate(new Arm(), (sum, phase) => sum + phase[page]), rates[page])
-                    : Point.Of(means[page], money);
+                    ? Point.From(arms.Aggregate(new Arm(), (sum, phase) => sum + phase[page]), rates[page])
+                    : Point.From(means[page], money);
         }
         return points;
     }
@@ -297,14 +297,14 @@ public sealed class TimeChart
         string Words
     )
     {
-        public static Point Of(Arm arm) => Of(arm, StandardRate.From(arm));
+        public static Point From(Arm arm) => From(arm, StandardRate.From(arm));
 
         /// <param name="rate">The rate that is drawn; that of the sums, unless the split was changed.</param>
-        public static Point Of(Arm arm, StandardRate rate)
+        public static Point From(Arm arm, StandardRate rate)
         {
             if (arm.Visitors == 0)
                 return default;
-            var interval = WilsonInterval.Of(rate);
+            var interval = WilsonInterval.Compute(rate);
             return new(
                 arm.Visitors,
                 rate.Rate,
@@ -315,21 +315,21 @@ public sealed class TimeChart
             );
         }
 
-        public static Point Of(RevenueSample takings, Currency currency)
+        public static Point From(RevenueSample revenue, Currency currency)
         {
-            if (takings.Visitors == 0)
+            if (revenue.Visitors == 0)
                 return default;
-            var half = Confidence.Z95 * Math.Sqrt(takings.Variance / takings.Visitors);
-            var most = Math.Max(1, takings.Mean + half) * 2;
+            var half = Confidence.Z95 * Math.Sqrt(revenue.Variance / revenue.Visitors);
+            var most = Math.Max(1, revenue.Mean + half) * 2;
             return new(
-                takings.Visitors,
-                takings.Mean,
-                takings.Mean - half,
-                takings.Mean + half,
+                revenue.Visitors,
+                revenue.Mean,
+                revenue.Mean - half,
+                revenue.Mean + half,
                 most,
-                $"{currency.Show((decimal)takings.Sum)} from "
-                    + $"{Format.Count(takings.Visitors, "visitor", "visitors")}, "
-                    + $"{currency.Show((decimal)takings.Mean)} each"
+                $"{currency.Show((decimal)revenue.Sum)} from "
+                    + $"{Format.Count(revenue.Visitors, "visitor", "visitors")}, "
+                    + $"{currency.Show((decimal)revenue.Mean)} each"
             );
         }
     }

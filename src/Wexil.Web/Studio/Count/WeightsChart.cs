@@ -23,7 +23,7 @@ public sealed class WeightsChart
     public string Words { get; private init; } = "";
 
     /// <summary>Null where the weights never changed.</summary>
-    public static WeightsChart? Of(TestReading reading, OwnerTime clock)
+    public static WeightsChart? Create(TestReading reading, OwnerTime clock)
     {
         Phase[] phases = [.. reading.Phases.Where(phase => phase.StartedAt < clock.Now)];
         if (phases.Select(phase => phase.Weights).Distinct().Count() < 2)

@@ -20,7 +20,7 @@ public sealed record FileLine(
 );
 
 /// <summary>The files of a funnel's pages, each stored once however many pages have it.</summary>
-public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.PageContext desk) : PageModel
+public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.PageContext context) : PageModel
 {
     public Funnel Funnel { get; private set; } = null!;
 
@@ -57,21 +57,21 @@ public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.Pag
 
     private List<FileLine> Read()
     {
-        var pages = desk.Pages.All().ToDictionary(page => page.Id);
+        var pages = context.Pages.All().ToDictionary(page => page.Id);
         var drafts = new Dictionary<PageId, string>();
         string Draft(Page page) =>
-            drafts.TryGetValue(page.Id, out var source) ? source : drafts[page.Id] = desk.Drafts.Of(page).Source;
+            drafts.TryGetValue(page.Id, out var source) ? source : drafts[page.Id] = context.Drafts.For(page).Source;
         return
         [
             .. assets
-                .Of(Funnel.Id)
+                .ForFunnel(Funnel.Id)
                 .Select(asset =>
                 {
                     var uses = asset.Uses.Select(use => (Page: pages[use.Page], Use: use)).ToArray();
                     var name = asset.Uses[0].Path;
                     var picture =
-                        ContentTypes.Of(name)?.StartsWith("image/", StringComparison.Ordinal) == true
-                            ? desk.Asset(asset.Hash, name)
+                        ContentTypes.ForPath(name)?.StartsWith("image/", StringComparison.Ordinal) == true
+                            ? context.Asset(asset.Hash, name)
                             : null;
                     // What was added to a draft and is not in it any more is used by nobody; earlier versions keep what
                     // they have.

@@ -196,7 +196,7 @@ public sealed class FunnelStepsModel(
             [
                 .. steps.Select(step =>
                 {
-                    var own = pages.Of(step.Id).ToList();
+                    var own = pages.ForStep(step.Id).ToList();
                     return new FunnelStep(
                         step.Kind,
                         step.Name,

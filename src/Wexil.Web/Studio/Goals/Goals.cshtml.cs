@@ -47,7 +47,7 @@ public sealed class GoalsModel(
             Done =
                 $"“{goal.Name}” counts from now on."
                 + (
-                    open.Standing.Total.Visitors == 0
+                    open.Result.Total.Visitors == 0
                         ? ""
                         : " Visitors who came before may have done it unseen, so they are left out of it: a "
                             + "new phase has begun."

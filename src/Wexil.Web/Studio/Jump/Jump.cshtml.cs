@@ -36,7 +36,7 @@ public sealed class JumpModel(FunnelStore funnels, PageStore pages) : PageModel
                             : [];
                     return own.Concat(
                         pages
-                            .Of(step.Id)
+                            .ForStep(step.Id)
                             .Where(page => Fits(page.Name) || page.Slug == slug)
                             .Select(page => new Hit(
                                 page.IsHosted ? $"{address}/{page.Slug}" : address,

@@ -51,7 +51,7 @@ public sealed class KeepModel(
     public ReportLinks Reports(TestId test) =>
         new(
             test,
-            tests.Reports.Of(test.Value),
+            tests.Reports.For(test.Value),
             MadeFor == test.Value.ToString(System.Globalization.CultureInfo.InvariantCulture) ? MadeReport : null,
             (int)tests.Reports.Lasts.TotalDays
         );
@@ -59,7 +59,7 @@ public sealed class KeepModel(
     public const int MaxLearnedLength = 2000;
 
     /// <summary>The verdict that can be taken back.</summary>
-    public Row? Standing =>
+    public Row? InForce =>
         !Screen.IsOpen
         && History is [{ Line.Stands: true } newest, ..]
         && newest.Line.Test.Id == Screen.Reading!.Test.Id
@@ -119,7 +119,7 @@ public sealed class KeepModel(
         {
             ModelState.Clear();
             LoadRule();
-            Asks = running.Standing.Pages.Single(shown => shown.Page.Id == page.Id).Page;
+            Asks = running.Result.Pages.Single(shown => shown.Page.Id == page.Id).Page;
             return Page();
         }
         await keeper.KeepAsync(running, page.Id, VerdictStore.ByHand);
@@ -148,12 +148,12 @@ public sealed class KeepModel(
     public async Task<IActionResult> OnPostNextAsync()
     {
         LoadHistory();
-        if (Standing is not { } standing || pages.Find(standing.Line.Verdict.Page) is not { IsHosted: true } kept)
+        if (InForce is not { } inForce || pages.Find(inForce.Line.Verdict.Page) is not { IsHosted: true } kept)
         {
-            Done = Standing is null
+            Done = InForce is null
                 ? "Nothing is kept here at the moment."
                 : "The kept page is an outside one: change a copy of it there, and add that here.";
-            return Redirect(Screen.Address(Standing is null ? "keep" : "build"));
+            return Redirect(Screen.Address(InForce is null ? "keep" : "build"));
         }
         var names = Screen.Pages.Select(page => page.Name).ToHashSet();
         var name = Enumerable
@@ -217,18 +217,12 @@ public sealed class KeepModel(
         LoadHistory();
         if (Screen.Open is not { } running)
             return;
-        Rule = RuleForm.Of(running.Test.Rule);
+        Rule = RuleForm.From(running.Test.Rule);
         if (running.Test.Rule.By == KeepBy.Hand)
             return;
         var days = (clock.Local(clock.Now) - clock.Local(running.Test.StartedAt)).TotalDays;
-        var decision = running.Test.Rule.Decide(
-            running.Standing,
-            running.Money,
-            running.Test.Weights,
-            days,
-            clock.Today
-        );
-        var why = RuleWording.Why(decision, running.Standing.Facts);
+        var decision = running.Test.Rule.Decide(running.Result, running.Money, running.Test.Weights, days, clock.Today);
+        var why = RuleWording.Why(decision, running.Result.Facts);
         Decides = decision switch
         {
             RuleDecision.Wait => why,
@@ -239,8 +233,8 @@ public sealed class KeepModel(
 
     private void LoadHistory()
     {
-        var own = verdicts.Of(Screen.Step.Id);
-        var gained = gains.Of(own).ToDictionary(line => line.Verdict.Id);
+        var own = verdicts.ForStep(Screen.Step.Id);
+        var gained = gains.For(own).ToDictionary(line => line.Verdict.Id);
         History =
         [
             .. own.Select(verdict => new Row(
@@ -268,10 +262,10 @@ public sealed class KeepModel(
         if (Screen.Open is { } open)
             past.Add(
                 new(
-                    [.. open.Standing.Pages.Select(page => page.Page.Letter)],
+                    [.. open.Result.Pages.Select(page => page.Page.Letter)],
                     null,
                     open.Test.Name,
-                    $"now, {Format.Count(open.Standing.Total.Visitors, "visitor", "visitors")}"
+                    $"now, {Format.Count(open.Result.Total.Visitors, "visitor", "visitors")}"
                 )
             );
         Drawn = new(past);

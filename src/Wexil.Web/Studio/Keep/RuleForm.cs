@@ -24,7 +24,7 @@ public sealed class RuleForm
     public bool RestsLosers { get; set; }
     public string? Visitors { get; set; }
 
-    public static RuleForm Of(KeepRule rule) =>
+    public static RuleForm From(KeepRule rule) =>
         new()
         {
             OnMoney = rule.OnMoney,

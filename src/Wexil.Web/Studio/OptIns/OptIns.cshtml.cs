@@ -38,7 +38,7 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxSt
 
     public void OnGet()
     {
-        var settings = optIns.Of(Screen.Step.Id);
+        var settings = optIns.ForStep(Screen.Step.Id);
         (ForwardTo, Fields, Confirms, Subject, Words) = (
             settings.ForwardTo?.AbsoluteUri,
             string.Join('\n', settings.Fields.Select(field => $"{field.Key} = {field.Value}")),

@@ -64,7 +64,8 @@ public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceS
     public string To(OutboxMessage what) =>
         what.Kind switch
         {
-            OutboxKind.Forward => $"{optIns.Of(what.Step).ForwardTo?.Host ?? "nowhere any more"}, for {what.Email}",
+            OutboxKind.Forward =>
+                $"{optIns.ForStep(what.Step).ForwardTo?.Host ?? "nowhere any more"}, for {what.Email}",
             OutboxKind.Postback => what.Source is { } source
             && sources.Network(source)?.Postback is { } postback
             && Uri.TryCreate(postback.Template, UriKind.Absolute, out var address)

@@ -76,7 +76,7 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
 
     private bool Load()
     {
-        if (Email.Length is 0 or > 254 || people.Of(Email) is not { } person)
+        if (Email.Length is 0 or > 254 || people.Find(Email) is not { } person)
             return false;
         (Person, Deeds, Told) = (person, people.Deeds(person.Email), people.Told(person.Email));
         return true;

@@ -189,7 +189,7 @@ public sealed class PeopleModel(
         [
             .. steps
                 .Where(step => step.Kind == StepKind.OptIn)
-                .SelectMany(step => pages.Of(step.Id))
+                .SelectMany(step => pages.ForStep(step.Id))
                 .Where(page => page.Outside is null),
         ];
         var names = funnels.Every();
@@ -204,7 +204,7 @@ public sealed class PeopleModel(
         Seen =
         [
             .. steps
-                .SelectMany(step => tests.Of(step.Id))
+                .SelectMany(step => tests.ForStep(step.Id))
                 .SelectMany(test =>
                     test.Pages.Select(page =>
                         ($"{test.Id.Value}/{page.Value}", $"{pages.Find(page)!.Name} · {test.Name}")

@@ -154,7 +154,9 @@ public sealed class SalesModel(
             .. funnels
                 .AllSteps()
                 .Where(step => !step.IsArchived)
-                .SelectMany(step => pages.Of(step.Id).Select(page => (page.Id.Value, $"{step.Name}: {page.Name}"))),
+                .SelectMany(step =>
+                    pages.ForStep(step.Id).Select(page => (page.Id.Value, $"{step.Name}: {page.Name}"))
+                ),
         ];
         New.Currency ??= settings.Currency.Code;
     }

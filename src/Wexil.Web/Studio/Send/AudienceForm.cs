@@ -29,7 +29,7 @@ public sealed class AudienceForm
     public string? Languages { get; set; }
     public List<Rule> Rules { get; set; } = [];
 
-    public static AudienceForm Of(Audience audience)
+    public static AudienceForm From(Audience audience)
     {
         var form = new AudienceForm
         {

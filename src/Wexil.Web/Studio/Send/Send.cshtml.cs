@@ -120,7 +120,13 @@ public sealed class SendModel(
     }
 
     /// <summary>What lies ahead with the settings as they stand in the form; for the screen to follow them.</summary>
-    public IActionResult OnGetAhead(string weights, Allocation turns, int share, double baseRate, double smallestLift)
+    public IActionResult OnGetAhead(
+        string weights,
+        Allocation allocation,
+        int share,
+        double baseRate,
+        double smallestLift
+    )
     {
         var parts = (weights ?? "")
             .Split('/')
@@ -133,10 +139,10 @@ public sealed class SendModel(
         return new JsonResult(
             checkedWeights is null
                 ? null
-                : upcoming.Of(
+                : upcoming.For(
                     Screen,
                     checkedWeights,
-                    turns,
+                    allocation,
                     Math.Clamp(share, 1, 100),
                     baseRate,
                     smallestLift,
@@ -354,7 +360,7 @@ public sealed class SendModel(
             Names.IsLanguage(Try.Language ?? "") ? Try.Language!.ToLowerInvariant() : "",
             Try.Returning,
             source,
-            sources.Of(Screen.Funnel.Id).Any(known => known.Tag == source && known.Kind == SourceKind.Affiliate)
+            sources.ForFunnel(Screen.Funnel.Id).Any(known => known.Tag == source && known.Kind == SourceKind.Affiliate)
                 || AddressQuery.Value(query, Settings.AffiliateParameter) is not null
         );
     }
@@ -438,13 +444,13 @@ public sealed class SendModel(
         Sources = sources.Lines(Screen.Funnel.Id, Settings.Currency);
         Looks = watch.All();
         LeftOut = tallies.LeftOut(Screen.Step.Id);
-        Changes = Screen.Open is { } open ? ChangeLog.Of(tests.Changes(open.Test.Id)) : [];
+        Changes = Screen.Open is { } open ? ChangeLog.Summarize(tests.Changes(open.Test.Id)) : [];
         var weights = Weights.Check([.. Rows.Where(row => row.In).Select(row => row.Weight ?? 0)]).Weights
             ?? Weights.Even(Math.Max(2, Rows.Count(row => row.In)));
-        Ahead = upcoming.Of(
+        Ahead = upcoming.For(
             Screen,
             weights,
-            Turns,
+            Allocation,
             Math.Clamp(Share, 1, 100),
             BaseRate ?? 0,
             SmallestLift,

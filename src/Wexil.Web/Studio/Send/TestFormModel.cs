@@ -65,7 +65,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     public double SmallestLift { get; set; } = 20;
 
     [BindProperty]
-    public Allocation Turns { get; set; }
+    public Allocation Allocation { get; set; }
 
     /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
     [BindProperty]
@@ -148,7 +148,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
                 "Leave one page open to affiliates: their visitors must see something."
             );
         return (
-            new(Turns, Share, audience, Others is { } page ? new PageId(page) : null, closed, RestsFailing, until)
+            new(Allocation, Share, audience, Others is { } page ? new PageId(page) : null, closed, RestsFailing, until)
             {
                 Floor = Floor,
             },
@@ -174,7 +174,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
                 .Pages.Where(page => !test.Pages.Contains(page.Id))
                 .Select(page => new Row { Page = page.Id.Value, Weight = 0 }),
         ];
-        (Turns, Floor, Share, Others, RestsFailing) = (
+        (Allocation, Floor, Share, Others, RestsFailing) = (
             test.Settings.Allocation,
             test.Settings.Floor,
             test.Settings.Share,
@@ -182,7 +182,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
             test.Settings.RestsFailing
         );
         (BaseRate, SmallestLift) = (test.ExpectedRate * 100, test.SmallestLift * 100);
-        Who = AudienceForm.Of(test.Settings.Audience);
+        Who = AudienceForm.From(test.Settings.Audience);
         From = LocalMoment.Write(test.StartedAt, settings.Zone);
         Until = test.Settings.Until is { } until ? LocalMoment.Write(until, settings.Zone) : null;
     }
@@ -207,7 +207,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
         Control = chosen.FirstOrDefault()?.Id.Value ?? 0;
         Goal = Screen.LaterSteps.FirstOrDefault()?.Id.Value ?? 0;
         BaseRate = PastRate(Screen.LaterSteps.FirstOrDefault()) is { } rate ? Math.Round(rate * 100, 1) : null;
-        Who = AudienceForm.Of(Audience.Everyone);
+        Who = AudienceForm.From(Audience.Everyone);
     }
 
     /// <summary>

@@ -22,24 +22,24 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
 
     /// <param name="baseRate">In percent, as in the form; so is the lift.</param>
     /// <param name="perDay">New visitors a day; 0 when not known.</param>
-    public Ahead Of(
+    public Ahead For(
         StepScreen screen,
         Weights weights,
-        Allocation taking,
+        Allocation allocation,
         int share,
         double baseRate,
         double smallestLift,
         double perDay
     ) =>
         new(
-            [.. Next(screen, weights, taking).Select(PageLetter.At)],
+            [.. Next(screen, weights, allocation).Select(PageLetter.At)],
             Shares(weights, share),
             Plan(weights.Count, share, baseRate, smallestLift, perDay)
         );
 
-    private IEnumerable<int> Next(StepScreen screen, Weights weights, Allocation taking)
+    private IEnumerable<int> Next(StepScreen screen, Weights weights, Allocation allocation)
     {
-        if (taking != Allocation.InTurn)
+        if (allocation != Allocation.Rotation)
         {
             // Ten made-up visitors, drawn as real ones are.
             return Enumerable
@@ -51,7 +51,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
                 );
         }
         var running = routes.Current.Step(screen.Step.Id)?.Test;
-        return running is { Allocation: Allocation.InTurn, Phase: not null } && running.Weights.Equals(weights)
+        return running is { Allocation: Allocation.Rotation, Phase: not null } && running.Weights.Equals(weights)
             ? turns.Upcoming(running, Visitors)
             : new Rotation(weights, seed: 0).Upcoming(new long[weights.Count], Visitors);
     }

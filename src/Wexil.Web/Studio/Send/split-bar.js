@@ -48,7 +48,7 @@ class SplitBar {
       const value = (name) => form.querySelector(`[name=${name}]`)?.value ?? this.section.dataset[name] ?? "";
       const query = new URLSearchParams({
         weights: this.weights().join("/"),
-        turns: form.querySelector("[data-turns]:checked")?.value ?? "Chance",
+        allocation: form.querySelector("[data-allocation]:checked")?.value ?? "Random",
         share: value("Share") || 100,
         baseRate: value("BaseRate") || 0,
         smallestLift: value("SmallestLift") || 0,

@@ -19,7 +19,7 @@ public sealed class MappingForm
     public bool InSmallestUnits { get; set; }
     public string? Fields { get; set; }
 
-    public static MappingForm Of(HookMapping mapping) =>
+    public static MappingForm From(HookMapping mapping) =>
         new()
         {
             SignatureHeader = mapping.SignatureHeader,

@@ -35,7 +35,7 @@ public sealed class OwnerSettingsModel(
     public string? AffiliateParameter { get; set; }
 
     /// <summary>Marks the device that opens it as the owner's.</summary>
-    public string MineLink => $"{visitors.Origin}/mine/{tickets.Issue(TimeSpan.FromDays(1))}";
+    public string OwnDeviceLink => $"{visitors.Origin}/mine/{tickets.Issue(TimeSpan.FromDays(1))}";
 
     public string OffLink => $"{visitors.Origin}/mine/off";
 
@@ -91,7 +91,7 @@ public sealed class OwnerSettingsModel(
             settings.AffiliateParameter
         );
         OwnerMail = settings.OwnerMail;
-        Mapping = MappingForm.Of(settings.HookMapping);
+        Mapping = MappingForm.From(settings.HookMapping);
     }
 
     public async Task<IActionResult> OnPostAsync()
@@ -110,7 +110,7 @@ public sealed class OwnerSettingsModel(
             ModelState.AddModelError(nameof(OwnerMail), "An address such as ann@larkrow.example, or nothing.");
         if (!ModelState.IsValid)
         {
-            Mapping = MappingForm.Of(settings.HookMapping);
+            Mapping = MappingForm.From(settings.HookMapping);
             return Page();
         }
         await settings.SetOwnerMailAsync(OwnerMail?.Trim());

@@ -62,7 +62,7 @@ public sealed record StepScreen(
                     _ => " · everyone",
                 },
             "send" => KeptPage is { } page ? $"Everyone sees {Format.Quoted(page.Name)}" : "The link shows nothing yet",
-            "count" when Reading is { Standing.Total: var total } reading =>
+            "count" when Reading is { Result.Total: var total } reading =>
                 $"{Format.Count(total.Visitors, "visitor", "visitors")} · "
                     + $"{Format.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
             "count" => "Nothing tested yet",
@@ -95,11 +95,20 @@ public sealed class StepScreens(
         if (steps.FirstOrDefault(s => s.Slug == stepSlug) is not { } step)
             return null;
         var running = tests.Open().ToDictionary(test => test.Step, test => test.Pages.Count);
-        var test = tests.Of(step.Id) is [var newest, ..] ? newest : null;
+        var test = tests.ForStep(step.Id) is [var newest, ..] ? newest : null;
         // A test's goal may have been put away since.
         var reading = test is null ? null : reader.Read(test, steps);
         // What is put away is out of sight, unless it is what one looks at.
         steps = [.. steps.Where(s => !s.IsArchived || s.Id == step.Id)];
-        return new(funnel, steps, step, tallies.StepVisitors(), running, pages.Of(step.Id), reading, time.GetUtcNow());
+        return new(
+            funnel,
+            steps,
+            step,
+            tallies.StepVisitors(),
+            running,
+            pages.ForStep(step.Id),
+            reading,
+            time.GetUtcNow()
+        );
     }
 }

@@ -20,7 +20,7 @@ public sealed class NetworkForm
     public bool TellsOptIns { get; set; } = true;
     public bool TellsSales { get; set; } = true;
 
-    public static NetworkForm Of(Network? network) =>
+    public static NetworkForm From(Network? network) =>
         network is null
             ? new()
             : new()

@@ -94,7 +94,7 @@ public sealed class SourcesModel(
         }
         Funnel = funnel;
         Steps = [.. funnels.Steps(funnel.Id).Where(step => !step.IsArchived)];
-        Pages = Steps.ToDictionary(step => step.Id, step => pages.Of(step.Id));
+        Pages = Steps.ToDictionary(step => step.Id, step => pages.ForStep(step.Id));
         Table = new(sources.Lines(funnel.Id, Currency), funnel.SaleWorth, Currency);
         Chosen = Edit is { } id ? Table.Lines.FirstOrDefault(line => line.Source?.Id.Value == id)?.Source : null;
         if (Chosen is not null && sources.Network(Chosen.Id) is not null)
@@ -112,7 +112,7 @@ public sealed class SourcesModel(
             Chosen.Kind,
             Chosen.ClickCost is { } cost ? Currency.Write(cost) : null
         );
-        Network = NetworkForm.Of(sources.Network(Chosen.Id));
+        Network = NetworkForm.From(sources.Network(Chosen.Id));
         Ties = Chosen.Ties.ToDictionary(
             tie => tie.Key.Value.ToString(CultureInfo.InvariantCulture),
             tie => (string?)tie.Value.Value.ToString(CultureInfo.InvariantCulture)
@@ -150,7 +150,7 @@ public sealed class SourcesModel(
             ModelState.AddModelError(nameof(Tag), $"Another source has the tag {tag}.");
         if (!ModelState.IsValid)
             return Page();
-        await sources.SetNetworkAsync(sources.Of(Funnel.Id).Single(source => source.Tag == tag).Id, network);
+        await sources.SetNetworkAsync(sources.ForFunnel(Funnel.Id).Single(source => source.Tag == tag).Id, network);
         routes.Reload(Funnel.Id);
         Done = $"{Name!.Trim()} is saved. Its links carry s={tag}.";
         return Redirect(Address);

@@ -53,11 +53,9 @@ public sealed class AllTestsModel(
         IsEmpty = all.Count == 0;
         var steps = funnels.AllSteps().ToDictionary(step => step.Id);
         var every = funnels.Every();
-        var standing = verdicts.Standing();
+        var inForce = verdicts.InForce();
         // The newest verdict of a test is the one that counts.
-        var decided = standing
-            .GroupBy(verdict => verdict.Test)
-            .ToDictionary(group => group.Key, group => group.First());
+        var decided = inForce.GroupBy(verdict => verdict.Test).ToDictionary(group => group.Key, group => group.First());
         var names = all.SelectMany(test => test.Pages)
             .Distinct()
             .ToDictionary(page => page, page => pages.Find(page)!.Name);
@@ -71,7 +69,7 @@ public sealed class AllTestsModel(
             .PageVisitors(fitting.Take(MaxCount).Select(test => test.Id))
             .GroupBy(page => page.Key.Test)
             .ToDictionary(group => group.Key, group => group.Sum(page => page.Value));
-        var gained = gains.Of(standing).ToDictionary(line => line.Verdict.Id);
+        var gained = gains.For(inForce).ToDictionary(line => line.Verdict.Id);
         Rows =
         [
             .. fitting

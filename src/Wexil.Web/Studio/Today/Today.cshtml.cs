@@ -147,7 +147,7 @@ public sealed class TodayModel(
             .. Funnels
                 .SelectMany(funnel =>
                     StepOpportunity
-                        .Of(
+                        .Find(
                             [.. steps.Where(step => step.Funnel == funnel.Id)],
                             traffic,
                             tallies.Earned(funnel.Id, currency)

@@ -43,7 +43,7 @@ public sealed class CompareModel(SettingStore settings) : PageModel
 
     public Currency Currency => settings.Currency;
 
-    public TestResult? Standing { get; private set; }
+    public TestResult? Result { get; private set; }
 
     public Verdict? Verdict { get; private set; }
 
@@ -107,12 +107,12 @@ public sealed class CompareModel(SettingStore settings) : PageModel
         // Nobody said beforehand what to expect, so the control's own rate stands for it; nor in which shares visitors
         // were sent.
         var rate = arms[0].Conversions > 0 ? arms[0].Rate : 1.0 / arms[0].Visitors;
-        Standing = TestResult.Of(
+        Result = TestResult.From(
             new(pages, 0, [new([.. pages.Select(_ => 0)], arms)], rate, Lift / 100, 0, null, Words)
         );
-        Verdict = VerdictRule.Apply(Standing);
+        Verdict = VerdictRule.Apply(Result);
         // By conversions only, so no amount is told.
-        Says = VerdictWording.Say(Verdict, Standing.Facts, _ => "");
+        Says = VerdictWording.Say(Verdict, Result.Facts, _ => "");
         Money = money.Any(earned => earned is not null) ? money : [];
     }
 

@@ -32,7 +32,7 @@ public sealed class SplitModel : PageModel
             ModelState.AddModelError(nameof(Weights), "As many numbers as pages, such as 40 40 20.");
         if (!ModelState.IsValid)
             return;
-        Result = SampleRatioMismatch.Of([
+        Result = SampleRatioMismatch.Compute([
             [.. visitors!.Zip(weights!, (count, weight) => ((long)count, weight))],
         ]);
         var total = visitors!.Zip(weights!, (count, weight) => weight > 0 ? count : 0).Sum();

@@ -19,9 +19,11 @@ public static class Agents
 
     /// <summary>Makes the patterns ready, so that no visitor waits for it.</summary>
     public static void Warm() =>
-        Of("Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36");
+        Classify(
+            "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36"
+        );
 
-    public static Agent Of(string? agent)
+    public static Agent Classify(string? agent)
     {
         // Every browser says something.
         if (string.IsNullOrEmpty(agent))

@@ -16,7 +16,7 @@ public sealed class Arrivals(CountryResolver origins)
     /// <summary>The traits of a request, and who follows the link.</summary>
     /// <param name="query">The query that the visitor came with: the request's own, or that of the page which
     /// asks.</param>
-    public Visit Of(
+    public Visit Read(
         HttpContext http,
         RouteTable routes,
         RouteStep step,

@@ -15,7 +15,7 @@ public static class Countries
     public static Task ReadyAsync() => Data;
 
     /// <summary>Two letters (ISO 3166-1), or empty where the address says nothing.</summary>
-    public static string Of(IPAddress? address)
+    public static string CountryOf(IPAddress? address)
     {
         if (address is null || IPAddress.IsLoopback(address))
             return "";

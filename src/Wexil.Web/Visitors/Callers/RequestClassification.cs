@@ -13,7 +13,7 @@ public readonly record struct RequestClassification(Device Device, NotCountedRea
     public bool Counts => LeftOut is null && !IsTrying;
 
     /// <summary>Marks a device as the owner's.</summary>
-    public const string MineCookie = "wx_mine";
+    public const string OwnDeviceCookie = "wx_mine";
 
     /// <summary>How long the owner is counted, or tries a link, before it has to be said again.</summary>
     public static readonly TimeSpan Sitting = TimeSpan.FromMinutes(30);
@@ -27,17 +27,18 @@ public readonly record struct RequestClassification(Device Device, NotCountedRea
     /// <summary>The owner is trying the link, for half an hour.</summary>
     public const string TryCookie = "wx_try";
 
-    public static RequestClassification Of(HttpContext http, RouteTable routes)
+    public static RequestClassification From(HttpContext http, RouteTable routes)
     {
         var request = http.Request;
-        var agent = Agents.Of(request.Headers.UserAgent);
+        var agent = Agents.Classify(request.Headers.UserAgent);
         if (request.Cookie(TryCookie) is not null)
             return new(agent.Device, null, IsTrying: true);
         NotCountedReason? left =
             HttpMethods.IsHead(request.Method) ? NotCountedReason.Check
             : IsAhead(request.Headers) ? NotCountedReason.Prefetch
             : agent.IsRobot || request.Cookie(HeldCookie) is not null ? NotCountedReason.Robot
-            : request.Cookie(MineCookie) is not null && request.Cookie(CountMeCookie) is null ? NotCountedReason.Own
+            : request.Cookie(OwnDeviceCookie) is not null && request.Cookie(CountMeCookie) is null
+                ? NotCountedReason.Own
             : AsksForPrivacy(request, routes) ? NotCountedReason.Private
             : null;
         return new(agent.Device, left, IsTrying: false);
@@ -72,9 +73,9 @@ public sealed class CountryResolver(IReadOnlyCollection<IPAddress> proxies, stri
     {
         var address = http.Connection.RemoteIpAddress;
         if (address is null || proxies.Count == 0)
-            return Countries.Of(address);
+            return Countries.CountryOf(address);
         if (!proxies.Contains(address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address))
-            return Countries.Of(address);
+            return Countries.CountryOf(address);
         if (
             countryHeader is not null
             && http.Request.Headers[countryHeader] is [{ Length: 2 } told]
@@ -84,7 +85,7 @@ public sealed class CountryResolver(IReadOnlyCollection<IPAddress> proxies, stri
         // The last one named is the one that the proxy itself saw.
         var chain = http.Request.Headers["X-Forwarded-For"].ToString();
         return IPAddress.TryParse(chain[(chain.LastIndexOf(',') + 1)..].Trim(), out var client)
-            ? Countries.Of(client)
+            ? Countries.CountryOf(client)
             : "";
     }
 }

@@ -40,7 +40,7 @@ public sealed class StartEndpoint(
         http.Response.Headers.XContentTypeOptions = "nosniff";
         http.Response.ContentType = "text/javascript; charset=utf-8";
         var now = time.GetUtcNow();
-        var caller = RequestClassification.Of(http, visits.Routes);
+        var caller = RequestClassification.From(http, visits.Routes);
         if (visits.Routes.Step(slug) is not { } step || !caller.Counts)
         {
             await http.Response.WriteAsync("wexilStart(\"\",\"\",\"\")");
@@ -71,7 +71,7 @@ public sealed class StartEndpoint(
     private async Task Stayed(HttpContext http)
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
-        var caller = RequestClassification.Of(http, visits.Routes);
+        var caller = RequestClassification.From(http, visits.Routes);
         if (
             visits.Routes.Step(http.Part("slug")) is not { } step
             || !caller.Counts
@@ -86,7 +86,15 @@ public sealed class StartEndpoint(
             var known = VisitorId.TryParse(id, out var elsewhere);
             await visits.StayLateAsync(
                 step,
-                Visit(http, step, known ? identities.Of(elsewhere) : visits.NewVisitor(now), known, caller, "", now)
+                Visit(
+                    http,
+                    step,
+                    known ? identities.Resolve(elsewhere) : visits.NewVisitor(now),
+                    known,
+                    caller,
+                    "",
+                    now
+                )
             );
         }
         else if (words is ["stays", var token, var promise, ..] && tokens.Read(token, now) is { } visitor)
@@ -106,7 +114,7 @@ public sealed class StartEndpoint(
             AddressQuery.Value(http.Request.QueryString.Value ?? "", "wx"),
             out var elsewhere
         )
-            ? identities.Of(elsewhere)
+            ? identities.Resolve(elsewhere)
             : null;
         // Of two the one that has a place already; the page once seen is the page seen again.
         if (here is { } ours && there is { } theirs)
@@ -134,5 +142,5 @@ public sealed class StartEndpoint(
         RequestClassification caller,
         string query,
         DateTimeOffset now
-    ) => arrivals.Of(http, visits.Routes, step, visitor, known, caller.Device, query, now);
+    ) => arrivals.Read(http, visits.Routes, step, visitor, known, caller.Device, query, now);
 }

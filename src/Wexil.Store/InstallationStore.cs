@@ -17,7 +17,7 @@ public sealed record PageCheck(PageId Page, DateTimeOffset At, IReadOnlyList<Fin
 }
 
 /// <summary>How outside pages are wired, and the links to show that to who looks after the site.</summary>
-public sealed class WiringStore(Database database, Journal journal, TimeProvider time)
+public sealed class InstallationStore(Database database, Journal journal, TimeProvider time)
 {
     /// <summary>The last check of each outside page.</summary>
     public IReadOnlyDictionary<PageId, PageCheck> Checks() =>

@@ -7,10 +7,10 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>What carrying the parent's changes over would do to one clone.</summary>
-public sealed record ClonePlan(Page Page, string Address, bool IsTested, IReadOnlyList<CarriedChange> Changes);
+public sealed record ClonePlan(Page Page, string Address, bool IsTested, IReadOnlyList<MergedChange> Changes);
 
 /// <summary>Carries later changes of a page over to all its clones at once.</summary>
-public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScreenModel(screens, desk)
+public sealed class MergeIntoClonesModel(StepScreens screens, PageContext context) : PageScreenModel(screens, context)
 {
     public IReadOnlyList<ClonePlan> Plans { get; private set; } = [];
 
@@ -18,7 +18,7 @@ public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScre
     {
         if (!Shown.IsHosted)
             return NotFound();
-        var now = Desk.Pages.Source(Shown);
+        var now = Context.Pages.Source(Shown);
         Plans =
         [
             .. Behind()
@@ -26,10 +26,10 @@ public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScre
                     clone,
                     AddressOf(clone),
                     Screen.Open?.Test.Pages.Contains(clone.Id) == true,
-                    CarryOver.Plan(
-                        Desk.Pages.Source(Shown, clone.ParentVersion!.Value),
+                    CloneMerge.Plan(
+                        Context.Pages.Source(Shown, clone.ParentVersion!.Value),
                         now,
-                        Desk.Drafts.Of(clone).Source
+                        Context.Drafts.For(clone).Source
                     )
                 )),
         ];
@@ -46,7 +46,7 @@ public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScre
     {
         if (!Shown.IsHosted)
             return NotFound();
-        var now = Desk.Pages.Source(Shown);
+        var now = Context.Pages.Source(Shown);
         var chosen = take.Select(choice => choice.Split(':'))
             .Where(parts => parts.Length == 2)
             .ToLookup(
@@ -61,10 +61,10 @@ public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScre
             .Select(clone =>
                 (
                     clone,
-                    CarryOver.Apply(
-                        Desk.Pages.Source(Shown, clone.ParentVersion!.Value),
+                    CloneMerge.Apply(
+                        Context.Pages.Source(Shown, clone.ParentVersion!.Value),
                         now,
-                        Desk.Drafts.Of(clone).Source,
+                        Context.Drafts.For(clone).Source,
                         chosen[clone.Id.Value.ToString(CultureInfo.InvariantCulture)].ToHashSet()
                     )
                 )
@@ -75,7 +75,7 @@ public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScre
             ModelState.AddModelError("clones", "Choose at least one clone.");
             return OnGet();
         }
-        await Desk.Pages.CarryAsync(carried, Shown.Revision);
+        await Context.Pages.CarryAsync(carried, Shown.Revision);
         Done =
             "Carried over to the "
             + $"{(carried.Count == 1 ? "draft of 1 clone" : $"drafts of {carried.Count} clones")}. Look at "
@@ -84,7 +84,7 @@ public sealed class CarryModel(StepScreens screens, PageContext desk) : PageScre
     }
 
     private IEnumerable<Page> Behind() =>
-        Desk.Pages.ClonesOf(Shown.Id).Where(clone => clone.IsHosted && clone.ParentVersion < Shown.Revision);
+        Context.Pages.ClonesOf(Shown.Id).Where(clone => clone.IsHosted && clone.ParentVersion < Shown.Revision);
 
     private string AddressOf(Page clone) =>
         clone.Step == Screen.Step.Id ? Screen.Address($"build/{clone.Slug}") : $"/jump?q={clone.Slug}";

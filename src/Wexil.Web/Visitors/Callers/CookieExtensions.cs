@@ -1,7 +1,7 @@
 namespace Wexil.Web.Visitors.Callers;
 
 /// <summary>A visitor's cookies, read and given.</summary>
-public static class VisitorCookies
+public static class CookieExtensions
 {
     /// <summary>
     /// The cookie's value; null where it was not sent. Most new visitors send none, and then nothing is taken apart.

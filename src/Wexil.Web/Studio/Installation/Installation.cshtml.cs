@@ -9,15 +9,15 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Store;
 
-namespace Wexil.Web.Studio.SiteWiring;
+namespace Wexil.Web.Studio.Installation;
 
 /// <summary>
 /// What has to be pasted into a funnel's outside pages, whether it was, and links for who looks after the site.
 /// </summary>
-public sealed class WiringModel(
+public sealed class InstallationModel(
     FunnelStore funnels,
-    ScriptInstallation desk,
-    WiringStore wiring,
+    ScriptInstallation installation,
+    InstallationStore wiring,
     TestStore tests,
     GoalStore goals,
     VisitorsAddress visitors,
@@ -26,7 +26,7 @@ public sealed class WiringModel(
 {
     public Funnel Funnel { get; private set; } = null!;
 
-    public IReadOnlyList<WiredPage> Pages => desk.Of(Funnel.Id);
+    public IReadOnlyList<InstalledPage> Pages => installation.ForFunnel(Funnel.Id);
 
     /// <summary>
     /// The goals of running tests that a picture or a script on a page can tell of, by name, and the picture.
@@ -36,7 +36,7 @@ public sealed class WiringModel(
             .. tests
                 .Open()
                 .Where(test => Steps.Contains(test.Step))
-                .SelectMany(test => goals.Of(test.Id))
+                .SelectMany(test => goals.ForTest(test.Id))
                 .Where(goal => goal.Goal.Kind == GoalKind.Signal)
                 .Select(goal =>
                     (
@@ -49,9 +49,9 @@ public sealed class WiringModel(
 
     private IReadOnlySet<StepId> Steps => funnels.Steps(Funnel.Id).Select(step => step.Id).ToHashSet();
 
-    public string Line => desk.Line;
+    public string Line => installation.Line;
 
-    public IReadOnlyList<SharedLink> Links => wiring.Links.Of(Funnel.Id.Value);
+    public IReadOnlyList<SharedLink> Links => wiring.Links.For(Funnel.Id.Value);
 
     /// <summary>A link that was just made; it is shown this once.</summary>
     [TempData]
@@ -79,7 +79,7 @@ public sealed class WiringModel(
         var (bad, blind) = (0, 0);
         foreach (var shown in wired)
         {
-            var check = await desk.CheckAsync(shown, HttpContext.RequestAborted);
+            var check = await installation.CheckAsync(shown, HttpContext.RequestAborted);
             if (check.IsBlind)
                 blind++;
             else if (!check.IsGood)

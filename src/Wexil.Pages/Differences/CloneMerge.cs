@@ -3,7 +3,7 @@ using Wexil.Pages.Source;
 namespace Wexil.Pages.Differences;
 
 /// <summary>What carrying a change over to a clone would do.</summary>
-public enum CarryState
+public enum MergeState
 {
     /// <summary>Can be made on the clone without touching what the clone changed.</summary>
     Fits,
@@ -23,16 +23,16 @@ public enum CarryState
 /// <param name="Ours">What the clone has there now, where both changed the same thing.</param>
 /// <param name="With">The number of the change that is made with it or not at all: one part put in the place of another
 /// is taken out and added; null for none.</param>
-public sealed record CarriedChange(int Number, PageChange Change, CarryState State, string? Ours, int? With = null);
+public sealed record MergedChange(int Number, PageChange Change, MergeState State, string? Ours, int? With = null);
 
 /// <summary>
 /// Carries a later fix of a page over to a clone of it: a three-way merge of parts. The base is the parent as it was
 /// when the clone last had all of it.
 /// </summary>
-public static class CarryOver
+public static class CloneMerge
 {
     /// <summary>What would happen to a clone, change by change.</summary>
-    public static IReadOnlyList<CarriedChange> Plan(string parentBefore, string parentNow, string clone) =>
+    public static IReadOnlyList<MergedChange> Plan(string parentBefore, string parentNow, string clone) =>
         Compare(parentBefore, parentNow, clone).Plan;
 
     /// <summary>The clone with the changes that a person chose, of those that fit and of those in conflict.</summary>
@@ -42,8 +42,8 @@ public static class CarryOver
         var (plan, toClone, source) = Compare(parentBefore, parentNow, clone);
         var edits = new SourceEdits(clone);
         var moves = false;
-        bool IsTaken(CarriedChange carried) =>
-            carried.State is CarryState.Fits or CarryState.Conflict
+        bool IsTaken(MergedChange carried) =>
+            carried.State is MergeState.Fits or MergeState.Conflict
             && (chosen.Contains(carried.Number) || (carried.With is { } with && chosen.Contains(with)));
         foreach (var carried in plan)
         {
@@ -61,7 +61,7 @@ public static class CarryOver
             var again = Compare(parentBefore, parentNow, result);
             if (
                 again.Plan.FirstOrDefault(carried =>
-                    carried is { Change.Kind: ChangeKind.Moved, State: CarryState.Fits } && IsTaken(carried)
+                    carried is { Change.Kind: ChangeKind.Moved, State: MergeState.Fits } && IsTaken(carried)
                 )
                 is not { } move
             )
@@ -74,15 +74,15 @@ public static class CarryOver
         return result;
     }
 
-    private sealed record Comparison(List<CarriedChange> Plan, Dictionary<Part, Part> ToClone, SourceMap Source);
+    private sealed record Comparison(List<MergedChange> Plan, Dictionary<Part, Part> ToClone, SourceMap Source);
 
     private static Comparison Compare(string parentBefore, string parentNow, string clone)
     {
         var (before, now) = PageDifferences.Match(parentBefore, parentNow);
         var changes = PageDifferences.List(before, now);
         // The same base again, since a part knows one other page only; walked in step, the two are one.
-        var map = SourceMap.Of(clone);
-        var (again, cloned) = (Part.Of(SourceMap.Of(parentBefore)), Part.Of(map));
+        var map = SourceMap.Parse(clone);
+        var (again, cloned) = (Part.From(SourceMap.Parse(parentBefore)), Part.From(map));
         Matching.Find(again, cloned);
         var toClone = new Dictionary<Part, Part>(ReferenceEqualityComparer.Instance);
         foreach (var (part, same) in before.All().Zip(again.All()))
@@ -96,7 +96,7 @@ public static class CarryOver
     /// A part that is gone and one that stands in its place are one change: made by itself, either would leave a clone
     /// with both parts or with none. Where the clone changed or removed the first, both are in conflict.
     /// </summary>
-    private static List<CarriedChange> Tied(List<CarriedChange> plan)
+    private static List<MergedChange> Tied(List<MergedChange> plan)
     {
         foreach (
             var (removed, at) in plan.Select((carried, i) => (carried, i))
@@ -112,11 +112,11 @@ public static class CarryOver
                 continue;
             var added = plan[place];
             var isConflict =
-                removed.State is CarryState.Conflict or CarryState.Already && added.State == CarryState.Fits;
+                removed.State is MergeState.Conflict or MergeState.Already && added.State == MergeState.Fits;
             plan[place] = added with
             {
                 With = at,
-                State = isConflict ? CarryState.Conflict : added.State,
+                State = isConflict ? MergeState.Conflict : added.State,
                 Ours = isConflict ? removed.Ours ?? "nothing: it was removed here" : added.Ours,
             };
             plan[at] = removed with { With = place };
@@ -138,7 +138,7 @@ public static class CarryOver
             .LastOrDefault(sibling => sibling is { Match: not null, IsMoved: false });
     }
 
-    private static CarriedChange Judge(int number, PageChange change, Dictionary<Part, Part> toClone, Part clone)
+    private static MergedChange Judge(int number, PageChange change, Dictionary<Part, Part> toClone, Part clone)
     {
         if (change.Kind == ChangeKind.Added)
         {
@@ -147,9 +147,9 @@ public static class CarryOver
             return new(
                 number,
                 change,
-                there ? CarryState.Already
-                    : Anchor(change.AfterPart!, toClone) is null ? CarryState.Nowhere
-                    : CarryState.Fits,
+                there ? MergeState.Already
+                    : Anchor(change.AfterPart!, toClone) is null ? MergeState.Nowhere
+                    : MergeState.Fits,
                 null
             );
         }
@@ -157,23 +157,23 @@ public static class CarryOver
             return new(
                 number,
                 change,
-                change.Kind == ChangeKind.Removed ? CarryState.Already : CarryState.Nowhere,
+                change.Kind == ChangeKind.Removed ? MergeState.Already : MergeState.Nowhere,
                 null
             );
         var was = change.BeforePart!;
         switch (change.Kind)
         {
             case ChangeKind.Removed:
-                return new(number, change, ours.Hash == was.Hash ? CarryState.Fits : CarryState.Conflict, ours.Text);
+                return new(number, change, ours.Hash == was.Hash ? MergeState.Fits : MergeState.Conflict, ours.Text);
             case ChangeKind.Moved:
                 if (Anchor(change.AfterPart!, toClone) is not { } anchor)
-                    return new(number, change, CarryState.Nowhere, null);
+                    return new(number, change, MergeState.Nowhere, null);
                 return new(
                     number,
                     change,
-                    Follows(ours, anchor) ? CarryState.Already
-                        : ours.IsMoved ? CarryState.Conflict
-                        : CarryState.Fits,
+                    Follows(ours, anchor) ? MergeState.Already
+                        : ours.IsMoved ? MergeState.Conflict
+                        : MergeState.Fits,
                     "its own place"
                 );
             case ChangeKind.Attribute or ChangeKind.Link or ChangeKind.Picture:
@@ -192,13 +192,13 @@ public static class CarryOver
                 return Weigh(Content(ours) == Content(was), Content(ours) == Content(change.AfterPart!), ours.Text);
         }
 
-        CarriedChange Weigh(bool asBefore, bool asNow, string? text) =>
+        MergedChange Weigh(bool asBefore, bool asNow, string? text) =>
             new(
                 number,
                 change,
-                asNow ? CarryState.Already
-                    : asBefore ? CarryState.Fits
-                    : CarryState.Conflict,
+                asNow ? MergeState.Already
+                    : asBefore ? MergeState.Fits
+                    : MergeState.Conflict,
                 text
             );
     }
