@@ -73,14 +73,7 @@ public sealed class HeldOptInStore(Database database, Journal journal)
         )
             return null;
         // Its own id, so that a second click takes in nothing more.
-        var token = new Guid(
-            System
-                .Security.Cryptography.SHA256.HashData(
-                    System.Text.Encoding.UTF8.GetBytes($"held {held.Id} {held.At:O}")
-                )
-                .AsSpan(0, 16),
-            bigEndian: true
-        );
+        var token = NameBasedId.From($"held {held.Id} {held.At:O}");
         await journal.AppendAsync(
             new(token, held.At, EventKind.OptIn, held.Visitor, held.Step, held.Page, Data: held.Fields)
         );

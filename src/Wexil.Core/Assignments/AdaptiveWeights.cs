@@ -1,3 +1,4 @@
+using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
 
 namespace Wexil.Core.Assignments;
@@ -22,18 +23,13 @@ public static class AdaptiveWeights
         var least = Math.Min(floor, Weights.Total / taking.Length);
         var chance = taking.Sum(page => chances[page]);
         var spare = Weights.Total - least * taking.Length;
-        var exact = taking.ToDictionary(
-            page => page,
-            page => least + spare * (chance > 0 ? chances[page] / chance : 1.0 / taking.Length)
-        );
-        var whole = new int[now.Count];
-        foreach (var page in taking)
-            whole[page] = (int)exact[page];
-        // What rounding down left over goes to those who lost most by it.
-        foreach (
-            var page in taking.OrderByDescending(page => exact[page] - whole[page]).Take(Weights.Total - whole.Sum())
-        )
-            whole[page]++;
-        return Weights.Create(whole);
+        var exact = Enumerable
+            .Range(0, now.Count)
+            .Select(page =>
+                now[page] == 0 ? 0
+                : chance > 0 ? least + spare * chances[page] / chance
+                : least + (double)spare / taking.Length
+            );
+        return Weights.Create(LargestRemainder.Round([.. exact], Weights.Total));
     }
 }

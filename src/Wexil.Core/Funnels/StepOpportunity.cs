@@ -57,7 +57,7 @@ public sealed record StepOpportunity(
                 continue;
             var rate = (double)there / here.Reached;
             // Where hardly anyone leaves there is no room for a fifth more.
-            var better = Math.Min(rate * (1 + Lift), (1 + rate) / 2);
+            var better = Planner.BetterRate(rate, Lift);
             var days = Planner.PeekSafeTotal(rate, better, pages: 2) / here.PerDay;
             if (days > MaxDays)
                 continue;

@@ -1,7 +1,6 @@
-using System.Security.Cryptography;
-using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Wexil.Core.Common;
 
 namespace Wexil.Core.Sales;
 
@@ -56,7 +55,7 @@ public sealed record SaleNotice(
     /// The same for every telling of the same thing, so that it counts once however often it is told.
     /// </summary>
     public Guid Id() =>
-        new(SHA256.HashData(Encoding.UTF8.GetBytes($"{Kind}\n{Order}\n{Line}")).AsSpan(0, 16), bigEndian: true);
+        NameBasedId.From($"{Kind}\n{Order}\n{Line}");
 
     /// <summary>As stored with its event.</summary>
     public string ToJson() => JsonSerializer.Serialize(this, Format);

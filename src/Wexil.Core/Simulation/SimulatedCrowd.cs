@@ -1,3 +1,4 @@
+using MathNet.Numerics.Distributions;
 namespace Wexil.Core.Simulation;
 
 /// <summary>
@@ -47,7 +48,7 @@ public sealed class SimulatedCrowd(int seed)
                 DayOfWeek.Saturday => 0.8,
                 _ => 0.97,
             };
-            var moments = new double[Poisson(perDay * day * HourShare[hour.Hour])];
+            var moments = new double[Poisson.Sample(_random, perDay * day * HourShare[hour.Hour])];
             for (var i = 0; i < moments.Length; i++)
                 moments[i] = _random.NextDouble();
             Array.Sort(moments);
@@ -75,21 +76,6 @@ public sealed class SimulatedCrowd(int seed)
 
     /// <summary>How long the visitor takes for it: half a minute to several, rarely longer.</summary>
     public TimeSpan Hesitates() => TimeSpan.FromSeconds(20 - 90 * Math.Log(1 - _random.NextDouble()));
-
-    // Knuth's method for small means; the normal approximation is close enough above.
-    private int Poisson(double mean)
-    {
-        if (mean > 60)
-            return Math.Max(0, (int)Math.Round(mean + Math.Sqrt(mean) * Normal()));
-        var limit = Math.Exp(-mean);
-        var count = 0;
-        for (var product = _random.NextDouble(); product > limit; product *= _random.NextDouble())
-            count++;
-        return count;
-    }
-
-    private double Normal() =>
-        Math.Sqrt(-2 * Math.Log(1 - _random.NextDouble())) * Math.Cos(2 * Math.PI * _random.NextDouble());
 
     private static double[] Normalised(double[] shares) => [.. shares.Select(share => share / shares.Sum())];
 }

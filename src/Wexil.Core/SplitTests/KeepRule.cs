@@ -64,7 +64,7 @@ public sealed record KeepRule(KeepBy By, bool OnMoney = false)
     /// <param name="baseRate">Strictly between 0 and 1.</param>
     public static double ErrorAfter(long visitors, double baseRate, double smallestLift)
     {
-        var better = Math.Min(baseRate * (1 + smallestLift), (1 + baseRate) / 2);
+        var better = Planner.BetterRate(baseRate, smallestLift);
         var deviation = Math.Sqrt((baseRate * (1 - baseRate) + better * (1 - better)) / Math.Max(1, visitors / 2.0));
         return Confidence.TwoSidedP((better - baseRate) / deviation) / 2;
     }

@@ -1,3 +1,5 @@
+using Wexil.Core.Common;
+
 namespace Wexil.Core.SplitTests;
 
 /// <summary>
@@ -45,7 +47,7 @@ public sealed class Weights : IEquatable<Weights>
 
     /// <summary>Weights as equal as whole percents allow; the first pages take what is left over.</summary>
     public static Weights Even(int pages) =>
-        Create([.. Enumerable.Range(0, pages).Select(i => Total / pages + (i < Total % pages ? 1 : 0))]);
+        Create(LargestRemainder.Round([.. Enumerable.Repeat((double)Total / pages, pages)], Total));
 
     /// <summary>The page that a draw falls on.</summary>
     /// <param name="unit">The draw, at least 0 and below 1.</param>
@@ -74,19 +76,10 @@ public sealed class Weights : IEquatable<Weights>
         var left = _percent.Where((_, page) => !resting.Contains(page)).Sum();
         if (left is 0 or Total)
             return this;
-        var exact = _percent
-            .Select((percent, page) => resting.Contains(page) ? 0 : (double)percent * Total / left)
-            .ToArray();
-        var whole = Array.ConvertAll(exact, share => (int)share);
-        // What rounding down left over goes to those who lost most by it.
-        foreach (
-            var page in Enumerable
-                .Range(0, Count)
-                .OrderByDescending(page => exact[page] - whole[page])
-                .Take(Total - whole.Sum())
-        )
-            whole[page]++;
-        return new(whole);
+        var exact = _percent.Select((percent, page) =>
+            resting.Contains(page) ? 0 : (double)percent * Total / left
+        );
+        return new(LargestRemainder.Round([.. exact], Total));
     }
 
     /// <inheritdoc/>

@@ -1,3 +1,5 @@
+using MathNet.Numerics.RootFinding;
+
 namespace Wexil.Core.Statistics;
 
 /// <summary>How many visitors a test needs.</summary>
@@ -22,6 +24,15 @@ public static class Planner
     }
 
     /// <summary>
+    /// The rate of a page that is better by a lift. Where hardly anyone is left to win, half of those who do not
+    /// convert.
+    /// </summary>
+    /// <param name="baseRate">Strictly between 0 and 1.</param>
+    /// <param name="lift">As a share of the base rate, above 0.</param>
+    public static double BetterRate(double baseRate, double lift) =>
+        Math.Min(baseRate * (1 + lift), (1 + baseRate) / 2);
+
+    /// <summary>
     /// How much larger the peek-safe rule's sample is than the textbook's: 1.6 for two pages, 2 for four.
     /// </summary>
     public static double PeekSafeFactor(int pages) => 1.6 + 0.2 * (Math.Max(2, pages) - 2);
@@ -34,19 +45,10 @@ public static class Planner
     public static double? LiftFound(double baseRate, double visitors, int pages, double power = 0.8)
     {
         // No page converts more than all.
-        double low = 0,
-            high = Math.Min(10, (1 - baseRate) / baseRate * 0.999);
-        if (PeekSafeTotal(baseRate, baseRate * (1 + high), pages, power) > visitors)
-            return null;
-        for (var i = 0; i < 60; i++)
-        {
-            var middle = (low + high) / 2;
-            if (PeekSafeTotal(baseRate, baseRate * (1 + middle), pages, power) > visitors)
-                low = middle;
-            else
-                high = middle;
-        }
-        return high;
+        var most = Math.Min(10, (1 - baseRate) / baseRate * 0.999);
+        double LogOfNeeded(double lift) =>
+            Math.Log(PeekSafeTotal(baseRate, baseRate * (1 + lift), pages, power) / visitors);
+        return LogOfNeeded(most) > 0 ? null : Brent.FindRoot(LogOfNeeded, most * 1e-9, most, 1e-12);
     }
 
     /// <summary>

@@ -1,3 +1,5 @@
+using MathNet.Numerics.RootFinding;
+
 namespace Wexil.Core.Statistics;
 
 /// <summary>
@@ -67,54 +69,15 @@ public sealed class RatePosterior
     public double CumulativeAt(double rate) => At(rate).Cumulative;
 
     /// <summary>
-    /// For each page the chance that its true rate is the highest, which is the integral of f(x)·ΠF other(x), and what
-    /// keeping it is expected to lose against the best of the others, in rate: E(max(best other − this, 0)), which is
-    /// the integral of F(x)·(1 − ΠF other(x)). The chances add up to 1.
+    /// For each page the chance that its true rate is the highest, and what keeping it is expected to lose against the
+    /// best of the others, in rate. The chances add up to 1.
     /// </summary>
-    public static (double[] Chances, double[] Losses) Compare(IReadOnlyList<RatePosterior> pages)
-    {
-        var (chances, losses) = (new double[pages.Count], new double[pages.Count]);
-        // Between these places every page's curve is smooth on the scale of the piece.
-        var places = pages
-            .SelectMany(page => new[] { page.Low, page.High, (page.Low + page.High) / 2 })
-            .Distinct()
-            .Order()
-            .ToArray();
-        // More pages, more places and shorter ways between them. An even number, for Simpson's rule.
-        var pieces = Math.Clamp(5120 / Math.Max(1, places.Length - 1) / 2 * 2, 256, 1024);
-        var (below, density, behind) = (new double[pages.Count], new double[pages.Count], new double[pages.Count + 1]);
-        for (var piece = 0; piece + 1 < places.Length; piece++)
-        {
-            var (from, step) = (places[piece], (places[piece + 1] - places[piece]) / pieces);
-            for (var i = 0; i <= pieces; i++)
-            {
-                // Simpson's rule.
-                var weight =
-                    step
-                    / 3
-                    * (
-                        i == 0 || i == pieces ? 1
-                        : i % 2 == 1 ? 4
-                        : 2
-                    );
-                for (var page = 0; page < pages.Count; page++)
-                    (below[page], density[page]) = pages[page].At(from + i * step);
-                behind[pages.Count] = 1;
-                for (var page = pages.Count - 1; page >= 0; page--)
-                    behind[page] = behind[page + 1] * below[page];
-                var before = 1.0;
-                for (var page = 0; page < pages.Count; page++)
-                {
-                    // The chance that all the others lie below.
-                    var others = before * behind[page + 1];
-                    chances[page] += weight * density[page] * others;
-                    losses[page] += weight * below[page] * (1 - others);
-                    before *= below[page];
-                }
-            }
-        }
-        return (chances, losses);
-    }
+    public static (double[] Chances, double[] Losses) Compare(IReadOnlyList<RatePosterior> pages) =>
+        BestOfSeveral.Compare(
+            pages.Count,
+            pages.SelectMany(page => new[] { page.Low, (page.Low + page.High) / 2, page.High }),
+            (page, rate) => pages[page].At(rate)
+        );
 
     private (double Cumulative, double Density) At(double rate)
     {
@@ -136,16 +99,9 @@ public sealed class RatePosterior
 
     private static double Edge(Func<double, double> logShape, double mode, double limit)
     {
-        double inside = mode,
-            outside = limit;
-        for (var i = 0; i < 60; i++)
-        {
-            var middle = (inside + outside) / 2;
-            if (logShape(middle) > NegligibleLogDensity)
-                inside = middle;
-            else
-                outside = middle;
-        }
-        return inside;
+        // Where a count is large, the density is 0 long before the limit, and its logarithm infinite.
+        double Above(double rate) => Math.Max(logShape(rate), 2 * NegligibleLogDensity) - NegligibleLogDensity;
+        var accuracy = Math.Abs(mode - limit) * 1e-12;
+        return Brent.FindRoot(Above, Math.Min(mode, limit), Math.Max(mode, limit), accuracy);
     }
 }

@@ -158,13 +158,7 @@ public sealed class SignalEndpoint(
             recorded = await sales.RecordAsync(notice, visitor, null, now);
         }
         // Told twice with the same order, it is met once.
-        Guid? id =
-            order.Length == 0
-                ? null
-                : new Guid(
-                    SHA256.HashData(Encoding.UTF8.GetBytes($"{goal.Key}\n{order}")).AsSpan(0, 16),
-                    bigEndian: true
-                );
+        Guid? id = order.Length == 0 ? null : NameBasedId.From($"{goal.Key}\n{order}");
         if (recorded != Recorded.Lost && visitor is { } who)
             recorded = await visits.MeetAsync(goal, who, now, currency?.Code == settings.Currency.Code ? value : 0, id);
         if (recorded == Recorded.Lost)

@@ -1,8 +1,7 @@
-using System.Security.Cryptography;
-using System.Text;
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.AdNetworks;
+using Wexil.Core.Common;
 using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording.Projection;
@@ -72,7 +71,7 @@ internal sealed class NetworkProjection(SqliteConnection connection) : IDisposab
 
     private void Tell(long source, string cause, Postback told, long at)
     {
-        var id = new Guid(SHA256.HashData(Encoding.UTF8.GetBytes($"{source}\n{cause}")).AsSpan(0, 16), bigEndian: true);
+        var id = NameBasedId.From($"{source}\n{cause}");
         _tell
             .Bind(1, id)
             .Bind(2, (long)OutboxKind.Postback)

@@ -75,7 +75,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
             Math.Ceiling(
                 Planner.PeekSafeTotal(
                     rate,
-                    Math.Min(rate * (1 + smallestLift / 100), (1 + rate) / 2),
+                    Planner.BetterRate(rate, smallestLift / 100),
                     Math.Max(2, count)
                 ) / 100
             ) * 100;

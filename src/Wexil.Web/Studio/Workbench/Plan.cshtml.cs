@@ -58,7 +58,7 @@ public sealed class PlanModel : PageModel
         var (rate, daily, power) = (Rate / 100, PerDay * Share / 100, Power / 100);
         Curve = new(rate, daily, Pages, power);
         Textbook = Format.Count(
-            Math.Ceiling(Planner.VisitorsPerPage(rate, Math.Min(rate * (1 + Lift / 100), (1 + rate) / 2), power))
+            Math.Ceiling(Planner.VisitorsPerPage(rate, Planner.BetterRate(rate, Lift / 100), power))
         );
         Found = [.. Weeks.Select(weeks => (weeks, Planner.LiftFound(rate, daily * 7 * weeks, Pages, power)))];
         var warnings = new List<string>();
