@@ -5,7 +5,7 @@ using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Tests.Funnels;
 
-public sealed class StepChanceTests
+public sealed class StepOpportunityTests
 {
     private static readonly FunnelId Funnel = new(1);
 

@@ -3,44 +3,17 @@ using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
+using Wexil.Core.Tests.SplitTests;
 using Wexil.Core.Visitors;
 
 namespace Wexil.Core.Tests.Assignments;
 
-public sealed class SplitTests
+public sealed class HashBucketTests
 {
     private static readonly DateTimeOffset Now = new(2026, 11, 9, 8, 0, 0, TimeSpan.Zero);
     private static readonly Gen<VisitorId> AnyVisitor = Gen.Int.Select(seed =>
         VisitorId.New(Now, new SeededChance(seed))
     );
-
-    /// <summary>Two to ten weights that add up to 100, zeros among them.</summary>
-    internal static readonly Gen<Weights> AnyWeights = Gen.Int[0, 100]
-        .Array[1, 9]
-        .Select(cuts =>
-        {
-            int[] edges = [0, .. cuts.Order(), 100];
-            return Weights.Create([.. edges.Zip(edges.Skip(1), (from, to) => to - from)]);
-        });
-
-    [Fact]
-    public void Weights_that_do_not_add_up_say_by_how_much()
-    {
-        Assert.Equal("The weights add up to 90: 10 more to give out.", Weights.Check([50, 40]).Problem);
-        Assert.Equal("The weights add up to 105: 5 too many.", Weights.Check([50, 55]).Problem);
-        Assert.NotNull(Weights.Check([100]).Problem);
-        Assert.NotNull(Weights.Check([-10, 110]).Problem);
-        Assert.Equal("34/33/33", Weights.Even(3).ToString());
-    }
-
-    [Fact]
-    public void Weights_survive_being_stored() =>
-        AnyWeights.AlwaysHolds(weights => Weights.Parse(weights.ToString()).Equals(weights));
-
-    [Fact]
-    public void A_page_that_rests_is_never_drawn() =>
-        Gen.Select(AnyWeights, Gen.Double[0, 0.9999999999])
-            .AlwaysHolds((weights, unit) => weights[weights.PageAt(unit)] > 0);
 
     [Fact]
     public void Shares_come_out_as_the_weights_say()
@@ -73,7 +46,7 @@ public sealed class SplitTests
 
     [Fact]
     public void A_visitor_with_a_place_keeps_it_whatever_the_weights() =>
-        Gen.Select(AnyVisitor, AnyWeights, Gen.Int[0, 9])
+        Gen.Select(AnyVisitor, WeightsTests.AnyWeights, Gen.Int[0, 9])
             .AlwaysHolds(
                 (visitor, weights, seat) =>
                 {
@@ -87,7 +60,7 @@ public sealed class SplitTests
 
     [Fact]
     public void Someone_new_is_enrolled_on_the_page_that_the_same_draw_gives_again() =>
-        Gen.Select(AnyVisitor, AnyWeights)
+        Gen.Select(AnyVisitor, WeightsTests.AnyWeights)
             .AlwaysHolds(
                 (visitor, weights) =>
                     Take(Step(weights), visitor, null) is { Kind: AssignmentKind.Enrols } turn
@@ -106,48 +79,6 @@ public sealed class SplitTests
         );
         Assert.Equal(new Assignment(kept.Page, AssignmentKind.Apart, AssignmentReason.NotRunning), turn);
     }
-
-    [Fact]
-    public void A_visitor_id_survives_a_cookie_and_nothing_else_passes_for_one()
-    {
-        AnyVisitor.AlwaysHolds(visitor => VisitorId.TryParse(visitor.ToString(), out var read) && read == visitor);
-        Gen.String.AlwaysHolds(text => VisitorId.TryParse(text, out _) is false || text.Length == VisitorId.TextLength);
-    }
-
-    [Fact]
-    public void A_token_is_good_for_ten_minutes_and_only_as_it_was_signed()
-    {
-        using var tokens = new VisitorToken(new byte[32]);
-        var visitor = VisitorId.New(Now, new SeededChance(2));
-        var token = tokens.Issue(visitor, Now);
-        Assert.Equal(visitor, tokens.Read(token, Now.AddMinutes(9)));
-        Assert.Null(tokens.Read(token, Now.AddMinutes(11)));
-        using var others = new VisitorToken([.. Enumerable.Repeat((byte)1, 32)]);
-        Assert.Null(others.Read(token, Now));
-        for (var i = 0; i < token.Length; i++)
-        {
-            var forged = token[..i] + (token[i] == 'A' ? 'B' : 'A') + token[(i + 1)..];
-            if (forged != token)
-                Assert.True(tokens.Read(forged, Now) is null || i == token.Length - 1, $"changed at {i}");
-        }
-        Gen.String.AlwaysHolds(text => tokens.Read(text, Now) is null);
-    }
-
-    [Theory]
-    [InlineData(
-        "https://a.example/kit?own=1#order",
-        "?s=letter&wx=stale&q=a%20b&q=c",
-        "https://a.example/kit?own=1&s=letter&q=a%20b&q=c&wx=T#order"
-    )]
-    [InlineData("https://a.example/kit", "", "https://a.example/kit?wx=T")]
-    [InlineData(
-        "https://a.example/kit?a=1",
-        "?a=2&%77x=stale&wx%5Ftry=1&a=3&%C3%BC=%20",
-        "https://a.example/kit?a=1&a=2&a=3&%C3%BC=%20&wx=T"
-    )]
-    [InlineData("https://a.example/", "?wx_page=9&&wx_test=1", "https://a.example/?wx=T")]
-    public void Parameters_travel_on_after_the_pages_own(string page, string query, string expected) =>
-        Assert.Equal(expected, new OutsideAddress(new Uri(page)).With(query, ("wx", "T")));
 
     private static Assignment? Take(RouteStep step, VisitorId visitor, Enrolment? place) =>
         Assignment.Decide(step, new(visitor, Now, Traits.Unknown), place, (test, _) =>

@@ -3,7 +3,7 @@ using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Tests.Results;
 
-public sealed class KeptGainTests
+public sealed class RealisedUpliftTests
 {
     [Fact]
     public void A_gain_is_the_difference_times_the_visitors_and_gains_add_up_with_less_doubt_than_their_sum()

@@ -4,16 +4,17 @@ using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Targeting;
+using Wexil.Core.Tests.SplitTests;
 using Wexil.Core.Visitors;
 
 namespace Wexil.Core.Tests.Assignments;
 
 /// <summary>Who sees what, whatever is set.</summary>
-public sealed class TurnTests
+public sealed class RotationTests
 {
     private static readonly DateTimeOffset Now = new(2026, 11, 9, 8, 0, 0, TimeSpan.Zero);
 
-    private static readonly Gen<Weights> AnyWeights = SplitTests.AnyWeights;
+    private static readonly Gen<Weights> AnyWeights = WeightsTests.AnyWeights;
 
     private static readonly Gen<Audience> AnyAudience = Gen.Select(
         OneOf<Device[]>([], [Device.Phone], [Device.Phone, Device.Tablet]),

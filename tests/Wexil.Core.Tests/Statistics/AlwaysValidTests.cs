@@ -3,7 +3,7 @@ using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Tests.Statistics;
 
-public sealed class PeekSafeTests
+public sealed class AlwaysValidTests
 {
     private static readonly Gen<Arm> AnyArm =
         from visitors in Gen.Long[1, 100_000]
