@@ -10,6 +10,10 @@ public sealed class Weights : IEquatable<Weights>
 {
     /// <summary>What all weights add up to.</summary>
     public const int Total = 100;
+
+    /// <summary>What is wrong with a single page.</summary>
+    public const string TooFewPages = "A split test needs two pages or more.";
+
     private readonly int[] _percent;
 
     private Weights(int[] percent) => _percent = percent;
@@ -27,17 +31,25 @@ public sealed class Weights : IEquatable<Weights>
     public static (Weights? Weights, string? Problem) Check(IReadOnlyList<int> percent)
     {
         if (percent.Count < 2)
-            return (null, "A split test needs two pages or more.");
+            return (null, TooFewPages);
         if (percent.Any(p => p is < 0 or > Total))
             return (null, "Each weight is a whole number from 0 to 100.");
         var sum = percent.Sum();
         return sum switch
         {
-            < Total => (null, $"The weights add up to {sum}: {Total - sum} more to give out."),
-            > Total => (null, $"The weights add up to {sum}: {sum - Total} too many."),
+            < Total => (null, TooLittle($"{sum}", $"{Total - sum}")),
+            > Total => (null, TooMuch($"{sum}", $"{sum - Total}")),
             _ => (new([.. percent]), null),
         };
     }
+
+    /// <summary>What is wrong with weights that add up to less than 100.</summary>
+    /// <param name="sum">A number, or the place where a browser puts it; so is the other.</param>
+    public static string TooLittle(string sum, string left) => $"The weights add up to {sum}: {left} more to give out.";
+
+    /// <summary>What is wrong with weights that add up to more than 100.</summary>
+    /// <inheritdoc cref="TooLittle"/>
+    public static string TooMuch(string sum, string over) => $"The weights add up to {sum}: {over} too many.";
 
     /// <exception cref="ArgumentException">The weights cannot be used; the message says why.</exception>
     public static Weights Create(params int[] percent) =>

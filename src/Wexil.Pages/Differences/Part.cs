@@ -9,33 +9,6 @@ internal sealed class Part
 {
     public const string Run = "#text";
 
-    private static readonly HashSet<string> Inline =
-    [
-        "b",
-        "strong",
-        "i",
-        "em",
-        "u",
-        "s",
-        "small",
-        "mark",
-        "sub",
-        "sup",
-        "span",
-        "br",
-        "wbr",
-        "a",
-        "code",
-        "abbr",
-        "q",
-        "cite",
-        "time",
-        "font",
-        "kbd",
-        "del",
-        "ins",
-    ];
-
     private static readonly HashSet<string> Whole =
     [
         "script",
@@ -231,7 +204,7 @@ internal sealed class Part
     {
         var nodes = element.ChildNodes;
         for (var n = 0; n < nodes.Length; n++)
-            if (nodes[n] is IElement child && (!Inline.Contains(child.LocalName) || !IsInline(child)))
+            if (nodes[n] is IElement child && (!InlineTags.Names.Contains(child.LocalName) || !IsInline(child)))
                 return false;
         return true;
     }

@@ -1,7 +1,5 @@
 using System.Buffers.Text;
-using System.Globalization;
 using System.Security.Cryptography;
-using System.Text;
 using Wexil.App;
 using Wexil.App.Serving;
 using Wexil.App.Tickets;
@@ -9,6 +7,7 @@ using Wexil.App.Visits;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Store;
+using Wexil.Web.Visitors.Frame;
 
 namespace Wexil.Web.Visitors;
 
@@ -25,8 +24,6 @@ public sealed class PreviewEndpoint(
     StudioAddress studio
 ) : IVisitorsEndpoint
 {
-    private static readonly string Script = Load();
-
     public void Map(IEndpointRouteBuilder routes) => routes.MapGet("/draft/{ticket}", Answer);
 
     private async Task Answer(HttpContext http)
@@ -57,30 +54,9 @@ public sealed class PreviewEndpoint(
             + $"connect-src 'none'; form-action 'none'; object-src 'none'; frame-ancestors {studio.Origin}";
         Func<long, string>? ahead = ours
             ? revision =>
-                $"<script nonce=\"{nonce}\" data-use=\"{preview.Use.ToString().ToLowerInvariant()}\" "
-                + $"data-revision=\"{revision.ToString(CultureInfo.InvariantCulture)}\">{Script}</script>"
+                FrameScript.Element(nonce, preview.Use.ToString().ToLowerInvariant(), revision)
             : null;
         var html = hosted.Preview(route, preview.Version, ours ? PageView.Editor : PageView.Preview, ahead);
         await FileResponse.Write(http, new(html, ContentTypes.Html, "", null, null), FileResponse.Caching.Never);
-    }
-
-    // One script of several files: it stands in the page itself, where nothing else may be fetched.
-    private static string Load()
-    {
-        var script = new StringBuilder("(() => {\n");
-        script.AppendLine(
-            "const { use, revision } = "
-                + "document.currentScript.dataset;\ndocument.currentScript.remove();\nconst editing = use === "
-                + "\"edit\";"
-        );
-        script.AppendLine("const say = (what, more = {}) => parent.postMessage({ wexil: what, ...more }, \"*\");");
-        foreach (var file in new[] { "parts", "marks", "patch", "writing", "main" })
-        {
-            using var reader = new StreamReader(
-                typeof(PreviewEndpoint).Assembly.GetManifestResourceStream($"Wexil.Web.Visitors.Frame.{file}.js")!
-            );
-            script.AppendLine(reader.ReadToEnd());
-        }
-        return script.Append("})();").ToString();
     }
 }

@@ -117,6 +117,13 @@ class SplitBar {
     this.set(moveBorder(this.weights(), i, by));
   }
 
+  /** In the server's own words: only the numbers are put in here. */
+  problemOf(sum) {
+    const { tooLittle, tooMuch } = this.problem.dataset;
+    const words = sum < total ? tooLittle : sum > total ? tooMuch : "";
+    return words.replace("{sum}", sum).replace("{rest}", Math.abs(total - sum));
+  }
+
   draw() {
     const pages = this.pages();
     const weights = this.weights();
@@ -128,14 +135,7 @@ class SplitBar {
       mark.className = place < 0 ? "mark-here" : `mark mark-${String.fromCharCode(97 + place)}`;
       row.querySelector("[data-weight]").disabled = place < 0;
     }
-    const words =
-      pages.length < 2
-        ? "A split test needs two pages or more."
-        : sum < total
-          ? `The weights add up to ${sum}: ${total - sum} more to give out.`
-          : sum > total
-            ? `The weights add up to ${sum}: ${sum - total} too many.`
-            : "";
+    const words = pages.length < 2 ? this.problem.dataset.tooFew : this.problemOf(sum);
     if (this.problem.textContent !== words) this.problem.textContent = words;
     if (sum !== total || pages.length < 2) {
       this.bar.replaceChildren();

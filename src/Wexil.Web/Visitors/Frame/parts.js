@@ -1,8 +1,5 @@
 // The parts of the page: what a person can point at, what each is called, and how it is known.
 const number = "data-wx";
-const inline = new Set(
-  "b strong i em u s small mark sub sup span br wbr a code abbr q cite time font kbd del ins".split(" "),
-);
 const boxes = new Set(["section", "form", "header", "footer", "article"]);
 const headings = "h1, h2, h3, h4, h5, h6";
 const MAX_PARTS = 1500;
