@@ -1,3 +1,4 @@
+using System.Data;
 using Wexil.Core.SplitTests;
 using Wexil.Store.Recording;
 
@@ -30,27 +31,27 @@ public sealed class EventStore(Database database)
         {
             var rows = c.Rows(
                 """
-                SELECT e.seq, e.at, e.kind, lower(hex(e.visitor)), e.step_id, e.page_id, e.test_id, e.phase_id, e.data,
+                SELECT e.seq, e.at, e.kind, lower(hex(e.visitor)) visitor, e.step_id, e.page_id, e.test_id, e.phase_id, e.data,
                   e.at >= $3 AND (e.kind IN (6, 7) OR e.step_id IN
-                    (SELECT o.id FROM steps o JOIN steps s ON s.funnel_id = o.funnel_id WHERE s.id = $4))
+                    (SELECT o.id FROM steps o JOIN steps s ON s.funnel_id = o.funnel_id WHERE s.id = $4)) is_in
                 FROM events e WHERE e.seq > $1 ORDER BY e.seq LIMIT $2
                 """,
                 row =>
                 {
-                    var kind = (EventKind)row.GetInt32(2);
+                    var kind = (EventKind)row.GetInt32("kind");
                     var hidden = kind is EventKind.OptIn or EventKind.Sale or EventKind.Claim or EventKind.Confirmed;
                     return (
-                        Seq: row.GetInt64(0),
-                        IsIn: row.GetBoolean(9),
+                        Seq: row.GetInt64("seq"),
+                        IsIn: row.GetBoolean("is_in"),
                         Event: new EventRow(
-                            row.Time(1),
+                            row.Time("at"),
                             kind.ToString().ToLowerInvariant(),
-                            row.GetString(3),
-                            row.GetInt64(4),
-                            row.GetInt64(5),
-                            row.NumberOrNull(6),
-                            row.NumberOrNull(7),
-                            hidden ? null : row.TextOrNull(8)
+                            row.GetString("visitor"),
+                            row.GetInt64("step_id"),
+                            row.GetInt64("page_id"),
+                            row.NumberOrNull("test_id"),
+                            row.NumberOrNull("phase_id"),
+                            hidden ? null : row.TextOrNull("data")
                         )
                     );
                 },

@@ -1,3 +1,4 @@
+using System.Data;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -10,8 +11,8 @@ namespace Wexil.Store;
 public sealed class FunnelStore(Database database, Journal journal, TimeProvider time)
 {
     internal const string StepColumns =
-        "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, archived_at IS NOT NULL, "
-        + "forward, carries, redirects, starts_on_page, start_wait";
+        "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, "
+        + "archived_at IS NOT NULL archived, forward, carries, redirects, starts_on_page, start_wait";
     private const string FunnelColumns = "id, slug, name, archived_at IS NOT NULL, sale_worth";
 
     /// <summary>Every funnel that is not put away.</summary>
@@ -243,23 +244,23 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
 
     internal static Step MapStep(SqliteDataReader row) =>
         new(
-            new(row.GetInt64(0)),
-            new(row.GetInt64(1)),
-            row.GetInt32(2),
-            Enum.Parse<StepKind>(row.GetString(3)),
-            row.GetString(4),
-            row.GetString(5),
-            row.NumberOrNull(6) is { } page ? new PageId(page) : null,
-            row.NumberOrNull(7) is { } yes ? new StepId(yes) : null,
-            row.NumberOrNull(8) is { } no ? new StepId(no) : null,
-            row.GetBoolean(9),
-            row.TextOrNull(10)
+            new(row.GetInt64("id")),
+            new(row.GetInt64("funnel_id")),
+            row.GetInt32("position"),
+            Enum.Parse<StepKind>(row.GetString("kind")),
+            row.GetString("name"),
+            row.GetString("slug"),
+            row.NumberOrNull("page_id") is { } page ? new PageId(page) : null,
+            row.NumberOrNull("yes_id") is { } yes ? new StepId(yes) : null,
+            row.NumberOrNull("no_id") is { } no ? new StepId(no) : null,
+            row.GetBoolean("archived"),
+            row.TextOrNull("forward")
         )
         {
-            Carries = CarriedParameters.Parse(row.GetString(11)),
-            Redirects = row.GetBoolean(12),
-            StartsOnPage = row.GetBoolean(13),
-            StartWait = row.GetInt32(14),
+            Carries = CarriedParameters.Parse(row.GetString("carries")),
+            Redirects = row.GetBoolean("redirects"),
+            StartsOnPage = row.GetBoolean("starts_on_page"),
+            StartWait = row.GetInt32("start_wait"),
         };
 
     private Funnel Create(SqliteConnection c, string name)

@@ -1,3 +1,4 @@
+using System.Data;
 using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
@@ -42,13 +43,13 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
                 ORDER BY is_main DESC, id
                 """,
                 row => new TestGoalRow(
-                    new(row.GetInt64(0)),
-                    new(row.GetInt64(1)),
-                    row.GetString(2),
-                    row.GetBoolean(3),
-                    Goal.Parse(row.GetString(4)),
-                    row.Time(5),
-                    row.Time(6)
+                    new(row.GetInt64("id")),
+                    new(row.GetInt64("test_id")),
+                    row.GetString("key"),
+                    row.GetBoolean("is_main"),
+                    Goal.Parse(row.GetString("spec")),
+                    row.Time("created_at"),
+                    row.Time("counts_from")
                 ),
                 test.Value
             )

@@ -1,3 +1,4 @@
+using System.Data;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
@@ -90,12 +91,12 @@ public sealed class HeldOptInStore(Database database, Journal journal)
 
     private static HeldOptIn Map(Microsoft.Data.Sqlite.SqliteDataReader row) =>
         new(
-            row.GetInt64(0),
-            new(row.GetInt64(1)),
-            new(row.GetInt64(2)),
-            new(new Guid(row.GetFieldValue<byte[]>(3), bigEndian: true)),
-            row.GetString(4),
-            row.GetString(5),
-            row.Time(6)
+            row.GetInt64("id"),
+            new(row.GetInt64("step_id")),
+            new(row.GetInt64("page_id")),
+            new(new Guid(row.GetFieldValue<byte[]>("visitor"), bigEndian: true)),
+            row.GetString("email"),
+            row.GetString("fields"),
+            row.Time("at")
         );
 }

@@ -1,3 +1,4 @@
+using System.Data;
 using System.Text.Json;
 using Wexil.Core.AdNetworks;
 using Wexil.Core.Common;
@@ -118,8 +119,8 @@ public sealed class OutboxStore(Database database, Journal journal, TimeProvider
                 """,
                 row => new Waiting(
                     One(row),
-                    row.NumberOrNull(7) is { } at ? DateTimeOffset.FromUnixTimeMilliseconds(at) : null,
-                    row.TextOrNull(8)
+                    row.NumberOrNull("next_at") is { } at ? DateTimeOffset.FromUnixTimeMilliseconds(at) : null,
+                    row.TextOrNull("problem")
                 ),
                 most
             )
@@ -213,13 +214,13 @@ public sealed class OutboxStore(Database database, Journal journal, TimeProvider
 
     private static OutboxMessage One(Microsoft.Data.Sqlite.SqliteDataReader row) =>
         new(
-            row.GetInt64(0),
-            (OutboxKind)row.GetInt32(1),
-            new(row.GetInt64(2)),
-            row.GetString(3),
-            row.GetString(4),
-            row.GetInt32(5),
-            row.NumberOrNull(6) is { } source ? new(source) : null
+            row.GetInt64("id"),
+            (OutboxKind)row.GetInt32("kind"),
+            new(row.GetInt64("step_id")),
+            row.GetString("email"),
+            row.GetString("fields"),
+            row.GetInt32("tries"),
+            row.NumberOrNull("source_id") is { } source ? new(source) : null
         );
 
     private static OutboxState Map(Microsoft.Data.Sqlite.SqliteDataReader row) =>

@@ -1,3 +1,4 @@
+using System.Data;
 using System.Security.Cryptography;
 using System.Text;
 using Microsoft.Data.Sqlite;
@@ -19,7 +20,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     internal const string Columns = """
         id, step_id, slug, name, outside, entry, parent_id, parent_version, revision, changed_at, indexed,
         EXISTS (SELECT 1 FROM drafts d JOIN version_files f ON f.page_id = d.page_id AND f.version = pages.revision
-          AND f.path = pages.entry WHERE d.page_id = pages.id AND d.hash <> f.hash)
+          AND f.path = pages.entry WHERE d.page_id = pages.id AND d.hash <> f.hash) is_changed
         """;
 
     /// <summary>The pages of a step that are not put away.</summary>
@@ -398,17 +399,17 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
 
     internal static Page Map(SqliteDataReader row) =>
         new(
-            new(row.GetInt64(0)),
-            new(row.GetInt64(1)),
-            row.GetString(2),
-            row.GetString(3),
-            row.TextOrNull(4) is { } outside ? new Uri(outside) : null,
-            row.TextOrNull(5),
-            row.NumberOrNull(6) is { } parent ? new PageId(parent) : null,
-            (int?)row.NumberOrNull(7),
-            row.GetInt32(8),
-            row.Time(9),
-            row.GetBoolean(10),
-            row.GetBoolean(11)
+            new(row.GetInt64("id")),
+            new(row.GetInt64("step_id")),
+            row.GetString("slug"),
+            row.GetString("name"),
+            row.TextOrNull("outside") is { } outside ? new Uri(outside) : null,
+            row.TextOrNull("entry"),
+            row.NumberOrNull("parent_id") is { } parent ? new PageId(parent) : null,
+            (int?)row.NumberOrNull("parent_version"),
+            row.GetInt32("revision"),
+            row.Time("changed_at"),
+            row.GetBoolean("indexed"),
+            row.GetBoolean("is_changed")
         );
 }

@@ -1,3 +1,4 @@
+using System.Data;
 using System.Collections.Frozen;
 using Wexil.Core.AdNetworks;
 using Wexil.Core.Assignments;
@@ -108,8 +109,8 @@ public sealed class RouteStore(Database database)
             // again.
             var tests = c.Rows(
                     """
-                    SELECT t.id, t.step_id, t.decided_at IS NULL
-                      AND t.paused_at IS NULL, p.id, p.weights, t.started_at, t.ends_at, t.turns, t.share, t.audience,
+                    SELECT t.id, t.step_id, t.decided_at IS NULL AND t.paused_at IS NULL runs, p.id phase_id,
+                      p.weights phase_weights, t.started_at, t.ends_at, t.turns, t.share, t.audience,
                       t.others_id, t.weights
                     FROM steps s JOIN tests t ON t.id = (SELECT max(id) FROM tests n WHERE n.step_id = s.id)
                     LEFT JOIN phases p ON p.id = (SELECT max(id) FROM phases n WHERE n.test_id = t.id)
@@ -117,29 +118,29 @@ public sealed class RouteStore(Database database)
                     """,
                     row =>
                     {
-                        var own = testPages[row.GetInt64(0)].ToArray();
+                        var own = testPages[row.GetInt64("id")].ToArray();
                         var phase =
-                            row.GetBoolean(2) && row.NumberOrNull(3) is { } newest
+                            row.GetBoolean("runs") && row.NumberOrNull("phase_id") is { } newest
                                 ? new PhaseId(newest)
                                 : (PhaseId?)null;
                         // While nobody is drawn, the phase before may know fewer pages than there are by now.
-                        var weights = Weights.Parse(phase is null ? row.GetString(11) : row.GetString(4));
+                        var weights = Weights.Parse(phase is null ? row.GetString("weights") : row.GetString("phase_weights"));
                         return (
-                            Step: new StepId(row.GetInt64(1)),
+                            Step: new StepId(row.GetInt64("step_id")),
                             Test: new RouteTest(
-                                new(row.GetInt64(0)),
+                                new(row.GetInt64("id")),
                                 phase,
                                 [.. own.Select(page => page.Page)],
                                 weights,
                                 0
                             )
                             {
-                                From = row.Time(5),
-                                Until = row.TimeOrNull(6) ?? DateTimeOffset.MaxValue,
-                                Allocation = StoredAllocation.Parse(row.GetString(7)),
-                                Share = row.GetInt32(8),
-                                Audience = _audiences.Get(row.GetString(9)),
-                                Others = row.NumberOrNull(10) is { } others ? pages[new(others)] : null,
+                                From = row.Time("started_at"),
+                                Until = row.TimeOrNull("ends_at") ?? DateTimeOffset.MaxValue,
+                                Allocation = StoredAllocation.Parse(row.GetString("turns")),
+                                Share = row.GetInt32("share"),
+                                Audience = _audiences.Get(row.GetString("audience")),
+                                Others = row.NumberOrNull("others_id") is { } others ? pages[new(others)] : null,
                                 Resting = Set(own.Where(page => page.Rests)),
                                 ClosedToAffiliates = Set(own.Where(page => page.Closed)),
                             }

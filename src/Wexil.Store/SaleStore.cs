@@ -1,3 +1,4 @@
+using System.Data;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
@@ -74,9 +75,9 @@ public sealed record LedgerSum(string Name, string Currency, long Orders, long N
 public sealed class SaleStore(Database database, Journal journal)
 {
     private const string Columns = """
-        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name, o.channel, o.visitor,
+        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name page_name, o.channel, o.visitor,
           o.worth,
-          EXISTS (SELECT 1 FROM visitors v WHERE v.visitor = o.visitor)
+          EXISTS (SELECT 1 FROM visitors v WHERE v.visitor = o.visitor) is_known
         FROM orders o LEFT JOIN pages p ON p.id = o.page_id
         """;
 
@@ -282,20 +283,20 @@ public sealed class SaleStore(Database database, Journal journal)
 
     private static LedgerOrder Map(SqliteConnection c, SqliteDataReader row)
     {
-        var visitor = row.IsDBNull(9) ? null : (byte[])row.GetValue(9);
+        var visitor = row.IsDBNull("visitor") ? null : (byte[])row.GetValue("visitor");
         return new(
-            row.GetString(0),
-            row.Time(1),
-            row.GetString(2),
-            new(row.GetInt64(3), row.GetInt64(4)),
-            row.NumberOrNull(10),
-            row.GetString(5),
-            row.GetString(6),
-            row.TextOrNull(7),
-            Enum.Parse<SaleChannel>(row.GetString(8)),
+            row.GetString("order_id"),
+            row.Time("at"),
+            row.GetString("currency"),
+            new(row.GetInt64("sold"), row.GetInt64("refunded")),
+            row.NumberOrNull("worth"),
+            row.GetString("product"),
+            row.GetString("email"),
+            row.TextOrNull("page_name"),
+            Enum.Parse<SaleChannel>(row.GetString("channel")),
             visitor is null ? null : new VisitorId(new Guid(visitor, bigEndian: true)),
-            row.GetBoolean(11),
-            visitor is null ? [] : Tested(c, visitor, row.GetInt64(1))
+            row.GetBoolean("is_known"),
+            visitor is null ? [] : Tested(c, visitor, row.GetInt64("at"))
         );
     }
 

@@ -77,15 +77,26 @@ internal static class SqliteCommands
         return rows;
     }
 
+    // Rows of many columns are read by name, as the framework's own extensions do it; short ones by place.
     public static long? NumberOrNull(this SqliteDataReader row, int column) =>
         row.IsDBNull(column) ? null : row.GetInt64(column);
+
+    public static long? NumberOrNull(this SqliteDataReader row, string column) =>
+        row.NumberOrNull(row.GetOrdinal(column));
 
     public static string? TextOrNull(this SqliteDataReader row, int column) =>
         row.IsDBNull(column) ? null : row.GetString(column);
 
+    public static string? TextOrNull(this SqliteDataReader row, string column) => row.TextOrNull(row.GetOrdinal(column));
+
     public static DateTimeOffset Time(this SqliteDataReader row, int column) =>
         DateTimeOffset.FromUnixTimeMilliseconds(row.GetInt64(column));
 
+    public static DateTimeOffset Time(this SqliteDataReader row, string column) => row.Time(row.GetOrdinal(column));
+
     public static DateTimeOffset? TimeOrNull(this SqliteDataReader row, int column) =>
         row.IsDBNull(column) ? null : row.Time(column);
+
+    public static DateTimeOffset? TimeOrNull(this SqliteDataReader row, string column) =>
+        row.TimeOrNull(row.GetOrdinal(column));
 }

@@ -1,3 +1,4 @@
+using System.Data;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
@@ -399,40 +400,40 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 $"SELECT {Columns} FROM tests WHERE {condition} ORDER BY id DESC",
                 row =>
                 {
-                    var own = pages[row.GetInt64(0)].ToArray();
+                    var own = pages[row.GetInt64("id")].ToArray();
                     var sending = new TestSettings(
-                        StoredAllocation.Parse(row.GetString(11)),
-                        row.GetInt32(12),
-                        Audience.Parse(row.GetString(13)),
-                        row.NumberOrNull(14) is { } others ? new PageId(others) : null,
+                        StoredAllocation.Parse(row.GetString("turns")),
+                        row.GetInt32("share"),
+                        Audience.Parse(row.GetString("audience")),
+                        row.NumberOrNull("others_id") is { } others ? new PageId(others) : null,
                         [.. own.Where(page => page.Closed).Select(page => page.Page)],
-                        row.GetBoolean(15),
-                        row.TimeOrNull(16)
+                        row.GetBoolean("rests_failing"),
+                        row.TimeOrNull("ends_at")
                     )
                     {
-                        Floor = row.GetInt32(19),
+                        Floor = row.GetInt32("lean_floor"),
                     };
                     return new SplitTest(
-                        new(row.GetInt64(0)),
-                        new(row.GetInt64(1)),
-                        new(row.GetInt64(2)),
-                        row.GetString(3),
-                        row.GetString(4),
-                        row.GetDouble(5),
-                        row.GetDouble(6),
-                        row.Time(7),
-                        row.TimeOrNull(8),
-                        row.TimeOrNull(9),
+                        new(row.GetInt64("id")),
+                        new(row.GetInt64("step_id")),
+                        new(row.GetInt64("goal_step_id")),
+                        row.GetString("name"),
+                        row.GetString("idea"),
+                        row.GetDouble("base_rate"),
+                        row.GetDouble("smallest_lift"),
+                        row.Time("started_at"),
+                        row.TimeOrNull("paused_at"),
+                        row.TimeOrNull("decided_at"),
                         [.. own.Select(page => page.Page)],
-                        Weights.Parse(row.GetString(10)),
+                        Weights.Parse(row.GetString("weights")),
                         own.Where(page => page.Rests).Select(page => page.Page).ToHashSet(),
                         sending
                     )
                     {
-                        Rule = KeepRule.Parse(row.GetString(17)),
-                        BaseEarned = row.IsDBNull(18) ? null : row.GetDouble(18),
-                        Learned = row.GetString(20),
-                        SeenRate = row.IsDBNull(21) ? null : row.GetDouble(21),
+                        Rule = KeepRule.Parse(row.GetString("rule")),
+                        BaseEarned = row.IsDBNull("base_earned") ? null : row.GetDouble("base_earned"),
+                        Learned = row.GetString("learned"),
+                        SeenRate = row.IsDBNull("seen_rate") ? null : row.GetDouble("seen_rate"),
                     };
                 },
                 values

@@ -1,3 +1,4 @@
+using System.Data;
 using Wexil.Core.Common;
 using Wexil.Store.Recording;
 
@@ -124,16 +125,16 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
                 ORDER BY v.id DESC
                 """,
                 row => new StoredVerdict(
-                    row.GetInt64(0),
-                    new(row.GetInt64(1)),
-                    new(row.GetInt64(2)),
-                    new(row.GetInt64(3)),
-                    row.NumberOrNull(4) is { } before ? new PageId(before) : null,
-                    row.GetString(5),
-                    row.Time(6),
-                    row.GetString(7),
-                    row.GetString(8),
-                    row.TimeOrNull(9)
+                    row.GetInt64("id"),
+                    new(row.GetInt64("test_id")),
+                    new(row.GetInt64("step_id")),
+                    new(row.GetInt64("page_id")),
+                    row.NumberOrNull("page_before_id") is { } before ? new PageId(before) : null,
+                    row.GetString("kept_by"),
+                    row.Time("kept_at"),
+                    row.GetString("sentence"),
+                    row.GetString("evidence"),
+                    row.TimeOrNull("taken_back_at")
                 ),
                 values
             )
