@@ -1,5 +1,5 @@
-using System.Data;
 using System.Collections.Frozen;
+using System.Data;
 using Wexil.Core.AdNetworks;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
@@ -124,7 +124,9 @@ public sealed class RouteStore(Database database)
                                 ? new PhaseId(newest)
                                 : (PhaseId?)null;
                         // While nobody is drawn, the phase before may know fewer pages than there are by now.
-                        var weights = Weights.Parse(phase is null ? row.GetString("weights") : row.GetString("phase_weights"));
+                        var weights = Weights.Parse(
+                            phase is null ? row.GetString("weights") : row.GetString("phase_weights")
+                        );
                         return (
                             Step: new StepId(row.GetInt64("step_id")),
                             Test: new RouteTest(

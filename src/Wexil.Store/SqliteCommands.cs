@@ -87,7 +87,8 @@ internal static class SqliteCommands
     public static string? TextOrNull(this SqliteDataReader row, int column) =>
         row.IsDBNull(column) ? null : row.GetString(column);
 
-    public static string? TextOrNull(this SqliteDataReader row, string column) => row.TextOrNull(row.GetOrdinal(column));
+    public static string? TextOrNull(this SqliteDataReader row, string column) =>
+        row.TextOrNull(row.GetOrdinal(column));
 
     public static DateTimeOffset Time(this SqliteDataReader row, int column) =>
         DateTimeOffset.FromUnixTimeMilliseconds(row.GetInt64(column));

@@ -54,8 +54,7 @@ public sealed record SaleNotice(
     /// <summary>
     /// The same for every telling of the same thing, so that it counts once however often it is told.
     /// </summary>
-    public Guid Id() =>
-        NameBasedId.From($"{Kind}\n{Order}\n{Line}");
+    public Guid Id() => NameBasedId.From($"{Kind}\n{Order}\n{Line}");
 
     /// <summary>As stored with its event.</summary>
     public string ToJson() => JsonSerializer.Serialize(this, Format);

@@ -1,4 +1,5 @@
 using MathNet.Numerics.Distributions;
+
 namespace Wexil.Core.Simulation;
 
 /// <summary>

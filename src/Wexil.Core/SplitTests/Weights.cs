@@ -88,9 +88,7 @@ public sealed class Weights : IEquatable<Weights>
         var left = _percent.Where((_, page) => !resting.Contains(page)).Sum();
         if (left is 0 or Total)
             return this;
-        var exact = _percent.Select((percent, page) =>
-            resting.Contains(page) ? 0 : (double)percent * Total / left
-        );
+        var exact = _percent.Select((percent, page) => resting.Contains(page) ? 0 : (double)percent * Total / left);
         return new(LargestRemainder.Round([.. exact], Total));
     }
 

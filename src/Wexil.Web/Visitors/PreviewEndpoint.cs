@@ -53,8 +53,7 @@ public sealed class PreviewEndpoint(
             + $"{(ours ? $"'nonce-{nonce}'" : "'none'")}; "
             + $"connect-src 'none'; form-action 'none'; object-src 'none'; frame-ancestors {studio.Origin}";
         Func<long, string>? ahead = ours
-            ? revision =>
-                FrameScript.Element(nonce, preview.Use.ToString().ToLowerInvariant(), revision)
+            ? revision => FrameScript.Element(nonce, preview.Use.ToString().ToLowerInvariant(), revision)
             : null;
         var html = hosted.Preview(route, preview.Version, ours ? PageView.Editor : PageView.Preview, ahead);
         await FileResponse.Write(http, new(html, ContentTypes.Html, "", null, null), FileResponse.Caching.Never);

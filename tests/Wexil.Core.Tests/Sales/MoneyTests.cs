@@ -10,10 +10,8 @@ public sealed class MoneyTests
     private static readonly Currency Eur = Currency.Find("EUR")!;
     private static readonly Currency Jpy = Currency.Find("JPY")!;
 
-    private static readonly ExchangeRates Rates = new(
-        Currency.Default,
-        [new(Eur, Day, 1.08m), new(Eur, Day.AddDays(2), 1.1m), new(Jpy, Day, 0.0065m)]
-    );
+    private static ExchangeRates Rates =>
+        new(Currency.Default, [new(Eur, Day, 1.08m), new(Eur, Day.AddDays(2), 1.1m), new(Jpy, Day, 0.0065m)]);
 
     [Theory]
     [InlineData(0, 0, 0, false)]

@@ -25,7 +25,11 @@ public sealed class SaleTests
         Assert.Contains("five minutes", Check("1793000000", signature, Now.AddSeconds(-301)));
         Assert.Contains("does not fit", Check("1793000001", signature, Now));
         Assert.Contains("does not fit", Check("1793000000", signature.ToUpperInvariant(), Now));
-        Assert.Contains("missing", Check(null, signature, Now));
+        Assert.Equal("The headers X-Wexil-Timestamp and X-Wexil-Signature are missing.", Check(null, signature, Now));
+        Assert.Equal(
+            "The header X-Wexil-Signature is missing.",
+            HookSignature.Problem(HookMapping.Default with { TimestampHeader = "" }, Secret, null, "", Body, Now)
+        );
         Assert.Contains("missing", Check("1793000000", "", Now));
         Assert.Contains("number", Check("soon", signature, Now));
         Gen.String.AlwaysHolds(forged =>
@@ -58,10 +62,76 @@ public sealed class SaleTests
             Assert.Equal(notice, SaleNotice.Parse(notice!.ToJson()));
     }
 
+    [Theory]
+    [InlineData("sale", "2")]
+    [InlineData("refund", "R-9")]
+    public void A_sale_is_told_apart_by_its_line_and_a_refund_by_its_own_number(string type, string line) =>
+        Assert.Equal(
+            line,
+            Read(
+                new()
+                {
+                    ["type"] = type,
+                    ["line"] = "2",
+                    ["refund"] = "R-9",
+                }
+            ).Notice!.Line
+        );
+
+    [Theory]
+    [InlineData("line")]
+    [InlineData("product")]
+    [InlineData("email")]
+    [InlineData("page")]
+    public void A_text_of_240_characters_is_taken_and_a_longer_one_names_its_field(string field)
+    {
+        Assert.NotNull(Read(new() { [field] = new string('k', 240) }).Notice);
+        Assert.Equal((null, field, "At most 240 characters."), Read(new() { [field] = new string('k', 241) }));
+    }
+
+    private static (SaleNotice? Notice, string Field, string Problem) Read(Dictionary<string, string> fields)
+    {
+        var needed = new Dictionary<string, string>
+        {
+            ["order"] = "L-1",
+            ["amount"] = "39",
+            ["currency"] = "USD",
+        };
+        return SaleNotice.Read(
+            name => fields.GetValueOrDefault(name) ?? needed.GetValueOrDefault(name),
+            SaleChannel.Hook
+        );
+    }
+
+    [Fact]
+    public void An_order_number_has_up_to_120_characters()
+    {
+        Assert.NotNull(Read(new() { ["order"] = new string('7', 120) }).Notice);
+        Assert.Equal("order", Read(new() { ["order"] = new string('7', 121) }).Field);
+    }
+
+    [Fact]
+    public void A_service_that_names_no_words_for_sales_tells_of_sales()
+    {
+        using var body = JsonDocument.Parse("""{"event":"paid","order":"7","amount":"39","currency":"USD"}""");
+        foreach (var words in new IReadOnlyList<string>?[] { null, [] })
+        {
+            var mapping = HookMapping.Default with
+            {
+                RefundWords = ["back"],
+                SaleWords = words,
+                Fields = new Dictionary<string, string> { ["type"] = "event" },
+            };
+            Assert.NotNull(SaleNotice.ReadJson(body.RootElement, mapping, SaleChannel.Hook).Notice);
+        }
+    }
+
     [Fact]
     public void The_same_thing_has_the_same_id_and_another_line_another()
     {
         var sale = new SaleNotice(SaleKind.Sale, "L-1", "1", 3900, "USD");
+        // The first half of what sha256sum makes of "Sale", "L-1" and "1", a line each without the last's end.
+        Assert.Equal(new Guid("88054fe0d3add57341fdb412b65649a6"), sale.Id());
         Assert.Equal(sale.Id(), (sale with { Amount = 1, Email = "ann@larkrow.example" }).Id());
         Assert.Equal(
             4,
