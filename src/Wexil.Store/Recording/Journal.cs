@@ -162,7 +162,7 @@ public sealed class Journal : IDisposable
                 {
                     var (result, isMapChanged) = Change(write);
                     if (isMapChanged)
-                        _projector.ForgetMap();
+                        _projector.ForgetContext();
                     done.SetResult(result);
                 }
                 catch (SqliteException error) when (error.SqliteErrorCode != SQLitePCL.raw.SQLITE_CONSTRAINT)

@@ -33,8 +33,8 @@ internal sealed class Projector : IDisposable
     private readonly GoalProjection _goals;
     private readonly StayProjection _stays;
     private readonly NetworkProjection _networks;
-    private ProjectionContext _map;
-    private bool _mapIsStale,
+    private ProjectionContext _context;
+    private bool _contextIsStale,
         _sourcesAreStale;
 
     public Projector(SqliteConnection connection)
@@ -70,7 +70,7 @@ internal sealed class Projector : IDisposable
             """
         );
         _mark = new(connection, "UPDATE projection SET mark = ?1");
-        (_steps, _arrivals, _tests, _sales, _goals, _stays, _networks, _map) = (
+        (_steps, _arrivals, _tests, _sales, _goals, _stays, _networks, _context) = (
             new(connection),
             new(connection),
             new(connection),
@@ -89,25 +89,20 @@ internal sealed class Projector : IDisposable
     /// <summary>
     /// Studio has changed steps, tests or sources: they are read again before anything more is projected.
     /// </summary>
-    public void ForgetMap() => _mapIsStale = _sourcesAreStale = true;
+    public void ForgetContext() => _contextIsStale = _sourcesAreStale = true;
 
     /// <summary>Projects the next events, at most so many; null when there are none.</summary>
     /// <param name="isEnough">Asked after each; true ends the batch there.</param>
     public Projected? Next(int limit, Func<bool> isEnough)
     {
-        if (_mapIsStale)
-            _map = new(_connection);
-        _mapIsStale = false;
+        if (_contextIsStale)
+            _context = new(_connection);
+        _contextIsStale = false;
         if (_sourcesAreStale)
             _arrivals.LoadSources();
         // Until the batch is committed, a tag met for the first time may still be undone.
         _sourcesAreStale = true;
-        _steps.Clear();
-        _arrivals.Clear();
-        _tests.Clear();
-        _sales.Clear();
-        _goals.Clear();
-        _stays.Clear();
+        Clear();
         var mark = Mark;
         _transaction.Run(() =>
         {
@@ -128,12 +123,7 @@ internal sealed class Projector : IDisposable
             }
             if (mark == Mark)
                 return;
-            _steps.Write();
-            _arrivals.Write();
-            _tests.Write();
-            _sales.Write();
-            _goals.Write();
-            _stays.Write();
+            Write();
             _mark.Bind(1, mark).Run();
         });
         _sourcesAreStale = false;
@@ -142,6 +132,26 @@ internal sealed class Projector : IDisposable
             return null;
         Mark = mark;
         return new(_tests.Places, _tests.Touched.Union(_sales.Touched).ToHashSet(), _steps.Touched.ToHashSet());
+    }
+
+    private void Clear()
+    {
+        _steps.Clear();
+        _arrivals.Clear();
+        _tests.Clear();
+        _sales.Clear();
+        _goals.Clear();
+        _stays.Clear();
+    }
+
+    private void Write()
+    {
+        _steps.Write();
+        _arrivals.Write();
+        _tests.Write();
+        _sales.Write();
+        _goals.Write();
+        _stays.Write();
     }
 
     /// <summary>Forgets everything projected, so that it is counted again from the first event.</summary>
@@ -187,73 +197,86 @@ internal sealed class Projector : IDisposable
         switch (happened.Kind)
         {
             case EventKind.OptIn:
-                // Of a person who was removed only the opt-in is left.
-                if (!string.IsNullOrEmpty(happened.Data))
-                {
-                    var (email, fields) = OptInNote.Split(happened.Data);
-                    _lead
-                        .Bind(1, happened.Id)
-                        .Bind(2, at)
-                        .Bind(3, email)
-                        .Bind(4, happened.Page.Value)
-                        .Bind(5, visitor)
-                        .Bind(6, fields)
-                        .Run();
-                    _outgoing
-                        .Bind(1, happened.Id)
-                        .Bind(2, happened.Step.Value)
-                        .Bind(3, at)
-                        .Bind(4, email)
-                        .Bind(5, fields)
-                        .Run();
-                }
-                _networks.OptedIn(visitor, at);
-                foreach (var goal in _map.OptInGoals(happened.Step.Value))
-                    if (goal.Goal.Takes(happened.Page))
-                        Meet(goal, new(visitor, at));
-                return;
+                TakeOptIn(happened, visitor, at);
+                break;
             case EventKind.LeftOut:
                 _steps.LeftOut(happened.Step, happened.Data is [var letter, ..] ? letter : 0);
-                return;
+                break;
             case EventKind.Sale:
-                var notice = SaleNotice.Parse(happened.Data!);
-                Credit(
-                    _sales.Note(
-                        notice,
-                        visitor == default ? null : visitor,
-                        happened.Page.Value == 0 ? null : happened.Page.Value,
-                        at,
-                        _map
-                    ),
-                    notice.Order,
-                    notice.Line,
-                    at
-                );
-                return;
+                TakeSale(happened, visitor, at);
+                break;
             case EventKind.Claim:
-                foreach (var credit in _sales.Assign(happened.Data!, visitor, _map))
+                foreach (var credit in _sales.Assign(happened.Data!, visitor, _context))
                     Credit(credit, happened.Data!, "", at);
-                return;
+                break;
             case EventKind.Confirmed:
                 _confirmed.Bind(1, happened.Data).Bind(2, at).Run();
-                return;
+                break;
             case EventKind.Met:
                 var met = GoalNote.Parse(happened.Data!);
-                if (_map.Goal(met.Goal.Value) is { } told)
+                if (_context.Goal(met.Goal.Value) is { } told)
                     Meet(told, new(visitor, at, Comes: met.Value, Cause: happened.Id.ToString("N")));
-                return;
+                break;
             case EventKind.Stay:
-                var stay = StayNote.Parse(happened.Data!);
-                foreach (var test in _map.TestsOf(happened.Step.Value))
-                    if (
-                        test.RunsAt(at)
-                        && _tests.Find(test.Test, visitor) is { } stood
-                        && _stays.Note(test, stood, happened.Page.Value, visitor, stay.Milliseconds, stay.Engaged)
-                    )
-                        _tests.Touched.Add(new(test.Test));
-                return;
+                TakeStay(happened, visitor, at);
+                break;
+            default:
+                TakeVisit(happened, visitor, at);
+                break;
         }
-        if (_map.Role(happened.Step.Value) is not { } role)
+    }
+
+    private void TakeOptIn(JournalEvent happened, Guid visitor, long at)
+    {
+        // Of a person who was removed only the opt-in is left.
+        if (!string.IsNullOrEmpty(happened.Data))
+        {
+            var (email, fields) = OptInNote.Split(happened.Data);
+            _lead
+                .Bind(1, happened.Id)
+                .Bind(2, at)
+                .Bind(3, email)
+                .Bind(4, happened.Page.Value)
+                .Bind(5, visitor)
+                .Bind(6, fields)
+                .Run();
+            _outgoing
+                .Bind(1, happened.Id)
+                .Bind(2, happened.Step.Value)
+                .Bind(3, at)
+                .Bind(4, email)
+                .Bind(5, fields)
+                .Run();
+        }
+        _networks.OptedIn(visitor, at);
+        foreach (var goal in _context.OptInGoals(happened.Step.Value))
+            if (goal.Goal.Takes(happened.Page))
+                Meet(goal, new(visitor, at));
+    }
+
+    private void TakeSale(JournalEvent happened, Guid visitor, long at)
+    {
+        var notice = SaleNotice.Parse(happened.Data!);
+        Guid? buyer = visitor == default ? null : visitor;
+        long? page = happened.Page.Value == 0 ? null : happened.Page.Value;
+        Credit(_sales.Note(notice, buyer, page, at, _context), notice.Order, notice.Line, at);
+    }
+
+    private void TakeStay(JournalEvent happened, Guid visitor, long at)
+    {
+        var stay = StayNote.Parse(happened.Data!);
+        foreach (var test in _context.TestsOf(happened.Step.Value))
+            if (
+                test.RunsAt(at)
+                && _tests.Find(test.Test, visitor) is { } stood
+                && _stays.Note(test, stood, happened.Page.Value, visitor, stay.Milliseconds, stay.Engaged)
+            )
+                _tests.Touched.Add(new(test.Test));
+    }
+
+    private void TakeVisit(JournalEvent happened, Guid visitor, long at)
+    {
+        if (_context.Role(happened.Step.Value) is not { } role)
             return;
         var note = VisitNote.Parse(happened.Data);
         var arrival = _arrivals.Note(role, visitor, note.Source);
@@ -267,18 +290,11 @@ internal sealed class Projector : IDisposable
             _steps.Reached(happened.Step, TimeBucket.StartOf(at));
         if (happened is { Kind: EventKind.Enrol, Test: { } drawn, Phase: { } phase })
         {
+            var traits = VisitorTraits.From(note, arrival.Source, _context.Weekday(at));
+            var isNew = _tests.Enrol(drawn, phase, happened.Page, visitor, at, traits);
             // Who has just come into the funnel has no place in another of its tests.
-            if (
-                _tests.Enrol(
-                    drawn,
-                    phase,
-                    happened.Page,
-                    visitor,
-                    at,
-                    VisitorTraits.From(note, arrival.Source, _map.Weekday(at))
-                ) && !arrival.ToFunnel
-            )
-                _tests.Cross(drawn, happened.Page, _map.Partners(drawn.Value), visitor);
+            if (isNew && !arrival.ToFunnel)
+                _tests.Cross(drawn, happened.Page, _context.Partners(drawn.Value), visitor);
         }
         else if (happened is { Kind: EventKind.Apart, Test: { } apart })
             _tests.SetApart(apart, happened.Page, note.Exclusion ?? ExclusionReason.NotRunning, visitor, at);
@@ -287,13 +303,18 @@ internal sealed class Projector : IDisposable
             return;
         if (arrival.ToStep && role.TellsLeads)
             _networks.OptedIn(visitor, at);
-        foreach (var test in _map.Earlier(happened.Step.Value))
+        CreditArrival(happened.Step.Value, role, visitor, at);
+    }
+
+    private void CreditArrival(long step, StepRole role, Guid visitor, long at)
+    {
+        foreach (var test in _context.Earlier(step))
             if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place)
-                _tests.Walk(test, place, happened.Step.Value, role.Bit, visitor, at);
-        foreach (var test in _map.Goals(happened.Step.Value))
+                _tests.Walk(test, place, step, role.Bit, visitor, at);
+        foreach (var test in _context.Goals(step))
             if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place)
-                _tests.Credit(test, place, _map.Partners(test.Test), visitor, at);
-        foreach (var goal in _map.StepGoals(happened.Step.Value))
+                _tests.Credit(test, place, _context.Partners(test.Test), visitor, at);
+        foreach (var goal in _context.StepGoals(step))
             Meet(goal, new(visitor, at));
     }
 
@@ -310,7 +331,7 @@ internal sealed class Projector : IDisposable
             && goal.Counts(place, met.At)
             && goal.Goal.IsWithin(TimeSpan.FromMilliseconds(met.At - place.At))
         )
-            _tests.Credit(goal.Test, place, _map.Partners(goal.Test.Test), met.Visitor, met.At);
+            _tests.Credit(goal.Test, place, _context.Partners(goal.Test.Test), met.Visitor, met.At);
     }
 
     /// <param name="at">When it was told.</param>
@@ -322,7 +343,7 @@ internal sealed class Projector : IDisposable
             _networks.Bought($"{order}\n{line}", sale.Visitor, at, currency.Write(sale.Amount), currency.Code, order);
         foreach (var test in sale.Tests)
         {
-            foreach (var goal in _map.SaleGoals(test))
+            foreach (var goal in _context.SaleGoals(test))
                 if (goal.Goal.Takes(sale.Product))
                     Meet(goal, new(sale.Visitor, sale.At, sale.Orders, sale.Worth, order));
         }

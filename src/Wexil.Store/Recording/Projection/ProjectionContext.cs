@@ -59,134 +59,47 @@ internal sealed class ProjectionContext
 
     public ProjectionContext(SqliteConnection connection)
     {
-        var hasOutside = connection
-            .Rows("SELECT DISTINCT step_id FROM pages WHERE outside IS NOT NULL", row => row.GetInt64(0))
-            .ToHashSet();
-        var numbers = connection
-            .Rows("SELECT id, number FROM steps", row => (row.GetInt64(0), row.GetInt32(1)))
-            .ToDictionary();
         var steps = connection.Rows(
             $"SELECT {FunnelStore.StepColumns} FROM steps ORDER BY funnel_id, position",
             FunnelStore.MapStep
         );
-        var runs = connection
-            .Rows("SELECT test_id, started_at, ended_at FROM phases", row =>
-                (Test: row.GetInt64(0), From: row.GetInt64(1), Until: row.NumberOrNull(2) ?? long.MaxValue)
-            )
-            .ToLookup(run => run.Test, run => (run.From, run.Until));
-        var tests = connection.Rows("SELECT id, goal_step_id, step_id, started_at, decided_at FROM tests", row =>
-            (
-                Id: row.GetInt64(0),
-                Goal: row.GetInt64(1),
-                Step: row.GetInt64(2),
-                From: row.GetInt64(3),
-                Until: row.NumberOrNull(4) ?? long.MaxValue
-            )
-        );
-        _steps = steps
-            .GroupBy(step => step.Funnel)
-            .SelectMany(funnel =>
-            {
-                var inOrder = funnel.ToArray();
-                var outside = inOrder
-                    .Where(step => step.Kind == StepKind.OptIn && hasOutside.Contains(step.Id.Value))
-                    .Select(step => FunnelPath.Yes(inOrder, step)?.Id)
-                    .ToHashSet();
-                return inOrder.Select(step =>
-                    (
-                        step.Id,
-                        Role: new StepRole(
-                            funnel.Key.Value,
-                            step.Position,
-                            numbers[step.Id.Value],
-                            FunnelPath.OutcomeOf(inOrder, step),
-                            outside.Contains(step.Id)
-                        )
-                    )
-                );
-            })
-            .ToDictionary(row => row.Id.Value, row => row.Role);
-        _tests = tests.ToDictionary(test => test.Id, test => new GoalTest(test.Id, [.. runs[test.Id]]));
-        var goals = connection.Rows(
-            "SELECT id, test_id, is_main, spec, counts_from, dropped_at FROM goals",
-            row => new TestGoal(
+        var tests = connection.Rows(
+            "SELECT id, goal_step_id, step_id, started_at, decided_at FROM tests",
+            row => new TestRow(
                 row.GetInt64(0),
-                _tests[row.GetInt64(1)],
-                row.GetBoolean(2),
-                Core.Goals.Goal.Parse(row.GetString(3)),
-                row.GetInt64(4),
-                row.NumberOrNull(5) ?? long.MaxValue
+                row.GetInt64(1),
+                row.GetInt64(2),
+                row.GetInt64(3),
+                row.NumberOrNull(4) ?? long.MaxValue
             )
         );
+        _steps = Roles(connection, steps);
+        _tests = WithRuns(connection, tests);
+        var goals = Goals(connection);
         _goalsById = goals.ToDictionary(goal => goal.Id);
-        TestGoal[] OfKind(GoalKind kind) => [.. goals.Where(goal => goal.Goal.Kind == kind)];
-        _stepGoals = OfKind(GoalKind.Step)
-            .GroupBy(goal => goal.Goal.Step!.Value.Value)
-            .ToDictionary(group => group.Key, group => group.ToArray());
-        _saleGoals = OfKind(GoalKind.Sale)
-            .GroupBy(goal => goal.Test.Test)
-            .ToDictionary(group => group.Key, group => group.ToArray());
+        _stepGoals = GoalsBy(goals, GoalKind.Step, goal => goal.Goal.Step!.Value.Value);
+        _saleGoals = GoalsBy(goals, GoalKind.Sale, goal => goal.Test.Test);
         var funnelOf = tests.ToDictionary(test => test.Id, test => _steps[test.Step].Funnel);
-        _optInGoals = OfKind(GoalKind.OptIn)
-            .GroupBy(goal => funnelOf[goal.Test.Test])
-            .ToDictionary(group => group.Key, group => group.ToArray());
-        _testsOf = tests
-            .GroupBy(test => test.Step)
-            .ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
-        _earlier = tests
-            .GroupBy(test => funnelOf[test.Id])
-            .SelectMany(funnel =>
-                steps
-                    .Where(step => step.Funnel.Value == funnel.Key)
-                    .Select(step =>
-                        (
-                            step.Id,
-                            Tests: funnel
-                                .Where(test => _steps[test.Step].Position < step.Position)
-                                .Select(test => _tests[test.Id])
-                                .ToArray()
-                        )
-                    )
-            )
-            .Where(row => row.Tests.Length > 0)
-            .ToDictionary(row => row.Id.Value, row => row.Tests);
+        _optInGoals = GoalsBy(goals, GoalKind.OptIn, goal => funnelOf[goal.Test.Test]);
+        var otherGoal = goals.Where(goal => goal.IsMain).Select(goal => goal.Test.Test).ToHashSet();
+        _goals = TestsBy(tests.Where(test => !otherGoal.Contains(test.Id)), test => test.Goal);
+        _testsOf = TestsBy(tests, test => test.Step);
+        _earlier = Earlier(steps, tests);
+        _partners = Crossed(tests);
         _rates = RateStore.Read(
             connection,
-            Currency.Find(connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.CurrencyName))
-                ?? Currency.Default
+            Currency.Find(Setting(connection, SettingStore.CurrencyName)) ?? Currency.Default
         );
         _zone =
-            connection.Text("SELECT value FROM settings WHERE name = $1", SettingStore.ZoneName) is { } zone
+            Setting(connection, SettingStore.ZoneName) is { } zone
             && TimeZoneInfo.TryFindSystemTimeZoneById(zone, out var found)
                 ? found
                 : TimeZoneInfo.Utc;
-        var otherGoal = goals.Where(goal => goal.IsMain).Select(goal => goal.Test.Test).ToHashSet();
-        _goals = tests
-            .Where(test => !otherGoal.Contains(test.Id))
-            .GroupBy(test => test.Goal)
-            .ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
-        _partners = tests
-            .GroupBy(test => _steps[test.Step].Funnel)
-            .SelectMany(funnel =>
-                funnel.Select(test =>
-                    (
-                        test.Id,
-                        Partners: funnel
-                            .Where(other =>
-                                other.Step != test.Step && other.From < test.Until && test.From < other.Until
-                            )
-                            .OrderByDescending(other => other.Id)
-                            .Take(MaxPartners)
-                            .Select(other => new Partner(
-                                other.Id,
-                                _steps[other.Step].Position < _steps[test.Step].Position
-                            ))
-                            .ToArray()
-                    )
-                )
-            )
-            .Where(row => row.Partners.Length > 0)
-            .ToDictionary(row => row.Id, row => row.Partners);
+    }
+
+    private readonly record struct TestRow(long Id, long Goal, long Step, long From, long Until)
+    {
+        public bool Overlaps(TestRow other) => other.From < Until && From < other.Until;
     }
 
     /// <summary>The tables that it is read from.</summary>
@@ -246,5 +159,101 @@ internal sealed class ProjectionContext
                 )
             );
         return _lastDay.Day;
+    }
+
+    private static string? Setting(SqliteConnection connection, string name) =>
+        connection.Text("SELECT value FROM settings WHERE name = $1", name);
+
+    private static Dictionary<long, StepRole> Roles(SqliteConnection connection, IEnumerable<Step> steps)
+    {
+        var hasOutside = connection
+            .Rows("SELECT DISTINCT step_id FROM pages WHERE outside IS NOT NULL", row => row.GetInt64(0))
+            .ToHashSet();
+        var numbers = connection
+            .Rows("SELECT id, number FROM steps", row => (row.GetInt64(0), row.GetInt32(1)))
+            .ToDictionary();
+        var roles = new Dictionary<long, StepRole>();
+        foreach (var funnel in steps.GroupBy(step => step.Funnel))
+        {
+            Step[] inOrder = [.. funnel];
+            var behindOutside = inOrder
+                .Where(step => step.Kind == StepKind.OptIn && hasOutside.Contains(step.Id.Value))
+                .Select(step => FunnelPath.Yes(inOrder, step)?.Id)
+                .ToHashSet();
+            foreach (var step in inOrder)
+                roles[step.Id.Value] = new(
+                    funnel.Key.Value,
+                    step.Position,
+                    numbers[step.Id.Value],
+                    FunnelPath.OutcomeOf(inOrder, step),
+                    behindOutside.Contains(step.Id)
+                );
+        }
+        return roles;
+    }
+
+    private static Dictionary<long, GoalTest> WithRuns(SqliteConnection connection, IEnumerable<TestRow> tests)
+    {
+        var runs = connection
+            .Rows("SELECT test_id, started_at, ended_at FROM phases", row =>
+                (Test: row.GetInt64(0), From: row.GetInt64(1), Until: row.NumberOrNull(2) ?? long.MaxValue)
+            )
+            .ToLookup(run => run.Test, run => (run.From, run.Until));
+        return tests.ToDictionary(test => test.Id, test => new GoalTest(test.Id, [.. runs[test.Id]]));
+    }
+
+    private List<TestGoal> Goals(SqliteConnection connection) =>
+        connection.Rows("SELECT id, test_id, is_main, spec, counts_from, dropped_at FROM goals", row => new TestGoal(
+            row.GetInt64(0),
+            _tests[row.GetInt64(1)],
+            row.GetBoolean(2),
+            Core.Goals.Goal.Parse(row.GetString(3)),
+            row.GetInt64(4),
+            row.NumberOrNull(5) ?? long.MaxValue
+        ));
+
+    private static Dictionary<long, TestGoal[]> GoalsBy(
+        IEnumerable<TestGoal> goals,
+        GoalKind kind,
+        Func<TestGoal, long> key
+    ) =>
+        goals
+            .Where(goal => goal.Goal.Kind == kind)
+            .GroupBy(key)
+            .ToDictionary(group => group.Key, group => group.ToArray());
+
+    private Dictionary<long, GoalTest[]> TestsBy(IEnumerable<TestRow> tests, Func<TestRow, long> key) =>
+        tests.GroupBy(key).ToDictionary(group => group.Key, group => group.Select(test => _tests[test.Id]).ToArray());
+
+    private Dictionary<long, GoalTest[]> Earlier(IEnumerable<Step> steps, IEnumerable<TestRow> tests)
+    {
+        var byFunnel = tests.ToLookup(test => _steps[test.Step].Funnel);
+        GoalTest[] Before(Step step) =>
+            [
+                .. byFunnel[step.Funnel.Value]
+                    .Where(test => _steps[test.Step].Position < step.Position)
+                    .Select(test => _tests[test.Id]),
+            ];
+        return steps
+            .Select(step => (step.Id, Tests: Before(step)))
+            .Where(row => row.Tests.Length > 0)
+            .ToDictionary(row => row.Id.Value, row => row.Tests);
+    }
+
+    private Dictionary<long, Partner[]> Crossed(IReadOnlyList<TestRow> tests)
+    {
+        var byFunnel = tests.ToLookup(test => _steps[test.Step].Funnel);
+        Partner[] PartnersOf(TestRow test) =>
+            [
+                .. byFunnel[_steps[test.Step].Funnel]
+                    .Where(other => other.Step != test.Step && other.Overlaps(test))
+                    .OrderByDescending(other => other.Id)
+                    .Take(MaxPartners)
+                    .Select(other => new Partner(other.Id, _steps[other.Step].Position < _steps[test.Step].Position)),
+            ];
+        return tests
+            .Select(test => (test.Id, Partners: PartnersOf(test)))
+            .Where(row => row.Partners.Length > 0)
+            .ToDictionary(row => row.Id, row => row.Partners);
     }
 }
