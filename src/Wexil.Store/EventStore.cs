@@ -31,8 +31,8 @@ public sealed class EventStore(Database database)
         {
             var rows = c.Rows(
                 """
-                SELECT e.seq, e.at, e.kind, lower(hex(e.visitor)) visitor, e.step_id, e.page_id, e.test_id, e.phase_id, e.data,
-                  e.at >= $3 AND (e.kind IN (6, 7) OR e.step_id IN
+                SELECT e.seq, e.at, e.kind, lower(hex(e.visitor)) visitor, e.step_id, e.page_id, e.test_id,
+                  e.phase_id, e.data, e.at >= $3 AND (e.kind IN (6, 7) OR e.step_id IN
                     (SELECT o.id FROM steps o JOIN steps s ON s.funnel_id = o.funnel_id WHERE s.id = $4)) is_in
                 FROM events e WHERE e.seq > $1 ORDER BY e.seq LIMIT $2
                 """,

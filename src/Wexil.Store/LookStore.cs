@@ -1,3 +1,4 @@
+using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
 using Wexil.Store.Recording;
@@ -51,21 +52,8 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
             var now = time.GetUtcNow().ToUnixTimeMilliseconds();
             foreach (var look in looks)
             {
-                foreach (var (pages, onMoney) in new[] { (look.ByGoal, 0), (look.ByMoney, 1) })
-                {
-                    foreach (var (page, past) in pages)
-                        c.Execute(
-                            """
-                            INSERT INTO looks VALUES ($1, $2, $3, $4, $5)
-                            ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind
-                            """,
-                            look.Test.Value,
-                            page.Value,
-                            onMoney,
-                            past.Ahead,
-                            past.Behind
-                        );
-                }
+                Write(c, look.Test, look.ByGoal, onMoney: false);
+                Write(c, look.Test, look.ByMoney, onMoney: true);
                 c.Execute(
                     """
                     INSERT INTO last_looks VALUES ($1, $2, $3)
@@ -75,20 +63,40 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                     now,
                     look.Stood
                 );
-                if (look.SeenRate is { } rate)
-                    c.Execute(
-                        "UPDATE tests SET seen_rate = coalesce(seen_rate, $2) WHERE id = $1",
-                        look.Test.Value,
-                        rate
-                    );
-                if (look.BaseEarned is { } earned)
-                    c.Execute(
-                        "UPDATE tests SET base_earned = coalesce(base_earned, $2) WHERE id = $1",
-                        look.Test.Value,
-                        earned
-                    );
+                // What was seen first stays.
+                c.Execute(
+                    """
+                    UPDATE tests
+                    SET seen_rate = coalesce(seen_rate, $2), base_earned = coalesce(base_earned, $3)
+                    WHERE id = $1
+                    """,
+                    look.Test.Value,
+                    look.SeenRate,
+                    look.BaseEarned
+                );
             }
         });
+
+    private static void Write(
+        SqliteConnection c,
+        TestId test,
+        IEnumerable<KeyValuePair<PageId, PastLooks>> pages,
+        bool onMoney
+    )
+    {
+        foreach (var (page, past) in pages)
+            c.Execute(
+                """
+                INSERT INTO looks VALUES ($1, $2, $3, $4, $5)
+                ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind
+                """,
+                test.Value,
+                page.Value,
+                onMoney ? 1 : 0,
+                past.Ahead,
+                past.Behind
+            );
+    }
 
     /// <summary>
     /// Notes that the owner is told about something now; false where that was done less than so long ago.

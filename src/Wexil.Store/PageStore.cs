@@ -352,7 +352,17 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             page.Revision,
             version
         );
-        // Files added since then come along where the page uses them; the others stay at hand.
+        BringAddedFiles(c, id, version, source);
+        Put(c, id, version, new(page.Entry!, Encoding.UTF8.GetBytes(source)));
+        c.Execute("INSERT INTO page_versions VALUES ($1, $2, $3, $4)", id.Value, version, now, note);
+        c.Execute("UPDATE pages SET revision = $2, changed_at = $3 WHERE id = $1", id.Value, version, now);
+        StartPhase(c, id, $"“{page.Name}” was changed", now);
+        return version;
+    }
+
+    // Files added since the last version come along where the page uses them; the others stay at hand.
+    private static void BringAddedFiles(SqliteConnection c, PageId id, int version, string source)
+    {
         foreach (
             var path in c.Rows(
                 "SELECT path FROM version_files WHERE page_id = $1 AND version = 0",
@@ -376,11 +386,6 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
                 path
             );
         }
-        Put(c, id, version, new(page.Entry!, Encoding.UTF8.GetBytes(source)));
-        c.Execute("INSERT INTO page_versions VALUES ($1, $2, $3, $4)", id.Value, version, now, note);
-        c.Execute("UPDATE pages SET revision = $2, changed_at = $3 WHERE id = $1", id.Value, version, now);
-        StartPhase(c, id, $"“{page.Name}” was changed", now);
-        return version;
     }
 
     private static void StartPhase(SqliteConnection c, PageId page, string why, long now)

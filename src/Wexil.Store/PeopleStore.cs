@@ -17,13 +17,10 @@ public sealed record Person(string Email, DateTimeOffset At, string Page, string
 /// <param name="Page">Who was won by the page; null for all.</param>
 public sealed record PeopleFilter(string Text = "", string Tag = "", PageId? Page = null);
 
-/// <summary>Something that somebody did.</summary>
-public sealed record Activity(DateTimeOffset At, string What);
-
 /// <summary>A tag that whoever saw a page of a test has by itself.</summary>
 public sealed record TagRule(string Tag, TestId Test, PageId Page, string Words);
 
-/// <summary>People who opted in or were taken in: what they did, their tags, and their removal.</summary>
+/// <summary>People who opted in or were taken in, and their tags.</summary>
 public sealed class PeopleStore(Database database, Journal journal, TimeProvider time)
 {
     /// <summary>In characters.</summary>
@@ -290,197 +287,6 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             return told;
         });
 
-    /// <summary>What a person did, the newest first, as far as it is kept of somebody.</summary>
-    public IReadOnlyList<Activity> Deeds(string email) =>
-        database.Read(c =>
-        {
-            var leads = c.Rows(
-                """
-                SELECT l.at, p.name, l.visitor, l.confirmed_at
-                FROM leads l JOIN pages p ON p.id = l.page_id
-                WHERE l.email = $1 COLLATE NOCASE
-                """,
-                row =>
-                    (
-                        At: row.Time(0),
-                        Page: row.GetString(1),
-                        Visitor: (byte[])row.GetValue(2),
-                        Confirmed: row.TimeOrNull(3)
-                    ),
-                email
-            );
-            var deeds = leads.Select(lead => new Activity(lead.At, $"Opted in on {Quoted(lead.Page)}")).ToList();
-            if (leads.FirstOrDefault(lead => lead.Confirmed is not null).Confirmed is { } confirmed)
-                deeds.Add(new(confirmed, "Confirmed the address"));
-            foreach (var visitor in leads.Select(lead => lead.Visitor).DistinctBy(Convert.ToHexString))
-            {
-                deeds.AddRange(
-                    c.Rows(
-                            """
-                            SELECT e.at, p.name, t.name, e.converted_at
-                            FROM enrolments e JOIN tests t ON t.id = e.test_id
-                            JOIN pages p ON p.id = e.page_id
-                            WHERE e.visitor = $1
-                            """,
-                            row =>
-                                (
-                                    At: row.Time(0),
-                                    Page: row.GetString(1),
-                                    Test: row.GetString(2),
-                                    Converted: row.TimeOrNull(3)
-                                ),
-                            visitor
-                        )
-                        .SelectMany(place =>
-                            place.Converted is { } converted
-                                ? new[]
-                                {
-                                    new Activity(
-                                        place.At,
-                                        $"Was shown {Quoted(place.Page)} of the test {Quoted(place.Test)}"
-                                    ),
-                                    new Activity(converted, $"Converted in {Quoted(place.Test)}"),
-                                }
-                                :
-                                [
-                                    new Activity(
-                                        place.At,
-                                        $"Was shown {Quoted(place.Page)} of the test {Quoted(place.Test)}"
-                                    ),
-                                ]
-                        )
-                );
-                deeds.AddRange(Orders(c, "visitor = $1", visitor));
-            }
-            deeds.AddRange(Orders(c, "visitor IS NULL AND email = $1", email.ToLowerInvariant()));
-            deeds.AddRange(
-                c.Rows(
-                    "SELECT added_at FROM people WHERE email = $1",
-                    row => new Activity(row.Time(0), "Was taken in from a file"),
-                    email
-                )
-            );
-            return deeds.OrderByDescending(deed => deed.At).ToArray();
-        });
-
-    /// <summary>
-    /// Removes a person: the address goes from every table and from the events themselves. What was counted stays
-    /// counted, of nobody.
-    /// </summary>
-    /// <returns>False when nobody has the address.</returns>
-    public async Task<bool> RemoveAsync(string email)
-    {
-        // Found without keeping the writer from its visitors; an order's lines have the address too.
-        var sales = database.Read(c =>
-            c.Rows(
-                "SELECT seq FROM events WHERE kind = $2 AND json_extract(data, '$.Email') = $1",
-                row => row.GetInt64(0),
-                email.ToLowerInvariant(),
-                (int)EventKind.Sale
-            )
-        );
-        var confirmations = database.Read(c =>
-            c.Rows(
-                "SELECT seq FROM events WHERE kind = $2 AND data = $1 COLLATE NOCASE",
-                row => row.GetInt64(0),
-                email,
-                (int)EventKind.Confirmed
-            )
-        );
-        var visitors = database.Read(c =>
-            c.Rows(
-                "SELECT DISTINCT visitor FROM leads WHERE email = $1 COLLATE NOCASE",
-                row => (byte[])row.GetValue(0),
-                email
-            )
-        );
-        // All events are read through, but only for somebody who came by an ad network's click, and beside the writer.
-        var visits = visitors
-            .SelectMany(visitor =>
-                database.Read(c =>
-                    c.Rows(
-                        """
-                        SELECT seq, data
-                        FROM events
-                        WHERE visitor = $1 AND kind IN (1, 2, 3) AND instr(data, ' ') > 0 AND EXISTS (SELECT 1
-                        FROM ad_clicks
-                        WHERE visitor = $1)
-                        ORDER BY seq
-                        """,
-                        row => (Seq: row.GetInt64(0), Note: VisitNote.Parse(row.GetString(1))),
-                        visitor
-                    )
-                )
-            )
-            .ToArray();
-        return await journal.WriteAsync(c =>
-        {
-            // What is deleted is written over in the file.
-            c.Execute("PRAGMA secure_delete = ON");
-            var events = c.Rows(
-                "SELECT event_id FROM leads WHERE email = $1 COLLATE NOCASE",
-                row => (byte[])row.GetValue(0),
-                email
-            );
-            foreach (var id in events)
-                c.Execute("UPDATE events SET data = '' WHERE id = $1", id);
-            // By its name of the click, an ad network would know who it was. What the click cost stays, once.
-            foreach (var click in visits.GroupBy(visit => visit.Note.Click!.Value.Id))
-            {
-                foreach (var (seq, note) in click)
-                    c.Execute(
-                        "UPDATE events SET data = $2 WHERE seq = $1",
-                        seq,
-                        (
-                            note with
-                            {
-                                Click = seq == click.First().Seq ? note.Click!.Value with { Id = "" } : null,
-                            }
-                        ).ToString()
-                    );
-                c.Execute(
-                    "DELETE FROM outgoing WHERE source_id IS NOT NULL AND json_extract(fields, '$.ClickId') = $1",
-                    click.Key
-                );
-            }
-            foreach (var visitor in visitors)
-                c.Execute("DELETE FROM ad_clicks WHERE visitor = $1", visitor);
-            foreach (var seq in sales)
-                c.Execute("UPDATE events SET data = json_set(data, '$.Email', '') WHERE seq = $1", seq);
-            var removed =
-                c.Execute("DELETE FROM leads WHERE email = $1 COLLATE NOCASE", email)
-                + c.Execute("UPDATE orders SET email = '' WHERE email = $1", email.ToLowerInvariant());
-            removed +=
-                c.Execute("DELETE FROM people WHERE email = $1", email)
-                + c.Execute("DELETE FROM person_tags WHERE email = $1", email);
-            c.Execute("DELETE FROM outgoing WHERE email = $1", email);
-            foreach (var seq in confirmations)
-                c.Execute("UPDATE events SET data = '' WHERE seq = $1", seq);
-            return removed > 0;
-        });
-    }
-
-    private static IEnumerable<Activity> Orders(SqliteConnection c, string condition, object value) =>
-        c.Rows(
-                $"SELECT at, order_id, product, currency, sold, refunded FROM orders WHERE {condition}",
-                row =>
-                    (
-                        At: row.Time(0),
-                        Order: row.GetString(1),
-                        Product: row.GetString(2),
-                        Currency: Currency.Find(row.GetString(3)) ?? Currency.Default,
-                        Sold: row.GetInt64(4),
-                        Back: row.GetInt64(5)
-                    ),
-                value
-            )
-            .Select(order => new Activity(
-                order.At,
-                $"Bought {(order.Product.Length > 0 ? order.Product : "something")} for "
-                    + $"{order.Currency.Show(order.Sold)} (order "
-                    + $"{order.Order}){(order.Back > 0 ? $", {order.Currency.Show(order.Back)} went back" : "")}"
-            ));
-
     private static List<string> Tags(SqliteConnection c, string email, byte[]? visitor) =>
         c.Rows(
             """
@@ -496,6 +302,4 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             email,
             visitor
         );
-
-    private static string Quoted(string name) => name.StartsWith('“') ? name : $"“{name}”";
 }

@@ -56,40 +56,44 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
         // Where the owner's currency is the same, what was sold in it is worth the same.
         if (before.Own == after.Own)
             concerned = [.. concerned.Where(currency => currency != after.Own)];
+        Value(connection, concerned.Distinct(), before, after);
+        connection.Execute("DELETE FROM money_tallies WHERE orders = 0 AND earned = 0");
+        connection.Execute("DELETE FROM source_money WHERE orders = 0 AND earned = 0");
+    }
+
+    private static void Value(
+        SqliteConnection connection,
+        IEnumerable<string> currencies,
+        ProjectionContext before,
+        ProjectionContext after
+    )
+    {
         using var sales = new SaleProjection(connection);
         using var goals = new GoalProjection(connection);
         using var tests = new TestProjection(connection);
-        foreach (var currency in concerned.Distinct())
+        foreach (var currency in currencies)
         {
-            foreach (
-                var order in connection.Rows(
-                    "SELECT order_id FROM orders WHERE currency = $1",
-                    row => row.GetString(0),
-                    currency
-                )
-            )
+            foreach (var order in OrdersIn(connection, currency))
                 if (sales.Value(order, currency, before.Own, after) is { } moved)
-                    foreach (
-                        var goal in moved
-                            .Tests.SelectMany(test => after.SaleGoals(test).ToArray())
-                            .Where(goal => goal.Goal.Takes(moved.Product))
-                    )
-                        if (tests.Find(goal.Test.Test, moved.Visitor) is { } place)
-                            goals.Meet(goal, place, new(moved.Visitor, moved.At, 0, moved.Worth, order));
+                    Meet(moved, order);
         }
         sales.Settle(after);
         sales.Write();
         goals.Write();
-        connection.Execute(
-            """
-            DELETE
-            FROM money_tallies
-            WHERE orders = 0 AND earned = 0; DELETE
-            FROM source_money
-            WHERE orders = 0 AND earned = 0
-            """
-        );
+
+        void Meet(CreditedSale moved, string order)
+        {
+            foreach (var test in moved.Tests)
+            {
+                foreach (var goal in after.SaleGoals(test))
+                    if (goal.Goal.Takes(moved.Product) && tests.Find(test, moved.Visitor) is { } place)
+                        goals.Meet(goal, place, new(moved.Visitor, moved.At, 0, moved.Worth, order));
+            }
+        }
     }
+
+    private static List<string> OrdersIn(SqliteConnection connection, string currency) =>
+        connection.Rows("SELECT order_id FROM orders WHERE currency = $1", row => row.GetString(0), currency);
 
     private static IReadOnlyList<ExchangeRate> Rows(SqliteConnection connection, Currency own) =>
         [

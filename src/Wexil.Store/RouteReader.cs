@@ -103,7 +103,7 @@ internal sealed class RouteReader(
         connection
             .HotRows(
                 """
-                SELECT p.id, p.step_id, p.slug, p.revision, p.outside, p.indexed, p.leadsto
+                SELECT p.id, p.step_id, p.slug, p.revision, p.outside, p.indexed, p.leads_to
                 FROM pages p JOIN steps s ON s.id = p.step_id
                 WHERE s.funnel_id BETWEEN $1 AND $2
                 ORDER BY p.id

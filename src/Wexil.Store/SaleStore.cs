@@ -75,8 +75,8 @@ public sealed record LedgerSum(string Name, string Currency, long Orders, long N
 public sealed class SaleStore(Database database, Journal journal)
 {
     private const string Columns = """
-        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name page_name, o.channel, o.visitor,
-          o.worth,
+        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name page_name, o.channel,
+          o.visitor, o.worth,
           EXISTS (SELECT 1 FROM visitors v WHERE v.visitor = o.visitor) is_known
         FROM orders o LEFT JOIN pages p ON p.id = o.page_id
         """;

@@ -1,3 +1,4 @@
+using Microsoft.Data.Sqlite;
 using Wexil.Core.AdNetworks;
 using Wexil.Core.Common;
 using Wexil.Store.Recording;
@@ -132,62 +133,12 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
         var sources = ForFunnel(funnel);
         return database.Read(c =>
         {
-            var tallies = c.Rows(
-                    """
-                    SELECT source_id, clicks, visitors, opt_ins, sales, told_cost
-                    FROM source_tallies
-                    WHERE funnel_id = $1
-                    """,
-                    row =>
-                        (
-                            row.GetInt64(0),
-                            (
-                                Clicks: row.GetInt64(1),
-                                Visitors: row.GetInt64(2),
-                                OptIns: row.GetInt64(3),
-                                Sales: row.GetInt64(4),
-                                Cost: row.GetInt64(5)
-                            )
-                        ),
-                    funnel.Value
-                )
-                .ToDictionary();
-            var networks = c.Rows(
-                    """
-                    SELECT n.source_id
-                    FROM source_networks n JOIN sources s ON s.id = n.source_id
-                    WHERE s.funnel_id = $1 AND n.cost_part <> ''
-                    """,
-                    row => row.GetInt64(0),
-                    funnel.Value
-                )
-                .ToHashSet();
-            var spent = c.Rows(
-                    """
-                    SELECT d.source_id, sum(d.amount)
-                    FROM source_costs d JOIN sources s ON s.id = d.source_id
-                    WHERE s.funnel_id = $1
-                    GROUP BY d.source_id
-                    """,
-                    row => (row.GetInt64(0), row.GetInt64(1)),
-                    funnel.Value
-                )
-                .ToDictionary();
-            var money = c.Rows(
-                    "SELECT source_id, orders, earned FROM source_money WHERE funnel_id = $1 AND currency = $2",
-                    row => (row.GetInt64(0), (Orders: row.GetInt64(1), Earned: row.GetInt64(2))),
-                    funnel.Value,
-                    currency.Code
-                )
-                .ToDictionary();
+            var tallies = Tallies(c, funnel);
+            var costs = new SourceCosts(TellingNetworks(c, funnel), Spent(c, funnel), currency);
+            var money = Money(c, funnel, currency);
             SourceLine Line(Source? source, long id, string name)
             {
-                var tally = tallies.GetValueOrDefault(id);
-                long? cost = spent.TryGetValue(id, out var days) ? days : null;
-                if (source?.ClickCost is { } click)
-                    cost = (cost ?? 0) + click * tally.Clicks;
-                if (networks.Contains(id) || tally.Cost > 0)
-                    cost = (cost ?? 0) + (long)Math.Round(tally.Cost * currency.Unit / Millionths);
+                var (tally, earned) = (tallies.GetValueOrDefault(id), money.GetValueOrDefault(id));
                 return new(
                     source,
                     name,
@@ -195,9 +146,9 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
                     tally.Visitors,
                     tally.OptIns,
                     tally.Sales,
-                    money.GetValueOrDefault(id).Orders,
-                    money.GetValueOrDefault(id).Earned,
-                    cost
+                    earned.Orders,
+                    earned.Earned,
+                    costs.For(source, id, tally)
                 );
             }
             List<SourceLine> lines = [.. sources.Select(source => Line(source, source.Id.Value, source.Name))];
@@ -208,6 +159,79 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
             return lines;
         });
     }
+
+    /// <param name="Cost">As the network told it, in millionths of the owner's currency.</param>
+    private readonly record struct Tally(long Clicks, long Visitors, long OptIns, long Sales, long Cost);
+
+    /// <param name="Telling">Sources whose network tells what a click cost.</param>
+    /// <param name="Spent">What was typed or taken from a file, in the currency's smallest unit.</param>
+    private sealed record SourceCosts(HashSet<long> Telling, Dictionary<long, long> Spent, Currency Currency)
+    {
+        /// <summary>In the currency's smallest unit; null where nothing is known of it.</summary>
+        public long? For(Source? source, long id, Tally tally)
+        {
+            long? cost = Spent.TryGetValue(id, out var days) ? days : null;
+            if (source?.ClickCost is { } click)
+                cost = (cost ?? 0) + click * tally.Clicks;
+            if (Telling.Contains(id) || tally.Cost > 0)
+                cost = (cost ?? 0) + (long)Math.Round(tally.Cost * Currency.Unit / Millionths);
+            return cost;
+        }
+    }
+
+    private static Dictionary<long, Tally> Tallies(SqliteConnection c, FunnelId funnel) =>
+        c.Rows(
+                """
+                SELECT source_id, clicks, visitors, opt_ins, sales, told_cost
+                FROM source_tallies
+                WHERE funnel_id = $1
+                """,
+                row =>
+                    (
+                        row.GetInt64(0),
+                        new Tally(row.GetInt64(1), row.GetInt64(2), row.GetInt64(3), row.GetInt64(4), row.GetInt64(5))
+                    ),
+                funnel.Value
+            )
+            .ToDictionary();
+
+    private static HashSet<long> TellingNetworks(SqliteConnection c, FunnelId funnel) =>
+        c.Rows(
+                """
+                SELECT n.source_id
+                FROM source_networks n JOIN sources s ON s.id = n.source_id
+                WHERE s.funnel_id = $1 AND n.cost_part <> ''
+                """,
+                row => row.GetInt64(0),
+                funnel.Value
+            )
+            .ToHashSet();
+
+    private static Dictionary<long, long> Spent(SqliteConnection c, FunnelId funnel) =>
+        c.Rows(
+                """
+                SELECT d.source_id, sum(d.amount)
+                FROM source_costs d JOIN sources s ON s.id = d.source_id
+                WHERE s.funnel_id = $1
+                GROUP BY d.source_id
+                """,
+                row => (row.GetInt64(0), row.GetInt64(1)),
+                funnel.Value
+            )
+            .ToDictionary();
+
+    private static Dictionary<long, (long Orders, long Earned)> Money(
+        SqliteConnection c,
+        FunnelId funnel,
+        Currency currency
+    ) =>
+        c.Rows(
+                "SELECT source_id, orders, earned FROM source_money WHERE funnel_id = $1 AND currency = $2",
+                row => (row.GetInt64(0), (Orders: row.GetInt64(1), Earned: row.GetInt64(2))),
+                funnel.Value,
+                currency.Code
+            )
+            .ToDictionary();
 
     /// <summary>Makes a source known, or changes it. False when another one has the tag.</summary>
     /// <param name="id">Null for a new one; one whose tag was met before becomes known with all that it

@@ -84,6 +84,9 @@ internal static class SqliteCommands
     public static long? NumberOrNull(this SqliteDataReader row, string column) =>
         row.NumberOrNull(row.GetOrdinal(column));
 
+    public static double? DoubleOrNull(this SqliteDataReader row, string column) =>
+        row.IsDBNull(row.GetOrdinal(column)) ? null : row.GetDouble(row.GetOrdinal(column));
+
     public static string? TextOrNull(this SqliteDataReader row, int column) =>
         row.IsDBNull(column) ? null : row.GetString(column);
 

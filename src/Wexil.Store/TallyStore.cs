@@ -225,50 +225,35 @@ public sealed class TallyStore(Database database, TimeProvider time)
     /// bought.
     /// </summary>
     public IReadOnlyList<PageMoney> Money(SplitTest test, Currency currency) =>
-        database.Read(c =>
+        database.Read<IReadOnlyList<PageMoney>>(c =>
         {
-            var sums = c.Rows(
-                    """
-                    SELECT page_id, sum(buyers), sum(orders), sum(earned), sum(squares)
-                    FROM money_tallies
-                    WHERE test_id = $1 AND currency = $2
-                    GROUP BY page_id
-                    """,
-                    row =>
-                        (
-                            Page: row.GetInt64(0),
-                            Money: (
-                                Buyers: row.GetInt64(1),
-                                Orders: row.GetInt64(2),
-                                Earned: row.GetInt64(3),
-                                Squares: row.GetDouble(4)
-                            )
-                        ),
-                    test.Id.Value,
-                    currency.Code
-                )
-                .ToDictionary(row => row.Page, row => row.Money);
-            if (sums.Count == 0)
-                return [];
             var visitors = c.Rows(
                     "SELECT page_id, sum(visitors) FROM test_tallies WHERE test_id = $1 GROUP BY page_id",
                     row => (row.GetInt64(0), row.GetInt64(1)),
                     test.Id.Value
                 )
                 .ToDictionary();
-            return (IReadOnlyList<PageMoney>)
-                [
-                    .. test.Pages.Select(page =>
-                    {
-                        var sum = sums.GetValueOrDefault(page.Value);
-                        return new PageMoney(
-                            page,
-                            sum.Buyers,
-                            sum.Orders,
-                            new(visitors.GetValueOrDefault(page.Value), sum.Earned, sum.Squares)
-                        );
-                    }),
-                ];
+            var money = c.Rows(
+                    """
+                    SELECT page_id, sum(buyers), sum(orders), sum(earned), sum(squares)
+                    FROM money_tallies
+                    WHERE test_id = $1 AND currency = $2
+                    GROUP BY page_id
+                    """,
+                    row => new PageMoney(
+                        new(row.GetInt64(0)),
+                        row.GetInt64(1),
+                        row.GetInt64(2),
+                        new(visitors.GetValueOrDefault(row.GetInt64(0)), row.GetInt64(3), row.GetDouble(4))
+                    ),
+                    test.Id.Value,
+                    currency.Code
+                )
+                .ToDictionary(page => page.Page);
+            if (money.Count == 0)
+                return [];
+            PageMoney Nothing(PageId page) => new(page, 0, 0, new(visitors.GetValueOrDefault(page.Value), 0, 0));
+            return [.. test.Pages.Select(page => money.GetValueOrDefault(page) ?? Nothing(page))];
         });
 
     /// <summary>

@@ -62,7 +62,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 return null;
             var now = time.GetUtcNow();
             var from = plan.From is { } later && later > now ? later : now;
-            var sending = plan.Settings ?? TestSettings.Default;
+            var settings = plan.Settings ?? TestSettings.Default;
             var test = new TestId(
                 c.Insert(
                     """
@@ -79,32 +79,38 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                     plan.Weights.ToString()
                 )
             );
-            for (var i = 0; i < plan.Pages.Count; i++)
-                c.Execute(
-                    "INSERT INTO test_pages (test_id, position, page_id) VALUES ($1, $2, $3)",
-                    test.Value,
-                    i,
-                    plan.Pages[i].Value
-                );
-            Write(c, test, sending);
+            AddPages(c, test, plan.Pages);
+            Write(c, test, settings);
             if (plan.Main is { } main)
                 GoalStore.Add(c, test, main, isMain: true, DateTimeOffset.UnixEpoch, now);
-            foreach (var line in plan.Ready ?? [])
-                c.Execute(
-                    "INSERT INTO test_ready (test_id, what, good, words) VALUES ($1, $2, $3, $4)",
-                    test.Value,
-                    line.What,
-                    line.Good is { } good
-                        ? good
-                            ? 1
-                            : 0
-                        : null,
-                    line.Words
-                );
+            AddReadiness(c, test, plan.Ready ?? []);
             Settle(c, test, "Started", now.ToUnixTimeMilliseconds());
             Log(c, test, now.ToUnixTimeMilliseconds(), "owner", from > now ? "Set up to start later" : "Started");
             return test;
         });
+
+    private static void AddPages(SqliteConnection c, TestId test, IReadOnlyList<PageId> pages)
+    {
+        for (var i = 0; i < pages.Count; i++)
+            c.Execute(
+                "INSERT INTO test_pages (test_id, position, page_id) VALUES ($1, $2, $3)",
+                test.Value,
+                i,
+                pages[i].Value
+            );
+    }
+
+    private static void AddReadiness(SqliteConnection c, TestId test, IReadOnlyList<ReadyLine> lines)
+    {
+        foreach (var line in lines)
+            c.Execute(
+                "INSERT INTO test_ready (test_id, what, good, words) VALUES ($1, $2, $3, $4)",
+                test.Value,
+                line.What,
+                line.Good is { } good ? Convert.ToInt32(good) : null,
+                line.Words
+            );
+    }
 
     /// <summary>Sets the weights for visitors to come; those already enrolled stay where they are.</summary>
     public Task ChangeWeightsAsync(TestId test, Weights weights) =>
@@ -140,7 +146,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         SplitTest test,
         Weights weights,
         IReadOnlyList<PageId> added,
-        TestSettings sending,
+        TestSettings settings,
         DateTimeOffset? from,
         IReadOnlyList<(string What, bool BeginsPhase)> what
     ) =>
@@ -149,7 +155,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             var now = time.GetUtcNow().ToUnixTimeMilliseconds();
             if (c.Number("SELECT 1 FROM tests WHERE id = $1 AND decided_at IS NULL", test.Id.Value) is null)
                 return;
-            Write(c, test.Id, sending);
+            Write(c, test.Id, settings);
             if (from is { } start && test.StartedAt.ToUnixTimeMilliseconds() > now)
                 c.Execute(
                     "UPDATE tests SET started_at = $2 WHERE id = $1",
@@ -166,7 +172,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         });
 
     /// <summary>
-    /// Stops sending visitors over the pages, or goes on. While it is paused, the link shows the step's page. False
+    /// Stops settings visitors over the pages, or goes on. While it is paused, the link shows the step's page. False
     /// when nothing changed.
     /// </summary>
     public Task<bool> PauseAsync(TestId test, bool paused) =>
@@ -248,6 +254,13 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         ]);
         var known = Phases(c, test);
         var plan = TestLife.Plan(known, run, weights, reason, DateTimeOffset.FromUnixTimeMilliseconds(now));
+        Write(c, test, known, plan);
+        if (run is not null)
+            TakeOutOfArchive(c, test, set);
+    }
+
+    private static void Write(SqliteConnection c, TestId test, IReadOnlyList<Phase> known, PhasePlan plan)
+    {
         foreach (var phase in plan.Dropped)
             c.Execute("DELETE FROM phases WHERE id = $1", phase.Value);
         foreach (var phase in plan.Known.Except(known))
@@ -267,8 +280,6 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 begins.From.ToUnixTimeMilliseconds(),
                 begins.Until?.ToUnixTimeMilliseconds()
             );
-        if (run is not null)
-            TakeOutOfArchive(c, test, set);
     }
 
     private static List<Phase> Phases(SqliteConnection c, TestId test) =>
@@ -347,7 +358,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         Settle(c, test, what + besides, now);
     }
 
-    private static void Write(SqliteConnection c, TestId test, TestSettings sending)
+    private static void Write(SqliteConnection c, TestId test, TestSettings settings)
     {
         c.Execute(
             """
@@ -357,22 +368,24 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             WHERE id = $1
             """,
             test.Value,
-            StoredAllocation.Format(sending.Allocation),
-            sending.Share,
-            sending.Audience.IsEveryone ? "" : sending.Audience.ToJson(),
-            sending.Others?.Value,
-            sending.RestsFailing ? 1 : 0,
-            sending.Until?.ToUnixTimeMilliseconds(),
-            sending.Floor
+            StoredAllocation.Format(settings.Allocation),
+            settings.Share,
+            settings.Audience.IsEveryone ? "" : settings.Audience.ToJson(),
+            settings.Others?.Value,
+            settings.RestsFailing ? 1 : 0,
+            settings.Until?.ToUnixTimeMilliseconds(),
+            settings.Floor
         );
         c.Execute("UPDATE test_pages SET closed_to_affiliates = 0 WHERE test_id = $1", test.Value);
-        foreach (var page in sending.Closed)
+        foreach (var page in settings.Closed)
             c.Execute(
                 "UPDATE test_pages SET closed_to_affiliates = 1 WHERE test_id = $1 AND page_id = $2",
                 test.Value,
                 page.Value
             );
     }
+
+    private readonly record struct TestPage(long Test, PageId Page, bool Rests, bool IsClosed);
 
     private List<SplitTest> Where(string condition, params object?[] values) =>
         database.Read(c =>
@@ -381,62 +394,55 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                     $"""
                     SELECT test_id, page_id, rests, closed_to_affiliates
                     FROM test_pages
-                    WHERE test_id IN (SELECT id
-                    FROM tests
-                    WHERE {condition})
+                    WHERE test_id IN (SELECT id FROM tests WHERE {condition})
                     ORDER BY test_id, position
                     """,
-                    row =>
-                        (
-                            Test: row.GetInt64(0),
-                            Page: new PageId(row.GetInt64(1)),
-                            Rests: row.GetBoolean(2),
-                            Closed: row.GetBoolean(3)
-                        ),
+                    row => new TestPage(row.GetInt64(0), new(row.GetInt64(1)), row.GetBoolean(2), row.GetBoolean(3)),
                     values
                 )
-                .ToLookup(row => row.Test);
+                .ToLookup(page => page.Test);
             return c.Rows(
                 $"SELECT {Columns} FROM tests WHERE {condition} ORDER BY id DESC",
-                row =>
-                {
-                    var own = pages[row.GetInt64("id")].ToArray();
-                    var sending = new TestSettings(
-                        StoredAllocation.Parse(row.GetString("turns")),
-                        row.GetInt32("share"),
-                        Audience.Parse(row.GetString("audience")),
-                        row.NumberOrNull("others_id") is { } others ? new PageId(others) : null,
-                        [.. own.Where(page => page.Closed).Select(page => page.Page)],
-                        row.GetBoolean("rests_failing"),
-                        row.TimeOrNull("ends_at")
-                    )
-                    {
-                        Floor = row.GetInt32("lean_floor"),
-                    };
-                    return new SplitTest(
-                        new(row.GetInt64("id")),
-                        new(row.GetInt64("step_id")),
-                        new(row.GetInt64("goal_step_id")),
-                        row.GetString("name"),
-                        row.GetString("idea"),
-                        row.GetDouble("base_rate"),
-                        row.GetDouble("smallest_lift"),
-                        row.Time("started_at"),
-                        row.TimeOrNull("paused_at"),
-                        row.TimeOrNull("decided_at"),
-                        [.. own.Select(page => page.Page)],
-                        Weights.Parse(row.GetString("weights")),
-                        own.Where(page => page.Rests).Select(page => page.Page).ToHashSet(),
-                        sending
-                    )
-                    {
-                        Rule = KeepRule.Parse(row.GetString("rule")),
-                        BaseEarned = row.IsDBNull("base_earned") ? null : row.GetDouble("base_earned"),
-                        Learned = row.GetString("learned"),
-                        SeenRate = row.IsDBNull("seen_rate") ? null : row.GetDouble("seen_rate"),
-                    };
-                },
+                row => MapTest(row, [.. pages[row.GetInt64(0)]]),
                 values
             );
         });
+
+    private static SplitTest MapTest(SqliteDataReader row, TestPage[] pages) =>
+        new(
+            new(row.GetInt64("id")),
+            new(row.GetInt64("step_id")),
+            new(row.GetInt64("goal_step_id")),
+            row.GetString("name"),
+            row.GetString("idea"),
+            row.GetDouble("base_rate"),
+            row.GetDouble("smallest_lift"),
+            row.Time("started_at"),
+            row.TimeOrNull("paused_at"),
+            row.TimeOrNull("decided_at"),
+            [.. pages.Select(page => page.Page)],
+            Weights.Parse(row.GetString("weights")),
+            pages.Where(page => page.Rests).Select(page => page.Page).ToHashSet(),
+            MapSettings(row, pages)
+        )
+        {
+            Rule = KeepRule.Parse(row.GetString("rule")),
+            BaseEarned = row.DoubleOrNull("base_earned"),
+            Learned = row.GetString("learned"),
+            SeenRate = row.DoubleOrNull("seen_rate"),
+        };
+
+    private static TestSettings MapSettings(SqliteDataReader row, TestPage[] pages) =>
+        new(
+            StoredAllocation.Parse(row.GetString("turns")),
+            row.GetInt32("share"),
+            Audience.Parse(row.GetString("audience")),
+            row.NumberOrNull("others_id") is { } others ? new PageId(others) : null,
+            [.. pages.Where(page => page.IsClosed).Select(page => page.Page)],
+            row.GetBoolean("rests_failing"),
+            row.TimeOrNull("ends_at")
+        )
+        {
+            Floor = row.GetInt32("lean_floor"),
+        };
 }

@@ -430,7 +430,7 @@ public sealed class GoalTests
         Assert.Equal(["buyer", "salad"], world.People.Find("ann@LARKROW.example")!.Tags);
         Assert.Equal(["Ann@larkrow.example"], world.People.Find(new(Tag: "salad"), 10).Select(person => person.Email));
         Assert.Equal(2, world.People.Count(new("larkrow")));
-        Assert.Equal(3, world.People.Deeds("ann@larkrow.example").Count);
+        Assert.Equal(3, new ActivityStore(world.Database).For("ann@larkrow.example").Count);
 
         var outgoing = new OutboxStore(world.Database, world.Journal, world.Time);
         Assert.Equal(
@@ -439,8 +439,9 @@ public sealed class GoalTests
         );
         Assert.Equal(25, sources.Lines(funnel, Currency.Default).Single().Spent);
 
-        Assert.True(await world.People.RemoveAsync("ann@larkrow.example"));
-        Assert.False(await world.People.RemoveAsync("ann@larkrow.example"));
+        var removal = new PersonRemoval(world.Database, world.Journal);
+        Assert.True(await removal.RemoveAsync("ann@larkrow.example"));
+        Assert.False(await removal.RemoveAsync("ann@larkrow.example"));
         await world.Journal.RecountAsync();
         await world.Journal.WhenProjectedAsync();
         Assert.Null(world.People.Find("ann@larkrow.example"));

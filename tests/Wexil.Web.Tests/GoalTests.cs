@@ -449,16 +449,16 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         // Looking at the link alone confirms nothing.
         Assert.Contains("Is this your address?", await visitor.GetStringAsync(link.PathAndQuery));
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.DoesNotContain(wexil.Get<PeopleStore>().Deeds("eve@forward.example"), deed =>
-            deed.What == "Confirmed the address"
+        Assert.DoesNotContain(wexil.Get<ActivityStore>().For("eve@forward.example"), activity =>
+            activity is Activity.ConfirmedAddress
         );
         Assert.Equal(HttpStatusCode.OK, (await visitor.PostAsync(link.PathAndQuery, null)).StatusCode);
         Assert.Equal(HttpStatusCode.NotFound, (await visitor.PostAsync("/confirm/guess", null)).StatusCode);
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Contains(wexil.Get<PeopleStore>().Deeds("eve@forward.example"), deed =>
-            deed.What == "Confirmed the address"
+        Assert.Contains(wexil.Get<ActivityStore>().For("eve@forward.example"), activity =>
+            activity is Activity.ConfirmedAddress
         );
-        await wexil.Get<PeopleStore>().RemoveAsync("eve@forward.example");
+        await wexil.Get<PersonRemoval>().RemoveAsync("eve@forward.example");
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(false);
     }
 

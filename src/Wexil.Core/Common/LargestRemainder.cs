@@ -5,7 +5,7 @@ namespace Wexil.Core.Common;
 public static class LargestRemainder
 {
     /// <param name="exact">Parts of 0 or more that add up to <paramref name="total"/>.</param>
-    /// <returns>Each part rounded down, and one more for those that lose most by it; of equal ones, the first.</returns>
+    /// <returns>Each part rounded down, and one more for those that lose most by it, the first among equals.</returns>
     public static int[] Round(IReadOnlyList<double> exact, int total)
     {
         int[] whole = [.. exact.Select(part => (int)part)];

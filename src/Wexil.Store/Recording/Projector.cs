@@ -19,6 +19,29 @@ public sealed record Projected(
 /// </summary>
 internal sealed class Projector : IDisposable
 {
+    private const string EventsSql = """
+        SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data
+        FROM events
+        WHERE seq > ?1
+        ORDER BY seq LIMIT ?2
+        """;
+
+    private const string LeadSql = """
+        INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor, fields)
+        VALUES (?1, ?2, ?3, ?4, ?5, ?6)
+        """;
+
+    private const string ConfirmedSql =
+        "UPDATE leads SET confirmed_at = coalesce(confirmed_at, ?2) WHERE email = ?1 COLLATE NOCASE";
+
+    private const string OutgoingSql = """
+        INSERT OR IGNORE INTO outgoing (cause, kind, step_id, email, fields, next_at)
+        SELECT ?1, 1, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND forwards_since <= ?3
+        UNION ALL SELECT ?1, 2, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND confirms_since <= ?3
+        """;
+
+    private const string MarkSql = "UPDATE projection SET mark = ?1";
+
     private readonly SqliteConnection _connection;
     private readonly PreparedTransaction _transaction;
     private readonly PreparedStatement _events,
@@ -41,35 +64,11 @@ internal sealed class Projector : IDisposable
     {
         _connection = connection;
         _transaction = new(connection);
-        _events = new(
-            connection,
-            """
-            SELECT seq, id, at, kind, visitor, step_id, page_id, test_id, phase_id, data
-            FROM events
-            WHERE seq > ?1
-            ORDER BY seq LIMIT ?2
-            """
-        );
-        _lead = new(
-            connection,
-            """
-            INSERT OR IGNORE INTO leads (event_id, at, email, page_id, visitor, fields)
-            VALUES (?1, ?2, ?3, ?4, ?5, ?6)
-            """
-        );
-        _confirmed = new(
-            connection,
-            "UPDATE leads SET confirmed_at = coalesce(confirmed_at, ?2) WHERE email = ?1 COLLATE NOCASE"
-        );
-        _outgoing = new(
-            connection,
-            """
-            INSERT OR IGNORE INTO outgoing (cause, kind, step_id, email, fields, next_at)
-            SELECT ?1, 1, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND forwards_since <= ?3
-            UNION ALL SELECT ?1, 2, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND confirms_since <= ?3
-            """
-        );
-        _mark = new(connection, "UPDATE projection SET mark = ?1");
+        _events = new(connection, EventsSql);
+        _lead = new(connection, LeadSql);
+        _confirmed = new(connection, ConfirmedSql);
+        _outgoing = new(connection, OutgoingSql);
+        _mark = new(connection, MarkSql);
         (_steps, _arrivals, _tests, _sales, _goals, _stays, _networks, _context) = (
             new(connection),
             new(connection),

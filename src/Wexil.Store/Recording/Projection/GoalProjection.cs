@@ -51,12 +51,7 @@ internal sealed class GoalProjection(SqliteConnection connection) : IDisposable
             || !goal.Goal.IsWithin(TimeSpan.FromMilliseconds(met.At - place.At))
         )
             return false;
-        var (times, value, cause, at) = (0L, 0L, "", 0L);
-        if (_met.Bind(1, met.Visitor).Bind(2, goal.Id).Next())
-        {
-            (times, value, cause, at) = (_met.Number(0), _met.Number(1), _met.Text(2)!, _met.Number(3));
-            _met.Reset();
-        }
+        var (times, value, cause, at) = Known(goal, met.Visitor);
         if (met.Times == 0 && (times == 0 || !goal.Goal.ValueComes))
             return false;
         var (hasTimes, hasValue) = (
@@ -82,12 +77,30 @@ internal sealed class GoalProjection(SqliteConnection connection) : IDisposable
             .Bind(5, goal.Goal.EveryTime ? "" : cause)
             .Bind(6, goal.Goal.EveryTime ? 0 : at)
             .Run();
-        ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (goal.Id, place.Phase, page), out _);
-        tally.Visitors += times == 0 ? 1 : 0;
-        tally.Times += hasTimes - times;
-        tally.Value += hasValue - value;
-        tally.Squares += (double)hasValue * hasValue - (double)value * value;
+        Count((goal.Id, place.Phase, page), (times, value), (hasTimes, hasValue));
         return true;
+    }
+
+    private (long Times, long Value, string Cause, long At) Known(TestGoal goal, Guid visitor)
+    {
+        if (!_met.Bind(1, visitor).Bind(2, goal.Id).Next())
+            return (0, 0, "", 0);
+        var known = (_met.Number(0), _met.Number(1), _met.Text(2)!, _met.Number(3));
+        _met.Reset();
+        return known;
+    }
+
+    private void Count(
+        (long Goal, long Phase, long Page) place,
+        (long Times, long Value) had,
+        (long Times, long Value) has
+    )
+    {
+        ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(_tallies, place, out _);
+        tally.Visitors += had.Times == 0 ? 1 : 0;
+        tally.Times += has.Times - had.Times;
+        tally.Value += has.Value - had.Value;
+        tally.Squares += (double)has.Value * has.Value - (double)had.Value * had.Value;
     }
 
     public void Write()

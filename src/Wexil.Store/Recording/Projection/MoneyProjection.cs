@@ -18,6 +18,51 @@ internal readonly record struct MoneyMove(Guid Visitor, long At, string Currency
 /// </summary>
 internal sealed class MoneyProjection : IDisposable
 {
+    private const string PlacesSql = """
+        SELECT n.test_id, n.phase_id, n.page_id, n.at, n.traits FROM enrolments n
+          WHERE n.visitor = ?1 AND n.at <= ?2 AND n.phase_id IS NOT NULL
+          AND (n.closed = 0 OR EXISTS (SELECT 1 FROM earnings e
+            WHERE e.visitor = ?1 AND e.test_id = n.test_id AND e.currency = ?3))
+        """;
+
+    private const string EarnedSql =
+        "SELECT earned, orders FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3";
+
+    private const string EarnSql = """
+        INSERT INTO earnings (visitor, test_id, currency, earned, orders) VALUES (?1, ?2, ?3, ?4, ?5)
+        ON CONFLICT DO UPDATE SET earned = excluded.earned, orders = excluded.orders
+        """;
+
+    private const string TallySql = """
+        INSERT INTO money_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8) ON CONFLICT DO UPDATE
+          SET buyers = buyers + excluded.buyers,
+          orders = orders + excluded.orders, earned = earned + excluded.earned, squares = squares + excluded.squares
+        """;
+
+    private const string BucketSql = """
+        UPDATE page_buckets SET earned = earned + ?4, squares = squares + ?5
+        WHERE test_id = ?1 AND page_id = ?2 AND bucket = ?3
+        """;
+
+    private const string SegmentSql = """
+        UPDATE segment_tallies SET earned = earned + ?6, squares = squares + ?7
+        WHERE test_id = ?1 AND kind = ?2 AND value = ?3 AND phase_id = ?4 AND page_id = ?5
+        """;
+
+    private const string PairSql = """
+        UPDATE pair_tallies SET earned = earned + ?5
+        WHERE test_id = ?1 AND other_test_id = ?2 AND page_id = ?3 AND other_page_id = ?4
+        """;
+
+    private const string SourceSql = """
+        INSERT INTO source_money VALUES (?1, ?2, ?3, ?4, ?5)
+        ON CONFLICT DO UPDATE SET orders = orders + excluded.orders, earned = earned + excluded.earned
+        """;
+
+    private const string ForgetSql = "DELETE FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3";
+
+    private const string FunnelsSql = "SELECT funnel_id, source_id FROM visitors WHERE visitor = ?1";
+
     private readonly PreparedStatement _places,
         _earned,
         _earn,
@@ -41,64 +86,16 @@ internal sealed class MoneyProjection : IDisposable
     public MoneyProjection(SqliteConnection connection)
     {
         // A place that was closed since keeps what it was credited with, in whichever currency that is counted later.
-        _places = new(
-            connection,
-            """
-            SELECT n.test_id, n.phase_id, n.page_id, n.at, n.traits FROM enrolments n
-              WHERE n.visitor = ?1 AND n.at <= ?2 AND n.phase_id IS NOT NULL
-              AND (n.closed = 0 OR EXISTS (SELECT 1 FROM earnings e
-                WHERE e.visitor = ?1 AND e.test_id = n.test_id AND e.currency = ?3))
-            """
-        );
-        _earned = new(
-            connection,
-            "SELECT earned, orders FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3"
-        );
-        _earn = new(
-            connection,
-            """
-            INSERT INTO earnings (visitor, test_id, currency, earned, orders) VALUES (?1, ?2, ?3, ?4, ?5)
-            ON CONFLICT DO UPDATE SET earned = excluded.earned, orders = excluded.orders
-            """
-        );
-        _forget = new(connection, "DELETE FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3");
-        _tally = new(
-            connection,
-            """
-            INSERT INTO money_tallies VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8) ON CONFLICT DO UPDATE
-              SET buyers = buyers + excluded.buyers,
-              orders = orders + excluded.orders, earned = earned + excluded.earned, squares = squares + excluded.squares
-            """
-        );
-        _bucket = new(
-            connection,
-            """
-            UPDATE page_buckets SET earned = earned + ?4, squares = squares + ?5
-            WHERE test_id = ?1 AND page_id = ?2 AND bucket = ?3
-            """
-        );
-        _segment = new(
-            connection,
-            """
-            UPDATE segment_tallies SET earned = earned + ?6, squares = squares + ?7
-            WHERE test_id = ?1 AND kind = ?2 AND value = ?3 AND phase_id = ?4 AND page_id = ?5
-            """
-        );
-        _pair = new(
-            connection,
-            """
-            UPDATE pair_tallies SET earned = earned + ?5
-            WHERE test_id = ?1 AND other_test_id = ?2 AND page_id = ?3 AND other_page_id = ?4
-            """
-        );
-        _funnels = new(connection, "SELECT funnel_id, source_id FROM visitors WHERE visitor = ?1");
-        _source = new(
-            connection,
-            """
-            INSERT INTO source_money VALUES (?1, ?2, ?3, ?4, ?5)
-            ON CONFLICT DO UPDATE SET orders = orders + excluded.orders, earned = earned + excluded.earned
-            """
-        );
+        _places = new(connection, PlacesSql);
+        _earned = new(connection, EarnedSql);
+        _earn = new(connection, EarnSql);
+        _forget = new(connection, ForgetSql);
+        _tally = new(connection, TallySql);
+        _bucket = new(connection, BucketSql);
+        _segment = new(connection, SegmentSql);
+        _pair = new(connection, PairSql);
+        _funnels = new(connection, FunnelsSql);
+        _source = new(connection, SourceSql);
     }
 
     /// <summary>The tests whose counts a batch changed.</summary>
@@ -236,23 +233,9 @@ internal sealed class MoneyProjection : IDisposable
 
     private void Credit(MoneyMove move, Credited place)
     {
-        var (had, hadOrders) = (0L, 0L);
-        if (_earned.Bind(1, move.Visitor).Bind(2, place.Test).Bind(3, move.Currency).Next())
-        {
-            (had, hadOrders) = (_earned.Number(0), _earned.Number(1));
-            _earned.Reset();
-        }
+        var (had, hadOrders) = Earned(move, place.Test);
         var (has, hasOrders) = (had + move.Amount, hadOrders + move.Orders);
-        if (has == 0 && hasOrders == 0)
-            _forget.Bind(1, move.Visitor).Bind(2, place.Test).Bind(3, move.Currency).Run();
-        else
-            _earn
-                .Bind(1, move.Visitor)
-                .Bind(2, place.Test)
-                .Bind(3, move.Currency)
-                .Bind(4, has)
-                .Bind(5, hasOrders)
-                .Run();
+        Keep(move, place.Test, has, hasOrders);
         var squares = (double)has * has - (double)had * had;
         ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(
             _tallies,
@@ -264,8 +247,13 @@ internal sealed class MoneyProjection : IDisposable
         tally.Earned += move.Amount;
         tally.Squares += squares;
         Touched.Add(new(place.Test));
-        if (!move.IsOwn)
-            return;
+        if (move.IsOwn)
+            CountOwn(move, place, squares);
+    }
+
+    /// <summary>In the owner's currency it is counted by time and by who came, too.</summary>
+    private void CountOwn(MoneyMove move, Credited place, double squares)
+    {
         Add(
             ref CollectionsMarshal.GetValueRefOrAddDefault(
                 _buckets,
@@ -286,6 +274,23 @@ internal sealed class MoneyProjection : IDisposable
         }
 
         void Add(ref (long Earned, double Squares) sum) => sum = (sum.Earned + move.Amount, sum.Squares + squares);
+    }
+
+    private (long Earned, long Orders) Earned(MoneyMove move, long test)
+    {
+        if (!_earned.Bind(1, move.Visitor).Bind(2, test).Bind(3, move.Currency).Next())
+            return (0, 0);
+        var earned = (_earned.Number(0), _earned.Number(1));
+        _earned.Reset();
+        return earned;
+    }
+
+    private void Keep(MoneyMove move, long test, long earned, long orders)
+    {
+        if (earned == 0 && orders == 0)
+            _forget.Bind(1, move.Visitor).Bind(2, test).Bind(3, move.Currency).Run();
+        else
+            _earn.Bind(1, move.Visitor).Bind(2, test).Bind(3, move.Currency).Bind(4, earned).Bind(5, orders).Run();
     }
 
     private sealed record Credited(long Test, long Phase, long Page, long At, VisitorTraits Traits);

@@ -26,6 +26,61 @@ internal readonly record struct EnrolmentRow(
 /// </summary>
 internal sealed class TestProjection : IDisposable
 {
+    private const string AddBoth =
+        "ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + "
+        + "excluded.conversions";
+
+    private const string EnrolSql = """
+        INSERT OR IGNORE INTO enrolments (visitor, test_id, page_id, phase_id, at, closed, apart, traits)
+        VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)
+        """;
+
+    private const string PlaceSql = """
+        SELECT page_id, phase_id, at, converted_at, closed, apart, traits, path
+        FROM enrolments
+        WHERE visitor = ?1 AND test_id = ?2
+        """;
+
+    private const string CloseSql =
+        "UPDATE enrolments SET closed = 1 WHERE visitor = ?1 AND test_id = ?2 AND page_id <> ?3";
+
+    private const string PageBucketSql = $"""
+        INSERT INTO page_buckets (test_id, page_id, bucket, visitors, conversions)
+        VALUES (?1, ?2, ?3, ?4, ?5) {AddBoth}
+        """;
+
+    private const string SegmentSql = $"""
+        INSERT INTO segment_tallies (test_id, kind, value, phase_id, page_id, visitors, conversions)
+        VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) {AddBoth}
+        """;
+
+    private const string PathSql = """
+        INSERT INTO path_tallies VALUES (?1, ?2, ?3, ?4)
+        ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors
+        """;
+
+    private const string PairSql = $"""
+        INSERT INTO pair_tallies (test_id, other_test_id, page_id, other_page_id, visitors, conversions)
+        VALUES (?1, ?2, ?3, ?4, ?5, ?6) {AddBoth}
+        """;
+
+    private const string SilenceSql = """
+        INSERT INTO test_silences VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET
+          visitors_since = CASE WHEN excluded.last_conversion_at IS NULL THEN visitors_since
+            ELSE 0 END + excluded.visitors_since,
+          last_conversion_at = coalesce(excluded.last_conversion_at, last_conversion_at)
+        """;
+
+    private const string ConvertSql = "UPDATE enrolments SET converted_at = ?3 WHERE visitor = ?1 AND test_id = ?2";
+
+    private const string TallySql = $"INSERT INTO test_tallies VALUES (?1, ?2, ?3, ?4, ?5) {AddBoth}";
+
+    private const string BucketSql = $"INSERT INTO test_buckets VALUES (?1, ?2, ?3, ?4) {AddBoth}";
+
+    private const string WalkSql = "UPDATE enrolments SET path = ?3 WHERE visitor = ?1 AND test_id = ?2";
+
+    private const string ApartSql = $"INSERT INTO apart_tallies VALUES (?1, ?2, ?3, ?4, ?5) {AddBoth}";
+
     private readonly PreparedStatement _enrol,
         _place,
         _convert,
@@ -60,70 +115,19 @@ internal sealed class TestProjection : IDisposable
 
     public TestProjection(SqliteConnection connection)
     {
-        _enrol = new(
-            connection,
-            """
-            INSERT OR IGNORE INTO enrolments (visitor, test_id, page_id, phase_id, at, closed, apart, traits)
-            VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)
-            """
-        );
-        _place = new(
-            connection,
-            """
-            SELECT page_id, phase_id, at, converted_at, closed, apart, traits, path
-            FROM enrolments
-            WHERE visitor = ?1 AND test_id = ?2
-            """
-        );
-        _convert = new(connection, "UPDATE enrolments SET converted_at = ?3 WHERE visitor = ?1 AND test_id = ?2");
-        _close = new(
-            connection,
-            "UPDATE enrolments SET closed = 1 WHERE visitor = ?1 AND test_id = ?2 AND page_id <> ?3"
-        );
-        const string both =
-            "ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + "
-            + "excluded.conversions";
-        _tally = new(connection, $"INSERT INTO test_tallies VALUES (?1, ?2, ?3, ?4, ?5) {both}");
-        _bucket = new(connection, $"INSERT INTO test_buckets VALUES (?1, ?2, ?3, ?4) {both}");
-        _pageBucket = new(
-            connection,
-            $"""
-            INSERT INTO page_buckets (test_id, page_id, bucket, visitors, conversions)
-            VALUES (?1, ?2, ?3, ?4, ?5) {both}
-            """
-        );
-        _segment = new(
-            connection,
-            $"""
-            INSERT INTO segment_tallies (test_id, kind, value, phase_id, page_id, visitors, conversions)
-            VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) {both}
-            """
-        );
-        _walk = new(connection, "UPDATE enrolments SET path = ?3 WHERE visitor = ?1 AND test_id = ?2");
-        _path = new(
-            connection,
-            """
-            INSERT INTO path_tallies VALUES (?1, ?2, ?3, ?4)
-            ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors
-            """
-        );
-        _apart = new(connection, $"INSERT INTO apart_tallies VALUES (?1, ?2, ?3, ?4, ?5) {both}");
-        _pair = new(
-            connection,
-            $"""
-            INSERT INTO pair_tallies (test_id, other_test_id, page_id, other_page_id, visitors, conversions)
-            VALUES (?1, ?2, ?3, ?4, ?5, ?6) {both}
-            """
-        );
-        _silence = new(
-            connection,
-            """
-            INSERT INTO test_silences VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET
-              visitors_since = CASE WHEN excluded.last_conversion_at IS NULL THEN visitors_since
-                ELSE 0 END + excluded.visitors_since,
-              last_conversion_at = coalesce(excluded.last_conversion_at, last_conversion_at)
-            """
-        );
+        _enrol = new(connection, EnrolSql);
+        _place = new(connection, PlaceSql);
+        _convert = new(connection, ConvertSql);
+        _close = new(connection, CloseSql);
+        _tally = new(connection, TallySql);
+        _bucket = new(connection, BucketSql);
+        _pageBucket = new(connection, PageBucketSql);
+        _segment = new(connection, SegmentSql);
+        _walk = new(connection, WalkSql);
+        _path = new(connection, PathSql);
+        _apart = new(connection, ApartSql);
+        _pair = new(connection, PairSql);
+        _silence = new(connection, SilenceSql);
     }
 
     /// <summary>The tests whose counts a batch changed, and the places it settled.</summary>

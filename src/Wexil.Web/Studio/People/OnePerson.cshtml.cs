@@ -6,7 +6,8 @@ using Wexil.Store;
 namespace Wexil.Web.Studio.People;
 
 /// <summary>What one person did, their tags, and their removal.</summary>
-public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageModel
+public sealed class OnePersonModel(PeopleStore people, ActivityStore activities, PersonRemoval removal, OwnerTime clock)
+    : PageModel
 {
     [BindProperty(SupportsGet = true)]
     public string Email { get; set; } = "";
@@ -23,12 +24,12 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
 
     public Person Person { get; private set; } = null!;
 
-    public IReadOnlyList<Activity> Deeds { get; private set; } = [];
+    public IReadOnlyList<Activity> Activities { get; private set; } = [];
 
     /// <summary>What the person filled in besides the address, by field.</summary>
     public IReadOnlyDictionary<string, string> Told { get; private set; } = new Dictionary<string, string>();
 
-    public string When(Activity deed) => clock.Moment(deed.At);
+    public string When(Activity activity) => clock.Moment(activity.At);
 
     public IActionResult OnGet()
     {
@@ -69,7 +70,7 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
             Tags = string.Join(", ", Person.Tags);
             return Page();
         }
-        await people.RemoveAsync(Email);
+        await removal.RemoveAsync(Email);
         TempData[nameof(Done)] = "The person is removed. What was counted stays counted, of nobody.";
         return Redirect("/people");
     }
@@ -78,7 +79,7 @@ public sealed class OnePersonModel(PeopleStore people, OwnerTime clock) : PageMo
     {
         if (Email.Length is 0 or > 254 || people.Find(Email) is not { } person)
             return false;
-        (Person, Deeds, Told) = (person, people.Deeds(person.Email), people.Told(person.Email));
+        (Person, Activities, Told) = (person, activities.For(person.Email), people.Told(person.Email));
         return true;
     }
 }

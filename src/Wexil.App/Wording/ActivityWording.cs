@@ -1,0 +1,27 @@
+using Wexil.Store;
+
+namespace Wexil.App.Wording;
+
+/// <summary>Says what a person did.</summary>
+public static class ActivityWording
+{
+    public static string Say(Activity activity) =>
+        activity switch
+        {
+            Activity.OptedIn opted => $"Opted in on {Quoted(opted.Page)}",
+            Activity.ConfirmedAddress => "Confirmed the address",
+            Activity.ShownPage shown => $"Was shown {Quoted(shown.Page)} of the test {Quoted(shown.Test)}",
+            Activity.Converted converted => $"Converted in {Quoted(converted.Test)}",
+            Activity.Bought bought => $"Bought {Product(bought)} for {bought.Currency.Show(bought.Sold)} "
+                + $"(order {bought.Order}){WentBack(bought)}",
+            Activity.TakenIn => "Was taken in from a file",
+            _ => throw new ArgumentOutOfRangeException(nameof(activity)),
+        };
+
+    private static string Product(Activity.Bought bought) => bought.Product.Length > 0 ? bought.Product : "something";
+
+    private static string WentBack(Activity.Bought bought) =>
+        bought.Refunded > 0 ? $", {bought.Currency.Show(bought.Refunded)} went back" : "";
+
+    private static string Quoted(string name) => name.StartsWith('“') ? name : $"“{name}”";
+}

@@ -1,0 +1,31 @@
+using Wexil.Core.Common;
+
+namespace Wexil.Store;
+
+/// <summary>Something that somebody did.</summary>
+public abstract record Activity(DateTimeOffset At)
+{
+    /// <param name="Page">The page's name.</param>
+    public sealed record OptedIn(DateTimeOffset At, string Page) : Activity(At);
+
+    public sealed record ConfirmedAddress(DateTimeOffset At) : Activity(At);
+
+    /// <summary>Was enrolled in a test.</summary>
+    public sealed record ShownPage(DateTimeOffset At, string Page, string Test) : Activity(At);
+
+    public sealed record Converted(DateTimeOffset At, string Test) : Activity(At);
+
+    /// <param name="Product">Empty where nobody said what it was.</param>
+    /// <param name="Sold">In the smallest unit of the currency; so is what was refunded.</param>
+    public sealed record Bought(
+        DateTimeOffset At,
+        string Order,
+        string Product,
+        Currency Currency,
+        long Sold,
+        long Refunded
+    ) : Activity(At);
+
+    /// <summary>Was taken in from a file.</summary>
+    public sealed record TakenIn(DateTimeOffset At) : Activity(At);
+}

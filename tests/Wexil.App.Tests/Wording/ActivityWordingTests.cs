@@ -1,0 +1,32 @@
+using Wexil.App.Wording;
+using Wexil.Core.Common;
+using Wexil.Store;
+
+namespace Wexil.App.Tests.Wording;
+
+/// <summary>What is said of what a person did.</summary>
+public sealed class ActivityWordingTests
+{
+    private static readonly DateTimeOffset At = new(2026, 11, 9, 8, 0, 0, TimeSpan.Zero);
+
+    public static TheoryData<Activity, string> Said =>
+        new()
+        {
+            { new Activity.OptedIn(At, "Calendar"), "Opted in on “Calendar”" },
+            { new Activity.OptedIn(At, "“Calendar” B"), "Opted in on “Calendar” B" },
+            { new Activity.ConfirmedAddress(At), "Confirmed the address" },
+            { new Activity.ShownPage(At, "Calendar", "Headline"), "Was shown “Calendar” of the test “Headline”" },
+            { new Activity.Converted(At, "Headline"), "Converted in “Headline”" },
+            { Bought("Kit", 4900, 0), "Bought Kit for $49.00 (order L-1)" },
+            { Bought("", 4900, 900), "Bought something for $49.00 (order L-1), $9.00 went back" },
+            { new Activity.TakenIn(At), "Was taken in from a file" },
+        };
+
+    [Theory]
+    [MemberData(nameof(Said))]
+    public void Each_activity_has_its_sentence(Activity activity, string sentence) =>
+        Assert.Equal(sentence, ActivityWording.Say(activity));
+
+    private static Activity Bought(string product, long sold, long refunded) =>
+        new Activity.Bought(At, "L-1", product, Currency.Default, sold, refunded);
+}
