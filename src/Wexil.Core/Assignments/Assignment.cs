@@ -114,7 +114,14 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
             return new(test.Fallback, AssignmentKind.Apart, AssignmentReason.Share);
         if (visit.Traits.IsAffiliate && test.ClosedToAffiliates.Count > 0)
             return new(Open(test, visit.Visitor), AssignmentKind.Apart, AssignmentReason.Affiliate);
+        return Draw(test, visit, next, promised);
 
+        Assignment? Otherwise(AssignmentKind kind, AssignmentReason reason) =>
+            (tied ?? step.Page) is { } shown ? new(shown, kind, tied is null ? reason : AssignmentReason.Tied) : null;
+    }
+
+    private static Assignment Draw(RouteTest test, Visit visit, NextInRotation next, PageId? promised)
+    {
         int? proposed =
             promised is { } page && Index(test, page) is >= 0 and var index && test.Weights[index] > 0 ? index : null;
         return test.Allocation == Allocation.Rotation
@@ -124,9 +131,6 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
                 AssignmentKind.Enrols,
                 AssignmentReason.Drawn
             );
-
-        Assignment? Otherwise(AssignmentKind kind, AssignmentReason reason) =>
-            (tied ?? step.Page) is { } shown ? new(shown, kind, tied is null ? reason : AssignmentReason.Tied) : null;
     }
 
     // Whoever was once shown another page than those of the test goes on seeing it.

@@ -56,31 +56,7 @@ public static class PageArchive
         try
         {
             using var archive = new ZipArchive(zip, ZipArchiveMode.Read);
-            var entries = archive.Entries.Where(entry => !IsLeftover(entry.FullName)).ToArray();
-            if (entries.Length > limits.Files)
-                return (null, $"The .zip holds {entries.Length:N0} files; at most {limits.Files:N0} can be taken in.");
-            var files = new List<PageFile>();
-            long total = 0;
-            foreach (var entry in entries)
-            {
-                if (Refusal(entry) is { } refusal)
-                    return (null, refusal);
-                // The size in the archive's directory may be a lie, so what is really unpacked is bounded too.
-                var content = Unpack(entry, Math.Min(limits.FileBytes, limits.TotalBytes - total));
-                if (content is null)
-                    return (
-                        null,
-                        total + limits.FileBytes > limits.TotalBytes
-                            ? $"Unpacked, the .zip is larger than {limits.TotalBytes >> 20} MB."
-                            : $"“{entry.FullName}” is larger than {limits.FileBytes >> 20} MB."
-                    );
-                total += content.Length;
-                var path = entry.FullName.Replace('\\', '/');
-                if (files.Exists(file => file.Path == path))
-                    return (null, $"“{entry.FullName}” is in the .zip twice. Nothing was taken in.");
-                files.Add(new(path, PageText.AsUtf8(path, content)));
-            }
-            return (files, null);
+            return Files(archive, limits);
         }
         // What is too short or too strange to be a .zip fails in more ways than one.
         catch (Exception error)
@@ -95,6 +71,35 @@ public static class PageArchive
             return (null, "This file is not a .zip that can be opened.");
         }
     }
+
+    private static (List<PageFile>? Files, string? Problem) Files(ZipArchive archive, ArchiveLimits limits)
+    {
+        var entries = archive.Entries.Where(entry => !IsLeftover(entry.FullName)).ToArray();
+        if (entries.Length > limits.Files)
+            return (null, $"The .zip holds {entries.Length:N0} files; at most {limits.Files:N0} can be taken in.");
+        var files = new List<PageFile>();
+        long total = 0;
+        foreach (var entry in entries)
+        {
+            if (Refusal(entry) is { } refusal)
+                return (null, refusal);
+            // The size in the archive's directory may be a lie, so what is really unpacked is bounded too.
+            var content = Unpack(entry, Math.Min(limits.FileBytes, limits.TotalBytes - total));
+            if (content is null)
+                return (null, TooLarge(entry, total, limits));
+            total += content.Length;
+            var path = entry.FullName.Replace('\\', '/');
+            if (files.Exists(file => file.Path == path))
+                return (null, $"“{entry.FullName}” is in the .zip twice. Nothing was taken in.");
+            files.Add(new(path, PageText.AsUtf8(path, content)));
+        }
+        return (files, null);
+    }
+
+    private static string TooLarge(ZipArchiveEntry entry, long total, ArchiveLimits limits) =>
+        total + limits.FileBytes > limits.TotalBytes
+            ? $"Unpacked, the .zip is larger than {limits.TotalBytes >> 20} MB."
+            : $"“{entry.FullName}” is larger than {limits.FileBytes >> 20} MB.";
 
     /// <summary>Packs files in the order given. The same files make the same bytes, whenever they are packed.</summary>
     public static byte[] Write(IEnumerable<PageFile> files)

@@ -22,6 +22,9 @@ public sealed record Comparison(double Difference, Interval? Interval, double P,
 /// </summary>
 public readonly record struct PastLooks(double Ahead, double Behind)
 {
+    /// <summary>What was sure stays sure as long as the page is on the same side.</summary>
+    internal double On(Estimate now) => now.Difference > 0 ? Ahead : Behind;
+
     /// <summary>No look before.</summary>
     public static readonly PastLooks None = new(1, 1);
 
@@ -50,21 +53,11 @@ public static class AlwaysValidComparison
     )
     {
         var challengers = Enumerable.Range(0, estimates.Count).Where(page => page != control).ToArray();
-        // What an earlier look was sure of stays sure as long as the page is on the same side.
-        var raw = challengers
-            .Select(page =>
-                estimates[page] is { } estimate && isEnough(page) && isEnough(control)
-                    ? Math.Min(
-                        AlwaysValidTest.At(estimate, tau).P,
-                        page < past.Count
-                            ? estimate.Difference > 0
-                                ? past[page].Ahead
-                                : past[page].Behind
-                            : 1
-                    )
-                    : (double?)null
-            )
-            .ToArray();
+        double? PNow(int page) =>
+            estimates[page] is { } estimate && isEnough(page) && isEnough(control)
+                ? Math.Min(AlwaysValidTest.At(estimate, tau).P, page < past.Count ? past[page].On(estimate) : 1)
+                : null;
+        double?[] raw = [.. challengers.Select(PNow)];
         var values = raw.Select(p => p ?? 1).ToArray();
         var adjusted = Holm.Adjust(values);
         var called = adjusted.Count(p => p <= alpha);
@@ -80,12 +73,12 @@ public static class AlwaysValidComparison
             var level = alpha / Math.Max(1, challengers.Length - Math.Min(rank, called));
             Interval? interval = raw[k] is null ? null : AlwaysValidTest.At(estimate, tau, level).Difference;
             if (interval is { } wide && adjusted[k] <= alpha)
-                interval =
-                    estimate.Difference > 0
-                        ? new(Math.Max(0, wide.Low), wide.High)
-                        : new(wide.Low, Math.Min(0, wide.High));
+                interval = OnOneSide(wide, estimate.Difference);
             comparisons[challengers[k]] = new(estimate.Difference, interval, adjusted[k], raw[k]);
         }
         return comparisons;
     }
+
+    private static Interval OnOneSide(Interval wide, double difference) =>
+        difference > 0 ? new(Math.Max(0, wide.Low), wide.High) : new(wide.Low, Math.Min(0, wide.High));
 }

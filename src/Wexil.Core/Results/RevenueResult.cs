@@ -46,17 +46,15 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
         IReadOnlyList<PastLooks> past
     )
     {
-        var totals = facts
-            .Pages.Select((_, page) => phases.Aggregate(new RevenueSample(), (sum, phase) => sum + phase[page]))
-            .ToArray();
-        var estimates = facts
-            .Pages.Select(
-                (_, page) =>
-                    page == facts.Control
-                        ? null
-                        : Phases.DifferenceOfMeans(phases.Select(phase => (phase[facts.Control], phase[page])))
-            )
-            .ToArray();
+        RevenueSample[] totals =
+        [
+            .. facts.Pages.Select(
+                (_, page) => phases.Aggregate(new RevenueSample(), (sum, phase) => sum + phase[page])
+            ),
+        ];
+        Estimate? Against(int page) =>
+            Phases.DifferenceOfMeans(phases.Select(phase => (phase[facts.Control], phase[page])));
+        Estimate?[] estimates = [.. facts.Pages.Select((_, page) => page == facts.Control ? null : Against(page))];
         var margin = (baseEarned ?? Math.Max(1, totals[facts.Control].Mean)) * facts.SmallestLift;
         var comparisons = AlwaysValidComparison.Compute(
             estimates,
@@ -67,25 +65,9 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
             past
         );
         var standard = PhaseStandardization.Means(phases, facts.Control, estimates);
-        MeanPosterior[] densities = [.. standard.Select(takings => new MeanPosterior(takings))];
-        var (chances, losses) = MeanPosterior.Compare(densities);
-        return new(
-            facts,
-            [
-                .. facts.Pages.Select(
-                    (page, i) =>
-                        new MoneyPage(
-                            page,
-                            i == facts.Control,
-                            totals[i],
-                            standard[i],
-                            chances[i],
-                            losses[i],
-                            comparisons[i]
-                        )
-                ),
-            ],
-            margin
-        );
+        var (chances, losses) = MeanPosterior.Compare([.. standard.Select(revenue => new MeanPosterior(revenue))]);
+        MoneyPage PageOf(TestPage page, int i) =>
+            new(page, i == facts.Control, totals[i], standard[i], chances[i], losses[i], comparisons[i]);
+        return new(facts, [.. facts.Pages.Select(PageOf)], margin);
     }
 }

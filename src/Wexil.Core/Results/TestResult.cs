@@ -44,19 +44,11 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageResult> Pages
     /// <summary>Computes all figures; the same facts give the same figures.</summary>
     public static TestResult From(TestFacts facts)
     {
-        var totals = facts
-            .Pages.Select((_, i) => facts.Phases.Aggregate(new Arm(), (sum, phase) => sum + phase.Arms[i]))
-            .ToArray();
-        var differences = facts
-            .Pages.Select(
-                (_, i) =>
-                    i == facts.Control
-                        ? null
-                        : Phases.Difference(
-                            facts.Phases.Select(phase => new PhasePair(phase.Arms[facts.Control], phase.Arms[i]))
-                        )
-            )
-            .ToArray();
+        Arm[] totals =
+        [
+            .. facts.Pages.Select((_, i) => facts.Phases.Aggregate(new Arm(), (sum, phase) => sum + phase.Arms[i])),
+        ];
+        var differences = Differences(facts);
         var standard = PhaseStandardization.Rates(
             [.. facts.Phases.Select(phase => phase.Arms)],
             facts.Control,
@@ -72,28 +64,32 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageResult> Pages
             facts.Alpha,
             facts.Past
         );
-        var pages = facts.Pages.Select(
-            (page, i) =>
-                new PageResult(
-                    page,
-                    i == facts.Control,
-                    totals[i],
-                    standard[i],
-                    totals[i].Visitors == 0 ? null : WilsonInterval.Compute(standard[i]),
-                    densities[i],
-                    chances[i],
-                    losses[i],
-                    comparisons[i]
-                )
-        );
-        var splitP = SampleRatioMismatch
-            .Compute(
-                facts.Phases.Select(phase =>
-                    (IReadOnlyList<(long, double)>)
-                        [.. phase.Arms.Select((arm, i) => (arm.Visitors, (double)phase.Weights[i]))]
-                )
-            )
-            .P;
-        return new(facts, [.. pages], splitP);
+        PageResult PageOf(TestPage page, int i) =>
+            new(
+                page,
+                i == facts.Control,
+                totals[i],
+                standard[i],
+                totals[i].Visitors == 0 ? null : WilsonInterval.Compute(standard[i]),
+                densities[i],
+                chances[i],
+                losses[i],
+                comparisons[i]
+            );
+        return new(facts, [.. facts.Pages.Select(PageOf)], SplitPOf(facts));
+    }
+
+    private static Estimate?[] Differences(TestFacts facts)
+    {
+        Estimate? Against(int page) =>
+            Phases.Difference(facts.Phases.Select(phase => new PhasePair(phase.Arms[facts.Control], phase.Arms[page])));
+        return [.. facts.Pages.Select((_, page) => page == facts.Control ? null : Against(page))];
+    }
+
+    private static double SplitPOf(TestFacts facts)
+    {
+        IReadOnlyList<(long, double)> Split(PhaseFacts phase) =>
+            [.. phase.Arms.Select((arm, i) => (arm.Visitors, (double)phase.Weights[i]))];
+        return SampleRatioMismatch.Compute(facts.Phases.Select(Split)).P;
     }
 }

@@ -70,12 +70,7 @@ public sealed record SaleNotice(
     )
     {
         string Text(string name) => field(name)?.Trim() ?? "";
-        SaleKind? kind = Text("type").ToLowerInvariant() switch
-        {
-            "sale" or "" => SaleKind.Sale,
-            "refund" => SaleKind.Refund,
-            _ => null,
-        };
+        var kind = KindOf(Text("type"));
         if (kind is null)
             return Wrong("type", "This is neither a sale nor a refund, so nothing was recorded.");
         if (Text("order") is not { Length: > 0 and <= MaxNameLength } order)
@@ -86,17 +81,8 @@ public sealed record SaleNotice(
         if (amount is not > 0)
             return Wrong("amount", $"An amount above 0 such as {currency.Write(3900)}, with a point and no sign.");
         var line = Text(kind == SaleKind.Refund ? "refund" : "line");
-        foreach (
-            var (name, text) in new[]
-            {
-                ("line", line),
-                ("product", Text("product")),
-                ("email", Text("email")),
-                ("page", Text("page")),
-            }
-        )
-            if (text.Length > MaxNameLength * 2)
-                return Wrong(name, $"At most {MaxNameLength * 2} characters.");
+        if (TooLong(name => name == "line" ? line : Text(name)) is { } tooLong)
+            return Wrong(tooLong, $"At most {MaxNameLength * 2} characters.");
         return (
             new(
                 kind.Value,
@@ -115,6 +101,17 @@ public sealed record SaleNotice(
 
         static (SaleNotice?, string, string) Wrong(string name, string problem) => (null, name, problem);
     }
+
+    private static string? TooLong(Func<string, string> text) =>
+        Array.Find(["line", "product", "email", "page"], name => text(name).Length > MaxNameLength * 2);
+
+    private static SaleKind? KindOf(string type) =>
+        type.ToLowerInvariant() switch
+        {
+            "sale" or "" => SaleKind.Sale,
+            "refund" => SaleKind.Refund,
+            _ => null,
+        };
 
     /// <summary>Reads a JSON body, whose fields may be texts or numbers and stand where the mapping says.</summary>
     public static (SaleNotice? Notice, string Field, string Problem) ReadJson(

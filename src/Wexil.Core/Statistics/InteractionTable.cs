@@ -34,23 +34,7 @@ public sealed record InteractionTable(IReadOnlyList<PairResult> Pairs, PairResul
             cells.Count >= 2 && cells[0].Count >= 2 && flat.Length == cells.Count * cells[0].Count
                 ? LogisticRegression.Fit([cells.Count, cells[0].Count], flat)
                 : null;
-        var pairs = flat.Select(
-                (cell, i) =>
-                {
-                    if (fit is null)
-                        return new PairResult(cell.Versions[0], cell.Versions[1], cell.Arm, null, 0);
-                    var rate = fit.Expected[i];
-                    var spread = Math.Sqrt(cell.Arm.Visitors * rate * (1 - rate) * Math.Max(0, 1 - fit.Leverage[i]));
-                    return new PairResult(
-                        cell.Versions[0],
-                        cell.Versions[1],
-                        cell.Arm,
-                        rate,
-                        spread > 0 ? (cell.Arm.Conversions - cell.Arm.Visitors * rate) / spread : 0
-                    );
-                }
-            )
-            .ToArray();
+        PairResult[] pairs = [.. flat.Select((cell, i) => Pair(cell.Versions, cell.Arm, fit, i))];
         // Of two by two pages, two pairs are about as far from their parts; the one that converts better is meant.
         var furthest = pairs.Length == 0 ? 0 : pairs.Max(pair => pair.Surprise);
         var standout = pairs.Where(pair => pair.Surprise >= 0.95 * furthest).MaxBy(pair => pair.Arm.Rate);
@@ -62,5 +46,15 @@ public sealed record InteractionTable(IReadOnlyList<PairResult> Pairs, PairResul
                 ? standout
                 : null
         );
+    }
+
+    private static PairResult Pair(IReadOnlyList<int> versions, Arm arm, LogisticRegression? fit, int i)
+    {
+        if (fit is null)
+            return new(versions[0], versions[1], arm, null, 0);
+        var rate = fit.Expected[i];
+        var spread = Math.Sqrt(arm.Visitors * rate * (1 - rate) * Math.Max(0, 1 - fit.Leverage[i]));
+        var surprise = spread > 0 ? (arm.Conversions - arm.Visitors * rate) / spread : 0;
+        return new(versions[0], versions[1], arm, rate, surprise);
     }
 }

@@ -17,6 +17,7 @@ public sealed record Effect(int Section, int Version, double LogOdds, double Sta
 public sealed class LogisticRegression
 {
     private const int MaxRounds = 60;
+    private const double MaxLogOdds = 30;
 
     /// <summary>The fit is done when the deviance moves by less than this, as in R's glm.</summary>
     private const double Tolerance = 1e-8;
@@ -46,65 +47,70 @@ public sealed class LogisticRegression
         IReadOnlyList<(IReadOnlyList<int> Versions, Arm Arm)> cells
     )
     {
-        var terms = levels
-            .SelectMany(
-                (count, section) =>
-                    Enumerable.Range(1, count - 1).Select(version => (Section: section, Version: version))
-            )
-            .ToArray();
-        var design = Matrix<double>.Build.Dense(cells.Count, terms.Length + 1, (row, column) =>
-            column == 0 || cells[row].Versions[terms[column - 1].Section] == terms[column - 1].Version ? 1 : 0
-        );
-        var visitors = cells.Select(cell => (double)cell.Arm.Visitors).ToArray();
         var total = cells.Aggregate(new Arm(), (sum, cell) => sum + cell.Arm);
         if (total.Conversions == 0 || total.Conversions >= total.Visitors)
             return null;
+        Term[] terms =
+        [
+            .. levels.SelectMany(
+                (count, section) => Enumerable.Range(1, count - 1).Select(version => new Term(section, version))
+            ),
+        ];
+        var design = Matrix<double>.Build.Dense(cells.Count, terms.Length + 1, (row, column) =>
+            column == 0 || cells[row].Versions[terms[column - 1].Section] == terms[column - 1].Version ? 1 : 0
+        );
+        Arm[] arms = [.. cells.Select(cell => cell.Arm)];
+        return Converge(design, arms) is { } fit ? Describe(terms, design, fit) : null;
+    }
 
-        var rates = Vector<double>.Build.Dense(cells.Count, i => (cells[i].Arm.Conversions + 0.5) / (visitors[i] + 1));
+    private readonly record struct Term(int Section, int Version);
+
+    /// <param name="Beta">The logarithms of the odds: of the first versions, then of each term.</param>
+    private sealed record Converged(
+        Vector<double> Beta,
+        Vector<double> Rates,
+        Vector<double> Weights,
+        Matrix<double> Information
+    );
+
+    // Iteratively reweighted least squares; null where it does not converge.
+    private static Converged? Converge(Matrix<double> design, Arm[] arms)
+    {
+        var rates = Vector<double>.Build.Dense(arms.Length, i => (arms[i].Conversions + 0.5) / (arms[i].Visitors + 1));
         var odds = rates.Map(rate => Math.Log(rate / (1 - rate)));
         var deviance = double.PositiveInfinity;
         for (var round = 0; round < MaxRounds; round++)
         {
-            var weights = Vector<double>.Build.Dense(cells.Count, i => visitors[i] * rates[i] * (1 - rates[i]));
-            var working = Vector<double>.Build.Dense(cells.Count, i =>
-                odds[i] + (cells[i].Arm.Rate - rates[i]) / (rates[i] * (1 - rates[i]))
-            );
+            var slopes = rates.Map(rate => rate * (1 - rate));
+            var weights = slopes.MapIndexed((i, slope) => arms[i].Visitors * slope);
+            var working = odds.MapIndexed((i, value) => value + (arms[i].Rate - rates[i]) / slopes[i]);
             var information = design.TransposeThisAndMultiply(
                 Matrix<double>.Build.DenseOfDiagonalVector(weights) * design
             );
             var beta = information.Solve(design.TransposeThisAndMultiply(weights.PointwiseMultiply(working)));
             odds = design * beta;
-            if (odds.Any(value => !double.IsFinite(value) || Math.Abs(value) > 30))
+            if (odds.Any(value => !double.IsFinite(value) || Math.Abs(value) > MaxLogOdds))
                 return null;
             rates = odds.Map(value => 1 / (1 + Math.Exp(-value)));
             var before = deviance;
-            deviance = cells.Select((cell, i) => Deviance(cell.Arm, rates[i])).Sum();
-            if (!(Math.Abs(deviance - before) / (Math.Abs(deviance) + 0.1) < Tolerance))
-                continue;
-            var covariance = information.Inverse();
-            var errors = covariance.Diagonal().PointwiseSqrt();
-            return new(
-                [
-                    .. terms.Select(
-                        (term, i) =>
-                            new Effect(
-                                term.Section,
-                                term.Version,
-                                beta[i + 1],
-                                errors[i + 1],
-                                2 * Normal.CDF(0, 1, -Math.Abs(beta[i + 1] / errors[i + 1]))
-                            )
-                    ),
-                ],
-                [.. rates],
-                [
-                    .. Enumerable
-                        .Range(0, cells.Count)
-                        .Select(i => weights[i] * design.Row(i).DotProduct(covariance * design.Row(i))),
-                ]
-            );
+            deviance = arms.Select((arm, i) => Deviance(arm, rates[i])).Sum();
+            if (Math.Abs(deviance - before) / (Math.Abs(deviance) + 0.1) < Tolerance)
+                return new(beta, rates, weights, information);
         }
         return null;
+    }
+
+    private static LogisticRegression Describe(Term[] terms, Matrix<double> design, Converged fit)
+    {
+        var covariance = fit.Information.Inverse();
+        var errors = covariance.Diagonal().PointwiseSqrt();
+        Effect EffectOf(Term term, int i)
+        {
+            var (size, error) = (fit.Beta[i + 1], errors[i + 1]);
+            return new(term.Section, term.Version, size, error, 2 * Normal.CDF(0, 1, -Math.Abs(size / error)));
+        }
+        double LeverageOf(Vector<double> row, int i) => fit.Weights[i] * row.DotProduct(covariance * row);
+        return new([.. terms.Select(EffectOf)], [.. fit.Rates], [.. design.EnumerateRows().Select(LeverageOf)]);
     }
 
     private static double Deviance(Arm arm, double rate)
