@@ -54,12 +54,7 @@ public sealed class DraftEditor(
         // The tree is read by one at a time.
         lock (before)
             edited = PageEditor.Apply(before, edit);
-        var problem = edited.Problem
-            ?? (
-                edited.Source!.Length > PageSource.MaxLength
-                    ? $"A page can have up to {PageSource.MaxLength >> 20} MB of HTML."
-                    : null
-            );
+        var problem = edited.Problem ?? TooLong(edited.Source!);
         if (problem is not null)
             return Refused(page, problem);
         if (edited.Source == seen)
@@ -85,6 +80,9 @@ public sealed class DraftEditor(
                     + "here. Look at it, and do it again if you still want it.",
             };
     }
+
+    private static string? TooLong(string source) =>
+        source.Length > PageSource.MaxLength ? $"A page can have up to {PageSource.MaxLength >> 20} MB of HTML." : null;
 
     public async Task<EditorAnswer> StepAsync(Page page, DraftAuthor author, bool back)
     {

@@ -200,21 +200,13 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                 return (null, $"{address.Host} answers {(int)response.StatusCode} {response.ReasonPhrase}.");
             if (response.Content.Headers.ContentLength > longest)
                 return (null, $"It is larger than {longest >> 20} MB.");
-            await using var stream = await response.Content.ReadAsStreamAsync(patience.Token);
-            using var memory = new MemoryStream();
-            var buffer = new byte[81920];
-            int read;
-            while ((read = await stream.ReadAsync(buffer, patience.Token)) > 0)
-            {
-                memory.Write(buffer, 0, read);
-                if (memory.Length > longest)
-                    return (null, $"It is larger than {longest >> 20} MB.");
-            }
+            if (await ReadAsync(response.Content, longest, patience.Token) is not { } body)
+                return (null, $"It is larger than {longest >> 20} MB.");
             var type = response.Content.Headers.ContentType;
             return (
                 new(
                     response.RequestMessage!.RequestUri!,
-                    memory.ToArray(),
+                    body,
                     type?.MediaType?.ToLowerInvariant() ?? "",
                     type?.CharSet?.Trim('"'),
                     response.Headers.TryGetValues("Content-Security-Policy", out var policies) ? [.. policies] : []
@@ -226,6 +218,22 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         {
             return (null, Problem(error, address.Host));
         }
+    }
+
+    // Null where there is more than that, whatever the headers said.
+    private static async Task<byte[]?> ReadAsync(HttpContent content, int longest, CancellationToken stop)
+    {
+        await using var stream = await content.ReadAsStreamAsync(stop);
+        using var memory = new MemoryStream();
+        var buffer = new byte[81920];
+        int read;
+        while ((read = await stream.ReadAsync(buffer, stop)) > 0)
+        {
+            memory.Write(buffer, 0, read);
+            if (memory.Length > longest)
+                return null;
+        }
+        return memory.ToArray();
     }
 
     /// <summary>

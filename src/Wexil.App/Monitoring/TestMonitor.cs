@@ -170,29 +170,11 @@ public sealed class TestMonitor(
         {
             case RuleDecision.Keep keep:
                 // Decided a moment ago by somebody else: the link is to follow that all the same.
-                if (!await keeper.KeepAsync(reading, keep.Page.Id, ByRule))
-                    return true;
-                await mail.TellAsync(
-                    $"kept {test.Id.Value}",
-                    $"Kept: {keep.Page.Name}",
-                    $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. "
-                        + $"{RuleWording.Why(keep, reading.Result.Facts)}\nEverybody sees it from now on; one "
-                        + "click takes it back.",
-                    address + "keep"
-                );
+                if (await keeper.KeepAsync(reading, keep.Page.Id, ByRule))
+                    await TellOfKeepingAsync(test, reading, keep, address);
                 return true;
             case RuleDecision.Rest rest:
-                var resting = rest
-                    .Pages.Select(page => reading.Result.Pages.TakeWhile(own => own.Page.Id != page.Id).Count())
-                    .ToArray();
-                await tests.FollowAsync(
-                    test.Id,
-                    test.Weights.Without(resting),
-                    "its rule",
-                    $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} "
-                        + $"{(rest.Pages.Count == 1 ? "rests" : "rest")}: "
-                        + $"{RuleWording.Why(rest, reading.Result.Facts)}"
-                );
+                await RestAsync(test, reading, rest);
                 return true;
         }
         if (
@@ -212,6 +194,31 @@ public sealed class TestMonitor(
         return true;
     }
 
+    private Task TellOfKeepingAsync(SplitTest test, TestReading reading, RuleDecision.Keep keep, string address) =>
+        mail.TellAsync(
+            $"kept {test.Id.Value}",
+            $"Kept: {keep.Page.Name}",
+            $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. "
+                + $"{RuleWording.Why(keep, reading.Result.Facts)}\nEverybody sees it from now on; one click takes it "
+                + "back.",
+            address + "keep"
+        );
+
+    private Task RestAsync(SplitTest test, TestReading reading, RuleDecision.Rest rest)
+    {
+        var resting = rest
+            .Pages.Select(page => reading.Result.Pages.TakeWhile(own => own.Page.Id != page.Id).Count())
+            .ToArray();
+        return tests.FollowAsync(
+            test.Id,
+            test.Weights.Without(resting),
+            "its rule",
+            $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} "
+                + $"{(rest.Pages.Count == 1 ? "rests" : "rest")}: "
+                + $"{RuleWording.Why(rest, reading.Result.Facts)}"
+        );
+    }
+
     private async Task TellAsync(
         SplitTest test,
         TestReading reading,
@@ -229,28 +236,17 @@ public sealed class TestMonitor(
                 $"The test “{test.Name}” runs.",
                 address + "count"
             );
+        var says = $"{reading.Says.Sentence}\n{reading.Says.Why}";
         switch (state)
         {
             // Of what its rule keeps in this very hour it is told that it was kept.
             case TestState.Running when verdict.Keep is not null && decision is not RuleDecision.Keep:
-                var next =
-                    test.Rule.By == KeepBy.Hand
-                        ? ""
-                        : $"\nIts rule waits: {RuleWording.Why(decision!, reading.Result.Facts)}";
-                await mail.TellAsync(
-                    $"ready {id}",
-                    $"Ready: {test.Name}",
-                    $"{reading.Says.Sentence}\n{reading.Says.Why}{next}",
-                    address + "keep"
-                );
+                var waits = test.Rule.By == KeepBy.Hand ? "" : RuleWording.Why(decision!, reading.Result.Facts);
+                var next = waits.Length == 0 ? "" : $"\nIts rule waits: {waits}";
+                await mail.TellAsync($"ready {id}", $"Ready: {test.Name}", says + next, address + "keep");
                 break;
             case TestState.Running when verdict.Kind == VerdictKind.Problem:
-                await mail.TellAsync(
-                    $"problem {id}",
-                    $"Look here: {test.Name}",
-                    $"{reading.Says.Sentence}\n{reading.Says.Why}",
-                    address + "count"
-                );
+                await mail.TellAsync($"problem {id}", $"Look here: {test.Name}", says, address + "count");
                 break;
             case TestState.Over when before?.StartsWith(nameof(TestState.Over), StringComparison.Ordinal) != true:
                 await mail.TellAsync(

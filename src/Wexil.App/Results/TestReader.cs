@@ -1,6 +1,7 @@
 using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
@@ -62,23 +63,7 @@ public sealed class TestReader(
         var own = goals.ForTest(test.Id);
         var main = own.FirstOrDefault(goal => goal.IsMain)?.Goal;
         var counted = tallies.Phases(test, phases);
-        var isLess = main is { LessIsBetter: true };
-        var result = TestResult.From(
-            new TestFacts(
-                [.. shown.Select((page, i) => new TestPage(page.Id, PageLetter.At(i), page.Name))],
-                0,
-                isLess ? Others(counted) : counted,
-                RateOf(test, counted),
-                test.SmallestLift,
-                tallies.VisitorsPerDay(test.Step),
-                isLess ? null : tallies.Silence(test.Id),
-                main?.Words ?? step.Kind.ConversionWords()
-            )
-            {
-                Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestResult.Alpha,
-                Past = Past(test, onMoney: false),
-            }
-        );
+        var result = TestResult.From(Facts(test, step, shown, counted, main));
         var money = tallies.MoneyPhases(test, phases, counted, currency) is { } revenue
             ? RevenueResult.From(result.Facts, revenue, test.BaseEarned, Past(test, onMoney: true))
             : null;
@@ -97,6 +82,25 @@ public sealed class TestReader(
         )
         {
             SeenRate = SeenRate(counted),
+        };
+    }
+
+    private TestFacts Facts(SplitTest test, Step step, Page[] shown, IReadOnlyList<PhaseFacts> counted, Goal? main)
+    {
+        var isLess = main is { LessIsBetter: true };
+        return new(
+            [.. shown.Select((page, i) => new TestPage(page.Id, PageLetter.At(i), page.Name))],
+            0,
+            isLess ? Others(counted) : counted,
+            RateOf(test, counted),
+            test.SmallestLift,
+            tallies.VisitorsPerDay(test.Step),
+            isLess ? null : tallies.Silence(test.Id),
+            main?.Words ?? step.Kind.ConversionWords()
+        )
+        {
+            Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestResult.Alpha,
+            Past = Past(test, onMoney: false),
         };
     }
 
@@ -148,28 +152,18 @@ public sealed class TestReader(
     )
     {
         var facts = reading.Result.Facts;
+        Arm ArmOf(PhaseFacts phase, int i, int page)
+        {
+            if (counts?.Invoke(reading.Phases[i]) == false)
+                return default;
+            var visitors = phase.Arms[page].Visitors;
+            var did = met.GetValueOrDefault((reading.Phases[i].Id, reading.Test.Pages[page]));
+            return new(visitors, Math.Min(visitors, did));
+        }
         PhaseFacts[] phases =
         [
             .. facts.Phases.Select(
-                (phase, i) =>
-                    phase with
-                    {
-                        Arms =
-                        [
-                            .. reading.Test.Pages.Select(
-                                (page, j) =>
-                                    counts?.Invoke(reading.Phases[i]) == false
-                                        ? default
-                                        : new Arm(
-                                            phase.Arms[j].Visitors,
-                                            Math.Min(
-                                                phase.Arms[j].Visitors,
-                                                met.GetValueOrDefault((reading.Phases[i].Id, page))
-                                            )
-                                        )
-                            ),
-                        ],
-                    }
+                (phase, i) => phase with { Arms = [.. reading.Test.Pages.Select((_, page) => ArmOf(phase, i, page))] }
             ),
         ];
         if (isLess)

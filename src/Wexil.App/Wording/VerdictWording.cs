@@ -42,9 +42,8 @@ public static class VerdictWording
             ),
             Verdict.SplitMismatch => (
                 "The split did not arrive as set.",
-                "The pages’ visitors are further from the weights than chance allows, so some visitors were "
-                    + "lost on the "
-                    + "way. Mend that first: no comparison can be trusted before."
+                "The pages’ visitors are further from the weights than chance allows, so some visitors were lost on "
+                    + "the way. Mend that first: no comparison can be trusted before."
             ),
             Verdict.ConversionsStopped stopped => (
                 $"{Format.Count(stopped.Visitors)} visitors and not one {one} since the last.",
@@ -57,25 +56,9 @@ public static class VerdictWording
                     + $"{AlwaysValidTest.MinConversions}, one order more or less would turn them. More orders are "
                     + $"needed, or judge by {many}."
             ),
-            Verdict.Better better => (
-                better.IsByMoney
-                    ? $"Keep {better.Page.Letter}. Each visitor brings {money(better.Gain)} more than with "
-                        + $"{better.Control.Letter}."
-                    : $"Keep {better.Page.Letter}. It brings {Share(better.Gain)} more {many} than "
-                        + $"{better.Control.Letter}.",
-                $"Sure by a rule that allows looking at any time: fewer than 1 in {1 / facts.Alpha:0} such calls are "
-                    + "wrong."
-            ),
+            Verdict.Better better => Better(better, facts, money),
             Verdict.ControlBest best => ControlBest(best),
-            Verdict.NoDifference same => (
-                $"No difference that matters: keep {same.Control.Letter}.",
-                same.IsByMoney
-                    ? $"Whatever difference there is lies inside ±{money(same.Margin)} a visitor. Keep the control, or "
-                        + "whichever costs you less."
-                    : $"Whatever difference there is lies inside ±{Share(same.Margin)}, the smallest lift worth "
-                        + "finding. "
-                        + "Keep the control, or whichever costs you less, and try something bolder."
-            ),
+            Verdict.NoDifference same => NoDifference(same, money),
             Verdict.TooFewConversions few => (
                 $"Too few {many} to say anything yet.",
                 $"No call is made before every page has {AlwaysValidTest.MinConversions}; the smallest has "
@@ -85,6 +68,27 @@ public static class VerdictWording
             _ => throw new ArgumentOutOfRangeException(nameof(verdict)),
         };
     }
+
+    private static (string, string) Better(Verdict.Better better, TestFacts facts, Func<double, string> money)
+    {
+        var (letter, control) = (better.Page.Letter, better.Control.Letter);
+        return (
+            better.IsByMoney
+                ? $"Keep {letter}. Each visitor brings {money(better.Gain)} more than with {control}."
+                : $"Keep {letter}. It brings {Share(better.Gain)} more {facts.Words.Many} than {control}.",
+            $"Sure by a rule that allows looking at any time: fewer than 1 in {1 / facts.Alpha:0} such calls are wrong."
+        );
+    }
+
+    private static (string, string) NoDifference(Verdict.NoDifference same, Func<double, string> money) =>
+        (
+            $"No difference that matters: keep {same.Control.Letter}.",
+            same.IsByMoney
+                ? $"Whatever difference there is lies inside ±{money(same.Margin)} a visitor. Keep the control, or "
+                    + "whichever costs you less."
+                : $"Whatever difference there is lies inside ±{Share(same.Margin)}, the smallest lift worth finding. "
+                    + "Keep the control, or whichever costs you less, and try something bolder."
+        );
 
     private static (string, string) ControlBest(Verdict.ControlBest best)
     {
