@@ -68,24 +68,31 @@ internal static class TypedMarkup
         var texts = new Dictionary<string, string>(StringComparer.Ordinal);
         Remember(map, host, texts);
         var keepsSpaces = host.Element.TextContent.Contains('\u00A0', StringComparison.Ordinal);
-        var result = new StringBuilder();
-        var nodes = new HtmlParser().ParseFragment(html, host.Element);
-        Write(nodes);
+        var writer = new Writer(map, host, texts, keepsSpaces);
+        writer.Write(new HtmlParser().ParseFragment(html, host.Element));
         // What a browser leaves behind when the last word is deleted is no line of its own.
-        return result.ToString() is "<br>" ? "" : result.ToString();
+        return writer.Result is "<br>" ? "" : writer.Result;
+    }
 
-        void Write(IEnumerable<INode> children)
+    /// <param name="texts">By what a browser shows of a text, how the page has it in its source.</param>
+    private sealed class Writer(SourceMap map, SourceElement host, Dictionary<string, string> texts, bool keepsSpaces)
+    {
+        private readonly StringBuilder _result = new();
+
+        public string Result => _result.ToString();
+
+        public void Write(IEnumerable<INode> children)
         {
             foreach (var child in children)
             {
                 if (child is IText text)
-                    result.Append(Text(text.Data));
+                    _result.Append(Written(text.Data));
                 else if (child is IElement element)
-                    Element(element);
+                    Write(element);
             }
         }
 
-        string Text(string data)
+        private string Written(string data)
         {
             // What a page breaks off with would swallow whatever comes behind it now.
             if (texts.TryGetValue(data, out var written) && !written.EndsWith("</", StringComparison.Ordinal))
@@ -93,37 +100,40 @@ internal static class TypedMarkup
             return HtmlText.Encode(keepsSpaces ? data : data.Replace('\u00A0', ' '));
         }
 
-        void Element(IElement element)
+        private void Write(IElement element)
         {
             if (Own(element) is { } own)
-            {
-                if (Opaque.Contains(own.Name))
-                {
-                    result.Append(map.Outer(own));
-                    return;
-                }
-                result.Append(map.Source, own.Start, own.OpenEnd - own.Start);
-                Write(element.ChildNodes);
-                result.Append(map.Source, own.CloseStart, own.End - own.CloseStart);
-            }
+                WriteOwn(own, element);
             else if (element.LocalName == "br")
-                result.Append("<br>");
+                _result.Append("<br>");
             else if (Emphasis.Contains(element.LocalName))
             {
-                result.Append('<').Append(element.LocalName).Append('>');
+                _result.Append('<').Append(element.LocalName).Append('>');
                 Write(element.ChildNodes);
-                result.Append("</").Append(element.LocalName).Append('>');
+                _result.Append("</").Append(element.LocalName).Append('>');
             }
             else if (!Dropped.Contains(element.LocalName))
             {
                 // A browser wraps a new line in a block of its own.
-                if (element.LocalName is "div" or "p" && result.Length > 0)
-                    result.Append("<br>");
+                if (element.LocalName is "div" or "p" && _result.Length > 0)
+                    _result.Append("<br>");
                 Write(element.ChildNodes);
             }
         }
 
-        SourceElement? Own(IElement element) =>
+        private void WriteOwn(SourceElement own, IElement element)
+        {
+            if (Opaque.Contains(own.Name))
+            {
+                _result.Append(map.Outer(own));
+                return;
+            }
+            _result.Append(map.Source, own.Start, own.OpenEnd - own.Start);
+            Write(element.ChildNodes);
+            _result.Append(map.Source, own.CloseStart, own.End - own.CloseStart);
+        }
+
+        private SourceElement? Own(IElement element) =>
             int.TryParse(element.GetAttribute(NumberAttribute), out var id)
             && map.Find(id) is { IsWhole: true } own
             && own.Start >= host.OpenEnd

@@ -59,107 +59,8 @@ public static class Wiring
         No = "no";
 
     /// <summary>Looks at a page as it stands on its step.</summary>
-    public static WiringReport Check(string source, WiringPlan plan, StepKind kind)
-    {
-        var map = SourceMap.Parse(source);
-        var notes = new List<WiringNote>();
-        int forms = 0,
-            buttons = 0,
-            noes = 0;
-        foreach (var node in map.Elements)
-        {
-            if (node.Name == "form")
-                Form(node);
-            else if (node.Name is "a" or "area")
-                Link(node);
-        }
-        if (kind == StepKind.OptIn && forms == 0 && !notes.Exists(note => note.Problem == WiringProblem.FormElsewhere))
-            notes.Add(
-                new(
-                    WiringProblem.NoForm,
-                    null,
-                    "There is no opt-in form on this page.",
-                    "Add the block “Opt-in form”, or leave it when the page only links on."
-                )
-            );
-        if (kind is StepKind.Sales or StepKind.Upsell or StepKind.Downsell && buttons == 0)
-            notes.Add(
-                new(
-                    WiringProblem.NoButton,
-                    null,
-                    "There is no buy button on this page.",
-                    "Point at the button that leads to the till and choose “Buy button”."
-                )
-            );
-        return new(forms, buttons, noes, notes);
-
-        void Form(SourceElement form)
-        {
-            var action = form.Element.GetAttribute("action")?.Trim();
-            if (OptInForms.EmailField(form.Element) is null)
-            {
-                // A search box or a choice of language asks for nothing; a form with one field to write into does.
-                if (
-                    form.Element.QuerySelectorAll("input[type=text], input:not([type]), textarea").Length > 0
-                    && !string.Equals(form.Element.GetAttribute("role"), "search", StringComparison.OrdinalIgnoreCase)
-                    && form.Element.QuerySelector("input[type=search]") is null
-                )
-                    notes.Add(
-                        new(
-                            WiringProblem.FormWithoutEmail,
-                            form.Id,
-                            "A form has no e-mail field, so it is not an opt-in.",
-                            "Give its field the type “email” in the source if it is one."
-                        )
-                    );
-            }
-            else if (OptInForms.IsWired(action, plan))
-                forms++;
-            else
-                notes.Add(
-                    new(
-                        WiringProblem.FormElsewhere,
-                        form.Id,
-                        $"A form sends its sign-ups to {HtmlText.Shorten(action!, 60)}, where they are not counted.",
-                        "Let Wexil take them, or leave it when that is what you want."
-                    )
-                );
-        }
-
-        void Link(SourceElement link)
-        {
-            var role = RoleOf(link.Element, plan);
-            if (role == Buy)
-                buttons++;
-            else if (role == No)
-                noes++;
-            else if (Own(link.Element.GetAttribute("href"), plan) is { } path)
-            {
-                var text = Named(link.Element);
-                if (path == $"/go/{plan.Link}")
-                    notes.Add(
-                        new(
-                            WiringProblem.OwnStep,
-                            link.Id,
-                            $"{text} leads back to this page’s own link.",
-                            "Let it lead to the next step."
-                        )
-                    );
-                else if (
-                    path.StartsWith("/p/", StringComparison.Ordinal)
-                    && !path.StartsWith($"/p/{plan.Page}/", StringComparison.Ordinal)
-                )
-                    notes.Add(
-                        new(
-                            WiringProblem.OtherPage,
-                            link.Id,
-                            $"{text} leads to another page’s own address, {HtmlText.Shorten(path, 40)}.",
-                            "Use that step’s link, /go/…, so that it goes along with tests."
-                        )
-                    );
-            }
-        }
-    }
+    public static WiringReport Check(string source, WiringPlan plan, StepKind kind) =>
+        new WiringCheck(plan).Look(SourceMap.Parse(source), kind);
 
     /// <summary>
     /// What a link is for: as marked, or buying when it leads to a till or is another page's buy button; else null.
@@ -194,11 +95,6 @@ public static class Wiring
             ? trimmed.Split('?', '#')[0].TrimEnd('/')
             : null;
     }
-
-    private static string Named(IElement link) =>
-        HtmlText.Collapse(link.TextContent) is { Length: > 0 } text
-            ? $"The link “{HtmlText.Shorten(text, 40)}”"
-            : "A link";
 }
 
 /// <summary>Forms that ask for an e-mail address.</summary>

@@ -73,6 +73,16 @@ internal sealed class SourceMap
         Source = source;
         Document = Parser.ParseDocument(source);
         var all = Document.All.ToArray();
+        var (tags, split) = FindTags(all);
+        Elements = Measure(all, tags, split);
+    }
+
+    private readonly record struct Range(int Start, int End, bool IsWhole);
+
+    /// <returns>The tags by their place, and the places of those that the parser made more than one element
+    /// of.</returns>
+    private (Dictionary<int, (IElement Element, StartTag Tag)> Tags, HashSet<int> Split) FindTags(IElement[] all)
+    {
         var tags = new Dictionary<int, (IElement Element, StartTag Tag)>(all.Length);
         var split = new HashSet<int>();
         var behind = 0;
@@ -83,7 +93,7 @@ internal sealed class SourceMap
                 element.SourceReference is { } reference ? reference.Position.Position - 1
                 : element.LocalName is "svg" or "math" ? Unplaced(element.LocalName, behind)
                 : -1;
-            if (StartTag.At(source, place, element.LocalName) is not { } tag)
+            if (StartTag.At(Source, place, element.LocalName) is not { } tag)
                 continue;
             if (!tags.TryAdd(place, (element, tag)))
             {
@@ -92,48 +102,69 @@ internal sealed class SourceMap
             }
             behind = RawText.Contains(element.LocalName) ? Close(element, tag, tag.End, tags).End : tag.End;
         }
+        return (tags, split);
+    }
+
+    private SourceElement[] Measure(
+        IElement[] all,
+        Dictionary<int, (IElement Element, StartTag Tag)> tags,
+        HashSet<int> split
+    )
+    {
         var placed = tags.OrderBy(tag => tag.Key).ToArray();
         var ids = new Dictionary<IElement, int>(placed.Length, ReferenceEqualityComparer.Instance);
         for (var i = 0; i < placed.Length; i++)
             ids[placed[i].Value.Element] = i;
         var elements = new SourceElement[placed.Length];
-        var ranges = new Dictionary<IElement, (int Start, int End, bool IsWhole)>(
-            all.Length,
-            ReferenceEqualityComparer.Instance
-        );
+        var ranges = new Dictionary<IElement, Range>(all.Length, ReferenceEqualityComparer.Instance);
         // Children come behind their parents in document order, so from the end they are known first.
         for (var i = all.Length - 1; i >= 0; i--)
         {
             var element = all[i];
             if (!ids.TryGetValue(element, out var id))
             {
-                var held = element
-                    .ChildNodes.OfType<IElement>()
-                    .Where(ranges.ContainsKey)
-                    .Select(child => ranges[child])
-                    .ToArray();
-                if (held.Length > 0)
-                    ranges[element] = (held.Min(range => range.Start), held.Max(range => range.End), false);
+                if (RangeOfMadeUp(element, ranges) is { } held)
+                    ranges[element] = held;
                 continue;
             }
             var (start, (_, tag)) = placed[id];
-            var end = tag.End;
-            var whole = !split.Contains(start);
-            // By number: a node finds its sibling only by counting from the first.
-            var nodes = element.ChildNodes;
-            for (var n = 0; n < nodes.Length; n++)
-            {
-                if (nodes[n] is not IElement child || !ranges.TryGetValue(child, out var range))
-                    continue;
-                whole &= range.Start >= end && (range.IsWhole || !ids.ContainsKey(child));
-                end = Math.Max(end, range.End);
-            }
+            var (end, isWhole) = Children(element, tag.End, ranges, ids);
+            isWhole &= !split.Contains(start);
             var (closeStart, closeEnd) = Close(element, tag, end, tags);
-            elements[id] = new(id, element, tag, start, tag.End, closeStart, closeEnd, whole);
-            ranges[element] = (start, closeEnd, whole);
+            elements[id] = new(id, element, tag, start, tag.End, closeStart, closeEnd, isWhole);
+            ranges[element] = new(start, closeEnd, isWhole);
             _byElement[element] = elements[id];
         }
-        Elements = elements;
+        return elements;
+    }
+
+    private static Range? RangeOfMadeUp(IElement element, Dictionary<IElement, Range> ranges)
+    {
+        Range[] held =
+        [
+            .. element.ChildNodes.OfType<IElement>().Where(ranges.ContainsKey).Select(child => ranges[child]),
+        ];
+        return held.Length == 0 ? null : new(held.Min(range => range.Start), held.Max(range => range.End), false);
+    }
+
+    private static (int End, bool AreWhole) Children(
+        IElement element,
+        int end,
+        Dictionary<IElement, Range> ranges,
+        Dictionary<IElement, int> ids
+    )
+    {
+        var areWhole = true;
+        // By number: a node finds its sibling only by counting from the first.
+        var nodes = element.ChildNodes;
+        for (var n = 0; n < nodes.Length; n++)
+        {
+            if (nodes[n] is not IElement child || !ranges.TryGetValue(child, out var range))
+                continue;
+            areWhole &= range.Start >= end && (range.IsWhole || !ids.ContainsKey(child));
+            end = Math.Max(end, range.End);
+        }
+        return (end, areWhole);
     }
 
     public string Source { get; }
@@ -196,35 +227,34 @@ internal sealed class SourceMap
             i = i >= Source.Length ? -1 : Source.IndexOf('<', i);
             if (i < 0 || i + 1 >= Source.Length)
                 return (Source.Length, Source.Length);
-            var next = Source[i + 1];
-            if (next == '/' && IsName(i + 2, name))
+            if (Source[i + 1] == '/' && IsName(i + 2, name))
                 return (i, Behind(i));
             if (raw)
                 i++;
-            else if (next == '/')
-            {
-                // An end tag of what this element stands in ends this one too; any other end tag is a stray one.
-                if (IsAnyOpen(element, i + 2))
-                    return (i, i);
-                i = Behind(i);
-            }
-            else if (string.CompareOrdinal(Source, i, "<!--", 0, 4) == 0)
-            {
-                var end = Source.IndexOf("-->", i + 4, StringComparison.Ordinal);
-                i = end < 0 ? Source.Length : end + 3;
-            }
-            else if (next is '!' or '?')
-                i = Behind(i);
-            else if (char.IsAsciiLetter(next))
-            {
-                // What starts here is none of this element's children, unless the parser dropped the tag.
-                if (tags.ContainsKey(i))
-                    return (i, i);
-                i = Behind(i);
-            }
+            else if (EndsBefore(i, element, tags))
+                return (i, i);
             else
-                i++;
+                i = Over(i);
         }
+    }
+
+    // An end tag of what this element stands in ends this one too; any other end tag is a stray one. What starts here is
+    // none of this element's children, unless the parser dropped the tag.
+    private bool EndsBefore(int place, IElement element, Dictionary<int, (IElement Element, StartTag Tag)> tags) =>
+        Source[place + 1] == '/'
+            ? IsAnyOpen(element, place + 2)
+            : char.IsAsciiLetter(Source[place + 1]) && tags.ContainsKey(place);
+
+    // Behind a tag, a comment or what only looks like one.
+    private int Over(int place)
+    {
+        if (string.CompareOrdinal(Source, place, "<!--", 0, 4) == 0)
+        {
+            var end = Source.IndexOf("-->", place + 4, StringComparison.Ordinal);
+            return end < 0 ? Source.Length : end + 3;
+        }
+        var next = Source[place + 1];
+        return next is '/' or '!' or '?' || char.IsAsciiLetter(next) ? Behind(place) : place + 1;
     }
 
     private int Behind(int place) => Source.IndexOf('>', place) is >= 0 and var end ? end + 1 : Source.Length;

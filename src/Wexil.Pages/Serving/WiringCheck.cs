@@ -1,0 +1,119 @@
+using AngleSharp.Dom;
+using Wexil.Core.Funnels;
+using Wexil.Pages.Source;
+
+namespace Wexil.Pages.Serving;
+
+/// <summary>Looks at what the forms and links of one page are for, and notes what is amiss.</summary>
+internal sealed class WiringCheck(WiringPlan plan)
+{
+    private const string FieldsToWriteInto = "input[type=text], input:not([type]), textarea";
+
+    private readonly List<WiringNote> _notes = [];
+    private int _forms,
+        _buttons,
+        _noes;
+
+    public WiringReport Look(SourceMap map, StepKind kind)
+    {
+        foreach (var node in map.Elements)
+        {
+            if (node.Name == "form")
+                LookAtForm(node);
+            else if (node.Name is "a" or "area")
+                LookAtLink(node);
+        }
+        LookForWhatIsMissing(kind);
+        return new(_forms, _buttons, _noes, _notes);
+    }
+
+    private void LookForWhatIsMissing(StepKind kind)
+    {
+        var sendsElsewhere = _notes.Exists(note => note.Problem == WiringProblem.FormElsewhere);
+        if (kind == StepKind.OptIn && _forms == 0 && !sendsElsewhere)
+            Note(
+                WiringProblem.NoForm,
+                null,
+                "There is no opt-in form on this page.",
+                "Add the block “Opt-in form”, or leave it when the page only links on."
+            );
+        if (kind is StepKind.Sales or StepKind.Upsell or StepKind.Downsell && _buttons == 0)
+            Note(
+                WiringProblem.NoButton,
+                null,
+                "There is no buy button on this page.",
+                "Point at the button that leads to the till and choose “Buy button”."
+            );
+    }
+
+    private void LookAtForm(SourceElement form)
+    {
+        var action = form.Element.GetAttribute("action")?.Trim();
+        if (OptInForms.EmailField(form.Element) is null)
+        {
+            if (AsksForSomething(form.Element))
+                Note(
+                    WiringProblem.FormWithoutEmail,
+                    form,
+                    "A form has no e-mail field, so it is not an opt-in.",
+                    "Give its field the type “email” in the source if it is one."
+                );
+        }
+        else if (OptInForms.IsWired(action, plan))
+            _forms++;
+        else
+            Note(
+                WiringProblem.FormElsewhere,
+                form,
+                $"A form sends its sign-ups to {HtmlText.Shorten(action!, 60)}, where they are not counted.",
+                "Let Wexil take them, or leave it when that is what you want."
+            );
+    }
+
+    // A search box or a choice of language asks for nothing; a form with one field to write into does.
+    private static bool AsksForSomething(IElement form) =>
+        form.QuerySelector(FieldsToWriteInto) is not null
+        && !string.Equals(form.GetAttribute("role"), "search", StringComparison.OrdinalIgnoreCase)
+        && form.QuerySelector("input[type=search]") is null;
+
+    private void LookAtLink(SourceElement link)
+    {
+        var role = Wiring.RoleOf(link.Element, plan);
+        if (role == Wiring.Buy)
+            _buttons++;
+        else if (role == Wiring.No)
+            _noes++;
+        else if (Wiring.Own(link.Element.GetAttribute("href"), plan) is { } path)
+            LookAtOwnAddress(link, path);
+    }
+
+    private void LookAtOwnAddress(SourceElement link, string path)
+    {
+        var text = Named(link.Element);
+        if (path == $"/go/{plan.Link}")
+            Note(
+                WiringProblem.OwnStep,
+                link,
+                $"{text} leads back to this page’s own link.",
+                "Let it lead to the next step."
+            );
+        else if (
+            path.StartsWith("/p/", StringComparison.Ordinal)
+            && !path.StartsWith($"/p/{plan.Page}/", StringComparison.Ordinal)
+        )
+            Note(
+                WiringProblem.OtherPage,
+                link,
+                $"{text} leads to another page’s own address, {HtmlText.Shorten(path, 40)}.",
+                "Use that step’s link, /go/…, so that it goes along with tests."
+            );
+    }
+
+    private void Note(WiringProblem problem, SourceElement? at, string what, string remedy) =>
+        _notes.Add(new(problem, at?.Id, what, remedy));
+
+    private static string Named(IElement link) =>
+        HtmlText.Collapse(link.TextContent) is { Length: > 0 } text
+            ? $"The link “{HtmlText.Shorten(text, 40)}”"
+            : "A link";
+}
