@@ -93,7 +93,7 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
         PageId? promised = null
     )
     {
-        var tied = visit.Traits.Source.Length > 0 ? step.Tied.GetValueOrDefault(visit.Traits.Source) : null;
+        var tied = step.Tied.GetValueOrDefault(visit.Traits.Source);
         if (step.Test is not { } test || visit.At < test.From)
             return Otherwise(AssignmentKind.Plain, AssignmentReason.Shown);
         if (!test.RunsAt(visit.At))

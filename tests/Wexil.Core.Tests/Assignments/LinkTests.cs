@@ -1,5 +1,7 @@
 using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.SplitTests;
 
 namespace Wexil.Core.Tests.Assignments;
 
@@ -50,17 +52,28 @@ public sealed class LinkTests
     [InlineData("https://go.larkrow.example/buy/page-two", "three two one")]
     [InlineData("https://go.larkrow.example/go/three", "three two one")]
     [InlineData("https://go.larkrow.example/go/four", null)]
+    // By a page of a test, by its page for others, by a tied page, and by where an archived step forwards to.
+    [InlineData("https://go.larkrow.example/go/tested", "tested one")]
+    [InlineData("https://go.larkrow.example/go/for-others", "for-others one")]
+    [InlineData("https://go.larkrow.example/go/tied", "tied one")]
+    [InlineData("https://go.larkrow.example/go/archived", "archived two one")]
     [InlineData("https://go.larkrow.example/p/page-two/", null)]
     [InlineData("https://elsewhere.example/go/one", null)]
     public void A_link_is_not_sent_back_to_itself_however_many_links_lie_between(string address, string? way)
     {
         RoutePage two = new(new(2), new(2), "page-two", 1, new(new($"{Home}/go/one"))),
             three = new(new(3), new(3), "page-three", 1, new(new($"{Home}/go/two")));
+        RoutePage hosted = new(new(4), new(4), "hosted", 1, null);
+        RouteTest Test(RoutePage[] pages) => new(new(1), new PhaseId(1), pages, Weights.Even(2), 0);
         var table = new RouteTable(
             [
                 new(new(1), "one", null, null, "two"),
                 new(new(2), "two", two, null, "three"),
                 new(new(3), "three", three, null, null),
+                new(new(5), "tested", null, Test([hosted, two]), null),
+                new(new(6), "for-others", null, Test([hosted]) with { Others = two }, null),
+                new(new(7), "tied", null, null, null) { Tied = new Dictionary<string, RoutePage> { ["letter"] = two } },
+                new(new(8), "archived", hosted, null, null, Forward: $"{Home}/go/two"),
                 new(new(4), "four", new(new(4), new(4), "page-four", 1, null), null, null),
             ],
             [two, three]

@@ -1,0 +1,120 @@
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
+using Wexil.Core.Goals;
+using Wexil.Core.SplitTests;
+
+namespace Wexil.Core.Tests.Assignments;
+
+/// <summary>What the visitors' side looks up, and how one funnel of it is renewed.</summary>
+public sealed class RouteTableTests
+{
+    [Fact]
+    public void A_renewed_funnel_takes_the_place_of_what_it_had_and_leaves_the_others()
+    {
+        var before = Table([Step(1, funnel: 1), Step(2, funnel: 2)], [Page(1, 1), Page(2, 2)], [Goal(1), Goal(2)]);
+        var renewed = Table([Step(3, funnel: 1)], [Page(3, 3)], [Goal(1, "renewed")]);
+        var after = before.With(new(1), renewed);
+        Assert.Equal([2, 3], after.Steps.Select(step => step.Id.Value).Order());
+        Assert.Equal([2, 3], after.Pages.Select(page => page.Id.Value).Order());
+        Assert.Equal(["goal-2", "renewed"], after.Goals.Select(goal => goal.Key).Order());
+        Assert.NotNull(after.Goal("renewed"));
+        Assert.Null(after.Goal("goal-1"));
+        Assert.Equal("partner", after.AffiliateParameter);
+        Assert.True(after.HeedsPrivacyControl);
+        Assert.Equal("custom", after.PassThrough);
+    }
+
+    [Fact]
+    public void Of_pages_at_one_address_the_one_made_first_is_reached_after_a_renewal_too()
+    {
+        var address = new OutsideAddress(new("https://larkrow.example/kit"));
+        var before = Table(
+            [Step(1, funnel: 1), Step(2, funnel: 2)],
+            [Page(4, 1) with { Outside = address }, Page(7, 2) with { Outside = address }],
+            []
+        );
+        var renewed = Table([Step(1, funnel: 1)], [Page(4, 1) with { Outside = address }], []);
+        Assert.Equal(4, before.With(new(1), renewed).OutsidePage(address.Address)?.Id.Value);
+    }
+
+    [Fact]
+    public void Pages_are_shown_that_a_step_a_running_test_or_a_tied_source_sends_to()
+    {
+        RoutePage[] pages = [.. Enumerable.Range(1, 5).Select(id => Page(id, 1))];
+        var test = new RouteTest(new(1), new PhaseId(1), [pages[0], pages[1]], Weights.Even(2), 0);
+        var step = Step(1, funnel: 1) with
+        {
+            Page = pages[2],
+            Test = test,
+            Tied = new Dictionary<string, RoutePage> { ["letter"] = pages[3] },
+        };
+        Assert.Equal([1, 2, 4], Shown(step));
+        Assert.Equal([3, 4], Shown(step with { Test = test with { Phase = null } }));
+        Assert.Equal([3, 4], Shown(step with { Test = null }));
+        Assert.Equal([4], Shown(step with { Test = null, Page = null }));
+        Assert.Equal([3], Shown(step with { Test = null, Tied = new Dictionary<string, RoutePage>() }));
+    }
+
+    [Theory]
+    [InlineData("https://larkrow.example/kit", 1L)]
+    [InlineData("https://larkrow.example/kit?x=1", 1L)]
+    [InlineData("https://larkrow.example/kit?size=small", 2L)]
+    [InlineData("https://larkrow.example/kit?size=small&color=green", 3L)]
+    [InlineData("https://larkrow.example/kit?color=green&size=small&s=letter", 3L)]
+    [InlineData("https://larkrow.example/kit?color=green", 1L)]
+    [InlineData("https://larkrow.example/other", null)]
+    public void An_address_belongs_to_the_page_that_knows_most_of_its_parameters(string address, long? page)
+    {
+        string[] queries = ["", "?size=small", "?size=small&color=green", "?size=small"];
+        var pages = queries.Select(
+            (query, i) => Page(i + 1, 1) with { Outside = new(new("https://larkrow.example/kit" + query)) }
+        );
+        Assert.Equal(page, Table([Step(1, funnel: 1)], [.. pages], []).OutsidePage(new(address))?.Id.Value);
+    }
+
+    [Fact]
+    public void A_link_is_found_in_capitals_too_and_a_page_only_as_it_is_written()
+    {
+        var table = Table([Step(1, funnel: 1)], [Page(1, 1)], []);
+        Assert.Equal(table.Step("step-1"), table.Step("STEP-1"));
+        Assert.NotNull(table.Page("page-1"));
+        Assert.Null(table.Page("PAGE-1"));
+        Assert.Null(table.Step("step-2"));
+    }
+
+    [Fact]
+    public void The_control_gives_way_only_while_it_rests()
+    {
+        var test = new RouteTest(new(1), new PhaseId(1), [Page(1, 1), Page(2, 1), Page(3, 1)], Weights.Even(3), 1);
+        Assert.Equal(2, test.Fallback.Id.Value);
+        Assert.Equal(1, (test with { Resting = new HashSet<PageId> { new(2) } }).Fallback.Id.Value);
+        Assert.Equal(2, (test with { Resting = new HashSet<PageId> { new(1) } }).Fallback.Id.Value);
+    }
+
+    private static long[] Shown(RouteStep step) =>
+        [.. new RouteTable([step], []).Shown.Select(page => page.Id.Value).Order()];
+
+    private static RouteStep Step(int id, int funnel) =>
+        new(new(id), $"step-{id}", null, null, null) { Funnel = new(funnel) };
+
+    private static RoutePage Page(int id, int step) => new(new(id), new(step), $"page-{id}", 1, null);
+
+    private static RouteGoal Goal(int funnel, string? key = null) =>
+        new(
+            new(funnel),
+            key ?? $"goal-{funnel}",
+            new Goal(GoalKind.Click, "Click"),
+            new(funnel),
+            new(funnel),
+            new(funnel)
+        );
+
+    private static RouteTable Table(RouteStep[] steps, RoutePage[] pages, RouteGoal[] goals) =>
+        new(steps, pages)
+        {
+            Goals = goals,
+            AffiliateParameter = "partner",
+            HeedsPrivacyControl = true,
+            PassThrough = "custom",
+        };
+}
