@@ -141,67 +141,56 @@ public static class CloneMerge
     private static MergedChange Judge(int number, PageChange change, Dictionary<Part, Part> toClone, Part clone)
     {
         if (change.Kind == ChangeKind.Added)
-        {
-            // What the clone added itself, not what both have had all along.
-            var there = clone.All().Any(part => part.Match is null && part.Hash == change.AfterPart!.Hash);
-            return new(
-                number,
-                change,
-                there ? MergeState.Already
-                    : Anchor(change.AfterPart!, toClone) is null ? MergeState.Nowhere
-                    : MergeState.Fits,
-                null
-            );
-        }
+            return new(number, change, JudgeAdded(change.AfterPart!, toClone, clone), null);
         if (!toClone.TryGetValue(change.BeforePart!, out var ours))
-            return new(
-                number,
-                change,
-                change.Kind == ChangeKind.Removed ? MergeState.Already : MergeState.Nowhere,
-                null
-            );
-        var was = change.BeforePart!;
-        switch (change.Kind)
         {
-            case ChangeKind.Removed:
-                return new(number, change, ours.Hash == was.Hash ? MergeState.Fits : MergeState.Conflict, ours.Text);
-            case ChangeKind.Moved:
-                if (Anchor(change.AfterPart!, toClone) is not { } anchor)
-                    return new(number, change, MergeState.Nowhere, null);
-                return new(
-                    number,
-                    change,
-                    Follows(ours, anchor) ? MergeState.Already
-                        : ours.IsMoved ? MergeState.Conflict
-                        : MergeState.Fits,
-                    "its own place"
-                );
-            case ChangeKind.Attribute or ChangeKind.Link or ChangeKind.Picture:
-                return Weigh(
-                    change.Names.All(name => Value(ours, name) == Value(was, name)),
-                    change.Names.All(name => Value(ours, name) == Value(change.AfterPart!, name)),
-                    string.Join(", ", change.Names.Select(name => Value(ours, name)).Where(value => value is not null))
-                );
-            case ChangeKind.Style when change.Names is [var name]:
-                return Weigh(
-                    Look(ours, name) == Look(was, name),
-                    Look(ours, name) == Look(change.AfterPart!, name),
-                    Look(ours, name)
-                );
-            default:
-                return Weigh(Content(ours) == Content(was), Content(ours) == Content(change.AfterPart!), ours.Text);
+            var gone = change.Kind == ChangeKind.Removed ? MergeState.Already : MergeState.Nowhere;
+            return new(number, change, gone, null);
         }
-
-        MergedChange Weigh(bool asBefore, bool asNow, string? text) =>
-            new(
-                number,
-                change,
-                asNow ? MergeState.Already
-                    : asBefore ? MergeState.Fits
-                    : MergeState.Conflict,
-                text
-            );
+        var was = change.BeforePart!;
+        var (state, text) = change.Kind switch
+        {
+            ChangeKind.Removed => (ours.Hash == was.Hash ? MergeState.Fits : MergeState.Conflict, ours.Text),
+            ChangeKind.Moved => JudgeMoved(ours, Anchor(change.AfterPart!, toClone)),
+            ChangeKind.Attribute or ChangeKind.Link or ChangeKind.Picture => (
+                Weigh(
+                    change.Names.All(name => Value(ours, name) == Value(was, name)),
+                    change.Names.All(name => Value(ours, name) == Value(change.AfterPart!, name))
+                ),
+                string.Join(", ", change.Names.Select(name => Value(ours, name)).Where(value => value is not null))
+            ),
+            ChangeKind.Style when change.Names is [var name] => (
+                Weigh(Look(ours, name) == Look(was, name), Look(ours, name) == Look(change.AfterPart!, name)),
+                Look(ours, name)
+            ),
+            _ => (Weigh(Content(ours) == Content(was), Content(ours) == Content(change.AfterPart!)), ours.Text),
+        };
+        return new(number, change, state, text);
     }
+
+    private static MergeState JudgeAdded(Part added, Dictionary<Part, Part> toClone, Part clone)
+    {
+        // What the clone added itself, not what both have had all along.
+        if (clone.All().Any(part => part.Match is null && part.Hash == added.Hash))
+            return MergeState.Already;
+        return Anchor(added, toClone) is null ? MergeState.Nowhere : MergeState.Fits;
+    }
+
+    private static (MergeState, string?) JudgeMoved(Part ours, Spot? anchor)
+    {
+        if (anchor is not { } spot)
+            return (MergeState.Nowhere, null);
+        var state =
+            Follows(ours, spot) ? MergeState.Already
+            : ours.IsMoved ? MergeState.Conflict
+            : MergeState.Fits;
+        return (state, "its own place");
+    }
+
+    private static MergeState Weigh(bool isAsBefore, bool isAsNow) =>
+        isAsNow ? MergeState.Already
+        : isAsBefore ? MergeState.Fits
+        : MergeState.Conflict;
 
     private static void Make(
         SourceEdits edits,
@@ -224,46 +213,64 @@ public static class CloneMerge
             case ChangeKind.Attribute
             or ChangeKind.Link
             or ChangeKind.Picture when toClone[change.BeforePart!].Element is { } element:
-                foreach (var name in change.Names)
-                {
-                    if (Value(change.AfterPart!, name) is { } value)
-                        Attributes.Set(edits, clone.Source, element.Tag, name, value);
-                    else
-                        Attributes.Remove(edits, element.Tag, name);
-                }
+                SetAttributes(edits, clone, change, element);
                 break;
             case ChangeKind.Style
                 when change.Names is [var property] && toClone[change.BeforePart!].Element is { } styled:
-                // Several properties of one element are one attribute: set all that the parent changed at once.
-                var style = styled.Element.GetAttribute("style");
-                var names = change
-                    .BeforePart!.Style.Concat(change.AfterPart!.Style)
-                    .Select(declaration => declaration.Key)
-                    .Distinct()
-                    .Where(name =>
-                        Look(change.BeforePart, name) != Look(change.AfterPart, name)
-                        && (name == property || Look(toClone[change.BeforePart], name) == Look(change.BeforePart, name))
-                    );
-                foreach (var name in names)
-                    style = InlineStyle.With(style, name, Look(change.AfterPart, name));
-                edits.ReplaceOnce(() => Attributes.Set(edits, clone.Source, styled.Tag, "style", style!), styled.Start);
+                SetStyle(edits, clone, change, toClone, styled, property);
                 break;
             default:
-                if (toClone[change.BeforePart!] is not { } ours)
-                    break;
-                edits.ReplaceOnce(
-                    () =>
-                    {
-                        if (ours.Element is { } held)
-                            edits.Replace(held.OpenEnd, held.CloseStart, Inner(parentNow, change.AfterPart!));
-                        else if (ours.Place is { } run)
-                            edits.Replace(run.Start, run.End, Inner(parentNow, change.AfterPart!));
-                    },
-                    -1 - (ours.Place?.Start ?? 0)
-                );
+                SetContent(edits, change, toClone[change.BeforePart!], parentNow);
                 break;
         }
     }
+
+    private static void SetAttributes(SourceEdits edits, SourceMap clone, PageChange change, SourceElement element)
+    {
+        foreach (var name in change.Names)
+        {
+            if (Value(change.AfterPart!, name) is { } value)
+                Attributes.Set(edits, clone.Source, element.Tag, name, value);
+            else
+                Attributes.Remove(edits, element.Tag, name);
+        }
+    }
+
+    private static void SetStyle(
+        SourceEdits edits,
+        SourceMap clone,
+        PageChange change,
+        Dictionary<Part, Part> toClone,
+        SourceElement styled,
+        string property
+    )
+    {
+        // Several properties of one element are one attribute: set all that the parent changed at once.
+        var style = styled.Element.GetAttribute("style");
+        var names = change
+            .BeforePart!.Style.Concat(change.AfterPart!.Style)
+            .Select(declaration => declaration.Key)
+            .Distinct()
+            .Where(name =>
+                Look(change.BeforePart, name) != Look(change.AfterPart, name)
+                && (name == property || Look(toClone[change.BeforePart], name) == Look(change.BeforePart, name))
+            );
+        foreach (var name in names)
+            style = InlineStyle.With(style, name, Look(change.AfterPart, name));
+        edits.ReplaceOnce(() => Attributes.Set(edits, clone.Source, styled.Tag, "style", style!), styled.Start);
+    }
+
+    private static void SetContent(SourceEdits edits, PageChange change, Part ours, string parentNow) =>
+        edits.ReplaceOnce(
+            () =>
+            {
+                if (ours.Element is { } held)
+                    edits.Replace(held.OpenEnd, held.CloseStart, Inner(parentNow, change.AfterPart!));
+                else if (ours.Place is { } run)
+                    edits.Replace(run.Start, run.End, Inner(parentNow, change.AfterPart!));
+            },
+            -1 - (ours.Place?.Start ?? 0)
+        );
 
     private static string? Move(SourceMap clone, PageChange change, Dictionary<Part, Part> toClone)
     {

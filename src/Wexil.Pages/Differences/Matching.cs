@@ -164,34 +164,8 @@ internal sealed class Matching
             yield return (null, part);
         if ((long)b.Count * a.Count > LargestTable / 16)
             (b, a) = Cut(b, a);
-        var best = new double[b.Count + 1, a.Count + 1];
-        var scores = new double[b.Count, a.Count];
-        for (var i = b.Count - 1; i >= 0; i--)
-        {
-            for (var j = a.Count - 1; j >= 0; j--)
-            {
-                scores[i, j] = Score(b[i], a[j], b.Count == 1 && a.Count == 1);
-                best[i, j] = Math.Max(
-                    Math.Max(best[i + 1, j], best[i, j + 1]),
-                    scores[i, j] > 0 ? best[i + 1, j + 1] + scores[i, j] : 0
-                );
-            }
-        }
-        int x = 0,
-            y = 0;
-        while (x < b.Count && y < a.Count)
-        {
-            if (scores[x, y] > 0 && best[x, y] <= best[x + 1, y + 1] + scores[x, y])
-                yield return (b[x++], a[y++]);
-            else if (best[x, y] <= best[x + 1, y])
-                yield return (b[x++], null);
-            else
-                yield return (null, a[y++]);
-        }
-        while (x < b.Count)
-            yield return (b[x++], null);
-        while (y < a.Count)
-            yield return (null, a[y++]);
+        foreach (var pair in BestPairs(b, a))
+            yield return pair;
 
         // A gap too large to be looked at whole is compared place by place.
         (List<Part>, List<Part>) Cut(List<Part> left, List<Part> right)
@@ -203,6 +177,38 @@ internal sealed class Matching
                 _new.Add(part);
             return ([.. left.Take(longest)], [.. right.Take(longest)]);
         }
+    }
+
+    // The pairs of the highest score together that keep both orders, by dynamic programming.
+    private static IEnumerable<(Part?, Part?)> BestPairs(List<Part> before, List<Part> after)
+    {
+        var best = new double[before.Count + 1, after.Count + 1];
+        var scores = new double[before.Count, after.Count];
+        var isAlone = before.Count == 1 && after.Count == 1;
+        for (var i = before.Count - 1; i >= 0; i--)
+        {
+            for (var j = after.Count - 1; j >= 0; j--)
+            {
+                scores[i, j] = Score(before[i], after[j], isAlone);
+                var paired = scores[i, j] > 0 ? best[i + 1, j + 1] + scores[i, j] : 0;
+                best[i, j] = Math.Max(Math.Max(best[i + 1, j], best[i, j + 1]), paired);
+            }
+        }
+        int x = 0,
+            y = 0;
+        while (x < before.Count && y < after.Count)
+        {
+            if (scores[x, y] > 0 && best[x, y] <= best[x + 1, y + 1] + scores[x, y])
+                yield return (before[x++], after[y++]);
+            else if (best[x, y] <= best[x + 1, y])
+                yield return (before[x++], null);
+            else
+                yield return (null, after[y++]);
+        }
+        while (x < before.Count)
+            yield return (before[x++], null);
+        while (y < after.Count)
+            yield return (null, after[y++]);
     }
 
     /// <summary>How well one part passes for another changed; 0 when it does not.</summary>
@@ -243,6 +249,14 @@ internal sealed class Matching
                 places[part.Hash] = queue = new();
             queue.Enqueue(part);
         }
+        foreach (var gone in MoveUnchanged(places).Where(part => part.Match is null && part.Text.Length > 20))
+            if (MovedAndChangedTo(gone) is { } place)
+                Move(gone, place);
+    }
+
+    /// <returns>What is left.</returns>
+    private List<Part> MoveUnchanged(Dictionary<ulong, Queue<Part>> places)
+    {
         var left = new List<Part>();
         var open = new Stack<Part>(_gone.AsEnumerable().Reverse());
         while (open.TryPop(out var gone))
@@ -253,33 +267,31 @@ internal sealed class Matching
             )
                 place = null;
             if (place is not null)
-                Move(gone, place);
-            else
             {
-                left.Add(gone);
-                // Of a part that is gone, pieces may have stayed.
-                if (gone is { IsLeaf: false })
-                    for (var i = gone.Children.Count - 1; i >= 0; i--)
-                        open.Push(gone.Children[i]);
-            }
-        }
-        foreach (var gone in left.Where(part => part.Match is null && part.Text.Length > 20))
-        {
-            var place = _new.Where(part =>
-                    part.Match is null
-                    && part.Tag == gone.Tag
-                    && !_inBefore.Contains(part.Hash)
-                    && Math.Max(part.Weight, gone.Weight) < 3 * Math.Min(part.Weight, gone.Weight)
-                )
-                .Select(part => (Part: part, Likeness: gone.Likeness(part)))
-                .Where(found => found.Likeness >= MovedAndChanged)
-                .OrderByDescending(found => found.Likeness)
-                .FirstOrDefault()
-                .Part;
-            if (place is not null)
                 Move(gone, place);
+                continue;
+            }
+            left.Add(gone);
+            // Of a part that is gone, pieces may have stayed.
+            if (gone is { IsLeaf: false })
+                for (var i = gone.Children.Count - 1; i >= 0; i--)
+                    open.Push(gone.Children[i]);
         }
+        return left;
     }
+
+    private Part? MovedAndChangedTo(Part gone) =>
+        _new.Where(part =>
+                part.Match is null
+                && part.Tag == gone.Tag
+                && !_inBefore.Contains(part.Hash)
+                && Math.Max(part.Weight, gone.Weight) < 3 * Math.Min(part.Weight, gone.Weight)
+            )
+            .Select(part => (Part: part, Likeness: gone.Likeness(part)))
+            .Where(found => found.Likeness >= MovedAndChanged)
+            .OrderByDescending(found => found.Likeness)
+            .FirstOrDefault()
+            .Part;
 
     private void Move(Part gone, Part place)
     {

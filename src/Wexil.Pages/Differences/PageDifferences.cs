@@ -126,38 +126,46 @@ public static class PageDifferences
         if (now.Tag is "img" && names.Where(PictureAttributes.Contains).ToArray() is { Length: > 0 } picture)
         {
             names = [.. names.Except(picture)];
-            var replaced = picture.Contains("src");
-            yield return new(ChangeKind.Picture, place, was, now)
-            {
-                What =
-                    replaced ? "file"
-                    : picture is ["alt"] ? "words"
-                    : "size",
-                Before = replaced ? FileName(was.Attributes.GetValueOrDefault("src")) : Joined(was, picture),
-                After = replaced ? FileName(now.Attributes.GetValueOrDefault("src")) : Joined(now, picture),
-                Names = picture,
-            };
+            yield return ChangedPicture(was, now, place, picture);
         }
         foreach (var name in names)
         {
             yield return new(name is "href" or "action" ? ChangeKind.Link : ChangeKind.Attribute, place, was, now)
             {
-                What = name switch
-                {
-                    "href" => "leads to",
-                    "action" => "sends to",
-                    "class" => "style class",
-                    "placeholder" => "hint",
-                    "content" => "",
-                    Wiring.RoleAttribute => "is for",
-                    _ => name,
-                },
+                What = Said(name),
                 Before = was.Attributes.GetValueOrDefault(name),
                 After = now.Attributes.GetValueOrDefault(name),
                 Names = [name],
             };
         }
     }
+
+    private static PageChange ChangedPicture(Part was, Part now, string place, string[] names)
+    {
+        var replaced = names.Contains("src");
+        return new(ChangeKind.Picture, place, was, now)
+        {
+            What =
+                replaced ? "file"
+                : names is ["alt"] ? "words"
+                : "size",
+            Before = replaced ? FileName(was.Attributes.GetValueOrDefault("src")) : Joined(was, names),
+            After = replaced ? FileName(now.Attributes.GetValueOrDefault("src")) : Joined(now, names),
+            Names = names,
+        };
+    }
+
+    private static string Said(string attribute) =>
+        attribute switch
+        {
+            "href" => "leads to",
+            "action" => "sends to",
+            "class" => "style class",
+            "placeholder" => "hint",
+            "content" => "",
+            Wiring.RoleAttribute => "is for",
+            _ => attribute,
+        };
 
     private static string Beside(Part part)
     {

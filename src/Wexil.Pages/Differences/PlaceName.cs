@@ -12,6 +12,25 @@ internal static class PlaceName
 {
     private const int MaxLength = 48;
 
+    private static readonly HashSet<string> Texts =
+    [
+        "p",
+        "blockquote",
+        "figcaption",
+        "small",
+        "span",
+        "strong",
+        "em",
+        "b",
+        "i",
+        "dt",
+        "dd",
+        "label",
+        "td",
+        "th",
+        "summary",
+    ];
+
     public static string For(Part part)
     {
         if (part.Element?.Element is not { } element)
@@ -28,45 +47,34 @@ internal static class PlaceName
             "base" => "Base address",
             "html" or "body" => "Page",
             "head" => "Head of the page",
-            "img" or "picture" => element.GetAttribute("alt") is { Length: > 0 } alternative
-                ? Quoted("Picture", alternative)
-                : $"Picture {Under(part)}",
+            "img" or "picture" => Picture(part, element),
             "svg" => $"Drawing {Under(part)}",
             "video" or "iframe" or "audio" => $"Video {Under(part)}",
             "form" => OptInForms.EmailField(element) is null ? $"Form {Under(part)}" : "Opt-in form",
             "input"
             or "textarea"
-            or "select" when element.GetAttribute("type") is not ("submit" or "button" or "image") => Quoted(
-                "Field",
-                element.GetAttribute("placeholder")
-                    ?? element.GetAttribute("aria-label")
-                    ?? element.GetAttribute("name")
-                    ?? ""
-            ),
+            or "select" when element.GetAttribute("type") is not ("submit" or "button" or "image") => Field(element),
             "button" or "input" => Button(element),
             "a" => IsBuy(element)
                 ? "Order button"
                 : Quoted(LooksLikeButton(element) ? "Button" : "Link", element.TextContent),
             "li" => $"Point {Under(part)}",
-            "p"
-            or "blockquote"
-            or "figcaption"
-            or "small"
-            or "span"
-            or "strong"
-            or "em"
-            or "b"
-            or "i"
-            or "dt"
-            or "dd"
-            or "label"
-            or "td"
-            or "th"
-            or "summary" => $"Text {Under(part)}",
-            _ when part.IsLeaf => $"Text {Under(part)}",
+            _ when part.IsLeaf || Texts.Contains(part.Tag) => $"Text {Under(part)}",
             _ => Section(part, element),
         };
     }
+
+    private static string Picture(Part part, IElement element) =>
+        element.GetAttribute("alt") is { Length: > 0 } words ? Quoted("Picture", words) : $"Picture {Under(part)}";
+
+    private static string Field(IElement element) =>
+        Quoted(
+            "Field",
+            element.GetAttribute("placeholder")
+                ?? element.GetAttribute("aria-label")
+                ?? element.GetAttribute("name")
+                ?? ""
+        );
 
     private static string Section(Part part, IElement element)
     {

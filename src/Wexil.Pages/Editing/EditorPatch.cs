@@ -64,7 +64,18 @@ public sealed record EditorPatch(
             && IsSameOutside(old, now, node + 1, node + 1, 0)
         )
             return tag with { Html = OpenTag(now, node, serving) };
+        return InRun(old, now, start, oldEnd, newEnd, serving) ?? Whole(now, old.Elements.Count, serving);
+    }
 
+    private static EditorPatch? InRun(
+        SourceMap old,
+        SourceMap now,
+        int start,
+        int oldEnd,
+        int newEnd,
+        PageServing serving
+    )
+    {
         // A tag is changed as a whole: half of one may well be half of another.
         start = Math.Min(TagAround(old, start)?.Start ?? start, TagAround(now, start)?.Start ?? start);
         var rest = Math.Max(
@@ -91,7 +102,7 @@ public sealed record EditorPatch(
             if (parent.Element.ParentElement is null)
                 break;
         }
-        return Whole(now, old.Elements.Count, serving);
+        return null;
     }
 
     /// <summary>All of a page, for a frame that cannot be led there in steps.</summary>
@@ -201,32 +212,10 @@ public sealed record EditorPatch(
     {
         if (!parent.IsWhole || now.Find(parent.Id) is not { IsWhole: true } same || same.Name != parent.Name)
             return null;
-        // A browser reads these otherwise than by themselves.
-        if (
-            parent.Element.NamespaceUri != NamespaceNames.HtmlUri
-            || parent.Name is "noscript" or "template" or "pre" or "textarea"
-        )
+        if (IsReadWhole(parent))
             return null;
-        // Text and its emphasis are one part, which somebody may be typing in.
-        if (parent.Element.ChildNodes.Any(node => node is IText text && !string.IsNullOrWhiteSpace(text.Data)))
+        if (Neighbours(old, parent, start, oldEnd) is not (var before, var after))
             return null;
-        SourceElement? before = null,
-            after = null;
-        var last = parent.OpenEnd;
-        foreach (var child in parent.Element.Children)
-        {
-            // What browsers moved stands elsewhere than in the source.
-            if (old.Find(child) is not { } placed || placed.Start < last)
-                return null;
-            last = placed.End;
-            if (placed.End <= start)
-                before = placed;
-            else if (placed.Start >= oldEnd)
-            {
-                after = placed;
-                break;
-            }
-        }
         var runStart = before?.End ?? parent.OpenEnd;
         var runEnd = after is null ? same.CloseStart : after.Start - oldEnd + newEnd;
         if (
@@ -251,6 +240,37 @@ public sealed record EditorPatch(
             runEnd,
             isFoundation
         );
+    }
+
+    private static bool IsReadWhole(SourceElement parent) =>
+        // A browser reads these otherwise than by themselves.
+        parent.Element.NamespaceUri != NamespaceNames.HtmlUri
+        || parent.Name is "noscript" or "template" or "pre" or "textarea"
+        // Text and its emphasis are one part, which somebody may be typing in.
+        || parent.Element.ChildNodes.Any(node => node is IText text && !string.IsNullOrWhiteSpace(text.Data));
+
+    /// <summary>The children that stand around a change; null where browsers move them about.</summary>
+    private static (SourceElement? Before, SourceElement? After)? Neighbours(
+        SourceMap map,
+        SourceElement parent,
+        int start,
+        int end
+    )
+    {
+        SourceElement? before = null;
+        var last = parent.OpenEnd;
+        foreach (var child in parent.Element.Children)
+        {
+            // What browsers moved stands elsewhere than in the source.
+            if (map.Find(child) is not { } placed || placed.Start < last)
+                return null;
+            last = placed.End;
+            if (placed.End <= start)
+                before = placed;
+            else if (placed.Start >= end)
+                return (before, placed);
+        }
+        return (before, null);
     }
 
     /// <summary>

@@ -73,43 +73,43 @@ public static partial class PageEditor
                 SetBackground(map, node, background.File)
             ),
             PageEdit.Address address => At(map, address.Node, node => SetAddress(map, node, address.To)),
-            PageEdit.Hint hint => At(map, hint.Node, node =>
-                node.Name is "input" or "textarea"
-                    ? Done(map, "Words in a field", edits =>
-                        Attributes.Set(
-                            edits,
-                            map.Source,
-                            node.Tag,
-                            node.Element.GetAttribute("type") is "submit" or "button" ? "value" : "placeholder",
-                            Short(hint.Words)
-                        )
-                    )
-                    : Edited.Refuse("Only a form field has words in it.")
-            ),
+            PageEdit.Hint hint => At(map, hint.Node, node => SetHint(map, node, hint.Words)),
             PageEdit.Look look => At(map, look.Node, node => SetLook(map, node, look.Property, look.Value)),
             PageEdit.Move move => At(map, move.Node, node => Swap(map, node, move.Down)),
             PageEdit.Duplicate duplicate => At(map, duplicate.Node, node => Copy(map, node)),
-            PageEdit.Hide hide => At(map, hide.Node, node =>
-                Done(map, $"Hid {Kind(node)}", edits => SetStyle(edits, map.Source, node, "display", "none !important"))
-            ),
-            PageEdit.Show show => At(map, show.Node, node =>
-                Done(map, $"Showed {Kind(node)}", edits => SetStyle(edits, map.Source, node, "display", null))
-            ),
+            PageEdit.Hide hide => At(map, hide.Node, node => SetShown(map, node, isShown: false)),
+            PageEdit.Show show => At(map, show.Node, node => SetShown(map, node, isShown: true)),
             PageEdit.Remove remove => At(map, remove.Node, node =>
                 Done(map, $"Removed {Kind(node)}", edits => Cut(edits, map, node))
             ),
             PageEdit.Insert insert => At(map, insert.Node, node => Add(map, node, insert.Block)),
             PageEdit.Role role => At(map, role.Node, node => SetRole(map, node, role.For)),
-            PageEdit.TakeForm form => At(map, form.Node, node =>
-                node.Name == "form"
-                    ? Done(map, "Form taken over", edits =>
-                        Attributes.Remove(edits, node.Tag, "action", "method", "target", "onsubmit")
-                    )
-                    : Edited.Refuse("This is not a form.")
-            ),
+            PageEdit.TakeForm form => At(map, form.Node, node => TakeForm(map, node)),
             _ => throw new ArgumentOutOfRangeException(nameof(edit)),
         };
     }
+
+    private static Edited SetHint(SourceMap map, SourceElement node, string words)
+    {
+        if (node.Name is not ("input" or "textarea"))
+            return Edited.Refuse("Only a form field has words in it.");
+        var attribute = node.Element.GetAttribute("type") is "submit" or "button" ? "value" : "placeholder";
+        return Done(map, "Words in a field", edits =>
+            Attributes.Set(edits, map.Source, node.Tag, attribute, Short(words))
+        );
+    }
+
+    private static Edited SetShown(SourceMap map, SourceElement node, bool isShown) =>
+        Done(map, $"{(isShown ? "Showed" : "Hid")} {Kind(node)}", edits =>
+            SetStyle(edits, map.Source, node, "display", isShown ? null : "none !important")
+        );
+
+    private static Edited TakeForm(SourceMap map, SourceElement node) =>
+        node.Name == "form"
+            ? Done(map, "Form taken over", edits =>
+                Attributes.Remove(edits, node.Tag, "action", "method", "target", "onsubmit")
+            )
+            : Edited.Refuse("This is not a form.");
 
     private static Edited At(SourceMap map, int id, Func<SourceElement, Edited> change)
     {

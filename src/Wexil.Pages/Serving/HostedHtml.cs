@@ -127,40 +127,27 @@ public static partial class HostedHtml
                 continue;
             }
             if (serving.View == PageView.Editor)
-                edits.Insert(
-                    tag.NameEnd,
-                    $" {TypedMarkup.NumberAttribute}=\"{node.Id.ToString(CultureInfo.InvariantCulture)}\""
-                );
+                edits.Insert(tag.NameEnd, Number(node));
             if (element == based && tag["href"] is { } baseHref)
                 Splice(edits, html, baseHref, value => resolver.Absolute(value, asset: false));
             else if (node.Name == "link" && IsCanonical(element))
                 Attributes.Set(edits, html, tag, "href", canonical);
             else if (serving.View != PageView.Visitor && IsForVisitorsOnly(element))
                 Silence(edits, node);
-            else if (
-                node.Name == "form"
-                && OptInForms.EmailField(element) is { } field
-                && OptInForms.IsWired(element.GetAttribute("action")?.Trim(), serving.Wiring)
-            )
-            {
-                WireForm(map, edits, tag, field, serving);
-                if (serving.View == PageView.Visitor)
-                {
-                    edits.Insert(node.OpenEnd, Trap);
-                    MakeUsable(map, edits, element, field);
-                }
-            }
+            else if (WiredField(node, serving) is { } field)
+                WireForm(map, edits, node, field, serving);
             else if (node.Name is "a" or "area" && Wiring.RoleOf(element, serving.Wiring) is { } role)
                 WireLink(edits, html, node, role, serving, targets);
             else if (based is null)
                 SpliceReferences(html, edits, node, resolver);
-            if (based is null && tag["style"] is { } style)
-                Splice(edits, html, style, resolver.AbsoluteStyles);
-            if (based is null && node.Name == "style")
+            if (based is null)
                 SpliceStyles(html, edits, node, resolver);
         }
         return targets;
     }
+
+    private static string Number(SourceElement node) =>
+        $" {TypedMarkup.NumberAttribute}=\"{node.Id.ToString(CultureInfo.InvariantCulture)}\"";
 
     /// <summary>
     /// Does a script build addresses, so that the page must be shown at its own address to find its files?
@@ -221,20 +208,42 @@ public static partial class HostedHtml
         }
     }
 
-    private static void SpliceStyles(string html, SourceEdits edits, SourceElement style, Resolver resolver)
+    private static void SpliceStyles(string html, SourceEdits edits, SourceElement node, Resolver resolver)
     {
-        var css = html[style.OpenEnd..style.CloseStart];
+        if (node.Tag["style"] is { } style)
+            Splice(edits, html, style, resolver.AbsoluteStyles);
+        if (node.Name != "style")
+            return;
+        var css = html[node.OpenEnd..node.CloseStart];
         var spliced = resolver.AbsoluteStyles(css);
         if (spliced != css)
-            edits.Replace(style.OpenEnd, style.CloseStart, spliced);
+            edits.Replace(node.OpenEnd, node.CloseStart, spliced);
     }
 
-    private static void WireForm(SourceMap map, SourceEdits edits, StartTag tag, IElement field, PageServing serving)
+    /// <summary>The e-mail field of a form that Wexil takes the sign-ups of; null for any other element.</summary>
+    private static IElement? WiredField(SourceElement node, PageServing serving) =>
+        node.Name == "form"
+        && OptInForms.EmailField(node.Element) is { } field
+        && OptInForms.IsWired(node.Element.GetAttribute("action")?.Trim(), serving.Wiring)
+            ? field
+            : null;
+
+    private static void WireForm(
+        SourceMap map,
+        SourceEdits edits,
+        SourceElement form,
+        IElement field,
+        PageServing serving
+    )
     {
-        Attributes.Set(edits, map.Source, tag, "action", serving.Folder + "opt-in");
-        Attributes.Set(edits, map.Source, tag, "method", "post");
+        Attributes.Set(edits, map.Source, form.Tag, "action", serving.Folder + "opt-in");
+        Attributes.Set(edits, map.Source, form.Tag, "method", "post");
         if (string.IsNullOrEmpty(field.GetAttribute("name")) && map.Find(field) is { } written)
             Attributes.Set(edits, map.Source, written.Tag, "name", "email");
+        if (serving.View != PageView.Visitor)
+            return;
+        edits.Insert(form.OpenEnd, Trap);
+        MakeUsable(map, edits, form.Element, field);
     }
 
     /// <summary>

@@ -20,59 +20,63 @@ public static class ScriptCheck
         var line = $"<script src=\"{script}\" defer></script>";
         var document = SourceMap.Parse(html).Document;
         var ours = Ours(document).ToArray();
-        var found = new List<Finding>();
         if (ours.Length == 0)
-        {
-            var asText = html.Contains(File, StringComparison.OrdinalIgnoreCase);
-            found.Add(
-                new(
-                    "The script is there",
-                    false,
-                    asText
-                        ? "The script stands in a comment, or as text, where no browser runs it."
-                        : "The script is not in the page.",
-                    $"Paste {line} into the page’s head, just before </head>."
-                )
-            );
-            return found;
-        }
-        found.Add(new("The script is there", true, "Yes."));
+            return [Missing(html, line)];
         var right = ours.Where(element => Source(element, page) is { } source && Same(source, script)).ToArray();
-        if (right.Length == 0)
-        {
-            var other = ours.Select(element => element.GetAttribute("src")).First();
-            found.Add(new("It is this Wexil’s", false, $"The script comes from {other}.", $"Replace it by {line}."));
-        }
-        else
-        {
-            found.Add(new("It is this Wexil’s", true, "Yes."));
-            found.Add(
-                right.Length == 1
-                    ? new("It is there once", true, "Yes.")
-                    : new(
-                        "It is there once",
-                        null,
-                        $"The script is there {right.Length} times; only the first acts.",
-                        "Leave one and take the others out."
-                    )
+        Finding isThere = new("The script is there", true, "Yes."),
+            policy = Policy(
+                new(page, [.. policies, .. Metas(document)]),
+                script,
+                right.FirstOrDefault()?.GetAttribute("nonce")
             );
-            found.Add(Place(right[0], line));
-            found.Add(
-                page.Scheme == Uri.UriSchemeHttps && script.Scheme == Uri.UriSchemeHttp
-                    ? new(
-                        "Browsers load it",
-                        false,
-                        "The page is on https and the script on http, which browsers refuse.",
-                        "Give Wexil an https address of its own, and paste the line from there."
-                    )
-                    : new("Browsers load it", true, "Yes.")
-            );
-        }
-        found.Add(
-            Policy(new(page, [.. policies, .. Metas(document)]), script, right.FirstOrDefault()?.GetAttribute("nonce"))
-        );
-        return found;
+        if (right.Length > 0)
+            return
+            [
+                isThere,
+                new("It is this Wexil’s", true, "Yes."),
+                Once(right.Length),
+                Place(right[0], line),
+                Scheme(page, script),
+                policy,
+            ];
+        var other = ours[0].GetAttribute("src");
+        return
+        [
+            isThere,
+            new("It is this Wexil’s", false, $"The script comes from {other}.", $"Replace it by {line}."),
+            policy,
+        ];
     }
+
+    private static Finding Missing(string html, string line) =>
+        new(
+            "The script is there",
+            false,
+            html.Contains(File, StringComparison.OrdinalIgnoreCase)
+                ? "The script stands in a comment, or as text, where no browser runs it."
+                : "The script is not in the page.",
+            $"Paste {line} into the page’s head, just before </head>."
+        );
+
+    private static Finding Once(int times) =>
+        times == 1
+            ? new("It is there once", true, "Yes.")
+            : new(
+                "It is there once",
+                null,
+                $"The script is there {times} times; only the first acts.",
+                "Leave one and take the others out."
+            );
+
+    private static Finding Scheme(Uri page, Uri script) =>
+        page.Scheme == Uri.UriSchemeHttps && script.Scheme == Uri.UriSchemeHttp
+            ? new(
+                "Browsers load it",
+                false,
+                "The page is on https and the script on http, which browsers refuse.",
+                "Give Wexil an https address of its own, and paste the line from there."
+            )
+            : new("Browsers load it", true, "Yes.");
 
     private static IEnumerable<IElement> Ours(IDocument document) =>
         document

@@ -36,41 +36,42 @@ public static partial class StartLines
         IReadOnlyList<string> policies
     )
     {
-        const string there = "The start lines are there";
         var document = SourceMap.Parse(html).Document;
         var found = document.QuerySelectorAll("script").Where(Are).ToArray();
         if (found.Length == 0)
-        {
-            var asText = html.Contains(Call, StringComparison.Ordinal);
-            return
-            [
-                new(
-                    there,
-                    false,
-                    asText
-                        ? "The start lines stand in a comment, or as text, where no browser runs them."
-                        : "The start lines are not in the page.",
-                    "Paste them first of all into the page’s head."
-                ),
-            ];
-        }
+            return [Missing(html)];
         var first = found[0];
         return
         [
-            new(there, true, "Yes."),
-            found.Length == 1
-                ? new("They are there once", true, "Yes.")
-                : new(
-                    "They are there once",
-                    false,
-                    $"The start lines are there {found.Length} times; only the first can act.",
-                    "Leave those of this test and take the others out."
-                ),
+            new(There, true, "Yes."),
+            Once(found.Length),
             Right(first, lines),
             Place(first),
             Policy(first, new(page, [.. policies, .. ScriptCheck.Metas(document)]), home),
         ];
     }
+
+    private const string There = "The start lines are there";
+
+    private static Finding Missing(string html) =>
+        new(
+            There,
+            false,
+            html.Contains(Call, StringComparison.Ordinal)
+                ? "The start lines stand in a comment, or as text, where no browser runs them."
+                : "The start lines are not in the page.",
+            "Paste them first of all into the page’s head."
+        );
+
+    private static Finding Once(int times) =>
+        times == 1
+            ? new("They are there once", true, "Yes.")
+            : new(
+                "They are there once",
+                false,
+                $"The start lines are there {times} times; only the first can act.",
+                "Leave those of this test and take the others out."
+            );
 
     /// <summary>Are they this test's, and as they are given out now?</summary>
     private static Finding Right(IElement found, string lines)
@@ -128,32 +129,27 @@ public static partial class StartLines
                 "The start lines stand in the body, so the page shows before they act.",
                 "Move them to the beginning of the head."
             );
-        if (
-            found.HasAttribute("type")
-            && found.GetAttribute("type") is not ("" or "text/javascript" or "application/javascript")
-        )
+        if (found.GetAttribute("type") is { } type and not ("" or "text/javascript" or "application/javascript"))
             return new(
                 what,
                 false,
-                $"The start lines’ type is “{found.GetAttribute("type")}”, so a browser does not run them by itself.",
+                $"The start lines’ type is “{type}”, so a browser does not run them by itself.",
                 "Paste them as they are given."
             );
-        var before = found
-            .Ancestors<IElement>()
-            .First()
-            .Children.TakeWhile(element => element != found)
-            .Where(Blocks)
-            .ToArray();
-        return before.Length == 0
-            ? new(what, true, "At the beginning of the head.")
-            : new(
-                what,
-                false,
-                "Before the start lines the page waits for "
-                    + $"{(before.Length == 1 ? "a file" : $"{before.Length} files")}, such as "
-                    + $"{before[0].GetAttribute("src") ?? before[0].GetAttribute("href")}.",
-                "Move them to the beginning of the head, before style sheets and scripts."
-            );
+        return Behind(found) is { } waits
+            ? new(what, false, waits, "Move them to the beginning of the head, before style sheets and scripts.")
+            : new(what, true, "At the beginning of the head.");
+    }
+
+    private static string? Behind(IElement found)
+    {
+        var siblings = found.Ancestors<IElement>().First().Children;
+        IElement[] before = [.. siblings.TakeWhile(element => element != found).Where(Blocks)];
+        if (before.Length == 0)
+            return null;
+        var files = before.Length == 1 ? "a file" : $"{before.Length} files";
+        var example = before[0].GetAttribute("src") ?? before[0].GetAttribute("href");
+        return $"Before the start lines the page waits for {files}, such as {example}.";
     }
 
     /// <summary>Does the browser wait for it before it runs what follows?</summary>

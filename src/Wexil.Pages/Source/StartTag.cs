@@ -52,37 +52,40 @@ internal sealed class StartTag
                 i++;
                 continue;
             }
-            var start = i++;
-            while (i < source.Length && !char.IsWhiteSpace(source[i]) && source[i] is not ('=' or '>' or '/'))
-                i++;
-            var attributeName = source[start..i];
-            var after = i;
-            while (after < source.Length && char.IsWhiteSpace(source[after]))
-                after++;
-            if (after >= source.Length || source[after] != '=')
-            {
-                (attributes ??= new(2)).Add(new(attributeName, start, i, i, i));
-                continue;
-            }
-            i = after + 1;
-            while (i < source.Length && char.IsWhiteSpace(source[i]))
-                i++;
-            if (i < source.Length && source[i] is '"' or '\'')
-            {
-                var close = source.IndexOf(source[i], i + 1);
-                if (close < 0)
-                    return null;
-                (attributes ??= new(2)).Add(new(attributeName, start, i + 1, close, close + 1));
-                i = close + 1;
-            }
-            else
-            {
-                var valueStart = i;
-                while (i < source.Length && !char.IsWhiteSpace(source[i]) && source[i] != '>')
-                    i++;
-                (attributes ??= new(2)).Add(new(attributeName, start, valueStart, i, i));
-            }
+            if (AttributeAt(source, i) is not { } attribute)
+                return null;
+            (attributes ??= new(2)).Add(attribute);
+            i = attribute.End;
         }
         return new(nameEnd, attributes ?? None, Math.Min(i + 1, source.Length));
+    }
+
+    /// <summary>Null where its value is never closed.</summary>
+    private static SourceAttribute? AttributeAt(string source, int start)
+    {
+        var i = start + 1;
+        while (i < source.Length && !char.IsWhiteSpace(source[i]) && source[i] is not ('=' or '>' or '/'))
+            i++;
+        var name = source[start..i];
+        var after = SkipSpace(source, i);
+        if (after >= source.Length || source[after] != '=')
+            return new(name, start, i, i, i);
+        i = SkipSpace(source, after + 1);
+        if (i < source.Length && source[i] is '"' or '\'')
+        {
+            var close = source.IndexOf(source[i], i + 1);
+            return close < 0 ? null : new(name, start, i + 1, close, close + 1);
+        }
+        var valueStart = i;
+        while (i < source.Length && !char.IsWhiteSpace(source[i]) && source[i] != '>')
+            i++;
+        return new(name, start, valueStart, i, i);
+    }
+
+    private static int SkipSpace(string source, int i)
+    {
+        while (i < source.Length && char.IsWhiteSpace(source[i]))
+            i++;
+        return i;
     }
 }
