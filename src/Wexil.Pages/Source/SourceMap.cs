@@ -238,8 +238,8 @@ internal sealed class SourceMap
         }
     }
 
-    // An end tag of what this element stands in ends this one too; any other end tag is a stray one. What starts here is
-    // none of this element's children, unless the parser dropped the tag.
+    // An end tag of what this element stands in ends this one too; any other end tag is a stray one. What starts here
+    // is none of this element's children, unless the parser dropped the tag.
     private bool EndsBefore(int place, IElement element, Dictionary<int, (IElement Element, StartTag Tag)> tags) =>
         Source[place + 1] == '/'
             ? IsAnyOpen(element, place + 2)

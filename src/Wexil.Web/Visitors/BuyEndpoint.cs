@@ -1,6 +1,7 @@
 using System.Globalization;
 using Wexil.App.Serving;
 using Wexil.App.Visits;
+using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
 using Wexil.Web.Visitors.Callers;
@@ -34,56 +35,60 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
             await Next(http, visits.Routes.Step(page.Step)?.YesSlug, Travelling(http));
             return;
         }
-        var targets = hosted.Page(page).BuyTargets;
-        var button = int.TryParse(
+        var target = Target(http, hosted.Page(page).BuyTargets);
+        var query = Arrivals.WithAffiliate(http, visits.Routes, Travelling(http));
+        if (IsOwnPath(target))
+            Onward.Redirect(http, OnHost(target, query));
+        else if (Till(target) is { } till)
+            Onward.Redirect(http, ToTill(http, page, till, query));
+        else
+            await Next(http, visits.Routes.Step(page.Step)?.YesSlug, query);
+    }
+
+    private static string Target(HttpContext http, IReadOnlyList<string> targets)
+    {
+        if (targets.Count == 0)
+            return "";
+        var isNumber = int.TryParse(
             http.Request.Query["button"],
             NumberStyles.None,
             CultureInfo.InvariantCulture,
             out var number
-        )
-            ? number - 1
-            : 0;
-        var target =
-            button >= 0 && button < targets.Count ? targets[button]
-            : targets.Count > 0 ? targets[0]
-            : "";
-        var query = Arrivals.WithAffiliate(http, visits.Routes, Travelling(http));
-        if (target.StartsWith('/') && !target.StartsWith("//", StringComparison.Ordinal))
-            Onward.Redirect(
-                http,
-                new OutsideAddress(new(new Uri("http://own.invalid"), target)).With(query)[
-                    "http://own.invalid".Length..
-                ]
-            );
-        else if (
-            Uri.TryCreate(
-                target.StartsWith("//", StringComparison.Ordinal) ? "https:" + target : target,
-                UriKind.Absolute,
-                out var till
-            ) && till.Scheme is "http" or "https"
-        )
-        {
-            var now = time.GetUtcNow();
-            var visitor = (
-                RequestClassification.From(http, visits.Routes).Counts
-                    ? VisitorCookie.Identify(http, visits, tokens, now)
-                    : VisitorCookie.Read(http, visits, tokens, now)
-            ).Visitor;
-            Onward.Redirect(
-                http,
-                Onward.Address(
-                    new(till),
-                    visits.Routes.Step(page.Step),
-                    page,
-                    tokens.Issue(visitor, now),
-                    query,
-                    now,
-                    visits.Routes.PassThrough
-                )
-            );
-        }
-        else
-            await Next(http, visits.Routes.Step(page.Step)?.YesSlug, query);
+        );
+        return isNumber && number >= 1 && number <= targets.Count ? targets[number - 1] : targets[0];
+    }
+
+    private static bool IsOwnPath(string target) =>
+        target.StartsWith('/') && !target.StartsWith("//", StringComparison.Ordinal);
+
+    private static string OnHost(string path, string query)
+    {
+        const string host = "http://own.invalid";
+        return new OutsideAddress(new(new Uri(host), path)).With(query)[host.Length..];
+    }
+
+    /// <summary>Null where the target is no address of a site.</summary>
+    private static Uri? Till(string target)
+    {
+        var written = target.StartsWith("//", StringComparison.Ordinal) ? "https:" + target : target;
+        return Uri.TryCreate(written, UriKind.Absolute, out var till) && till.Scheme is "http" or "https" ? till : null;
+    }
+
+    private string ToTill(HttpContext http, RoutePage page, Uri till, string query)
+    {
+        var now = time.GetUtcNow();
+        var (visitor, _) = RequestClassification.From(http, visits.Routes).Counts
+            ? VisitorCookie.Identify(http, visits, tokens, now)
+            : VisitorCookie.Read(http, visits, tokens, now);
+        return Onward.Address(
+            new(till),
+            visits.Routes.Step(page.Step),
+            page,
+            tokens.Issue(visitor, now),
+            query,
+            now,
+            visits.Routes.PassThrough
+        );
     }
 
     private async Task No(HttpContext http)

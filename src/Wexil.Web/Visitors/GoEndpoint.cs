@@ -46,41 +46,49 @@ public sealed class GoEndpoint(
             await new TryAnswer(visits, hosted, now).Answer(http, step, tickets.Open(ticket));
             return;
         }
-        var countsMe = hasOurs && AddressQuery.Value(query, RequestClassification.CountMeCookie) is not null;
-        if (countsMe)
-            CountMe(http);
-        var caller = RequestClassification.From(http, routes);
-        if (countsMe)
-            caller = caller with { LeftOut = null, IsTrying = false };
-
+        var caller = Classify(
+            http,
+            routes,
+            hasOurs && AddressQuery.Value(query, RequestClassification.CountMeCookie) is not null
+        );
         var (visitor, known) = caller.Counts
             ? VisitorCookie.Identify(http, visits, tokens, now)
             : VisitorCookie.Read(http, visits, tokens, now);
         var visit = arrivals.Read(http, routes, step, visitor, known, caller.Device, query, now);
-        RoutePage? page;
-        if (caller.Counts)
-        {
-            var promised =
-                hasOurs && AddressQuery.Value(query, "wx_start") is { } start
-                    ? await PromisedAsync(query, start, step, visitor, now)
-                    : null;
-            if (step.StartsOnPage)
-                VisitorCookie.ShowElsewhere(http, visitor);
-            page = (await visits.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
-            if (visit.Traits.IsAffiliate)
-                Arrivals.Remember(http, routes);
-        }
-        else
-        {
-            // Robots, previews and who keeps no cookie see what the step stands for; the owner sees what a visitor
-            // would.
-            page = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private
-                ? step.Page ?? visits.Peek(step, visit, known)?.Page
-                : visits.Peek(step, visit, known)?.Page;
-            if (page is not null && caller.LeftOut is { } why)
-                visits.LeaveOut(step.Id, page.Id, why, now);
-        }
+        var page = caller.Counts
+            ? await CountAsync(http, step, visit, known, hasOurs ? AddressQuery.Value(query, "wx_start") : null)
+            : PageForUncounted(caller, step, visit, known);
         await Show(http, routes, step, page, visitor, query, now);
+    }
+
+    private static RequestClassification Classify(HttpContext http, RouteTable routes, bool countsMe)
+    {
+        if (!countsMe)
+            return RequestClassification.From(http, routes);
+        CountMe(http);
+        return RequestClassification.From(http, routes) with { LeftOut = null, IsTrying = false };
+    }
+
+    private async Task<RoutePage?> CountAsync(HttpContext http, RouteStep step, Visit visit, bool known, string? start)
+    {
+        var promised = start is null ? null : await PromisedAsync(visit, start, step);
+        if (step.StartsOnPage)
+            VisitorCookie.ShowElsewhere(http, visit.Visitor);
+        var page = (await visits.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
+        if (visit.Traits.IsAffiliate)
+            Arrivals.Remember(http, visits.Routes);
+        return page;
+    }
+
+    // Robots, previews and who keeps no cookie see what the step stands for; the owner sees what a visitor would.
+    private RoutePage? PageForUncounted(RequestClassification caller, RouteStep step, Visit visit, bool known)
+    {
+        var page = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private
+            ? step.Page ?? visits.Peek(step, visit, known)?.Page
+            : visits.Peek(step, visit, known)?.Page;
+        if (page is not null && caller.LeftOut is { } why)
+            visits.LeaveOut(step.Id, page.Id, why, visit.At);
+        return page;
     }
 
     /// <summary>
@@ -88,17 +96,12 @@ public sealed class GoEndpoint(
     /// one visitor from now on: the promise was made to this browser a moment ago. Once it was used, the same address
     /// is one that was handed on to somebody else.
     /// </summary>
-    private async Task<PageId?> PromisedAsync(
-        string query,
-        string promise,
-        RouteStep step,
-        VisitorId here,
-        DateTimeOffset now
-    )
+    private async Task<PageId?> PromisedAsync(Visit visit, string promise, RouteStep step)
     {
+        var here = visit.Visitor;
         if (
-            tokens.Read(AddressQuery.Value(query, "wx"), now) is not { } there
-            || tokens.ReadPage(promise, there, now) is not { } page
+            tokens.Read(AddressQuery.Value(visit.Query, "wx"), visit.At) is not { } there
+            || tokens.ReadPage(promise, there, visit.At) is not { } page
         )
             return null;
         if (there == here || identities.Resolve(there) != there || visits.HasPlace(step, there))

@@ -1,7 +1,7 @@
-using System.Net.Mail;
 using Wexil.App.Serving;
 using Wexil.App.Visits;
 using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Visitors;
 using Wexil.Pages.Serving;
 using Wexil.Store;
@@ -36,20 +36,8 @@ public sealed class OptInEndpoint(
             await PlainPage.Write(http, StatusCodes.Status400BadRequest, "This form cannot be taken in.");
             return;
         }
-        var email = form.Where(field =>
-                field.Key != HostedHtml.TrapField && field.Key.Contains("email", StringComparison.OrdinalIgnoreCase)
-            )
-            .Select(field => field.Value.ToString().Trim())
-            .Append(
-                form.Select(field => field.Value.ToString().Trim()).FirstOrDefault(value => value.Contains('@')) ?? ""
-            )
-            .First();
-        if (
-            email.Length > 254
-            || !MailAddress.TryCreate(email, out var address)
-            || address.Address != email
-            || !address.Host.Contains('.')
-        )
+        var email = Email(form);
+        if (!EmailAddress.IsValid(email))
         {
             await PlainPage.Write(
                 http,
@@ -58,38 +46,46 @@ public sealed class OptInEndpoint(
             );
             return;
         }
+        await TakeAsync(http, page, new(email, Others(form, email)), IsProgram(form));
+        http.Response.StatusCode = StatusCodes.Status303SeeOther;
+        http.Response.Headers.Location = visits.Routes.Step(page.Step)?.YesSlug is { } next
+            ? $"/go/{next}"
+            : ServedPages.Folder(page);
+    }
+
+    // The owner's own opt-in leads on, and makes no lead.
+    private async Task TakeAsync(HttpContext http, RoutePage page, OptInNote note, bool isProgram)
+    {
         var now = time.GetUtcNow();
-        // The owner's own opt-in leads on, and makes no lead.
         var caller = RequestClassification.From(http, visits.Routes);
-        if ((caller.Counts || caller.LeftOut == NotCountedReason.Private) && IsProgram(form))
+        VisitorId Visitor() => VisitorCookie.Identify(http, visits, tokens, now).Visitor;
+        if (isProgram && (caller.Counts || caller.LeftOut == NotCountedReason.Private))
         {
             // Kept for the owner to look at; what it reaches in the next minutes is a program's too, so that counts and
             // people agree.
-            await HoldAsync(
-                page,
-                caller.Counts ? VisitorCookie.Identify(http, visits, tokens, now).Visitor : visits.NewVisitor(now),
-                new(email, Others(form, email)),
-                now
-            );
+            await HoldAsync(page, caller.Counts ? Visitor() : visits.NewVisitor(now), note, now);
             http.Response.Give(RequestClassification.HeldCookie, "1", HeldFor);
             caller = caller with { LeftOut = NotCountedReason.Robot };
         }
         // An address that somebody gives is taken in, though nothing else is kept of them.
         if (caller.LeftOut == NotCountedReason.Private)
-            await visits.OptInAsync(page, visits.NewVisitor(now), new(email, Others(form, email)), now);
+            await visits.OptInAsync(page, visits.NewVisitor(now), note, now);
         if (caller.LeftOut is { } why)
             visits.LeaveOut(page.Step, page.Id, why, now);
         else if (caller.Counts)
-            await visits.OptInAsync(
-                page,
-                VisitorCookie.Identify(http, visits, tokens, now).Visitor,
-                new(email, Others(form, email)),
-                now
-            );
-        http.Response.StatusCode = StatusCodes.Status303SeeOther;
-        http.Response.Headers.Location = visits.Routes.Step(page.Step)?.YesSlug is { } next
-            ? $"/go/{next}"
-            : ServedPages.Folder(page);
+            await visits.OptInAsync(page, Visitor(), note, now);
+    }
+
+    // The field that is named so, else the first that holds such a thing.
+    private static string Email(IFormCollection form)
+    {
+        var fields = form.Where(field => field.Key != HostedHtml.TrapField)
+            .Select(field => (field.Key, Value: field.Value.ToString().Trim()))
+            .ToArray();
+        foreach (var (name, value) in fields)
+            if (name.Contains("email", StringComparison.OrdinalIgnoreCase))
+                return value;
+        return fields.Select(field => field.Value).FirstOrDefault(value => value.Contains('@')) ?? "";
     }
 
     /// <summary>What else was filled in, within bounds.</summary>

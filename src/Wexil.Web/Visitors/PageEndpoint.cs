@@ -1,5 +1,6 @@
 using Wexil.App.Serving;
 using Wexil.App.Visits;
+using Wexil.Core.Assignments;
 using Wexil.Core.Visitors;
 using Wexil.Web.Visitors.Callers;
 
@@ -29,33 +30,40 @@ public sealed class PageEndpoint(VisitService visits, HostedPages hosted, Visito
             return;
         }
         if (string.IsNullOrEmpty(path))
-        {
-            if (!http.Request.Path.Value!.EndsWith('/'))
-            {
-                http.Response.StatusCode = StatusCodes.Status301MovedPermanently;
-                http.Response.Headers.Location = ServedPages.Folder(page) + http.Request.QueryString;
-                return;
-            }
-            var only = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
-            var caller = RequestClassification.From(http, visits.Routes);
-            var now = time.GetUtcNow();
-            if (!only && caller.LeftOut is { } why)
-                visits.LeaveOut(page.Step, page.Id, why, now);
-            else if (!only && caller.Counts)
-            {
-                await visits.ReachAsync(page, VisitorCookie.Identify(http, visits, tokens, now).Visitor, now);
-            }
-            var ready = hosted.Page(page);
-            http.Response.Headers.Link = ready.Canonical;
-            if (only || !page.IsIndexed)
-                http.Response.Headers["X-Robots-Tag"] = "noindex";
-            if (only)
-                http.Response.Headers.ContentSecurityPolicy = Trying;
-            await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
-        }
+            await ShowAsync(http, page);
         else if (hosted.File(page, path) is { } file)
             await FileResponse.Write(http, file, FileResponse.Caching.Revalidate);
         else
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page has no such file.");
+    }
+
+    private async Task ShowAsync(HttpContext http, RoutePage page)
+    {
+        if (!http.Request.Path.Value!.EndsWith('/'))
+        {
+            http.Response.StatusCode = StatusCodes.Status301MovedPermanently;
+            http.Response.Headers.Location = ServedPages.Folder(page) + http.Request.QueryString;
+            return;
+        }
+        var isTried = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
+        if (!isTried)
+            await CountAsync(http, page);
+        var ready = hosted.Page(page);
+        http.Response.Headers.Link = ready.Canonical;
+        if (isTried || !page.IsIndexed)
+            http.Response.Headers["X-Robots-Tag"] = "noindex";
+        if (isTried)
+            http.Response.Headers.ContentSecurityPolicy = Trying;
+        await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
+    }
+
+    private async Task CountAsync(HttpContext http, RoutePage page)
+    {
+        var caller = RequestClassification.From(http, visits.Routes);
+        var now = time.GetUtcNow();
+        if (caller.LeftOut is { } why)
+            visits.LeaveOut(page.Step, page.Id, why, now);
+        else if (caller.Counts)
+            await visits.ReachAsync(page, VisitorCookie.Identify(http, visits, tokens, now).Visitor, now);
     }
 }

@@ -23,38 +23,9 @@ public sealed class SaleHook(
     private async Task Answer(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
-        if (settings.HookSecret is not { } secret)
-        {
-            await Refuse(
-                http,
-                StatusCodes.Status403Forbidden,
-                "",
-                "No secret was made yet. The owner makes one in the settings."
-            );
+        var (now, mapping) = (time.GetUtcNow(), settings.HookMapping);
+        if (await SignedBodyAsync(http, mapping, now) is not { } body)
             return;
-        }
-        if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is not { } body)
-        {
-            await Refuse(http, StatusCodes.Status413PayloadTooLarge, "", "The body is at most 64 KB.");
-            return;
-        }
-        var now = time.GetUtcNow();
-        var mapping = settings.HookMapping;
-        if (
-            HookSignature.Problem(
-                mapping,
-                secret,
-                mapping.TimestampHeader.Length > 0 ? http.Request.Headers[mapping.TimestampHeader] : "",
-                http.Request.Headers[mapping.SignatureHeader],
-                body,
-                now
-            ) is
-            { } unsigned
-        )
-        {
-            await Refuse(http, StatusCodes.Status401Unauthorized, "", unsigned);
-            return;
-        }
         var (notice, field, problem, token) = Read(body, mapping);
         if (notice is null)
         {
@@ -83,6 +54,31 @@ public sealed class SaleHook(
             );
         else
             await http.Response.WriteAsJsonAsync(new { order = notice.Order });
+    }
+
+    /// <summary>Null where it was refused.</summary>
+    private async Task<byte[]?> SignedBodyAsync(HttpContext http, HookMapping mapping, DateTimeOffset now)
+    {
+        if (settings.HookSecret is not { } secret)
+        {
+            const string none = "No secret was made yet. The owner makes one in the settings.";
+            await Refuse(http, StatusCodes.Status403Forbidden, "", none);
+            return null;
+        }
+        if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is not { } body)
+        {
+            await Refuse(http, StatusCodes.Status413PayloadTooLarge, "", "The body is at most 64 KB.");
+            return null;
+        }
+        var headers = http.Request.Headers;
+        var timestamp = mapping.TimestampHeader.Length > 0 ? headers[mapping.TimestampHeader].ToString() : "";
+        var signature = headers[mapping.SignatureHeader].ToString();
+        if (HookSignature.Problem(mapping, secret, timestamp, signature, body, now) is { } unsigned)
+        {
+            await Refuse(http, StatusCodes.Status401Unauthorized, "", unsigned);
+            return null;
+        }
+        return body;
     }
 
     private static string ByItsSignature(string signature) => $"signed {signature[..Math.Min(signature.Length, 40)]}";

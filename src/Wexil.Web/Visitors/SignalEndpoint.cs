@@ -114,49 +114,18 @@ public sealed class SignalEndpoint(
                 VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told) ? identities.Resolve(told) : null
             );
         var order = fields.GetValueOrDefault("order") ?? "";
-        var value = 0L;
         var currency = Currency.Find(
             (fields.GetValueOrDefault("currency") ?? settings.Currency.Code).ToUpperInvariant()
         );
-        if (fields.GetValueOrDefault("value") is { Length: > 0 } written)
+        var (value, wrong, problem) = Check(fields, order, currency);
+        if (problem is not null)
         {
-            if (currency?.Parse(written) is not { } amount)
-            {
-                await Refuse(
-                    http,
-                    StatusCodes.Status400BadRequest,
-                    "The value is an amount such as 39.00, with a currency of three letters such as USD.",
-                    currency is null ? "currency" : "value"
-                );
-                return;
-            }
-            value = amount;
-        }
-        if (order.Length > SaleNotice.MaxNameLength)
-        {
-            await Refuse(
-                http,
-                StatusCodes.Status400BadRequest,
-                $"At most {SaleNotice.MaxNameLength} characters.",
-                "order"
-            );
+            await Refuse(http, StatusCodes.Status400BadRequest, problem, wrong);
             return;
         }
         var recorded = Recorded.Committed;
         if (order.Length > 0 && value > 0)
-        {
-            var notice = new SaleNotice(
-                SaleKind.Sale,
-                order,
-                fields.GetValueOrDefault("line") ?? "",
-                value,
-                currency!.Code,
-                fields.GetValueOrDefault("product") ?? "",
-                fields.GetValueOrDefault("email") ?? "",
-                Channel: SaleChannel.Signal
-            );
-            recorded = await sales.RecordAsync(notice, visitor, null, now);
-        }
+            recorded = await sales.RecordAsync(Sale(fields, order, value, currency!), visitor, null, now);
         // Told twice with the same order, it is met once.
         Guid? id = order.Length == 0 ? null : NameBasedId.From($"{goal.Key}\n{order}");
         if (recorded != Recorded.Lost && visitor is { } who)
@@ -166,6 +135,38 @@ public sealed class SignalEndpoint(
         else
             await http.Response.WriteAsJsonAsync(new { goal = goal.Key, credited = visitor is not null });
     }
+
+    /// <returns>The value, 0 for none; else the field that is wrong, and how.</returns>
+    private static (long Value, string Field, string? Problem) Check(
+        Dictionary<string, string> fields,
+        string order,
+        Currency? currency
+    )
+    {
+        var value = 0L;
+        if (fields.GetValueOrDefault("value") is { Length: > 0 } written)
+        {
+            const string how = "The value is an amount such as 39.00, with a currency of three letters such as USD.";
+            if (currency?.Parse(written) is not { } amount)
+                return (0, currency is null ? "currency" : "value", how);
+            value = amount;
+        }
+        return order.Length > SaleNotice.MaxNameLength
+            ? (0, "order", $"At most {SaleNotice.MaxNameLength} characters.")
+            : (value, "", null);
+    }
+
+    private static SaleNotice Sale(Dictionary<string, string> fields, string order, long value, Currency currency) =>
+        new(
+            SaleKind.Sale,
+            order,
+            fields.GetValueOrDefault("line") ?? "",
+            value,
+            currency.Code,
+            fields.GetValueOrDefault("product") ?? "",
+            fields.GetValueOrDefault("email") ?? "",
+            Channel: SaleChannel.Signal
+        );
 
     /// <summary>What is said, in the address, a form or JSON; null for what is neither, or too long.</summary>
     private static async Task<Dictionary<string, string>?> Fields(HttpContext http)

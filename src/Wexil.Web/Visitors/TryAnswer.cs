@@ -33,12 +33,9 @@ public sealed class TryAnswer(VisitService visits, HostedPages hosted, DateTimeO
         // Whatever is pressed on the page from now on is tried too.
         http.Response.Give(RequestClassification.TryCookie, "1", RequestClassification.Sitting);
         http.Response.Headers["X-Robots-Tag"] = "noindex";
+        var query = http.Request.QueryString.Value ?? "";
         var visitor = visits.NewVisitor(now);
-        var turn = visits.Peek(
-            step,
-            new(visitor, now, setup.Traits, http.Request.QueryString.Value ?? ""),
-            known: false
-        );
+        var turn = visits.Peek(step, new(visitor, now, setup.Traits, query), known: false);
         if (setup.Page is { } asked && Asked(step, asked) is { } chosen)
             turn = new(chosen, AssignmentKind.Plain, AssignmentReason.Shown);
         if (turn is not { } shown)
@@ -46,11 +43,13 @@ public sealed class TryAnswer(VisitService visits, HostedPages hosted, DateTimeO
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "The step has no page to show yet.");
             return;
         }
-        var words = setup.Page is not null
-            ? "You asked for this page."
-            : Why(step, shown, setup.Traits, http.Request.QueryString.Value ?? "", visitor);
-        var name = Name(step, shown.Page);
-        if (shown.Page.Outside is { } outside)
+        var words = setup.Page is null ? Why(step, shown, setup.Traits, query, visitor) : "You asked for this page.";
+        await Show(http, shown.Page, Name(step, shown.Page), words);
+    }
+
+    private async Task Show(HttpContext http, RoutePage page, string name, string words)
+    {
+        if (page.Outside is { } outside)
         {
             await DocumentRenderer.WriteAsync<TriedOutside>(
                 http,
@@ -67,7 +66,7 @@ public sealed class TryAnswer(VisitService visits, HostedPages hosted, DateTimeO
         );
         http.Response.Headers.ContentSecurityPolicy = Policy;
         http.Response.ContentType = "text/html; charset=utf-8";
-        await http.Response.WriteAsync(Encoding.UTF8.GetString(hosted.Page(shown.Page).File.Content) + foot);
+        await http.Response.WriteAsync(Encoding.UTF8.GetString(hosted.Page(page).File.Content) + foot);
     }
 
     private static RoutePage? Asked(RouteStep step, PageId page) =>

@@ -12,7 +12,7 @@ public sealed class AdaptiveWeightsTests
     // A floor of 10 for two pages leaves 80 to follow the chances.
     [InlineData("50/50", 10, "0.75 0.25", "70/30")]
     [InlineData("50/50", 10, "1 0", "90/10")]
-    // 5 + 85 × 0.62 = 57.7, 5 + 85 × 0.3 = 30.5, 5 + 85 × 0.08 = 11.8: the two that lose most by rounding down gain one.
+    // 57.7, 30.5 and 11.8: the two that lose most by rounding down gain one.
     [InlineData("34/33/33", 5, "0.62 0.3 0.08", "58/30/12")]
     // Who rests goes on resting, and its chance is nobody's.
     [InlineData("50/0/50", 10, "0.3 0.4 0.3", "50/0/50")]

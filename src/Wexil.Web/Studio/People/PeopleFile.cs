@@ -1,8 +1,6 @@
-using System.Globalization;
-using System.Net.Mail;
-using CsvHelper;
-using CsvHelper.Configuration;
+using Wexil.Core.Common;
 using Wexil.Store;
+using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.People;
 
@@ -22,44 +20,13 @@ public static class PeopleFile
         Func<IReadOnlyCollection<string>, IReadOnlySet<string>> known
     )
     {
-        if (string.IsNullOrWhiteSpace(text))
-            return ([], "Choose a file, or paste its lines.");
-        if (text.Length > MaxTextLength)
-            return ([], "The file is longer than 1 MB. Take it in in parts.");
-        using var csv = new CsvReader(
-            new StringReader(text),
-            new CsvConfiguration(CultureInfo.InvariantCulture)
-            {
-                DetectDelimiter = true,
-                TrimOptions = TrimOptions.Trim,
-                MissingFieldFound = null,
-                BadDataFound = null,
-            }
-        );
-        var rows = new List<PeopleRow>();
-        try
-        {
-            if (!csv.Read() || !csv.ReadHeader())
-                return ([], "The file is empty.");
-            var header = csv.HeaderRecord!;
-            var email = Array.FindIndex(header, name =>
-                EmailNames.Contains(name.Trim(), StringComparer.OrdinalIgnoreCase)
-            );
-            if (email < 0)
-                return ([], "No column is called email. Name it so in the first line.");
-            var tags = Array.FindIndex(header, name => name.Trim().Equals("tags", StringComparison.OrdinalIgnoreCase));
-            while (csv.Read() && rows.Count < MaxRows)
-                rows.Add(Row(csv.Parser.RawRow, csv.GetField(email) ?? "", tags < 0 ? "" : csv.GetField(tags) ?? ""));
-        }
-        catch (CsvHelperException error)
-        {
-            return ([], $"Line {error.Context?.Parser?.RawRow} cannot be read as CSV.");
-        }
+        var table = CsvTable.Read(text, MaxTextLength, MaxRows);
+        var (email, tags) = (table.Find(EmailNames), table.Find("tags"));
+        if (table.Columns.Count > 0 && email < 0)
+            return ([], "No column is called email. Name it so in the first line.");
+        PeopleRow[] rows = [.. table.Lines.Select(line => Row(line.Number, line[email], line[tags]))];
         var there = known([.. rows.Where(row => row.Problem is null).Select(row => row.Email)]);
-        return (
-            [.. rows.Select(row => row with { IsKnown = there.Contains(row.Email) })],
-            rows.Count == 0 ? "Behind its first line the file is empty." : null
-        );
+        return ([.. rows.Select(row => row with { IsKnown = there.Contains(row.Email) })], table.Problem);
     }
 
     private static PeopleRow Row(int line, string email, string tags)
@@ -69,17 +36,12 @@ public static class PeopleFile
             .. tags.Split(';', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)
                 .Where(tag => tag.Length <= PeopleStore.MaxTagLength),
         ];
-        var isAddress =
-            email.Length <= 254
-            && MailAddress.TryCreate(email, out var address)
-            && address.Address == email
-            && address.Host.Contains('.');
         return new(
             line,
             email,
             own,
             false,
-            isAddress ? null
+            EmailAddress.IsValid(email) ? null
                 : email.Length == 0 ? "No address."
                 : "This is no e-mail address."
         );

@@ -1,8 +1,7 @@
 using System.Globalization;
-using CsvHelper;
-using CsvHelper.Configuration;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
+using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sales;
 
@@ -81,59 +80,22 @@ public static class SaleFile
         Func<SaleNotice, DateTimeOffset, string?, SaleNotice?> fit
     )
     {
-        if (string.IsNullOrWhiteSpace(text))
-            return Wrong("Choose a file, or paste its lines.");
-        if (text.Length > MaxTextLength)
-            return Wrong("The file is longer than 512 KB. Take it in in parts.");
-        using var csv = new CsvReader(
-            new StringReader(text),
-            new CsvConfiguration(CultureInfo.InvariantCulture)
-            {
-                DetectDelimiter = true,
-                TrimOptions = TrimOptions.Trim,
-                MissingFieldFound = null,
-                BadDataFound = null,
-            }
-        );
-        IReadOnlyList<string> columns = [];
-        var mapping = new Dictionary<string, string>();
-        var rows = new List<SaleRow>();
-        try
-        {
-            if (!csv.Read() || !csv.ReadHeader())
-                return Wrong("The file is empty.");
-            columns = [.. csv.HeaderRecord!];
-            mapping = Map(columns, chosen);
-            var missing = Fields
-                .Where(field => field.Field is "order" or "amount" && !mapping.ContainsKey(field.Field))
-                .Select(field => field.Words.ToLowerInvariant())
-                .ToArray();
-            if (missing.Length > 0)
-                return new(
-                    columns,
-                    mapping,
-                    [],
-                    $"Say below which column is the {string.Join(" and which the ", missing)}."
-                );
-            var seen = new HashSet<Guid>();
-            while (csv.Read())
-            {
-                if (rows.Count == MaxRows)
-                    return new(columns, mapping, rows, $"Only the first {MaxRows} lines can be taken in at once.");
-                rows.Add(Row(csv, mapping, usualCurrency, zone, now, seen));
-            }
-        }
-        catch (CsvHelperException)
-        {
-            return new(columns, mapping, rows, $"From line {csv.Parser.Row} on this is no CSV that can be read.");
-        }
-        if (rows.Count == 0)
-            return new(columns, mapping, rows, "There is no line below the names of the columns.");
+        var table = CsvTable.Read(text, MaxTextLength, MaxRows);
+        var mapping = Map(table.Columns, chosen);
+        if (table.Lines.Count > 0 && Missing(mapping) is { } missing)
+            return new(table.Columns, mapping, [], missing);
+        var seen = new HashSet<Guid>();
+        SaleRow[] rows =
+        [
+            .. table.Lines.Select(line => Row(new(table, line, mapping), usualCurrency, zone, now, seen)),
+        ];
+        if (table.Problem is not null)
+            return new(table.Columns, mapping, rows, table.Problem);
         var told = known([.. rows.Where(row => row.Notice is not null).Select(row => row.Notice!.Id())]);
         var sold = rows.Where(row => row.Notice is { Kind: SaleKind.Sale })
             .GroupBy(row => row.Order)
             .ToDictionary(order => order.Key, order => order.First().Notice!.Currency);
-        return new(columns, mapping, [.. rows.Select(Settled)], null);
+        return new(table.Columns, mapping, [.. rows.Select(Settled)], null);
 
         SaleRow Settled(SaleRow row)
         {
@@ -141,19 +103,21 @@ public static class SaleFile
                 return row;
             if (told.Contains(notice.Id()))
                 return row with { IsKnown = true };
-            return fit(notice, row.At, sold.GetValueOrDefault(row.Order)) is { } fitting
-                ? row with
-                {
-                    Notice = fitting,
-                }
-                : row with
-                {
-                    Notice = null,
-                    Problem = "The order was in another currency, and there is no exchange rate between the two.",
-                };
+            const string noRate = "The order was in another currency, and there is no exchange rate between the two.";
+            var fitting = fit(notice, row.At, sold.GetValueOrDefault(row.Order));
+            return row with { Notice = fitting, Problem = fitting is null ? noRate : null };
         }
+    }
 
-        static SaleFileRead Wrong(string problem) => new([], new Dictionary<string, string>(), [], problem);
+    private static string? Missing(Dictionary<string, string> mapping)
+    {
+        string[] missing =
+        [
+            .. Fields
+                .Where(field => field.Field is "order" or "amount" && !mapping.ContainsKey(field.Field))
+                .Select(field => field.Words.ToLowerInvariant()),
+        ];
+        return missing.Length == 0 ? null : $"Say below which column is the {string.Join(" and which the ", missing)}.";
     }
 
     private static Dictionary<string, string> Map(
@@ -177,57 +141,64 @@ public static class SaleFile
         static string Plain(string column) => column.Trim().ToLowerInvariant().Replace('_', ' ');
     }
 
+    /// <summary>A line whose cells are known by what they mean.</summary>
+    private sealed record Cells(CsvTable Table, CsvLine Line, Dictionary<string, string> Mapping)
+    {
+        public string this[string field] => Mapping.TryGetValue(field, out var column) ? Line[Table.Find(column)] : "";
+    }
+
     private static SaleRow Row(
-        CsvReader csv,
-        Dictionary<string, string> mapping,
+        Cells cells,
         string usualCurrency,
         TimeZoneInfo zone,
         DateTimeOffset now,
         HashSet<Guid> seen
     )
     {
-        string Cell(string field) =>
-            mapping.TryGetValue(field, out var column) && csv.TryGetField<string>(column, out var cell)
-                ? cell?.Trim() ?? ""
-                : "";
-        var (order, amount, date) = (Cell("order"), Cell("amount"), Cell("date"));
-        SaleRow Bad(string problem) => new(csv.Parser.RawRow, order, amount, null, default, false, problem);
-        var back = amount.StartsWith('-') || amount.StartsWith('−');
-        var (notice, _, problem) = SaleNotice.Read(
-            field =>
-                field switch
-                {
-                    "type" => back ? "refund"
-                    : Cell("type").ToLowerInvariant() is "refund" or "refunded" or "chargeback" ? "refund"
-                    : "sale",
-                    "amount" => amount.TrimStart('-', '−'),
-                    "currency" => Cell("currency") is { Length: > 0 } code ? code : usualCurrency,
-                    "line" or "refund" => Cell("line"),
-                    "page" => null,
-                    _ => Cell(field),
-                },
-            SaleChannel.File
-        );
+        var (line, order, amount) = (cells.Line.Number, cells["order"], cells["amount"]);
+        SaleRow Bad(string problem) => new(line, order, amount, null, default, false, problem);
+        var (notice, _, problem) = SaleNotice.Read(field => Told(cells, field, usualCurrency), SaleChannel.File);
         if (notice is null)
             return Bad(problem);
-        var (local, dateProblem) = LocalMoment.Parse(date, zone);
-        var at = local
-            ?? (
-                DateTimeOffset.TryParse(
-                    date,
-                    CultureInfo.InvariantCulture,
-                    DateTimeStyles.AssumeUniversal,
-                    out var exact
-                )
-                    ? exact
-                    : null
-            );
-        if (date.Length > 0 && at is null)
-            return Bad(dateProblem ?? "The day is not written like 2026-11-09.");
+        var (at, dateProblem) = Moment(cells["date"], zone);
+        if (dateProblem is not null)
+            return Bad(dateProblem);
         if (at > now)
             return Bad("This lies ahead of the clock.");
         if (!seen.Add(notice.Id()))
             return Bad("The file names this order and line twice.");
-        return new(csv.Parser.RawRow, order, amount, notice, at ?? now, false, null);
+        return new(line, order, amount, notice, at ?? now, false, null);
+    }
+
+    private static string? Told(Cells cells, string field, string usualCurrency)
+    {
+        var amount = cells["amount"];
+        var isBack =
+            amount is ['-' or '−', ..] || cells["type"].ToLowerInvariant() is "refund" or "refunded" or "chargeback";
+        return field switch
+        {
+            "type" => isBack ? "refund" : "sale",
+            "amount" => amount.TrimStart('-', '−'),
+            "currency" => cells["currency"] is { Length: > 0 } code ? code : usualCurrency,
+            "line" or "refund" => cells["line"],
+            "page" => null,
+            _ => cells[field],
+        };
+    }
+
+    private static (DateTimeOffset? At, string? Problem) Moment(string written, TimeZoneInfo zone)
+    {
+        if (written.Length == 0)
+            return (null, null);
+        var (local, problem) = LocalMoment.Parse(written, zone);
+        if (local is not null)
+            return (local, null);
+        var isExact = DateTimeOffset.TryParse(
+            written,
+            CultureInfo.InvariantCulture,
+            DateTimeStyles.AssumeUniversal,
+            out var exact
+        );
+        return isExact ? (exact, null) : (null, problem ?? "The day is not written like 2026-11-09.");
     }
 }

@@ -22,11 +22,7 @@ public static class CsvForm
             return csv ?? "";
         if (upload.Length > longest)
         {
-            state.AddModelError(
-                "Upload",
-                "The file is longer than "
-                    + $"{(longest < 1 << 20 ? $"{longest >> 10} KB" : $"{longest >> 20} MB")}. Take it in in parts."
-            );
+            state.AddModelError("Upload", $"The file is longer than {CsvTable.Size(longest)}. Take it in in parts.");
             return null;
         }
         using var reader = new StreamReader(upload.OpenReadStream());

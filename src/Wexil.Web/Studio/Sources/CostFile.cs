@@ -1,8 +1,7 @@
 using System.Globalization;
-using CsvHelper;
-using CsvHelper.Configuration;
 using Wexil.Core.Common;
 using Wexil.Store;
+using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sources;
 
@@ -40,52 +39,21 @@ public static class CostFile
         Currency currency
     )
     {
-        if (string.IsNullOrWhiteSpace(text))
-            return ([], "Choose a file, or paste its lines.");
-        if (text.Length > MaxTextLength)
-            return ([], "The file is longer than 512 KB. Take it in in parts.");
-        using var csv = new CsvReader(
-            new StringReader(text),
-            new CsvConfiguration(CultureInfo.InvariantCulture)
-            {
-                DetectDelimiter = true,
-                TrimOptions = TrimOptions.Trim,
-                PrepareHeaderForMatch = header => header.Header.Trim().ToLowerInvariant(),
-                MissingFieldFound = null,
-                BadDataFound = null,
-            }
-        );
-        var rows = new List<CostRow>();
-        try
-        {
-            if (!csv.Read() || !csv.ReadHeader())
-                return ([], "The file is empty.");
-            var missing = Needed
-                .Where(column => !csv.HeaderRecord!.Contains(column, StringComparer.OrdinalIgnoreCase))
-                .ToArray();
-            if (missing.Length > 0)
-                return (
-                    [],
-                    $"The first line names the columns, and {string.Join(" and ", missing)} is missing. It "
-                        + "reads, for example: date,source,spend"
-                );
-            var seen = new HashSet<(SourceId, DateOnly)>();
-            while (csv.Read())
-            {
-                if (rows.Count == MaxRows)
-                    return (rows, $"Only the first {MaxRows} lines can be taken in at once.");
-                rows.Add(Row(csv, sources, known, currency, seen));
-            }
-        }
-        catch (CsvHelperException)
-        {
-            return (rows, $"From line {csv.Parser.Row} on this is no CSV that can be read.");
-        }
-        return (rows, rows.Count == 0 ? "There is no line below the names of the columns." : null);
+        var table = CsvTable.Read(text, MaxTextLength, MaxRows);
+        string[] missing = [.. Needed.Where(column => table.Find(column) < 0)];
+        if (table.Columns.Count > 0 && missing.Length > 0)
+            return (
+                [],
+                $"The first line names the columns, and {string.Join(" and ", missing)} is missing. It reads, for "
+                    + "example: date,source,spend"
+            );
+        var seen = new HashSet<(SourceId, DateOnly)>();
+        return ([.. table.Lines.Select(line => Row(table, line, sources, known, currency, seen))], table.Problem);
     }
 
     private static CostRow Row(
-        CsvReader csv,
+        CsvTable table,
+        CsvLine line,
         IReadOnlyList<Source> sources,
         IReadOnlyDictionary<(SourceId, DateOnly), long> known,
         Currency currency,
@@ -93,12 +61,12 @@ public static class CostFile
     )
     {
         var (day, tag, spend, code) = (
-            csv.GetField("date") ?? "",
-            csv.GetField("source") ?? "",
-            csv.GetField("spend") ?? "",
-            csv.TryGetField<string>("currency", out var told) ? told ?? "" : ""
+            line[table.Find("date")],
+            line[table.Find("source")],
+            line[table.Find("spend")],
+            line[table.Find("currency")]
         );
-        CostRow Bad(string problem) => new(csv.Parser.RawRow, tag, day, spend, null, null, problem);
+        CostRow Bad(string problem) => new(line.Number, tag, day, spend, null, null, problem);
         if (!DateOnly.TryParseExact(day, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date))
             return Bad("The day is not written like 2026-11-09.");
         if (
@@ -112,7 +80,7 @@ public static class CostFile
         if (!seen.Add((source.Id, date)))
             return Bad("The file names this day of this source twice.");
         return new(
-            csv.Parser.RawRow,
+            line.Number,
             tag,
             day,
             spend,

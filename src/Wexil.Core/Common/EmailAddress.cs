@@ -1,0 +1,17 @@
+using System.Net.Mail;
+
+namespace Wexil.Core.Common;
+
+/// <summary>What passes for an e-mail address.</summary>
+public static class EmailAddress
+{
+    /// <summary>In characters (RFC 5321, 4.5.3.1.3, without the angle brackets).</summary>
+    public const int MaxLength = 254;
+
+    /// <summary>One address on a host of a domain, and nothing around it.</summary>
+    public static bool IsValid(string text) =>
+        text.Length <= MaxLength
+        && MailAddress.TryCreate(text, out var address)
+        && address.Address == text
+        && address.Host.Contains('.');
+}

@@ -1,0 +1,65 @@
+using System.Globalization;
+using CsvHelper;
+using CsvHelper.Configuration;
+
+namespace Wexil.Web.Studio.Shared;
+
+/// <summary>A line of a table.</summary>
+/// <param name="Number">Counted in the file, from 1.</param>
+public sealed record CsvLine(int Number, IReadOnlyList<string> Cells)
+{
+    /// <summary>The cell of a column by its place, without space around it; empty where there is none.</summary>
+    public string this[int column] => column >= 0 && column < Cells.Count ? Cells[column] : "";
+}
+
+/// <summary>
+/// A table as somebody sends it: the first line names the columns, and commas, semicolons or tabs stand between the
+/// cells.
+/// </summary>
+/// <param name="Lines">Those below the names of the columns, as far as they can be read.</param>
+/// <param name="Problem">What is wrong with the table as a whole; null for nothing.</param>
+public sealed record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLine> Lines, string? Problem)
+{
+    private static readonly CsvConfiguration Format = new(CultureInfo.InvariantCulture)
+    {
+        DetectDelimiter = true,
+        TrimOptions = TrimOptions.Trim,
+        BadDataFound = null,
+    };
+
+    /// <summary>The place of the column of this name, capitals or not; -1 where there is none.</summary>
+    public int Find(params string[] names) =>
+        Columns.ToList().FindIndex(column => names.Contains(column, StringComparer.OrdinalIgnoreCase));
+
+    /// <param name="maxLength">In characters.</param>
+    public static CsvTable Read(string text, int maxLength, int maxLines)
+    {
+        if (string.IsNullOrWhiteSpace(text))
+            return new([], [], "Choose a file, or paste its lines.");
+        if (text.Length > maxLength)
+            return new([], [], $"The file is longer than {Size(maxLength)}. Take it in in parts.");
+        using var csv = new CsvParser(new StringReader(text), Format);
+        string[] columns = [];
+        var lines = new List<CsvLine>();
+        try
+        {
+            if (!csv.Read())
+                return new([], [], "The file is empty.");
+            columns = csv.Record!;
+            while (csv.Read())
+            {
+                if (lines.Count == maxLines)
+                    return new(columns, lines, $"Only the first {maxLines:N0} lines can be taken in at once.");
+                lines.Add(new(csv.RawRow, csv.Record!));
+            }
+        }
+        catch (CsvHelperException)
+        {
+            return new(columns, lines, $"From line {csv.Row} on this is no CSV that can be read.");
+        }
+        return new(columns, lines, lines.Count == 0 ? "There is no line below the names of the columns." : null);
+    }
+
+    /// <summary>In words: "512 KB".</summary>
+    public static string Size(int bytes) => bytes < 1 << 20 ? $"{bytes >> 10} KB" : $"{bytes >> 20} MB";
+}
