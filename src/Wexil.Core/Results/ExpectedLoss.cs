@@ -18,7 +18,7 @@ public sealed record ExpectedLoss(
 {
     private const int Thousand = 1000;
 
-    /// <summary>By the main goal.</summary>
+    /// <summary>By the main goal, of a test that somebody came to.</summary>
     public static ExpectedLoss From(TestResult result) =>
         From(
             [.. result.Pages.Select((page, i) => (page.Page, page.ChanceBest, page.Loss, page.AgainstControl))],
@@ -41,15 +41,13 @@ public sealed record ExpectedLoss(
     )
     {
         var best = pages.MaxBy(page => page.Chance);
-        var rival = best.Against is null
-            ? pages.Where(page => page.Against is not null).OrderByDescending(page => page.Chance).FirstOrDefault()
-            : best;
-        var weights = result.Facts.Phases.Count > 0 ? result.Facts.Phases[^1].Weights : [];
-        var lost =
-            pages.Select((page, i) => (i < weights.Count ? weights[i] / 100.0 : 0) * page.Loss).Sum() - best.Loss;
+        // The page itself, or the challenger nearest to the control.
+        var compared = pages.Where(page => page.Against is not null).MaxBy(page => page.Chance);
+        var weights = result.Facts.Phases[^1].Weights;
+        var lost = pages.Zip(weights, (page, weight) => weight / 100.0 * page.Loss).Sum() - best.Loss;
         return new(
             best.Page,
-            rival.Against?.Confidence,
+            compared.Against?.Confidence,
             best.Loss * Thousand,
             Math.Max(0, lost) * result.Facts.VisitorsPerDay,
             isMoney

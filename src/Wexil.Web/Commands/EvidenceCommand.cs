@@ -77,7 +77,21 @@ public static class EvidenceCommand
                 $"the column {string.Join(" and ", missing)} is missing. {name} needs "
                     + $"{string.Join(", ", method.Given)}."
             );
-        var (rows, bad) = (new List<(Dictionary<string, string> Given, IReadOnlyList<Figure> Figures)>(), 0);
+        var (rows, bad) = Compute(csv, method, problems);
+        if (asJson)
+            WriteJson(rows, output);
+        else
+            WriteCsv(method, rows, output);
+        return bad > 0 ? BadRows : 0;
+    }
+
+    private static (List<(Dictionary<string, string> Given, IReadOnlyList<Figure> Figures)> Rows, int Bad) Compute(
+        CsvReader csv,
+        EvidenceMethod method,
+        TextWriter problems
+    )
+    {
+        var (rows, bad) = (new List<(Dictionary<string, string>, IReadOnlyList<Figure>)>(), 0);
         while (csv.Read())
         {
             var given = method.Given.ToDictionary(column => column, column => csv.GetField(column) ?? "");
@@ -91,11 +105,7 @@ public static class EvidenceCommand
                 bad++;
             }
         }
-        if (asJson)
-            WriteJson(rows, output);
-        else
-            WriteCsv(method, rows, output);
-        return bad > 0 ? BadRows : 0;
+        return (rows, bad);
     }
 
     private static int Fail(TextWriter problems, string problem)

@@ -77,22 +77,14 @@ public sealed class WexilHost : IAsyncDisposable
         try
         {
             database = Database.Open(folder, options.Traced);
-            journal = new Journal(
-                database,
-                folder.SpillFile,
-                new JournalOptions(options.SurvivePowerLoss),
-                logs.CreateLogger<Journal>()
-            );
+            journal = OpenJournal(database, folder, options, logs);
             var key = await new SettingStore(database, journal).TokenKeyAsync();
             var shared = new ServiceCollection()
                 .AddSingleton(time)
                 .AddSingleton(chance ?? new SecureChance())
                 .AddSingleton(new VisitorToken(key));
             host = new WexilHost(options, folder, database, journal, shared, logs);
-            Agents.Warm();
-            await Countries.ReadyAsync();
-            await host._visitors.StartAsync();
-            await host._studio.StartAsync();
+            await host.OpenDoorsAsync();
             return host;
         }
         catch
@@ -108,6 +100,21 @@ public sealed class WexilHost : IAsyncDisposable
             logs.Dispose();
             throw;
         }
+    }
+
+    private static Journal OpenJournal(
+        Database database,
+        DataFolder folder,
+        WexilOptions options,
+        ILoggerFactory logs
+    ) => new(database, folder.SpillFile, new JournalOptions(options.SurvivePowerLoss), logs.CreateLogger<Journal>());
+
+    private async Task OpenDoorsAsync()
+    {
+        Agents.Warm();
+        await Countries.ReadyAsync();
+        await _visitors.StartAsync();
+        await _studio.StartAsync();
     }
 
     /// <summary>Waits until the process is asked to end.</summary>

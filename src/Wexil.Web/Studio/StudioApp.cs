@@ -29,6 +29,24 @@ public static class StudioApp
             .AddSingleton<TypedAddress>();
         if (followsClock)
             services.AddPeriodicWork();
+        services.AddSignIn();
+        services.AddAuthorization();
+        services.Configure<WebEncoderOptions>(encoder =>
+            encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All)
+        );
+        services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(form => form.ValueLengthLimit = 16 << 20);
+        services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "X-Antiforgery");
+        services.AddRazorPages(pages =>
+        {
+            pages.RootDirectory = "/Studio";
+            pages.Conventions.AuthorizeFolder("/").AllowAnonymousToFolder("/Account");
+            // A screen is found by its folder: Today/Today.cshtml states its address itself.
+        });
+        services.Configure<RouteOptions>(routes => routes.LowercaseUrls = true);
+    }
+
+    private static void AddSignIn(this IServiceCollection services)
+    {
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services
             .AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme)
@@ -44,25 +62,12 @@ public static class StudioApp
                     cookie.Cookie.SecurePolicy = secure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
                 }
             );
-        services.AddAuthorization();
-        services.Configure<WebEncoderOptions>(encoder =>
-            encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All)
-        );
-        services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(form => form.ValueLengthLimit = 16 << 20);
-        services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "X-Antiforgery");
         services.AddRateLimiter(limiter => limiter.AddFixedWindowLimiter("sign-in", window =>
             {
                 window.PermitLimit = 20;
                 window.Window = TimeSpan.FromMinutes(1);
                 window.QueueLimit = 0;
             }));
-        services.AddRazorPages(pages =>
-        {
-            pages.RootDirectory = "/Studio";
-            pages.Conventions.AuthorizeFolder("/").AllowAnonymousToFolder("/Account");
-            // A screen is found by its folder: Today/Today.cshtml states its address itself.
-        });
-        services.Configure<RouteOptions>(routes => routes.LowercaseUrls = true);
     }
 
     public static void MapStudio(this WebApplication app)

@@ -50,16 +50,8 @@ public sealed class CompareModel(StepScreens screens, PageContext context) : Pag
         if (From != 0)
         {
             Before = ($"Version {From}", Context.Frame(Shown, PreviewUse.Inspect, From));
-            Changes = PageDifferences.Between(
-                Context.Pages.Source(Shown, From),
-                now,
-                Build.PageContext.FilesThatDiffer(
-                    Context.Pages.Hashes(Shown.Id, From),
-                    Shown.Entry!,
-                    Context.Pages.Hashes(Shown.Id, To == 0 ? Shown.Revision : To, To == 0),
-                    Shown.Entry!
-                )
-            );
+            var until = Context.Pages.Hashes(Shown.Id, To == 0 ? Shown.Revision : To, To == 0);
+            Changes = Between(Shown, From, now, until);
             return Page();
         }
         Other =
@@ -69,16 +61,14 @@ public sealed class CompareModel(StepScreens screens, PageContext context) : Pag
         if (Other is null)
             return With is null ? Page() : NotFound();
         Before = (Other.Name, Context.Frame(Other, PreviewUse.Inspect, Other.Revision));
-        Changes = PageDifferences.Between(
-            Context.Pages.Source(Other),
-            now,
-            Build.PageContext.FilesThatDiffer(
-                Context.Pages.Hashes(Other.Id, Other.Revision),
-                Other.Entry!,
-                Context.Pages.Hashes(Shown.Id, Shown.Revision, true),
-                Shown.Entry!
-            )
-        );
+        Changes = Between(Other, Other.Revision, now, Context.Pages.Hashes(Shown.Id, Shown.Revision, true));
         return Page();
+    }
+
+    private PageChanges Between(Page page, int version, string now, IReadOnlyDictionary<string, string> files)
+    {
+        var before = Context.Pages.Hashes(page.Id, version);
+        var differ = Build.PageContext.FilesThatDiffer(before, page.Entry!, files, Shown.Entry!);
+        return PageDifferences.Between(Context.Pages.Source(page, version), now, differ);
     }
 }

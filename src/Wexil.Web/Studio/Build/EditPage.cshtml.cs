@@ -150,7 +150,7 @@ public sealed class EditPageModel(
 
     public async Task<IActionResult> OnPostEditAsync() =>
         Shown.IsHosted
-            ? Answer(await editor.EditAsync(Shown, Author, seen => EditForm.Read(Request.Form, seen)))
+            ? Answer(await editor.EditAsync(Shown, Author, seen => new EditForm(Request.Form).Read(seen)))
             : NotFound();
 
     /// <summary>Another picture, from the person's own files.</summary>

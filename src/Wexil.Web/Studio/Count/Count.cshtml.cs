@@ -121,26 +121,9 @@ public sealed class CountModel(
         Goal = reading.Goals.FirstOrDefault(goal =>
             !goal.IsMain && goal.Id.Value.ToString(System.Globalization.CultureInfo.InvariantCulture) == By
         );
-        Shown =
-            Goal is { } other ? TestReader.By(reading, other, goals)
-            : IsBuyers
-                ? TestReader.By(
-                    reading,
-                    tallies
-                        .MoneyByPhase(reading.Test.Id, settings.Currency)
-                        .ToDictionary(money => money.Key, money => money.Value.Buyers),
-                    isLess: false,
-                    ("buyers", "buyer")
-                )
-            : reading.Result;
+        Shown = ResultShown(reading, goals);
         if (!IsBuyers && (Goal ?? reading.Main) is { } shown)
-            Met = goals
-                .Where(tally => tally.Goal == shown.Id)
-                .GroupBy(tally => tally.Page)
-                .ToDictionary(
-                    group => group.Key,
-                    group => (group.Sum(tally => tally.Times), group.Sum(tally => tally.Value))
-                );
+            Met = SumByPage(goals.Where(tally => tally.Goal == shown.Id));
         Path = tallies.Path(reading.Test.Id);
         Stays = tallies.Stays(reading.Test.Id).ToDictionary(stay => stay.Page);
         Time = TimeChart.From(
@@ -168,6 +151,26 @@ public sealed class CountModel(
                 .Select(pair => Cross(tests.Find(pair.First)!, tests.Find(pair.Second)!, pair.Cells)),
         ];
     }
+
+    private TestResult ResultShown(TestReading reading, IReadOnlyList<GoalTally> goals)
+    {
+        if (Goal is { } other)
+            return TestReader.By(reading, other, goals);
+        if (!IsBuyers)
+            return reading.Result;
+        var buyers = tallies
+            .MoneyByPhase(reading.Test.Id, settings.Currency)
+            .ToDictionary(money => money.Key, money => money.Value.Buyers);
+        return TestReader.By(reading, buyers, isLess: false, ("buyers", "buyer"));
+    }
+
+    private static Dictionary<PageId, (long Times, long Value)> SumByPage(IEnumerable<GoalTally> goals) =>
+        goals
+            .GroupBy(tally => tally.Page)
+            .ToDictionary(
+                group => group.Key,
+                group => (group.Sum(tally => tally.Times), group.Sum(tally => tally.Value))
+            );
 
     private Crossing Cross(SplitTest first, SplitTest second, IReadOnlyList<PairCell> cells) =>
         new(

@@ -14,21 +14,22 @@ public static class Exports
 {
     private const int Chunk = 2000;
 
-    private sealed record Line(
-        int Phase,
-        DateTimeOffset PhaseStarted,
-        string Letter,
-        string Page,
-        int Weight,
-        string Goal,
-        long Visitors,
-        long Conversions,
-        long Times,
-        string Value,
-        long Orders,
-        string Earned,
-        string Currency
-    );
+    private static readonly string[] ColumnNames =
+    [
+        "phase",
+        "phase_started",
+        "letter",
+        "page",
+        "weight",
+        "goal",
+        "visitors",
+        "conversions",
+        "times",
+        "value",
+        "orders",
+        "earned",
+        "currency",
+    ];
 
     public static void Map(WebApplication app)
     {
@@ -53,44 +54,31 @@ public static class Exports
         var text = new StringWriter();
         using (var csv = new CsvWriter(text, CultureInfo.InvariantCulture))
         {
-            foreach (
-                var name in (string[])
-                    [
-                        "phase",
-                        "phase_started",
-                        "letter",
-                        "page",
-                        "weight",
-                        "goal",
-                        "visitors",
-                        "conversions",
-                        "times",
-                        "value",
-                        "orders",
-                        "earned",
-                        "currency",
-                    ]
-            )
+            foreach (var name in ColumnNames)
                 csv.WriteField(name);
             csv.NextRecord();
             foreach (var line in lines)
-            {
-                csv.WriteField(line.Phase);
-                csv.WriteField(line.PhaseStarted.ToString("O", CultureInfo.InvariantCulture));
-                foreach (var field in (string[])[line.Letter, SpreadsheetText.Harmless(line.Page)])
-                    csv.WriteField(field);
-                csv.WriteField(line.Weight);
-                csv.WriteField(SpreadsheetText.Harmless(line.Goal));
-                foreach (var number in (long[])[line.Visitors, line.Conversions, line.Times])
-                    csv.WriteField(number);
-                csv.WriteField(line.Value);
-                csv.WriteField(line.Orders);
-                csv.WriteField(line.Earned);
-                csv.WriteField(line.Currency);
-                csv.NextRecord();
-            }
+                Write(csv, line);
         }
         await http.Response.WriteAsync(text.ToString(), http.RequestAborted);
+    }
+
+    private static void Write(CsvWriter csv, ExportLine line)
+    {
+        csv.WriteField(line.Phase);
+        csv.WriteField(line.PhaseStarted.ToString("O", CultureInfo.InvariantCulture));
+        csv.WriteField(line.Letter);
+        csv.WriteField(SpreadsheetText.Harmless(line.Page));
+        csv.WriteField(line.Weight);
+        csv.WriteField(SpreadsheetText.Harmless(line.Goal));
+        csv.WriteField(line.Visitors);
+        csv.WriteField(line.Conversions);
+        csv.WriteField(line.Times);
+        csv.WriteField(line.Value);
+        csv.WriteField(line.Orders);
+        csv.WriteField(line.Earned);
+        csv.WriteField(line.Currency);
+        csv.NextRecord();
     }
 
     private static async Task Json(
@@ -165,7 +153,7 @@ public static class Exports
         }
     }
 
-    private static (TestReading, Line[])? Lines(
+    private static (TestReading, ExportLine[])? Lines(
         HttpContext http,
         string funnel,
         string step,
@@ -176,58 +164,7 @@ public static class Exports
     {
         if (Find(http, funnel, step, screens) is not { } reading)
             return null;
-        var currency = settings.Currency;
-        var goals = tallies.Goals(reading.Test.Id).ToDictionary(tally => (tally.Goal, tally.Phase, tally.Page));
-        var money = tallies.MoneyByPhase(reading.Test.Id, currency);
-        var counted = tallies.Phases(reading.Test, reading.Phases);
-        var lines = reading
-            .Phases.SelectMany(
-                (phase, i) =>
-                    reading.Test.Pages.SelectMany(
-                        (page, j) =>
-                        {
-                            var facts = counted[i];
-                            var brought = money.GetValueOrDefault((phase.Id, page));
-                            var own = reading.Main is { } chosen
-                                ? goals.GetValueOrDefault((chosen.Id, phase.Id, page))
-                                : null;
-                            var main = new Line(
-                                i + 1,
-                                phase.StartedAt,
-                                PageLetter.At(j),
-                                reading.Pages[j].Name,
-                                facts.Weights[j],
-                                reading.GoalName,
-                                facts.Arms[j].Visitors,
-                                facts.Arms[j].Conversions,
-                                own?.Times ?? facts.Arms[j].Conversions,
-                                currency.Write(own?.Value ?? 0),
-                                brought.Orders,
-                                currency.Write(brought.Earned),
-                                currency.Code
-                            );
-                            return reading
-                                .Goals.Where(goal => goal.CountsIn(phase))
-                                .Select(goal =>
-                                {
-                                    var met = goals.GetValueOrDefault((goal.Id, phase.Id, page));
-                                    return main with
-                                    {
-                                        Goal = goal.Goal.Name,
-                                        Conversions = met?.Visitors ?? 0,
-                                        Times = met?.Times ?? 0,
-                                        Value = currency.Write(met?.Value ?? 0),
-                                        Orders = 0,
-                                        Earned = currency.Write(0),
-                                    };
-                                })
-                                .Where(line => line.Goal != main.Goal || reading.Main is null)
-                                .Prepend(main);
-                        }
-                    )
-            )
-            .ToArray();
-        return (reading, lines);
+        return (reading, new ExportLines(reading, tallies, settings.Currency).All());
     }
 
     private static TestReading? Find(HttpContext http, string funnel, string step, StepScreens screens)

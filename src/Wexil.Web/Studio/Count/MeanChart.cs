@@ -26,18 +26,7 @@ public sealed class MeanChart
     /// <param name="result">The figures that the verdict rests on; null while nobody bought anything.</param>
     public MeanChart(RevenueResult? result, IReadOnlyList<PageMoney> money, Currency currency)
     {
-        (RevenueSample Takings, double Low, double High)[] pages =
-        [
-            .. money.Select(
-                (page, i) =>
-                {
-                    var revenue = result?.Pages[i].Standard ?? page.Revenue;
-                    var half =
-                        revenue.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(revenue.Variance / revenue.Visitors);
-                    return (revenue, revenue.Mean - half, revenue.Mean + half);
-                }
-            ),
-        ];
+        var pages = money.Select((page, i) => WithInterval(result?.Pages[i].Standard ?? page.Revenue)).ToArray();
         var low = Math.Min(0, pages.Min(page => page.Low));
         var high = Math.Max(low + 1, pages.Max(page => page.High) * 1.05);
         double X(double value) => Left + (value - low) / (high - low) * (Right - Left);
@@ -50,8 +39,8 @@ public sealed class MeanChart
                         Top + (i + 1) * RowHeight - 14,
                         X(page.Low),
                         X(page.High),
-                        X(page.Takings.Mean),
-                        $"{PageLetter.At(i)} {currency.Show((decimal)page.Takings.Mean)}, "
+                        X(page.Revenue.Mean),
+                        $"{PageLetter.At(i)} {currency.Show((decimal)page.Revenue.Mean)}, "
                             + $"{currency.Show((decimal)page.Low)} to {currency.Show((decimal)page.High)}"
                     )
             ),
@@ -64,5 +53,11 @@ public sealed class MeanChart
                 .Select(i => low + (high - low) * i / 5)
                 .Select(value => (X(value), currency.Show((decimal)value))),
         ];
+    }
+
+    private static (RevenueSample Revenue, double Low, double High) WithInterval(RevenueSample revenue)
+    {
+        var half = revenue.Visitors == 0 ? 0 : Confidence.Z95 * Math.Sqrt(revenue.Variance / revenue.Visitors);
+        return (revenue, revenue.Mean - half, revenue.Mean + half);
     }
 }

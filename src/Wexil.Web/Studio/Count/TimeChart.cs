@@ -1,7 +1,9 @@
+using System.Globalization;
 using Wexil.App.Results;
 using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
+using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Store;
 
@@ -20,7 +22,6 @@ public sealed class TimeChart
         Right = 846,
         Top = 12,
         Bottom = 214;
-    private static readonly TimeSpan Young = TimeSpan.FromDays(3);
     private static readonly double[] NiceSteps = [1, 2, 5, 10];
 
     /// <summary>A page's line, in pieces where there are gaps, and the band around it.</summary>
@@ -57,101 +58,74 @@ public sealed class TimeChart
     {
         if (buckets.Count == 0)
             return null;
-        var isHourly = buckets[^1].From - buckets[0].From < Young;
-        DateTime Unit(DateTimeOffset moment) =>
-            TimeZoneInfo.ConvertTime(moment, zone).DateTime is var local && isHourly
-                ? local.Date.AddHours(local.Hour)
-                : local.Date;
-        var step = isHourly ? TimeSpan.FromHours(1) : TimeSpan.FromDays(1);
-        var (first, last) = (Unit(buckets[0].From), Unit(buckets[^1].From));
-        var units = (int)Math.Round((last - first) / step) + 1;
-        var sums = reading.Test.Pages.Select(_ => new (Arm Arm, RevenueSample Takings)[units]).ToArray();
-        foreach (var bucket in buckets)
-        {
-            var index = reading.Test.Pages.TakeWhile(own => own != bucket.Page).Count();
-            if (index == sums.Length)
-                continue;
-            ref var sum = ref sums[index][
-                Math.Clamp((int)Math.Round((Unit(bucket.From) - first) / step), 0, units - 1)
-            ];
-            sum = (
-                sum.Arm + bucket.Arm,
-                sum.Takings + new RevenueSample(bucket.Arm.Visitors, bucket.Earned, bucket.Squares)
-            );
-        }
-        var isLess = reading.Main is { Goal.LessIsBetter: true };
-        Arm Counted(Arm arm) => isLess ? new(arm.Visitors, arm.Visitors - arm.Conversions) : arm;
-        var points = isRunning
-            ? Running(
-                reading,
-                buckets,
-                bucket => Math.Clamp((int)Math.Round((Unit(bucket.From) - first) / step), 0, units - 1),
-                units,
-                Counted,
-                money
-            )
-            :
-            [
-                .. sums.Select(own =>
-                    own.Select(sum => money is null ? Point.From(Counted(sum.Arm)) : Point.From(sum.Takings, money))
-                        .ToArray()
-                ),
-            ];
-
+        var units = new TimeUnits(buckets[0].From, buckets[^1].From, zone);
+        var points = isRunning ? Running(reading, buckets, units, money) : Each(reading, buckets, units, money);
         var (low, high) = Bounds(points, isRunning);
-        double X(double unit) => units == 1 ? (Left + Right) / 2 : Left + unit / (units - 1) * (Right - Left);
+        double X(double unit) =>
+            units.Count == 1 ? (Left + Right) / 2 : Left + unit / (units.Count - 1) * (Right - Left);
         double Y(double value) => Math.Clamp(Bottom - (value - low) / (high - low) * (Bottom - Top), Top, Bottom);
-        string Name(int unit) =>
-            (first + unit * step).ToString(
-                isHourly ? "d MMM, HH:00" : "d MMM",
-                System.Globalization.CultureInfo.InvariantCulture
-            );
-        string Label(double value) =>
-            money is not null
-                ? money.Show((decimal)value)
-                : (value * 100).ToString(
-                    high - low < 0.02 ? "0.0#" : "0.#",
-                    System.Globalization.CultureInfo.InvariantCulture
-                ) + "%";
-
-        var empty = Enumerable
-            .Range(0, units)
-            .Where(unit => !buckets.Any(bucket => (int)Math.Round((Unit(bucket.From) - first) / step) == unit))
-            .ToArray();
-        var every = Math.Max(1, (int)Math.Ceiling(units / 5.0));
+        var came = buckets.Select(bucket => units.At(bucket.From)).ToHashSet();
+        var all = Enumerable.Range(0, units.Count);
+        var every = Math.Max(1, (int)Math.Ceiling(units.Count / 5.0));
         return new()
         {
-            Lines = [.. points.Select((own, i) => Draw(PageLetter.At(i), own, isRunning, X, Y, Name))],
-            IsHourly = isHourly,
+            Lines = [.. points.Select((own, i) => Draw(PageLetter.At(i), own, isRunning, X, Y, units.Name))],
+            IsHourly = units.IsHourly,
             Changes =
             [
                 .. reading
-                    .Phases.Where(phase =>
-                        phase.StartedAt <= now
-                        && !phase.Reason.StartsWith(AdaptiveWeights.Reason, StringComparison.Ordinal)
-                    )
-                    .Select(
-                        (phase, i) =>
-                            new Change(
-                                X(Math.Clamp((Unit(phase.StartedAt) - first) / step, 0, units - 1)),
-                                i + 1,
-                                phase.Reason
-                            )
-                    ),
+                    .Phases.Where(phase => phase.StartedAt <= now && !IsAdaptive(phase))
+                    .Select((phase, i) => new Change(X(units.PlaceOf(phase.StartedAt)), i + 1, phase.Reason)),
             ],
-            Gaps = [.. empty.Select(unit => (X(unit - 0.5), X(unit + 0.5)))],
-            Values = [.. Ticks(low, high).Select(value => (Y(value), Label(value)))],
-            Times =
-            [
-                .. Enumerable.Range(0, units).Where(unit => unit % every == 0).Select(unit => (X(unit), Name(unit))),
-            ],
-            Words = string.Join(
-                "; ",
-                points.Select(
-                    (own, i) => $"{PageLetter.At(i)} {Array.FindLast(own, point => point.Visitors > 0).Words}"
-                )
-            ),
+            Gaps = [.. all.Where(unit => !came.Contains(unit)).Select(unit => (X(unit - 0.5), X(unit + 0.5)))],
+            Values = [.. Ticks(low, high).Select(value => (Y(value), Label(value, high - low, money)))],
+            Times = [.. all.Where(unit => unit % every == 0).Select(unit => (X(unit), units.Name(unit)))],
+            Words = string.Join("; ", points.Select((own, i) => $"{PageLetter.At(i)} {Newest(own).Words}")),
         };
+    }
+
+    private static bool IsAdaptive(Phase phase) =>
+        phase.Reason.StartsWith(AdaptiveWeights.Reason, StringComparison.Ordinal);
+
+    private static Point Newest(Point[] own) => Array.FindLast(own, point => point.Visitors > 0);
+
+    private static string Label(double value, double range, Currency? money) =>
+        money is not null
+            ? money.Show((decimal)value)
+            : (value * 100).ToString(range < 0.02 ? "0.0#" : "0.#", CultureInfo.InvariantCulture) + "%";
+
+    // Where less is better, those count who did not.
+    private static Arm Counted(TestReading reading, Arm arm) =>
+        reading.Main is { Goal.LessIsBetter: true } ? new(arm.Visitors, arm.Visitors - arm.Conversions) : arm;
+
+    private static RevenueSample Revenue(PageBucket bucket) => new(bucket.Arm.Visitors, bucket.Earned, bucket.Squares);
+
+    /// <summary>The buckets of a test's pages, and which page each is of.</summary>
+    private static IEnumerable<(int Page, PageBucket Bucket)> Own(
+        TestReading reading,
+        IEnumerable<PageBucket> buckets
+    ) =>
+        buckets
+            .Select(bucket => (reading.Test.Pages.TakeWhile(own => own != bucket.Page).Count(), bucket))
+            .Where(row => row.Item1 < reading.Test.Pages.Count);
+
+    /// <summary>What each unit had by itself.</summary>
+    private static Point[][] Each(
+        TestReading reading,
+        IReadOnlyList<PageBucket> buckets,
+        TimeUnits units,
+        Currency? money
+    )
+    {
+        var sums = reading.Test.Pages.Select(_ => new (Arm Arm, RevenueSample Revenue)[units.Count]).ToArray();
+        foreach (var (page, bucket) in Own(reading, buckets))
+        {
+            ref var sum = ref sums[page][units.At(bucket.From)];
+            sum = (sum.Arm + Counted(reading, bucket.Arm), sum.Revenue + Revenue(bucket));
+        }
+        Point At((Arm Arm, RevenueSample Revenue) sum) =>
+            money is null ? Point.From(sum.Arm) : Point.From(sum.Revenue, money);
+        return [.. sums.Select(own => own.Select(At).ToArray())];
     }
 
     /// <summary>
@@ -161,64 +135,51 @@ public sealed class TimeChart
     private static Point[][] Running(
         TestReading reading,
         IReadOnlyList<PageBucket> buckets,
-        Func<PageBucket, int> unitOf,
-        int units,
-        Func<Arm, Arm> counted,
+        TimeUnits units,
         Currency? money
     )
     {
-        var (pages, control) = (reading.Test.Pages, reading.Result.Facts.Control);
-        var arms = reading.Phases.Select(_ => new Arm[pages.Count]).ToArray();
-        var revenue = reading.Phases.Select(_ => new RevenueSample[pages.Count]).ToArray();
-        var points = pages.Select(_ => new Point[units]).ToArray();
-        var byUnit = buckets.ToLookup(unitOf);
-        for (var unit = 0; unit < units; unit++)
+        var pages = reading.Test.Pages.Count;
+        var arms = reading.Phases.Select(_ => new Arm[pages]).ToArray();
+        var revenue = reading.Phases.Select(_ => new RevenueSample[pages]).ToArray();
+        var points = reading.Test.Pages.Select(_ => new Point[units.Count]).ToArray();
+        var byUnit = Own(reading, buckets).ToLookup(row => units.At(row.Bucket.From));
+        for (var unit = 0; unit < units.Count; unit++)
         {
-            foreach (var bucket in byUnit[unit])
+            foreach (var (page, bucket) in byUnit[unit])
             {
-                var page = pages.TakeWhile(own => own != bucket.Page).Count();
-                if (page == pages.Count)
-                    continue;
                 var phase = Math.Max(0, reading.Phases.Count(started => started.StartedAt <= bucket.From) - 1);
-                arms[phase][page] += counted(bucket.Arm);
-                revenue[phase][page] += new RevenueSample(bucket.Arm.Visitors, bucket.Earned, bucket.Squares);
+                arms[phase][page] += Counted(reading, bucket.Arm);
+                revenue[phase][page] += Revenue(bucket);
             }
-            var rates = money is null
-                ? PhaseStandardization.Rates(
-                    arms,
-                    control,
-                    [
-                        .. pages.Select(
-                            (_, page) =>
-                                page == control
-                                    ? null
-                                    : Phases.Difference(
-                                        arms.Select(phase => new PhasePair(phase[control], phase[page]))
-                                    )
-                        ),
-                    ]
-                )
-                : [];
-            var means = money is not null
-                ? PhaseStandardization.Means(
-                    revenue,
-                    control,
-                    [
-                        .. pages.Select(
-                            (_, page) =>
-                                page == control
-                                    ? null
-                                    : Phases.DifferenceOfMeans(revenue.Select(phase => (phase[control], phase[page])))
-                        ),
-                    ]
-                )
-                : [];
-            for (var page = 0; page < pages.Count; page++)
-                points[page][unit] = money is null
-                    ? Point.From(arms.Aggregate(new Arm(), (sum, phase) => sum + phase[page]), rates[page])
-                    : Point.From(means[page], money);
+            var now = money is null
+                ? Rates(arms, reading.Result.Facts.Control)
+                : Means(revenue, reading.Result.Facts.Control, money);
+            for (var page = 0; page < pages; page++)
+                points[page][unit] = now[page];
         }
         return points;
+    }
+
+    private static Point[] Rates(Arm[][] arms, int control)
+    {
+        Estimate? Against(int page) =>
+            page == control
+                ? null
+                : Phases.Difference(arms.Select(phase => new PhasePair(phase[control], phase[page])));
+        var pages = Enumerable.Range(0, arms[0].Length);
+        var rates = PhaseStandardization.Rates(arms, control, [.. pages.Select(Against)]);
+        Arm Total(int page) => arms.Aggregate(new Arm(), (sum, phase) => sum + phase[page]);
+        return [.. pages.Select(page => Point.From(Total(page), rates[page]))];
+    }
+
+    private static Point[] Means(RevenueSample[][] revenue, int control, Currency money)
+    {
+        Estimate? Against(int page) =>
+            page == control ? null : Phases.DifferenceOfMeans(revenue.Select(phase => (phase[control], phase[page])));
+        var pages = Enumerable.Range(0, revenue[0].Length);
+        var means = PhaseStandardization.Means(revenue, control, [.. pages.Select(Against)]);
+        return [.. means.Select(mean => Point.From(mean, money))];
     }
 
     /// <summary>

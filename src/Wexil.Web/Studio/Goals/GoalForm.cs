@@ -51,48 +51,15 @@ public sealed class GoalForm
     {
         var before = state.ErrorCount;
         void Wrong(string field, string problem) => state.AddModelError($"{prefix}.{field}", problem);
-        AddressPattern? pattern = null;
         var element = Element?.Trim() ?? "";
-        switch (Kind)
-        {
-            case GoalKind.Step when screen.LaterSteps.All(step => step.Id.Value != Step):
-                Wrong(nameof(Step), "Choose a step that comes after this one.");
-                break;
-            case GoalKind.Address:
-                pattern = Pattern();
-                if (pattern.Problem() is { } problem)
-                    Wrong(nameof(Address), problem);
-                break;
-            case GoalKind.Click
-                when element.Length is 0 or > MaxElementLength
-                    || new CssSelectorParser().ParseSelector(element) is null:
-                Wrong(
-                    nameof(Element),
-                    element.Length == 0
-                        ? "Say what is clicked on: #order, .buy, a[href*=kit]."
-                        : "This is no CSS selector that a browser understands."
-                );
-                break;
-        }
-        long value = 0;
-        if (!string.IsNullOrWhiteSpace(Value))
-        {
-            if (currency.Parse(Value) is { } amount)
-                value = amount;
-            else
-                Wrong(nameof(Value), $"An amount such as {currency.Write(3900)}.");
-        }
-        int? window = null;
-        if (!string.IsNullOrWhiteSpace(Window))
-        {
-            if (
-                int.TryParse(Window, NumberStyles.None, CultureInfo.InvariantCulture, out var days)
-                && days is >= 1 and <= Goal.MaxWindowDays
-            )
-                window = days;
-            else
-                Wrong(nameof(Window), $"A number of days from 1 to {Goal.MaxWindowDays}, or nothing.");
-        }
+        if (Target(screen, element) is var (field, problem))
+            Wrong(field, problem);
+        var value = string.IsNullOrWhiteSpace(Value) ? 0 : currency.Parse(Value);
+        if (value is null)
+            Wrong(nameof(Value), $"An amount such as {currency.Write(3900)}.");
+        var window = Days();
+        if (!string.IsNullOrWhiteSpace(Window) && window is null)
+            Wrong(nameof(Window), $"A number of days from 1 to {Goal.MaxWindowDays}, or nothing.");
         string[] products =
         [
             .. (Products ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries),
@@ -106,17 +73,44 @@ public sealed class GoalForm
         return new Goal(Kind, Name?.Trim() is { Length: > 0 } name ? name : UsualName(screen, products, element))
         {
             Step = Kind == GoalKind.Step ? new StepId(Step!.Value) : null,
-            Address = pattern,
+            Address = Kind == GoalKind.Address ? Pattern() : null,
             Element = Kind == GoalKind.Click ? element : "",
             Pages = Kind == GoalKind.OptIn ? [.. Pages.Select(page => new PageId(page))] : [],
             Products = Kind == GoalKind.Sale ? products : [],
-            Value = value,
+            Value = value ?? 0,
             ValueComes = ValueComes && Kind is (GoalKind.Sale or GoalKind.Signal),
             WindowDays = window,
             EveryTime = EveryTime,
             LessIsBetter = LessIsBetter,
         };
     }
+
+    /// <summary>What is wrong with what has to be met; null for nothing.</summary>
+    private (string Field, string Problem)? Target(StepScreen screen, string element) =>
+        Kind switch
+        {
+            GoalKind.Step when screen.LaterSteps.All(step => step.Id.Value != Step) => (
+                nameof(Step),
+                "Choose a step that comes after this one."
+            ),
+            GoalKind.Address when Pattern().Problem() is { } problem => (nameof(Address), problem),
+            GoalKind.Click when element.Length == 0 => (
+                nameof(Element),
+                "Say what is clicked on: #order, .buy, a[href*=kit]."
+            ),
+            GoalKind.Click
+                when element.Length > MaxElementLength || new CssSelectorParser().ParseSelector(element) is null => (
+                nameof(Element),
+                "This is no CSS selector that a browser understands."
+            ),
+            _ => null,
+        };
+
+    private int? Days() =>
+        int.TryParse(Window, NumberStyles.None, CultureInfo.InvariantCulture, out var days)
+        && days is >= 1 and <= Goal.MaxWindowDays
+            ? days
+            : null;
 
     public AddressPattern Pattern() => new(Match, Address?.Trim() ?? "", IgnoresCase);
 

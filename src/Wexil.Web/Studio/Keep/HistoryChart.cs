@@ -21,17 +21,21 @@ public sealed class HistoryChart
         LevelHeight = 34,
         ThinHeight = 22;
 
+    private readonly List<Line> _lines = [];
+    private readonly List<(double, double, string)> _ends = [];
+    private readonly List<Label> _labels = [];
+
     /// <summary>A stretch of a page's line.</summary>
     public sealed record Line(string Tone, string Path, bool IsKept, bool IsOver);
 
     public sealed record Label(double X, double Y, string Name, string Words);
 
     public double Height { get; }
-    public IReadOnlyList<Line> Lines { get; }
+    public IReadOnlyList<Line> Lines => _lines;
 
     /// <summary>Where pages that did not beat the other end.</summary>
-    public IReadOnlyList<(double X, double Y, string Tone)> Ends { get; }
-    public IReadOnlyList<Label> Labels { get; }
+    public IReadOnlyList<(double X, double Y, string Tone)> Ends => _ends;
+    public IReadOnlyList<Label> Labels => _labels;
 
     /// <summary>How many characters fit below a test.</summary>
     public int LabelLength { get; }
@@ -45,7 +49,6 @@ public sealed class HistoryChart
         var bottom = Top + wins * LevelHeight;
         Height = bottom + most * ThinHeight + 58;
         LabelLength = (int)(slot / 7.4);
-        var (lines, ends, labels) = (new List<Line>(), new List<(double, double, string)>(), new List<Label>());
         // A running test's challengers may be above or below: nobody knows yet.
         var (y, tone) = (bottom, "a");
         for (var i = 0; i < tests.Count; i++)
@@ -53,46 +56,35 @@ public sealed class HistoryChart
             var test = tests[i];
             var (from, fork) = (Left + i * slot, Left + (i + 0.12) * slot);
             var until = test.Kept is null ? Right : Left + (i + 0.8) * slot;
-            labels.Add(new(from, Height - 30, test.Name, test.Words));
-            if (test.Kept is { } kept && kept > 0)
+            var next = test.Kept is not null && i + 1 < tests.Count ? from + slot : Right;
+            _labels.Add(new(from, Height - 30, test.Name, test.Words));
+            DrawLosers(test, y, fork, until);
+            if (test.Kept is not > 0)
             {
-                lines.Add(new(tone, $"M{At(from)} {At(y)}H{At(until)}", true, false));
-                ends.Add((until, y, tone));
-                var up = y - LevelHeight;
-                var better = test.Letters[kept].ToLowerInvariant();
-                lines.Add(new(better, Branch(fork, y, up, until), false, false));
-                Losers(test, kept, y, fork, until);
-                (y, tone) = (up, better);
-                lines.Add(
-                    new(tone, $"M{At(until)} {At(y)}H{At(i + 1 < tests.Count ? from + slot : Right)}", true, false)
-                );
+                _lines.Add(new(tone, $"M{At(from)} {At(y)}H{At(next)}", true, test.Kept is null));
                 continue;
             }
-            Losers(test, 0, y, fork, until);
-            lines.Add(
-                new(
-                    tone,
-                    $"M{At(from)} {At(y)}H{At(test.Kept is null ? Right : i + 1 < tests.Count ? from + slot : Right)}",
-                    true,
-                    test.Kept is null
-                )
-            );
+            _lines.Add(new(tone, $"M{At(from)} {At(y)}H{At(until)}", true, false));
+            _ends.Add((until, y, tone));
+            tone = test.Letters[test.Kept.Value].ToLowerInvariant();
+            _lines.Add(new(tone, Branch(fork, y, y - LevelHeight, until), false, false));
+            y -= LevelHeight;
+            _lines.Add(new(tone, $"M{At(until)} {At(y)}H{At(next)}", true, false));
         }
-        (Lines, Ends, Labels) = (lines, ends, labels);
+    }
 
-        void Losers(PastTest test, int kept, double level, double fork, double until)
+    private void DrawLosers(PastTest test, double level, double fork, double until)
+    {
+        var down = level;
+        for (var page = 1; page < test.Letters.Count; page++)
         {
-            var below = 0;
-            for (var page = 1; page < test.Letters.Count; page++)
-            {
-                if (page == kept)
-                    continue;
-                var down = level + ++below * ThinHeight;
-                var own = test.Letters[page].ToLowerInvariant();
-                lines.Add(new(own, Branch(fork, level, down, until), false, false));
-                if (test.Kept is not null)
-                    ends.Add((until, down, own));
-            }
+            if (page == test.Kept)
+                continue;
+            down += ThinHeight;
+            var tone = test.Letters[page].ToLowerInvariant();
+            _lines.Add(new(tone, Branch(fork, level, down, until), false, false));
+            if (test.Kept is not null)
+                _ends.Add((until, down, tone));
         }
     }
 

@@ -41,53 +41,10 @@ public sealed class RuleForm
     /// <summary>Reads it, or says by the fields what is wrong; null then.</summary>
     public KeepRule? Read(ModelStateDictionary state, string prefix, DateOnly today)
     {
+        void Wrong(string field, string problem) => state.AddModelError($"{prefix}.{field}", problem);
         var rule = new KeepRule(By, OnMoney) { LeaderAtLatest = LeaderAtLatest, RestsLosers = RestsLosers };
         if (By == KeepBy.Sure)
-        {
-            if (
-                !double.TryParse(
-                    Sureness?.Trim().TrimEnd('%'),
-                    NumberStyles.AllowDecimalPoint,
-                    CultureInfo.InvariantCulture,
-                    out var percent
-                ) || percent is < KeepRule.MinSureness * 100 or > KeepRule.MaxSureness * 100
-            )
-                Wrong(
-                    nameof(Sureness),
-                    $"From {Percent(KeepRule.MinSureness)} to {Percent(KeepRule.MaxSureness)} percent."
-                );
-            if (!Whole(Conversions, AlwaysValidTest.MinConversions, MaxConversions, out var conversions))
-                Wrong(
-                    nameof(Conversions),
-                    $"A whole number, {AlwaysValidTest.MinConversions} or more: below it no call is made."
-                );
-            if (!Whole(Days, 1, MaxDays, out var days))
-                Wrong(nameof(Days), $"Whole days, from 1 to {MaxDays}.");
-            DateOnly? latest = null;
-            if (!string.IsNullOrWhiteSpace(Latest))
-            {
-                if (
-                    DateOnly.TryParseExact(
-                        Latest,
-                        "yyyy-MM-dd",
-                        CultureInfo.InvariantCulture,
-                        DateTimeStyles.None,
-                        out var day
-                    )
-                    && day > today
-                )
-                    latest = day;
-                else
-                    Wrong(nameof(Latest), "A day to come, such as 2026-12-24; or nothing.");
-            }
-            rule = rule with
-            {
-                Sureness = percent / 100,
-                Conversions = (int)conversions,
-                Days = (int)days,
-                Latest = latest,
-            };
-        }
+            rule = ReadSure(rule, today, Wrong);
         else if (By == KeepBy.Visitors)
         {
             if (!Whole(Visitors, MinVisitors, MaxVisitors, out var visitors))
@@ -95,8 +52,59 @@ public sealed class RuleForm
             rule = rule with { Visitors = visitors };
         }
         return state.IsValid ? rule : null;
+    }
 
-        void Wrong(string field, string problem) => state.AddModelError($"{prefix}.{field}", problem);
+    private KeepRule ReadSure(KeepRule rule, DateOnly today, Action<string, string> wrong)
+    {
+        var sureness = ReadSureness();
+        if (sureness is null)
+            wrong(
+                nameof(Sureness),
+                $"From {Percent(KeepRule.MinSureness)} to {Percent(KeepRule.MaxSureness)} percent."
+            );
+        if (!Whole(Conversions, AlwaysValidTest.MinConversions, MaxConversions, out var conversions))
+            wrong(
+                nameof(Conversions),
+                $"A whole number, {AlwaysValidTest.MinConversions} or more: below it no call is made."
+            );
+        if (!Whole(Days, 1, MaxDays, out var days))
+            wrong(nameof(Days), $"Whole days, from 1 to {MaxDays}.");
+        var latest = ReadDay(today);
+        if (!string.IsNullOrWhiteSpace(Latest) && latest is null)
+            wrong(nameof(Latest), "A day to come, such as 2026-12-24; or nothing.");
+        return rule with
+        {
+            Sureness = sureness ?? rule.Sureness,
+            Conversions = (int)conversions,
+            Days = (int)days,
+            Latest = latest,
+        };
+    }
+
+    // From percent.
+    private double? ReadSureness()
+    {
+        var isNumber = double.TryParse(
+            Sureness?.Trim().TrimEnd('%'),
+            NumberStyles.AllowDecimalPoint,
+            CultureInfo.InvariantCulture,
+            out var percent
+        );
+        return isNumber && percent is >= KeepRule.MinSureness * 100 and <= KeepRule.MaxSureness * 100
+            ? percent / 100
+            : null;
+    }
+
+    private DateOnly? ReadDay(DateOnly today)
+    {
+        var isDay = DateOnly.TryParseExact(
+            Latest,
+            "yyyy-MM-dd",
+            CultureInfo.InvariantCulture,
+            DateTimeStyles.None,
+            out var day
+        );
+        return isDay && day > today ? day : null;
     }
 
     /// <summary>The rule in a sentence, for the log and the screen.</summary>

@@ -59,22 +59,7 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxSt
                 nameof(ForwardTo),
                 "The address that the service’s form is sent to, beginning with https://."
             );
-        var fields = new Dictionary<string, string>();
-        foreach (
-            var line in (Fields ?? "").Split(
-                '\n',
-                StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries
-            )
-        )
-        {
-            if (line.Split('=', StringSplitOptions.TrimEntries) is [{ Length: > 0 } ours, { Length: > 0 } theirs])
-                fields[ours] = theirs;
-            else
-                ModelState.AddModelError(
-                    nameof(Fields),
-                    $"Each line is a field here, =, and its name there. This is not: {line}"
-                );
-        }
+        var fields = ReadFields();
         if (fields.Count > MaxFields)
             ModelState.AddModelError(nameof(Fields), $"At most {MaxFields} fields.");
         if (address is not null && !fields.ContainsKey("email"))
@@ -89,6 +74,23 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxSt
         );
         Done = "Saved. It holds for opt-ins from now on.";
         return Redirect(Screen.Address("opt-ins"));
+    }
+
+    private Dictionary<string, string> ReadFields()
+    {
+        var fields = new Dictionary<string, string>();
+        var lines = (Fields ?? "").Split('\n', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);
+        foreach (var line in lines)
+        {
+            if (line.Split('=', StringSplitOptions.TrimEntries) is [{ Length: > 0 } ours, { Length: > 0 } theirs])
+                fields[ours] = theirs;
+            else
+                ModelState.AddModelError(
+                    nameof(Fields),
+                    $"Each line is a field here, =, and its name there. This is not: {line}"
+                );
+        }
+        return fields;
     }
 
     public async Task<IActionResult> OnPostAgainAsync()

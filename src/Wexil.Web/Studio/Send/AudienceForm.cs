@@ -66,6 +66,31 @@ public sealed class AudienceForm
     /// <summary>The audience meant; what is wrong is told by the field it concerns.</summary>
     public Audience Read(ModelStateDictionary problems, string prefix)
     {
+        void Wrong(string field, string problem) => problems.AddModelError($"{prefix}.{field}", problem);
+        string? Country(string name) => Code(name, Names.Countries, upper: true);
+        string? Tag(string name) => SourceTag.From(name) is { Length: > 0 } tag ? tag : null;
+        string? Language(string name) => Code(name, Names.Languages, upper: false);
+        IncludeExcludeList List(string? written, bool isOut, Func<string, string?> read, string what, string field)
+        {
+            var (list, unknown) = Parse(written, isOut, read);
+            foreach (var name in unknown)
+                Wrong(field, $"“{name}” is no {what} that Wexil knows.");
+            return list;
+        }
+        var rules = ReadRules(Wrong);
+        var devices = Devices.Distinct().Order().ToArray();
+        return new(
+            devices.Length == 3 ? [] : devices,
+            List(Countries, CountriesOut, Country, "country", nameof(Countries)),
+            Visits,
+            List(Sources, SourcesOut, Tag, "source", nameof(Sources)),
+            List(Languages, LanguagesOut, Language, "language", nameof(Languages)),
+            rules
+        );
+    }
+
+    private List<AddressRule> ReadRules(Action<string, string> wrong)
+    {
         var rules = new List<AddressRule>();
         for (var i = 0; i < Math.Min(Rules.Count, MaxRules); i++)
         {
@@ -79,55 +104,28 @@ public sealed class AudienceForm
                 rule.Kind == RuleKind.Present ? "" : rule.Value?.Trim() ?? ""
             );
             if (read.Problem() is { } problem)
-                problems.AddModelError($"{prefix}.Rules[{i}].Parameter", problem);
+                wrong($"Rules[{i}].Parameter", problem);
             else
                 rules.Add(read);
         }
-        var devices = Devices.Distinct().Order().ToArray();
-        return new(
-            devices.Length == 3 ? [] : devices,
-            List(
-                Countries,
-                CountriesOut,
-                name => Code(name, Names.Countries, upper: true),
-                "country",
-                nameof(Countries)
-            ),
-            Visits,
-            List(
-                Sources,
-                SourcesOut,
-                name => SourceTag.From(name) is { Length: > 0 } tag ? tag : null,
-                "source",
-                nameof(Sources)
-            ),
-            List(
-                Languages,
-                LanguagesOut,
-                name => Code(name, Names.Languages, upper: false),
-                "language",
-                nameof(Languages)
-            ),
-            rules
-        );
+        return rules;
+    }
 
-        IncludeExcludeList List(string? written, bool isOut, Func<string, string?> read, string what, string field)
-        {
-            var names = new List<string>();
-            foreach (
-                var name in (written ?? "").Split(
-                    [',', ';'],
-                    StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries
-                )
-            )
-            {
-                if (read(name) is { } code)
-                    names.Add(code);
-                else
-                    problems.AddModelError($"{prefix}.{field}", $"“{name}” is no {what} that Wexil knows.");
-            }
-            return names.Count == 0 ? IncludeExcludeList.All : new([.. names.Distinct()], isOut);
-        }
+    private static (IncludeExcludeList List, IReadOnlyList<string> Unknown) Parse(
+        string? written,
+        bool isOut,
+        Func<string, string?> read
+    )
+    {
+        var names = (written ?? "")
+            .Split([',', ';'], StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)
+            .Select(name => (Name: name, Code: read(name)))
+            .ToArray();
+        string[] codes = [.. names.Where(name => name.Code is not null).Select(name => name.Code!).Distinct()];
+        return (
+            codes.Length == 0 ? IncludeExcludeList.All : new(codes, isOut),
+            [.. names.Where(name => name.Code is null).Select(name => name.Name)]
+        );
     }
 
     private static string? Code(string name, IReadOnlyList<(string Code, string Name)> known, bool upper)

@@ -115,17 +115,17 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
             return new(what, false, $"{Format.Quoted(step.Name)} shows no page yet.");
         if (page.Outside is null)
             return new(what, true, $"{Format.Quoted(step.Name)} is hosted here.");
-        var check = await wiring.CheckAsync(wiring.Wire(page, step, isControl: false), stop);
-        var bad = check.Findings.FirstOrDefault(finding => finding.Good == false);
-        return new(
-            what,
-            bad is not null ? false
-                : check.Findings.Count == 1 ? null
-                : true,
-            bad is not null ? $"{Format.Quoted(page.Name)}: {bad.Words} {bad.Mend}"
-                : check.Findings.Count == 1 ? $"{Format.Quoted(page.Name)} could not be looked at."
-                : $"{Format.Quoted(page.Name)} answers and carries the script."
-        );
+        return Checked(what, page, await wiring.CheckAsync(wiring.Wire(page, step, isControl: false), stop));
+    }
+
+    private static ReadyLine Checked(string what, Page page, PageCheck check)
+    {
+        var name = Format.Quoted(page.Name);
+        if (check.Findings.FirstOrDefault(finding => finding.Good == false) is { } bad)
+            return new(what, false, $"{name}: {bad.Words} {bad.Mend}");
+        return check.Findings.Count == 1
+            ? new(what, null, $"{name} could not be looked at.")
+            : new(what, true, $"{name} answers and carries the script.");
     }
 
     /// <summary>Whether browsers let what is done on the goal's page be credited to who saw the tested pages.</summary>

@@ -162,27 +162,13 @@ public sealed class SendModel(
         var main = ReadMainGoal();
         if (Goal != 0 && Screen.LaterSteps.All(step => step.Id.Value != Goal))
             ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
-        var (sending, from) = ReadSending(chosen, null);
+        var (chosenSettings, from) = ReadSending(chosen, null);
         if (!ModelState.IsValid)
             return Again();
 
         LoadAround();
         var ready = await ReadyAsync(chosen, main);
-        var name = string.IsNullOrWhiteSpace(Name) ? PageName(chosen[^1].Page) : Name.Trim();
-        var plan = new TestPlan(
-            Screen.Step.Id,
-            Goal == 0 ? Screen.Step.Id : new(Goal),
-            name,
-            Idea?.Trim() ?? "",
-            BaseRate!.Value / 100,
-            SmallestLift / 100,
-            [.. chosen.Select(row => new PageId(row.Page))],
-            weights!,
-            sending,
-            from,
-            main,
-            ready
-        );
+        var plan = Plan(chosen, weights!, chosenSettings, from) with { Main = main, Ready = ready };
         if (await tests.StartAsync(plan) is null)
         {
             ModelState.AddModelError(
@@ -199,6 +185,20 @@ public sealed class SendModel(
                 : $"The test runs. From now on /go/{Screen.Step.Slug} splits its visitors {weights}.";
         return Redirect(Screen.Address("send"));
     }
+
+    private TestPlan Plan(Row[] chosen, Weights weights, TestSettings settings, DateTimeOffset? from) =>
+        new(
+            Screen.Step.Id,
+            Goal == 0 ? Screen.Step.Id : new(Goal),
+            string.IsNullOrWhiteSpace(Name) ? PageName(chosen[^1].Page) : Name.Trim(),
+            Idea?.Trim() ?? "",
+            BaseRate!.Value / 100,
+            SmallestLift / 100,
+            [.. chosen.Select(row => new PageId(row.Page))],
+            weights,
+            settings,
+            from
+        );
 
     /// <summary>Looks whether the test could tell anything, with the form as it stands; nothing is started.</summary>
     public async Task<IActionResult> OnPostReadyAsync()
@@ -226,27 +226,19 @@ public sealed class SendModel(
         if (Screen.Open is not { } open)
             return Redirect(Screen.Address("send"));
         var test = open.Test;
-        var rows = test
-            .Pages.Select(page => Rows.FirstOrDefault(row => row.Page == page.Value) ?? new Row { Page = page.Value })
-            .Concat(
-                Rows.Where(row =>
-                    row.In
-                    && Screen.Pages.Any(page => page.Id.Value == row.Page)
-                    && test.Pages.All(page => page.Value != row.Page)
-                )
-            )
-            .ToArray();
-        foreach (var row in rows)
-            row.In = true;
+        var rows = RowsOf(test);
         var weights = CheckWeights(rows);
-        var (sending, from) = ReadSending(rows, test);
+        var (chosenSettings, from) = ReadSending(rows, test);
         if (!ModelState.IsValid)
         {
             (BaseRate, SmallestLift) = (test.ExpectedRate * 100, test.SmallestLift * 100);
             return Again();
         }
         var added = rows.Skip(test.Pages.Count).Select(row => new PageId(row.Page)).ToArray();
-        var what = test.Settings.ChangesTo(sending).Select(change => (What: Say(change), change.BeginsPhase)).ToList();
+        var what = test
+            .Settings.ChangesTo(chosenSettings)
+            .Select(change => (What: Say(change), change.BeginsPhase))
+            .ToList();
         var moves = from is { } start && start != test.StartedAt && test.StartedAt > Clock.Now;
         if (moves)
             what.Add(($"Starts {Clock.Moment(from!.Value)}", false));
@@ -254,20 +246,36 @@ public sealed class SendModel(
             Done = "Nothing was changed.";
         else
         {
-            await tests.ChangeAsync(test, weights!, added, sending, moves ? from : null, what);
+            await tests.ChangeAsync(test, weights!, added, chosenSettings, moves ? from : null, what);
             routes.Reload(Screen.Funnel.Id);
-            var phase = added.Length > 0 || !weights!.Equals(test.Weights) || what.Any(change => change.BeginsPhase);
+            var isSplitNew = added.Length > 0 || !weights!.Equals(test.Weights);
+            var beginsPhase = isSplitNew || what.Any(change => change.BeginsPhase);
             Done =
-                (weights!.Equals(test.Weights) && added.Length == 0 ? "" : $"New visitors are split {weights}. ")
+                (isSplitNew ? $"New visitors are split {weights}. " : "")
                 + string.Concat(what.Select(change => change.What.TrimEnd('.') + ". "))
-                + (
-                    phase
-                        ? "Everyone enrolled before stays on their page, and the counts so far stay: a new "
-                            + "phase has begun."
-                        : "No new phase was needed."
-                );
+                + (beginsPhase ? PhaseBegan : "No new phase was needed.");
         }
         return Redirect(Screen.Address("send"));
+    }
+
+    private const string PhaseBegan =
+        "Everyone enrolled before stays on their page, and the counts so far stay: a new phase has begun.";
+
+    /// <summary>The pages of a running test, as the form has them, and those that it adds.</summary>
+    private Row[] RowsOf(SplitTest test)
+    {
+        var known = test.Pages.Select(page =>
+            Rows.FirstOrDefault(row => row.Page == page.Value) ?? new Row { Page = page.Value }
+        );
+        var added = Rows.Where(row =>
+            row.In
+            && Screen.Pages.Any(page => page.Id.Value == row.Page)
+            && test.Pages.All(page => page.Value != row.Page)
+        );
+        Row[] rows = [.. known, .. added];
+        foreach (var row in rows)
+            row.In = true;
+        return rows;
     }
 
     private string Say(SettingChange change) =>

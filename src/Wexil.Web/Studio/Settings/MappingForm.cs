@@ -48,26 +48,13 @@ public sealed class MappingForm
             Wrong(nameof(TimestampHeader), $"A header’s name, such as {HookSignature.TimestampHeader}, or nothing.");
         if (parameter.Length > 0 && (!IsName(parameter) || new AddressQuery.Part(parameter).IsOurs))
             Wrong(nameof(PassThrough), "Letters, digits, - and _, such as custom.");
-        var fields = new Dictionary<string, string>();
-        foreach (
-            var line in (Fields ?? "").Split(
-                '\n',
-                StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries
-            )
-        )
-        {
-            if (
-                line.Split('=', StringSplitOptions.TrimEntries) is [var ours, { Length: > 0 and <= MaxLength } theirs]
-                && HookMapping.Names.Contains(ours)
-            )
-                fields[ours] = theirs;
-            else
-                Wrong(
-                    nameof(Fields),
-                    $"A line is one of {string.Join(", ", HookMapping.Names)}, then = and where it stands. "
-                        + $"This is not: {line}"
-                );
-        }
+        var (fields, unread) = ReadFields();
+        foreach (var line in unread)
+            Wrong(
+                nameof(Fields),
+                $"A line is one of {string.Join(", ", HookMapping.Names)}, then = and where it stands. "
+                    + $"This is not: {line}"
+            );
         if (fields.ContainsKey("type") && Words(SaleWords).Length == 0)
             Wrong(
                 nameof(SaleWords),
@@ -86,6 +73,23 @@ public sealed class MappingForm
                 fields,
                 Words(SaleWords)
             );
+    }
+
+    private (Dictionary<string, string> Fields, List<string> Unread) ReadFields()
+    {
+        var (fields, unread) = (new Dictionary<string, string>(), new List<string>());
+        var lines = (Fields ?? "").Split('\n', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);
+        foreach (var line in lines)
+        {
+            if (
+                line.Split('=', StringSplitOptions.TrimEntries) is [var ours, { Length: > 0 and <= MaxLength } theirs]
+                && HookMapping.Names.Contains(ours)
+            )
+                fields[ours] = theirs;
+            else
+                unread.Add(line);
+        }
+        return (fields, unread);
     }
 
     private static string[] Words(string? typed) =>

@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Results;
 using Wexil.App.Wording;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
@@ -60,48 +61,43 @@ public sealed class AllTestsModel(
             .Distinct()
             .ToDictionary(page => page, page => pages.Find(page)!.Name);
         var words = (Q ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries);
-        SplitTest[] fitting =
-        [
-            .. all.Where(test => words.All(word => Text(test).Contains(word, StringComparison.OrdinalIgnoreCase))),
-        ];
+        bool IsFound(SplitTest test)
+        {
+            var text = Text(test, steps[test.Step], every[steps[test.Step].Funnel], names);
+            return words.All(word => text.Contains(word, StringComparison.OrdinalIgnoreCase));
+        }
+        SplitTest[] fitting = [.. all.Where(IsFound)];
         Found = fitting.Length;
-        var visitors = tallies
-            .PageVisitors(fitting.Take(MaxCount).Select(test => test.Id))
+        var visitors = VisitorsOf(fitting.Take(MaxCount));
+        var gained = gains.For(inForce).ToDictionary(line => line.Verdict.Id);
+        Rows = [.. fitting.Take(MaxCount).Select(RowOf)];
+
+        Row RowOf(SplitTest test)
+        {
+            var verdict = test.IsOpen ? null : decided.GetValueOrDefault(test.Id);
+            var line = verdict is null ? null : new VerdictLine(verdict, test);
+            return new(
+                test,
+                steps[test.Step],
+                every[steps[test.Step].Funnel],
+                [.. test.Pages.Select(page => names[page])],
+                line?.Visitors ?? visitors.GetValueOrDefault(test.Id),
+                line,
+                verdict is null ? null : gained.GetValueOrDefault(verdict.Id),
+                test.StateAt(clock.Now)
+            );
+        }
+    }
+
+    private Dictionary<TestId, long> VisitorsOf(IEnumerable<SplitTest> shown) =>
+        tallies
+            .PageVisitors(shown.Select(test => test.Id))
             .GroupBy(page => page.Key.Test)
             .ToDictionary(group => group.Key, group => group.Sum(page => page.Value));
-        var gained = gains.For(inForce).ToDictionary(line => line.Verdict.Id);
-        Rows =
-        [
-            .. fitting
-                .Take(MaxCount)
-                .Select(test =>
-                {
-                    var verdict = test.IsOpen ? null : decided.GetValueOrDefault(test.Id);
-                    var line = verdict is null ? null : new VerdictLine(verdict, test);
-                    return new Row(
-                        test,
-                        steps[test.Step],
-                        every[steps[test.Step].Funnel],
-                        [.. test.Pages.Select(page => names[page])],
-                        line?.Visitors ?? visitors.GetValueOrDefault(test.Id),
-                        line,
-                        verdict is null ? null : gained.GetValueOrDefault(verdict.Id),
-                        test.StateAt(clock.Now)
-                    );
-                }),
-        ];
 
-        string Text(SplitTest test) =>
-            string.Join(
-                '\n',
-                [
-                    test.Name,
-                    test.Idea,
-                    test.Learned,
-                    steps[test.Step].Name,
-                    every[steps[test.Step].Funnel].Name,
-                    .. test.Pages.Select(page => names[page]),
-                ]
-            );
-    }
+    private static string Text(SplitTest test, Step step, Funnel funnel, IReadOnlyDictionary<PageId, string> names) =>
+        string.Join(
+            '\n',
+            [test.Name, test.Idea, test.Learned, step.Name, funnel.Name, .. test.Pages.Select(page => names[page])]
+        );
 }

@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Background;
 using Wexil.App.Results;
 using Wexil.App.Wording;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
@@ -86,19 +87,7 @@ public sealed class TodayModel(
             .. gains
                 .All()
                 .GroupBy(line => line.Currency?.Code ?? line.Many)
-                .Select(group =>
-                    (
-                        group.Aggregate(
-                            (sum, line) =>
-                                sum with
-                                {
-                                    Gain = sum.Gain + line.Gain,
-                                    Visitors = sum.Visitors + line.Visitors,
-                                }
-                        ),
-                        group.Count()
-                    )
-                )
+                .Select(group => (group.Aggregate(Together), group.Count()))
                 .OrderBy(sum => sum.Item1.Currency is null),
         ];
         var steps = funnels.AllSteps();
@@ -107,32 +96,43 @@ public sealed class TodayModel(
         var every = funnels.Every();
         Down =
         [
-            .. watch
-                .All()
-                .Values.Where(look => look.DownSince is not null)
-                .Select(look =>
-                {
-                    var page = pages.Find(look.Page)!;
-                    var step = steps.Single(step => step.Id == page.Step);
-                    return (look, page.Name, $"/f/{every[step.Funnel].Slug}/{step.Slug}/send");
-                }),
+            .. watch.All().Values.Where(look => look.DownSince is not null).Select(look => Named(look, steps, every)),
         ];
         Rows =
         [
             .. tests
                 .Open()
                 .Select(test => reader.Read(test, steps))
-                .OrderBy(reading =>
-                    reading.Verdict.Kind switch
-                    {
-                        VerdictKind.Problem => 0,
-                        _ when reading.Verdict.Keep is not null => 1,
-                        VerdictKind.TooEarly => 2,
-                        _ => 3,
-                    }
-                )
+                .OrderBy(Urgency)
                 .Select(reading => new Row(reading, every[reading.Step.Funnel], ByDay(reading.Test, from))),
         ];
+    }
+
+    private static GainLine Together(GainLine sum, GainLine line) =>
+        sum with
+        {
+            Gain = sum.Gain + line.Gain,
+            Visitors = sum.Visitors + line.Visitors,
+        };
+
+    private static int Urgency(TestReading reading) =>
+        reading.Verdict.Kind switch
+        {
+            VerdictKind.Problem => 0,
+            _ when reading.Verdict.Keep is not null => 1,
+            VerdictKind.TooEarly => 2,
+            _ => 3,
+        };
+
+    private (PageLook Look, string Page, string Address) Named(
+        PageLook look,
+        IReadOnlyList<Step> steps,
+        IReadOnlyDictionary<FunnelId, Funnel> every
+    )
+    {
+        var page = pages.Find(look.Page)!;
+        var step = steps.Single(step => step.Id == page.Step);
+        return (look, page.Name, $"/f/{every[step.Funnel].Slug}/{step.Slug}/send");
     }
 
     private IReadOnlyList<(StepOpportunity, Funnel)> WorthTesting(IReadOnlyList<Step> steps)

@@ -69,41 +69,15 @@ public sealed class CompareModel(SettingStore settings) : PageModel
     {
         if (Lift is not (>= 1 and <= 500))
             ModelState.AddModelError(nameof(Lift), "From 1 to 500 percent.");
-        var (arms, money) = (new List<Arm>(), new List<long?>());
-        foreach (var row in filled)
-        {
-            var at = $"p[{Rows.IndexOf(row)}]";
-            var (visitors, conversions) = (Count(row.Visitors), Count(row.Conversions));
-            if (visitors is not > 0)
-                ModelState.AddModelError($"{at}.Visitors", "A whole number above 0.");
-            if (conversions is null)
-                ModelState.AddModelError($"{at}.Conversions", "A whole number.");
-            else if (visitors < conversions)
-                ModelState.AddModelError(
-                    $"{at}.Conversions",
-                    "More conversions than visitors: count each visitor once."
-                );
-            var earned = string.IsNullOrWhiteSpace(row.Money) ? null : Currency.Parse(row.Money);
-            if (earned is null && !string.IsNullOrWhiteSpace(row.Money))
-                ModelState.AddModelError($"{at}.Money", "An amount such as 1,950.00.");
-            arms.Add(new(visitors ?? 0, conversions ?? 0));
-            money.Add(earned);
-        }
+        var read = filled.Select(row => Read(row, $"p[{Rows.IndexOf(row)}]")).ToArray();
+        Arm[] arms = [.. read.Select(row => row.Arm)];
         if (filled.Length < 2)
             ModelState.AddModelError("p", "Two pages or more.");
         if (!ModelState.IsValid)
             return;
-        TestPage[] pages =
-        [
-            .. filled.Select(
-                (row, i) =>
-                    new TestPage(
-                        new(i + 1),
-                        PageLetter.At(i),
-                        string.IsNullOrWhiteSpace(row.Name) ? $"Page {PageLetter.At(i)}" : row.Name.Trim()
-                    )
-            ),
-        ];
+        string NameOf(Row row, int i) =>
+            string.IsNullOrWhiteSpace(row.Name) ? $"Page {PageLetter.At(i)}" : row.Name.Trim();
+        TestPage[] pages = [.. filled.Select((row, i) => new TestPage(new(i + 1), PageLetter.At(i), NameOf(row, i)))];
         // Nobody said beforehand what to expect, so the control's own rate stands for it; nor in which shares visitors
         // were sent.
         var rate = arms[0].Conversions > 0 ? arms[0].Rate : 1.0 / arms[0].Visitors;
@@ -113,7 +87,22 @@ public sealed class CompareModel(SettingStore settings) : PageModel
         Verdict = VerdictRule.Apply(Result);
         // By conversions only, so no amount is told.
         Says = VerdictWording.Say(Verdict, Result.Facts, _ => "");
-        Money = money.Any(earned => earned is not null) ? money : [];
+        Money = read.Any(row => row.Money is not null) ? [.. read.Select(row => row.Money)] : [];
+    }
+
+    private (Arm Arm, long? Money) Read(Row row, string at)
+    {
+        var (visitors, conversions) = (Count(row.Visitors), Count(row.Conversions));
+        if (visitors is not > 0)
+            ModelState.AddModelError($"{at}.Visitors", "A whole number above 0.");
+        if (conversions is null)
+            ModelState.AddModelError($"{at}.Conversions", "A whole number.");
+        else if (visitors < conversions)
+            ModelState.AddModelError($"{at}.Conversions", "More conversions than visitors: count each visitor once.");
+        var money = string.IsNullOrWhiteSpace(row.Money) ? null : Currency.Parse(row.Money);
+        if (money is null && !string.IsNullOrWhiteSpace(row.Money))
+            ModelState.AddModelError($"{at}.Money", "An amount such as 1,950.00.");
+        return (new(visitors ?? 0, conversions ?? 0), money);
     }
 
     private static IEnumerable<Row> Pasted(string lines) =>

@@ -1,0 +1,83 @@
+using System.CommandLine;
+using System.Net;
+using Wexil.Web.Hosting;
+
+namespace Wexil.Web.Commands;
+
+/// <summary>What can be said to <c>wexil serve</c>.</summary>
+internal sealed class ServeOptions
+{
+    private readonly AddressOptions _addresses = new();
+    private readonly Option<string[]> _proxies = Proxies();
+
+    private readonly Option<string> _data = new("--data")
+    {
+        Description = "The data folder (also WEXIL_DATA).",
+        DefaultValueFactory = _ => CommandOptions.FromEnvironment("WEXIL_DATA") ?? CommandOptions.InHome("data"),
+    };
+
+    private readonly Option<Uri?> _publicStudio = CommandOptions.Address(
+        "--public-studio",
+        "Studio's address as browsers see it, behind a proxy.",
+        null
+    );
+
+    private readonly Option<Uri?> _publicVisitors = CommandOptions.Address(
+        "--public-visitors",
+        "The visitors' address as browsers see it: the one in ads.",
+        null
+    );
+
+    private readonly Option<bool> _powerLoss = new("--survive-power-loss")
+    {
+        Description = "Wait for the disk at every commit.",
+    };
+
+    private readonly Option<string?> _countryHeader = new("--country-header")
+    {
+        Description = "Header in which a trusted proxy says the visitor's country, two letters.",
+    };
+
+    public void AddTo(Command command)
+    {
+        command.Add(_data);
+        command.Add(_addresses.Studio);
+        command.Add(_addresses.Visitors);
+        command.Add(_publicStudio);
+        command.Add(_publicVisitors);
+        command.Add(_powerLoss);
+        command.Add(_proxies);
+        command.Add(_countryHeader);
+    }
+
+    public WexilOptions Read(ParseResult result) =>
+        new()
+        {
+            Data = result.GetValue(_data)!,
+            Studio = result.GetValue(_addresses.Studio)!,
+            Visitors = result.GetValue(_addresses.Visitors)!,
+            PublicStudio = result.GetValue(_publicStudio),
+            PublicVisitors = result.GetValue(_publicVisitors),
+            SurvivePowerLoss = result.GetValue(_powerLoss),
+            TrustedProxies = [.. (result.GetValue(_proxies) ?? []).Select(IPAddress.Parse)],
+            CountryHeader = result.GetValue(_countryHeader),
+            // By the environment, because others on the machine can read a command line.
+            Smtp = CommandOptions.Smtp(CommandOptions.FromEnvironment("WEXIL_SMTP")),
+            MailFrom = CommandOptions.FromEnvironment("WEXIL_MAIL_FROM") ?? "wexil@localhost",
+        };
+
+    private static Option<string[]> Proxies()
+    {
+        var proxies = new Option<string[]>("--trusted-proxy")
+        {
+            Description = "Address of a proxy in front that may say for whom it asks; may be given several times.",
+        };
+        proxies.Validators.Add(result =>
+        {
+            foreach (var token in result.Tokens)
+                if (!IPAddress.TryParse(token.Value, out _))
+                    result.AddError($"--trusted-proxy is not an address such as 10.0.0.2: {token.Value}");
+        });
+        return proxies;
+    }
+}
