@@ -21,7 +21,7 @@ public static class DemoCommand
         };
         var addresses = new AddressOptions();
         var fresh = new Option<bool>("--fresh") { Description = "Start over with new demo data." };
-        var port = new Option<int>("--simulators")
+        var port = new Option<int>(SimulatorsOption)
         {
             Description = "First of three ports for the simulated site, till and ad network.",
             DefaultValueFactory = _ => SimulatorAddresses.DefaultPort,
@@ -36,28 +36,31 @@ public static class DemoCommand
         };
         demo.SetAction(
             (result, _) =>
-                HostRun.GuardedAsync(async () =>
-                {
-                    var options = new WexilOptions
-                    {
-                        Data = result.GetValue(data)!,
-                        Studio = result.GetValue(addresses.Studio)!,
-                        Visitors = result.GetValue(addresses.Visitors)!,
-                    };
-                    HostRun.CheckHosts(options);
-                    var simulators = SimulatorAddresses.From(result.GetValue(port));
-                    simulators.CheckFree(port.Name);
-                    if (result.GetValue(fresh))
-                        DemoData.Clear(options.Data);
-                    DemoData.Mark(options.Data);
-                    await RunAsync(options, simulators);
-                })
+                HostRun.GuardedAsync(() =>
+                    RunAsync(
+                        new WexilOptions
+                        {
+                            Data = result.GetValue(data)!,
+                            Studio = result.GetValue(addresses.Studio)!,
+                            Visitors = result.GetValue(addresses.Visitors)!,
+                        },
+                        SimulatorAddresses.From(result.GetValue(port)),
+                        result.GetValue(fresh)
+                    )
+                )
         );
         return demo;
     }
 
-    private static async Task RunAsync(WexilOptions options, SimulatorAddresses simulators)
+    private const string SimulatorsOption = "--simulators";
+
+    private static async Task RunAsync(WexilOptions options, SimulatorAddresses simulators, bool isFresh)
     {
+        HostRun.CheckHosts(options);
+        simulators.CheckFree(SimulatorsOption);
+        if (isFresh)
+            DemoData.Clear(options.Data);
+        DemoData.Mark(options.Data);
 #pragma warning disable RS0030 // The command line is where the clock comes in.
         var time = TimeProvider.System;
 #pragma warning restore RS0030

@@ -161,15 +161,7 @@ public sealed class AdNetwork : IAsyncDisposable
             .Clicks.Values.OrderByDescending(click => click.At)
             .ThenByDescending(click => click.Id)
             .Take(MaxClicksShown)
-            .Select(click =>
-                (string[])
-                    [
-                        $"{click.Id}",
-                        $"{click.At:HH:mm:ss}",
-                        Dollars(click.Cost),
-                        Html(string.Join(", ", click.Conversions.Values.Order(StringComparer.Ordinal))),
-                    ]
-            );
+            .Select(Cells);
         return Page(
             campaign.Name,
             $"""
@@ -194,6 +186,14 @@ public sealed class AdNetwork : IAsyncDisposable
             """
         );
     }
+
+    private static string[] Cells(Click click) =>
+        [
+            $"{click.Id}",
+            $"{click.At:HH:mm:ss}",
+            Dollars(click.Cost),
+            Html(string.Join(", ", click.Conversions.Values.Order(StringComparer.Ordinal))),
+        ];
 
     /// <summary>Somebody clicks the ad: it is paid for, and they are sent on.</summary>
     private IResult Follow(int id)

@@ -119,15 +119,14 @@ public static partial class HostedHtml
         foreach (var node in nodes)
         {
             var (element, tag) = (node.Element, node.Tag);
-            // The lines by which a test begins on an outside page came along with its source; here they have nothing to
-            // begin.
-            if (serving.View != PageView.Editor && StartLines.Are(element))
+            if (serving.View == PageView.Editor)
+                edits.Insert(tag.NameEnd, Number(node));
+            else if (StartLines.Are(element))
             {
+                // They came along with the source of an outside page; here they have nothing to begin.
                 edits.Replace(node.Start, node.End, "");
                 continue;
             }
-            if (serving.View == PageView.Editor)
-                edits.Insert(tag.NameEnd, Number(node));
             if (element == based && tag["href"] is { } baseHref)
                 Splice(edits, html, baseHref, value => resolver.Absolute(value, asset: false));
             else if (node.Name == "link" && IsCanonical(element))

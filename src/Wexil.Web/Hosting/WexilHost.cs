@@ -67,9 +67,7 @@ public sealed class WexilHost : IAsyncDisposable
     )
     {
         var folder = DataFolder.Open(options.Data);
-        Database? database = null;
-        Journal? journal = null;
-        WexilHost? host = null;
+        var (database, journal, host) = ((Database?)null, (Journal?)null, (WexilHost?)null);
         var logs = LoggerFactory.Create(Log);
 #pragma warning disable RS0030 // Where nobody hands a clock in, it is the machine's.
         time ??= TimeProvider.System;
@@ -78,11 +76,11 @@ public sealed class WexilHost : IAsyncDisposable
         {
             database = Database.Open(folder, options.Traced);
             journal = OpenJournal(database, folder, options, logs);
-            var key = await new SettingStore(database, journal).TokenKeyAsync();
+            var tokens = new VisitorToken(await new SettingStore(database, journal).TokenKeyAsync());
             var shared = new ServiceCollection()
                 .AddSingleton(time)
                 .AddSingleton(chance ?? new SecureChance())
-                .AddSingleton(new VisitorToken(key));
+                .AddSingleton(tokens);
             host = new WexilHost(options, folder, database, journal, shared, logs);
             await host.OpenDoorsAsync();
             return host;
