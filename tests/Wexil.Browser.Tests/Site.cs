@@ -7,6 +7,7 @@ using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
 using Microsoft.Extensions.Time.Testing;
 using Wexil.Core.Common;
+using Wexil.Tests;
 using Wexil.Web.Hosting;
 using Wexil.Web.Studio.Account;
 
@@ -28,7 +29,7 @@ public sealed class Site : IAsyncDisposable
             await WexilHost.StartAsync(
                 new WexilOptions
                 {
-                    Data = Directory.CreateTempSubdirectory("wexil-browser-").FullName,
+                    Data = TemporaryFolder.Create("browser"),
                     Studio = new($"http://localhost:{FreePort()}"),
                     Visitors = new($"http://127.0.0.1:{FreePort()}"),
                 },
@@ -63,7 +64,11 @@ public sealed class Site : IAsyncDisposable
         return app;
     }
 
-    public ValueTask DisposeAsync() => Host.DisposeAsync();
+    public async ValueTask DisposeAsync()
+    {
+        await Host.DisposeAsync();
+        TemporaryFolder.Delete(Host.Options.Data);
+    }
 
     public static int FreePort()
     {

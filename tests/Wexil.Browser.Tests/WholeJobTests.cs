@@ -2,6 +2,7 @@ using System.IO.Compression;
 using Microsoft.Extensions.DependencyInjection;
 using OpenQA.Selenium;
 using Wexil.Store;
+using Wexil.Tests;
 using Wexil.Web.Studio.Account;
 
 namespace Wexil.Browser.Tests;
@@ -276,7 +277,7 @@ public sealed class WholeJobTests
 
     private static string Zip()
     {
-        var file = Path.Combine(Directory.CreateTempSubdirectory("wexil-zip-").FullName, "landing.zip");
+        var file = Path.Combine(TemporaryFolder.Create("zip"), "landing.zip");
         ZipFile.CreateFromDirectory(Landing, file, CompressionLevel.Fastest, includeBaseDirectory: true);
         return file;
     }

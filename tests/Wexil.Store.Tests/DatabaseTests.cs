@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
+using Wexil.Tests;
 
 namespace Wexil.Store.Tests;
 
@@ -9,7 +10,7 @@ public sealed class DatabaseTests
     [Fact]
     public async Task What_was_made_is_there_at_the_next_start()
     {
-        var path = Directory.CreateTempSubdirectory("wexil-db-").FullName;
+        var path = TemporaryFolder.Create("db");
         SplitTest test;
         using (var world = new World(path))
             test = await world.StartTestAsync();
@@ -23,7 +24,7 @@ public sealed class DatabaseTests
     [Fact]
     public void A_file_of_a_newer_program_is_refused_and_not_touched()
     {
-        var path = Directory.CreateTempSubdirectory("wexil-newer-").FullName;
+        var path = TemporaryFolder.Create("newer");
         using (new World(path))
         {
             // Makes the file.
@@ -44,7 +45,7 @@ public sealed class DatabaseTests
     [Fact]
     public void Somebody_elses_file_is_refused()
     {
-        var path = Directory.CreateTempSubdirectory("wexil-else-").FullName;
+        var path = TemporaryFolder.Create("else");
         Sql(path, "CREATE TABLE recipes (id INTEGER)");
         using (var folder = DataFolder.Open(path))
             Assert.Contains("not one of Wexil", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
@@ -95,7 +96,7 @@ public sealed class DatabaseTests
     [Fact]
     public void Pages_of_the_first_version_are_there_after_the_move_with_their_sources_and_clones()
     {
-        var path = Directory.CreateTempSubdirectory("wexil-old-").FullName;
+        var path = TemporaryFolder.Create("old");
         const string script = "Wexil.Store.Migrations.0001-first.sql";
         using var reader = new StreamReader(typeof(Database).Assembly.GetManifestResourceStream(script)!);
         Sql(

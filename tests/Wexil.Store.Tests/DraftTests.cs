@@ -1,4 +1,5 @@
 using Wexil.Core.Pages;
+using Wexil.Tests;
 
 namespace Wexil.Store.Tests;
 
@@ -15,7 +16,7 @@ public sealed class DraftTests
     public async Task A_sitting_of_any_length_can_be_walked_back_and_forth_even_over_a_restart(int seed)
     {
         var random = new Random(seed);
-        var path = Directory.CreateTempSubdirectory("wexil-drafts-").FullName;
+        var path = TemporaryFolder.Create("drafts");
         var world = new World(path);
         var test = await world.StartTestAsync();
         var page = world.Pages.Find(test.Pages[1])!;

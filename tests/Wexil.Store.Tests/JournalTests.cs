@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Statistics;
 using Wexil.Store.Recording;
+using Wexil.Tests;
 
 namespace Wexil.Store.Tests;
 
@@ -135,7 +136,7 @@ public sealed class JournalTests
     [Fact]
     public async Task What_waits_in_the_spill_file_is_recorded_by_the_next_start_once()
     {
-        var path = Directory.CreateTempSubdirectory("wexil-spill-").FullName;
+        var path = TemporaryFolder.Create("spill");
         JournalEvent[] events;
         using (var world = new World(path, new(Patience: TimeSpan.FromMilliseconds(50))))
         {

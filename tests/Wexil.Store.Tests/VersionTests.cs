@@ -1,6 +1,7 @@
 using System.IO.Compression;
 using Wexil.Core.Common;
 using Wexil.Core.Statistics;
+using Wexil.Tests;
 
 namespace Wexil.Store.Tests;
 
@@ -19,7 +20,7 @@ public sealed class VersionTests
     [MemberData(nameof(Versions))]
     public async Task A_data_file_of_an_earlier_version_comes_up_to_date_with_its_figures_unchanged(int version)
     {
-        var path = Directory.CreateTempSubdirectory("wexil-version-").FullName;
+        var path = TemporaryFolder.Create("version");
         await using (
             var packed = new GZipStream(
                 File.OpenRead(Path.Combine(Folder, $"{version:0000}.db.gz")),

@@ -5,6 +5,7 @@ using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
+using Wexil.Tests;
 
 namespace Wexil.Store.Tests;
 
@@ -14,9 +15,12 @@ namespace Wexil.Store.Tests;
 /// </summary>
 internal sealed class World : IDisposable
 {
+    private readonly bool _isOwn;
+
     public World(string? folder = null, JournalOptions? options = null)
     {
-        Path = folder ?? Directory.CreateTempSubdirectory("wexil-store-").FullName;
+        _isOwn = folder is null;
+        Path = folder ?? TemporaryFolder.Create("store");
         Folder = DataFolder.Open(Path);
         Database = Database.Open(Folder);
         Journal = new(Database, Folder.SpillFile, options);
@@ -126,5 +130,7 @@ internal sealed class World : IDisposable
         Journal.Dispose();
         Database.Dispose();
         Folder.Dispose();
+        if (_isOwn)
+            TemporaryFolder.Delete(Path);
     }
 }

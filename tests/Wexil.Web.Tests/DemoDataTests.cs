@@ -1,11 +1,12 @@
 using Wexil.Demo;
 using Wexil.Store;
+using Wexil.Tests;
 
 namespace Wexil.Web.Tests;
 
 public sealed class DemoDataTests
 {
-    private readonly string _folder = Directory.CreateTempSubdirectory("wexil-demo-").FullName;
+    private readonly string _folder = TemporaryFolder.Create("demo");
 
     [Fact]
     public void Starting_over_empties_what_the_demo_made_and_nothing_else()

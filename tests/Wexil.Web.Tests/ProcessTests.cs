@@ -12,6 +12,7 @@ using Wexil.Core.Visitors;
 using Wexil.Demo;
 using Wexil.Store;
 using Wexil.Store.Recording;
+using Wexil.Tests;
 using Wexil.Web.Hosting;
 using Wexil.Web.Visitors;
 
@@ -26,7 +27,7 @@ public sealed partial class ProcessTests
     [Fact(Timeout = 120_000)]
     public async Task Killed_under_load_with_every_rule_on_it_has_lost_nothing_and_counts_nothing_twice()
     {
-        var data = Directory.CreateTempSubdirectory("wexil-kill-").FullName;
+        var data = TemporaryFolder.Create("kill");
         await PrepareRulesAsync(data);
         var shown = new ConcurrentBag<(string Visitor, string Step, string Page)>();
         using (var program = await StartAsync(data))
@@ -114,7 +115,7 @@ public sealed partial class ProcessTests
     [RootFact(Timeout = 120_000)]
     public async Task Started_on_a_full_disk_it_serves_visitors_says_so_and_records_each_once_when_there_is_room()
     {
-        var data = Directory.CreateTempSubdirectory("wexil-full-").FullName;
+        var data = TemporaryFolder.Create("full");
         Run("mount", "-t", "tmpfs", "-o", "size=24m", "tmpfs", data);
         try
         {
@@ -155,7 +156,7 @@ public sealed partial class ProcessTests
     [Fact(Timeout = 120_000)]
     public async Task Started_with_a_locked_file_it_serves_visitors_and_records_them_later()
     {
-        var data = Directory.CreateTempSubdirectory("wexil-locked-").FullName;
+        var data = TemporaryFolder.Create("locked");
         await PrepareAsync(data);
         var answered = new ConcurrentBag<string>();
         using var locks = new SqliteConnection($"Data Source={Path.Combine(data, "wexil.db")};Pooling=false");
@@ -179,14 +180,11 @@ public sealed partial class ProcessTests
     [Fact(Timeout = 120_000)]
     public async Task A_taken_port_and_an_unwritable_folder_are_one_clear_line()
     {
-        var data = Directory.CreateTempSubdirectory("wexil-port-").FullName;
+        var data = TemporaryFolder.Create("port");
         await PrepareAsync(data);
         using var first = await StartAsync(data);
         Assert.Matches("^wexil: The data folder .* is in use by another Wexil[^\n]*\n$", await FailsAsync(data));
-        Assert.Matches(
-            "^wexil: [^\n]*in use[^\n]*\n$",
-            await FailsAsync(Directory.CreateTempSubdirectory("wexil-port2-").FullName)
-        );
+        Assert.Matches("^wexil: [^\n]*in use[^\n]*\n$", await FailsAsync(TemporaryFolder.Create("port2")));
         var file = Path.GetTempFileName();
         Assert.Matches(
             "^wexil: The data folder [^\n]* cannot be made[^\n]*\n$",
@@ -198,7 +196,7 @@ public sealed partial class ProcessTests
     [Fact(Timeout = 120_000)]
     public async Task Asked_to_end_it_ends_well_and_a_second_demo_says_which_option_moves_its_simulators()
     {
-        var data = Directory.CreateTempSubdirectory("wexil-end-").FullName;
+        var data = TemporaryFolder.Create("end");
         await PrepareAsync(data);
         using var program = await StartAsync(data);
         Run("bash", "-c", $"kill -TERM {program.Process.Id}");
@@ -209,7 +207,7 @@ public sealed partial class ProcessTests
         using var taken = new System.Net.Sockets.TcpListener(IPAddress.Parse("127.0.0.3"), port + 1);
         taken.Start();
         using var demo = Program.Start(
-            Directory.CreateTempSubdirectory("wexil-demo-").FullName,
+            TemporaryFolder.Create("demo"),
             _studio,
             _visitors,
             "demo",

@@ -5,6 +5,7 @@ using Microsoft.Extensions.Time.Testing;
 using Wexil.Core.Common;
 using Wexil.Demo;
 using Wexil.Store.Recording;
+using Wexil.Tests;
 using Wexil.Web.Hosting;
 using Wexil.Web.Studio.Account;
 
@@ -84,7 +85,7 @@ public sealed partial class QueryPlanTests
         await using var host = await WexilHost.StartAsync(
             new WexilOptions
             {
-                Data = Directory.CreateTempSubdirectory("wexil-plans-").FullName,
+                Data = TemporaryFolder.Create("plans"),
                 Studio = new($"http://localhost:{WexilFixture.FreePort()}"),
                 Visitors = new($"http://127.0.0.1:{WexilFixture.FreePort()}"),
                 FollowsClock = false,

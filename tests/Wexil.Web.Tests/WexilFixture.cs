@@ -9,6 +9,7 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
+using Wexil.Tests;
 using Wexil.Web.Hosting;
 using Wexil.Web.Studio.Account;
 
@@ -34,7 +35,7 @@ public sealed partial class WexilFixture : IAsyncLifetime
         Host = await WexilHost.StartAsync(
             new WexilOptions
             {
-                Data = Directory.CreateTempSubdirectory("wexil-web-").FullName,
+                Data = TemporaryFolder.Create("web"),
                 Studio = new($"http://localhost:{FreePort()}"),
                 Visitors = new($"http://127.0.0.1:{FreePort()}"),
                 // A test says itself what falls due, so that nothing happens beside it.
@@ -44,7 +45,11 @@ public sealed partial class WexilFixture : IAsyncLifetime
             new SeededChance(4)
         );
 
-    public async Task DisposeAsync() => await Host.DisposeAsync();
+    public async Task DisposeAsync()
+    {
+        await Host.DisposeAsync();
+        TemporaryFolder.Delete(Host.Options.Data);
+    }
 
     public const string Desktop =
         "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36";

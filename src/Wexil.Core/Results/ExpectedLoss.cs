@@ -41,13 +41,13 @@ public sealed record ExpectedLoss(
     )
     {
         var best = pages.MaxBy(page => page.Chance);
-        // The page itself, or the challenger nearest to the control.
-        var compared = pages.Where(page => page.Against is not null).MaxBy(page => page.Chance);
+        // The page itself, or the challenger nearest to the control; none where a page had no visitor yet.
+        var compared = pages.Where(page => page.Against is not null).OrderByDescending(page => page.Chance);
         var weights = result.Facts.Phases[^1].Weights;
         var lost = pages.Zip(weights, (page, weight) => weight / 100.0 * page.Loss).Sum() - best.Loss;
         return new(
             best.Page,
-            compared.Against?.Confidence,
+            compared.FirstOrDefault().Against?.Confidence,
             best.Loss * Thousand,
             Math.Max(0, lost) * result.Facts.VisitorsPerDay,
             isMoney

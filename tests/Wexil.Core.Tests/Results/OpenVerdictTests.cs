@@ -59,6 +59,13 @@ public sealed class OpenVerdictTests
     }
 
     [Fact]
+    public void Where_only_one_page_was_seen_nothing_is_compared_and_nothing_breaks()
+    {
+        var verdict = Assert.IsType<Verdict.TooFewConversions>(VerdictRule.Apply(Standing([new(5, 3), new(0, 0)])));
+        Assert.Equal((0L, (double?)null), (verdict.Least, verdict.Stakes!.Confidence));
+    }
+
+    [Fact]
     public void By_the_goal_every_settled_case_says_so()
     {
         var best = Assert.IsType<Verdict.ControlBest>(
