@@ -98,11 +98,12 @@ public sealed class CountModel(
     /// <summary>The address of this screen with something else looked at.</summary>
     public string With(string? by = null, bool? running = null, SegmentKind? segment = null)
     {
+        var kind = segment ?? Segment;
         var parts = new[]
         {
             (by ?? By) is { Length: > 0 } what ? $"by={what}" : "",
             running ?? Running ? "running=true" : "",
-            (segment ?? Segment) is var kind && kind != SegmentKind.Device ? $"segment={kind}" : "",
+            kind != SegmentKind.Device ? $"segment={kind}" : "",
         };
         var query = string.Join('&', parts.Where(part => part.Length > 0));
         return Screen.Address("count") + (query.Length > 0 ? "?" + query : "");
