@@ -4,8 +4,8 @@ using System.Globalization;
 namespace Wexil.Tests;
 
 /// <summary>
-/// Folders for the files of tests. All of a run lie in one folder, which goes when its process ends; what a process left
-/// that was killed is swept away by the next.
+/// Folders for the files of tests. All of a run lie in one folder, which goes when its process ends; what a process
+/// left that was killed is swept away by the next.
 /// </summary>
 internal static class TemporaryFolder
 {

@@ -277,25 +277,14 @@ public sealed class TallyStore(Database database, TimeProvider time)
                 .ToDictionary();
             if (sums.Count == 0)
                 return null;
-            return (IReadOnlyList<IReadOnlyList<RevenueSample>>)
-                [
-                    .. phases.Select(
-                        (phase, i) =>
-                            (IReadOnlyList<RevenueSample>)
-                                [
-                                    .. test.Pages.Select(
-                                        (page, j) =>
-                                            sums.GetValueOrDefault((phase.Id.Value, page.Value)) is var sum
-                                                ? new RevenueSample(
-                                                    counted[i].Arms[j].Visitors,
-                                                    sum.Earned,
-                                                    sum.Squares
-                                                )
-                                                : default
-                                    ),
-                                ]
-                    ),
-                ];
+            RevenueSample At(Phase phase, int i, int page)
+            {
+                var sum = sums.GetValueOrDefault((phase.Id.Value, test.Pages[page].Value));
+                return new(counted[i].Arms[page].Visitors, sum.Earned, sum.Squares);
+            }
+            return phases
+                .Select((phase, i) => test.Pages.Select((_, page) => At(phase, i, page)).ToArray())
+                .ToArray<IReadOnlyList<RevenueSample>>();
         });
 
     /// <summary>What every goal of a test had, by phase and page.</summary>

@@ -39,11 +39,9 @@ public sealed partial record PostbackAddress
         )
             return (null, "A whole address such as https://ads.example/told?click={click_id}&value={value}.");
         // A name filled in before the path would let a link decide whom we ask.
-        return
-            text.IndexOf('{', StringComparison.Ordinal) is var first
-            && text.IndexOf('/', text.IndexOf("//", StringComparison.Ordinal) + 2) is var path
-            && path >= 0
-            && path < first
+        var first = text.IndexOf('{', StringComparison.Ordinal);
+        var path = text.IndexOf('/', text.IndexOf("//", StringComparison.Ordinal) + 2);
+        return path >= 0 && path < first
             ? (new(text), null)
             : (null, "Names in braces may stand behind the host only.");
     }
