@@ -61,8 +61,11 @@ public sealed class ShapeTests
         return span.EndLinePosition.Line - span.StartLinePosition.Line + 1;
     }
 
-    private static string Place(SyntaxNode node) =>
-        $"{Path.GetRelativePath(Sources, node.SyntaxTree.FilePath)}:{node.GetLocation().GetLineSpan().StartLinePosition.Line + 1}";
+    private static string Place(SyntaxNode node)
+    {
+        var line = node.GetLocation().GetLineSpan().StartLinePosition.Line + 1;
+        return $"{Path.GetRelativePath(Sources, node.SyntaxTree.FilePath)}:{line}";
+    }
 
     private static string Root()
     {
