@@ -1,11 +1,10 @@
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.Filters;
-using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
+using Wexil.Web.Studio.Shared;
 using Page = Wexil.Core.Pages.Page;
 
 namespace Wexil.Web.Studio.Files;
@@ -20,28 +19,17 @@ public sealed record FileLine(
 );
 
 /// <summary>The files of a funnel's pages, each stored once however many pages have it.</summary>
-public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.PageContext context) : PageModel
+public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.PageContext context)
+    : FunnelPageModel(funnels)
 {
-    public Funnel Funnel { get; private set; } = null!;
-
     public IReadOnlyList<FileLine> Lines { get; private set; } = [];
 
-    [TempData]
-    public string? Done { get; set; }
-
-    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
-    {
-        Funnel = funnels.BySlug((string)RouteData.Values["funnel"]!)!;
-        if (Funnel is null)
-            context.Result = NotFound();
-    }
-
-    public void OnGet() => Lines = Read();
+    public void OnGet() => Lines = ReadLines();
 
     /// <summary>Clears files that no page uses.</summary>
     public async Task<IActionResult> OnPostClearAsync()
     {
-        var unused = Read()
+        var unused = ReadLines()
             .Where(line => line.IsUnused)
             .SelectMany(line => line.Uses)
             .Where(use => use.Use.State == AssetState.Draft)
@@ -55,7 +43,7 @@ public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.Pag
         return RedirectToPage();
     }
 
-    private List<FileLine> Read()
+    private List<FileLine> ReadLines()
     {
         var pages = context.Pages.All().ToDictionary(page => page.Id);
         var drafts = new Dictionary<PageId, string>();

@@ -1,6 +1,4 @@
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.Filters;
-using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Visits;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
@@ -23,11 +21,9 @@ public sealed class FunnelStepsModel(
     TallyStore tallies,
     TypedAddress addresses,
     Routes routes
-) : PageModel
+) : FunnelPageModel(funnels)
 {
     private const int MaxNameLength = 80;
-
-    public Funnel Funnel { get; private set; } = null!;
 
     public IReadOnlyList<Step> All { get; private set; } = [];
 
@@ -39,20 +35,6 @@ public sealed class FunnelStepsModel(
 
     public IReadOnlySet<StepId> Tested { get; private set; } = new HashSet<StepId>();
 
-    [TempData]
-    public string? Done { get; set; }
-
-    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
-    {
-        Funnel = funnels.BySlug((string)RouteData.Values["funnel"]!)!;
-        if (Funnel is null)
-        {
-            context.Result = NotFound();
-            return;
-        }
-        Read();
-    }
-
     public void OnGet()
     {
         // What is shown is read beforehand.
@@ -61,7 +43,7 @@ public sealed class FunnelStepsModel(
     /// <summary>Puts the steps in the order given: the way of dragging.</summary>
     public async Task<IActionResult> OnPostOrderAsync(long[] order)
     {
-        await funnels.OrderAsync(Funnel.Id, [.. order.Select(id => new StepId(id))]);
+        await Funnels.OrderAsync(Funnel.Id, [.. order.Select(id => new StepId(id))]);
         routes.Reload(Funnel.Id);
         return new NoContentResult();
     }
@@ -77,7 +59,7 @@ public sealed class FunnelStepsModel(
         if (to < 0 || to >= order.Count)
             return RedirectToPage();
         (order[at], order[to]) = (order[to], order[at]);
-        await funnels.OrderAsync(Funnel.Id, order);
+        await Funnels.OrderAsync(Funnel.Id, order);
         routes.Reload(Funnel.Id);
         Done = "The order is changed. Links lead on in the new order from now on; every step keeps its own link.";
         return RedirectToPage();
@@ -95,7 +77,7 @@ public sealed class FunnelStepsModel(
             );
             return Page();
         }
-        await funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
+        await Funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
         routes.Reload(Funnel.Id);
         Done = $"{Format.Quoted(name.Trim())} is saved. Its link is still /go/{step.Slug}.";
         return RedirectToPage();
@@ -105,7 +87,7 @@ public sealed class FunnelStepsModel(
     {
         if (Find(id) is not { } step)
             return NotFound();
-        var clone = await funnels.CloneStepAsync(step, $"{step.Name}, second");
+        var clone = await Funnels.CloneStepAsync(step, $"{step.Name}, second");
         routes.Reload(Funnel.Id);
         Done =
             $"{Format.Quoted(clone.Name)} stands behind it, with a link of its own: /go/{clone.Slug}. Its "
@@ -132,7 +114,7 @@ public sealed class FunnelStepsModel(
                 return Page();
             }
         }
-        await funnels.ArchiveStepAsync(step.Id, address?.AbsoluteUri);
+        await Funnels.ArchiveStepAsync(step.Id, address?.AbsoluteUri);
         routes.Reload(Funnel.Id);
         Done = address is null
             ? $"{Format.Quoted(step.Name)} is put away. Its link goes on showing its page."
@@ -144,7 +126,7 @@ public sealed class FunnelStepsModel(
     {
         if (Find(id) is not { } step)
             return NotFound();
-        await funnels.RestoreStepAsync(step.Id);
+        await Funnels.RestoreStepAsync(step.Id);
         routes.Reload(Funnel.Id);
         Done = $"{Format.Quoted(step.Name)} is back in its place.";
         return RedirectToPage();
@@ -162,13 +144,13 @@ public sealed class FunnelStepsModel(
             );
             return Page();
         }
-        await funnels.RenameAsync(Funnel.Id, funnelName.Trim());
+        await Funnels.RenameAsync(Funnel.Id, funnelName.Trim());
         return RedirectToPage();
     }
 
     public async Task<IActionResult> OnPostCloneFunnelAsync()
     {
-        var clone = await funnels.CloneAsync(Funnel, $"{Funnel.Name}, second", PageLinks.Rename);
+        var clone = await Funnels.CloneAsync(Funnel, $"{Funnel.Name}, second", PageLinks.Rename);
         routes.Reload(Funnel.Id);
         Done =
             $"This is a clone of {Format.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages "
@@ -178,7 +160,7 @@ public sealed class FunnelStepsModel(
 
     public async Task<IActionResult> OnPostArchiveFunnelAsync(bool archived)
     {
-        await funnels.ArchiveAsync(Funnel.Id, archived);
+        await Funnels.ArchiveAsync(Funnel.Id, archived);
         routes.Reload(Funnel.Id);
         Done = archived
             ? "The funnel is put away. Its links go on working, and its tests go on counting."
@@ -242,9 +224,9 @@ public sealed class FunnelStepsModel(
     private StepId? Target(long? id, Step from) =>
         id is { } to && Find(to) is { } step && step.Id != from.Id ? step.Id : null;
 
-    private void Read()
+    protected override void Read()
     {
-        All = funnels.Steps(Funnel.Id);
+        All = Funnels.Steps(Funnel.Id);
         Visitors = tallies.StepVisitors();
         Tested = tests.Open().Select(test => test.Step).ToHashSet();
     }

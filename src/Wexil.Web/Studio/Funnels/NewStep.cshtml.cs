@@ -1,20 +1,18 @@
 using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.Filters;
-using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App;
 using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Store;
+using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Funnels;
 
 /// <summary>Adds a step with its permanent link at a funnel's end.</summary>
-public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAddress visitors) : PageModel
+public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAddress visitors)
+    : FunnelPageModel(funnels)
 {
-    public Funnel Funnel { get; private set; } = null!;
-
     public string LinkStart => visitors.Link("");
 
     [BindProperty]
@@ -29,25 +27,18 @@ public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAdd
     [Display(Name = "Link")]
     public string? LinkName { get; set; }
 
-    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
-    {
-        Funnel = funnels.BySlug((string)RouteData.Values["funnel"]!)!;
-        if (Funnel is null)
-            context.Result = NotFound();
-    }
-
     /// <summary>While the link's name is typed: what is wrong with it, or null.</summary>
     public IActionResult OnGetLink(string? name) => new JsonResult(new { problem = Problem(name) });
 
     public async Task<IActionResult> OnPostAsync()
     {
         if (string.IsNullOrWhiteSpace(LinkName) && ModelState.IsValid)
-            LinkName = Slug.Free(Slug.From(Name), funnels.SlugTaken);
+            LinkName = Slug.Free(Slug.From(Name), Funnels.SlugTaken);
         if (Problem(LinkName) is { } problem)
             ModelState.AddModelError(nameof(LinkName), problem);
         if (!ModelState.IsValid)
             return Page();
-        if (await funnels.AddStepAsync(Funnel.Id, Kind, Name.Trim(), LinkName!) is not { } step)
+        if (await Funnels.AddStepAsync(Funnel.Id, Kind, Name.Trim(), LinkName!) is not { } step)
         {
             ModelState.AddModelError(nameof(LinkName), Problem(LinkName)!);
             return Page();
@@ -57,5 +48,5 @@ public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAdd
     }
 
     private string? Problem(string? name) =>
-        Slug.Problem(name) ?? (funnels.SlugTaken(name!) ? "Another step has this link already." : null);
+        Slug.Problem(name) ?? (Funnels.SlugTaken(name!) ? "Another step has this link already." : null);
 }

@@ -1,6 +1,4 @@
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.Filters;
-using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App;
 using Wexil.App.Installation;
 using Wexil.App.Wording;
@@ -8,6 +6,7 @@ using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Store;
+using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Installation;
 
@@ -22,10 +21,8 @@ public sealed class InstallationModel(
     GoalStore goals,
     VisitorsAddress visitors,
     OwnerTime clock
-) : PageModel
+) : FunnelPageModel(funnels)
 {
-    public Funnel Funnel { get; private set; } = null!;
-
     public IReadOnlyList<InstalledPage> Pages => installation.ForFunnel(Funnel.Id);
 
     /// <summary>
@@ -47,7 +44,7 @@ public sealed class InstallationModel(
                 ),
         ];
 
-    private IReadOnlySet<StepId> Steps => funnels.Steps(Funnel.Id).Select(step => step.Id).ToHashSet();
+    private IReadOnlySet<StepId> Steps => Funnels.Steps(Funnel.Id).Select(step => step.Id).ToHashSet();
 
     public string Line => installation.Line;
 
@@ -60,16 +57,6 @@ public sealed class InstallationModel(
     /// <summary>The pages that a link to be made shows.</summary>
     [BindProperty]
     public IReadOnlyList<long> Chosen { get; set; } = [];
-
-    [TempData]
-    public string? Done { get; set; }
-
-    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
-    {
-        Funnel = funnels.BySlug((string)RouteData.Values["funnel"]!)!;
-        if (Funnel is null)
-            context.Result = NotFound();
-    }
 
     public void OnGet() { }
 

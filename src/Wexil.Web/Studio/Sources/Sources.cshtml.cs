@@ -1,8 +1,6 @@
 using System.ComponentModel.DataAnnotations;
 using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.Filters;
-using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App;
 using Wexil.App.Visits;
 using Wexil.Core.Common;
@@ -23,9 +21,8 @@ public sealed class SourcesModel(
     SettingStore settings,
     VisitorsAddress visitors,
     Routes routes
-) : PageModel
+) : FunnelPageModel(funnels)
 {
-    public Funnel Funnel { get; private set; } = null!;
     public IReadOnlyList<Step> Steps { get; private set; } = [];
     public IReadOnlyDictionary<StepId, IReadOnlyList<Core.Pages.Page>> Pages { get; private set; } =
         new Dictionary<StepId, IReadOnlyList<Core.Pages.Page>>();
@@ -69,9 +66,6 @@ public sealed class SourcesModel(
     [BindProperty]
     public IFormFile? Upload { get; set; }
 
-    [TempData]
-    public string? Done { get; set; }
-
     public string Address => $"/f/{Funnel.Slug}/sources";
 
     /// <summary>The links of a source, one a step, with the parameters that other analytics know.</summary>
@@ -85,17 +79,11 @@ public sealed class SourcesModel(
         return Steps.Select(step => (step, visitors.Link(step.Slug) + parameters));
     }
 
-    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context)
+    protected override void Read()
     {
-        if (funnels.BySlug((string)RouteData.Values["funnel"]!) is not { } funnel)
-        {
-            context.Result = NotFound();
-            return;
-        }
-        Funnel = funnel;
-        Steps = [.. funnels.Steps(funnel.Id).Where(step => !step.IsArchived)];
+        Steps = [.. Funnels.Steps(Funnel.Id).Where(step => !step.IsArchived)];
         Pages = Steps.ToDictionary(step => step.Id, step => pages.ForStep(step.Id));
-        Table = new(sources.Lines(funnel.Id, Currency), funnel.SaleWorth, Currency);
+        Table = new(sources.Lines(Funnel.Id, Currency), Funnel.SaleWorth, Currency);
         Chosen = Edit is { } id ? Table.Lines.FirstOrDefault(line => line.Source?.Id.Value == id)?.Source : null;
         if (Chosen is not null && sources.Network(Chosen.Id) is not null)
             Told = outgoing.State(Chosen.Id);
@@ -173,7 +161,7 @@ public sealed class SourcesModel(
             ModelState.AddModelError(nameof(Worth), "An amount such as 39.00.");
             return Page();
         }
-        await funnels.SetSaleWorthAsync(Funnel.Id, worth);
+        await Funnels.SetSaleWorthAsync(Funnel.Id, worth);
         Done = worth is null
             ? "Nothing is said about money earned any more."
             : $"A sale counts as {Currency.Show(worth.Value)}.";
