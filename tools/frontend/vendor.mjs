@@ -3,6 +3,7 @@ import { buildSync } from "esbuild";
 import { cpSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { gzipSync } from "node:zlib";
+import { compile } from "sass";
 
 const root = join(import.meta.dirname, "../..");
 const shipped = join(root, "src/Wexil.Web/wwwroot/lib");
@@ -10,7 +11,7 @@ const agents = join(root, "src/Wexil.Web/Visitors/Callers/Data");
 const forTests = join(root, "tests/Wexil.Browser.Tests/lib");
 
 const libraries = [
-  { name: "bootstrap", to: join(shipped, "bootstrap"), files: ["dist/css/bootstrap.min.css"] },
+  { name: "bootstrap", to: join(shipped, "bootstrap"), files: [] },
   { name: "@fontsource-variable/bricolage-grotesque", to: join(shipped, "bricolage-grotesque"), files: ["files/bricolage-grotesque-latin-wght-normal.woff2"] },
   { name: "@fontsource-variable/atkinson-hyperlegible-next", to: join(shipped, "atkinson-hyperlegible-next"), files: ["files/atkinson-hyperlegible-next-latin-wght-normal.woff2"] },
   { name: "codemirror", to: join(shipped, "codemirror"), files: [] },
@@ -56,11 +57,17 @@ const names = (type, codes) => {
 const letters = [..."abcdefghijklmnopqrstuvwxyz"];
 const pairs = letters.flatMap((a) => letters.map((b) => a + b));
 const notCountries = new Set(["EU", "EZ", "UN", "XA", "XB", "ZZ", "QO", "AC", "CP", "CQ", "DG", "EA", "IC", "TA"]);
-const places = join(root, "src/Wexil.Core/Splits/Names");
+const places = join(root, "src/Wexil.Core/Visitors/Names");
 mkdirSync(places, { recursive: true });
 const current = pairs.map((pair) => pair.toUpperCase()).filter((code) => !notCountries.has(code) && Intl.getCanonicalLocales(`und-${code}`)[0] === `und-${code}`);
 writeFileSync(join(places, "countries.tsv"), names("region", current));
 writeFileSync(join(places, "languages.tsv"), names("language", pairs.filter((code) => Intl.getCanonicalLocales(code)[0] === code)));
-// Bootstrap names a source map that is not shipped.
-const css = join(shipped, "bootstrap/bootstrap.min.css");
-writeFileSync(css, readFileSync(css, "utf8").replace(/\/\*# sourceMappingURL=.*?\*\//, ""));
+// Of Bootstrap only what the screens use.
+const { css } = compile(join(import.meta.dirname, "bootstrap.scss"), {
+  style: "compressed",
+  loadPaths: [join(import.meta.dirname, "node_modules")],
+  charset: false,
+  quietDeps: true,
+  silenceDeprecations: ["import"],
+});
+writeFileSync(join(shipped, "bootstrap/bootstrap.min.css"), css);
