@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Text;
 using Wexil.Core.Common;
 using Wexil.Core.Targeting;
+using Wexil.Web.Visitors.Documents;
 
 namespace Wexil.Demo.Simulators;
 
@@ -13,7 +14,7 @@ namespace Wexil.Demo.Simulators;
 /// </summary>
 public sealed class AdNetwork : IAsyncDisposable
 {
-    private const int MaxClicksShown = 100;
+    internal const string Notice = "Simulated ad network of the demo: no ads are shown, and no money moves.";
 
     /// <summary>Where it wants to be told of conversions.</summary>
     public const string PostbackPath =
@@ -34,12 +35,12 @@ public sealed class AdNetwork : IAsyncDisposable
     private AdNetwork(TimeProvider time, int seed, long firstClick) =>
         (_time, _chance, _lastClick) = (time, new(seed), firstClick - 1);
 
-    private sealed record Click(string Id, DateTimeOffset At, decimal Cost)
+    public sealed record Click(string Id, DateTimeOffset At, decimal Cost)
     {
         public ConcurrentDictionary<string, string> Conversions { get; } = new();
     }
 
-    private sealed record Campaign(int Id, string Name, string Link, decimal Price, decimal Budget)
+    public sealed record Campaign(int Id, string Name, string Link, decimal Price, decimal Budget)
     {
         private readonly Lock _lock = new();
 
@@ -73,12 +74,12 @@ public sealed class AdNetwork : IAsyncDisposable
         builder.Logging.SetMinimumLevel(LogLevel.Warning);
         builder.WebHost.UseUrls((address ?? SimulatorAddresses.Default.Network).GetLeftPart(UriPartial.Authority));
         network._app = builder.Build();
-        network._app.MapGet("/", () => network.List(""));
-        network._app.MapPost("/campaigns", (Delegate)network.AddAsync);
-        network._app.MapGet("/campaigns/{id:int}", (int id) => network.Show(id));
+        network._app.MapGet("/", (HttpContext http) => network.ListAsync(http, ""));
+        network._app.MapPost("/campaigns", network.AddAsync);
+        network._app.MapGet("/campaigns/{id:int}", network.ShowAsync);
         network._app.MapPost("/campaigns/{id:int}/people", network.SendPeopleAsync);
         network._app.MapGet("/campaigns/{id:int}/spend.csv", network.Spend);
-        network._app.MapGet("/click/{id:int}", network.Follow);
+        network._app.MapGet("/click/{id:int}", network.FollowAsync);
         network._app.MapGet("/told", network.Take);
         await network._app.StartAsync();
         return network;
@@ -103,106 +104,43 @@ public sealed class AdNetwork : IAsyncDisposable
         _closing.Dispose();
     }
 
-    private IResult List(string problem)
-    {
-        var rows = _campaigns
-            .Values.OrderBy(campaign => campaign.Id)
-            .Select(campaign =>
-                (string[])
-                    [
-                        $"""<a href="/campaigns/{campaign.Id}">{Html(campaign.Name)}</a>""",
-                        Dollars(campaign.Price),
-                        Dollars(campaign.Spent),
-                        Dollars(campaign.Budget),
-                        $"{campaign.Clicks.Count}",
-                        $"{campaign.Clicks.Values.Sum(click => click.Conversions.Count)}",
-                    ]
-            );
-        string[] heads = ["Campaign", "A click", "Spent", "Budget", "Clicks", "Conversions told"];
-        const string sample = "http://…/go/calendar?s=windowbox&amp;click={click_id}&amp;cost={cost}";
-        return Page(
-            "Campaigns",
-            $"""
-            <h1>Campaigns</h1>
-            {SimulatedPage.Table(heads, rows)}
-            <h2>A new campaign</h2>
-            {(problem.Length > 0 ? $"<p class=\"problem\" role=\"alert\">{Html(problem)}</p>" : "")}
-            <form method="post" action="/campaigns">
-              <p><label>Name <input name="name" required></label></p>
-              <p><label>Link <input name="link" required value="" placeholder="{sample}"></label></p>
-              <p><label>A click costs, dollars <input name="price" value="0.35" inputmode="decimal"></label></p>
-              <p><label>Budget, dollars <input name="budget" value="50" inputmode="decimal"></label></p>
-              <p><button>Make the campaign</button></p>
-            </form>
-            """
+    private Task ListAsync(HttpContext http, string problem) =>
+        DocumentRenderer.WriteAsync<NetworkCampaigns>(
+            http,
+            (nameof(NetworkCampaigns.Campaigns), _campaigns.Values.OrderBy(campaign => campaign.Id)),
+            (nameof(NetworkCampaigns.Problem), problem)
         );
-    }
 
-    private async Task<IResult> AddAsync(HttpContext http)
+    private async Task AddAsync(HttpContext http)
     {
         var form = await http.Request.ReadFormAsync();
         if (
             !Uri.TryCreate(form["link"].ToString().Trim(), UriKind.Absolute, out var link)
             || link.Scheme is not ("http" or "https")
         )
-            return List("The link is no whole address.");
-        if (Amount(form["price"]) is not { } price || Amount(form["budget"]) is not { } budget)
-            return List("Price and budget are amounts such as 0.35.");
-        return Results.Redirect(
-            $"/campaigns/{Add(form["name"].ToString().Trim(), form["link"].ToString().Trim(), price, budget)}"
-        );
+            await ListAsync(http, "The link is no whole address.");
+        else if (Amount(form["price"]) is not { } price || Amount(form["budget"]) is not { } budget)
+            await ListAsync(http, "Price and budget are amounts such as 0.35.");
+        else
+            http.Response.Redirect(
+                $"/campaigns/{Add(form["name"].ToString().Trim(), form["link"].ToString().Trim(), price, budget)}"
+            );
     }
 
-    private IResult Show(int id)
-    {
-        if (!_campaigns.TryGetValue(id, out var campaign))
-            return Results.NotFound();
-        var last = campaign
-            .Clicks.Values.OrderByDescending(click => click.At)
-            .ThenByDescending(click => click.Id)
-            .Take(MaxClicksShown)
-            .Select(Cells);
-        return Page(
-            campaign.Name,
-            $"""
-            <p><a href="/">All campaigns</a></p>
-            <h1>{Html(campaign.Name)}</h1>
-            <p>Leads to <code>{Html(campaign.Link)}</code></p>
-            <p>
-              {Dollars(campaign.Spent)} of {Dollars(campaign.Budget)} spent on {campaign.Clicks.Count} clicks.
-              <a href="/campaigns/{id}/spend.csv">Spend as CSV</a>
-            </p>
-            <p class="ad"><a href="/click/{id}">The ad: {Html(campaign.Name)}</a></p>
-            <form method="post" action="/campaigns/{id}/people">
-              <p>
-                <label>
-                  Let simulated people click it, how many <input name="people" value="20" inputmode="numeric">
-                </label>
-                <button>Let them</button>
-              </p>
-            </form>
-            <h2>The last clicks</h2>
-            {SimulatedPage.Table(["Click", "When", "Cost", "Conversions told"], last)}
-            """
-        );
-    }
-
-    private static string[] Cells(Click click) =>
-        [
-            $"{click.Id}",
-            $"{click.At:HH:mm:ss}",
-            Dollars(click.Cost),
-            Html(string.Join(", ", click.Conversions.Values.Order(StringComparer.Ordinal))),
-        ];
+    private Task ShowAsync(HttpContext http, int id) =>
+        _campaigns.TryGetValue(id, out var campaign)
+            ? DocumentRenderer.WriteAsync<NetworkCampaign>(http, (nameof(NetworkCampaign.Campaign), campaign))
+            : Results.NotFound().ExecuteAsync(http);
 
     /// <summary>Somebody clicks the ad: it is paid for, and they are sent on.</summary>
-    private IResult Follow(int id)
+    private async Task FollowAsync(HttpContext http, int id)
     {
         if (!_campaigns.TryGetValue(id, out var campaign))
-            return Results.NotFound();
-        return Charge(campaign) is { } link
-            ? Results.Redirect(link)
-            : Page(campaign.Name, "<h1>This ad is not shown any more</h1><p>Its budget is used up.</p>");
+            await Results.NotFound().ExecuteAsync(http);
+        else if (Charge(campaign) is { } link)
+            http.Response.Redirect(link);
+        else
+            await DocumentRenderer.WriteAsync<NetworkAdEnded>(http, (nameof(NetworkAdEnded.Name), campaign.Name));
     }
 
     private string? Charge(Campaign campaign)
@@ -287,10 +225,5 @@ public sealed class AdNetwork : IAsyncDisposable
             ? amount
             : null;
 
-    private static string Dollars(decimal amount) => $"${amount.ToString("N2", CultureInfo.InvariantCulture)}";
-
-    private static IResult Page(string title, string body) =>
-        SimulatedPage.Show(title, "Simulated ad network of the demo: no ads are shown, and no money moves.", body);
-
-    private static string Html(string? text) => SimulatedPage.Html(text);
+    internal static string Dollars(decimal amount) => $"${amount.ToString("N2", CultureInfo.InvariantCulture)}";
 }

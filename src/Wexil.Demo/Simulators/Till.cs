@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Text.Json;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
+using Wexil.Web.Visitors.Documents;
 
 namespace Wexil.Demo.Simulators;
 
@@ -12,6 +13,8 @@ namespace Wexil.Demo.Simulators;
 /// </summary>
 public sealed class Till : IAsyncDisposable
 {
+    internal const string Notice = "Simulated till of the demo: no money moves, and no card is read.";
+
     private static readonly Dictionary<string, Product> Products = new()
     {
         ["kit"] = new("Balcony Harvest Kit", 4900, "light"),
@@ -28,9 +31,9 @@ public sealed class Till : IAsyncDisposable
     private Till(string wexil, Func<byte[]?> secret, TimeProvider time, int first) =>
         (_wexil, _secret, _time, _last) = (wexil, secret, time, first - 1);
 
-    private sealed record Product(string Name, long Price, string Next);
+    public sealed record Product(string Name, long Price, string Next);
 
-    private sealed record Order(string Number, Product Product, string Email, string Token, string Page)
+    public sealed record Order(string Number, Product Product, string Email, string Token, string Page)
     {
         public long Refunded { get; set; }
     }
@@ -52,9 +55,9 @@ public sealed class Till : IAsyncDisposable
         builder.Logging.SetMinimumLevel(LogLevel.Warning);
         builder.WebHost.UseUrls((address ?? SimulatorAddresses.Default.Till).GetLeftPart(UriPartial.Authority));
         till._app = builder.Build();
-        till._app.MapGet("/order/{product}", (HttpContext http, string product) => till.Show(http, product, ""));
+        till._app.MapGet("/order/{product}", (HttpContext http, string product) => till.ShowAsync(http, product, ""));
         till._app.MapPost("/order/{product}", till.PayAsync);
-        till._app.MapGet("/orders", till.List);
+        till._app.MapGet("/orders", till.ListAsync);
         till._app.MapPost("/orders/{number}", till.RefundAsync);
         await till._app.StartAsync();
         return till;
@@ -68,44 +71,40 @@ public sealed class Till : IAsyncDisposable
         _client.Dispose();
     }
 
-    private IResult Show(HttpContext http, string product, string problem)
+    private string Script => $"{_wexil}/wexil.js";
+
+    private Task ShowAsync(HttpContext http, string product, string problem)
     {
         if (!Products.TryGetValue(product, out var wanted))
-            return Results.NotFound();
+            return Results.NotFound().ExecuteAsync(http);
         // What the visitor came with goes along to the sale.
         string Carried(string name) =>
-            Html(http.Request.HasFormContentType ? http.Request.Form[name] : http.Request.Query[name]);
-        return Page(
-            $"Order: {wanted.Name}",
-            $"""
-            <h1>Your order</h1>
-            <p>{Html(wanted.Name)}, {Currency.Default.Show(wanted.Price)}.</p>
-            {(problem.Length > 0 ? $"<p class=\"problem\" role=\"alert\">{Html(problem)}</p>" : "")}
-            <form method="post">
-              <input type="hidden" name="wx" value="{Carried(
-                "wx"
-            )}"><input type="hidden" name="wx_page" value="{Carried("wx_page")}">
-              <p><label>E-mail <input type="email" name="email" required value="{Carried("email")}"></label></p>
-              <fieldset><legend>Test card</legend>
-                <p><label><input type="radio" name="card" value="pays" checked> The green card, which pays</label></p>
-                <p><label><input type="radio" name="card" value="fails"> The red card, which is refused</label></p>
-              </fieldset>
-              <p><button>Pay {Currency.Default.Show(wanted.Price)}</button></p>
-            </form>
-            """
+            (http.Request.HasFormContentType ? http.Request.Form[name] : http.Request.Query[name]).ToString();
+        return DocumentRenderer.WriteAsync<TillOrder>(
+            http,
+            (nameof(TillOrder.Product), wanted.Name),
+            (nameof(TillOrder.Price), wanted.Price),
+            (nameof(TillOrder.Token), Carried("wx")),
+            (nameof(TillOrder.Page), Carried("wx_page")),
+            (nameof(TillOrder.Email), Carried("email")),
+            (nameof(TillOrder.Problem), problem),
+            (nameof(TillOrder.Script), Script)
         );
     }
 
-    private async Task<IResult> PayAsync(HttpContext http, string product)
+    private async Task PayAsync(HttpContext http, string product)
     {
-        if (!Products.TryGetValue(product, out var wanted))
-            return Results.NotFound();
         var form = await http.Request.ReadFormAsync();
         var email = form["email"].ToString().Trim();
-        if (!email.Contains('@', StringComparison.Ordinal))
-            return Show(http, product, "An e-mail address has an @ in it.");
-        if (form["card"] != "pays")
-            return Show(http, product, "The card was refused. Nothing was paid.");
+        var problem =
+            !email.Contains('@', StringComparison.Ordinal) ? "An e-mail address has an @ in it."
+            : form["card"] != "pays" ? "The card was refused. Nothing was paid."
+            : null;
+        if (problem is not null || !Products.TryGetValue(product, out var wanted))
+        {
+            await ShowAsync(http, product, problem ?? "");
+            return;
+        }
         var order = new Order(
             $"L-{Interlocked.Increment(ref _last).ToString(CultureInfo.InvariantCulture)}",
             wanted,
@@ -127,31 +126,15 @@ public sealed class Till : IAsyncDisposable
                 page = order.Page,
             }
         );
-        return Results.Redirect($"{_wexil}/go/{wanted.Next}");
+        http.Response.Redirect($"{_wexil}/go/{wanted.Next}");
     }
 
-    private IResult List()
-    {
-        var rows = _orders
-            .Values.OrderByDescending(order => order.Number)
-            .Select(order =>
-                (string[])
-                    [
-                        order.Number,
-                        Html(order.Product.Name),
-                        Currency.Default.Show(order.Product.Price),
-                        Currency.Default.Show(order.Refunded),
-                        $"""
-                            <form method="post" action="/orders/{order.Number}">
-                            <button name="part" value="all">All of {order.Number}</button>
-                            <button name="part" value="half">Half of {order.Number}</button>
-                            </form>
-                            """,
-                    ]
-            );
-        string[] heads = ["Order", "Product", "Paid", "Went back", "Refund"];
-        return Page("Orders", $"<h1>Orders</h1>{SimulatedPage.Table(heads, rows)}");
-    }
+    private Task ListAsync(HttpContext http) =>
+        DocumentRenderer.WriteAsync<TillOrders>(
+            http,
+            (nameof(TillOrders.Orders), _orders.Values.OrderByDescending(order => order.Number)),
+            (nameof(TillOrders.Script), Script)
+        );
 
     private async Task<IResult> RefundAsync(HttpContext http, string number)
     {
@@ -205,14 +188,4 @@ public sealed class Till : IAsyncDisposable
             await Task.Delay(TimeSpan.FromMilliseconds(200 << attempt));
         }
     }
-
-    private IResult Page(string title, string body) =>
-        SimulatedPage.Show(
-            title,
-            "Simulated till of the demo: no money moves, and no card is read.",
-            body,
-            $"""<script src="{_wexil}/wexil.js" defer></script>"""
-        );
-
-    private static string Html(string? text) => SimulatedPage.Html(text);
 }
