@@ -1,6 +1,5 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
-using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;

@@ -1,5 +1,4 @@
 using Wexil.Core.Common;
-using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 

@@ -2,7 +2,6 @@ using System.Globalization;
 using System.Text.Json;
 using CsvHelper;
 using Wexil.App.Results;
-using Wexil.App.Wording;
 using Wexil.Core.Results;
 using Wexil.Store;
 using Wexil.Web.Studio.Shared;
