@@ -39,10 +39,12 @@ public sealed class UnsettledTableTests
         for (var draw = 0; draw < draws; draw++)
             foreach (var (row, column) in Settle(each, random).Index())
                 full[row, column]++;
-        for (var row = 0; row < size; row++)
-        for (var column = 0; column < size; column++)
+        foreach (var (row, column) in Cells(size))
             Assert.Equal(Parts(each)[row, column] / (double)size, full[row, column] / (double)draws, 0.015);
     }
+
+    private static IEnumerable<(int Row, int Column)> Cells(int size) =>
+        Enumerable.Range(0, size * size).Select(cell => (cell / size, cell % size));
 
     private static int[,] Parts(int[][] orders)
     {
@@ -57,8 +59,7 @@ public sealed class UnsettledTableTests
     {
         var table = new UnsettledTable(orders.Length);
         var parts = Parts(orders);
-        for (var row = 0; row < orders.Length; row++)
-        for (var column = 0; column < orders.Length; column++)
+        foreach (var (row, column) in Cells(orders.Length))
             if (parts[row, column] > 0)
                 table.Fill(row, column, parts[row, column]);
         return table.Settle(() => (ulong)random.NextInt64());
