@@ -49,13 +49,16 @@ internal sealed class UnsettledTable(int size)
 
     private void Turn(int from, ulong chance)
     {
-        var (forth, back) = (int.MaxValue, int.MaxValue);
+        // A row of the circle has one cell of each kind, and both together hold at most the whole: what one can give,
+        // the other has room for.
+        var (forth, back) = (size, size);
         for (var i = from; i < _way.Count; i++)
         {
             var cell = _cells[_way[i].Row * size + _way[i].Column];
-            var isEven = (i - from) % 2 == 0;
-            forth = Math.Min(forth, isEven ? cell : size - cell);
-            back = Math.Min(back, isEven ? size - cell : cell);
+            if ((i - from) % 2 == 0)
+                forth = Math.Min(forth, cell);
+            else
+                back = Math.Min(back, cell);
         }
         var change = chance % (ulong)(forth + back) < (ulong)back ? -forth : back;
         for (var i = from; i < _way.Count; i++)

@@ -23,6 +23,9 @@ internal static class BestOfSeveral
     )
     {
         var (chances, losses) = (new double[count], new double[count]);
+        var values = new (double Cumulative, double Density)[count];
+        // The chance that all the values behind one lie below the place.
+        var behind = new double[count + 1];
         double[] ordered = [.. places.Distinct().Order()];
         foreach (var (from, until) in ordered.Zip(ordered.Skip(1)))
             for (var i = 0; i < Rule.Order; i++)
@@ -31,11 +34,8 @@ internal static class BestOfSeveral
 
         void Add(double place, double weight)
         {
-            var values = new (double Cumulative, double Density)[count];
             for (var value = 0; value < count; value++)
                 values[value] = at(value, place);
-            // The chance that all the values behind one lie below the place.
-            var behind = new double[count + 1];
             behind[count] = 1;
             for (var value = count - 1; value >= 0; value--)
                 behind[value] = behind[value + 1] * values[value].Cumulative;

@@ -14,19 +14,6 @@ internal static class TypedMarkup
 {
     public const string NumberAttribute = "data-wx";
 
-    private static readonly HashSet<string> Emphasis =
-    [
-        "b",
-        "strong",
-        "i",
-        "em",
-        "u",
-        "s",
-        "small",
-        "mark",
-        "sub",
-        "sup",
-    ];
     private static readonly HashSet<string> Dropped =
     [
         "script",
@@ -106,7 +93,7 @@ internal static class TypedMarkup
                 WriteOwn(own, element);
             else if (element.LocalName == "br")
                 _result.Append("<br>");
-            else if (Emphasis.Contains(element.LocalName))
+            else if (InlineTags.Emphasis.Contains(element.LocalName))
             {
                 _result.Append('<').Append(element.LocalName).Append('>');
                 Write(element.ChildNodes);

@@ -85,10 +85,8 @@ public static class SaleFile
         if (table.Lines.Count > 0 && Missing(mapping) is { } missing)
             return new(table.Columns, mapping, [], missing);
         var seen = new HashSet<Guid>();
-        SaleRow[] rows =
-        [
-            .. table.Lines.Select(line => Row(new(table, line, mapping), usualCurrency, zone, now, seen)),
-        ];
+        var places = mapping.ToDictionary(field => field.Key, field => table.Find(field.Value));
+        SaleRow[] rows = [.. table.Lines.Select(line => Row(new(line, places), usualCurrency, zone, now, seen))];
         if (table.Problem is not null)
             return new(table.Columns, mapping, rows, table.Problem);
         var told = known([.. rows.Where(row => row.Notice is not null).Select(row => row.Notice!.Id())]);
@@ -142,9 +140,9 @@ public static class SaleFile
     }
 
     /// <summary>A line whose cells are known by what they mean.</summary>
-    private sealed record Cells(CsvTable Table, CsvLine Line, Dictionary<string, string> Mapping)
+    private sealed record Cells(CsvLine Line, Dictionary<string, int> Places)
     {
-        public string this[string field] => Mapping.TryGetValue(field, out var column) ? Line[Table.Find(column)] : "";
+        public string this[string field] => Line[Places.GetValueOrDefault(field, -1)];
     }
 
     private static SaleRow Row(

@@ -28,8 +28,13 @@ public sealed record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLi
     };
 
     /// <summary>The place of the column of this name, capitals or not; -1 where there is none.</summary>
-    public int Find(params string[] names) =>
-        Columns.ToList().FindIndex(column => names.Contains(column, StringComparer.OrdinalIgnoreCase));
+    public int Find(params string[] names)
+    {
+        for (var i = 0; i < Columns.Count; i++)
+            if (names.Contains(Columns[i], StringComparer.OrdinalIgnoreCase))
+                return i;
+        return -1;
+    }
 
     /// <param name="maxLength">In characters.</param>
     public static CsvTable Read(string text, int maxLength, int maxLines)
