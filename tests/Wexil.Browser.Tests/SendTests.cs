@@ -39,8 +39,13 @@ public sealed class SendTests
         owner.All("[data-weight]")[1].Clear();
         owner.All("[data-weight]")[1].SendKeys("45" + Keys.Tab);
         owner.WaitFor(() => owner.Find("[role=slider]").GetAttribute("aria-valuetext") == "A 55%, B 45%" ? "" : null);
-        owner.All("[data-weight]")[0].Clear();
-        owner.All("[data-weight]")[0].SendKeys("70" + Keys.Tab);
+        // While they do not add up, nothing moves away under the hands.
+        var place = owner.All("[data-weight]")[0].Location;
+        owner.All("[data-weight]")[0].SendKeys(Keys.Control + "a");
+        owner.All("[data-weight]")[0].SendKeys("7");
+        owner.WaitForText("The weights add up to 52: 48 more to give out.");
+        Assert.Equal(place, owner.All("[data-weight]")[0].Location);
+        owner.All("[data-weight]")[0].SendKeys("0" + Keys.Tab);
         owner.WaitFor(() => owner.Find("[role=slider]").GetAttribute("aria-valuetext") == "A 70%, B 30%" ? "" : null);
         owner.Find("[data-allocation][value=Rotation]").Click();
         owner.WaitFor(() =>

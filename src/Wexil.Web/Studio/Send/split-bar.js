@@ -10,6 +10,8 @@ class SplitBar {
   constructor(section) {
     this.section = section;
     this.bar = section.querySelector("[data-bar]");
+    // From now on it keeps its room, so that nothing moves while weights are typed that do not add up yet.
+    this.bar.dataset.drawn = "";
     this.problem = section.querySelector("[data-split-problem]");
     this.perDay = Number(section.dataset.perDay);
     for (const part of section.querySelectorAll("[data-split-tools], [data-split-hint]")) part.hidden = false;
