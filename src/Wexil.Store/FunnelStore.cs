@@ -12,7 +12,8 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
 {
     internal const string StepColumns =
         "id, funnel_id, position, kind, name, slug, page_id, yes_id, no_id, "
-        + "archived_at IS NOT NULL archived, forward, carries, redirects, starts_on_page, start_wait";
+        + "archived_at IS NOT NULL archived, forward, carries, redirects, starts_on_page, start_wait, host_id";
+    private const int FirstSection = 1000;
     private const string FunnelColumns = "id, slug, name, archived_at IS NOT NULL, sale_worth";
 
     /// <summary>Every funnel that is not put away.</summary>
@@ -36,10 +37,13 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
             c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE slug = $1", MapFunnel, slug).SingleOrDefault()
         );
 
-    /// <summary>A funnel's steps in order, archived ones included.</summary>
+    /// <summary>A funnel's steps in order, archived ones included; no sections.</summary>
     public IReadOnlyList<Step> Steps(FunnelId funnel) => database.Read(c => Steps(c, funnel));
 
-    /// <summary>The steps of all funnels in order, those put away too.</summary>
+    /// <summary>The sections on the pages of a funnel, the oldest first, archived ones included.</summary>
+    public IReadOnlyList<Step> Sections(FunnelId funnel) => database.Read(c => Sections(c, funnel));
+
+    /// <summary>The steps of all funnels in order, those put away and sections too.</summary>
     public IReadOnlyList<Step> AllSteps() =>
         database.Read(c => c.Rows($"SELECT {StepColumns} FROM steps ORDER BY funnel_id, position", MapStep));
 
@@ -92,6 +96,32 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     /// <summary>Adds a step at the funnel's end; null when the link's name was taken meanwhile.</summary>
     public Task<Step?> AddStepAsync(FunnelId funnel, StepKind kind, string name, string slug) =>
         journal.WriteAsync(c => SlugTaken(c, slug) ? null : Insert(c, funnel, kind, name, slug));
+
+    /// <summary>Marks a part of a step's page as a section; null when the key was taken meanwhile.</summary>
+    /// <param name="key">By it pages name the section; no step and no other section has it.</param>
+    /// <param name="first">The part as it is now, which is the first version.</param>
+    public Task<Step?> AddSectionAsync(Step host, string name, string key, string first) =>
+        journal.WriteAsync<Step?>(c =>
+        {
+            if (SlugTaken(c, key))
+                return null;
+            // Behind all steps that a funnel can ever have; a section is no place on the path and has no number there.
+            var position = Math.Max(FirstSection, Next(c, host.Funnel, "position", "host_id IS NOT NULL"));
+            var id = c.Insert(
+                """
+                INSERT INTO steps (funnel_id, position, kind, name, slug, number, host_id)
+                VALUES ($1, $2, $3, $4, $5, -1, $6)
+                """,
+                host.Funnel.Value,
+                position,
+                host.Kind.ToString(),
+                name,
+                key,
+                host.Id.Value
+            );
+            PageStore.AddVersion(c, new(id), "As it is", first, "As it stood on the page", time.GetUtcNow());
+            return Sections(c, host.Funnel).Single(section => section.Id.Value == id);
+        });
 
     /// <summary>
     /// Makes a step like another, right behind it, with a link of its own and a clone of each of its pages.
@@ -261,6 +291,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
             Redirects = row.GetBoolean("redirects"),
             StartsOnPage = row.GetBoolean("starts_on_page"),
             StartWait = row.GetInt32("start_wait"),
+            Host = row.NumberOrNull("host_id") is { } host ? new StepId(host) : null,
         };
 
     private Funnel Create(SqliteConnection c, string name)
@@ -300,10 +331,8 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
 
     private static Step Insert(SqliteConnection c, FunnelId funnel, StepKind kind, string name, string slug)
     {
-        var position = (int)(
-            c.Number("SELECT coalesce(max(position) + 1, 0) FROM steps WHERE funnel_id = $1", funnel.Value) ?? 0
-        );
-        var number = c.Number("SELECT coalesce(max(number) + 1, 0) FROM steps WHERE funnel_id = $1", funnel.Value) ?? 0;
+        var position = (int)Next(c, funnel, "position", "host_id IS NULL");
+        var number = Next(c, funnel, "number", "host_id IS NULL");
         if (number >= StepRole.MaxSteps)
             throw new StoreException(
                 $"A funnel holds {StepRole.MaxSteps} steps at most, those in the archive too. Begin another funnel."
@@ -320,6 +349,10 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
         return new(new(id), funnel, position, kind, name, slug, null);
     }
 
+    private static long Next(SqliteConnection c, FunnelId funnel, string column, string which) =>
+        c.Number($"SELECT coalesce(max({column}) + 1, 0) FROM steps WHERE funnel_id = $1 AND {which}", funnel.Value)
+        ?? 0;
+
     private static void Order(SqliteConnection c, IReadOnlyList<StepId> order)
     {
         // No two steps may stand at one place, not even for a moment.
@@ -330,7 +363,18 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     }
 
     private static List<Step> Steps(SqliteConnection c, FunnelId funnel) =>
-        c.Rows($"SELECT {StepColumns} FROM steps WHERE funnel_id = $1 ORDER BY position", MapStep, funnel.Value);
+        c.Rows(
+            $"SELECT {StepColumns} FROM steps WHERE funnel_id = $1 AND host_id IS NULL ORDER BY position",
+            MapStep,
+            funnel.Value
+        );
+
+    private static List<Step> Sections(SqliteConnection c, FunnelId funnel) =>
+        c.Rows(
+            $"SELECT {StepColumns} FROM steps WHERE funnel_id = $1 AND host_id IS NOT NULL ORDER BY position",
+            MapStep,
+            funnel.Value
+        );
 
     private static bool SlugTaken(SqliteConnection c, string slug) =>
         c.Number("SELECT 1 FROM steps WHERE slug = $1", slug) is not null;

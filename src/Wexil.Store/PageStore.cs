@@ -17,6 +17,8 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     /// <summary>The number under which files are kept that no version has yet.</summary>
     internal const int Draft = 0;
 
+    private const string SectionFile = "section.html";
+
     internal const string Columns = """
         id, step_id, slug, name, outside, entry, parent_id, parent_version, revision, changed_at, indexed,
         EXISTS (SELECT 1 FROM drafts d JOIN version_files f ON f.page_id = d.page_id AND f.version = pages.revision
@@ -110,6 +112,20 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         journal.WriteAsync<IReadOnlyList<PageId>>(c =>
             [.. pages.Select(page => Add(c, page.Step, page.Name, page.Bundle, "Brought in"))]
         );
+
+    /// <summary>Adds a version of a section.</summary>
+    /// <param name="source">The markup that stands in the section's place; empty for nothing.</param>
+    public Task<PageId> AddVersionAsync(StepId section, string name, string source) =>
+        journal.WriteAsync(c => AddVersion(c, section, name, source, "Added", time.GetUtcNow()));
+
+    internal static PageId AddVersion(
+        SqliteConnection c,
+        StepId section,
+        string name,
+        string source,
+        string note,
+        DateTimeOffset now
+    ) => Add(c, section, name, new([new(SectionFile, Encoding.UTF8.GetBytes(source))], SectionFile), note, now);
 
     /// <summary>Adds an outside page.</summary>
     public Task<PageId> AddAsync(StepId step, string name, Uri outside) =>
@@ -400,6 +416,9 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         );
         if (test is { } running)
             TestStore.Settle(c, new(running), why, now, log: "owner");
+        // Its sections stand on another page from now on.
+        var host = new StepId(c.Number("SELECT step_id FROM pages WHERE id = $1", page.Value)!.Value);
+        TestStore.SettleSections(c, host, except: null, why, now);
     }
 
     internal static Page Map(SqliteDataReader row) =>

@@ -74,7 +74,7 @@ internal sealed class RouteReader(
         var wirings = new Dictionary<StepId, StepWiring>();
         foreach (var funnel in funnels)
         {
-            string[] tills = [.. RouteStore.Tills(funnel, step => addresses[step.Id])];
+            string[] tills = [.. RouteStore.Tills(OnPath(funnel), step => addresses[step.Id])];
             foreach (var step in funnel)
             {
                 var own = step.Kind == StepKind.Checkout ? [] : tills;
@@ -83,6 +83,8 @@ internal sealed class RouteReader(
         }
         return wirings;
     }
+
+    private static Step[] OnPath(Step[] funnel) => Array.FindAll(funnel, step => !step.IsSection);
 
     private ILookup<StepId, Uri?> CheckoutAddresses() =>
         connection
@@ -134,7 +136,7 @@ internal sealed class RouteReader(
     private RouteStep[] Steps(Step[][] funnels, Dictionary<PageId, RoutePage> pages)
     {
         var (tests, ties, affiliates, networks) = (Tests(pages), Ties(pages), Affiliates(), Networks());
-        return [.. funnels.SelectMany(funnel => funnel.Select(step => Route(funnel, step)))];
+        return [.. funnels.SelectMany(funnel => funnel.Select(step => Route(OnPath(funnel), step)))];
 
         RouteStep Route(Step[] funnel, Step step) =>
             new(
@@ -148,6 +150,7 @@ internal sealed class RouteReader(
             )
             {
                 Funnel = step.Funnel,
+                Host = step.Host,
                 Carries = step.Carries,
                 StartsOnPage = step.StartsOnPage,
                 Redirects = step.Redirects,

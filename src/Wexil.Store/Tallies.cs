@@ -1,3 +1,4 @@
+using System.Globalization;
 using Wexil.Core.Common;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
@@ -64,6 +65,21 @@ public sealed record SegmentTally(
 /// </summary>
 /// <param name="Earned">What they bought after both, in the owner's currency's smallest unit.</param>
 public sealed record PairCell(PageId First, PageId Second, Arm Arm, long Earned);
+
+/// <summary>What the visitors of a combination of versions did.</summary>
+/// <param name="Versions">The version of each section's test.</param>
+public sealed record CombinationTally(IReadOnlyDictionary<TestId, PageId> Versions, Arm Arm)
+{
+    /// <summary>Reads a combination as it is stored: "12:301 14:307".</summary>
+    internal static IReadOnlyDictionary<TestId, PageId> Parse(string places) =>
+        places
+            .Split(' ')
+            .Select(place => place.Split(':'))
+            .ToDictionary(
+                place => new TestId(long.Parse(place[0], CultureInfo.InvariantCulture)),
+                place => new PageId(long.Parse(place[1], CultureInfo.InvariantCulture))
+            );
+}
 
 /// <summary>What a page of a test had from the visitors of a quarter of an hour.</summary>
 /// <param name="Earned">In the owner's currency's smallest unit.</param>

@@ -407,6 +407,22 @@ public sealed class TallyStore(Database database, TimeProvider time)
         );
 
     /// <summary>
+    /// What the visitors did of each combination of versions of the sections on a step's pages, as far as combinations
+    /// are counted.
+    /// </summary>
+    public IReadOnlyList<CombinationTally> Combinations(StepId host) =>
+        database.Read(c =>
+            c.Rows(
+                "SELECT places, visitors, conversions FROM combination_tallies WHERE host_id = $1",
+                row => new CombinationTally(
+                    CombinationTally.Parse(row.GetString(0)),
+                    new(row.GetInt64(1), row.GetInt64(2))
+                ),
+                host.Value
+            )
+        );
+
+    /// <summary>
     /// How many visitors each page of a phase has been given, those included whose visit is recorded but not counted
     /// yet.
     /// </summary>

@@ -31,6 +31,20 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     /// <summary>Every test of a step, the newest first.</summary>
     public IReadOnlyList<SplitTest> ForStep(StepId step) => Where("step_id = $1", step.Value);
 
+    /// <summary>The tests of the other sections on a step's pages that ran beside one.</summary>
+    /// <param name="host">The step on whose pages they are.</param>
+    public IReadOnlyList<SplitTest> OnSectionsOf(StepId host, SplitTest beside) =>
+        Where(
+            """
+            step_id IN (SELECT id FROM steps WHERE host_id = $1) AND step_id <> $2
+            AND (decided_at IS NULL OR decided_at > $3) AND started_at < $4
+            """,
+            host.Value,
+            beside.Step.Value,
+            beside.StartedAt.ToUnixTimeMilliseconds(),
+            beside.DecidedAt?.ToUnixTimeMilliseconds() ?? long.MaxValue
+        );
+
     /// <summary>A test's phases, the oldest first.</summary>
     public IReadOnlyList<Phase> Phases(TestId test) => database.Read(c => Phases(c, test));
 
@@ -257,6 +271,25 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         Write(c, test, known, plan);
         if (run is not null)
             TakeOutOfArchive(c, test, set);
+    }
+
+    /// <summary>Begins a phase in each running test of the sections on a step's pages, because those changed.</summary>
+    /// <param name="except">The test that changed them; null for none.</param>
+    internal static void SettleSections(SqliteConnection c, StepId host, TestId? except, string why, long now)
+    {
+        foreach (
+            var test in c.Rows(
+                """
+                SELECT t.id
+                FROM steps s JOIN tests t ON t.step_id = s.id
+                WHERE s.host_id = $1 AND t.decided_at IS NULL AND t.id IS NOT $2
+                """,
+                row => new TestId(row.GetInt64(0)),
+                host.Value,
+                except?.Value
+            )
+        )
+            Settle(c, test, why, now, log: "owner");
     }
 
     private static void Write(SqliteConnection c, TestId test, IReadOnlyList<Phase> known, PhasePlan plan)

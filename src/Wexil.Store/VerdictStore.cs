@@ -1,4 +1,5 @@
 using System.Data;
+using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Store.Recording;
 
@@ -72,6 +73,7 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
                 test.Value,
                 page.Value
             );
+            SettleBeside(c, test, $"“{Section(c, test)}” shows “{PageStore.Find(c, page)!.Name}” to everybody", now);
             return true;
         });
 
@@ -112,8 +114,23 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
                 now
             );
             TestStore.Settle(c, test, "Verdict taken back", now, log: "owner");
+            SettleBeside(c, test, $"“{Section(c, test)}” is tested again", now);
             return true;
         });
+
+    private static string? Section(SqliteConnection c, TestId test) =>
+        c.Text("SELECT s.name FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1", test.Value);
+
+    // The other sections stand on another page from now on.
+    private static void SettleBeside(SqliteConnection c, TestId test, string why, long now)
+    {
+        var host = c.Number(
+            "SELECT s.host_id FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1",
+            test.Value
+        );
+        if (host is { } step)
+            TestStore.SettleSections(c, new(step), test, why, now);
+    }
 
     private List<StoredVerdict> Where(string condition, params object?[] values) =>
         database.Read(c =>

@@ -1,8 +1,5 @@
-using Wexil.App.Serving;
-using Wexil.App.Visits;
 using Wexil.Core.Pages;
 using Wexil.Pages.Editing;
-using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
 using Wexil.Store;
 
@@ -30,13 +27,7 @@ public sealed record EditorAnswer(
 );
 
 /// <summary>Makes the edits of a page that its editor asks for, in the order in which it asks.</summary>
-public sealed class DraftEditor(
-    PageStore pages,
-    DraftStore drafts,
-    Routes routes,
-    ServedPages served,
-    ParsedPages parsed
-)
+public sealed class DraftEditor(DraftStore drafts, FrameServing frame, ParsedPages parsed)
 {
     private const string Behind =
         "So much was changed in another window that this one could not follow. It shows the page as it is now.";
@@ -104,7 +95,7 @@ public sealed class DraftEditor(
     public EditorAnswer Whole(Page page)
     {
         var draft = drafts.For(page);
-        return new(new(draft, ""), EditorPatch.Whole(parsed.Parse(draft.Source), Serving(page)), null);
+        return new(new(draft, ""), frame.For(page).Whole(parsed.Parse(draft.Source)), null);
     }
 
     /// <summary>Nothing was done, and the editor shows the page as it is.</summary>
@@ -115,7 +106,7 @@ public sealed class DraftEditor(
         var after = parsed.Parse(step.Draft.Source);
         return new(
             step,
-            EditorPatch.Between(before, after, Serving(page), step.Change),
+            frame.For(page).Between(before, after, step.Change),
             shown == step.Draft.Source ? null : TextChange.Between(shown, step.Draft.Source),
             node
         );
@@ -130,14 +121,5 @@ public sealed class DraftEditor(
         if (place >= change.Start + change.Removed.Length)
             place += change.Inserted.Length - change.Removed.Length;
         return page.PartAt(place) is { } part ? page.WordsOf(part) ?? "" : "";
-    }
-
-    private PageServing Serving(Page page)
-    {
-        var route = routes.Current.Page(page.Slug)!;
-        return served.Serving(route, page.Entry!, pages.Hashes(page.Id, page.Revision, withDraft: true)) with
-        {
-            View = PageView.Editor,
-        };
     }
 }

@@ -1,12 +1,11 @@
 using System.Text.Json;
-using System.Text.RegularExpressions;
 
 namespace Wexil.App.Installation;
 
 /// <summary>The few lines that an owner pastes into the head of an outside page where a test begins.</summary>
-public static partial class StartLoader
+public static class StartLoader
 {
-    private static readonly string Script = Load();
+    private static readonly string Script = PastedScript.Load("loader.js");
 
     /// <param name="origin">That of the visitors' side.</param>
     /// <param name="page">The address of the page where the lines stand.</param>
@@ -17,14 +16,4 @@ public static partial class StartLoader
         var arguments = string.Join(',', told.Select(value => JsonSerializer.Serialize(value)));
         return $"<script data-wexil-start>{Script}(document,location,{arguments})</script>";
     }
-
-    private static string Load()
-    {
-        using var stream = typeof(StartLoader).Assembly.GetManifestResourceStream("Wexil.App.Installation.loader.js")!;
-        using var reader = new StreamReader(stream);
-        return Spaces().Replace(reader.ReadToEnd().Trim(), " ");
-    }
-
-    [GeneratedRegex(@"\s*\n\s*")]
-    private static partial Regex Spaces();
 }

@@ -65,7 +65,13 @@ public sealed class TestReader(
         var counted = tallies.Phases(test, phases);
         var result = TestResult.From(Facts(test, step, shown, counted, main));
         var money = tallies.MoneyPhases(test, phases, counted, currency) is { } revenue
-            ? RevenueResult.From(result.Facts, revenue, test.BaseEarned, Past(test, onMoney: true))
+            ? RevenueResult.From(
+                result.Facts,
+                revenue,
+                test.BaseEarned,
+                Past(test, onMoney: true),
+                Beside(step, test, onMoney: true)
+            )
             : null;
         var verdict = VerdictRule.Apply(result, money, test.Rule.OnMoney);
         return new(
@@ -94,13 +100,14 @@ public sealed class TestReader(
             isLess ? Others(counted) : counted,
             RateOf(test, counted),
             test.SmallestLift,
-            tallies.VisitorsPerDay(test.Step),
+            tallies.VisitorsPerDay(step.Host ?? step.Id),
             isLess ? null : tallies.Silence(test.Id),
             main?.Words ?? step.Kind.ConversionWords()
         )
         {
             Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestResult.Alpha,
             Past = Past(test, onMoney: false),
+            Beside = Beside(step, test, onMoney: false),
         };
     }
 
@@ -126,6 +133,22 @@ public sealed class TestReader(
     {
         var past = looks.Past(test.Id, onMoney);
         return past.Count == 0 ? [] : [.. test.Pages.Select(page => past.GetValueOrDefault(page, PastLooks.None))];
+    }
+
+    // Of a test that was kept by hand before anything was sure, as many comparisons were made.
+    private double[] Beside(Step step, SplitTest test, bool onMoney)
+    {
+        if (step.Host is not { } host)
+            return [];
+        IEnumerable<double> LooksAt(SplitTest other)
+        {
+            var past = looks.Past(other.Id, onMoney);
+            return other
+                .Pages.Skip(1)
+                .Select(page => past.GetValueOrDefault(page, PastLooks.None))
+                .Select(look => Math.Min(look.Ahead, look.Behind));
+        }
+        return [.. tests.OnSectionsOf(host, test).SelectMany(LooksAt)];
     }
 
     /// <summary>
@@ -177,6 +200,7 @@ public sealed class TestReader(
                 BaseRate = total.Conversions > 0 ? total.Rate : facts.BaseRate,
                 Gap = null,
                 Past = [],
+                Beside = [],
                 Words = words,
             }
         );

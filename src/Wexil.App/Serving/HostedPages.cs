@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
@@ -5,6 +6,7 @@ using Microsoft.Extensions.Caching.Memory;
 using Wexil.Core.Assignments;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
+using Wexil.Pages.Source;
 using Wexil.Store;
 
 namespace Wexil.App.Serving;
@@ -27,12 +29,20 @@ public sealed record HostedPage(
     string Canonical
 );
 
+/// <summary>The version of a section that is shown; null for what stands in the page.</summary>
+public sealed record ShownVersion(RouteStep Section, RoutePage? Version);
+
+/// <summary>A page's source with its sections.</summary>
+/// <param name="Keys">Each section once.</param>
+internal sealed record Sectioned(SectionedPage Page, IReadOnlyList<string> Keys);
+
 /// <summary>Keeps hosted pages and their files in memory, a bounded amount of them.</summary>
 public sealed class HostedPages(
     PageStore pages,
     AssetStore assets,
     DraftStore drafts,
     ServedPages served,
+    SectionHosts hosts,
     VisitorsAddress visitors,
     TroubleLog troubles
 ) : IDisposable
@@ -40,14 +50,34 @@ public sealed class HostedPages(
     private const int TooSmallToCompress = 512;
     private readonly MemoryCache _cache = new(new MemoryCacheOptions { SizeLimit = 256 << 20 });
 
-    /// <summary>A page as visitors get it, made ready where it is not yet.</summary>
-    public HostedPage Page(RoutePage page)
+    /// <summary>
+    /// A page as visitors get it, made ready where it is not yet; its sections as they are for everyone.
+    /// </summary>
+    public HostedPage Page(RouteTable routes, RoutePage page) =>
+        Page(page, [.. Sections(routes, page).Select(section => new ShownVersion(section, section.Page))]);
+
+    /// <summary>The sections on a page that have versions.</summary>
+    public IReadOnlyList<RouteStep> Sections(RouteTable routes, RoutePage page)
+    {
+        var keys = Sectioned(page).Keys;
+        return keys.Count == 0 ? [] : [.. keys.Select(routes.Section).OfType<RouteStep>()];
+    }
+
+    /// <summary>A page with the versions of its sections that a visitor is shown.</summary>
+    /// <param name="shown">One for each of its sections.</param>
+    public HostedPage Page(RoutePage page, IReadOnlyList<ShownVersion> shown)
     {
         // Besides its content, a page is made of where its buttons lead.
-        var key = (page.Id, page.Revision, page.WiringKey);
-        return _cache.TryGetValue(key, out HostedPage? ready)
-            ? ready!
-            : Keep(key, Prepare(page), prepared => prepared.File.Size);
+        var own = (page.Id, page.Revision, page.WiringKey);
+        if (shown.Count == 0)
+            return _cache.TryGetValue(own, out HostedPage? ready)
+                ? ready!
+                : Keep(own, Prepare(page), prepared => prepared.File.Size);
+        var pieces = string.Join(',', shown.Select(version => version.Section.VersionsKey));
+        var key = (own, pieces, string.Join(',', shown.Select(version => version.Version?.Id.Value)));
+        return _cache.TryGetValue(key, out HostedPage? composed)
+            ? composed!
+            : Keep(key, Compose(page, shown, pieces), prepared => prepared.File.Size);
     }
 
     /// <summary>Makes the pages ready that visitors are sent to, so that none of them waits for it.</summary>
@@ -57,7 +87,7 @@ public sealed class HostedPages(
             try
             {
                 foreach (var page in routes.Shown.Where(page => page.Outside is null))
-                    Page(page);
+                    Page(routes, page);
             }
             catch (ObjectDisposedException)
             {
@@ -104,23 +134,26 @@ public sealed class HostedPages(
         return assets.Content(hash) is { } content ? Keep(key, Ready(content, type), kept => kept.Size) : null;
     }
 
-    /// <summary>A draft or an earlier version, as its owner sees it.</summary>
+    /// <summary>
+    /// A draft or an earlier version, as its owner sees it; a version of a section stands in the page that it is for.
+    /// </summary>
     /// <param name="version">The version's number; null for the draft.</param>
     /// <param name="ahead">What is put in front of the page, given the revision of the draft.</param>
-    public byte[] Preview(RoutePage route, int? version, PageView view, Func<long, string>? ahead)
+    public byte[] Preview(RouteTable routes, RoutePage route, int? version, PageView view, Func<long, string>? ahead)
     {
         var page = pages.Find(route.Id)!;
+        var host = hosts.Find(routes, page);
         var hashes = pages.Hashes(page.Id, version ?? page.Revision, withDraft: version is null);
         byte[] Prepare()
         {
             var draft = version is null ? drafts.For(page) : null;
             var source = draft?.Source ?? pages.Source(page, version!.Value);
-            var serving = served.Serving(route, page.Entry!, hashes) with
-            {
-                View = view,
-                Ahead = ahead?.Invoke(draft?.Revision ?? 0) ?? "",
-            };
-            return Encoding.UTF8.GetBytes(HostedHtml.Prepare(source, serving).Html);
+            var serving = host is { } around
+                ? served.Serving(around, hashes)
+                : served.Serving(route, page.Entry!, hashes);
+            serving = serving with { View = view, Ahead = ahead?.Invoke(draft?.Revision ?? 0) ?? "" };
+            var html = host is null ? HostedHtml.Prepare(source, serving).Html : host.Prepare(source, serving);
+            return Encoding.UTF8.GetBytes(html);
         }
         // What is put ahead is another each time.
         if (ahead is not null)
@@ -128,7 +161,7 @@ public sealed class HostedPages(
         var key = (
             page.Id,
             version is null ? drafts.Hash(page) : hashes[page.Entry!],
-            string.Join('\n', [route.WiringKey, .. hashes.Values])
+            string.Join('\n', [route.WiringKey, host?.Hash ?? "", .. hashes.Values])
         );
         return _cache.TryGetValue(key, out byte[]? ready) ? ready! : Keep(key, Prepare(), prepared => prepared.Length);
     }
@@ -138,24 +171,78 @@ public sealed class HostedPages(
 
     private HostedPage Prepare(RoutePage route)
     {
-        var page = pages.Find(route.Id)!;
-        var source = pages.Source(page, route.Revision);
+        var ready = HostedHtml.Prepare(Sectioned(route).Page.Source, ServingOf(route));
+        return Finish(route, ready.Html, ready.BuyTargets);
+    }
+
+    private HostedPage Compose(RoutePage route, IReadOnlyList<ShownVersion> shown, string pieces)
+    {
+        var key = (route.Id, route.Revision, route.WiringKey, pieces, nameof(ReadySections));
+        var ready = _cache.TryGetValue(key, out ReadySections? known)
+            ? known!
+            : Keep(key, PrepareSections(route, shown), prepared => prepared.Size);
+        var versions = shown.ToDictionary(version => version.Section.Slug, version => NameOf(version.Version));
+        return Finish(route, ready.Compose(versions.GetValueOrDefault), ready.BuyTargets);
+    }
+
+    private ReadySections PrepareSections(RoutePage route, IReadOnlyList<ShownVersion> shown)
+    {
+        IReadOnlyDictionary<string, string> VersionsOf(string key) =>
+            shown.FirstOrDefault(version => version.Section.Slug == key)?.Section is { } section
+                ? section
+                    .Candidates.Select(version => (NameOf(version)!, Version(version)))
+                    .Where(version => version.Item2 is not null)
+                    .ToDictionary()!
+                : new Dictionary<string, string>();
+        return ReadySections.Prepare(Sectioned(route).Page, VersionsOf, ServingOf(route));
+    }
+
+    /// <summary>
+    /// The source of a version of a section; null where it is whatever stands in the page.
+    /// </summary>
+    public string? Version(RoutePage version)
+    {
+        var key = (version.Id, version.Revision, nameof(Version));
+        if (!_cache.TryGetValue(key, out string? source))
+            source = Keep(key, pages.Source(pages.Find(version.Id)!, version.Revision), kept => 2 * kept.Length);
+        return source == SectionMark.AsItStands ? null : source;
+    }
+
+    private static string? NameOf(RoutePage? version) => version?.Id.Value.ToString(CultureInfo.InvariantCulture);
+
+    private PageServing ServingOf(RoutePage route)
+    {
+        var script = $"<script src=\"{visitors.Origin}/wexil.js\" data-page=\"{route.Slug}\" async></script>";
         var hashes = pages.Hashes(route.Id, route.Revision);
+        return served.Serving(route, pages.Find(route.Id)!.Entry!, hashes) with { Ahead = script };
+    }
+
+    private HostedPage Finish(RoutePage route, string html, IReadOnlyList<string> targets)
+    {
         var scripts = HostedHtml
-            .InlineScripts(source)
+            .InlineScripts(html)
             .Concat(
-                hashes
+                pages
+                    .Hashes(route.Id, route.Revision)
                     .Keys.Where(path => path.EndsWith(".js", StringComparison.OrdinalIgnoreCase))
                     .Select(path => PageText.Decode(pages.File(route.Id, route.Revision, path)!.Content))
             );
-        var script = $"<script src=\"{visitors.Origin}/wexil.js\" data-page=\"{route.Slug}\" async></script>";
-        var ready = HostedHtml.Prepare(source, served.Serving(route, page.Entry!, hashes) with { Ahead = script });
         return new(
-            Ready(Encoding.UTF8.GetBytes(ready.Html), ContentTypes.Html),
+            Ready(Encoding.UTF8.GetBytes(html), ContentTypes.Html),
             scripts.Any(HostedHtml.BuildsAddresses),
-            ready.BuyTargets,
+            targets,
             $"<{visitors.Link(route.Link)}>; rel=\"canonical\""
         );
+    }
+
+    private Sectioned Sectioned(RoutePage route)
+    {
+        var key = (route.Id, route.Revision, nameof(Serving.Sectioned));
+        if (_cache.TryGetValue(key, out Sectioned? known))
+            return known!;
+        var page = SectionedPage.Parse(pages.Source(pages.Find(route.Id)!, route.Revision));
+        var sectioned = new Sectioned(page, [.. page.Places.Select(place => place.Key).Distinct()]);
+        return Keep(key, sectioned, kept => 2 * kept.Page.Source.Length);
     }
 
     private byte[] Rooted(RoutePage page, byte[] sheet)

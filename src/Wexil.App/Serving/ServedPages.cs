@@ -1,6 +1,7 @@
 using Wexil.Core.Assignments;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
+using Wexil.Store;
 
 namespace Wexil.App.Serving;
 
@@ -8,7 +9,7 @@ namespace Wexil.App.Serving;
 /// How hosted pages are made ready: the same for visitors, for previews, and for what the editor puts into the page
 /// that it shows.
 /// </summary>
-public sealed class ServedPages(VisitorsAddress visitors)
+public sealed class ServedPages(VisitorsAddress visitors, PageStore pages)
 {
     /// <summary>The address of the page by itself.</summary>
     public static string Folder(RoutePage page) => $"/p/{page.Slug}/";
@@ -23,6 +24,18 @@ public sealed class ServedPages(VisitorsAddress visitors)
             path => Asset(hashes, path),
             Has: hashes.ContainsKey
         );
+
+    /// <summary>The same for the page around a version of a section, and what the version adds to its files.</summary>
+    public PageServing Serving(SectionHost host, IReadOnlyDictionary<string, string> own)
+    {
+        var hashes = new Dictionary<string, string>(
+            pages.Hashes(host.Page.Id, host.Page.Revision, withDraft: true),
+            StringComparer.Ordinal
+        );
+        foreach (var (path, hash) in own)
+            hashes.TryAdd(path, hash);
+        return Serving(host.Route, host.Page.Entry!, hashes);
+    }
 
     private static string? Asset(IReadOnlyDictionary<string, string> hashes, string path) =>
         hashes.TryGetValue(path, out var hash) && ContentTypes.IsFinal(path)

@@ -80,6 +80,33 @@ public sealed class VisitService
         return turn;
     }
 
+    /// <summary>
+    /// The version of each section of a page that a visitor is shown, once the places that the visitor takes are
+    /// recorded.
+    /// </summary>
+    /// <param name="promised">The version that the visitor was drawn for on an outside page.</param>
+    public async ValueTask<IReadOnlyList<RoutePage?>> ShowSectionsAsync(
+        IReadOnlyList<RouteStep> sections,
+        Visit visit,
+        bool known,
+        PageId? promised = null
+    )
+    {
+        var shown = new RoutePage?[sections.Count];
+        var recorded = new List<Task>();
+        for (var i = 0; i < sections.Count; i++)
+        {
+            if (Decide(sections[i], visit, known, promised) is not { } turn)
+                continue;
+            shown[i] = turn.Page;
+            if (turn.Kind != AssignmentKind.Plain && turn.Exclusion != ExclusionReason.NotRunning)
+                recorded.Add(Record(sections[i], visit, turn, isInside: false));
+        }
+        // Together they take as long as one.
+        await Task.WhenAll(recorded);
+        return shown;
+    }
+
     /// <summary>What the visitor would be shown, with nothing recorded and no turn taken.</summary>
     public Assignment? Peek(RouteStep step, Visit visit, bool known) =>
         Assignment.Decide(step, visit, Place(step, visit.Visitor, known), (test, promised) =>

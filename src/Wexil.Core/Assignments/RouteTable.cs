@@ -89,6 +89,29 @@ public sealed record RouteStep(
     /// <summary>The funnel that the step is in.</summary>
     public FunnelId Funnel { get; init; }
 
+    /// <summary>
+    /// The step on whose pages the section is; null for a step with a link. A section's pages are the versions of a
+    /// part of those.
+    /// </summary>
+    public StepId? Host { get; init; }
+
+    /// <summary>It is a section and no place on the path.</summary>
+    public bool IsSection => Host is not null;
+
+    /// <summary>Every page that a visitor may be shown here.</summary>
+    public IReadOnlyList<RoutePage> Candidates =>
+        field ??= [
+            .. new[] { Page, Test?.Others }
+                .OfType<RoutePage>()
+                .Concat(Test?.Pages ?? [])
+                .Concat(Tied.Values)
+                .Distinct(),
+        ];
+
+    /// <summary>The same as long as those pages, and their content, are the same.</summary>
+    public string VersionsKey =>
+        field ??= string.Join('+', Candidates.Select(page => $"{page.Id.Value}.{page.Revision}"));
+
     /// <summary>Which parameters of the link travel on to the page.</summary>
     public CarriedParameters Carries { get; init; } = CarriedParameters.All;
 
@@ -132,7 +155,8 @@ public sealed class RouteTable
     /// <summary>The parameter by which affiliates' links name the affiliate, unless the owner says otherwise.</summary>
     public const string DefaultAffiliateParameter = "aff";
 
-    private readonly Dictionary<string, RouteStep> _steps;
+    private readonly Dictionary<string, RouteStep> _steps,
+        _sections;
     private readonly Dictionary<StepId, RouteStep> _stepsById;
     private readonly Dictionary<string, RoutePage> _pages;
     private readonly Dictionary<string, List<RoutePage>> _outside,
@@ -142,7 +166,9 @@ public sealed class RouteTable
     public RouteTable(IReadOnlyCollection<RouteStep> steps, IReadOnlyCollection<RoutePage> pages)
     {
         // A table is made anew at every change, and a frozen dictionary takes longer to make than it saves.
-        _steps = steps.ToDictionary(step => step.Slug, StringComparer.Ordinal);
+        var isSection = steps.ToLookup(step => step.IsSection);
+        _steps = isSection[false].ToDictionary(step => step.Slug, StringComparer.Ordinal);
+        _sections = isSection[true].ToDictionary(step => step.Slug, StringComparer.Ordinal);
         _stepsById = steps.ToDictionary(step => step.Id);
         _pages = pages.ToDictionary(page => page.Slug, StringComparer.Ordinal);
         (_outside, _ledTo) = (new(StringComparer.Ordinal), new(StringComparer.Ordinal));
@@ -159,7 +185,7 @@ public sealed class RouteTable
     /// <summary>This table with one funnel, and the settings of all, as another table has them.</summary>
     public RouteTable With(FunnelId funnel, RouteTable other) =>
         new(
-            [.. _steps.Values.Where(step => step.Funnel != funnel), .. other.Steps],
+            [.. _stepsById.Values.Where(step => step.Funnel != funnel), .. other._stepsById.Values],
             [
                 .. _pages
                     .Values.Where(page => _stepsById[page.Step].Funnel != funnel)
@@ -196,7 +222,7 @@ public sealed class RouteTable
         }
     } = [];
 
-    /// <summary>All steps, in no order.</summary>
+    /// <summary>All steps of the paths, in no order.</summary>
     public IEnumerable<RouteStep> Steps => _steps.Values;
 
     /// <summary>All pages, in no order.</summary>
@@ -216,6 +242,9 @@ public sealed class RouteTable
     /// <summary>The goal of a key; null where there is none, or its test is decided.</summary>
     public RouteGoal? Goal(string key) => _goals.GetValueOrDefault(key);
 
+    /// <summary>The section of a key; null where there is none.</summary>
+    public RouteStep? Section(string key) => _sections.GetValueOrDefault(key);
+
     /// <remarks>Links are in small letters; people who type one from an ad may use capitals.</remarks>
     public RouteStep? Step(string slug) =>
         _steps.TryGetValue(slug, out var step) ? step : _steps.GetValueOrDefault(slug.ToLowerInvariant());
@@ -223,8 +252,12 @@ public sealed class RouteTable
     /// <summary>Null where there is no such step.</summary>
     public RouteStep? Step(StepId id) => _stepsById.GetValueOrDefault(id);
 
-    /// <summary>The page of a name in addresses; null where there is none.</summary>
-    public RoutePage? Page(string slug) => _pages.GetValueOrDefault(slug);
+    /// <summary>The page of a name in addresses; null where there is none, or it is a version of a section.</summary>
+    public RoutePage? Page(string slug) =>
+        PageOrVersion(slug) is { } page && !_stepsById[page.Step].IsSection ? page : null;
+
+    /// <summary>The page, or the version of a section, of a name; null where there is none.</summary>
+    public RoutePage? PageOrVersion(string slug) => _pages.GetValueOrDefault(slug);
 
     /// <summary>
     /// The outside page that an address belongs to: same scheme, host, port and path, and every parameter that the

@@ -7,7 +7,9 @@ namespace Wexil.Core.Funnels;
 /// said.</param>
 public sealed record Funnel(FunnelId Id, string Slug, string Name, bool IsArchived, long? SaleWorth = null);
 
-/// <summary>One place on the path, with the one link that never changes.</summary>
+/// <summary>
+/// One place on the path, with the one link that never changes; or a section, which is a place on the page of another.
+/// </summary>
 /// <param name="Page">The page everybody sees while nothing is tested; null while the step has none.</param>
 /// <param name="Yes">Where a yes leads when the owner says otherwise than the order does.</param>
 /// <param name="No">Where a no leads, likewise.</param>
@@ -27,6 +29,15 @@ public sealed record Step(
     string? Forward = null
 )
 {
+    /// <summary>
+    /// The step on whose page the section is; null for a step of the path. A section has versions as a step has pages,
+    /// no link of its own, and its slug is the key by which pages name it.
+    /// </summary>
+    public StepId? Host { get; init; }
+
+    /// <summary>It is a section, and no place on the path.</summary>
+    public bool IsSection => Host is not null;
+
     /// <summary>Which parameters of the link travel on to the page.</summary>
     public CarriedParameters Carries { get; init; } = CarriedParameters.All;
 

@@ -43,13 +43,15 @@ public static class AlwaysValidComparison
     /// <param name="tau">The smallest lift worth finding times the base value, in the unit of the difference, above
     /// 0.</param>
     /// <param name="past">By page; empty for no looks.</param>
+    /// <param name="beside">Always-valid p's of comparisons elsewhere that are adjusted together with these.</param>
     public static Comparison?[] Compute(
         IReadOnlyList<Estimate?> estimates,
         int control,
         Func<int, bool> isEnough,
         double tau,
         double alpha,
-        IReadOnlyList<PastLooks> past
+        IReadOnlyList<PastLooks> past,
+        IReadOnlyList<double> beside
     )
     {
         var challengers = Enumerable.Range(0, estimates.Count).Where(page => page != control).ToArray();
@@ -58,7 +60,7 @@ public static class AlwaysValidComparison
                 ? Math.Min(AlwaysValidTest.At(estimate, tau).P, page < past.Count ? past[page].On(estimate) : 1)
                 : null;
         double?[] raw = [.. challengers.Select(PNow)];
-        var values = raw.Select(p => p ?? 1).ToArray();
+        double[] values = [.. raw.Select(p => p ?? 1), .. beside];
         var adjusted = Holm.Adjust(values);
         var called = adjusted.Count(p => p <= alpha);
 
@@ -70,7 +72,7 @@ public static class AlwaysValidComparison
             // The level at which Holm stopped: so that no interval excludes zero beside "too early", and none of a
             // called page includes it.
             var rank = values.Where((p, other) => p < values[k] || (p == values[k] && other < k)).Count();
-            var level = alpha / Math.Max(1, challengers.Length - Math.Min(rank, called));
+            var level = alpha / Math.Max(1, values.Length - Math.Min(rank, called));
             Interval? interval = raw[k] is null ? null : AlwaysValidTest.At(estimate, tau, level).Difference;
             if (interval is { } wide && adjusted[k] <= alpha)
                 interval = OnOneSide(wide, estimate.Difference);

@@ -39,11 +39,13 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
     /// <param name="baseEarned">What a visitor of the control was expected to bring when the test started, above 0;
     /// null while it is not known, and then nothing is called.</param>
     /// <param name="past">What earlier looks were sure of, by page.</param>
+    /// <param name="beside">As of the other sections on the page, by money.</param>
     public static RevenueResult From(
         TestFacts facts,
         IReadOnlyList<IReadOnlyList<RevenueSample>> phases,
         double? baseEarned,
-        IReadOnlyList<PastLooks> past
+        IReadOnlyList<PastLooks> past,
+        IReadOnlyList<double>? beside = null
     )
     {
         RevenueSample[] totals =
@@ -62,7 +64,8 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
             page => baseEarned is not null && totals[page].EffectiveBuyers >= AlwaysValidTest.MinConversions,
             margin,
             facts.Alpha,
-            past
+            past,
+            beside ?? []
         );
         var standard = PhaseStandardization.Means(phases, facts.Control, estimates);
         var (chances, losses) = MeanPosterior.Compare([.. standard.Select(revenue => new MeanPosterior(revenue))]);

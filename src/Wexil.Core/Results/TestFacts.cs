@@ -36,4 +36,10 @@ public sealed record TestFacts(
 
     /// <summary>What earlier looks were sure of, by page; empty for none.</summary>
     public IReadOnlyList<PastLooks> Past { get; init; } = [];
+
+    /// <summary>
+    /// How sure earlier looks were of the versions of the other sections on the same page: always-valid p's, which are
+    /// adjusted together with this test's. Empty for a test of whole pages.
+    /// </summary>
+    public IReadOnlyList<double> Beside { get; init; } = [];
 }

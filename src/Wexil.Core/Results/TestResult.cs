@@ -62,7 +62,8 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageResult> Pages
             page => totals[page].Conversions >= AlwaysValidTest.MinConversions,
             facts.BaseRate * facts.SmallestLift,
             facts.Alpha,
-            facts.Past
+            facts.Past,
+            facts.Beside
         );
         PageResult PageOf(TestPage page, int i) =>
             new(

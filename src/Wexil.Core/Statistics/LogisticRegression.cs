@@ -22,11 +22,14 @@ public sealed class LogisticRegression
     /// <summary>The fit is done when the deviance moves by less than this, as in R's glm.</summary>
     private const double Tolerance = 1e-8;
 
+    private readonly double _firsts;
+
     private LogisticRegression(
+        double firsts,
         IReadOnlyList<Effect> effects,
         IReadOnlyList<double> expected,
         IReadOnlyList<double> leverage
-    ) => (Effects, Expected, Leverage) = (effects, expected, leverage);
+    ) => (_firsts, Effects, Expected, Leverage) = (firsts, effects, expected, leverage);
 
     /// <summary>What each version adds, beside the first of its section.</summary>
     public IReadOnlyList<Effect> Effects { get; }
@@ -36,6 +39,14 @@ public sealed class LogisticRegression
 
     /// <summary>How much each cell pulls the fit to itself, from 0 to 1.</summary>
     public IReadOnlyList<double> Leverage { get; }
+
+    /// <summary>The rate that the parts suggest for a combination, seen or not.</summary>
+    /// <param name="versions">The version of each section, counted from 0.</param>
+    public double RateOf(IReadOnlyList<int> versions)
+    {
+        var odds = _firsts + Effects.Where(effect => versions[effect.Section] == effect.Version).Sum(e => e.LogOdds);
+        return 1 / (1 + Math.Exp(-odds));
+    }
 
     /// <summary>
     /// Fits the model; null where the cells do not settle it, as when a version has no conversion at all.
@@ -110,7 +121,12 @@ public sealed class LogisticRegression
             return new(term.Section, term.Version, size, error, 2 * Normal.CDF(0, 1, -Math.Abs(size / error)));
         }
         double LeverageOf(Vector<double> row, int i) => fit.Weights[i] * row.DotProduct(covariance * row);
-        return new([.. terms.Select(EffectOf)], [.. fit.Rates], [.. design.EnumerateRows().Select(LeverageOf)]);
+        return new(
+            fit.Beta[0],
+            [.. terms.Select(EffectOf)],
+            [.. fit.Rates],
+            [.. design.EnumerateRows().Select(LeverageOf)]
+        );
     }
 
     private static double Deviance(Arm arm, double rate)

@@ -57,7 +57,7 @@ public sealed record EditorPatch(
             change.Start + change.Inserted.Length
         );
         var shift = now.Elements.Count - old.Elements.Count;
-        var node = CountBefore(old, start) - 1;
+        var node = old.CountBefore(start) - 1;
         if (
             shift == 0
             && TagOnly(old, now, start, oldEnd, newEnd, node) is { } tag
@@ -84,7 +84,7 @@ public sealed record EditorPatch(
         );
         (oldEnd, newEnd) = (Math.Max(oldEnd, start) + rest, Math.Max(newEnd, start) + rest);
         for (
-            var parent = Innermost(old, start, oldEnd, CountBefore(old, start) - 1);
+            var parent = Innermost(old, start, oldEnd, old.CountBefore(start) - 1);
             parent is not null;
             parent = old.Find(parent.Element.ParentElement!)
         )
@@ -108,6 +108,9 @@ public sealed record EditorPatch(
     /// <summary>All of a page, for a frame that cannot be led there in steps.</summary>
     public static EditorPatch Whole(ParsedPage page, PageServing serving) => Whole(page.Map, 0, serving);
 
+    /// <summary>A whole page that was made ready before.</summary>
+    public static EditorPatch Body(string html) => new(EditorPatchKind.Body, 0, 0, 0, null, null, null, html);
+
     private static EditorPatch Whole(SourceMap now, int count, PageServing serving) =>
         new(
             EditorPatchKind.Body,
@@ -119,22 +122,6 @@ public sealed record EditorPatch(
             null,
             HostedHtml.PrepareStretch(now, 0, now.Source.Length, serving)
         );
-
-    /// <summary>How many elements begin before a place.</summary>
-    private static int CountBefore(SourceMap map, int place)
-    {
-        int low = 0,
-            high = map.Elements.Count;
-        while (low < high)
-        {
-            var middle = (low + high) / 2;
-            if (map.Elements[middle].Start < place)
-                low = middle + 1;
-            else
-                high = middle;
-        }
-        return low;
-    }
 
     /// <summary>
     /// Markup that was never well formed can move what stands elsewhere: are the elements outside of the change where
@@ -189,7 +176,7 @@ public sealed record EditorPatch(
 
     /// <summary>The element whose start tag a place lies inside of; null when it lies in none.</summary>
     private static SourceElement? TagAround(SourceMap map, int place) =>
-        map.Find(CountBefore(map, place) - 1) is { } element && place < element.OpenEnd ? element : null;
+        map.Find(map.CountBefore(place) - 1) is { } element && place < element.OpenEnd ? element : null;
 
     private static string OpenTag(SourceMap map, int node, PageServing serving)
     {
@@ -224,7 +211,7 @@ public sealed record EditorPatch(
             || (after is null && same.CloseStart - newEnd != parent.CloseStart - oldEnd)
         )
             return null;
-        var (from, to) = (CountBefore(old, runStart), CountBefore(old, after?.Start ?? parent.CloseStart));
+        var (from, to) = (old.CountBefore(runStart), old.CountBefore(after?.Start ?? parent.CloseStart));
         var shift = now.Elements.Count - old.Elements.Count;
         if (before is not null && (now.Find(before.Id) is not { } stillBefore || stillBefore.End != before.End))
             return null;

@@ -57,6 +57,9 @@ public abstract record PageEdit
     /// <summary>Lets Wexil take what a form sends, wherever it went before.</summary>
     public sealed record TakeForm(int Node) : PageEdit;
 
+    /// <summary>Makes a part a section: the place of its versions.</summary>
+    public sealed record MarkSection(int Node, string Key) : PageEdit;
+
     /// <summary>Changes what the head of the page says.</summary>
     public sealed record Settings(PageSettings To) : PageEdit;
 

@@ -84,6 +84,7 @@ public static partial class PageEditor
             ),
             PageEdit.Insert insert => At(map, insert.Node, node => Add(map, node, insert.Block)),
             PageEdit.Role role => At(map, role.Node, node => SetRole(map, node, role.For)),
+            PageEdit.MarkSection section => At(map, section.Node, node => Mark(map, node, section.Key)),
             PageEdit.TakeForm form => At(map, form.Node, node => TakeForm(map, node)),
             _ => throw new ArgumentOutOfRangeException(nameof(edit)),
         };
@@ -110,6 +111,21 @@ public static partial class PageEditor
                 Attributes.Remove(edits, node.Tag, "action", "method", "target", "onsubmit")
             )
             : Edited.Refuse("This is not a form.");
+
+    private static Edited Mark(SourceMap map, SourceElement node, string key)
+    {
+        for (var around = node.Element; around is not null; around = around.ParentElement)
+            if (around.HasAttribute(SectionMark.Attribute))
+                return Edited.Refuse("This part is a section, or is in one.");
+        if (node.Element.QuerySelector($"[{SectionMark.Attribute}]") is not null)
+            return Edited.Refuse("There is a section in this part. Choose a part without one.");
+        // Its versions are read by themselves: rows and cells are nothing without their table.
+        return SourceMap.Parse(map.Outer(node)).Elements.FirstOrDefault()?.Name == node.Name
+            ? Done(map, $"Section of {Kind(node)}", edits =>
+                Attributes.Set(edits, map.Source, node.Tag, SectionMark.Attribute, key)
+            )
+            : Edited.Refuse("A part of a table or list cannot be a section. Choose the whole table.");
+    }
 
     private static Edited At(SourceMap map, int id, Func<SourceElement, Edited> change)
     {

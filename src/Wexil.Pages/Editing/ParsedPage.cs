@@ -38,6 +38,9 @@ public sealed class ParsedPage
     /// <summary>Where a part begins in the source; null when there is no such part.</summary>
     public int? StartOf(int node) => Map.Find(node)?.Start;
 
+    /// <summary>The source of a part, its tags included; null when there is no such part.</summary>
+    public string? OuterOf(int node) => Map.Find(node) is { } element ? Map.Outer(element) : null;
+
     /// <summary>The words of a part, to be shown to a person; null when there is no such part.</summary>
     public string? WordsOf(int node) =>
         Map.Find(node) is { } element ? HtmlText.Collapse(element.Element.TextContent) : null;

@@ -26,6 +26,12 @@ public sealed record PageServing(
 {
     /// <summary>Markup put in front of everything, in the editor.</summary>
     public string Ahead { get; init; } = "";
+
+    /// <summary>
+    /// The stretch of the page that can be changed in the editor, where that is not all of it; its elements are
+    /// numbered by themselves.
+    /// </summary>
+    public (int Start, int End)? Editable { get; init; }
 }
 
 /// <summary>Who a page is written for.</summary>
@@ -88,39 +94,47 @@ public static partial class HostedHtml
     /// <summary>Makes a page ready for visitors; what is not wired stays as it came.</summary>
     public static ReadyPage Prepare(string html, PageServing serving)
     {
-        var map = SourceMap.Parse(html);
-        var edits = new SourceEdits(html);
+        var targets = new List<string>();
+        return new(Edits(SourceMap.Parse(html), serving, targets).Apply(), targets);
+    }
+
+    /// <summary>What is changed of a whole page to make it ready.</summary>
+    /// <param name="targets">Where the page's buy buttons lead; those not yet in it are added.</param>
+    internal static SourceEdits Edits(SourceMap map, PageServing serving, List<string> targets)
+    {
+        var edits = new SourceEdits(map.Source);
         if (serving.Ahead.Length > 0)
             edits.Insert(AheadOf(map), serving.Ahead);
-        var targets = MakeReady(map, map.Elements, edits, serving);
-        return new(edits.Apply(), targets);
+        MakeReady(map, map.Elements, edits, serving, targets);
+        return edits;
     }
 
     /// <summary>A stretch of a page made ready, as it stands in the whole page.</summary>
     internal static string PrepareStretch(SourceMap map, int start, int end, PageServing serving)
     {
         var edits = new SourceEdits(map.Source);
-        MakeReady(map, map.Elements.Where(element => element.Start >= start && element.Start < end), edits, serving);
+        var nodes = map.Elements.Where(element => element.Start >= start && element.Start < end);
+        MakeReady(map, nodes, edits, serving, []);
         return edits.Apply(start, end);
     }
 
-    private static List<string> MakeReady(
+    private static void MakeReady(
         SourceMap map,
         IEnumerable<SourceElement> nodes,
         SourceEdits edits,
-        PageServing serving
+        PageServing serving,
+        List<string> targets
     )
     {
         var html = map.Source;
         var based = map.Document.QuerySelector("base[href]");
         var resolver = new Resolver(new Uri("http://page.invalid" + serving.Folder + serving.Path), serving);
-        var targets = new List<string>();
         var canonical = $"{serving.Wiring.Origin}/go/{serving.Wiring.Link}";
         foreach (var node in nodes)
         {
             var (element, tag) = (node.Element, node.Tag);
             if (serving.View == PageView.Editor)
-                edits.Insert(tag.NameEnd, Number(node));
+                MakeEditable(map, edits, node, serving.Editable);
             else if (StartLines.Are(element))
             {
                 // They came along with the source of an outside page; here they have nothing to begin.
@@ -142,11 +156,24 @@ public static partial class HostedHtml
             if (based is null)
                 SpliceStyles(html, edits, node, resolver);
         }
-        return targets;
     }
 
-    private static string Number(SourceElement node) =>
-        $" {TypedMarkup.NumberAttribute}=\"{node.Id.ToString(CultureInfo.InvariantCulture)}\"";
+    /// <summary>Gives an element its number, where it can be changed.</summary>
+    private static void MakeEditable(
+        SourceMap map,
+        SourceEdits edits,
+        SourceElement node,
+        (int Start, int End)? editable
+    )
+    {
+        if (editable is not { } stretch)
+            edits.Insert(node.Tag.NameEnd, Number(node.Id));
+        else if (node.Start >= stretch.Start && node.Start < stretch.End)
+            edits.Insert(node.Tag.NameEnd, Number(node.Id - map.CountBefore(stretch.Start)));
+    }
+
+    private static string Number(int number) =>
+        $" {TypedMarkup.NumberAttribute}=\"{number.ToString(CultureInfo.InvariantCulture)}\"";
 
     /// <summary>
     /// Does a script build addresses, so that the page must be shown at its own address to find its files?

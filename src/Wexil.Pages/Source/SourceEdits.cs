@@ -37,14 +37,19 @@ internal sealed class SourceEdits(string source)
         return new(start, source[start..end], Apply(start, end));
     }
 
-    /// <summary>A stretch of the text with the changes made that lie in it.</summary>
-    public string Apply(int from, int to)
+    /// <summary>A stretch of the text with the changes made that lie in it, or at one of its ends.</summary>
+    public string Apply(int from, int to) => Apply(from, to, start => start <= to);
+
+    /// <summary>A stretch of the text with the changes made that lie in it, and not at one of its ends.</summary>
+    public string ApplyWithin(int from, int to) => Apply(from, to, start => start > from && start < to);
+
+    private string Apply(int from, int to, Func<int, bool> counts)
     {
         var result = new StringBuilder(to - from + 256);
         var place = from;
         foreach (var ((start, _), (end, text)) in _edits)
         {
-            if (start < place || start > to)
+            if (start < place || !counts(start))
                 continue;
             result.Append(source, place, start - place).Append(text);
             place = end;

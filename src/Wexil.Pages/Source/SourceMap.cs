@@ -179,6 +179,22 @@ internal sealed class SourceMap
     /// <summary>The element with this number; null when there is none.</summary>
     public SourceElement? Find(int id) => id >= 0 && id < Elements.Count ? Elements[id] : null;
 
+    /// <summary>How many elements begin before a place of the source.</summary>
+    public int CountBefore(int place)
+    {
+        int low = 0,
+            high = Elements.Count;
+        while (low < high)
+        {
+            var middle = (low + high) / 2;
+            if (Elements[middle].Start < place)
+                low = middle + 1;
+            else
+                high = middle;
+        }
+        return low;
+    }
+
     /// <summary>Where an element of the tree stands; null for one that the parser made up.</summary>
     public SourceElement? Find(IElement element) => _byElement.GetValueOrDefault(element);
 

@@ -32,5 +32,7 @@ public static class ProjectedTables
         "stays",
         "stay_tallies",
         "ad_clicks",
+        "combinations",
+        "combination_tallies",
     ];
 }

@@ -56,6 +56,7 @@ internal sealed class Projector : IDisposable
     private readonly GoalProjection _goals;
     private readonly StayProjection _stays;
     private readonly NetworkProjection _networks;
+    private readonly CombinationProjection _combinations;
     private ProjectionContext _context;
     private bool _contextIsStale,
         _sourcesAreStale;
@@ -79,6 +80,7 @@ internal sealed class Projector : IDisposable
             new(connection),
             new(connection)
         );
+        _combinations = new(connection, _tests);
         Mark = connection.Number("SELECT mark FROM projection") ?? 0;
     }
 
@@ -141,6 +143,7 @@ internal sealed class Projector : IDisposable
         _sales.Clear();
         _goals.Clear();
         _stays.Clear();
+        _combinations.Clear();
     }
 
     private void Write()
@@ -151,6 +154,7 @@ internal sealed class Projector : IDisposable
         _sales.Write();
         _goals.Write();
         _stays.Write();
+        _combinations.Write();
     }
 
     /// <summary>Forgets everything projected, so that it is counted again from the first event.</summary>
@@ -162,6 +166,7 @@ internal sealed class Projector : IDisposable
                 _connection.Execute($"DELETE FROM {table}");
             _connection.Execute("UPDATE projection SET mark = 0");
         });
+        _combinations.Forget();
         Mark = 0;
     }
 
@@ -183,6 +188,7 @@ internal sealed class Projector : IDisposable
                     _goals,
                     _stays,
                     _networks,
+                    _combinations,
                 ]
         )
             part.Dispose();
@@ -278,6 +284,11 @@ internal sealed class Projector : IDisposable
         if (_context.Role(happened.Step.Value) is not { } role)
             return;
         var note = VisitNote.Parse(happened.Data);
+        if (role.IsSection)
+        {
+            TakePlace(happened, note, _arrivals.SourceOf(role, visitor), isNew: false, role.Host);
+            return;
+        }
         var arrival = _arrivals.Note(role, visitor, note.Source);
         if (
             note.Click is { } click
@@ -287,22 +298,33 @@ internal sealed class Projector : IDisposable
             _arrivals.Cost(role.Funnel, network, click.Cost);
         if (arrival.ToStep)
             _steps.Reached(happened.Step, TimeBucket.StartOf(at));
-        if (happened is { Kind: EventKind.Enrol, Test: { } drawn, Phase: { } phase })
-        {
-            var traits = VisitorTraits.From(note, arrival.Source, _context.Weekday(at));
-            var isNew = _tests.Enrol(drawn, phase, happened.Page, visitor, at, traits);
-            // Who has just come into the funnel has no place in another of its tests.
-            if (isNew && !arrival.ToFunnel)
-                _tests.Cross(drawn, happened.Page, _context.Partners(drawn.Value), visitor);
-        }
-        else if (happened is { Kind: EventKind.Apart, Test: { } apart })
-            _tests.SetApart(apart, happened.Page, note.Exclusion ?? ExclusionReason.NotRunning, visitor, at);
+        TakePlace(happened, note, arrival.Source, arrival.ToFunnel, host: 0);
         // Who has just come has no place in a test of another step.
         if (arrival.ToFunnel)
             return;
         if (arrival.ToStep && role.TellsLeads)
             _networks.OptedIn(visitor, at);
         CreditArrival(happened.Step.Value, role, visitor, at);
+    }
+
+    /// <param name="isNew">Who has just come into the funnel has no place in another of its tests.</param>
+    /// <param name="host">The step on whose pages the section is; 0 where this is a step.</param>
+    private void TakePlace(JournalEvent happened, VisitNote note, long source, bool isNew, long host)
+    {
+        var visitor = happened.Visitor.Value;
+        var at = happened.At.ToUnixTimeMilliseconds();
+        if (happened is { Kind: EventKind.Enrol, Test: { } drawn, Phase: { } phase })
+        {
+            var traits = VisitorTraits.From(note, source, _context.Weekday(at));
+            if (!_tests.Enrol(drawn, phase, happened.Page, visitor, at, traits))
+                return;
+            if (!isNew)
+                _tests.Cross(drawn, happened.Page, _context.Partners(drawn.Value), visitor);
+            if (host != 0)
+                _combinations.Enrol(host, drawn.Value, happened.Page.Value, visitor);
+        }
+        else if (happened is { Kind: EventKind.Apart, Test: { } apart })
+            _tests.SetApart(apart, happened.Page, note.Exclusion ?? ExclusionReason.NotRunning, visitor, at);
     }
 
     private void CreditArrival(long step, StepRole role, Guid visitor, long at)
@@ -312,7 +334,7 @@ internal sealed class Projector : IDisposable
                 _tests.Walk(test, place, step, role.Bit, visitor, at);
         foreach (var test in _context.Goals(step))
             if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place)
-                _tests.Credit(test, place, _context.Partners(test.Test), visitor, at);
+                CreditTest(test, place, visitor, at);
         foreach (var goal in _context.StepGoals(step))
             Meet(goal, new(visitor, at));
     }
@@ -330,7 +352,14 @@ internal sealed class Projector : IDisposable
             && goal.Counts(place, met.At)
             && goal.Goal.IsWithin(TimeSpan.FromMilliseconds(met.At - place.At))
         )
-            _tests.Credit(goal.Test, place, _context.Partners(goal.Test.Test), met.Visitor, met.At);
+            CreditTest(goal.Test, place, met.Visitor, met.At);
+    }
+
+    private void CreditTest(GoalTest test, EnrolmentRow place, Guid visitor, long at)
+    {
+        var isCredited = _tests.Credit(test, place, _context.Partners(test.Test), visitor, at);
+        if (isCredited && test.Host != 0)
+            _combinations.Convert(test.Host, test.Test, visitor);
     }
 
     /// <param name="at">When it was told.</param>

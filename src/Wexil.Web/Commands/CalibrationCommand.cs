@@ -73,6 +73,7 @@ public static class CalibrationCommand
                 Row(what.Name, Share(result.PeekSafe, runs), Share(result.Textbook, runs), Share(result.Usual, runs))
             );
         }
+        RunSections(runs, says, progress);
         says.WriteLine();
         says.WriteLine(
             "Pages alike: every call is wrong, and Wexil promises at most 5%. One better: calls are right, "
@@ -82,6 +83,17 @@ public static class CalibrationCommand
             "The textbook's test is right only for a single look at a size fixed beforehand. The usual rule: "
                 + "95%, 100 conversions a page, 14 days."
         );
+    }
+
+    private static void RunSections(int runs, TextWriter says, TextWriter? progress)
+    {
+        foreach (var what in SectionsCase.All)
+        {
+            progress?.Write($"\r{what.Name}  ");
+            var called = SectionsCalibration.Run(what, runs);
+            progress?.Write("\r" + new string(' ', 60) + "\r");
+            says.WriteLine(Row(what.Name, Share(called, runs), "", "").TrimEnd());
+        }
     }
 
     private static string Row(string name, string peekSafe, string textbook, string usual) =>

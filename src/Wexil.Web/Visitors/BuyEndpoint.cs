@@ -35,7 +35,7 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
             await Next(http, visits.Routes.Step(page.Step)?.YesSlug, Travelling(http));
             return;
         }
-        var target = Target(http, hosted.Page(page).BuyTargets);
+        var target = Target(http, hosted.Page(visits.Routes, page).BuyTargets);
         var query = Arrivals.WithAffiliate(http, visits.Routes, Travelling(http));
         if (IsOwnPath(target))
             Onward.Redirect(http, OnHost(target, query));

@@ -13,6 +13,7 @@ namespace Wexil.Web.Visitors;
 public sealed class GoEndpoint(
     VisitService visits,
     HostedPages hosted,
+    ShownSections sections,
     VisitorToken tokens,
     Arrivals arrivals,
     TryTickets tickets,
@@ -58,7 +59,7 @@ public sealed class GoEndpoint(
         var page = caller.Counts
             ? await CountAsync(http, step, visit, known, hasOurs ? AddressQuery.Value(query, "wx_start") : null)
             : PageForUncounted(caller, step, visit, known);
-        await Show(http, routes, step, page, visitor, query, now);
+        await Show(http, routes, step, page, caller.Counts, visit, known);
     }
 
     private static RequestClassification Classify(HttpContext http, RouteTable routes, bool countsMe)
@@ -122,9 +123,9 @@ public sealed class GoEndpoint(
         RouteTable routes,
         RouteStep step,
         RoutePage? page,
-        VisitorId visitor,
-        string query,
-        DateTimeOffset now
+        bool counts,
+        Visit visit,
+        bool known
     )
     {
         if (page is null)
@@ -140,22 +141,40 @@ public sealed class GoEndpoint(
                     outside,
                     step,
                     page,
-                    tokens.Issue(visitor, now),
-                    Arrivals.WithAffiliate(http, routes, step.Carries.Select(query)),
-                    now,
+                    tokens.Issue(visit.Visitor, visit.At),
+                    Arrivals.WithAffiliate(http, routes, step.Carries.Select(visit.Query)),
+                    visit.At,
                     routes.PassThrough
                 )
             );
-        else if (!step.Redirects && hosted.Page(page) is { OwnAddressOnly: false } ready)
-        {
-            http.Response.Headers.Link = ready.Canonical;
-            // What search engines list at the link is the page kept, not one that is being tried.
-            if (page.Id != step.Page?.Id && !page.IsIndexed)
-                http.Response.Headers["X-Robots-Tag"] = "noindex";
-            await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
-        }
         else
-            Onward.Redirect(http, ServedPages.Folder(page) + step.Carries.Select(query));
+            await ShowHosted(http, routes, step, page, counts, visit, known);
+    }
+
+    private async Task ShowHosted(
+        HttpContext http,
+        RouteTable routes,
+        RouteStep step,
+        RoutePage page,
+        bool counts,
+        Visit visit,
+        bool known
+    )
+    {
+        var ready =
+            step.Redirects ? null
+            : counts ? await sections.ShowAsync(routes, page, visit, known)
+            : hosted.Page(routes, page);
+        if (ready is null or { OwnAddressOnly: true })
+        {
+            Onward.Redirect(http, ServedPages.Folder(page) + step.Carries.Select(visit.Query));
+            return;
+        }
+        http.Response.Headers.Link = ready.Canonical;
+        // What search engines list at the link is the page kept, not one that is being tried.
+        if (page.Id != step.Page?.Id && !page.IsIndexed)
+            http.Response.Headers["X-Robots-Tag"] = "noindex";
+        await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
     }
 
     private static void CountMe(HttpContext http)

@@ -7,8 +7,14 @@ using Wexil.Web.Visitors.Callers;
 namespace Wexil.Web.Visitors;
 
 /// <summary><c>GET /p/{page-slug}/…</c>: a hosted page by itself, and its files.</summary>
-public sealed class PageEndpoint(VisitService visits, HostedPages hosted, VisitorToken tokens, TimeProvider time)
-    : IVisitorsEndpoint
+public sealed class PageEndpoint(
+    VisitService visits,
+    HostedPages hosted,
+    ShownSections sections,
+    Arrivals arrivals,
+    VisitorToken tokens,
+    TimeProvider time
+) : IVisitorsEndpoint
 {
     // Who tries a page sees its own scripts at work, and fires nobody else's.
     private const string Trying = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'";
@@ -46,9 +52,7 @@ public sealed class PageEndpoint(VisitService visits, HostedPages hosted, Visito
             return;
         }
         var isTried = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
-        if (!isTried)
-            await CountAsync(http, page);
-        var ready = hosted.Page(page);
+        var ready = isTried ? hosted.Page(visits.Routes, page) : await CountAsync(http, page);
         http.Response.Headers.Link = ready.Canonical;
         if (isTried || !page.IsIndexed)
             http.Response.Headers["X-Robots-Tag"] = "noindex";
@@ -57,13 +61,21 @@ public sealed class PageEndpoint(VisitService visits, HostedPages hosted, Visito
         await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
     }
 
-    private async Task CountAsync(HttpContext http, RoutePage page)
+    private async Task<HostedPage> CountAsync(HttpContext http, RoutePage page)
     {
-        var caller = RequestClassification.From(http, visits.Routes);
+        var routes = visits.Routes;
+        var caller = RequestClassification.From(http, routes);
         var now = time.GetUtcNow();
         if (caller.LeftOut is { } why)
             visits.LeaveOut(page.Step, page.Id, why, now);
-        else if (caller.Counts)
-            await visits.ReachAsync(page, VisitorCookie.Identify(http, visits, tokens, now).Visitor, now);
+        if (!caller.Counts)
+            return hosted.Page(routes, page);
+        var (visitor, known) = VisitorCookie.Identify(http, visits, tokens, now);
+        await visits.ReachAsync(page, visitor, now);
+        if (routes.Step(page.Step) is not { } step)
+            return hosted.Page(routes, page);
+        var query = http.Request.QueryString.Value ?? "";
+        var visit = arrivals.Read(http, routes, step, visitor, known, caller.Device, query, now);
+        return await sections.ShowAsync(routes, page, visit, known);
     }
 }

@@ -34,7 +34,7 @@ public sealed class PreviewEndpoint(
         if (
             tickets.Open(http.Part("ticket")) is not { } preview
             || pages.Find(preview.Page) is not { } page
-            || visits.Routes.Page(page.Slug) is not { Outside: null } route
+            || visits.Routes.PageOrVersion(page.Slug) is not { Outside: null } route
         )
         {
             headers.ContentSecurityPolicy =
@@ -55,7 +55,13 @@ public sealed class PreviewEndpoint(
         Func<long, string>? ahead = ours
             ? revision => FrameScript.Element(nonce, preview.Use.ToString().ToLowerInvariant(), revision)
             : null;
-        var html = hosted.Preview(route, preview.Version, ours ? PageView.Editor : PageView.Preview, ahead);
+        var html = hosted.Preview(
+            visits.Routes,
+            route,
+            preview.Version,
+            ours ? PageView.Editor : PageView.Preview,
+            ahead
+        );
         await FileResponse.Write(http, new(html, ContentTypes.Html, "", null, null), FileResponse.Caching.Never);
     }
 }

@@ -66,7 +66,7 @@ public sealed class TryAnswer(VisitService visits, HostedPages hosted, DateTimeO
         );
         http.Response.Headers.ContentSecurityPolicy = Policy;
         http.Response.ContentType = "text/html; charset=utf-8";
-        await http.Response.WriteAsync(Encoding.UTF8.GetString(hosted.Page(page).File.Content) + foot);
+        await http.Response.WriteAsync(Encoding.UTF8.GetString(hosted.Page(visits.Routes, page).File.Content) + foot);
     }
 
     private static RoutePage? Asked(RouteStep step, PageId page) =>

@@ -109,6 +109,16 @@ internal sealed class ArrivalProjection : IDisposable
         return new(ToFunnel: false, first, own);
     }
 
+    /// <summary>The source that is credited with a visitor of a funnel; 0 for none.</summary>
+    public long SourceOf(StepRole step, Guid visitor)
+    {
+        if (!_known.Bind(1, visitor).Bind(2, step.Funnel).Next())
+            return 0;
+        var source = _known.Number(0);
+        _known.Reset();
+        return source;
+    }
+
     /// <summary>A link told what its click costs, in millionths of a unit.</summary>
     public void Cost(long funnel, long source, long cost) => Sum(funnel, source).Cost += cost;
 

@@ -11,6 +11,14 @@ namespace Wexil.Store.Recording.Projection;
 /// lead.</param>
 internal readonly record struct StepRole(long Funnel, int Position, int Number, FunnelOutcome? Outcome, bool TellsLeads)
 {
+    /// <summary>
+    /// The step on whose pages the section is, at whose position it stands, and which nobody reaches; 0 for a step of
+    /// the path.
+    /// </summary>
+    public long Host { get; init; }
+
+    public bool IsSection => Host != 0;
+
     /// <summary>A visitor's row has a bit for each step of the funnel.</summary>
     public const int MaxSteps = 63;
 
@@ -18,7 +26,8 @@ internal readonly record struct StepRole(long Funnel, int Position, int Number, 
 }
 
 /// <summary>A test that counts visitors who reach a step, and when it ran.</summary>
-internal sealed record GoalTest(long Test, (long From, long Until)[] Runs)
+/// <param name="Host">The step on whose pages its section is; 0 where it tests whole pages.</param>
+internal sealed record GoalTest(long Test, long Host, (long From, long Until)[] Runs)
 {
     public bool RunsAt(long at) => Array.Exists(Runs, run => run.From <= at && at < run.Until);
 }
@@ -102,6 +111,13 @@ internal sealed class ProjectionContext
         public bool Overlaps(TestRow other) => other.From < Until && From < other.Until;
     }
 
+    // The page comes before its sections, and of two sections on one page that which was marked first.
+    private bool IsEarlier(long step, long than)
+    {
+        var (one, other) = (_steps[step], _steps[than]);
+        return (one.Position, one.IsSection, step).CompareTo((other.Position, other.IsSection, than)) < 0;
+    }
+
     /// <summary>The tables that it is read from.</summary>
     public static bool IsFrom(string table) =>
         table is "steps" or "pages" or "phases" or "tests" or "sources" or "goals" or "settings" or "rates";
@@ -175,7 +191,7 @@ internal sealed class ProjectionContext
         var roles = new Dictionary<long, StepRole>();
         foreach (var funnel in steps.GroupBy(step => step.Funnel))
         {
-            Step[] inOrder = [.. funnel];
+            Step[] inOrder = [.. funnel.Where(step => !step.IsSection)];
             var behindOutside = inOrder
                 .Where(step => step.Kind == StepKind.OptIn && hasOutside.Contains(step.Id.Value))
                 .Select(step => FunnelPath.Yes(inOrder, step)?.Id)
@@ -188,18 +204,28 @@ internal sealed class ProjectionContext
                     FunnelPath.OutcomeOf(inOrder, step),
                     behindOutside.Contains(step.Id)
                 );
+            foreach (var section in funnel.Where(step => step.IsSection))
+                roles[section.Id.Value] = roles[section.Host!.Value.Value] with
+                {
+                    Host = section.Host!.Value.Value,
+                    Outcome = null,
+                    TellsLeads = false,
+                };
         }
         return roles;
     }
 
-    private static Dictionary<long, GoalTest> WithRuns(SqliteConnection connection, IEnumerable<TestRow> tests)
+    private Dictionary<long, GoalTest> WithRuns(SqliteConnection connection, IEnumerable<TestRow> tests)
     {
         var runs = connection
             .Rows("SELECT test_id, started_at, ended_at FROM phases", row =>
                 (Test: row.GetInt64(0), From: row.GetInt64(1), Until: row.NumberOrNull(2) ?? long.MaxValue)
             )
             .ToLookup(run => run.Test, run => (run.From, run.Until));
-        return tests.ToDictionary(test => test.Id, test => new GoalTest(test.Id, [.. runs[test.Id]]));
+        return tests.ToDictionary(
+            test => test.Id,
+            test => new GoalTest(test.Id, _steps[test.Step].Host, [.. runs[test.Id]])
+        );
     }
 
     private List<TestGoal> Goals(SqliteConnection connection) =>
@@ -243,13 +269,16 @@ internal sealed class ProjectionContext
     private Dictionary<long, Partner[]> Crossed(IReadOnlyList<TestRow> tests)
     {
         var byFunnel = tests.ToLookup(test => _steps[test.Step].Funnel);
+        // Sections of one page are crossed by their combinations.
+        bool AreOnOnePage(TestRow one, TestRow other) =>
+            _steps[one.Step].Host is not 0 and var host && _steps[other.Step].Host == host;
         Partner[] PartnersOf(TestRow test) =>
             [
                 .. byFunnel[_steps[test.Step].Funnel]
-                    .Where(other => other.Step != test.Step && other.Overlaps(test))
+                    .Where(other => other.Step != test.Step && !AreOnOnePage(other, test) && other.Overlaps(test))
                     .OrderByDescending(other => other.Id)
                     .Take(MaxPartners)
-                    .Select(other => new Partner(other.Id, _steps[other.Step].Position < _steps[test.Step].Position)),
+                    .Select(other => new Partner(other.Id, IsEarlier(other.Step, test.Step))),
             ];
         return tests
             .Select(test => (test.Id, Partners: PartnersOf(test)))

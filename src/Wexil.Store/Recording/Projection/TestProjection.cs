@@ -182,10 +182,11 @@ internal sealed class TestProjection : IDisposable
     }
 
     /// <summary>A visitor reached the goal of a test.</summary>
-    public void Credit(GoalTest goal, EnrolmentRow place, ReadOnlySpan<Partner> partners, Guid visitor, long at)
+    /// <returns>False where that changes nothing.</returns>
+    public bool Credit(GoalTest goal, EnrolmentRow place, ReadOnlySpan<Partner> partners, Guid visitor, long at)
     {
         if (place.At > at || place.HasConverted)
-            return;
+            return false;
         if (place.CountedPage is { } page)
         {
             Touched.Add(new(goal.Test));
@@ -211,9 +212,14 @@ internal sealed class TestProjection : IDisposable
             CollectionsMarshal.GetValueRefOrAddDefault(_aparts, (goal.Test, place.Page, reason), out _).Conversions++;
         }
         else
-            return;
+            return false;
         _convert.Bind(1, visitor).Bind(2, goal.Test).Bind(3, at).Run();
+        return true;
     }
+
+    /// <summary>What visitors who see both versions of two sections did.</summary>
+    public void Pair((SectionPlace First, SectionPlace Second) places, long visitors, long conversions) =>
+        Paired(places.First.Test, places.Second.Test, places.First.Page, places.Second.Page, visitors, conversions);
 
     /// <summary>A visitor of a test came to a later step.</summary>
     public void Walk(GoalTest test, EnrolmentRow place, long step, long bit, Guid visitor, long at)

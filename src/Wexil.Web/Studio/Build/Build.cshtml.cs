@@ -1,5 +1,7 @@
 using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App;
+using Wexil.App.Installation;
 using Wexil.App.Tickets;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
@@ -7,6 +9,7 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;
 using Wexil.Pages.Serving;
+using Wexil.Pages.Source;
 using Wexil.Store;
 using Wexil.Web.Studio.Shared;
 
@@ -27,8 +30,12 @@ public sealed record PageCard(
 );
 
 /// <summary>The pages of a step, seen as they are.</summary>
-public sealed partial class BuildModel(StepScreens screens, PageContext context, PageShelf shelf)
-    : StepPageModel(screens)
+public sealed partial class BuildModel(
+    StepScreens screens,
+    PageContext context,
+    PageShelf shelf,
+    VisitorsAddress visitors
+) : StepPageModel(screens)
 {
     public override string Stage => "build";
 
@@ -47,12 +54,25 @@ public sealed partial class BuildModel(StepScreens screens, PageContext context,
     /// </summary>
     public (Page Page, Step? To)? Asks { get; private set; }
 
-    public IEnumerable<Step> OtherSteps => Screen.Steps.Where(step => step.Id != Screen.Step.Id && !step.IsArchived);
+    /// <summary>Where a page can be moved to; a version of a section belongs nowhere else.</summary>
+    public IEnumerable<Step> OtherSteps =>
+        Screen.Step.IsSection ? [] : Screen.Steps.Where(step => step.Id != Screen.Step.Id && !step.IsArchived);
 
     public bool CanBeDeleted(Page page) => shelf.Problem(page) is null && shelf.CanBeDeleted(page.Id);
 
     /// <summary>A name that says which clone it is and nothing else.</summary>
     public static bool IsPlainName(string name) => PlainName().IsMatch(name);
+
+    /// <summary>
+    /// The page that the section's step shows, where the section is not on it as visitors see it; null for a step, and
+    /// where all is well.
+    /// </summary>
+    public Page? NotMarkedOn { get; private set; }
+
+    /// <summary>
+    /// The line that makes a part of a page hosted elsewhere the section; null where the section is on hosted pages.
+    /// </summary>
+    public string? LineToPaste { get; private set; }
 
     public void OnGet() => Read();
 
@@ -62,6 +82,26 @@ public sealed partial class BuildModel(StepScreens screens, PageContext context,
             As = "desktop";
         Cards = [.. Screen.Pages.Select(Card).OrderBy(card => card.Letter ?? "~").ThenBy(card => card.Page.Id.Value)];
         Archived = shelf.Archived(Screen.Step.Id);
+        var shown = Screen.Host?.Page is { } id ? context.Pages.Find(id) : null;
+        LineToPaste = shown is { IsHosted: false }
+            ? SectionLoader.For(Screen.Step.Slug, visitors.Origin, Screen.Step.StartWait)
+            : null;
+        NotMarkedOn =
+            shown is { IsHosted: true } host
+            && SectionedPage.Parse(context.Pages.Source(host)).First(Screen.Step.Slug) is null
+                ? host
+                : null;
+    }
+
+    /// <summary>Adds the version of a section that shows nothing.</summary>
+    public async Task<IActionResult> OnPostHiddenAsync()
+    {
+        if (Screen.Host is null)
+            return NotFound();
+        await context.Pages.AddVersionAsync(Screen.Step.Id, "Hidden", "");
+        context.Routes.Reload(Screen.Funnel.Id);
+        Done = "With this version the section is not on the page at all.";
+        return Redirect(Screen.Address("build"));
     }
 
     public async Task<IActionResult> OnPostCloneAsync(long original)

@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Mvc;
 using Wexil.App.Drafts;
 using Wexil.App.Tickets;
 using Wexil.App.Wording;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Editing;
@@ -186,6 +187,53 @@ public sealed class EditPageModel(
         return Answer(await editor.EditAsync(Shown, Author, _ => edit));
     }
 
+    /// <summary>Makes a part of the page a section; its versions have screens of their own.</summary>
+    public async Task<IActionResult> OnPostSectionAsync(int node, string? section)
+    {
+        if (!Shown.IsHosted || Screen.Step.IsSection)
+            return NotFound();
+        if (section?.Trim() is not { Length: > 0 and <= 120 } name)
+            return Refuse("Give the section a name, of 120 characters at most.");
+        if (Context.Drafts.SourceAt(Shown, At) is not { } seen || ParsedPage.From(seen).OuterOf(node) is not { } first)
+            return Refuse("The page was changed meanwhile. It shows the page as it is now.");
+        var key = Slug.Free(Slug.From(name), Context.Funnels.SlugTaken);
+        if (await Context.Funnels.AddSectionAsync(Screen.Step, name, key, first) is not { } made)
+            return Refuse("A step or section of that name was added a moment ago. Try again.");
+        var answer = await editor.EditAsync(Shown, Author, _ => new PageEdit.MarkSection(node, made.Slug));
+        // What cannot be marked, or was marked by the same click before, leaves no section behind.
+        if (SectionedPage.Parse(Context.Drafts.For(Shown).Source).First(made.Slug) is null)
+            await Context.Funnels.ArchiveStepAsync(made.Id, forward: null);
+        Context.Routes.Reload(Screen.Funnel.Id);
+        return Answer(answer);
+    }
+
+    /// <summary>What a section of a page hosted elsewhere is to be called.</summary>
+    [BindProperty]
+    public string? SectionName { get; set; }
+
+    /// <summary>Adds a section of a page hosted elsewhere, which the owner marks by a line.</summary>
+    public async Task<IActionResult> OnPostOutsideSectionAsync()
+    {
+        if (Shown.IsHosted || Screen.Step.IsSection)
+            return NotFound();
+        (Name, Address) = (Shown.Name, Shown.Outside!.AbsoluteUri);
+        ModelState.Clear();
+        if (SectionName?.Trim() is not { Length: > 0 and <= 120 } name)
+        {
+            ModelState.AddModelError(nameof(SectionName), "Give the section a name, of 120 characters at most.");
+            return Page();
+        }
+        var key = Slug.Free(Slug.From(name), Context.Funnels.SlugTaken);
+        if (await Context.Funnels.AddSectionAsync(Screen.Step, name, key, SectionMark.AsItStands) is not { } made)
+        {
+            ModelState.AddModelError(nameof(SectionName), "A step or section of that name was added a moment ago.");
+            return Page();
+        }
+        Context.Routes.Reload(Screen.Funnel.Id);
+        Done = "Paste the line below into your page, then write another version of this part.";
+        return Redirect(Screen.Address(made, "build"));
+    }
+
     public async Task<IActionResult> OnPostUndoAsync() =>
         Shown.IsHosted ? Answer(await editor.StepAsync(Shown, Author, back: true)) : NotFound();
 
@@ -197,9 +245,11 @@ public sealed class EditPageModel(
     {
         if (Shown.IsHosted)
         {
-            if (string.IsNullOrWhiteSpace(Source))
+            // A version of a section may be a few words, or nothing.
+            Source ??= "";
+            if (string.IsNullOrWhiteSpace(Source) && !Screen.Step.IsSection)
                 ModelState.AddModelError(nameof(Source), "The page would be empty.");
-            else if (PageSource.Problem(Source) is { } problem)
+            else if (PageSource.Problem(Screen.Step.IsSection ? Source + "<br>" : Source) is { } problem)
                 ModelState.AddModelError(nameof(Source), problem);
             else if (At != Draft.Revision)
                 ModelState.AddModelError(

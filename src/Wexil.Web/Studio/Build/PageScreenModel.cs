@@ -58,7 +58,7 @@ public sealed class PageContext(
             '\n',
             [
                 Drafts.Hash(page),
-                $"{page.Id.Value} {page.Revision} {parent?.Id.Value} {parent?.Revision} {screen.Step.Slug} "
+                $"{page.Id.Value} {page.Revision} {parent?.Id.Value} {parent?.Revision} {screen.Place.Slug} "
                     + $"{screen.Step.Kind}",
                 .. tills,
             ]
@@ -80,7 +80,7 @@ public sealed class PageContext(
             );
         var review = new PageReview(
             changes,
-            Wiring.Check(source, new(page.Slug, screen.Step.Slug, visitors.Origin, tills), screen.Step.Kind)
+            Wiring.Check(source, new(page.Slug, screen.Place.Slug, visitors.Origin, tills), screen.Place.Kind)
         );
         return _reviews.Set(key, review, new MemoryCacheEntryOptions { Size = 1 });
     }

@@ -99,6 +99,8 @@ const panel = new Panel({
       isShown: false,
       fields: { alternative, picture: file },
     }),
+  section: (part, name) =>
+    send({ handler: "Section", key: part.key, node: part.node, isShown: false, fields: { section: name } }),
   background: (part, file) =>
     send({
       handler: "Picture",

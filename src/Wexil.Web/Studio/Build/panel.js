@@ -171,8 +171,42 @@ export class Panel {
         ),
       ),
       this.#insert(edit),
+      this.#section(part),
     );
     this.#pressed();
+  }
+
+  // A part that is a section leads to its versions; any other part can be made one.
+  #section(part) {
+    const { sections } = document.querySelector("[data-editor]").dataset;
+    if (!sections) return "";
+    if (part.section)
+      return make(
+        "p",
+        {},
+        make("a", { href: `${sections}/${encodeURIComponent(part.section)}/build` }, "Versions of this section"),
+      );
+    const name = make("input", { id: "part-section", class: "form-control", maxlength: "120", placeholder: part.name });
+    return make(
+      "details",
+      { class: "deeper" },
+      make("summary", {}, "Test versions of this part"),
+      make("label", { class: "form-label", for: "part-section" }, "Call the section"),
+      name,
+      make(
+        "button",
+        {
+          type: "button",
+          class: "btn btn-line",
+          onclick: (event) => {
+            this.#host.section(this.#shown, name.value.trim() || part.name);
+            // What is left of the panel is shown anew once nobody is in it.
+            event.currentTarget.blur();
+          },
+        },
+        "Make it a section",
+      ),
+    );
   }
 
   #catchUp() {

@@ -140,7 +140,7 @@ public sealed class CountModel(
             ? SegmentView.From(segments.Money(Screen, reading, Segment), settings.Currency)
             : SegmentView.From(segments.For(Screen, reading, Segment), reading.Words.Many);
         Ready = tests.Ready(reading.Test.Id);
-        LeftOut = tallies.LeftOut(Screen.Step.Id).Values.Sum();
+        LeftOut = tallies.LeftOut(Screen.Place.Id).Values.Sum();
         Apart =
         [
             .. tallies.Apart(reading.Test.Id).Select(arm => (Words(arm.Reason), pages.Find(arm.Page)!.Name, arm.Arm)),
@@ -198,7 +198,7 @@ public sealed class CountModel(
         );
 
     private string StepName(SplitTest test) =>
-        Screen.Steps.FirstOrDefault(step => step.Id == test.Step)?.Name ?? "a step put away";
+        Screen.Steps.Concat(Screen.Sections).FirstOrDefault(step => step.Id == test.Step)?.Name ?? "a step put away";
 
     private static string Words(ExclusionReason reason) =>
         reason switch

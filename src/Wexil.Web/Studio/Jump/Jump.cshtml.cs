@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Funnels;
 using Wexil.Store;
 
 namespace Wexil.Web.Studio.Jump;
@@ -32,7 +33,7 @@ public sealed class JumpModel(FunnelStore funnels, PageStore pages) : PageModel
                     var address = $"/f/{funnel.Slug}/{step.Slug}/build";
                     var own =
                         Fits(step.Name) || Fits(step.Slug) || step.Slug == slug || Fits(funnel.Name)
-                            ? new[] { new Hit(address, step.Name, $"step of {funnel.Name}, /go/{step.Slug}") }
+                            ? new[] { new Hit(address, step.Name, Place(funnel, step)) }
                             : [];
                     return own.Concat(
                         pages
@@ -48,4 +49,7 @@ public sealed class JumpModel(FunnelStore funnels, PageStore pages) : PageModel
         ];
         return Hits is [var only] ? Redirect(only.Address) : Page();
     }
+
+    private static string Place(Funnel funnel, Step step) =>
+        step.IsSection ? $"section in {funnel.Name}" : $"step of {funnel.Name}, /go/{step.Slug}";
 }

@@ -130,7 +130,7 @@ public sealed class KeepModel(
             $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Says.Sentence}",
             Screen.Address("keep")
         );
-        Done = $"{Format.Quoted(page.Name)} is kept. /go/{Screen.Step.Slug} shows it to everybody from now on.";
+        Done = $"{Format.Quoted(page.Name)} is kept. /go/{Screen.Place.Slug} shows it to everybody from now on.";
         return Redirect(Screen.Address("keep"));
     }
 

@@ -188,7 +188,7 @@ public sealed class PeopleModel(
         Pages =
         [
             .. steps
-                .Where(step => step.Kind == StepKind.OptIn)
+                .Where(step => step is { Kind: StepKind.OptIn, IsSection: false })
                 .SelectMany(step => pages.ForStep(step.Id))
                 .Where(page => page.Outside is null),
         ];
@@ -196,7 +196,7 @@ public sealed class PeopleModel(
         OptInSteps =
         [
             .. steps
-                .Where(step => step.Kind == StepKind.OptIn && !step.IsArchived)
+                .Where(step => step is { Kind: StepKind.OptIn, IsArchived: false, IsSection: false })
                 .Select(step =>
                     ($"/f/{names[step.Funnel].Slug}/{step.Slug}/opt-ins", $"{step.Name} · {names[step.Funnel].Name}")
                 ),

@@ -153,7 +153,7 @@ public sealed class SalesModel(
         [
             .. funnels
                 .AllSteps()
-                .Where(step => !step.IsArchived)
+                .Where(step => step is { IsArchived: false, IsSection: false })
                 .SelectMany(step =>
                     pages.ForStep(step.Id).Select(page => (page.Id.Value, $"{step.Name}: {page.Name}"))
                 ),

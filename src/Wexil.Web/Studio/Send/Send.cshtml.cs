@@ -48,7 +48,7 @@ public sealed class SendModel(
 
     public override string Stage => "send";
 
-    public string Link => visitors.Link(Screen.Step.Slug);
+    public string Link => visitors.Link(Screen.Place.Slug);
 
     public double VisitorsPerDay { get; private set; }
 
@@ -135,7 +135,7 @@ public sealed class SendModel(
             )
             .ToArray();
         var (checkedWeights, _) = Weights.Check(parts);
-        VisitorsPerDay = tallies.VisitorsPerDay(Screen.Step.Id);
+        VisitorsPerDay = tallies.VisitorsPerDay(Screen.Place.Id);
         return new JsonResult(
             checkedWeights is null
                 ? null
@@ -163,7 +163,8 @@ public sealed class SendModel(
         if (Goal != 0 && Screen.LaterSteps.All(step => step.Id.Value != Goal))
             ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
         var (chosenSettings, from) = ReadSending(chosen, null);
-        if (!ModelState.IsValid)
+        AsksAboutBeside = !IsConfirmed && RunsBeside();
+        if (!ModelState.IsValid || AsksAboutBeside)
             return Again();
 
         LoadAround();
@@ -180,17 +181,31 @@ public sealed class SendModel(
         routes.Reload(Screen.Funnel.Id);
         Done =
             from > Clock.Now
-                ? $"The test starts {Clock.Moment(from.Value)}. Until then /go/{Screen.Step.Slug} shows "
+                ? $"The test starts {Clock.Moment(from.Value)}. Until then /go/{Screen.Place.Slug} shows "
                     + "everybody the same page."
-                : $"The test runs. From now on /go/{Screen.Step.Slug} splits its visitors {weights}.";
+                : $"The test runs. From now on /go/{Screen.Place.Slug} splits its visitors {weights}.";
         return Redirect(Screen.Address("send"));
     }
+
+    /// <summary>The owner was told that pages and sections are tested at once, and starts all the same.</summary>
+    [BindProperty]
+    public bool IsConfirmed { get; set; }
+
+    /// <summary>Asks whether whole pages and sections of them are to be tested at once.</summary>
+    public bool AsksAboutBeside { get; private set; }
+
+    private bool RunsBeside() =>
+        Screen.Step.IsSection
+            ? tests.ForStep(Screen.Place.Id) is [{ IsOpen: true }, ..]
+            : Screen.Sections.Any(section => tests.ForStep(section.Id) is [{ IsOpen: true }, ..]);
 
     private TestPlan Plan(Row[] chosen, Weights weights, TestSettings settings, DateTimeOffset? from) =>
         new(
             Screen.Step.Id,
             Goal == 0 ? Screen.Step.Id : new(Goal),
-            string.IsNullOrWhiteSpace(Name) ? PageName(chosen[^1].Page) : Name.Trim(),
+            !string.IsNullOrWhiteSpace(Name) ? Name.Trim()
+                : Screen.Step.IsSection ? Screen.Step.Name
+                : PageName(chosen[^1].Page),
             Idea?.Trim() ?? "",
             BaseRate!.Value / 100,
             SmallestLift / 100,
@@ -284,7 +299,7 @@ public sealed class SendModel(
     public Task<IActionResult> OnPostPauseAsync() =>
         SetPausedAsync(
             true,
-            $"Paused. /go/{Screen.Step.Slug} shows everybody "
+            $"Paused. /go/{Screen.Place.Slug} shows everybody "
                 + $"{Format.Quoted(Screen.KeptPage?.Name ?? "the control")} until you go on; who comes meanwhile "
                 + "stays out of the test."
         );
@@ -448,10 +463,10 @@ public sealed class SendModel(
 
     private void LoadAround()
     {
-        VisitorsPerDay = tallies.VisitorsPerDay(Screen.Step.Id);
+        VisitorsPerDay = tallies.VisitorsPerDay(Screen.Place.Id);
         Sources = sources.Lines(Screen.Funnel.Id, Settings.Currency);
         Looks = watch.All();
-        LeftOut = tallies.LeftOut(Screen.Step.Id);
+        LeftOut = tallies.LeftOut(Screen.Place.Id);
         Changes = Screen.Open is { } open ? ChangeLog.Summarize(tests.Changes(open.Test.Id)) : [];
         var weights = Weights.Check([.. Rows.Where(row => row.In).Select(row => row.Weight ?? 0)]).Weights
             ?? Weights.Even(Math.Max(2, Rows.Count(row => row.In)));

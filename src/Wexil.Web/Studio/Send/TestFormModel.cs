@@ -215,7 +215,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     /// </summary>
     public double? PastRate(Step? goal) =>
         goal is not null
-        && Screen.Visitors.GetValueOrDefault(Screen.Step.Id) is >= MinPastVisitors and var visitors
+        && Screen.Visitors.GetValueOrDefault(Screen.Place.Id) is >= MinPastVisitors and var visitors
         && Screen.Visitors.GetValueOrDefault(goal.Id) is >= MinPastConversions and var onward
         && onward < visitors
             ? (double)onward / visitors

@@ -23,6 +23,15 @@ public sealed record StepScreen(
     DateTimeOffset At
 )
 {
+    /// <summary>The step on whose page the section is; null where this is a step itself.</summary>
+    public Step? Host => Steps.FirstOrDefault(step => step.Id == Step.Host);
+
+    /// <summary>The place on the path: the step, or the one on whose page the section is.</summary>
+    public Step Place => Host ?? Step;
+
+    /// <summary>The sections on the pages of that step.</summary>
+    public IReadOnlyList<Step> Sections { get; init; } = [];
+
     public bool IsOpen => Reading is { Test.IsOpen: true };
 
     public TestReading? Open => IsOpen ? Reading : null;
@@ -32,7 +41,7 @@ public sealed record StepScreen(
     public Page? KeptPage => Pages.FirstOrDefault(page => page.Id == Step.Page);
 
     /// <summary>The steps that can be a goal: those that come after this one.</summary>
-    public IEnumerable<Step> LaterSteps => Steps.Where(step => step.Position > Step.Position);
+    public IEnumerable<Step> LaterSteps => Steps.Where(step => step.Position > Place.Position);
 
     public string Address(string stage) => Address(Step, stage);
 
@@ -42,12 +51,10 @@ public sealed record StepScreen(
     public string Line(string stage) =>
         stage switch
         {
-            "build" => Pages.Count switch
-            {
-                0 => "No page yet",
-                1 => "1 page",
-                var n => $"{n} pages",
-            },
+            "build" when Pages.Count == 0 => "No page yet",
+            "build" => Host is null
+                ? Format.Count(Pages.Count, "page", "pages")
+                : Format.Count(Pages.Count, "version", "versions"),
             "send" when Open is { } open => string.Join(
                 " · ",
                 open.Test.Weights.Percent.Select((weight, i) => $"{PageLetter.At(i)} {weight}")
@@ -91,15 +98,16 @@ public sealed class StepScreens(
     {
         if (funnels.BySlug(funnelSlug) is not { } funnel)
             return null;
-        var steps = funnels.Steps(funnel.Id);
-        if (steps.FirstOrDefault(s => s.Slug == stepSlug) is not { } step)
+        var (steps, sections) = (funnels.Steps(funnel.Id), funnels.Sections(funnel.Id));
+        if (steps.Concat(sections).FirstOrDefault(s => s.Slug == stepSlug) is not { } step)
             return null;
         var running = tests.Open().ToDictionary(test => test.Step, test => test.Pages.Count);
         var test = tests.ForStep(step.Id) is [var newest, ..] ? newest : null;
         // A test's goal may have been put away since.
-        var reading = test is null ? null : reader.Read(test, steps);
+        var reading = test is null ? null : reader.Read(test, [.. steps, .. sections]);
         // What is put away is out of sight, unless it is what one looks at.
-        steps = [.. steps.Where(s => !s.IsArchived || s.Id == step.Id)];
+        var place = step.Host ?? step.Id;
+        steps = [.. steps.Where(s => !s.IsArchived || s.Id == place)];
         return new(
             funnel,
             steps,
@@ -109,6 +117,9 @@ public sealed class StepScreens(
             pages.ForStep(step.Id),
             reading,
             time.GetUtcNow()
-        );
+        )
+        {
+            Sections = [.. sections.Where(section => section.Host == place && !section.IsArchived)],
+        };
     }
 }

@@ -92,7 +92,7 @@ public sealed class TodayModel(
         ];
         var steps = funnels.AllSteps();
         var from = time.Now.AddDays(-Days);
-        Worthwhile = WorthTesting(steps);
+        Worthwhile = WorthTesting([.. steps.Where(step => !step.IsSection)]);
         var every = funnels.Every();
         Down =
         [

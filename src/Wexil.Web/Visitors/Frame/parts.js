@@ -208,6 +208,7 @@ function describe(element) {
     placeholder: element.getAttribute("placeholder"),
     action: element.getAttribute("action"),
     role: element.dataset.wexil || "",
+    section: element.closest("[data-wexil-section]")?.dataset.wexilSection ?? "",
     color: style.color,
     background: style.backgroundColor,
     picture: kind === "picture" ? null : backgroundOf(element),

@@ -19,6 +19,7 @@ public sealed class StartEndpoint(
     VisitService visits,
     VisitorToken tokens,
     Arrivals arrivals,
+    OutsideVisitors outside,
     IdentityStore identities,
     VisitorsAddress address,
     LastSeen seen,
@@ -47,7 +48,7 @@ public sealed class StartEndpoint(
             return;
         }
         seen.NoteStart(slug, now);
-        var (visitor, known) = Visitor(http, step, now);
+        var (visitor, known) = outside.Identify(http, step, now);
         if (step.StartsOnPage)
             VisitorCookie.ShowElsewhere(http, visitor);
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
@@ -104,22 +105,6 @@ public sealed class StartEndpoint(
                 known: true,
                 tokens.ReadPage(promise, visitor, now)
             );
-    }
-
-    /// <summary>Who asks: by our own cookie where the browser brings it along, else by the outside site's.</summary>
-    private (VisitorId Visitor, bool Known) Visitor(HttpContext http, RouteStep step, DateTimeOffset now)
-    {
-        var here = VisitorCookie.Own(http) ?? VisitorCookie.Elsewhere(http);
-        VisitorId? there = VisitorId.TryParse(
-            AddressQuery.Value(http.Request.QueryString.Value ?? "", "wx"),
-            out var elsewhere
-        )
-            ? identities.Resolve(elsewhere)
-            : null;
-        // Of two the one that has a place already; the page once seen is the page seen again.
-        if (here is { } ours && there is { } theirs)
-            return (visits.HasPlace(step, theirs) && !visits.HasPlace(step, ours) ? theirs : ours, true);
-        return (here ?? there) is { } visitor ? (visitor, true) : (visits.NewVisitor(now), false);
     }
 
     /// <summary>

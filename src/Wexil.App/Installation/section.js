@@ -1,0 +1,34 @@
+(function (d, l, key, home, wait) {
+  var w = window, self = d.currentScript, known = (w.wexilSections = w.wexilSections || {}), done = false, id, hide, give;
+  if (!self || known[key] || !w.fetch || !w.AbortController) return;
+  known[key] = true;
+  id = (/(?:^|; )wx_visitor=([\w-]{22})/.exec(d.cookie) || [])[1] || "";
+  self.setAttribute("data-wexil-hides", key);
+  hide = d.createElement("style");
+  hide.textContent = 'script[data-wexil-hides="' + key + '"]+*{visibility:hidden!important}';
+  d.head.appendChild(hide);
+  give = new AbortController();
+  function show(html, told) {
+    var part = self.nextElementSibling;
+    if (done) return;
+    if (html !== null && d.readyState === "loading" && !(part && part.nextSibling)) {
+      requestAnimationFrame(function () { show(html, told); });
+      return;
+    }
+    done = true;
+    if (html !== null && part) part.outerHTML = html;
+    hide.remove();
+    navigator.sendBeacon(home + "/section/" + key + "/shown", told);
+  }
+  function late() { show(null, "late " + id); give.abort(); }
+  setTimeout(late, wait);
+  fetch(home + "/section/" + key + "?wx=" + id + "&at=" + encodeURIComponent(l.search),
+    { credentials: "include", signal: give.signal })
+    .then(function (answer) { return answer.json(); })
+    .then(function (answer) {
+      if (answer.visitor) d.cookie = "wx_visitor=" + answer.visitor + ";max-age=34560000;path=/;samesite=lax" +
+        (l.protocol === "https:" ? ";secure" : "");
+      show(answer.html, answer.told);
+    })
+    .catch(late);
+})

@@ -1,0 +1,67 @@
+using Wexil.Core.Funnels;
+using Wexil.Core.Results;
+using Wexil.Core.Statistics;
+using Wexil.Store;
+
+namespace Wexil.App.Results;
+
+/// <summary>The sections of a step's pages that are being tested, each by itself and put together.</summary>
+/// <param name="Together">Null while fewer than two are tested.</param>
+public sealed record SectionsReading(IReadOnlyList<TestReading> Sections, SectionsResult? Together);
+
+/// <summary>Reads the tests of the sections on a step's pages.</summary>
+public sealed class SectionsReader(TestStore tests, TestReader reader, TallyStore tallies)
+{
+    /// <param name="host">The step on whose pages they are.</param>
+    /// <param name="steps">Those of its funnel.</param>
+    /// <param name="sections">Those on the step's pages.</param>
+    public SectionsReading Read(Step host, IReadOnlyList<Step> steps, IReadOnlyList<Step> sections)
+    {
+        TestReading[] open =
+        [
+            .. sections
+                .Select(section => tests.ForStep(section.Id) is [{ IsOpen: true } test, ..] ? test : null)
+                .Where(test => test is not null)
+                .Select(test => reader.Read(test!, [.. steps, .. sections])),
+        ];
+        return new(open, open.Length < 2 ? null : Together(host, open));
+    }
+
+    private SectionsResult Together(Step host, TestReading[] sections)
+    {
+        CombinationArm? Placed(CombinationTally tally)
+        {
+            var versions = new int[sections.Length];
+            for (var i = 0; i < sections.Length; i++)
+            {
+                // Who came while only some of them ran tells nothing of the whole.
+                if (!tally.Versions.TryGetValue(sections[i].Test.Id, out var page))
+                    return null;
+                versions[i] = sections[i].Test.Pages.ToList().IndexOf(page);
+                if (versions[i] < 0)
+                    return null;
+            }
+            return new(versions, tally.Arm);
+        }
+        var pairs = sections
+            .SelectMany(section => tallies.Pairs(section.Test.Id))
+            .DistinctBy(pair => (pair.First, pair.Second))
+            .SelectMany(pair =>
+                pair.Cells.Select(cell => ((pair.First, cell.First, pair.Second, cell.Second), cell.Arm))
+            )
+            .ToDictionary();
+        Arm PairOf((int Section, int Version) one, (int Section, int Version) other)
+        {
+            var (a, b) = (sections[one.Section].Test, sections[other.Section].Test);
+            var (first, second) = (a.Pages[one.Version], b.Pages[other.Version]);
+            return a.Id.Value < b.Id.Value
+                ? pairs.GetValueOrDefault((a.Id, first, b.Id, second))
+                : pairs.GetValueOrDefault((b.Id, second, a.Id, first));
+        }
+        return SectionsResult.From(
+            [.. sections.Select(section => section.Result)],
+            [.. tallies.Combinations(host.Id).Select(Placed).OfType<CombinationArm>()],
+            PairOf
+        );
+    }
+}

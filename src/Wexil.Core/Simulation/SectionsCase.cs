@@ -1,0 +1,36 @@
+using Wexil.Core.Statistics;
+
+namespace Wexil.Core.Simulation;
+
+/// <summary>A kind of test of several sections at once that is simulated many times over.</summary>
+/// <param name="Versions">How many each section has.</param>
+/// <param name="Rate">The share of visitors who convert, averaged over the week and all versions.</param>
+/// <param name="Lift">By how much the last version of the first section converts better; 0 where all are alike.</param>
+/// <param name="Interaction">By how much the last versions of the first two sections do better together than apart,
+/// and each of them without the other worse, so that by itself none is better.</param>
+/// <param name="Visitors">Over the whole test.</param>
+public sealed record SectionsCase(
+    string Name,
+    IReadOnlyList<int> Versions,
+    double Rate,
+    double Lift,
+    double Interaction,
+    double Visitors
+)
+{
+    private const double Rate3 = 0.03;
+
+    /// <summary>As many visitors as the case of the same rate with so many pages has.</summary>
+    private static double LikePages(int pages, double factor) =>
+        Planner.VisitorsPerPage(Rate3, Rate3 * (1 + CalibrationCase.SmallestLift)) * factor * pages;
+
+    /// <summary>The cases that are printed, in order.</summary>
+    public static IReadOnlyList<SectionsCase> All { get; } =
+    [
+        new("2 × 2 sections alike, 3%", [2, 2], Rate3, 0, 0, LikePages(2, 1.6)),
+        new("3 × 3 × 2 sections alike, 3%", [3, 3, 2], Rate3, 0, 0, LikePages(4, 2)),
+        new("2 × 2 alike, a pair that interacts", [2, 2], Rate3, 0, 0.2, LikePages(2, 1.6)),
+        new("2 × 2, a version 20% better, 3%", [2, 2], Rate3, CalibrationCase.SmallestLift, 0, LikePages(4, 2)),
+        new("2 × 2 × 2, a version 20% better, 3%", [2, 2, 2], Rate3, CalibrationCase.SmallestLift, 0, LikePages(4, 2)),
+    ];
+}

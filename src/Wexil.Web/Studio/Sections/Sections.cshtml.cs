@@ -1,0 +1,165 @@
+using System.ComponentModel.DataAnnotations;
+using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Results;
+using Wexil.App.Visits;
+using Wexil.App.Wording;
+using Wexil.Core.Funnels;
+using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
+using Wexil.Store;
+using Wexil.Web.Studio.Shared;
+
+namespace Wexil.Web.Studio.Sections;
+
+/// <summary>The sections on a step's pages that are being tested: each by itself, and put together.</summary>
+public sealed class SectionsModel(
+    StepScreens screens,
+    SectionsReader reader,
+    TestStore tests,
+    PageStore pages,
+    TallyStore tallies,
+    Routes routes
+) : StepPageModel(screens)
+{
+    public override string Stage => "sections";
+
+    public SectionsReading Reading { get; private set; } = null!;
+
+    /// <summary>The best version of each section, in words.</summary>
+    public string BestWords =>
+        string.Join(
+            ", ",
+            Reading.Sections.Select(
+                (section, i) =>
+                    $"{section.Step.Name} {PageLetter.At(Reading.Together!.Best[i])} "
+                    + Format.Quoted(section.Pages[Reading.Together.Best[i]].Name)
+            )
+        );
+
+    /// <summary>The range that the rate of those lies in who saw the best combination; null while nobody did.</summary>
+    public Interval? SeenRange =>
+        Reading.Together is { Seen: { Visitors: > 0 } seen } ? WilsonInterval.Compute(seen) : null;
+
+    /// <summary>What is said of the combination seen, beside what is expected of it.</summary>
+    public string SeenWords =>
+        (Reading.Together, SeenRange) switch
+        {
+            ({ BestRate: { } expected, Seen: var seen }, { } range)
+                when range.Low <= expected && expected <= range.High =>
+                $"{Format.Count(seen.Visitors, "visitor", "visitors")} saw just these, and "
+                    + $"{Format.Percent(seen.Rate)} of them converted: that fits.",
+            ({ BestRate: not null, Seen: var seen }, not null) =>
+                $"{Format.Count(seen.Visitors, "visitor", "visitors")} saw just these, and "
+                    + $"{Format.Percent(seen.Rate)} of them converted: that is further off than chance explains.",
+            _ => "Nobody has seen just these together yet.",
+        };
+
+    /// <summary>Sections that are not tested and have two versions or more, with how many.</summary>
+    public IReadOnlyList<(Step Section, int Versions)> Ready { get; private set; } = [];
+
+    /// <summary>The step whose being reached is the conversion.</summary>
+    [BindProperty(SupportsGet = true)]
+    public long Goal { get; set; }
+
+    /// <summary>The rate expected of the page as it is, in percent.</summary>
+    [BindProperty(SupportsGet = true)]
+    [Range(0.01, 99, ErrorMessage = "From 0.01 to 99.")]
+    public double BaseRate { get; set; } = 5;
+
+    /// <summary>In percent.</summary>
+    [BindProperty(SupportsGet = true)]
+    [Range(1, 500, ErrorMessage = "From 1 to 500.")]
+    public double SmallestLift { get; set; } = 20;
+
+    /// <summary>What the tests take; null while fewer than two sections are ready.</summary>
+    public SectionsPlan? Plan { get; private set; }
+
+    /// <summary>New visitors of the page a day.</summary>
+    public double VisitorsPerDay { get; private set; }
+
+    /// <summary>The owner was told that whole pages are being tested too, and starts all the same.</summary>
+    [BindProperty]
+    public bool IsConfirmed { get; set; }
+
+    /// <summary>Asks whether the sections are to be tested beside a test of whole pages.</summary>
+    public bool AsksAboutPages { get; private set; }
+
+    public void OnGet() => Read();
+
+    /// <summary>Works the plan out with the form as it stands.</summary>
+    public void OnPostPlan() => Read();
+
+    /// <summary>Starts a test of each section that is ready, all with even weights.</summary>
+    public async Task<IActionResult> OnPostAsync()
+    {
+        Read();
+        if (Screen.LaterSteps.All(step => step.Id.Value != Goal))
+            ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
+        AsksAboutPages = !IsConfirmed && tests.ForStep(Screen.Place.Id) is [{ IsOpen: true }, ..];
+        if (!ModelState.IsValid || Ready.Count == 0 || AsksAboutPages)
+            return Page();
+        foreach (var (section, versions) in Ready)
+        {
+            var first = pages
+                .ForStep(section.Id)
+                .OrderBy(page => page.Id != section.Page)
+                .ThenBy(page => page.Id.Value);
+            await tests.StartAsync(
+                new(
+                    section.Id,
+                    new(Goal),
+                    section.Name,
+                    "",
+                    BaseRate / 100,
+                    SmallestLift / 100,
+                    [.. first.Select(page => page.Id)],
+                    Weights.Even(versions)
+                )
+            );
+        }
+        routes.Reload(Screen.Funnel.Id);
+        Done = $"{Format.Count(Ready.Count, "section is", "sections are")} being tested, each by itself.";
+        return Redirect(Screen.Address(Screen.Place, "sections"));
+    }
+
+    /// <summary>Which way takes least, in words.</summary>
+    public string PlanWords =>
+        Plan switch
+        {
+            { } plan when plan.AllAtOnce <= plan.OneAtATime =>
+                "All at once takes fewest visitors, because each of them tells about every section. Test one after the "
+                    + "other where two sections could get in each other’s way, and whole pages where the changes only make "
+                    + "sense together.",
+            _ =>
+                "One after the other takes fewest visitors here: with so many versions each comparison has to be surer. "
+                    + "Test whole pages where the changes only make sense together.",
+        };
+
+    private void Read()
+    {
+        Reading = reader.Read(Screen.Place, Screen.Steps, Screen.Sections);
+        VisitorsPerDay = tallies.VisitorsPerDay(Screen.Place.Id);
+        Ready =
+        [
+            .. Screen
+                .Sections.Where(section => Reading.Sections.All(tested => tested.Step.Id != section.Id))
+                .Select(section => (section, pages.ForStep(section.Id).Count))
+                .Where(section => section.Count > 1),
+        ];
+        if (Goal == 0)
+            Goal = Screen.LaterSteps.FirstOrDefault()?.Id.Value ?? 0;
+        if (Ready.Count > 1 && ModelState.IsValid)
+            Plan = SectionsPlan.For([.. Ready.Select(section => section.Versions)], BaseRate / 100, SmallestLift / 100);
+    }
+
+    /// <summary>A pair of versions that stands out, in words.</summary>
+    public string Say(SectionInteraction interaction)
+    {
+        var (first, second) = (Reading.Sections[interaction.First], Reading.Sections[interaction.Second]);
+        var pair = interaction.Pair;
+        return $"{first.Step.Name} {PageLetter.At(pair.First)} with {second.Step.Name} {PageLetter.At(pair.Second)} "
+            + $"does better than its parts suggest: {Format.Percent(pair.Arm.Rate)}, where "
+            + $"{Format.Percent(pair.Expected ?? 0)} would follow from the two alone. Decide the two together.";
+    }
+}

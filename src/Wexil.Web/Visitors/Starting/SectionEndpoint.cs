@@ -1,0 +1,100 @@
+using Wexil.App.Serving;
+using Wexil.App.Visits;
+using Wexil.Core.Assignments;
+using Wexil.Core.Common;
+using Wexil.Core.Visitors;
+using Wexil.Store;
+using Wexil.Web.Visitors.Callers;
+
+namespace Wexil.Web.Visitors.Starting;
+
+/// <summary>
+/// For sections on outside pages: the line in the page asks which version its visitor is shown, and tells what was
+/// painted. Nothing is recorded by asking.
+/// </summary>
+public sealed class SectionEndpoint(
+    VisitService visits,
+    VisitorToken tokens,
+    Arrivals arrivals,
+    OutsideVisitors outside,
+    IdentityStore identities,
+    HostedPages hosted,
+    TimeProvider time
+) : IVisitorsEndpoint
+{
+    private const int MaxBodyBytes = 4096;
+
+    public void Map(IEndpointRouteBuilder routes)
+    {
+        routes.MapGet("/section/{key}", Answer);
+        routes.MapPost("/section/{key}/shown", Shown);
+    }
+
+    private async Task Answer(HttpContext http)
+    {
+        http.Response.Headers.CacheControl = "no-store";
+        // Any site may ask: what is answered is what its visitors are shown.
+        if (http.Request.Headers.Origin is [{ Length: > 0 } origin])
+        {
+            http.Response.Headers.AccessControlAllowOrigin = origin;
+            http.Response.Headers.AccessControlAllowCredentials = "true";
+            http.Response.Headers.Vary = "Origin";
+        }
+        var routes = visits.Routes;
+        var section = routes.Section(http.Part("key"));
+        var caller = RequestClassification.From(http, routes);
+        var (visitor, html, told) = ("", (string?)null, "");
+        if (section is not null && caller.Counts)
+        {
+            var now = time.GetUtcNow();
+            var (asks, known) = outside.Identify(http, section, now);
+            var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
+            var visit = arrivals.Read(http, routes, section, asks, known, caller.Device, query, now);
+            var version = visits.Peek(section, visit, known)?.Page;
+            var promise = version is null ? "" : tokens.IssuePage(asks, version.Id, now);
+            (visitor, told) = (asks.ToString(), $"shown {tokens.Issue(asks, now)} {promise} {query}");
+            html = version is null ? null : hosted.Version(version);
+        }
+        else if (section?.Page is { } everyones)
+            html = hosted.Version(everyones);
+        await http.Response.WriteAsJsonAsync(
+            new
+            {
+                visitor,
+                html,
+                told,
+            }
+        );
+    }
+
+    /// <summary>The page says what it painted: the version promised, or what stood there, because we were late.</summary>
+    private async Task Shown(HttpContext http)
+    {
+        http.Response.StatusCode = StatusCodes.Status204NoContent;
+        var caller = RequestClassification.From(http, visits.Routes);
+        if (
+            visits.Routes.Section(http.Part("key")) is not { } section
+            || !caller.Counts
+            || http.Request.ContentLength is null or > MaxBodyBytes
+        )
+            return;
+        using var reader = new StreamReader(http.Request.Body);
+        var words = (await reader.ReadToEndAsync(http.RequestAborted)).Split(' ', 4);
+        var now = time.GetUtcNow();
+        Visit VisitOf(VisitorId visitor, bool known, string query) =>
+            arrivals.Read(http, visits.Routes, section, visitor, known, caller.Device, query, now);
+        if (words is ["late", var id, ..])
+        {
+            var known = VisitorId.TryParse(id, out var elsewhere);
+            var visitor = known ? identities.Resolve(elsewhere) : visits.NewVisitor(now);
+            await visits.StayLateAsync(section, VisitOf(visitor, known, ""));
+        }
+        else if (words is ["shown", var token, var promise, ..] && tokens.Read(token, now) is { } visitor)
+            await visits.ShowSectionsAsync(
+                [section],
+                VisitOf(visitor, known: true, words.Length > 3 ? words[3] : ""),
+                known: true,
+                tokens.ReadPage(promise, visitor, now)
+            );
+    }
+}

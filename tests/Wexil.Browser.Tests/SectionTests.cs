@@ -1,0 +1,236 @@
+using Microsoft.AspNetCore.Builder;
+using Microsoft.Extensions.DependencyInjection;
+using OpenQA.Selenium;
+using Wexil.App.Installation;
+using Wexil.App.Visits;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Visitors;
+using Wexil.Store;
+
+namespace Wexil.Browser.Tests;
+
+/// <summary>Parts of a page with versions, from the first click in the editor to the version that is kept.</summary>
+public sealed class SectionTests
+{
+    // What is painted of the banner, in order: by the names that its versions give to their timing.
+    private const string Watch = """
+        <script>
+        window.painted = [];
+        new PerformanceObserver((list) => {
+          for (const entry of list.getEntries()) painted.push(entry.identifier);
+        }).observe({ type: "element", buffered: true });
+        </script>
+        """;
+
+    [Fact]
+    public async Task Two_sections_of_a_hosted_page_are_marked_tested_and_kept()
+    {
+        await using var site = await Site.StartAsync();
+        var funnels = site.Host.Services.GetRequiredService<FunnelStore>();
+        var funnel = await funnels.CreateAsync("Harvest");
+        var step = (await funnels.AddStepAsync(funnel.Id, StepKind.Sales, "Kit", "kit"))!;
+        var thanks = (await funnels.AddStepAsync(funnel.Id, StepKind.ThankYou, "Thanks", "thanks"))!;
+        var pages = site.Host.Services.GetRequiredService<PageStore>();
+        await pages.AddAsync(
+            step.Id,
+            "Letter",
+            Bundle("<h1>A harvest from two square metres</h1><p>Grows or your money back.</p>")
+        );
+        await pages.AddAsync(thanks.Id, "Thanks", Bundle("<h1>Thank you</h1>"));
+        site.Host.Services.GetRequiredService<Routes>().Reload();
+
+        using var owner = new Browser();
+        site.SignIn(owner);
+        owner.OpenEditor(site.Studio, "/f/harvest/kit/build/letter", "A harvest");
+        foreach (var (part, name) in new[] { ("Headline", "Headline"), ("Text", "Guarantee") })
+        {
+            owner.Run(
+                "[...document.querySelectorAll('[data-parts] button')].find(b => b.textContent.startsWith(arguments[0])).click()",
+                part
+            );
+            owner.Press("Test versions of this part");
+            owner.Fill("#part-section", name);
+            owner.Press("Make it a section");
+            owner.WaitForText("Versions of this section");
+            owner.WaitForText("Saved");
+        }
+        owner.Press("Publish");
+        owner.WaitForText("is published");
+        foreach (
+            var (section, element, was, words) in new[]
+            {
+                ("headline", "h1", "A harvest", "Herbs in January"),
+                ("guarantee", "p", "Grows or", "Pay after the harvest."),
+            }
+        )
+        {
+            owner.Open(site.Studio, $"/f/harvest/{section}/build");
+            owner.IsAccessible();
+            owner.Press("Clone");
+            owner.WaitForTextIn("[data-page]", was);
+            owner.WaitFor(() => owner.All("[data-stage][aria-busy=true]").Count == 0 ? "" : null);
+            // The version is changed in the page that it is for, of which nothing else can be chosen.
+            Assert.Single(owner.All("[data-parts] button"));
+            owner.ClickIn("[data-page]", element);
+            owner.Control("a");
+            owner.Type(words + Keys.Enter);
+            owner.WaitForTextIn("[data-page]", words);
+            owner.Press("Publish");
+            owner.WaitForText("is published");
+            owner.Open(site.Studio, $"/f/harvest/{section}/send");
+            owner.Fill("#BaseRate", "10");
+            owner.Press("Start the test");
+            owner.WaitForText("The test runs");
+        }
+        var seen = new HashSet<string>();
+        for (var i = 0; i < 12; i++)
+        {
+            using var visitor = new HttpClient { BaseAddress = site.Visitors };
+            visitor.DefaultRequestHeaders.UserAgent.ParseAdd("Mozilla/5.0 (X11; Linux x86_64) Chrome/140.0.0.0");
+            var shown = await visitor.GetStringAsync("/go/kit");
+            seen.Add($"{shown.Contains("Herbs in January")} {shown.Contains("Pay after")}");
+            Assert.DoesNotContain("data-wexil-section", shown);
+        }
+        Assert.True(seen.Count >= 3, string.Join(", ", seen));
+        owner.Open(site.Studio, "/f/harvest/kit/sections");
+        owner.WaitForText("The best version of each section");
+        owner.IsAccessible();
+
+        owner.Open(site.Studio, "/f/harvest/headline/keep");
+        owner.Run("document.querySelectorAll('input[name=Kept]')[1].click()");
+        owner.Press("Keep the page chosen");
+        owner.Press("all the same");
+        owner.WaitForText("is shown to everybody");
+        using var after = new Browser();
+        after.Open(site.Visitors, "/go/kit");
+        after.WaitForText("Herbs in January");
+        owner.Open(site.Studio, "/f/harvest/guarantee/count");
+        owner.WaitForText("“Headline” shows");
+    }
+
+    [Fact]
+    public async Task A_banner_on_an_outside_page_is_painted_once_counted_and_left_alone_when_no_answer_comes()
+    {
+        await using var site = await Site.StartAsync();
+        var (line, slow) = ("", "");
+        await using var elsewhere = await Site.ElsewhereAsync(
+            _ => new Dictionary<string, string> { ["shop"] = "{{own}}", ["thanks"] = Page(site, "<h1>Thank you</h1>") },
+            () => Page(site, $"{slow}{line}<h2 elementtiming=\"first\">Spring sale</h2><p>More of the shop.</p>")
+        );
+        var home = elsewhere.Urls.Single();
+        var (section, test) = await BannerAsync(site, home);
+        var origin = site.Visitors.GetLeftPart(UriPartial.Authority);
+        line = SectionLoader.For(section.Slug, origin, wait: 10_000);
+
+        // The other version is painted once, and the first never.
+        using (var visitor = new Browser())
+        {
+            visitor.Open(new Uri($"{home}/shop?s=letter"));
+            visitor.WaitForText("Free seeds");
+            Assert.Equal("second", Painted(visitor));
+            await CountedAsync(site, visitor, test, (1, 0));
+            // The same visitor sees the same, and the goal is told by the script of the page reached.
+            visitor.Open(new Uri($"{home}/shop"));
+            visitor.WaitForText("Free seeds");
+            visitor.Open(new Uri($"{home}/thanks"));
+            await CountedAsync(site, visitor, test, (1, 1));
+        }
+        // Nobody answers at this address, and then somebody who takes for ever: what stands there stays.
+        line = SectionLoader.For(section.Slug, $"http://127.0.0.2:{Site.FreePort()}", wait: 300);
+        await StaysAsync(home);
+        using var silent = new System.Net.Sockets.TcpListener(System.Net.IPAddress.Loopback, 0);
+        silent.Start();
+        line = SectionLoader.For(section.Slug, $"http://{silent.LocalEndpoint}", wait: 300);
+        await StaysAsync(home);
+        Assert.Equal((1, 1), Counted(site, test));
+    }
+
+    private static Task StaysAsync(string home)
+    {
+        using var visitor = new Browser();
+        visitor.Open(new Uri($"{home}/shop"));
+        visitor.WaitForText("Spring sale");
+        Assert.Equal("first", Painted(visitor));
+        return Task.CompletedTask;
+    }
+
+    private static string Painted(Browser visitor)
+    {
+        visitor.WaitFor(() => visitor.Run("return painted.join()") is string { Length: > 0 } ? "" : null);
+        return (string)visitor.Run("return painted.join()")!;
+    }
+
+    private static async Task CountedAsync(Site site, Browser visitor, TestId test, (long, long) counted)
+    {
+        visitor.WaitFor(() => Counted(site, test) == counted ? "" : null);
+        await site.Host.Journal.WhenProjectedAsync();
+    }
+
+    private static (long Visitors, long Conversions) Counted(Site site, TestId id)
+    {
+        var tests = site.Host.Services.GetRequiredService<TestStore>();
+        var arms = site
+            .Host.Services.GetRequiredService<TallyStore>()
+            .Phases(tests.Find(id)!, tests.Phases(id))
+            .SelectMany(phase => phase.Arms)
+            .ToArray();
+        return (arms.Sum(arm => arm.Visitors), arms.Sum(arm => arm.Conversions));
+    }
+
+    private static string Page(Site site, string body)
+    {
+        var script = $"<script src=\"{site.Visitors.GetLeftPart(UriPartial.Authority)}/wexil.js\" defer></script>";
+        return $"<!doctype html><html lang=en><head><title>Shop</title>{script}{Watch}</head><body>{body}</body></html>";
+    }
+
+    private static PageBundle Bundle(string body) =>
+        new(
+            [
+                new(
+                    "index.html",
+                    System.Text.Encoding.UTF8.GetBytes(
+                        $"<!doctype html><html lang=en><head><title>Kit</title></head><body><main>{body}</main></body></html>"
+                    )
+                ),
+            ],
+            "index.html"
+        );
+
+    private static async Task<(Step Section, TestId Test)> BannerAsync(Site site, string home)
+    {
+        var funnels = site.Host.Services.GetRequiredService<FunnelStore>();
+        var pages = site.Host.Services.GetRequiredService<PageStore>();
+        var funnel = await funnels.CreateAsync("Shop");
+        var step = (await funnels.AddStepAsync(funnel.Id, StepKind.Other, "Shop", "shop"))!;
+        var thanks = (await funnels.AddStepAsync(funnel.Id, StepKind.ThankYou, "Thanks", "thanks"))!;
+        await pages.AddAsync(step.Id, "Shop", new Uri($"{home}/shop"));
+        await pages.AddAsync(thanks.Id, "Thanks", new Uri($"{home}/thanks"));
+        site.Host.Services.GetRequiredService<Routes>().Reload();
+        // Made as a person does, by the form.
+        using var owner = new Browser();
+        site.SignIn(owner);
+        owner.Open(site.Studio, "/f/shop/shop/build/shop");
+        owner.Fill("#SectionName", "Banner");
+        owner.Press("Add the section");
+        owner.WaitForText("The line for your page");
+        owner.IsAccessible();
+        var section = funnels.Sections(funnel.Id).Single();
+        Assert.Contains(
+            SectionLoader.For(section.Slug, site.Visitors.GetLeftPart(UriPartial.Authority), 300),
+            owner.Find("textarea").GetAttribute("value")
+        );
+        var first = pages.ForStep(section.Id).Single().Id;
+        var second = await pages.AddVersionAsync(
+            section.Id,
+            "Free seeds",
+            "<h2 elementtiming=\"second\">Free seeds this week</h2>"
+        );
+        TestPlan plan = new(section.Id, thanks.Id, "Banner", "", 0.1, 0.2, [first, second], Weights.Create(0, 100));
+        var test = await site.Host.Services.GetRequiredService<TestStore>().StartAsync(plan);
+        site.Host.Services.GetRequiredService<Routes>().Reload();
+        return (section, test!.Value);
+    }
+}

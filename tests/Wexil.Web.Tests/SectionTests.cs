@@ -1,0 +1,272 @@
+using System.Net;
+using System.Text.Json;
+using System.Text.RegularExpressions;
+using Wexil.App.Visits;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Core.SplitTests;
+using Wexil.Core.Visitors;
+using Wexil.Store;
+
+namespace Wexil.Web.Tests;
+
+/// <summary>Parts of a page with versions: marked, served, counted and kept.</summary>
+public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<WexilFixture>
+{
+    private const string Source = "<!doctype html>\n<body><main><h1>Basil</h1><p class=\"ask\">Order now</p></main>";
+
+    [Fact]
+    public async Task A_part_that_is_marked_becomes_a_section_and_visitors_never_see_the_mark()
+    {
+        var made = await MakeAsync("marked");
+        using var owner = await wexil.OwnerAsync();
+        var (headline, answer) = await MarkAsync(owner, made, node: 2, "The headline");
+        Assert.Equal("the-headline", headline!.Slug);
+        Assert.Equal(JsonValueKind.Null, answer.GetProperty("problem").ValueKind);
+        // The draft has it, and what visitors see does not yet.
+        var build = WexilFixture.Read(await owner.GetStringAsync("/f/marked/the-headline/build"));
+        Assert.Contains("do not get to see this section yet", build, StringComparison.Ordinal);
+        await WexilFixture.PostAsync(owner, made.Editor, "Publish");
+        build = WexilFixture.Read(await owner.GetStringAsync("/f/marked/the-headline/build"));
+        Assert.DoesNotContain("do not get to see", build, StringComparison.Ordinal);
+        Assert.Contains("Versions of “The headline”", build, StringComparison.Ordinal);
+        Assert.Contains(
+            "data-wexil-section=\"the-headline\"",
+            wexil.Get<PageStore>().Source(wexil.Get<PageStore>().Find(made.Page.Id)!),
+            StringComparison.Ordinal
+        );
+        using var visitor = wexil.Visitor();
+        foreach (var address in new[] { "/go/marked", $"/p/{made.Page.Slug}/", $"/p/{made.Page.Slug}/?try=1" })
+        {
+            var shown = await visitor.GetStringAsync(address);
+            Assert.Contains("<h1>Basil</h1>", shown, StringComparison.Ordinal);
+            Assert.DoesNotContain("data-wexil-section", shown, StringComparison.Ordinal);
+        }
+        // A section has no link, and a version of one is no page.
+        Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync("/go/the-headline")).StatusCode);
+        var version = wexil.Get<PageStore>().ForStep(headline.Id).Single();
+        Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync($"/p/{version.Slug}/")).StatusCode);
+    }
+
+    [Theory]
+    [InlineData(2, "", "Give the section a name")]
+    [InlineData(99, "Nothing", "changed meanwhile")]
+    [InlineData(0, "The whole", "belongs to the page as a whole")]
+    public async Task What_cannot_be_a_section_leaves_none_behind(int node, string name, string problem)
+    {
+        var made = await MakeAsync($"refused-{node}");
+        using var owner = await wexil.OwnerAsync();
+        var (section, answer) = await MarkAsync(owner, made, node, name);
+        Assert.Null(section);
+        Assert.Contains(problem, answer.GetProperty("problem").GetString(), StringComparison.Ordinal);
+        Assert.Equal(Source, wexil.Get<DraftStore>().For(made.Page).Source);
+    }
+
+    [Fact]
+    public async Task Visitors_are_drawn_for_each_section_by_itself_keep_what_they_saw_and_are_counted()
+    {
+        var made = await MakeAsync("drawn");
+        using var owner = await wexil.OwnerAsync();
+        var (headline, button) = await TestBothAsync(owner, made, "drawn");
+        var seen = new Dictionary<string, int>();
+        for (var i = 0; i < 200; i++)
+        {
+            using var visitor = wexil.Visitor();
+            var first = Shown(await visitor.GetStringAsync("/go/drawn"));
+            seen[first] = seen.GetValueOrDefault(first) + 1;
+            if (i >= 20)
+                continue;
+            Assert.Equal(first, Shown(await visitor.GetStringAsync("/go/drawn")));
+            Assert.Equal(first, Shown(await visitor.GetStringAsync($"/p/{made.Page.Slug}/")));
+            if (i % 2 == 0)
+                await visitor.GetStringAsync("/go/drawn-thanks");
+        }
+        // Four combinations, each about as often: 50 of 200, and six standard deviations around it.
+        Assert.Equal(4, seen.Count);
+        Assert.All(seen.Values, count => Assert.InRange(count, 50 - 37, 50 + 37));
+        foreach (var test in new[] { headline, button })
+            Assert.Equal((200L, 10L), await wexil.CountedAsync(test));
+        var combinations = wexil.Get<TallyStore>().Combinations(made.Step.Id);
+        Assert.Equal((200L, 10L), (combinations.Sum(c => c.Arm.Visitors), combinations.Sum(c => c.Arm.Conversions)));
+        // The page itself has had each of them once.
+        Assert.Equal(200, wexil.Get<TallyStore>().StepVisitors()[made.Step.Id]);
+
+        using var robot = wexil.Visitor(agent: "Googlebot/2.1 (+http://www.google.com/bot.html)");
+        for (var i = 0; i < 5; i++)
+            Assert.Equal("Basil / Order now", Shown(await robot.GetStringAsync("/go/drawn")));
+        Assert.Equal((200L, 10L), await wexil.CountedAsync(headline));
+        var together = WexilFixture.Read(await owner.GetStringAsync("/f/drawn/drawn/sections"));
+        Assert.Contains("The best version of each section", together, StringComparison.Ordinal);
+        Assert.Contains("Headline of drawn", together, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task A_version_is_kept_for_its_section_while_the_others_go_on_and_it_can_be_taken_back()
+    {
+        var made = await MakeAsync("kept");
+        using var owner = await wexil.OwnerAsync();
+        var (headline, button) = await TestBothAsync(owner, made, "kept");
+        var tests = wexil.Get<TestStore>();
+        var version = tests.Find(headline)!.Pages[1];
+        var keep = $"/f/kept/headline-of-kept/keep";
+        wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        await WexilFixture.PostAsync(owner, keep, "Keep", ("Kept", $"{version.Value}"), ("Confirmed", "true"));
+        Assert.NotNull(tests.Find(headline)!.DecidedAt);
+        Assert.Null(tests.Find(button)!.DecidedAt);
+        // It stands on another page now, so it is counted in another phase.
+        Assert.Equal(2, tests.Phases(button).Count);
+        Assert.Contains("“Headline of kept” shows “", tests.Phases(button)[^1].Reason, StringComparison.Ordinal);
+        for (var i = 0; i < 8; i++)
+        {
+            using var visitor = wexil.Visitor();
+            Assert.StartsWith("Mint /", Shown(await visitor.GetStringAsync("/go/kept")), StringComparison.Ordinal);
+        }
+        Assert.Equal((8L, 0L), await wexil.CountedAsync(button));
+        wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        await WexilFixture.PostAsync(owner, keep, "TakeBack");
+        Assert.Null(tests.Find(headline)!.DecidedAt);
+        Assert.Equal(3, tests.Phases(button).Count);
+    }
+
+    [Fact]
+    public async Task A_version_that_shows_nothing_takes_the_section_out_of_the_page()
+    {
+        var made = await MakeAsync("hidden");
+        using var owner = await wexil.OwnerAsync();
+        var (section, _) = await MarkAsync(owner, made, node: 2, "Hidden headline");
+        await WexilFixture.PostAsync(owner, made.Editor, "Publish");
+        var build = "/f/hidden/hidden-headline/build";
+        await WexilFixture.PostAsync(owner, build, "Hidden");
+        var hidden = wexil.Get<PageStore>().ForStep(section!.Id).Single(page => page.Name == "Hidden");
+        await WexilFixture.PostAsync(owner, build, "Show", ("id", $"{hidden.Id.Value}"));
+        using var visitor = wexil.Visitor();
+        Assert.Contains("<main><p class", await visitor.GetStringAsync("/go/hidden"), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task A_version_is_edited_where_it_stands_and_nothing_else_of_the_page_can_be()
+    {
+        var made = await MakeAsync("inplace");
+        using var owner = await wexil.OwnerAsync();
+        var (section, _) = await MarkAsync(owner, made, node: 2, "Edited headline");
+        var version = wexil.Get<PageStore>().ForStep(section!.Id).Single();
+        var editor = $"/f/inplace/edited-headline/build/{version.Slug}";
+        var frame = Frame().Match(await owner.GetStringAsync(editor)).Groups[1].Value;
+        using var visitor = wexil.Visitor();
+        var shown = await visitor.GetStringAsync(WebUtility.HtmlDecode(frame));
+        Assert.Contains("<h1 data-wx=\"0\">Basil</h1><p class=\"ask\">Order now</p>", shown, StringComparison.Ordinal);
+        var answer = await PostJsonAsync(
+            owner,
+            editor,
+            "Edit",
+            ("At", "0"),
+            ("kind", "text"),
+            ("node", "0"),
+            ("html", "Rosemary")
+        );
+        Assert.Equal(JsonValueKind.Null, answer.GetProperty("problem").ValueKind);
+        Assert.Equal("<h1>Rosemary</h1>", wexil.Get<DraftStore>().For(version).Source);
+        // What stands beside the part in the version stands in the page around it too.
+        var duplicated = await PostJsonAsync(owner, editor, "Edit", ("At", "1"), ("kind", "duplicate"), ("node", "0"));
+        var patch = duplicated.GetProperty("patch");
+        Assert.Equal("body", patch.GetProperty("kind").GetString());
+        Assert.Contains(
+            "<h1 data-wx=\"0\">Rosemary</h1><h1 data-wx=\"1\">Rosemary</h1><p class=\"ask\">",
+            patch.GetProperty("html").GetString(),
+            StringComparison.Ordinal
+        );
+    }
+
+    private sealed record Made(Funnel Funnel, Step Step, Step Thanks, Page Page)
+    {
+        public string Editor => $"/f/{Funnel.Slug}/{Step.Slug}/build/{Page.Slug}";
+    }
+
+    private async Task<Made> MakeAsync(string slug)
+    {
+        var funnels = wexil.Get<FunnelStore>();
+        var funnel = await funnels.CreateAsync(slug);
+        var step = (await funnels.AddStepAsync(funnel.Id, StepKind.Sales, slug, slug))!;
+        var thanks = (await funnels.AddStepAsync(funnel.Id, StepKind.ThankYou, "Thanks", slug + "-thanks"))!;
+        var pages = wexil.Get<PageStore>();
+        var page = await pages.AddAsync(step.Id, slug + " page", WexilFixture.Bundle(Source));
+        await pages.AddAsync(thanks.Id, slug + " end", WexilFixture.Bundle("<h1>Thanks</h1>"));
+        wexil.Get<Routes>().Reload();
+        return new(funnel, step, thanks, pages.Find(page)!);
+    }
+
+    private async Task<(Step? Section, JsonElement Answer)> MarkAsync(
+        HttpClient owner,
+        Made made,
+        int node,
+        string name,
+        int at = 0
+    )
+    {
+        var answer = await PostJsonAsync(
+            owner,
+            made.Editor,
+            "Section",
+            ("At", $"{at}"),
+            ("node", $"{node}"),
+            ("section", name)
+        );
+        var sections = wexil.Get<FunnelStore>().Sections(made.Funnel.Id);
+        return (sections.LastOrDefault(section => !section.IsArchived && section.Name == name), answer);
+    }
+
+    /// <summary>Marks headline and button, writes another version of each, and starts a test of both.</summary>
+    private async Task<(TestId Headline, TestId Button)> TestBothAsync(HttpClient owner, Made made, string name)
+    {
+        var (headline, _) = await MarkAsync(owner, made, node: 2, $"Headline of {name}");
+        var (button, _) = await MarkAsync(owner, made, node: 3, $"Button of {name}", at: 1);
+        await WexilFixture.PostAsync(owner, made.Editor, "Publish");
+        async Task<TestId> StartAsync(Step section, string source)
+        {
+            var pages = wexil.Get<PageStore>();
+            var second = await pages.AddVersionAsync(section.Id, $"{section.Name}, other", source);
+            var first = pages.ForStep(section.Id)[0].Id;
+            TestPlan plan = new(
+                section.Id,
+                made.Thanks.Id,
+                section.Name,
+                "",
+                0.1,
+                0.2,
+                [first, second],
+                Weights.Even(2)
+            );
+            return (await wexil.Get<TestStore>().StartAsync(plan))!.Value;
+        }
+        var tests = (
+            await StartAsync(headline!, "<h1>Mint</h1>"),
+            await StartAsync(button!, "<p class=ask>Get it</p>")
+        );
+        wexil.Get<Routes>().Reload();
+        return tests;
+    }
+
+    private static string Shown(string html) =>
+        $"{Headline().Match(html).Groups[1].Value} / {Ask().Match(html).Groups[1].Value}";
+
+    private static async Task<JsonElement> PostJsonAsync(
+        HttpClient owner,
+        string page,
+        string handler,
+        params (string, string)[] fields
+    )
+    {
+        var answer = await WexilFixture.PostAsync(owner, page, handler, fields);
+        return JsonDocument.Parse(await answer.Content.ReadAsStringAsync()).RootElement;
+    }
+
+    [GeneratedRegex("<h1>(.*?)</h1>")]
+    private static partial Regex Headline();
+
+    [GeneratedRegex("<p class=\"?ask\"?>(.*?)</p>")]
+    private static partial Regex Ask();
+
+    [GeneratedRegex("data-frame=\"(.*?)\"")]
+    private static partial Regex Frame();
+}
