@@ -120,7 +120,7 @@ public static partial class PageEditor
         if (node.Element.QuerySelector($"[{SectionMark.Attribute}]") is not null)
             return Edited.Refuse("There is a section in this part. Choose a part without one.");
         // Its versions are read by themselves: rows and cells are nothing without their table.
-        return SourceMap.Parse(map.Outer(node)).Elements.FirstOrDefault()?.Name == node.Name
+        return SourceMap.Parse(map.Outer(node)).Elements is [var first, ..] && first.Name == node.Name
             ? Done(map, $"Section of {Kind(node)}", edits =>
                 Attributes.Set(edits, map.Source, node.Tag, SectionMark.Attribute, key)
             )
