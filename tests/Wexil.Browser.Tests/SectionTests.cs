@@ -48,7 +48,8 @@ public sealed class SectionTests
         foreach (var (part, name) in new[] { ("Headline", "Headline"), ("Text", "Guarantee") })
         {
             owner.Run(
-                "[...document.querySelectorAll('[data-parts] button')].find(b => b.textContent.startsWith(arguments[0])).click()",
+                "[...document.querySelectorAll('[data-parts] button')]"
+                    + ".find(b => b.textContent.startsWith(arguments[0])).click()",
                 part
             );
             owner.Press("Test versions of this part");
@@ -183,7 +184,8 @@ public sealed class SectionTests
     private static string Page(Site site, string body)
     {
         var script = $"<script src=\"{site.Visitors.GetLeftPart(UriPartial.Authority)}/wexil.js\" defer></script>";
-        return $"<!doctype html><html lang=en><head><title>Shop</title>{script}{Watch}</head><body>{body}</body></html>";
+        return $"<!doctype html><html lang=en><head><title>Shop</title>{script}{Watch}</head>"
+            + $"<body>{body}</body></html>";
     }
 
     private static PageBundle Bundle(string body) =>
@@ -192,7 +194,8 @@ public sealed class SectionTests
                 new(
                     "index.html",
                     System.Text.Encoding.UTF8.GetBytes(
-                        $"<!doctype html><html lang=en><head><title>Kit</title></head><body><main>{body}</main></body></html>"
+                        $"<!doctype html><html lang=en><head><title>Kit</title></head>"
+                            + $"<body><main>{body}</main></body></html>"
                     )
                 ),
             ],

@@ -1,5 +1,6 @@
 (function (d, l, key, home, wait) {
-  var w = window, self = d.currentScript, known = (w.wexilSections = w.wexilSections || {}), done = false, id, hide, give;
+  var w = window, self = d.currentScript, known = (w.wexilSections = w.wexilSections || {}),
+    done = false, id, hide, give;
   if (!self || known[key] || !w.fetch || !w.AbortController) return;
   known[key] = true;
   id = (/(?:^|; )wx_visitor=([\w-]{22})/.exec(d.cookie) || [])[1] || "";

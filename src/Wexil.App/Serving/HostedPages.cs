@@ -27,7 +27,11 @@ public sealed record HostedPage(
     bool OwnAddressOnly,
     IReadOnlyList<string> BuyTargets,
     string Canonical
-);
+)
+{
+    /// <summary>The keys of the sections on it, each once; only on the page as it stands in its source.</summary>
+    public IReadOnlyList<string> Keys { get; init; } = [];
+}
 
 /// <summary>The version of a section that is shown; null for what stands in the page.</summary>
 public sealed record ShownVersion(RouteStep Section, RoutePage? Version);
@@ -53,26 +57,33 @@ public sealed class HostedPages(
     /// <summary>
     /// A page as visitors get it, made ready where it is not yet; its sections as they are for everyone.
     /// </summary>
-    public HostedPage Page(RouteTable routes, RoutePage page) =>
-        Page(page, [.. Sections(routes, page).Select(section => new ShownVersion(section, section.Page))]);
-
-    /// <summary>The sections on a page that have versions.</summary>
-    public IReadOnlyList<RouteStep> Sections(RouteTable routes, RoutePage page)
+    public HostedPage Page(RouteTable routes, RoutePage page)
     {
-        var keys = Sectioned(page).Keys;
-        return keys.Count == 0 ? [] : [.. keys.Select(routes.Section).OfType<RouteStep>()];
+        var plain = Plain(page);
+        return plain.Keys.Count == 0
+            ? plain
+            : Page(page, [.. Sections(routes, plain).Select(section => new ShownVersion(section, section.Page))]);
     }
 
-    /// <summary>A page with the versions of its sections that a visitor is shown.</summary>
-    /// <param name="shown">One for each of its sections.</param>
-    public HostedPage Page(RoutePage page, IReadOnlyList<ShownVersion> shown)
+    /// <summary>A page as it stands in its source, whatever its sections show.</summary>
+    public HostedPage Plain(RoutePage page)
     {
         // Besides its content, a page is made of where its buttons lead.
+        var key = (page.Id, page.Revision, page.WiringKey);
+        return _cache.TryGetValue(key, out HostedPage? ready)
+            ? ready!
+            : Keep(key, Prepare(page), prepared => prepared.File.Size);
+    }
+
+    /// <summary>The sections on a page that have versions.</summary>
+    public static IReadOnlyList<RouteStep> Sections(RouteTable routes, HostedPage page) =>
+        [.. page.Keys.Select(routes.Section).OfType<RouteStep>()];
+
+    /// <summary>A page with the versions of its sections that a visitor is shown.</summary>
+    /// <param name="shown">One for each of its sections that have versions.</param>
+    public HostedPage Page(RoutePage page, IReadOnlyList<ShownVersion> shown)
+    {
         var own = (page.Id, page.Revision, page.WiringKey);
-        if (shown.Count == 0)
-            return _cache.TryGetValue(own, out HostedPage? ready)
-                ? ready!
-                : Keep(own, Prepare(page), prepared => prepared.File.Size);
         var pieces = string.Join(',', shown.Select(version => version.Section.VersionsKey));
         var key = (own, pieces, string.Join(',', shown.Select(version => version.Version?.Id.Value)));
         return _cache.TryGetValue(key, out HostedPage? composed)
@@ -172,7 +183,7 @@ public sealed class HostedPages(
     private HostedPage Prepare(RoutePage route)
     {
         var ready = HostedHtml.Prepare(Sectioned(route).Page.Source, ServingOf(route));
-        return Finish(route, ready.Html, ready.BuyTargets);
+        return Finish(route, ready.Html, ready.BuyTargets) with { Keys = Sectioned(route).Keys };
     }
 
     private HostedPage Compose(RoutePage route, IReadOnlyList<ShownVersion> shown, string pieces)

@@ -11,9 +11,10 @@ public sealed class ShownSections(VisitService visits, HostedPages hosted)
     /// <param name="known">The visitor may have been here before.</param>
     public async ValueTask<HostedPage> ShowAsync(RouteTable routes, RoutePage page, Visit visit, bool known)
     {
-        var sections = hosted.Sections(routes, page);
-        if (sections.Count == 0)
-            return hosted.Page(page, []);
+        var plain = hosted.Plain(page);
+        if (plain.Keys.Count == 0)
+            return plain;
+        var sections = HostedPages.Sections(routes, plain);
         var versions = await visits.ShowSectionsAsync(sections, visit, known);
         return hosted.Page(page, [.. sections.Zip(versions, (section, version) => new ShownVersion(section, version))]);
     }

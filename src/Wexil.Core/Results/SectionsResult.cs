@@ -41,8 +41,8 @@ public sealed record SectionsResult(
     public const int MaxCombinations = 1024;
 
     /// <summary>
-    /// Puts sections together: by logistic regression over the combinations, or by the versions' and pairs' counts where
-    /// there are more combinations than are counted.
+    /// Puts sections together: by logistic regression over the combinations, or by the versions' and pairs' counts
+    /// where there are more combinations than are counted.
     /// </summary>
     /// <param name="sections">Each section's own result; two sections or more.</param>
     /// <param name="combinations">Those seen.</param>

@@ -80,7 +80,9 @@ public sealed class ReadySections
 
     private static Dictionary<string, string> First(string text) => new(StringComparer.Ordinal) { [""] = text };
 
-    /// <summary>Makes a version ready where it stands; false where it changes how the rest of the page is read.</summary>
+    /// <summary>
+    /// Makes a version ready where it stands; false where it changes how the rest of the page is read.
+    /// </summary>
     private bool Add(SourceMap plain, int section, string name, string source)
     {
         var (_, start, end) = Places[section];

@@ -68,7 +68,9 @@ public sealed class SectionedPage
         return page.Append(Source, place, Source.Length - place).ToString();
     }
 
-    /// <summary>The source of a section as it stands in the page first; null where the page has no such section.</summary>
+    /// <summary>
+    /// The source of a section as it stands in the page first; null where the page has no such section.
+    /// </summary>
     public string? First(string key)
     {
         foreach (var place in Places)

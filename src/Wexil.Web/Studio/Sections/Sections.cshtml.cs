@@ -128,12 +128,11 @@ public sealed class SectionsModel(
         Plan switch
         {
             { } plan when plan.AllAtOnce <= plan.OneAtATime =>
-                "All at once takes fewest visitors, because each of them tells about every section. Test one after the "
-                    + "other where two sections could get in each other’s way, and whole pages where the changes only make "
-                    + "sense together.",
-            _ =>
-                "One after the other takes fewest visitors here: with so many versions each comparison has to be surer. "
-                    + "Test whole pages where the changes only make sense together.",
+                "All at once takes fewest visitors, because each of them tells about every section. Test one after "
+                    + "the other where two sections could get in each other’s way, and whole pages where the changes "
+                    + "only make sense together.",
+            _ => "One after the other takes fewest visitors here: with so many versions each comparison has to be "
+                + "surer. Test whole pages where the changes only make sense together.",
         };
 
     private void Read()

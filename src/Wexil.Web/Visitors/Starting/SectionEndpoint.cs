@@ -67,7 +67,9 @@ public sealed class SectionEndpoint(
         );
     }
 
-    /// <summary>The page says what it painted: the version promised, or what stood there, because we were late.</summary>
+    /// <summary>
+    /// The page says what it painted: the version promised, or what stood there, because we were late.
+    /// </summary>
     private async Task Shown(HttpContext http)
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
