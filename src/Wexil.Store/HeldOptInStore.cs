@@ -22,6 +22,7 @@ public sealed class HeldOptInStore(Database database, Journal journal)
     /// <summary>How many are kept at most; beyond that the oldest goes, so that no program fills the disk.</summary>
     public const int MaxCount = 1000;
 
+    /// <summary>Holds an opt-in back, at the moment when it came.</summary>
     public Task HoldAsync(StepId step, PageId page, VisitorId visitor, OptInNote note, DateTimeOffset at) =>
         journal.WriteAsync(c =>
         {

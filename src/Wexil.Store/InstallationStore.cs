@@ -64,6 +64,7 @@ public sealed class InstallationStore(Database database, Journal journal, TimePr
             c.Rows("SELECT what, at FROM last_seen", row => (row.GetString(0), row.Time(1))).ToDictionary()
         );
 
+    /// <summary>Writes down when each page, by its key, was last seen.</summary>
     public Task SaveSeenAsync(IReadOnlyCollection<KeyValuePair<string, DateTimeOffset>> seen) =>
         journal.WriteAsync(c =>
         {

@@ -75,6 +75,8 @@ public sealed class DraftEditor(DraftStore drafts, FrameServing frame, ParsedPag
     private static string? TooLong(string source) =>
         source.Length > PageSource.MaxLength ? $"A page can have up to {PageSource.MaxLength >> 20} MB of HTML." : null;
 
+    /// <summary>Undoes the author's last edit, or does it again.</summary>
+    /// <param name="back">Undoes; else does again.</param>
     public async Task<EditorAnswer> StepAsync(Page page, DraftAuthor author, bool back)
     {
         if (drafts.SourceAt(page, author.At) is not { } seen)

@@ -13,6 +13,7 @@ public sealed class Routes
     private readonly Lock _lock = new();
     private volatile RouteTable _current = RouteTable.Empty;
 
+    /// <summary>Reads the table that is stored.</summary>
     public Routes(RouteStore store)
     {
         _store = store;

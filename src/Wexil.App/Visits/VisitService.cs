@@ -27,6 +27,7 @@ public sealed class VisitService
     // Places taken but not yet projected, so that the next request of the same visitor finds them.
     private readonly ConcurrentDictionary<(VisitorId, TestId), Enrolment> _fresh = [];
 
+    /// <summary>Forgets a place taken as soon as the journal has projected it.</summary>
     public VisitService(
         Routes routes,
         Journal journal,

@@ -5,6 +5,7 @@ namespace Wexil.App.Wording;
 /// <summary>Says what a person did.</summary>
 public static class ActivityWording
 {
+    /// <summary>A sentence without a subject: “Opted in on …”.</summary>
     public static string Say(Activity activity) =>
         activity switch
         {

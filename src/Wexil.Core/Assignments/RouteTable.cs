@@ -163,6 +163,8 @@ public sealed class RouteTable
         _ledTo;
     private readonly Dictionary<string, RouteGoal> _goals = [];
 
+    /// <param name="steps">Those of the paths and the sections; no two have one slug.</param>
+    /// <param name="pages">Those of all of them; of two with one outside address the first is reached.</param>
     public RouteTable(IReadOnlyCollection<RouteStep> steps, IReadOnlyCollection<RoutePage> pages)
     {
         // A table is made anew at every change, and a frozen dictionary takes longer to make than it saves.

@@ -12,6 +12,7 @@ public sealed class OutsideAddress
         _query,
         _fragment;
 
+    /// <param name="address">Absolute, http or https.</param>
     public OutsideAddress(Uri address)
     {
         Address = address;

@@ -28,6 +28,8 @@ public sealed class ExchangeRates
 {
     private readonly Dictionary<string, ExchangeRate[]> _rates;
 
+    /// <param name="own">The owner's currency, which needs no rate.</param>
+    /// <param name="rates">In any order; each holds from its day on.</param>
     public ExchangeRates(Currency own, IEnumerable<ExchangeRate> rates)
     {
         Own = own;

@@ -12,9 +12,11 @@ public sealed class RatePosterior
     private const double NegligibleLogDensity = -40;
     private readonly double[] _cumulative = new double[Points];
 
+    /// <summary>What visitors of one phase, or plain sums, tell about a rate.</summary>
     public RatePosterior(Arm arm)
         : this(StandardRate.From(arm)) { }
 
+    /// <summary>What visitors of several phases tell about a rate.</summary>
     public RatePosterior(StandardRate known)
     {
         var (x, misses) = (known.Conversions, known.Visitors - known.Conversions);

@@ -90,6 +90,9 @@ public static partial class PageReferences
         return [.. found.Distinct()];
     }
 
+    /// <summary>A style sheet that names local files in place of what they were brought in from.</summary>
+    /// <param name="sheet">The address that the sheet was found at.</param>
+    /// <param name="local">The path of the file that stands for an address; null leaves the address as it is.</param>
     public static string RewriteStyles(string css, Uri sheet, Func<Uri, string?> local) => Styles(css, sheet, local);
 
     private static string Walk(string html, Uri page, Func<Uri, string?> local)

@@ -87,6 +87,10 @@ public sealed class Journal : IDisposable
     private readonly ILogger _logger;
     private volatile string? _trouble;
 
+    /// <summary>Opens the writer, and records what an earlier run left in the spill file.</summary>
+    /// <param name="spillFile">Its path; the file is made where there is none.</param>
+    /// <param name="options">Null for the usual ones.</param>
+    /// <param name="logger">Null for none.</param>
     public Journal(Database database, string spillFile, JournalOptions? options = null, ILogger? logger = null)
     {
         _logger = logger ?? NullLogger.Instance;
