@@ -1,5 +1,4 @@
 using System.Net;
-using System.Net.Sockets;
 using System.Text.RegularExpressions;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Time.Testing;
@@ -165,12 +164,7 @@ public sealed partial class WexilFixture : IAsyncLifetime
             "index.html"
         );
 
-    public static int FreePort()
-    {
-        using var listener = new TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
-    }
+    public static int FreePort() => FreePorts.Next();
 
     [GeneratedRegex("""name="__RequestVerificationToken" type="hidden" value="([^"]+)""")]
     private static partial Regex Token();
