@@ -22,14 +22,17 @@
     navigator.sendBeacon(home + "/section/" + key + "/shown", told);
   }
   function late() { show(null, "late " + id); give.abort(); }
-  setTimeout(late, wait);
-  fetch(home + "/section/" + key + "?wx=" + id + "&at=" + encodeURIComponent(l.search),
-    { credentials: "include", signal: give.signal })
-    .then(function (answer) { return answer.json(); })
-    .then(function (answer) {
-      if (answer.visitor) d.cookie = "wx_visitor=" + answer.visitor + ";max-age=34560000;path=/;samesite=lax" +
-        (l.protocol === "https:" ? ";secure" : "");
-      show(answer.html, answer.told);
-    })
-    .catch(late);
+  function begin() {
+    setTimeout(late, wait);
+    fetch(home + "/section/" + key + "?wx=" + id + "&at=" + encodeURIComponent(l.search),
+      { credentials: "include", signal: give.signal })
+      .then(function (answer) { return answer.json(); })
+      .then(function (answer) {
+        if (answer.visitor) d.cookie = "wx_visitor=" + answer.visitor + ";max-age=34560000;path=/;samesite=lax" +
+          (l.protocol === "https:" ? ";secure" : "");
+        show(answer.html, answer.told);
+      })
+      .catch(late);
+  }
+  if (d.prerendering) d.addEventListener("prerenderingchange", begin, { once: true }); else begin();
 })
