@@ -25,19 +25,6 @@ public static partial class PageEditor
     private const int MaxTextLength = 20_000,
         MaxValueLength = 2_000;
 
-    private static readonly HashSet<string> Frame =
-    [
-        "html",
-        "head",
-        "body",
-        "title",
-        "script",
-        "style",
-        "meta",
-        "link",
-        "base",
-    ];
-
     // What a person can set from the panel; anything else is for the source.
     private static readonly HashSet<string> Properties =
     [
@@ -131,7 +118,7 @@ public static partial class PageEditor
     {
         if (map.Find(id) is not { } node)
             return Edited.Refuse("This part is not on the page any more. The page was changed meanwhile.");
-        if (Frame.Contains(node.Name))
+        if (FrameTags.All.Contains(node.Name))
             return Edited.Refuse("This part belongs to the page as a whole; change it in the source.");
         return IsWhole(map, node)
             ? Numbered(change(node), id)

@@ -13,23 +13,10 @@ public static class SectionMark
     /// </summary>
     public const string AsItStands = "<!-- as it stands in the page -->";
 
-    private static readonly HashSet<string> NeverSections =
-    [
-        "html",
-        "head",
-        "body",
-        "title",
-        "script",
-        "style",
-        "meta",
-        "link",
-        "base",
-    ];
-
     /// <summary>The section that an element is; null where it is none.</summary>
     internal static string? KeyOf(SourceElement element) =>
         element.IsWhole
-        && !NeverSections.Contains(element.Name)
+        && !FrameTags.All.Contains(element.Name)
         && element.Element.GetAttribute(Attribute)?.Trim() is { Length: > 0 } key
             ? key
             : null;
