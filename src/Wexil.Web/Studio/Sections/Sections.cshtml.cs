@@ -59,16 +59,16 @@ public sealed class SectionsModel(
     public IReadOnlyList<(Step Section, int Versions)> Ready { get; private set; } = [];
 
     /// <summary>The step whose being reached is the conversion.</summary>
-    [BindProperty(SupportsGet = true)]
+    [BindProperty]
     public long Goal { get; set; }
 
     /// <summary>The rate expected of the page as it is, in percent.</summary>
-    [BindProperty(SupportsGet = true)]
+    [BindProperty]
     [Range(0.01, 99, ErrorMessage = "From 0.01 to 99.")]
     public double BaseRate { get; set; } = 5;
 
     /// <summary>In percent.</summary>
-    [BindProperty(SupportsGet = true)]
+    [BindProperty]
     [Range(1, 500, ErrorMessage = "From 1 to 500.")]
     public double SmallestLift { get; set; } = 20;
 
@@ -85,7 +85,12 @@ public sealed class SectionsModel(
     /// <summary>Asks whether the sections are to be tested beside a test of whole pages.</summary>
     public bool AsksAboutPages { get; private set; }
 
-    public void OnGet() => Read();
+    public void OnGet()
+    {
+        if (Screen.PastRate(Screen.LaterSteps.FirstOrDefault()) is { } rate)
+            BaseRate = Math.Round(rate * 100, 1);
+        Read();
+    }
 
     /// <summary>Works the plan out with the form as it stands.</summary>
     public void OnPostPlan() => Read();

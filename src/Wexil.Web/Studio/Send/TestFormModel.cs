@@ -213,13 +213,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     /// <summary>
     /// The share of this step's visitors who went on to another before; null where too few came to tell.
     /// </summary>
-    public double? PastRate(Step? goal) =>
-        goal is not null
-        && Screen.Visitors.GetValueOrDefault(Screen.Place.Id) is >= MinPastVisitors and var visitors
-        && Screen.Visitors.GetValueOrDefault(goal.Id) is >= MinPastConversions and var onward
-        && onward < visitors
-            ? (double)onward / visitors
-            : null;
+    public double? PastRate(Step? goal) => Screen.PastRate(goal);
 
     /// <summary>What pages of this kind bring as a rule, for somebody who has no figure of their own.</summary>
     public string RateHint =>
@@ -230,7 +224,4 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
             StepKind.Upsell or StepKind.Downsell => "Upsells are taken by 5 to 25% as a rule.",
             _ => "",
         } + " It is corrected by what all pages bring together, once they have brought 25.";
-
-    private const long MinPastVisitors = 200,
-        MinPastConversions = 10;
 }

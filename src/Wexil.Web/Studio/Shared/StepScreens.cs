@@ -43,6 +43,20 @@ public sealed record StepScreen(
     /// <summary>The steps that can be a goal: those that come after this one.</summary>
     public IEnumerable<Step> LaterSteps => Steps.Where(step => step.Position > Place.Position);
 
+    /// <summary>
+    /// The share of the visitors here who went on to another step before; null where too few came to tell.
+    /// </summary>
+    public double? PastRate(Step? goal) =>
+        goal is not null
+        && Visitors.GetValueOrDefault(Place.Id) is >= MinPastVisitors and var visitors
+        && Visitors.GetValueOrDefault(goal.Id) is >= MinPastConversions and var onward
+        && onward < visitors
+            ? (double)onward / visitors
+            : null;
+
+    private const long MinPastVisitors = 200,
+        MinPastConversions = 10;
+
     public string Address(string stage) => Address(Step, stage);
 
     public string Address(Step step, string stage) => $"/f/{Funnel.Slug}/{step.Slug}/{stage}";
