@@ -45,6 +45,7 @@ public static class AppRegistration
             .AddSingleton<OwnerTime>()
             .AddSingleton<TestReader>()
             .AddSingleton<SectionsReader>()
+            .AddSingleton<SectionWriter>()
             .AddSingleton<VerdictRecorder>()
             .AddSingleton<KeptGains>()
             .AddSingleton<MailSender>()

@@ -193,9 +193,10 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     /// Makes a source the version that visitors see. In a running test that starts a phase: what came before was about
     /// another page.
     /// </summary>
+    /// <param name="looksTheSame">Visitors see what they saw before, so no phase begins.</param>
     /// <returns>The version's number.</returns>
-    public Task<int> PublishAsync(Page page, string source, string note) =>
-        journal.WriteAsync(c => Publish(c, page.Id, source, note));
+    public Task<int> PublishAsync(Page page, string source, string note, bool looksTheSame = false) =>
+        journal.WriteAsync(c => Publish(c, page.Id, source, note, looksTheSame));
 
     /// <summary>
     /// Puts what was carried over from the parent into the drafts of several clones at once, each with the version of
@@ -353,7 +354,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         return free;
     }
 
-    private int Publish(SqliteConnection c, PageId id, string source, string note)
+    private int Publish(SqliteConnection c, PageId id, string source, string note, bool looksTheSame)
     {
         var page = Find(c, id)!;
         var now = time.GetUtcNow().ToUnixTimeMilliseconds();
@@ -372,7 +373,8 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         Put(c, id, version, new(page.Entry!, Encoding.UTF8.GetBytes(source)));
         c.Execute("INSERT INTO page_versions VALUES ($1, $2, $3, $4)", id.Value, version, now, note);
         c.Execute("UPDATE pages SET revision = $2, changed_at = $3 WHERE id = $1", id.Value, version, now);
-        StartPhase(c, id, $"“{page.Name}” was changed", now);
+        if (!looksTheSame)
+            StartPhase(c, id, $"“{page.Name}” was changed", now);
         return version;
     }
 

@@ -21,6 +21,11 @@ public sealed record StoredVerdict(
     DateTimeOffset? TakenBackAt
 );
 
+/// <summary>A page to be kept, with the evidence as it stands.</summary>
+/// <param name="Sentence">The verdict in words.</param>
+/// <param name="Evidence">JSON.</param>
+public sealed record KeptPage(TestId Test, PageId Page, string Sentence, string Evidence);
+
 /// <summary>Keeps pages and takes it back.</summary>
 public sealed class VerdictStore(Database database, Journal journal, TimeProvider time)
 {
@@ -38,44 +43,55 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
     public IReadOnlyList<StoredVerdict> InForce() => Where("v.taken_back_at IS NULL");
 
     /// <summary>
-    /// Ends a running test: its step shows the page to everybody. False when the test no longer runs.
+    /// Ends running tests at the same moment: their steps show the pages kept to everybody. Those that no longer run
+    /// are left as they are.
     /// </summary>
-    public Task<bool> KeepAsync(TestId test, PageId page, string keptBy, string sentence, string evidence) =>
+    /// <returns>How many of them ended.</returns>
+    public Task<int> KeepAsync(IReadOnlyList<KeptPage> kept, string by) =>
         journal.WriteAsync(c =>
         {
             var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-            if (
-                c.Execute("UPDATE tests SET decided_at = $2 WHERE id = $1 AND decided_at IS NULL", test.Value, now) == 0
-            )
-                return false;
-            TestStore.Settle(c, test, null, now);
-            TestStore.Log(
-                c,
-                test,
-                now,
-                keptBy == ByHand ? "owner" : keptBy,
-                $"Kept {c.Text("SELECT name FROM pages WHERE id = $1", page.Value)}"
-            );
-            c.Execute(
-                """
-                INSERT INTO verdicts (test_id, page_id, page_before_id, kept_by, kept_at, sentence, evidence)
-                SELECT $1, $2, s.page_id, $3, $4, $5, $6 FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1
-                """,
-                test.Value,
-                page.Value,
-                keptBy,
-                now,
-                sentence,
-                evidence
-            );
-            c.Execute(
-                "UPDATE steps SET page_id = $2 WHERE id = (SELECT step_id FROM tests WHERE id = $1)",
-                test.Value,
-                page.Value
-            );
-            SettleBeside(c, test, $"“{Section(c, test)}” shows “{PageStore.Find(c, page)!.Name}” to everybody", now);
-            return true;
+            // All first: no section begins a phase because of another that is decided along with it.
+            KeptPage[] ended =
+            [
+                .. kept.Where(page =>
+                    c.Execute(
+                        "UPDATE tests SET decided_at = $2 WHERE id = $1 AND decided_at IS NULL",
+                        page.Test.Value,
+                        now
+                    ) > 0
+                ),
+            ];
+            foreach (var page in ended)
+                End(c, page, by, now);
+            return ended.Length;
         });
+
+    private static void End(SqliteConnection c, KeptPage kept, string by, long now)
+    {
+        var (test, page) = (kept.Test, kept.Page);
+        TestStore.Settle(c, test, null, now);
+        var name = PageStore.Find(c, page)!.Name;
+        TestStore.Log(c, test, now, by == ByHand ? "owner" : by, $"Kept {name}");
+        c.Execute(
+            """
+            INSERT INTO verdicts (test_id, page_id, page_before_id, kept_by, kept_at, sentence, evidence)
+            SELECT $1, $2, s.page_id, $3, $4, $5, $6 FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1
+            """,
+            test.Value,
+            page.Value,
+            by,
+            now,
+            kept.Sentence,
+            kept.Evidence
+        );
+        c.Execute(
+            "UPDATE steps SET page_id = $2 WHERE id = (SELECT step_id FROM tests WHERE id = $1)",
+            test.Value,
+            page.Value
+        );
+        SettleBeside(c, test, $"“{Section(c, test)}” shows “{name}” to everybody", now);
+    }
 
     /// <summary>
     /// Takes the newest verdict on a test back: the test runs again, in a new phase, and those who came meanwhile stay

@@ -70,6 +70,31 @@ public sealed partial class SectionTests
             );
 
     [Fact]
+    public void Versions_written_in_for_good_are_what_visitors_saw_and_the_other_sections_stay() =>
+        Gen.Select(Hosts, Gen.Int[0, 10_000].Array[1, 4], Gen.Int[0, 999].Array[4], Gen.Bool.Array[4])
+            .AlwaysHolds(
+                (html, picks, numbers, kept) =>
+                {
+                    var (marked, _) = Mark(html, picks);
+                    int Number(string key) => int.Parse(key.AsSpan(1));
+                    string VersionOf(string key) => $"<h2>Version {numbers[Number(key)]}</h2>";
+                    var written = WrittenSections.WriteIn(marked, (key, _) =>
+                        kept[Number(key)] ? VersionOf(key) : null
+                    );
+                    var before = SectionedPage.Parse(marked);
+                    Assert.Equal(
+                        before.Compose((place, first) => kept[Number(place.Key)] ? VersionOf(place.Key) : first),
+                        SectionedPage.Parse(written).Source
+                    );
+                    Assert.Equal(
+                        before.Places.Where(place => !kept[Number(place.Key)]).Select(place => place.Key),
+                        SectionedPage.Parse(written).Places.Select(place => place.Key)
+                    );
+                    Assert.Equal(html, WrittenSections.WriteIn(marked, (_, first) => first));
+                }
+            );
+
+    [Fact]
     public void A_button_leads_where_it_says_in_whichever_version_it_stands()
     {
         var page = SectionedPage.Parse("<div><p data-wexil-section=offer><a href=\"/go/order?a=1\">A</a></p></div>");

@@ -290,7 +290,7 @@ public sealed class GoalTests
     {
         using var world = new World();
         var first = await world.StartTestAsync();
-        Assert.True(await world.Verdicts.KeepAsync(first.Id, first.Pages[0], "by hand", "Keep A.", "{}"));
+        Assert.Equal(1, await world.Verdicts.KeepAsync([new(first.Id, first.Pages[0], "Keep A.", "{}")], "by hand"));
         var id = await world.Tests.StartAsync(
             new(
                 first.Step,

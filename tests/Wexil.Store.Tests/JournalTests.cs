@@ -72,7 +72,7 @@ public sealed class JournalTests
         var test = await world.StartTestAsync();
         var before = world.Enrols(test, 0);
         await world.Journal.AppendAsync(before);
-        Assert.True(await world.Verdicts.KeepAsync(test.Id, test.Pages[1], "by hand", "Keep B.", "{}"));
+        Assert.Equal(1, await world.Verdicts.KeepAsync([new(test.Id, test.Pages[1], "Keep B.", "{}")], "by hand"));
         world.Time.Advance(TimeSpan.FromHours(1));
         // While B is kept: the visitor enrolled on A sees B, and so does someone new; both reach the goal.
         var between = world.Enrols(test, 1) with { Kind = EventKind.Apart, Phase = null };

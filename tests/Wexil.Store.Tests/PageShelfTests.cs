@@ -107,7 +107,7 @@ public sealed class PageShelfTests
             [("Others", true)]
         );
         Assert.Equal(ShelfProblem.IsForOthers, await shelf.ArchiveAsync(others));
-        await world.Verdicts.KeepAsync(test.Id, test.Pages[1], "by hand", "Keep B.", "{}");
+        await world.Verdicts.KeepAsync([new(test.Id, test.Pages[1], "Keep B.", "{}")], "by hand");
         Assert.Equal(ShelfProblem.IsShown, await shelf.ArchiveAsync(world.Pages.Find(test.Pages[1])!));
         // The page replaced is put away, and taking the verdict back shows it again.
         Assert.Null(await shelf.ArchiveAsync(world.Pages.Find(test.Pages[0])!));

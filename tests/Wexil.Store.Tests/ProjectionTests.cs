@@ -162,7 +162,7 @@ public sealed class ProjectionTests
         var second = await StartSecondAsync(world, first);
         // The first ends just before, just as or just after the second starts.
         world.Time.Advance(TimeSpan.FromMilliseconds(1));
-        Assert.True(await world.Verdicts.KeepAsync(first.Id, first.Pages[0], "by hand", "Keep A.", "{}"));
+        Assert.Equal(1, await world.Verdicts.KeepAsync([new(first.Id, first.Pages[0], "Keep A.", "{}")], "by hand"));
         await world.Journal.WriteAsync(c =>
             c.Execute(
                 "UPDATE tests SET decided_at = $2 WHERE id = $1",

@@ -136,7 +136,7 @@ public sealed class SaleTests
             null,
             world.Time.GetUtcNow().AddHours(-1)
         );
-        Assert.True(await world.Verdicts.KeepAsync(test.Id, test.Pages[0], "by hand", "Keep A.", "{}"));
+        Assert.Equal(1, await world.Verdicts.KeepAsync([new(test.Id, test.Pages[0], "Keep A.", "{}")], "by hand"));
         world.Time.Advance(TimeSpan.FromHours(1));
         await world.Sales.RecordAsync(
             new(SaleKind.Sale, "L-1", "", 4900, "USD"),

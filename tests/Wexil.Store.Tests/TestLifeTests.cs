@@ -188,13 +188,10 @@ public sealed class TestLifeTests
                     break;
                 case Act.Keep:
                     Assert.Equal(
-                        !_isDecided,
+                        _isDecided ? 0 : 1,
                         await world.Verdicts.KeepAsync(
-                            _test,
-                            test.Pages[size % test.Pages.Count],
-                            VerdictStore.ByHand,
-                            "Kept.",
-                            "{}"
+                            [new(_test, test.Pages[size % test.Pages.Count], "Kept.", "{}")],
+                            VerdictStore.ByHand
                         )
                     );
                     _isDecided = true;

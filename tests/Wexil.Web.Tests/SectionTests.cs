@@ -1,4 +1,5 @@
 using System.Net;
+using System.Net.Http.Json;
 using System.Text.Json;
 using System.Text.RegularExpressions;
 using Wexil.App.Visits;
@@ -127,6 +128,103 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         await WexilFixture.PostAsync(owner, keep, "TakeBack");
         Assert.Null(tests.Find(headline)!.DecidedAt);
         Assert.Equal(3, tests.Phases(button).Count);
+    }
+
+    [Fact]
+    public async Task The_best_of_all_sections_are_kept_as_a_plain_page_and_taken_back_one_by_one()
+    {
+        var made = await MakeAsync("together");
+        using var owner = await wexil.OwnerAsync();
+        var (headline, button) = await TestBothAsync(owner, made, "together");
+        var (tests, pages) = (wexil.Get<TestStore>(), wexil.Get<PageStore>());
+        const string Sections = "/f/together/together/sections";
+        var phases = tests.Phases(button).Count;
+        var asked = await WexilFixture.PostAsync(owner, Sections, "Keep");
+        Assert.Contains("Keep them all the same?", await asked.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        Assert.Null(tests.Find(headline)!.DecidedAt);
+        wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        await WexilFixture.PostAsync(owner, Sections, "Keep", ("IsConfirmed", "true"));
+        Assert.NotNull(tests.Find(headline)!.DecidedAt);
+        Assert.NotNull(tests.Find(button)!.DecidedAt);
+        Assert.Equal(Source, pages.Source(pages.Find(made.Page.Id)!));
+        Assert.False(pages.Find(made.Page.Id)!.HasDraft);
+        using var visitor = wexil.Visitor();
+        Assert.Equal("Basil / Order now", Shown(await visitor.GetStringAsync("/go/together")));
+
+        wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        var keep = "/f/together/headline-of-together/keep";
+        Assert.Contains("Written into", await owner.GetStringAsync(keep), StringComparison.Ordinal);
+        await WexilFixture.PostAsync(owner, keep, "TakeBack");
+        Assert.Null(tests.Find(headline)!.DecidedAt);
+        Assert.NotNull(tests.Find(button)!.DecidedAt);
+        Assert.Contains("data-wexil-section", pages.Source(pages.Find(made.Page.Id)!), StringComparison.Ordinal);
+        Assert.False(pages.Find(made.Page.Id)!.HasDraft);
+        Assert.Equal(phases, tests.Phases(button).Count);
+    }
+
+    [Fact]
+    public async Task A_page_that_was_changed_since_is_not_put_back_and_the_owner_is_told()
+    {
+        var made = await MakeAsync("since");
+        using var owner = await wexil.OwnerAsync();
+        var (headline, _) = await TestBothAsync(owner, made, "since");
+        var (tests, pages) = (wexil.Get<TestStore>(), wexil.Get<PageStore>());
+        var version = tests.Find(headline)!.Pages[1];
+        var keep = "/f/since/headline-of-since/keep";
+        await WexilFixture.PostAsync(owner, keep, "Keep", ("Kept", $"{version.Value}"), ("Confirmed", "true"));
+        await WexilFixture.PostAsync(owner, keep, "WriteIn");
+        var written = pages.Find(made.Page.Id)!;
+        Assert.Contains("<h1>Mint</h1>", pages.Source(written), StringComparison.Ordinal);
+        // The other section is tested on.
+        Assert.Contains("data-wexil-section", pages.Source(written), StringComparison.Ordinal);
+        var changed = pages.Source(written) + "<p>One more line";
+        var draft = wexil.Get<DraftStore>().For(written);
+        await wexil.Get<DraftStore>().EditAsync(written, draft, changed, "Words");
+        await WexilFixture.PostAsync(owner, keep, "TakeBack");
+        Assert.Contains(
+            "was changed since",
+            WexilFixture.Read(await owner.GetStringAsync(keep)),
+            StringComparison.Ordinal
+        );
+        Assert.Null(tests.Find(headline)!.DecidedAt);
+        Assert.Equal(changed, wexil.Get<DraftStore>().For(pages.Find(made.Page.Id)!).Source);
+        Assert.Equal(written.Revision, pages.Find(made.Page.Id)!.Revision);
+    }
+
+    [Fact]
+    public async Task Any_combination_can_be_tried_and_nothing_of_it_counts()
+    {
+        var made = await MakeAsync("tried");
+        using var owner = await wexil.OwnerAsync();
+        var (headline, button) = await TestBothAsync(owner, made, "tried");
+        var pages = wexil.Get<PageStore>();
+        string[] Slugs(TestId test) =>
+            [.. wexil.Get<TestStore>().Find(test)!.Pages.Select(page => pages.Find(page)!.Slug)];
+        using var visitor = wexil.Visitor();
+        foreach (var first in Slugs(headline))
+        foreach (var second in Slugs(button))
+        {
+            var shown = Shown(await visitor.GetStringAsync($"/p/{made.Page.Slug}/?wx_versions={second},{first},none"));
+            Assert.Equal(
+                $"{(first == Slugs(headline)[0] ? "Basil" : "Mint")} / "
+                    + $"{(second == Slugs(button)[0] ? "Order now" : "Get it")}",
+                shown
+            );
+        }
+        Assert.Equal((0L, 0L), await wexil.CountedAsync(headline));
+        var asked = await visitor.GetFromJsonAsync<JsonElement>(
+            $"/section/headline-of-tried?at={Uri.EscapeDataString($"?wx_versions={Slugs(headline)[1]}")}"
+        );
+        Assert.Equal("<h1>Mint</h1>", asked.GetProperty("html").GetString());
+        Assert.Equal("", asked.GetProperty("told").GetString());
+        var screen = WexilFixture.Read(
+            await owner.GetStringAsync($"/f/tried/tried/sections?see={Slugs(headline)[1]}&see={Slugs(button)[0]}")
+        );
+        Assert.Contains(
+            $"/p/{made.Page.Slug}/?wx_versions={Slugs(headline)[1]},{Slugs(button)[0]}",
+            screen,
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]

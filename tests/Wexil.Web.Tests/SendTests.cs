@@ -209,7 +209,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         var tested = await wexil.StartTestAsync("timed", Weights.Create(0, 100));
         var store = wexil.Get<TestStore>();
-        await wexil.Get<VerdictStore>().KeepAsync(tested.Test, tested.A.Id, "by hand", "", "{}");
+        await wexil.Get<VerdictStore>().KeepAsync([new(tested.Test, tested.A.Id, "", "{}")], "by hand");
         var from = wexil.Time.GetUtcNow().AddHours(1);
         var id = (
             await store.StartAsync(

@@ -19,7 +19,7 @@
     done = true;
     if (html !== null && part) part.outerHTML = html;
     hide.remove();
-    navigator.sendBeacon(home + "/section/" + key + "/shown", told);
+    if (!/[?&]wx_versions=/.test(l.search)) navigator.sendBeacon(home + "/section/" + key + "/shown", told);
   }
   function late() { show(null, "late " + id); give.abort(); }
   function begin() {

@@ -85,11 +85,18 @@ public sealed record EvidencePage(
 public sealed class VerdictRecorder(VerdictStore verdicts, TallyStore tallies, SettingStore settings)
 {
     /// <summary>Keeps a page and ends the test; false where it was decided before.</summary>
-    public Task<bool> KeepAsync(TestReading reading, PageId page, string keptBy) =>
-        verdicts.KeepAsync(
+    public async Task<bool> KeepAsync(TestReading reading, PageId page, string keptBy) =>
+        await KeepAsync([(reading, page)], keptBy) > 0;
+
+    /// <summary>Keeps pages and ends their tests at the same moment.</summary>
+    /// <returns>How many ended; the others were decided before.</returns>
+    public Task<int> KeepAsync(IReadOnlyList<(TestReading Reading, PageId Page)> kept, string keptBy) =>
+        verdicts.KeepAsync([.. kept.Select(one => Kept(one.Reading, one.Page))], keptBy);
+
+    private KeptPage Kept(TestReading reading, PageId page) =>
+        new(
             reading.Test.Id,
             page,
-            keptBy,
             reading.Says.Sentence,
             JsonSerializer.Serialize(
                 Evidence.From(reading, settings.Currency, tallies.StepVisitors().GetValueOrDefault(reading.Step.Id))

@@ -65,6 +65,15 @@ public sealed class HostedPages(
             : Page(page, [.. Sections(routes, plain).Select(section => new ShownVersion(section, section.Page))]);
     }
 
+    /// <summary>A page with the versions that somebody who tries it asks for.</summary>
+    /// <param name="query">That of the address; see <see cref="ChosenVersions"/>.</param>
+    public HostedPage Tried(RouteTable routes, RoutePage page, string query)
+    {
+        ShownVersion Chosen(RouteStep section) => new(section, ChosenVersions.Of(routes, section, query));
+        var plain = Plain(page);
+        return plain.Keys.Count == 0 ? plain : Page(page, [.. Sections(routes, plain).Select(Chosen)]);
+    }
+
     /// <summary>A page as it stands in its source, whatever its sections show.</summary>
     public HostedPage Plain(RoutePage page)
     {

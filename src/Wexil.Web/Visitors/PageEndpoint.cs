@@ -51,8 +51,10 @@ public sealed class PageEndpoint(
             http.Response.Headers.Location = ServedPages.Folder(page) + http.Request.QueryString;
             return;
         }
-        var isTried = http.Request.Query["try"] == "1" || HttpMethods.IsHead(http.Request.Method);
-        var ready = isTried ? hosted.Page(visits.Routes, page) : await CountAsync(http, page);
+        var query = http.Request.QueryString.Value ?? "";
+        var isTried =
+            http.Request.Query["try"] == "1" || ChosenVersions.AreIn(query) || HttpMethods.IsHead(http.Request.Method);
+        var ready = isTried ? hosted.Tried(visits.Routes, page, query) : await CountAsync(http, page);
         http.Response.Headers.Link = ready.Canonical;
         if (isTried || !page.IsIndexed)
             http.Response.Headers["X-Robots-Tag"] = "noindex";

@@ -13,7 +13,7 @@
   const ours = ["wx", "wx_test", "wx_page", "wx_start"];
   const tokenLife = 8 * 60 * 1000;
   const parameters = new URLSearchParams(location.search);
-  if (parameters.get("try") === "1" || parameters.has("wx_try")) return;
+  if (parameters.get("try") === "1" || parameters.has("wx_try") || parameters.has("wx_versions")) return;
   const arrived = parameters.get("wx");
   let reached = location.href;
   let own, watched, engaged, since, seen;

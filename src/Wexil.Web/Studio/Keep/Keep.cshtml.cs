@@ -1,10 +1,12 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App;
+using Wexil.App.Drafts;
 using Wexil.App.Outbox;
 using Wexil.App.Results;
 using Wexil.App.Visits;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
+using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
@@ -14,6 +16,12 @@ namespace Wexil.Web.Studio.Keep;
 
 /// <param name="Made">One that was just made, in full.</param>
 public sealed record ReportLinks(TestId Test, IReadOnlyList<SharedLink> Links, string? Made, int Days);
+
+/// <summary>A section whose version is kept.</summary>
+/// <param name="On">The hosted pages that show it by the section's mark.</param>
+/// <param name="WrittenInto">The hosted pages that it was written into.</param>
+/// <param name="Code">What the owner pastes into pages that are elsewhere; null where there are none.</param>
+public sealed record KeptSection(Page Version, IReadOnlyList<Page> On, IReadOnlyList<Page> WrittenInto, string? Code);
 
 /// <summary>Ends a test by keeping a page, takes it back, and shows what was decided before.</summary>
 public sealed class KeepModel(
@@ -26,6 +34,7 @@ public sealed class KeepModel(
     OwnerMail mail,
     OwnerTime clock,
     VisitorsAddress visitors,
+    SectionWriter sections,
     Routes routes
 ) : StepPageModel(screens)
 {
@@ -112,7 +121,7 @@ public sealed class KeepModel(
         {
             ModelState.Clear();
             LoadRule();
-            ModelState.AddModelError(nameof(Kept), "Choose the page to keep.");
+            ModelState.AddModelError(nameof(Kept), $"Choose the {Screen.Thing} to keep.");
             return Page();
         }
         if (running.Verdict.Keep?.Id != page.Id && !Confirmed)
@@ -130,19 +139,59 @@ public sealed class KeepModel(
             $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Says.Sentence}",
             Screen.Address("keep")
         );
-        Done = $"{Format.Quoted(page.Name)} is kept. /go/{Screen.Place.Slug} shows it to everybody from now on.";
+        Done = $"{Format.Quoted(page.Name)} is kept: {Screen.ShownBy} it to everybody from now on.";
         return Redirect(Screen.Address("keep"));
     }
 
     public async Task<IActionResult> OnPostTakeBackAsync()
     {
+        // First of all the pages: what is written into them is what the section shows now.
+        var changed = Screen is { IsOpen: false, Reading: not null } ? await sections.PutBackAsync(Screen.Step) : [];
         var taken = Screen.Reading is { Test: { IsOpen: false } test } && await verdicts.TakeBackAsync(test.Id);
         routes.Reload(Screen.Funnel.Id);
         Done = taken
             ? "Taken back: the test runs on in a new phase. Visitors who came meanwhile stay out of it."
             : "There is nothing to take back any more.";
+        if (changed.Count > 0)
+            Done +=
+                $" {Format.Quoted(changed[0].Name)} was changed since the section was written into it, so nobody is "
+                + "drawn for it there. Bring the version before back under Versions.";
         return Redirect(Screen.Address("keep"));
     }
+
+    /// <summary>Writes the kept version of a section into the pages, which have no section there any more.</summary>
+    public async Task<IActionResult> OnPostWriteInAsync()
+    {
+        if (!Screen.Step.IsSection)
+            return NotFound();
+        if (Screen.IsOpen)
+        {
+            Done = "The test runs again; nothing was changed.";
+            return Redirect(Screen.Address("keep"));
+        }
+        var written = await sections.WriteInAsync(Screen.Funnel.Id, [Screen.Step.Id]);
+        routes.Reload(Screen.Funnel.Id);
+        Done =
+            written.Count > 0
+                ? $"{Format.Quoted(Screen.KeptPage!.Name)} is written into {Names(written)}. The versions stay here."
+                : "No page has the section any more; nothing was changed.";
+        return Redirect(Screen.Address("keep"));
+    }
+
+    /// <summary>Pages by their names, for a sentence.</summary>
+    public static string Names(IReadOnlyList<Page> pages) =>
+        string.Join(", ", pages.Select(page => Format.Quoted(page.Name)));
+
+    /// <summary>A kept section, where it stands; null for a step, and while nothing is kept.</summary>
+    public KeptSection? KeptHere =>
+        Screen.Step.IsSection && InForce is not null && Screen.KeptPage is { } kept
+            ? new(
+                kept,
+                sections.PagesWith(Screen.Step),
+                sections.PagesWithout(Screen.Step),
+                pages.ForStep(Screen.Place.Id).Any(page => !page.IsHosted) ? pages.Source(kept) : null
+            )
+            : null;
 
     /// <summary>The kept page is the control of what comes next: its clone opens in the editor.</summary>
     public async Task<IActionResult> OnPostNextAsync()

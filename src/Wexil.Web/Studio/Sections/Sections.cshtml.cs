@@ -1,9 +1,15 @@
 using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App;
+using Wexil.App.Drafts;
+using Wexil.App.Outbox;
 using Wexil.App.Results;
+using Wexil.App.Serving;
 using Wexil.App.Visits;
 using Wexil.App.Wording;
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
@@ -19,6 +25,10 @@ public sealed class SectionsModel(
     TestStore tests,
     PageStore pages,
     TallyStore tallies,
+    VerdictRecorder keeper,
+    SectionWriter writer,
+    OwnerMail mail,
+    VisitorsAddress visitors,
     Routes routes
 ) : StepPageModel(screens)
 {
@@ -85,6 +95,20 @@ public sealed class SectionsModel(
     /// <summary>Asks whether the sections are to be tested beside a test of whole pages.</summary>
     public bool AsksAboutPages { get; private set; }
 
+    /// <summary>Every section of the step with its versions, to put a combination together from.</summary>
+    public IReadOnlyList<(Step Section, IReadOnlyList<Page> Versions)> All { get; private set; } = [];
+
+    /// <summary>The versions asked to be seen together, by their names in addresses.</summary>
+    [BindProperty(SupportsGet = true, Name = "see")]
+    public IReadOnlyList<string> See { get; set; } = [];
+
+    /// <summary>Where the combination is seen, by the page that has it; nothing there counts.</summary>
+    public IReadOnlyList<(Page Page, string Address)> Seen =>
+        See.Count == 0 ? [] : [.. pages.ForStep(Screen.Place.Id).Select(page => (page, Tried(page)))];
+
+    /// <summary>The sections whose best version is not sure yet, where they were to be kept.</summary>
+    public IReadOnlyList<string> Unsure { get; private set; } = [];
+
     public void OnGet()
     {
         if (Screen.PastRate(Screen.LaterSteps.FirstOrDefault()) is { } rate)
@@ -128,6 +152,53 @@ public sealed class SectionsModel(
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
 
+    /// <summary>Keeps the best version of each section, and publishes the page with them as a plain one.</summary>
+    public async Task<IActionResult> OnPostKeepAsync()
+    {
+        ModelState.Clear();
+        Read();
+        if (Reading.Together is not { } together)
+        {
+            Done = "The sections were decided already; nothing was changed.";
+            return Redirect(Screen.Address(Screen.Place, "sections"));
+        }
+        var best = Reading.Sections.Select((section, i) => (section, section.Pages[together.Best[i]])).ToArray();
+        Unsure =
+        [
+            .. best.Where(kept => kept.section.Verdict.Keep?.Id != kept.Item2.Id)
+                .Select(kept => kept.section.Step.Name),
+        ];
+        if (Unsure.Count > 0 && !IsConfirmed)
+            return Page();
+        var words = BestWords;
+        await keeper.KeepAsync([.. best.Select(kept => (kept.section, kept.Item2.Id))], VerdictStore.ByHand);
+        var written = await writer.WriteInAsync(Screen.Funnel.Id, [.. best.Select(kept => kept.section.Step.Id)]);
+        routes.Reload(Screen.Funnel.Id);
+        await mail.TellAsync(
+            $"kept {string.Join(' ', best.Select(kept => kept.section.Test.Id.Value))}",
+            $"Kept on {Screen.Place.Name}: {words}",
+            $"Kept by hand, all together, on “{Screen.Place.Name}”: {words}.",
+            Screen.Address(Screen.Place, "sections")
+        );
+        Done =
+            $"Kept: {words}. "
+            + (
+                written.Count > 0
+                    ? $"{string.Join(", ", written.Select(page => Format.Quoted(page.Name)))} shows them to everybody as "
+                        + "a plain page; the versions stay with their sections."
+                    : "Everybody sees them from now on. The code to paste in for good is on each section’s Keep screen."
+            );
+        return Redirect(Screen.Address(Screen.Place, "sections"));
+    }
+
+    private string Tried(Page page)
+    {
+        var chosen = $"{ChosenVersions.Parameter}={string.Join(',', See.Select(Uri.EscapeDataString))}";
+        return page.Outside is { } outside
+            ? new OutsideAddress(outside).With(chosen)
+            : $"{visitors.Origin}/p/{page.Slug}/?{chosen}";
+    }
+
     /// <summary>Which way takes least, in words.</summary>
     public string PlanWords =>
         Plan switch
@@ -151,6 +222,7 @@ public sealed class SectionsModel(
                 .Select(section => (section, pages.ForStep(section.Id).Count))
                 .Where(section => section.Count > 1),
         ];
+        All = [.. Screen.Sections.Select(section => (section, pages.ForStep(section.Id)))];
         if (Goal == 0)
             Goal = Screen.LaterSteps.FirstOrDefault()?.Id.Value ?? 0;
         if (Ready.Count > 1 && ModelState.IsValid)

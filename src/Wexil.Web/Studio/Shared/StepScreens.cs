@@ -32,6 +32,13 @@ public sealed record StepScreen(
     /// <summary>The sections on the pages of that step.</summary>
     public IReadOnlyList<Step> Sections { get; init; } = [];
 
+    /// <summary>What is tested here: pages, or versions of a section.</summary>
+    public string Thing => Step.IsSection ? "version" : "page";
+
+    /// <summary>Where everybody sees what is kept.</summary>
+    public string ShownBy =>
+        Step.IsSection ? $"the pages of {Format.Quoted(Place.Name)} show" : $"/go/{Place.Slug} shows";
+
     public bool IsOpen => Reading is { Test.IsOpen: true };
 
     public TestReading? Open => IsOpen ? Reading : null;

@@ -44,11 +44,13 @@ public sealed class SectionEndpoint(
         var section = routes.Section(http.Part("key"));
         var caller = RequestClassification.From(http, routes);
         var (visitor, html, told) = ("", (string?)null, "");
-        if (section is not null && caller.Counts)
+        var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
+        if (section is not null && ChosenVersions.AreIn(query))
+            html = ChosenVersions.Of(routes, section, query) is { } chosen ? hosted.Version(chosen) : null;
+        else if (section is not null && caller.Counts)
         {
             var now = time.GetUtcNow();
             var (asks, known) = outside.Identify(http, section, now);
-            var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
             var visit = arrivals.Read(http, routes, section, asks, known, caller.Device, query, now);
             var version = visits.Peek(section, visit, known)?.Page;
             var promise = version is null ? "" : tokens.IssuePage(asks, version.Id, now);

@@ -1,0 +1,90 @@
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
+using Wexil.Pages.Source;
+using Wexil.Store;
+
+namespace Wexil.App.Drafts;
+
+/// <summary>
+/// Writes kept versions of sections into the pages that they stand on, and puts the sections back. Visitors see the
+/// same before and after, so no test begins a phase.
+/// </summary>
+public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftStore drafts)
+{
+    /// <summary>The pages whose visitors get a section by its mark; of outside pages nothing is known.</summary>
+    public IReadOnlyList<Page> PagesWith(Step section) =>
+        [.. HostedPages(section).Where(page => Has(pages.Source(page), section.Slug))];
+
+    /// <summary>The pages that have lost a section since their version before.</summary>
+    public IReadOnlyList<Page> PagesWithout(Step section) =>
+        [
+            .. HostedPages(section)
+                .Where(page =>
+                    page.Revision > 1
+                    && !Has(pages.Source(page), section.Slug)
+                    && Has(pages.Source(page, page.Revision - 1), section.Slug)
+                ),
+        ];
+
+    /// <summary>Publishes the pages with what the sections show to everyone written in.</summary>
+    /// <param name="written">Sections of one step; decided, all of them.</param>
+    /// <returns>The pages published.</returns>
+    public async Task<IReadOnlyList<Page>> WriteInAsync(FunnelId funnel, IReadOnlyCollection<StepId> written)
+    {
+        var sections = funnels.Sections(funnel).Where(section => written.Contains(section.Id)).ToArray();
+        var shown = Shown(sections);
+        string? Written(string key, string first) => shown.GetValueOrDefault(key);
+        var changed = new List<Page>();
+        foreach (var page in HostedPages(sections[0]))
+        {
+            var published = pages.Source(page);
+            var plain = WrittenSections.WriteIn(published, Written);
+            var draft = drafts.For(page);
+            var names = string.Join(", ", sections.Select(section => $"“{section.Name}”"));
+            var label = $"{names} written in";
+            if (WrittenSections.WriteIn(draft.Source, Written) is var ahead && ahead != draft.Source)
+                await drafts.EditAsync(page, draft, ahead, label);
+            if (plain == published)
+                continue;
+            await pages.PublishAsync(page, plain, label, looksTheSame: true);
+            changed.Add(page);
+        }
+        return changed;
+    }
+
+    /// <summary>
+    /// Puts a section back on the pages that have not been changed since it was written in.
+    /// </summary>
+    /// <returns>The pages that have been changed since, and stay as they are.</returns>
+    public async Task<IReadOnlyList<Page>> PutBackAsync(Step section)
+    {
+        var shown = Shown(funnels.Sections(section.Funnel));
+        var stay = new List<Page>();
+        foreach (var page in PagesWithout(section))
+        {
+            var published = pages.Source(page);
+            var before = pages.Source(page, page.Revision - 1);
+            string? Written(string key, string first) => Has(published, key) ? null : shown.GetValueOrDefault(key);
+            if (page.HasDraft || WrittenSections.WriteIn(before, Written) != published)
+            {
+                stay.Add(page);
+                continue;
+            }
+            var label = $"“{section.Name}” put back";
+            await drafts.EditAsync(page, drafts.For(page), before, label);
+            await pages.PublishAsync(page, before, label, looksTheSame: true);
+        }
+        return stay;
+    }
+
+    private IEnumerable<Page> HostedPages(Step section) =>
+        section.Host is { } host ? pages.ForStep(host).Where(page => page.IsHosted) : [];
+
+    private Dictionary<string, string> Shown(IEnumerable<Step> sections) =>
+        sections
+            .Where(section => section.Page is not null)
+            .ToDictionary(section => section.Slug, section => pages.Source(pages.Find(section.Page!.Value)!));
+
+    private static bool Has(string source, string key) => SectionedPage.Parse(source).First(key) is not null;
+}
