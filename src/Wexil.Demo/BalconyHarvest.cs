@@ -22,7 +22,8 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
     private readonly DateTimeOffset _began = demo.Now.AddDays(-62),
         _buttonStarted = demo.Now.AddDays(-38),
         _kitStarted = demo.Now.AddDays(-26),
-        _started = demo.Now.AddDays(-12);
+        _started = demo.Now.AddDays(-12),
+        _sectionsStarted = demo.Now.AddDays(-9);
 
     private Step _calendar = null!,
         _inbox = null!,
@@ -41,8 +42,9 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
         await SourcesAsync(funnel);
         var calendar = await HeadlineAsync(gift);
         await ButtonAsync(calendar);
-        var guarantee = await GuaranteeAsync(kit);
-        await PromiseAsync(calendar, guarantee);
+        var sections = await SectionsAsync();
+        var guarantee = await GuaranteeAsync(kit, sections);
+        await PromiseAsync(calendar, guarantee, sections);
         await CorrectAsync(gift);
         await visitors.RecordedAsync();
     }
@@ -125,7 +127,44 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
         );
     }
 
-    private async Task<PageId> GuaranteeAsync(PageId kit)
+    /// <summary>Two parts of the kit's pages, tested at once beside the pages themselves.</summary>
+    private async Task<DemoVisitors.Effect[]> SectionsAsync()
+    {
+        var headline = await SectionAsync(
+            "Headline",
+            "kit-headline",
+            ("<h1>A harvest from two square metres</h1>", "Salad, from March to October"),
+            "<h1>Salad from your own rail, from March to October</h1>",
+            "What one eats beats what one needs for it."
+        );
+        var button = await SectionAsync(
+            "Order button",
+            "kit-button",
+            ("<p><a class=\"button\" href=\"/go/checkout\">Order the kit</a></p>", "Send me the kit"),
+            "<p><a class=\"button\" href=\"/go/checkout\">Send me the kit</a></p>",
+            "Words of one’s own are pressed sooner."
+        );
+        return [new(headline.Section, headline.Other, 1.13), new(button.Section, button.Other, 1.01)];
+    }
+
+    private async Task<(Step Section, PageId Other)> SectionAsync(
+        string name,
+        string key,
+        (string Source, string Other) first,
+        string other,
+        string idea
+    )
+    {
+        var section = await demo.SectionAsync(_began, _kit, name, key, first.Source);
+        var asItIs = demo.Get<PageStore>().ForStep(section.Id).Single().Id;
+        var version = await demo.At(_sectionsStarted).Pages.AddVersionAsync(section.Id, first.Other, other);
+        PageId[] versions = [asItIs, version];
+        TestPlan plan = new(section.Id, _received.Id, name, idea, 0.06, 0.2, versions, Weights.Even(2));
+        await demo.StartAsync(_sectionsStarted, plan);
+        return (section, version);
+    }
+
+    private async Task<PageId> GuaranteeAsync(PageId kit, DemoVisitors.Effect[] sections)
     {
         var guarantee = await demo.CloneAsync(_kitStarted, kit, "The guarantee beside the price", page =>
             Changed(
@@ -147,11 +186,20 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
                 Weights.Even(2)
             )
         );
-        visitors.Come(_kit, _kitStarted, demo.Now, 900, [(kit, 0.107), (guarantee, 0.137)], Buying, sells: true);
+        visitors.Come(
+            _kit,
+            _kitStarted,
+            demo.Now,
+            900,
+            [(kit, 0.107), (guarantee, 0.137)],
+            Buying,
+            sells: true,
+            sections: sections
+        );
         return guarantee;
     }
 
-    private async Task PromiseAsync(PageId calendar, PageId guarantee)
+    private async Task PromiseAsync(PageId calendar, PageId guarantee, DemoVisitors.Effect[] sections)
     {
         var salad = await demo.CloneAsync(_started, calendar, "“First salad in 21 days”", page =>
             Changed(page, Promise, "Your first balcony salad in 21 days</h1>")
@@ -182,7 +230,7 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
             340,
             [(calendar, 0.268), (salad, 0.289), (photo, 0.276)],
             [(_inbox, 1)],
-            next: new(_kit, 0.9, Buys, Buying)
+            next: new(_kit, 0.9, Buys, Buying, sections)
         );
         await demo.Get<PeopleStore>().SetRuleAsync("salad", test, salad);
     }

@@ -45,6 +45,11 @@ internal sealed class DemoBuilder(WexilHost host, SimulatorAddresses simulators)
         await At(Now).Funnels.AddStepAsync(funnel.Id, kind, name, slug)
         ?? throw new StoreException($"The demo's link {slug} is taken.");
 
+    /// <param name="first">The part as it stands in the page.</param>
+    public async Task<Step> SectionAsync(DateTimeOffset at, Step host, string name, string key, string first) =>
+        await At(at).Funnels.AddSectionAsync(host, name, key, first)
+        ?? throw new StoreException($"The demo's section {key} is taken.");
+
     public async Task<PageId> PageAsync(DateTimeOffset at, Step step, string name, string html)
     {
         var page = await At(at)

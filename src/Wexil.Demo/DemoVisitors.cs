@@ -48,7 +48,8 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
         DateTimeOffset? countedUntil = null,
         (string Tag, int Weight)[]? sources = null,
         Next? next = null,
-        bool sells = false
+        bool sells = false,
+        Effect[]? sections = null
     )
     {
         var table = _routes.Current;
@@ -62,7 +63,8 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
             if (step.Kind == StepKind.OptIn)
                 Stay(pages[shown], visitor, at);
             var then = at;
-            if (!_crowd.Does(rates.Single(rate => rate.Page == shown).Rate))
+            var better = ShowSections(sections ?? [], visitor, at, traits);
+            if (!_crowd.Does(better * rates.Single(rate => rate.Page == shown).Rate))
                 continue;
             if (next is not null)
                 OptIn(pages[shown], visitor, at);
@@ -73,7 +75,8 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
             if (then >= now)
                 continue;
             var offered = Visit(table.Step(next.Step.Id)!, visitor, then, traits with { Source = "" });
-            if (_readers.Does(next.Rate(shown, offered)))
+            better = ShowSections(next.Sections, visitor, then, traits with { Source = "" });
+            if (_readers.Does(better * next.Rate(shown, offered)))
                 Walk(_readers, visitor, traits, then, next.Onward, now, sells: true);
         }
     }
@@ -189,6 +192,21 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
         return _visits.Peek(step, visit, known: false)!.Value.Page.Id;
     }
 
+    /// <returns>By how much the versions seen change the rate, as a factor.</returns>
+    private double ShowSections(Effect[] sections, VisitorId visitor, DateTimeOffset at, Traits traits)
+    {
+        var visit = new Visit(visitor, at, traits);
+        var better = 1.0;
+        foreach (var (section, version, factor) in sections)
+        {
+            var route = _routes.Current.Step(section.Id)!;
+            _recording.Add(_visits.ShowSectionsAsync([route], visit, known: false).AsTask());
+            if (_visits.Peek(route, visit, known: false)?.Page.Id == version)
+                better *= factor;
+        }
+        return better;
+    }
+
     /// <summary>Waits until all who came are counted.</summary>
     public async Task RecordedAsync()
     {
@@ -204,6 +222,10 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
         Step Step,
         double Share,
         Func<PageId, PageId, double> Rate,
-        (Step Step, double Rate)[] Onward
+        (Step Step, double Rate)[] Onward,
+        Effect[] Sections
     );
+
+    /// <summary>What a version of a section does to the rate, as a factor, against the first one.</summary>
+    public sealed record Effect(Step Section, PageId Version, double Factor);
 }

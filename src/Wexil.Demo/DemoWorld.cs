@@ -9,8 +9,8 @@ using Wexil.Web.Hosting;
 namespace Wexil.Demo;
 
 /// <summary>
-/// Larkrow Balcony Gardens, made up: two funnels, and a few weeks of simulated visitors recorded as real ones are. One
-/// test is ready to keep, one is too early, one has a problem.
+/// Larkrow Balcony Gardens, made up: three funnels, and a few weeks of simulated visitors recorded as real ones are. A
+/// page and a banner are ready to keep, other tests are too early, one has a problem.
 /// </summary>
 public static class DemoWorld
 {
@@ -30,6 +30,7 @@ public static class DemoWorld
         var visitors = new DemoVisitors(host, demo.Now);
         await new BalconyHarvest(demo, visitors).MakeAsync();
         await HerbClub.MakeAsync(demo, visitors);
+        await BalconyNotes.MakeAsync(demo, visitors);
         // The hourly look, without waiting for the hour.
         await host.Services.GetRequiredService<TestMonitor>().LookAsync();
         await says.WriteLineAsync(

@@ -52,6 +52,11 @@ public sealed class ChangesTests
         "<p>Everything in <b>one</b> box.</p>\n<p>And a lamp.</p>",
         "Text under the headline added below Text under the headline"
     )]
+    [InlineData(
+        "<section id=\"questions\"",
+        "<section id=\"questions\" data-wexil-section=\"kit-questions\"",
+        "Section “Questions” is the section “kit-questions”, with versions of its own"
+    )]
     [InlineData("<p>Everything in <b>one</b> box.</p>", "<p  >\n Everything in <b >one</b>\n box.</p>", null)]
     public void Each_change_is_named_with_its_place_in_words(string from, string to, string? sentence)
     {

@@ -50,6 +50,40 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync($"/p/{version.Slug}/")).StatusCode);
     }
 
+    [Fact]
+    public async Task Marking_a_section_begins_no_phase_in_the_test_of_the_page_since_nobody_sees_a_difference()
+    {
+        var made = await MakeAsync("unseen");
+        using var owner = await wexil.OwnerAsync();
+        var (pages, tests) = (wexil.Get<PageStore>(), wexil.Get<TestStore>());
+        var other = await pages.CloneAsync(made.Page, "Other");
+        TestPlan plan = new(
+            made.Step.Id,
+            made.Thanks.Id,
+            "Pages",
+            "",
+            0.1,
+            0.2,
+            [made.Page.Id, other],
+            Weights.Even(2)
+        );
+        var test = (await tests.StartAsync(plan))!.Value;
+        wexil.Get<Routes>().Reload();
+        await MarkAsync(owner, made, node: 2, "Unseen headline");
+        wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        await WexilFixture.PostAsync(owner, made.Editor, "Publish");
+        var page = pages.Find(made.Page.Id)!;
+        Assert.Contains("data-wexil-section", pages.Source(page), StringComparison.Ordinal);
+        Assert.Single(tests.Phases(test));
+        // Words are something else: the owner is told first.
+        var draft = wexil.Get<DraftStore>().For(page);
+        await wexil.Get<DraftStore>().EditAsync(page, draft, draft.Source + "<p>More", "Words");
+        await WexilFixture.PostAsync(owner, made.Editor, "Publish");
+        Assert.Equal(page.Revision, pages.Find(page.Id)!.Revision);
+        await WexilFixture.PostAsync(owner, made.Editor + "/publish", "");
+        Assert.Equal(2, tests.Phases(test).Count);
+    }
+
     [Theory]
     [InlineData(2, "", "Give the section a name")]
     [InlineData(99, "Nothing", "changed meanwhile")]

@@ -10,7 +10,7 @@ namespace Wexil.App.Drafts;
 /// Writes kept versions of sections into the pages that they stand on, and puts the sections back. Visitors see the
 /// same before and after, so no test begins a phase.
 /// </summary>
-public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftStore drafts)
+public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftStore drafts, TestStore tests)
 {
     /// <summary>The pages whose visitors get a section by its mark; of outside pages nothing is known.</summary>
     public IReadOnlyList<Page> PagesWith(Step section) =>
@@ -76,6 +76,27 @@ public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftSto
             await pages.PublishAsync(page, before, label, looksTheSame: true);
         }
         return stay;
+    }
+
+    /// <summary>
+    /// Would visitors see just the same if a page’s draft were published? So it is where nothing but sections were
+    /// marked that show what stood there, and of which nothing is tested yet.
+    /// </summary>
+    public bool LooksTheSame(Page page, FunnelId funnel)
+    {
+        var (before, after) = (SectionedPage.Parse(pages.Source(page)), SectionedPage.Parse(drafts.For(page).Source));
+        var sections = funnels.Sections(funnel);
+        var marked = before.Places.Select(place => place.Key).ToHashSet();
+        marked.SymmetricExceptWith(after.Places.Select(place => place.Key));
+        if (
+            sections.Any(section =>
+                marked.Contains(section.Slug) && tests.ForStep(section.Id) is [{ IsOpen: true }, ..]
+            )
+        )
+            return false;
+        var shown = Shown(sections);
+        string Version(SectionPlace place, string first) => shown.GetValueOrDefault(place.Key, first);
+        return before.Compose(Version) == after.Compose(Version);
     }
 
     private IEnumerable<Page> HostedPages(Step section) =>

@@ -57,7 +57,7 @@ public static class AudienceWording
             VisitKind.Return => " of visitors who come back",
             _ => "",
         };
-        return char.ToUpperInvariant(devices[0]) + devices[1..] + visits;
+        return Format.Capital(devices) + visits;
     }
 
     /// <summary>"utm_campaign containing “spring”".</summary>

@@ -29,6 +29,9 @@ public static class Format
     /// <summary>A name in quotation marks, unless it has its own.</summary>
     public static string Quoted(string name) => name.StartsWith('“') ? name : $"“{name}”";
 
+    /// <summary>Words with a capital letter at the start.</summary>
+    public static string Capital(string words) => char.ToUpperInvariant(words[0]) + words[1..];
+
     /// <summary>A share as "26.8%"; small rates with more digits.</summary>
     public static string Percent(double share) => Digits(share * 100, Math.Abs(share) is > 0 and < 0.01 ? 2 : 1) + "%";
 

@@ -1,3 +1,6 @@
+using Wexil.App.Installation;
+using Wexil.Core.Funnels;
+
 namespace Wexil.Demo.Simulators;
 
 /// <summary>
@@ -32,6 +35,8 @@ public sealed class LarkrowSite : IAsyncDisposable
 
     private static Dictionary<string, string> Pages(string wexil)
     {
+        // As an owner pastes it, in front of the part.
+        var banner = SectionLoader.For(BalconyNotes.Banner, wexil, Step.DefaultStartWait);
         const string start = "Wexil.Demo.Simulators.Larkrow.";
         var assembly = typeof(LarkrowSite).Assembly;
         return assembly
@@ -42,7 +47,10 @@ public sealed class LarkrowSite : IAsyncDisposable
                 name =>
                 {
                     using var reader = new StreamReader(assembly.GetManifestResourceStream(name)!);
-                    return reader.ReadToEnd().Replace("{{wexil}}", wexil, StringComparison.Ordinal);
+                    return reader
+                        .ReadToEnd()
+                        .Replace("{{wexil}}", wexil, StringComparison.Ordinal)
+                        .Replace("{{banner}}", banner, StringComparison.Ordinal);
                 }
             );
     }

@@ -152,7 +152,7 @@ public static class CloneMerge
         {
             ChangeKind.Removed => (ours.Hash == was.Hash ? MergeState.Fits : MergeState.Conflict, ours.Text),
             ChangeKind.Moved => JudgeMoved(ours, Anchor(change.AfterPart!, toClone)),
-            ChangeKind.Attribute or ChangeKind.Link or ChangeKind.Picture => (
+            ChangeKind.Attribute or ChangeKind.Section or ChangeKind.Link or ChangeKind.Picture => (
                 Weigh(
                     change.Names.All(name => Value(ours, name) == Value(was, name)),
                     change.Names.All(name => Value(ours, name) == Value(change.AfterPart!, name))
@@ -211,6 +211,7 @@ public static class CloneMerge
                 edits.Replace(gone.Start, gone.End, "");
                 break;
             case ChangeKind.Attribute
+            or ChangeKind.Section
             or ChangeKind.Link
             or ChangeKind.Picture when toClone[change.BeforePart!].Element is { } element:
                 SetAttributes(edits, clone, change, element);

@@ -23,6 +23,9 @@ public enum ChangeKind
     /// <summary>Where it leads.</summary>
     Link,
 
+    /// <summary>It became a section, ceased to be one, or is another.</summary>
+    Section,
+
     /// <summary>It is new.</summary>
     Added,
 
@@ -77,6 +80,8 @@ public sealed class PageChange
             ChangeKind.Removed => $"{Place} removed",
             ChangeKind.Moved => $"{Place} moved {Where}".TrimEnd(),
             ChangeKind.Text when What.Length == 0 => $"{Place}: {Quote(Before)} → {Quote(After)}",
+            ChangeKind.Section when After is null => $"{Place} is no section any more",
+            ChangeKind.Section => $"{Place} is the section {Quote(After)}, with versions of its own",
             ChangeKind.Emphasis => $"{Place}: emphasis changed",
             ChangeKind.Code or ChangeKind.File => What.Length == 0 ? $"{Place} changed" : $"{Place}: {What}",
             ChangeKind.Style => $"{Place}: {What} {Before ?? "as the page has it"} → {After ?? "as the page has it"}",

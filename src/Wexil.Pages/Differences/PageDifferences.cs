@@ -130,7 +130,7 @@ public static class PageDifferences
         }
         foreach (var name in names)
         {
-            yield return new(name is "href" or "action" ? ChangeKind.Link : ChangeKind.Attribute, place, was, now)
+            yield return new(KindOf(name), place, was, now)
             {
                 What = Said(name),
                 Before = was.Attributes.GetValueOrDefault(name),
@@ -139,6 +139,14 @@ public static class PageDifferences
             };
         }
     }
+
+    private static ChangeKind KindOf(string attribute) =>
+        attribute switch
+        {
+            "href" or "action" => ChangeKind.Link,
+            SectionMark.Attribute => ChangeKind.Section,
+            _ => ChangeKind.Attribute,
+        };
 
     private static PageChange ChangedPicture(Part was, Part now, string place, string[] names)
     {

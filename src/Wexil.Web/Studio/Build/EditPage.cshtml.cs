@@ -301,9 +301,10 @@ public sealed class EditPageModel(
             Done = "Visitors see it as it is already: nothing was changed since it was published.";
             return Redirect(Own());
         }
-        if (IsTested)
+        if (BeginsPhase)
             return Redirect(Own("publish"));
-        await Context.Pages.PublishAsync(Shown, Context.Drafts.For(Shown).Source, "");
+        var looksTheSame = Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id);
+        await Context.Pages.PublishAsync(Shown, Context.Drafts.For(Shown).Source, "", looksTheSame);
         Context.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(Shown.Name)} is published: whoever is sent to it sees it so from now on.";
         return Redirect(Screen.Address("build"));

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.Extensions.Caching.Memory;
 using Wexil.App;
+using Wexil.App.Drafts;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
 using Wexil.Core.Pages;
@@ -22,7 +23,8 @@ public sealed class PageContext(
     PreviewTickets tickets,
     VisitorsAddress visitors,
     Routes routes,
-    FunnelStore funnels
+    FunnelStore funnels,
+    SectionWriter sections
 ) : IDisposable
 {
     private readonly MemoryCache _reviews = new(new MemoryCacheOptions { SizeLimit = 500 });
@@ -34,6 +36,8 @@ public sealed class PageContext(
     public Routes Routes => routes;
 
     public FunnelStore Funnels => funnels;
+
+    public SectionWriter Sections => sections;
 
     /// <summary>Where a frame is shown a page.</summary>
     public string Frame(Page page, PreviewUse use, int? version = null) =>
@@ -118,6 +122,9 @@ public abstract class PageScreenModel(StepScreens screens, PageContext context) 
 
     /// <summary>The page is in a running test, so publishing a change of it starts a phase.</summary>
     public bool IsTested => Screen.Open?.Test.Pages.Contains(Shown.Id) == true;
+
+    /// <summary>Publishing the draft changes what visitors of a running test see, and begins a phase.</summary>
+    public bool BeginsPhase => IsTested && !Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id);
 
     public Page? Parent => Shown.Parent is { } parent ? context.Pages.Find(parent) : null;
 

@@ -33,15 +33,16 @@ public sealed class PublishModel(StepScreens screens, PageContext context) : Pag
             Done = "Visitors see it as it is already: nothing was changed since it was published.";
             return Redirect(Own());
         }
-        var tested = IsTested;
+        var begins = BeginsPhase;
         var note = (Note ?? "").Trim();
         await Context.Pages.PublishAsync(
             Shown,
             Context.Drafts.For(Shown).Source,
-            note.Length <= 200 ? note : note[..200]
+            note.Length <= 200 ? note : note[..200],
+            Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id)
         );
         Context.Routes.Reload(Screen.Funnel.Id);
-        Done = tested
+        Done = begins
             ? $"{Format.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted "
                 + "before stays."
             : $"{Format.Quoted(Shown.Name)} is published.";

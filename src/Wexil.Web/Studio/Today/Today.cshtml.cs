@@ -28,7 +28,8 @@ public sealed class TodayModel(
     private const int Days = 14,
         MaxWorthwhile = 3;
 
-    public sealed record Row(TestReading Reading, Funnel Funnel, IReadOnlyList<long> ConversionsByDay);
+    /// <param name="Host">The step on whose pages the section is that is tested; null for a test of pages.</param>
+    public sealed record Row(TestReading Reading, Funnel Funnel, Step? Host, IReadOnlyList<long> ConversionsByDay);
 
     public IReadOnlyList<Funnel> Funnels { get; private set; } = [];
     public IReadOnlyList<Row> Rows { get; private set; } = [];
@@ -92,7 +93,7 @@ public sealed class TodayModel(
         ];
         var steps = funnels.AllSteps();
         var from = time.Now.AddDays(-Days);
-        Worthwhile = WorthTesting([.. steps.Where(step => !step.IsSection)]);
+        Worthwhile = WorthTesting(steps);
         var every = funnels.Every();
         Down =
         [
@@ -104,7 +105,12 @@ public sealed class TodayModel(
                 .Open()
                 .Select(test => reader.Read(test, steps))
                 .OrderBy(Urgency)
-                .Select(reading => new Row(reading, every[reading.Step.Funnel], ByDay(reading.Test, from))),
+                .Select(reading => new Row(
+                    reading,
+                    every[reading.Step.Funnel],
+                    steps.FirstOrDefault(step => step.Id == reading.Step.Host),
+                    ByDay(reading.Test, from)
+                )),
         ];
     }
 
@@ -142,13 +148,15 @@ public sealed class TodayModel(
             tests.Open().Select(test => test.Step).ToHashSet(),
             settings.Currency
         );
+        var hosts = steps.Where(step => step.IsSection && tested.Contains(step.Id)).Select(step => step.Host!.Value);
+        tested.UnionWith([.. hosts]);
         return
         [
             .. Funnels
                 .SelectMany(funnel =>
                     StepOpportunity
                         .Find(
-                            [.. steps.Where(step => step.Funnel == funnel.Id)],
+                            [.. steps.Where(step => step.Funnel == funnel.Id && !step.IsSection)],
                             traffic,
                             tallies.Earned(funnel.Id, currency)
                         )
