@@ -127,6 +127,7 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
                     ]
             )
                 c.Execute($"DELETE FROM {table} WHERE page_id = $1", page.Id.Value);
+            c.Execute("DELETE FROM excluded_pairs WHERE $1 IN (first_id, second_id)", page.Id.Value);
             c.Execute("DELETE FROM pages WHERE id = $1", page.Id.Value);
             return (ShelfProblem?)null;
         });

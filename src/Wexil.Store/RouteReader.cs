@@ -136,6 +136,7 @@ internal sealed class RouteReader(
     private RouteStep[] Steps(Step[][] funnels, Dictionary<PageId, RoutePage> pages)
     {
         var (tests, ties, affiliates, networks) = (Tests(pages), Ties(pages), Affiliates(), Networks());
+        var excluded = Excluded([.. tests.Values.Select(test => test.Pages[test.Control].Id)]);
         return [.. funnels.SelectMany(funnel => funnel.Select(step => Route(OnPath(funnel), step)))];
 
         RouteStep Route(Step[] funnel, Step step) =>
@@ -154,6 +155,7 @@ internal sealed class RouteReader(
                 Carries = step.Carries,
                 StartsOnPage = step.StartsOnPage,
                 Redirects = step.Redirects,
+                Excluded = step.IsSection ? excluded : FrozenDictionary<PageId, IReadOnlySet<PageId>>.Empty,
                 Tied = ties.GetValueOrDefault(step.Id, FrozenDictionary<string, RoutePage>.Empty),
                 Networks = networks.GetValueOrDefault(step.Funnel, FrozenDictionary<string, RouteNetwork>.Empty),
                 Affiliates = affiliates.GetValueOrDefault(step.Funnel, FrozenSet<string>.Empty),
@@ -241,6 +243,25 @@ internal sealed class RouteReader(
                 group => group.Key,
                 group => (IReadOnlyDictionary<string, RoutePage>)group.ToDictionary(tie => tie.Tag, tie => tie.Page)
             );
+
+    /// <summary>Versions of sections with those that they are never shown with, both ways.</summary>
+    /// <param name="controls">They go with everything, whatever was said before they became it.</param>
+    private Dictionary<PageId, IReadOnlySet<PageId>> Excluded(HashSet<PageId> controls) =>
+        connection
+            .Rows(
+                """
+                SELECT e.first_id, e.second_id
+                FROM excluded_pairs e JOIN pages p ON p.id = e.first_id JOIN steps s ON s.id = p.step_id
+                WHERE s.funnel_id BETWEEN $1 AND $2
+                """,
+                row => (One: new PageId(row.GetInt64(0)), Other: new PageId(row.GetInt64(1))),
+                from,
+                to
+            )
+            .Where(pair => !controls.Contains(pair.One) && !controls.Contains(pair.Other))
+            .SelectMany(pair => new[] { pair, (One: pair.Other, Other: pair.One) })
+            .GroupBy(pair => pair.One, pair => pair.Other)
+            .ToDictionary(group => group.Key, group => (IReadOnlySet<PageId>)group.ToHashSet());
 
     private Dictionary<FunnelId, IReadOnlySet<string>> Affiliates() =>
         connection

@@ -42,6 +42,7 @@ public static class StoreRegistration
             .AddSingleton<TestStore>()
             .AddSingleton<TroubleLog>()
             .AddSingleton<VerdictStore>()
+            .AddSingleton<ExcludedPairStore>()
             .AddSingleton<WatchStore>()
             .AddSingleton<InstallationStore>();
 }

@@ -14,6 +14,7 @@ public sealed partial class SchemaTests
         "draft_edits",
         "drafts",
         "events",
+        "excluded_pairs",
         "funnels",
         "goals",
         "held_opt_ins",

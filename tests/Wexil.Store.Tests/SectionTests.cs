@@ -108,6 +108,40 @@ public sealed class SectionTests
     }
 
     [Fact]
+    public async Task Excluded_pairs_are_routed_both_ways_and_what_a_test_falls_back_to_is_in_none()
+    {
+        using var world = new World();
+        var (host, tests) = await StartAsync(world, sections: 2, versions: 3);
+        var excluded = new ExcludedPairStore(world.Database, world.Journal, world.Time);
+        var (first, second) = (tests[0].Pages, tests[1].Pages);
+        await excluded.ExcludeAsync(host.Id, second[2], first[1]);
+        await excluded.ExcludeAsync(host.Id, first[1], second[2]);
+        await excluded.ExcludeAsync(host.Id, first[0], second[2]);
+        Assert.Equal([(first[0], second[2]), (first[1], second[2])], excluded.On(host.Id));
+        var routes = world.Routes.Load();
+        var (one, other) = (routes.Section("part-0")!, routes.Section("part-1")!);
+        Assert.Equal([one, other], routes.SectionsOn(host.Id).OrderBy(section => section.Slug));
+        Assert.True(one.IsExcluded(first[1], second[2]));
+        Assert.True(other.IsExcluded(second[2], first[1]));
+        Assert.False(one.IsExcluded(first[0], second[2]));
+        Assert.False(one.IsExcluded(first[1], second[1]));
+        await excluded.AdmitAsync(host.Id, first[1], second[2]);
+        Assert.False(world.Routes.Load().Section("part-0")!.IsExcluded(first[1], second[2]));
+    }
+
+    [Fact]
+    public async Task A_version_that_goes_with_not_every_other_can_be_deleted_as_long_as_nobody_saw_it()
+    {
+        using var world = new World();
+        var (host, tests) = await StartAsync(world, sections: 1, versions: 2);
+        var excluded = new ExcludedPairStore(world.Database, world.Journal, world.Time);
+        var version = world.Pages.Find(await world.Pages.AddVersionAsync(tests[0].Step, "Unseen", "<p>"))!;
+        await excluded.ExcludeAsync(host.Id, version.Id, tests[0].Pages[1]);
+        Assert.Null(await new PageShelf(world.Database, world.Journal, world.Time).DeleteAsync(version));
+        Assert.Empty(excluded.On(host.Id));
+    }
+
+    [Fact]
     public async Task No_more_combinations_are_counted_than_can_be_told_apart()
     {
         using var world = new World();

@@ -262,6 +262,55 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
     }
 
     [Fact]
+    public async Task Versions_that_do_not_go_together_are_never_shown_together_and_the_rest_is_counted()
+    {
+        var made = await MakeAsync("apart");
+        using var owner = await wexil.OwnerAsync();
+        var (headline, button) = await TestBothAsync(owner, made, "apart");
+        var tests = wexil.Get<TestStore>();
+        const string Sections = "/f/apart/apart/sections";
+        (string, string)[] Pair(int one, int other) =>
+            [
+                ("One", $"{tests.Find(headline)!.Pages[one].Value}"),
+                ("Other", $"{tests.Find(button)!.Pages[other].Value}"),
+            ];
+        wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        var refused = await WexilFixture.PostAsync(owner, Sections, "Exclude", Pair(0, 1));
+        Assert.Contains("goes with everything", await refused.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        refused = await WexilFixture.PostAsync(owner, Sections, "Exclude", ("One", "1"), ("Other", "1"));
+        Assert.Contains("two different sections", await refused.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        Assert.Single(tests.Phases(headline));
+        await WexilFixture.PostAsync(owner, Sections, "Exclude", Pair(1, 1));
+        Assert.Equal([2, 2], [tests.Phases(headline).Count, tests.Phases(button).Count]);
+        var seen = new Dictionary<string, int>();
+        for (var i = 0; i < 200; i++)
+        {
+            using var visitor = wexil.Visitor();
+            var first = Shown(await visitor.GetStringAsync("/go/apart"));
+            seen[first] = seen.GetValueOrDefault(first) + 1;
+            if (i < 20)
+                Assert.Equal(first, Shown(await visitor.GetStringAsync("/go/apart")));
+        }
+        // A quarter would have seen both, and sees neither: six standard deviations around it.
+        Assert.DoesNotContain("Mint / Get it", seen.Keys);
+        Assert.InRange(seen["Basil / Order now"], 100 - 42, 100 + 42);
+        // Who saw the other button tells nothing of the headlines, and the other way round.
+        Assert.Equal((200L - seen["Basil / Get it"], 0L), await CountedAndShownAsideAsync(headline, seen));
+        Assert.Equal(200, wexil.Get<TallyStore>().Combinations(made.Step.Id).Sum(c => c.Arm.Visitors));
+        wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        await WexilFixture.PostAsync(owner, Sections, "Admit", Pair(1, 1));
+        Assert.Equal([3, 3], [tests.Phases(headline).Count, tests.Phases(button).Count]);
+    }
+
+    // Half of those who see both first versions were drawn for the pair, and count nowhere.
+    private async Task<(long, long)> CountedAndShownAsideAsync(TestId test, Dictionary<string, int> seen)
+    {
+        var (visitors, conversions) = await wexil.CountedAsync(test);
+        var aside = wexil.Get<TallyStore>().Apart(test).Sum(row => row.Arm.Visitors) - seen["Basil / Get it"];
+        return (visitors + aside, conversions);
+    }
+
+    [Fact]
     public async Task A_version_that_shows_nothing_takes_the_section_out_of_the_page()
     {
         var made = await MakeAsync("hidden");

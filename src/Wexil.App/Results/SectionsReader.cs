@@ -1,3 +1,4 @@
+using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
@@ -10,7 +11,7 @@ namespace Wexil.App.Results;
 public sealed record SectionsReading(IReadOnlyList<TestReading> Sections, SectionsResult? Together);
 
 /// <summary>Reads the tests of the sections on a step's pages.</summary>
-public sealed class SectionsReader(TestStore tests, TestReader reader, TallyStore tallies)
+public sealed class SectionsReader(TestStore tests, TestReader reader, TallyStore tallies, ExcludedPairStore excluded)
 {
     /// <param name="host">The step on whose pages they are.</param>
     /// <param name="steps">Those of its funnel.</param>
@@ -61,7 +62,27 @@ public sealed class SectionsReader(TestStore tests, TestReader reader, TallyStor
         return SectionsResult.From(
             [.. sections.Select(section => section.Result)],
             [.. tallies.Combinations(host.Id).Select(Placed).OfType<CombinationArm>()],
-            PairOf
+            PairOf,
+            Excluded(host, sections)
         );
+    }
+
+    private ExcludedPair[] Excluded(Step host, TestReading[] sections)
+    {
+        (int Section, int Version)? Find(PageId version)
+        {
+            for (var i = 0; i < sections.Length; i++)
+                if (sections[i].Test.Pages.ToList().IndexOf(version) is > 0 and var place)
+                    return (i, place);
+            return null;
+        }
+        return
+        [
+            .. from pair in excluded.On(host.Id)
+            let one = Find(pair.One)
+            let other = Find(pair.Other)
+            where one is not null && other is not null
+            select new ExcludedPair(one.Value, other.Value),
+        ];
     }
 }

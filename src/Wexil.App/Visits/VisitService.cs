@@ -110,9 +110,27 @@ public sealed class VisitService
 
     /// <summary>What the visitor would be shown, with nothing recorded and no turn taken.</summary>
     public Assignment? Peek(RouteStep step, Visit visit, bool known) =>
-        Assignment.Decide(step, visit, Place(step, visit.Visitor, known), (test, promised) =>
-            promised ?? _turns.Upcoming(test, 1)[0]
-        );
+        Combined(step, visit, known, Assignment.Decide(step, visit, Place(step, visit.Visitor, known), Upcoming));
+
+    private int Upcoming(RouteTest test, int? promised) => promised ?? _turns.Upcoming(test, 1)[0];
+
+    /// <summary>What is left of a draw where some versions never go with those of other sections.</summary>
+    private Assignment? Combined(RouteStep section, Visit visit, bool known, Assignment? turn)
+    {
+        if (section.Excluded.Count == 0 || turn is not { Kind: AssignmentKind.Enrols } drawn)
+            return turn;
+        // Of those who stand apart in another section the draw is what it would be, so that it is the same at every
+        // asking; whoever counts there has a place.
+        Assignment? Other(RouteStep other) =>
+            Assignment.Decide(
+                other,
+                visit,
+                Place(other, visit.Visitor, known) is { Phase: not null } place ? place : null,
+                Upcoming
+            );
+        var others = Routes.SectionsOn(section.Host!.Value).Where(other => other.Id != section.Id).Select(Other);
+        return Combination.Settle(section, drawn, [.. others.OfType<Assignment>().Select(other => other.Page.Id)]);
+    }
 
     /// <summary>A visitor is on a page without having come by its step's link.</summary>
     public Task ReachAsync(RoutePage page, VisitorId visitor, DateTimeOffset at) =>
@@ -193,7 +211,12 @@ public sealed class VisitService
 
     private Assignment? Settle(RouteStep step, Visit visit, bool known, PageId? promised)
     {
-        var turn = Assignment.Decide(step, visit, Place(step, visit.Visitor, known), _turns.Next, promised);
+        var turn = Combined(
+            step,
+            visit,
+            known,
+            Assignment.Decide(step, visit, Place(step, visit.Visitor, known), _turns.Next, promised)
+        );
         if (
             turn is not { } taken
             || taken.Kind == AssignmentKind.Plain

@@ -50,6 +50,9 @@ public enum AssignmentReason
     /// <summary>The page where the test begins did not hear from us in time, so the visitor stayed there.</summary>
     Late,
 
+    /// <summary>Other sections of the page show what not every version goes with.</summary>
+    Combination,
+
     /// <summary>Drawn by chance, by the weights.</summary>
     Drawn,
 
@@ -75,6 +78,7 @@ public readonly record struct Assignment(RoutePage Page, AssignmentKind Kind, As
                 AssignmentReason.Share => Visitors.ExclusionReason.Share,
                 AssignmentReason.Affiliate => Visitors.ExclusionReason.Affiliate,
                 AssignmentReason.Late => Visitors.ExclusionReason.Late,
+                AssignmentReason.Combination => Visitors.ExclusionReason.Combination,
                 _ => Visitors.ExclusionReason.NotRunning,
             };
 

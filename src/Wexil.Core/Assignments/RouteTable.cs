@@ -98,6 +98,17 @@ public sealed record RouteStep(
     /// <summary>It is a section and no place on the path.</summary>
     public bool IsSection => Host is not null;
 
+    /// <summary>
+    /// For versions of the section, those of other sections that they are never shown with. What a test falls back to
+    /// goes with everything.
+    /// </summary>
+    public IReadOnlyDictionary<PageId, IReadOnlySet<PageId>> Excluded { get; init; } =
+        FrozenDictionary<PageId, IReadOnlySet<PageId>>.Empty;
+
+    /// <summary>Is a version of this section never shown with one of another?</summary>
+    public bool IsExcluded(PageId own, PageId other) =>
+        Excluded.GetValueOrDefault(own) is { } excluded && excluded.Contains(other);
+
     /// <summary>Every page that a visitor may be shown here.</summary>
     public IReadOnlyList<RoutePage> Candidates =>
         field ??= [
@@ -158,6 +169,7 @@ public sealed class RouteTable
     private readonly Dictionary<string, RouteStep> _steps,
         _sections;
     private readonly Dictionary<StepId, RouteStep> _stepsById;
+    private readonly ILookup<StepId?, RouteStep> _sectionsByHost;
     private readonly Dictionary<string, RoutePage> _pages;
     private readonly Dictionary<string, List<RoutePage>> _outside,
         _ledTo;
@@ -172,6 +184,7 @@ public sealed class RouteTable
         _steps = isSection[false].ToDictionary(step => step.Slug, StringComparer.Ordinal);
         _sections = isSection[true].ToDictionary(step => step.Slug, StringComparer.Ordinal);
         _stepsById = steps.ToDictionary(step => step.Id);
+        _sectionsByHost = isSection[true].ToLookup(section => section.Host);
         _pages = pages.ToDictionary(page => page.Slug, StringComparer.Ordinal);
         (_outside, _ledTo) = (new(StringComparer.Ordinal), new(StringComparer.Ordinal));
         // Two steps may show the same outside address; the one named first is the one that is reached.
@@ -246,6 +259,9 @@ public sealed class RouteTable
 
     /// <summary>The section of a key; null where there is none.</summary>
     public RouteStep? Section(string key) => _sections.GetValueOrDefault(key);
+
+    /// <summary>The sections on a step's pages.</summary>
+    public IEnumerable<RouteStep> SectionsOn(StepId host) => _sectionsByHost[host];
 
     /// <remarks>Links are in small letters; people who type one from an ad may use capitals.</remarks>
     public RouteStep? Step(string slug) =>

@@ -6,6 +6,11 @@ namespace Wexil.Core.Results;
 /// <param name="Versions">The version of each section, counted from 0.</param>
 public sealed record CombinationArm(IReadOnlyList<int> Versions, Arm Arm);
 
+/// <summary>Versions of two sections that are never shown together.</summary>
+/// <param name="One">Section and version, counted from 0.</param>
+/// <param name="Other">Those of the other.</param>
+public readonly record struct ExcludedPair((int Section, int Version) One, (int Section, int Version) Other);
+
 /// <summary>Two sections whose versions work differently together than apart.</summary>
 /// <param name="First">A section, counted from 0.</param>
 /// <param name="Second">Another.</param>
@@ -47,18 +52,21 @@ public sealed record SectionsResult(
     /// <param name="sections">Each section's own result; two sections or more.</param>
     /// <param name="combinations">Those seen.</param>
     /// <param name="pair">What the visitors of a version of one section and one of another did.</param>
+    /// <param name="excluded">The pairs that are never shown, in any order; null for none. No first version is in
+    /// one.</param>
     public static SectionsResult From(
         IReadOnlyList<TestResult> sections,
         IReadOnlyList<CombinationArm> combinations,
-        Func<(int Section, int Version), (int Section, int Version), Arm> pair
+        Func<(int Section, int Version), (int Section, int Version), Arm> pair,
+        IReadOnlyList<ExcludedPair>? excluded = null
     )
     {
-        int[] best = [.. sections.Select(BestOf)];
+        var best = BestOf(sections, excluded ?? []);
         var seen = combinations
             .Where(combination => combination.Versions.SequenceEqual(best))
             .Aggregate(new Arm(), (sum, combination) => sum + combination.Arm);
         var isCounted = combinations.Count < MaxCombinations;
-        var expected = isCounted ? ByOdds(sections, combinations) : ByPairs(sections, pair);
+        var expected = isCounted ? ByOdds(sections, combinations) : ByPairs(sections, pair, excluded is { Count: > 0 });
         return new(
             best,
             expected?.RateOf(new int[sections.Count]),
@@ -73,9 +81,23 @@ public sealed record SectionsResult(
     /// <summary>What the parts suggest, by either model.</summary>
     private sealed record Expected(Func<IReadOnlyList<int>, double> RateOf, IReadOnlyList<VersionEffect> Effects);
 
-    // Of versions that did alike the first one is kept.
-    private static int BestOf(TestResult section) =>
-        Enumerable.Range(0, section.Pages.Count).MaxBy(version => section.Pages[version].Standard.Rate);
+    private static int[] BestOf(IReadOnlyList<TestResult> sections, IReadOnlyList<ExcludedPair> excluded)
+    {
+        double RateOf((int Section, int Version) of) => sections[of.Section].Pages[of.Version].Standard.Rate;
+        double LostBy((int Section, int Version) of) => RateOf(of) - RateOf((of.Section, 0));
+        // Of versions that did alike the first one is kept.
+        int[] best =
+        [
+            .. sections.Select(
+                (section, i) => Enumerable.Range(0, section.Pages.Count).MaxBy(version => RateOf((i, version)))
+            ),
+        ];
+        // Of two that do not go together the one gives way that brings less more than its section's first version.
+        foreach (var (one, other) in excluded)
+            if (best[one.Section] == one.Version && best[other.Section] == other.Version)
+                best[(LostBy(one) < LostBy(other) ? one : other).Section] = 0;
+        return best;
+    }
 
     private static Expected? ByOdds(IReadOnlyList<TestResult> sections, IReadOnlyList<CombinationArm> combinations) =>
         LogisticRegression.Fit(
@@ -91,13 +113,28 @@ public sealed record SectionsResult(
 
     private static Expected? ByPairs(
         IReadOnlyList<TestResult> sections,
-        Func<(int Section, int Version), (int Section, int Version), Arm> pair
-    ) =>
-        LinearProbabilityModel.Fit(
-            [.. sections.Select(section => (IReadOnlyList<Arm>)[.. section.Pages.Select(page => page.Total)])],
-            (one, other) => pair(one, other).Visitors
-        )
-            is { } fit
+        Func<(int Section, int Version), (int Section, int Version), Arm> pair,
+        bool hasExcluded
+    )
+    {
+        // Where pairs are excluded, some who are drawn count in no test by itself.
+        Arm ArmOf(int section, int version) =>
+            hasExcluded
+                ? Enumerable
+                    .Range(0, sections[section == 0 ? 1 : 0].Pages.Count)
+                    .Select(other => pair((section, version), (section == 0 ? 1 : 0, other)))
+                    .Aggregate(new Arm(), (sum, arm) => sum + arm)
+                : sections[section].Pages[version].Total;
+        return
+            LinearProbabilityModel.Fit(
+                [
+                    .. sections.Select(
+                        (section, i) => (IReadOnlyList<Arm>)[.. section.Pages.Select((_, version) => ArmOf(i, version))]
+                    ),
+                ],
+                (one, other) => pair(one, other).Visitors
+            )
+                is { } fit
             ? new(
                 fit.RateOf,
                 [
@@ -111,6 +148,7 @@ public sealed record SectionsResult(
                 ]
             )
             : null;
+    }
 
     private static SectionInteraction[] FindInteractions(
         IReadOnlyList<TestResult> sections,

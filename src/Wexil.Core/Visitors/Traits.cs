@@ -64,6 +64,9 @@ public enum ExclusionReason
 
     /// <summary>The page where the test begins did not hear from us in time.</summary>
     Late = 'l',
+
+    /// <summary>Another section of the page shows what not every version of this one goes with.</summary>
+    Combination = 'c',
 }
 
 /// <summary>Why somebody is served and left out of every count; the letters are stored.</summary>

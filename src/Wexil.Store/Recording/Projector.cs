@@ -324,7 +324,16 @@ internal sealed class Projector : IDisposable
                 _combinations.Enrol(host, drawn.Value, happened.Page.Value, visitor);
         }
         else if (happened is { Kind: EventKind.Apart, Test: { } apart })
-            _tests.SetApart(apart, happened.Page, note.Exclusion ?? ExclusionReason.NotRunning, visitor, at);
+        {
+            var why = note.Exclusion ?? ExclusionReason.NotRunning;
+            // Drawn like anybody else; only in the test by itself the visitor would tell the wrong thing.
+            if (
+                _tests.SetApart(apart, happened.Page, why, visitor, at)
+                && host != 0
+                && why == ExclusionReason.Combination
+            )
+                _combinations.Enrol(host, apart.Value, happened.Page.Value, visitor);
+        }
     }
 
     private void CreditArrival(long step, StepRole role, Guid visitor, long at)

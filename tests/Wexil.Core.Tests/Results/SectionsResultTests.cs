@@ -59,6 +59,18 @@ public sealed class SectionsResultTests
     }
 
     [Fact]
+    public void Of_two_versions_that_do_not_go_together_the_one_is_best_that_brings_more()
+    {
+        var cells = Cells((a, b) => 0.1 + 0.02 * a + 0.01 * b);
+        Assert.Equal([1, 1], Put(cells).Best);
+        ExcludedPair[] excluded = [new((1, 1), (0, 1))];
+        var result = Put(cells, excluded);
+        Assert.Equal([1, 0], result.Best);
+        Assert.Equal(0.12, result.BestRate!.Value, 1e-3);
+        Assert.Equal(0.1, result.FirstRate!.Value, 1e-3);
+    }
+
+    [Fact]
     public void One_section_by_pairs_is_the_difference_of_its_rates()
     {
         var fit = LinearProbabilityModel.Fit(
@@ -119,7 +131,7 @@ public sealed class SectionsResultTests
             select new CombinationArm([a, b], new(20_000, (long)Math.Round(20_000 * rate(a, b)))),
         ];
 
-    private static SectionsResult Put(CombinationArm[] cells)
+    private static SectionsResult Put(CombinationArm[] cells, ExcludedPair[]? excluded = null)
     {
         Arm Sum(Func<CombinationArm, bool> which) =>
             cells.Where(which).Aggregate(new Arm(), (sum, cell) => sum + cell.Arm);
@@ -130,8 +142,12 @@ public sealed class SectionsResultTests
                 Facts([.. Enumerable.Range(0, count).Select(version => Sum(cell => cell.Versions[section] == version))])
             );
         }
-        return SectionsResult.From([Section(0), Section(1)], cells, (one, other) =>
-            Sum(cell => cell.Versions[one.Section] == one.Version && cell.Versions[other.Section] == other.Version)
+        return SectionsResult.From(
+            [Section(0), Section(1)],
+            cells,
+            (one, other) =>
+                Sum(cell => cell.Versions[one.Section] == one.Version && cell.Versions[other.Section] == other.Version),
+            excluded
         );
     }
 

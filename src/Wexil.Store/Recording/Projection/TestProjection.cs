@@ -169,16 +169,18 @@ internal sealed class TestProjection : IDisposable
     /// A visitor saw a page without being drawn: someone new never counts in the test, someone enrolled elsewhere no
     /// longer does.
     /// </summary>
-    public void SetApart(TestId test, PageId page, ExclusionReason reason, Guid visitor, long at)
+    /// <returns>False where the visitor had a place in the test before.</returns>
+    public bool SetApart(TestId test, PageId page, ExclusionReason reason, Guid visitor, long at)
     {
         Places.Add((new(visitor), test));
         if (Take(test, null, page, visitor, at, closed: 1, reason, default))
         {
             Touched.Add(test);
             CollectionsMarshal.GetValueRefOrAddDefault(_aparts, (test.Value, page.Value, reason), out _).Visitors++;
+            return true;
         }
-        else
-            _close.Bind(1, visitor).Bind(2, test.Value).Bind(3, page.Value).Run();
+        _close.Bind(1, visitor).Bind(2, test.Value).Bind(3, page.Value).Run();
+        return false;
     }
 
     /// <summary>A visitor reached the goal of a test.</summary>

@@ -206,6 +206,7 @@ public sealed class CountModel(
             ExclusionReason.Tied => "Sent there by a source that is tied to it",
             ExclusionReason.Affiliate => "Sent by affiliates, drawn from the pages open to them",
             ExclusionReason.Audience => "Do not take part",
+            ExclusionReason.Combination => "Another section shows what not every version goes with",
             ExclusionReason.Share => "Left out by the share",
             ExclusionReason.Late => "Stayed, because Wexil did not answer in time",
             _ => "Came while the test did not run",

@@ -25,6 +25,7 @@ public sealed class SectionsModel(
     TestStore tests,
     PageStore pages,
     TallyStore tallies,
+    ExcludedPairStore excluded,
     VerdictRecorder keeper,
     SectionWriter writer,
     OwnerMail mail,
@@ -105,6 +106,17 @@ public sealed class SectionsModel(
     /// <summary>Where the combination is seen, by the page that has it; nothing there counts.</summary>
     public IReadOnlyList<(Page Page, string Address)> Seen =>
         See.Count == 0 ? [] : [.. pages.ForStep(Screen.Place.Id).Select(page => (page, Tried(page)))];
+
+    /// <summary>The pairs that are never shown together, with what they are called.</summary>
+    public IReadOnlyList<(PageId One, PageId Other, string Words)> Excluded { get; private set; } = [];
+
+    /// <summary>A version of one section that is not to be shown with <see cref="Other"/>.</summary>
+    [BindProperty]
+    public long One { get; set; }
+
+    /// <summary>A version of another section.</summary>
+    [BindProperty]
+    public long Other { get; set; }
 
     /// <summary>The sections whose best version is not sure yet, where they were to be kept.</summary>
     public IReadOnlyList<string> Unsure { get; private set; } = [];
@@ -191,6 +203,54 @@ public sealed class SectionsModel(
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
 
+    /// <summary>Excludes a pair of versions.</summary>
+    public async Task<IActionResult> OnPostExcludeAsync()
+    {
+        ModelState.Clear();
+        Read();
+        var (one, other) = (Find(One), Find(Other));
+        if (one is null || other is null || one == other)
+            ModelState.AddModelError(nameof(Other), "Choose versions of two different sections.");
+        else if (IsFirst(one, new(One)) || IsFirst(other, new(Other)))
+            ModelState.AddModelError(nameof(Other), "A section’s first version goes with everything. Choose another.");
+        if (!ModelState.IsValid)
+            return Page();
+        await excluded.ExcludeAsync(Screen.Place.Id, new(One), new(Other));
+        routes.Reload(Screen.Funnel.Id);
+        Done = "Nobody new sees the two together. Running tests go on in a new phase.";
+        return Redirect(Screen.Address(Screen.Place, "sections"));
+    }
+
+    /// <summary>Lets a pair be shown together again.</summary>
+    public async Task<IActionResult> OnPostAdmitAsync()
+    {
+        ModelState.Clear();
+        await excluded.AdmitAsync(Screen.Place.Id, new(One), new(Other));
+        routes.Reload(Screen.Funnel.Id);
+        Done = "The two may be shown together again. Running tests go on in a new phase.";
+        return Redirect(Screen.Address(Screen.Place, "sections"));
+    }
+
+    private Step? Find(long version) =>
+        All.FirstOrDefault(section => section.Versions.Any(own => own.Id.Value == version)).Section;
+
+    private bool IsFirst(Step section, PageId version) =>
+        version
+        == (Reading.Sections.FirstOrDefault(tested => tested.Step.Id == section.Id)?.Test.Pages[0] ?? section.Page);
+
+    /// <summary>The versions that can be excluded, by section.</summary>
+    public IEnumerable<(Step Section, IEnumerable<Page> Versions)> Excludable =>
+        All.Select(section =>
+            (section.Section, section.Versions.Where(version => !IsFirst(section.Section, version.Id)))
+        );
+
+    private string Name(PageId version) =>
+        All.Where(section => section.Versions.Any(own => own.Id == version))
+            .Select(section =>
+                $"{section.Section.Name} {Format.Quoted(section.Versions.First(own => own.Id == version).Name)}"
+            )
+            .FirstOrDefault("a version put away");
+
     private string Tried(Page page)
     {
         var chosen = $"{ChosenVersions.Parameter}={string.Join(',', See.Select(Uri.EscapeDataString))}";
@@ -223,6 +283,12 @@ public sealed class SectionsModel(
                 .Where(section => section.Count > 1),
         ];
         All = [.. Screen.Sections.Select(section => (section, pages.ForStep(section.Id)))];
+        Excluded =
+        [
+            .. excluded
+                .On(Screen.Place.Id)
+                .Select(pair => (pair.One, pair.Other, $"{Name(pair.One)} with {Name(pair.Other)}")),
+        ];
         if (Goal == 0)
             Goal = Screen.LaterSteps.FirstOrDefault()?.Id.Value ?? 0;
         if (Ready.Count > 1 && ModelState.IsValid)
