@@ -131,6 +131,10 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         for (var i = 0; i < 5; i++)
             Assert.Equal("Basil / Order now", Shown(await robot.GetStringAsync("/go/drawn")));
         Assert.Equal((200L, 10L), await wexil.CountedAsync(headline));
+        var exported = (await owner.GetStringAsync("/f/drawn/drawn/sections/combinations.csv")).Split("\r\n");
+        Assert.Equal("headline-of-drawn,button-of-drawn,visitors,conversions", exported[0]);
+        Assert.Equal(["A,A", "A,B", "B,A", "B,B"], exported[1..5].Select(line => line[..3]).Order());
+        Assert.Equal(200, exported[1..5].Sum(line => int.Parse(line.Split(',')[2])));
         var together = WexilFixture.Read(await owner.GetStringAsync("/f/drawn/drawn/sections"));
         Assert.Contains("The best version of each section", together, StringComparison.Ordinal);
         Assert.Contains("Headline of drawn", together, StringComparison.Ordinal);
@@ -223,6 +227,51 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         Assert.Null(tests.Find(headline)!.DecidedAt);
         Assert.Equal(changed, wexil.Get<DraftStore>().For(pages.Find(made.Page.Id)!).Source);
         Assert.Equal(written.Revision, pages.Find(made.Page.Id)!.Revision);
+    }
+
+    [Fact]
+    public async Task A_banner_elsewhere_is_wired_by_its_line_and_once_kept_the_code_to_paste_is_given()
+    {
+        var made = await MakeAsync("elsewhere");
+        using var owner = await wexil.OwnerAsync();
+        var (pages, tests, funnels) = (wexil.Get<PageStore>(), wexil.Get<TestStore>(), wexil.Get<FunnelStore>());
+        var notes = (await funnels.AddStepAsync(made.Funnel.Id, StepKind.Other, "Notes", "elsewhere-notes"))!;
+        await pages.AddAsync(notes.Id, "Notes", new Uri("https://larkrow.example/notes"));
+        wexil.Get<Routes>().Reload();
+        await WexilFixture.PostAsync(
+            owner,
+            "/f/elsewhere/elsewhere-notes/build/notes",
+            "OutsideSection",
+            ("SectionName", "Banner elsewhere")
+        );
+        var wiring = WexilFixture.Read(await owner.GetStringAsync("/f/elsewhere/wiring"));
+        Assert.Contains("The section “Banner elsewhere”", wiring, StringComparison.Ordinal);
+        Assert.Contains("It has not asked yet", wiring, StringComparison.Ordinal);
+        var link = new Uri(
+            $"http://localhost/share/{await wexil.Get<InstallationStore>().Links.MakeAsync(made.Funnel.Id.Value)}"
+        );
+        using var visitor = wexil.Visitor();
+        var shared = WexilFixture.Read(await visitor.GetStringAsync(link.AbsolutePath));
+        Assert.Contains("in front of the part that is called “Banner elsewhere”", shared, StringComparison.Ordinal);
+        await visitor.GetStringAsync("/section/banner-elsewhere");
+        wiring = WexilFixture.Read(await owner.GetStringAsync("/f/elsewhere/wiring"));
+        Assert.Contains("It last asked", wiring, StringComparison.Ordinal);
+
+        var section = funnels.Sections(made.Funnel.Id).Single();
+        var other = await pages.AddVersionAsync(section.Id, "Free seeds", "<h2 class=b>Free & easy</h2>");
+        PageId[] versions = [pages.ForStep(section.Id)[0].Id, other];
+        var test = await tests.StartAsync(
+            new(section.Id, made.Thanks.Id, "Banner", "", 0.1, 0.2, versions, Weights.Even(2))
+        );
+        wexil.Get<Routes>().Reload();
+        const string Keep = "/f/elsewhere/banner-elsewhere/keep";
+        await WexilFixture.PostAsync(owner, Keep, "Keep", ("Kept", $"{other.Value}"), ("Confirmed", "true"));
+        var kept = WexilFixture.Read(await owner.GetStringAsync(Keep));
+        Assert.Contains("<h2 class=b>Free & easy</h2></textarea>", kept, StringComparison.Ordinal);
+        Assert.DoesNotContain("Write it into the page", kept, StringComparison.Ordinal);
+        var answer = await visitor.GetFromJsonAsync<JsonElement>("/section/banner-elsewhere");
+        Assert.Equal("<h2 class=b>Free & easy</h2>", answer.GetProperty("html").GetString());
+        Assert.NotNull(tests.Find(test!.Value)!.DecidedAt);
     }
 
     [Fact]

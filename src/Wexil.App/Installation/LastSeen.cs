@@ -7,7 +7,8 @@ using Wexil.Store;
 namespace Wexil.App.Installation;
 
 /// <summary>
-/// When visitors' browsers last told of an outside page, and when a page where a test begins last asked what to do.
+/// When visitors' browsers last told of an outside page, and when a page where a test begins, or a section on a page,
+/// last asked what to do.
 /// Kept in memory, because it changes with every visit, and written down twice a minute.
 /// </summary>
 public sealed class LastSeen(
@@ -27,11 +28,17 @@ public sealed class LastSeen(
     /// <param name="start">The step's slug.</param>
     public void NoteStart(string start, DateTimeOffset at) => Note($"start:{start}", at);
 
+    /// <param name="key">The section's.</param>
+    public void NoteSection(string key, DateTimeOffset at) => Note($"section:{key}", at);
+
     /// <summary>When a page was told of last; null for never.</summary>
     public DateTimeOffset? Last(PageId page) => Last(Key(page));
 
     /// <summary>When a start asked last; null for never.</summary>
     public DateTimeOffset? LastStart(string start) => Last($"start:{start}");
+
+    /// <summary>When a section's line asked last; null for never.</summary>
+    public DateTimeOffset? LastSection(string key) => Last($"section:{key}");
 
     /// <summary>Writes down what is new.</summary>
     public async Task WriteAsync()

@@ -9,6 +9,10 @@ using Wexil.Store;
 
 namespace Wexil.App.Installation;
 
+/// <summary>A section that may be on an outside page, and the line that is pasted in front of the part.</summary>
+/// <param name="Asked">When a line of it last asked, on whichever page; null for never.</param>
+public sealed record InstalledSection(Step Section, string Line, DateTimeOffset? Asked);
+
 /// <summary>An outside page and how it is wired.</summary>
 /// <param name="Loader">What is pasted besides, where a test begins on the page itself; null elsewhere.</param>
 /// <param name="Note">That its visitors come from another host, and what to do; null where they do not.</param>
@@ -23,7 +27,11 @@ public sealed record InstalledPage(
     PageCheck? Check,
     DateTimeOffset? Seen,
     DateTimeOffset? Asked
-);
+)
+{
+    /// <summary>The sections of its step.</summary>
+    public IReadOnlyList<InstalledSection> Sections { get; init; } = [];
+}
 
 /// <summary>Knows what has to be pasted into which outside page, and looks whether it was.</summary>
 public sealed class ScriptInstallation(
@@ -53,6 +61,7 @@ public sealed class ScriptInstallation(
         var checks = wiring.Checks();
         var controls = tests.Open().ToDictionary(test => test.Step, test => test.Pages[0]);
         var steps = funnels.Steps(funnel).Where(step => !step.IsArchived).ToArray();
+        var sections = funnels.Sections(funnel).Where(section => !section.IsArchived).ToLookup(section => section.Host);
         var onSteps = steps.ToDictionary(step => step.Id, step => pages.ForStep(step.Id));
         return
         [
@@ -69,6 +78,7 @@ public sealed class ScriptInstallation(
                             .ToArray();
                         return Wire(page, step, isControl) with
                         {
+                            Sections = [.. sections[step.Id].Select(Install)],
                             Check = checks.GetValueOrDefault(page.Id),
                             Note = Hosts.Note(page, step, before, visitors.Link(step.Slug)),
                         };
@@ -76,6 +86,13 @@ public sealed class ScriptInstallation(
             ),
         ];
     }
+
+    private InstalledSection Install(Step section) =>
+        new(
+            section,
+            SectionLoader.For(section.Slug, visitors.Origin, section.StartWait),
+            seen.LastSection(section.Slug)
+        );
 
     /// <summary>What a page needs, as the control of its step's test or not.</summary>
     public InstalledPage Wire(Page page, Step step, bool isControl)
@@ -123,6 +140,13 @@ public sealed class ScriptInstallation(
                 .. Led(page.Outside!, found.Address, wired.Step),
                 .. ScriptCheck.Check(found.Html, found.Address, Script, found.Policies),
                 .. Starts(wired, found),
+                .. SectionLines.Check(
+                    found.Html,
+                    found.Address,
+                    wired.Sections.ToDictionary(section => section.Section.Slug, section => section.Section.Name),
+                    new(visitors.Origin),
+                    found.Policies
+                ),
             ];
         var check = new PageCheck(page.Id, time.GetUtcNow(), findings);
         await wiring.SaveAsync(check);

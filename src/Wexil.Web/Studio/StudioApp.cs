@@ -7,6 +7,7 @@ using Wexil.App;
 using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Count;
+using Wexil.Web.Studio.Sections;
 using Wexil.Web.Studio.Send;
 using Wexil.Web.Studio.Shared;
 
@@ -88,6 +89,7 @@ public static class StudioApp
         app.UseMiddleware<BodyLimits>();
         app.MapRazorPages();
         Exports.Map(app);
+        CombinationsExport.Map(app);
         app.MapGet("/live/{test:long}", LiveFeed.Answer).RequireAuthorization();
     }
 }

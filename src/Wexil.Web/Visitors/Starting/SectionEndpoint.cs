@@ -1,3 +1,4 @@
+using Wexil.App.Installation;
 using Wexil.App.Serving;
 using Wexil.App.Visits;
 using Wexil.Core.Assignments;
@@ -19,6 +20,7 @@ public sealed class SectionEndpoint(
     OutsideVisitors outside,
     IdentityStore identities,
     HostedPages hosted,
+    LastSeen seen,
     TimeProvider time
 ) : IVisitorsEndpoint
 {
@@ -50,6 +52,7 @@ public sealed class SectionEndpoint(
         else if (section is not null && caller.Counts)
         {
             var now = time.GetUtcNow();
+            seen.NoteSection(section.Slug, now);
             var (asks, known) = outside.Identify(http, section, now);
             var visit = arrivals.Read(http, routes, section, asks, known, caller.Device, query, now);
             var version = visits.Peek(section, visit, known)?.Page;

@@ -1,0 +1,100 @@
+using AngleSharp.Dom;
+using Wexil.Core.Pages;
+using Wexil.Pages.Source;
+
+namespace Wexil.Pages.Serving;
+
+/// <summary>The lines of sections in an outside page, and whether they stand there as they should.</summary>
+public static class SectionLines
+{
+    /// <summary>What a line does, which nothing else on a page does.</summary>
+    private const string Call = "wexilSections";
+
+    /// <param name="html">The page as it was fetched.</param>
+    /// <param name="page">Its address after redirects.</param>
+    /// <param name="sections">The sections that may be on it, by key, with their names.</param>
+    /// <param name="home">The origin of the visitors' side.</param>
+    /// <param name="policies">The values of its Content-Security-Policy headers.</param>
+    public static IReadOnlyList<Finding> Check(
+        string html,
+        Uri page,
+        IReadOnlyDictionary<string, string> sections,
+        Uri home,
+        IReadOnlyList<string> policies
+    )
+    {
+        if (sections.Count == 0)
+            return [];
+        var document = SourceMap.Parse(html).Document;
+        IElement[] lines =
+        [
+            .. document
+                .QuerySelectorAll("script:not([src])")
+                .Where(script => script.TextContent.Contains(Call, StringComparison.Ordinal)),
+        ];
+        var policy = new ContentPolicy(page, [.. policies, .. ScriptCheck.Metas(document)]);
+        return
+        [
+            .. sections.Select(section => Check([.. lines.Where(Is(section.Key))], section.Value)),
+            .. lines.Length == 0 ? [] : new[] { Policy(lines[0], policy, home) },
+        ];
+    }
+
+    private static Func<IElement, bool> Is(string key) =>
+        line => line.TextContent.Contains($",\"{key}\",", StringComparison.Ordinal);
+
+    private static Finding Check(IElement[] lines, string name)
+    {
+        var what = $"The line of “{name}” is there";
+        return lines switch
+        {
+            [] => new(
+                what,
+                null,
+                $"The line of the section “{name}” is not in the page, so its visitors do not see the section.",
+                "Paste it right in front of the part, if the section is on this page."
+            ),
+            [_, _, ..] => new(
+                what,
+                false,
+                $"The line of “{name}” is there {lines.Length} times; only the first can act.",
+                "Leave the one in front of the part."
+            ),
+            [var line] when line.NextElementSibling is null => new(
+                what,
+                false,
+                $"Nothing follows the line of “{name}”, so there is no part to change.",
+                "Move the line right in front of the part, within the same element."
+            ),
+            [var line] when line.Closest("head") is not null => new(
+                what,
+                false,
+                $"The line of “{name}” stands in the head, where nothing is shown.",
+                "Move the line right in front of the part."
+            ),
+            _ => new(what, true, "Yes."),
+        };
+    }
+
+    private static Finding Policy(IElement line, ContentPolicy policy, Uri home)
+    {
+        const string what = "The page’s content policy lets sections act";
+        if (policy.IsEmpty)
+            return new(what, true, "It has none.");
+        if (!policy.AllowsInline(line.TextContent, line.GetAttribute("nonce")))
+            return new(
+                what,
+                false,
+                "The page’s content policy forbids scripts that stand in the page.",
+                "Give the lines the page’s nonce, or add their hashes to the policy’s script-src."
+            );
+        return policy.AllowsConnection(new(home, "/section/a"))
+            ? new(what, true, "Yes.")
+            : new(
+                what,
+                false,
+                "The page’s content policy does not let the lines ask us.",
+                $"Add {home.GetLeftPart(UriPartial.Authority)} to the policy’s connect-src."
+            );
+    }
+}
