@@ -115,6 +115,21 @@ public sealed partial class SectionTests
         }
     }
 
+    [Theory]
+    [InlineData("<div>\n <p>A</p>\n <h2>B</h2>\n</div>", "<div>\n <h2>B</h2>\n <p>A</p>\n</div>")]
+    [InlineData("<ul><li>A<li>B<li>C</ul>", "<ul><li>C<li>B<li>A</ul>")]
+    [InlineData("<div>Words <b>A</b> and <b>B</b></div>", "<div>Words <b>B</b> and <b>A</b></div>")]
+    [InlineData("<div><p>A</p></div>", null)]
+    [InlineData("<p>A</p><p>B</p>", null)]
+    [InlineData("Words", null)]
+    [InlineData("", null)]
+    public void Parts_of_a_part_change_places(string source, string? turned)
+    {
+        Assert.Equal(turned, OtherOrder.Of(source));
+        if (turned is not null)
+            Assert.Equal(source, OtherOrder.Of(turned));
+    }
+
     [Fact]
     public void A_version_that_leaves_a_comment_open_is_served_as_it_reads()
     {

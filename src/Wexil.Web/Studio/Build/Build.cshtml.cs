@@ -104,6 +104,24 @@ public sealed partial class BuildModel(
         return Redirect(Screen.Address("build"));
     }
 
+    /// <summary>The section’s first version with its parts the other way round; null where it has no two.</summary>
+    private string? InOtherOrder =>
+        Screen.Step.IsSection && Screen.Pages is [var first, ..] ? OtherOrder.Of(context.Pages.Source(first)) : null;
+
+    /// <summary>The section’s parts can change places.</summary>
+    public bool CanBeReordered => InOtherOrder is not null;
+
+    /// <summary>Adds the version of a section that shows its parts in another order.</summary>
+    public async Task<IActionResult> OnPostOrderAsync()
+    {
+        if (InOtherOrder is not { } source)
+            return NotFound();
+        await context.Pages.AddVersionAsync(Screen.Step.Id, "Other order", source);
+        context.Routes.Reload(Screen.Funnel.Id);
+        Done = "This version shows the same parts in reverse. Open it to move them further.";
+        return Redirect(Screen.Address("build"));
+    }
+
     public async Task<IActionResult> OnPostCloneAsync(long original)
     {
         if (Screen.Pages.FirstOrDefault(page => page.Id == new PageId(original)) is not { } parent)

@@ -69,6 +69,12 @@ public sealed class SectionsModel(
     /// <summary>Sections that are not tested and have two versions or more, with how many.</summary>
     public IReadOnlyList<(Step Section, int Versions)> Ready { get; private set; } = [];
 
+    /// <summary>Those that are to be tested, by id; none said means all.</summary>
+    [BindProperty]
+    public IReadOnlyList<long> Chosen { get; set; } = [];
+
+    public bool IsChosen(Step section) => Chosen.Count == 0 || Chosen.Contains(section.Id.Value);
+
     /// <summary>The step whose being reached is the conversion.</summary>
     [BindProperty]
     public long Goal { get; set; }
@@ -140,7 +146,8 @@ public sealed class SectionsModel(
         AsksAboutPages = !IsConfirmed && tests.ForStep(Screen.Place.Id) is [{ IsOpen: true }, ..];
         if (!ModelState.IsValid || Ready.Count == 0 || AsksAboutPages)
             return Page();
-        foreach (var (section, versions) in Ready)
+        var begins = Ready.Where(ready => IsChosen(ready.Section)).ToArray();
+        foreach (var (section, versions) in begins)
         {
             var first = pages
                 .ForStep(section.Id)
@@ -160,7 +167,7 @@ public sealed class SectionsModel(
             );
         }
         routes.Reload(Screen.Funnel.Id);
-        Done = $"{Format.Count(Ready.Count, "section is", "sections are")} being tested, each by itself.";
+        Done = $"{Format.Count(begins.Length, "section is", "sections are")} being tested, each by itself.";
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
 
@@ -291,8 +298,9 @@ public sealed class SectionsModel(
         ];
         if (Goal == 0)
             Goal = Screen.LaterSteps.FirstOrDefault()?.Id.Value ?? 0;
-        if (Ready.Count > 1 && ModelState.IsValid)
-            Plan = SectionsPlan.For([.. Ready.Select(section => section.Versions)], BaseRate / 100, SmallestLift / 100);
+        int[] planned = [.. Ready.Where(ready => IsChosen(ready.Section)).Select(ready => ready.Versions)];
+        if (planned.Length > 1 && ModelState.IsValid)
+            Plan = SectionsPlan.For(planned, BaseRate / 100, SmallestLift / 100);
     }
 
     /// <summary>A pair of versions that stands out, in words.</summary>
