@@ -14,6 +14,9 @@ switch (args.FirstOrDefault())
     case "pages":
         await PagesBench.RunAsync(args.Contains("--quick"));
         return 0;
+    case "sections":
+        await SectionsBench.RunAsync(args.Contains("--quick"));
+        return 0;
     case "looks":
         await LooksBench.RunAsync(args.Contains("--quick"));
         return 0;
@@ -27,6 +30,7 @@ switch (args.FirstOrDefault())
             wexil bench results   Opening the Count screen of ten pages, over 10,000, 1 million and 5 million visits.
             wexil bench signals   Signals and sales a second against bare endpoints of the framework.
             wexil bench pages     Hosted pages and files against the framework's static files; pages of 2 MB.
+            wexil bench sections  A page with sections against the same without; the screens of 59,049 combinations.
             wexil bench looks     A verdict over ten pages of a million visitors; the look at a thousand tests.
             wexil bench uploads   Memory before and after a hundred bodies of 75 MB from strangers.
             Add --quick for a short run.

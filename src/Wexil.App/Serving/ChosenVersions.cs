@@ -15,13 +15,13 @@ public static class ChosenVersions
     /// <summary>Does an address ask for versions?</summary>
     public static bool AreIn(string query) => AddressQuery.Value(query, Parameter) is not null;
 
-    /// <summary>
-    /// The version of a section that an address asks for; where it asks for none, the one that everybody sees.
-    /// </summary>
-    public static RoutePage? Of(RouteTable routes, RouteStep section, string query) =>
-        (AddressQuery.Value(query, Parameter) ?? "")
-            .Split(',')
-            .Select(routes.PageOrVersion)
-            .FirstOrDefault(version => version?.Step == section.Id)
-        ?? section.Page;
+    /// <summary>The versions that an address asks for; names that are none are passed over.</summary>
+    public static IReadOnlyList<RoutePage> In(RouteTable routes, string query) =>
+        AddressQuery.Value(query, Parameter) is { } names
+            ? [.. names.Split(',').Select(routes.PageOrVersion).OfType<RoutePage>()]
+            : [];
+
+    /// <summary>The version of a section that is chosen; where none is, the one that everybody sees.</summary>
+    public static RoutePage? Of(RouteStep section, IReadOnlyList<RoutePage> chosen) =>
+        chosen.FirstOrDefault(version => version.Step == section.Id) ?? section.Page;
 }

@@ -11,13 +11,6 @@ using Wexil.Store;
 
 namespace Wexil.App.Serving;
 
-/// <summary>A file ready to be sent, compressed beforehand where that makes it smaller.</summary>
-public sealed record HostedFile(byte[] Content, string ContentType, string ETag, byte[]? Brotli, byte[]? Gzip)
-{
-    /// <summary>In bytes, with its compressed forms.</summary>
-    public long Size => Content.Length + (Brotli?.Length ?? 0) + (Gzip?.Length ?? 0);
-}
-
 /// <summary>A hosted page ready to be shown.</summary>
 /// <param name="OwnAddressOnly">Its scripts build addresses, so it is shown at its own address and not at the step's
 /// link.</param>
@@ -51,7 +44,6 @@ public sealed class HostedPages(
     TroubleLog troubles
 ) : IDisposable
 {
-    private const int TooSmallToCompress = 512;
     private readonly MemoryCache _cache = new(new MemoryCacheOptions { SizeLimit = 256 << 20 });
 
     /// <summary>
@@ -69,7 +61,8 @@ public sealed class HostedPages(
     /// <param name="query">That of the address; see <see cref="ChosenVersions"/>.</param>
     public HostedPage Tried(RouteTable routes, RoutePage page, string query)
     {
-        ShownVersion Chosen(RouteStep section) => new(section, ChosenVersions.Of(routes, section, query));
+        var chosen = ChosenVersions.In(routes, query);
+        ShownVersion Chosen(RouteStep section) => new(section, ChosenVersions.Of(section, chosen));
         var plain = Plain(page);
         return plain.Keys.Count == 0 ? plain : Page(page, [.. Sections(routes, plain).Select(Chosen)]);
     }
@@ -130,7 +123,10 @@ public sealed class HostedPages(
             return null;
         return Keep(
             key,
-            Ready(file.ContentType == ContentTypes.Css ? Rooted(page, file.Content) : file.Content, file.ContentType),
+            HostedFile.Prepared(
+                file.ContentType == ContentTypes.Css ? Rooted(page, file.Content) : file.Content,
+                file.ContentType
+            ),
             kept => kept.Size
         );
     }
@@ -151,7 +147,9 @@ public sealed class HostedPages(
         var key = (hash, type);
         if (_cache.TryGetValue(key, out HostedFile? ready))
             return ready;
-        return assets.Content(hash) is { } content ? Keep(key, Ready(content, type), kept => kept.Size) : null;
+        return assets.Content(hash) is { } content
+            ? Keep(key, HostedFile.Prepared(content, type), kept => kept.Size)
+            : null;
     }
 
     /// <summary>
@@ -192,20 +190,40 @@ public sealed class HostedPages(
     private HostedPage Prepare(RoutePage route)
     {
         var ready = HostedHtml.Prepare(Sectioned(route).Page.Source, ServingOf(route));
-        return Finish(route, ready.Html, ready.BuyTargets) with { Keys = Sectioned(route).Keys };
+        return new(
+            HostedFile.Prepared(Encoding.UTF8.GetBytes(ready.Html), ContentTypes.Html),
+            BuildsAddresses(route, [ready.Html]),
+            ready.BuyTargets,
+            Canonical(route)
+        )
+        {
+            Keys = Sectioned(route).Keys,
+        };
     }
+
+    /// <summary>A page's sections made ready.</summary>
+    /// <param name="OwnAddressOnly">A script of the page, or of any version, builds addresses: the page has one address
+    /// whatever a visitor sees of it.</param>
+    private sealed record Composable(ReadySections Sections, bool OwnAddressOnly);
 
     private HostedPage Compose(RoutePage route, IReadOnlyList<ShownVersion> shown, string pieces)
     {
-        var key = (route.Id, route.Revision, route.WiringKey, pieces, nameof(ReadySections));
-        var ready = _cache.TryGetValue(key, out ReadySections? known)
+        var key = (route.Id, route.Revision, route.WiringKey, pieces, nameof(Composable));
+        var ready = _cache.TryGetValue(key, out Composable? known)
             ? known!
-            : Keep(key, PrepareSections(route, shown), prepared => prepared.Size);
+            : Keep(key, PrepareSections(route, shown), prepared => prepared.Sections.Size);
         var versions = shown.ToDictionary(version => version.Section.Slug, version => NameOf(version.Version));
-        return Finish(route, ready.Compose(versions.GetValueOrDefault), ready.BuyTargets);
+        var html = ready.Sections.Compose(versions.GetValueOrDefault);
+        return new(
+            // There may be as many combinations as visitors.
+            HostedFile.Passing(Encoding.UTF8.GetBytes(html), ContentTypes.Html),
+            ready.OwnAddressOnly,
+            ready.Sections.BuyTargets,
+            Canonical(route)
+        );
     }
 
-    private ReadySections PrepareSections(RoutePage route, IReadOnlyList<ShownVersion> shown)
+    private Composable PrepareSections(RoutePage route, IReadOnlyList<ShownVersion> shown)
     {
         IReadOnlyDictionary<string, string> VersionsOf(string key) =>
             shown.FirstOrDefault(version => version.Section.Slug == key)?.Section is { } section
@@ -214,7 +232,14 @@ public sealed class HostedPages(
                     .Where(version => version.Item2 is not null)
                     .ToDictionary()!
                 : new Dictionary<string, string>();
-        return ReadySections.Prepare(Sectioned(route).Page, VersionsOf, ServingOf(route));
+        var page = Sectioned(route).Page;
+        return new(
+            ReadySections.Prepare(page, VersionsOf, ServingOf(route)),
+            BuildsAddresses(
+                route,
+                [page.Source, .. shown.SelectMany(version => VersionsOf(version.Section.Slug).Values)]
+            )
+        );
     }
 
     /// <summary>
@@ -237,23 +262,18 @@ public sealed class HostedPages(
         return served.Serving(route, pages.Find(route.Id)!.Entry!, hashes) with { Ahead = script };
     }
 
-    private HostedPage Finish(RoutePage route, string html, IReadOnlyList<string> targets)
-    {
-        var scripts = HostedHtml
-            .InlineScripts(html)
+    private bool BuildsAddresses(RoutePage route, IEnumerable<string> sources) =>
+        sources
+            .SelectMany(HostedHtml.InlineScripts)
             .Concat(
                 pages
                     .Hashes(route.Id, route.Revision)
                     .Keys.Where(path => path.EndsWith(".js", StringComparison.OrdinalIgnoreCase))
                     .Select(path => PageText.Decode(pages.File(route.Id, route.Revision, path)!.Content))
-            );
-        return new(
-            Ready(Encoding.UTF8.GetBytes(html), ContentTypes.Html),
-            scripts.Any(HostedHtml.BuildsAddresses),
-            targets,
-            $"<{visitors.Link(route.Link)}>; rel=\"canonical\""
-        );
-    }
+            )
+            .Any(HostedHtml.BuildsAddresses);
+
+    private string Canonical(RoutePage route) => $"<{visitors.Link(route.Link)}>; rel=\"canonical\"";
 
     private Sectioned Sectioned(RoutePage route)
     {
@@ -271,28 +291,6 @@ public sealed class HostedPages(
         var hashes = pages.Hashes(page.Id, page.Revision);
         var rooted = HostedHtml.RootedStyles(css, ServedPages.Folder(page), hashes.ContainsKey);
         return rooted == css ? sheet : Encoding.UTF8.GetBytes(rooted);
-    }
-
-    private static HostedFile Ready(byte[] content, string type)
-    {
-        var etag = $"\"{Convert.ToHexStringLower(SHA256.HashData(content)[..12])}\"";
-        if (content.Length < TooSmallToCompress || !ContentTypes.IsText(type))
-            return new(content, type, etag, null, null);
-        var brotli = Compressed(content, stream => new BrotliStream(
-            stream,
-            new BrotliCompressionOptions { Quality = 5 }
-        ));
-        var gzip = Compressed(content, stream => new GZipStream(stream, CompressionLevel.Optimal));
-        return new(content, type, etag, brotli, gzip);
-    }
-
-    private static byte[]? Compressed(byte[] content, Func<Stream, Stream> compressor)
-    {
-        using var memory = new MemoryStream();
-        using (var stream = compressor(memory))
-            stream.Write(content);
-        var packed = memory.ToArray();
-        return packed.Length < content.Length ? packed : null;
     }
 
     private T Keep<T>(object key, T value, Func<T, long> size) =>

@@ -51,17 +51,17 @@ public static class FileResponse
     /// <summary>The content as the browser takes it; says so in the headers.</summary>
     private static byte[] Encoded(HttpContext http, HostedFile file)
     {
-        if (file.Brotli is null && file.Gzip is null)
+        if (!file.IsCompressible)
             return file.Content;
         var headers = http.Response.Headers;
         headers.Vary = "Accept-Encoding";
         _ = StringWithQualityHeaderValue.TryParseList(http.Request.Headers.AcceptEncoding.ToArray()!, out var accepted);
-        if (file.Brotli is { } brotli && Accepts(accepted, "br"))
+        if (Accepts(accepted, "br") && file.Brotli is { } brotli)
         {
             headers.ContentEncoding = "br";
             return brotli;
         }
-        if (file.Gzip is { } gzip && Accepts(accepted, "gzip"))
+        if (Accepts(accepted, "gzip") && file.Gzip is { } gzip)
         {
             headers.ContentEncoding = "gzip";
             return gzip;

@@ -62,6 +62,7 @@ public sealed class PreviewEndpoint(
             ours ? PageView.Editor : PageView.Preview,
             ahead
         );
-        await FileResponse.Write(http, new(html, ContentTypes.Html, "", null, null), FileResponse.Caching.Never);
+        var shown = HostedFile.Passing(html, ContentTypes.Html);
+        await FileResponse.Write(http, shown, FileResponse.Caching.Never);
     }
 }

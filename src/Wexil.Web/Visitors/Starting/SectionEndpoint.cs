@@ -48,7 +48,9 @@ public sealed class SectionEndpoint(
         var (visitor, html, told) = ("", (string?)null, "");
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
         if (section is not null && ChosenVersions.AreIn(query))
-            html = ChosenVersions.Of(routes, section, query) is { } chosen ? hosted.Version(chosen) : null;
+            html = ChosenVersions.Of(section, ChosenVersions.In(routes, query)) is { } chosen
+                ? hosted.Version(chosen)
+                : null;
         else if (section is not null && caller.Counts)
         {
             var now = time.GetUtcNow();
