@@ -69,16 +69,22 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
             if (next is not null)
                 OptIn(pages[shown], visitor, at);
             then = Walk(_crowd, visitor, traits, then, onward, countedUntil ?? now, sells);
-            if (next is null || !_readers.Does(next.Share))
-                continue;
-            then += 40 * _readers.Hesitates();
-            if (then >= now)
-                continue;
-            var offered = Visit(table.Step(next.Step.Id)!, visitor, then, traits with { Source = "" });
-            better = ShowSections(next.Sections, visitor, then, traits with { Source = "" });
-            if (_readers.Does(better * next.Rate(shown, offered)))
-                Walk(_readers, visitor, traits, then, next.Onward, now, sells: true);
+            if (next is not null && _readers.Does(next.Share))
+                GoOn(next, shown, visitor, traits, then);
         }
+    }
+
+    /// <summary>A reader comes to a later step some time after, and may buy there.</summary>
+    private void GoOn(Next next, PageId read, VisitorId visitor, Traits traits, DateTimeOffset from)
+    {
+        var then = from + 40 * _readers.Hesitates();
+        if (then >= now)
+            return;
+        var later = traits with { Source = "" };
+        var offered = Visit(_routes.Current.Step(next.Step.Id)!, visitor, then, later);
+        var better = ShowSections(next.Sections, visitor, then, later);
+        if (_readers.Does(better * next.Rate(read, offered)))
+            Walk(_readers, visitor, traits, then, next.Onward, now, sells: true);
     }
 
     private Traits Traits((string Tag, int Weight)[] sources) =>

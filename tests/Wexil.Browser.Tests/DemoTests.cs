@@ -7,7 +7,7 @@ public sealed class DemoTests
 {
     private static readonly (string Name, string Path, string Shows)[] Screens =
     [
-        ("today", "/", "One test is ready to keep, and one needs you."),
+        ("today", "/", "2 tests are ready to keep, and one needs you."),
         ("build", "/f/balcony-harvest/calendar/build", "Photo of the rail planter"),
         ("edit", "/f/balcony-harvest/calendar/build/first-salad-in-21-days", "1 form wired"),
         ("compare", "/f/balcony-harvest/calendar/build/photo-of-the-rail-planter/compare", "One change: if it wins"),
@@ -49,6 +49,10 @@ public sealed class DemoTests
         ("sales", "/sales", "orders in USD"),
         ("order", "/sales/order?order=K-4001&currency=USD", "Money went back"),
         ("count", "/f/balcony-harvest/calendar/count", "but not by enough to bank on"),
+        ("sections", "/f/balcony-harvest/kit/sections", "Keep these together"),
+        ("section-build", "/f/balcony-harvest/kit-headline/build", "Versions of “Headline”"),
+        ("banner", "/f/balcony-notes/notes-banner/keep", "Keep B. It brings"),
+        ("banner-line", "/f/balcony-notes/notes-banner/build", "The line for your page"),
         ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It brings"),
         ("learned", "/f/balcony-harvest/calendar/keep", "no difference found"),
         ("tests", "/tests?q=", "Change what the page says"),

@@ -102,7 +102,7 @@ public sealed class SectionTests
 
         owner.Open(site.Studio, "/f/harvest/headline/keep");
         owner.Run("document.querySelectorAll('input[name=Kept]')[1].click()");
-        owner.Press("Keep the page chosen");
+        owner.Press("Keep the version chosen");
         owner.Press("all the same");
         owner.WaitForText("is shown to everybody");
         using var after = new Browser();
@@ -110,6 +110,24 @@ public sealed class SectionTests
         after.WaitForText("Herbs in January");
         owner.Open(site.Studio, "/f/harvest/guarantee/count");
         owner.WaitForText("“Headline” shows");
+
+        // Taken back, it is tested again; and then the best of both is kept as a plain page.
+        owner.Open(site.Studio, "/f/harvest/headline/keep");
+        owner.Press("Take it back");
+        owner.WaitForText("the test runs on in a new phase");
+        owner.Open(site.Studio, "/f/harvest/kit/sections");
+        owner.Press("Show it");
+        owner.WaitForText("open it with its own scripts");
+        owner.IsAccessible();
+        owner.Press("Keep these together");
+        owner.WaitForText("Keep them all the same?");
+        owner.Press("Keep them all the same");
+        owner.WaitForText("as a plain page");
+        owner.IsAccessible();
+        var plain = pages.Source(pages.ForStep(step.Id).Single());
+        Assert.DoesNotContain("data-wexil-section", plain, StringComparison.Ordinal);
+        after.Open(site.Visitors, "/go/kit");
+        after.WaitForText(plain.Contains("Herbs in January", StringComparison.Ordinal) ? "Herbs" : "A harvest");
     }
 
     [Fact]
@@ -146,6 +164,26 @@ public sealed class SectionTests
         silent.Start();
         line = SectionLoader.For(section.Slug, $"http://{silent.LocalEndpoint}", wait: 300);
         await StaysAsync(home);
+        Assert.Equal((1, 1), Counted(site, test));
+
+        // Kept, everybody is shown it by the line, and the owner is given the code to paste.
+        using (var owner = new Browser())
+        {
+            site.SignIn(owner);
+            owner.Open(site.Studio, $"/f/shop/{section.Slug}/keep");
+            owner.Run("document.querySelectorAll('input[name=Kept]')[1].click()");
+            owner.Press("Keep the version chosen");
+            owner.Press("all the same");
+            owner.WaitForText("Paste this over the part");
+            owner.IsAccessible();
+            Assert.Contains("Free seeds this week", owner.Find("#code").GetAttribute("value"));
+        }
+        line = SectionLoader.For(section.Slug, origin, wait: 10_000);
+        using var later = new Browser();
+        later.Open(new Uri($"{home}/shop"));
+        later.WaitForText("Free seeds");
+        Assert.Equal("second", Painted(later));
+        await site.Host.Journal.WhenProjectedAsync();
         Assert.Equal((1, 1), Counted(site, test));
     }
 

@@ -1,9 +1,10 @@
+using System.Collections.Concurrent;
 using System.Globalization;
-using System.IO.Compression;
-using System.Security.Cryptography;
+using System.Runtime.CompilerServices;
 using System.Text;
 using Microsoft.Extensions.Caching.Memory;
 using Wexil.Core.Assignments;
+using Wexil.Core.Common;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
@@ -26,8 +27,9 @@ public sealed record HostedPage(
     public IReadOnlyList<string> Keys { get; init; } = [];
 }
 
-/// <summary>The version of a section that is shown; null for what stands in the page.</summary>
-public sealed record ShownVersion(RouteStep Section, RoutePage? Version);
+/// <summary>The sections of a page that have versions.</summary>
+/// <param name="Key">The same as long as those versions, and their content, are the same.</param>
+public sealed record PageSections(IReadOnlyList<RouteStep> Steps, string Key);
 
 /// <summary>A page's source with its sections.</summary>
 /// <param name="Keys">Each section once.</param>
@@ -45,6 +47,7 @@ public sealed class HostedPages(
 ) : IDisposable
 {
     private readonly MemoryCache _cache = new(new MemoryCacheOptions { SizeLimit = 256 << 20 });
+    private readonly ConditionalWeakTable<RouteTable, ConcurrentDictionary<PageId, PageSections>> _sections = [];
 
     /// <summary>
     /// A page as visitors get it, made ready where it is not yet; its sections as they are for everyone.
@@ -52,19 +55,22 @@ public sealed class HostedPages(
     public HostedPage Page(RouteTable routes, RoutePage page)
     {
         var plain = Plain(page);
-        return plain.Keys.Count == 0
-            ? plain
-            : Page(page, [.. Sections(routes, plain).Select(section => new ShownVersion(section, section.Page))]);
+        if (plain.Keys.Count == 0)
+            return plain;
+        var sections = Sections(routes, page, plain);
+        return Page(page, sections, [.. sections.Steps.Select(section => section.Page)]);
     }
 
     /// <summary>A page with the versions that somebody who tries it asks for.</summary>
     /// <param name="query">That of the address; see <see cref="ChosenVersions"/>.</param>
     public HostedPage Tried(RouteTable routes, RoutePage page, string query)
     {
-        var chosen = ChosenVersions.In(routes, query);
-        ShownVersion Chosen(RouteStep section) => new(section, ChosenVersions.Of(section, chosen));
         var plain = Plain(page);
-        return plain.Keys.Count == 0 ? plain : Page(page, [.. Sections(routes, plain).Select(Chosen)]);
+        if (plain.Keys.Count == 0)
+            return plain;
+        var chosen = ChosenVersions.In(routes, query);
+        var sections = Sections(routes, page, plain);
+        return Page(page, sections, [.. sections.Steps.Select(section => ChosenVersions.Of(section, chosen))]);
     }
 
     /// <summary>A page as it stands in its source, whatever its sections show.</summary>
@@ -78,19 +84,26 @@ public sealed class HostedPages(
     }
 
     /// <summary>The sections on a page that have versions.</summary>
-    public static IReadOnlyList<RouteStep> Sections(RouteTable routes, HostedPage page) =>
-        [.. page.Keys.Select(routes.Section).OfType<RouteStep>()];
+    /// <param name="plain">The page as it stands in its source.</param>
+    public PageSections Sections(RouteTable routes, RoutePage page, HostedPage plain)
+    {
+        // Worked out once a table, which is never changed; nor is a page while the table stands.
+        var known = _sections.GetOrCreateValue(routes);
+        if (known.TryGetValue(page.Id, out var sections))
+            return sections;
+        RouteStep[] steps = [.. plain.Keys.Select(routes.Section).OfType<RouteStep>()];
+        return known[page.Id] = new(steps, string.Join(',', steps.Select(section => section.VersionsKey)));
+    }
 
     /// <summary>A page with the versions of its sections that a visitor is shown.</summary>
-    /// <param name="shown">One for each of its sections that have versions.</param>
-    public HostedPage Page(RoutePage page, IReadOnlyList<ShownVersion> shown)
+    /// <param name="shown">One for each of the sections; null for what stands in the page.</param>
+    public HostedPage Page(RoutePage page, PageSections sections, IReadOnlyList<RoutePage?> shown)
     {
-        var own = (page.Id, page.Revision, page.WiringKey);
-        var pieces = string.Join(',', shown.Select(version => version.Section.VersionsKey));
-        var key = (own, pieces, string.Join(',', shown.Select(version => version.Version?.Id.Value)));
+        var versions = string.Join(',', shown.Select(version => version?.Id.Value));
+        var key = (page.Id, page.Revision, page.WiringKey, sections.Key, versions);
         return _cache.TryGetValue(key, out HostedPage? composed)
             ? composed!
-            : Keep(key, Compose(page, shown, pieces), prepared => prepared.File.Size);
+            : Keep(key, Compose(page, sections, shown), prepared => prepared.File.Size);
     }
 
     /// <summary>Makes the pages ready that visitors are sent to, so that none of them waits for it.</summary>
@@ -206,13 +219,13 @@ public sealed class HostedPages(
     /// whatever a visitor sees of it.</param>
     private sealed record Composable(ReadySections Sections, bool OwnAddressOnly);
 
-    private HostedPage Compose(RoutePage route, IReadOnlyList<ShownVersion> shown, string pieces)
+    private HostedPage Compose(RoutePage route, PageSections sections, IReadOnlyList<RoutePage?> shown)
     {
-        var key = (route.Id, route.Revision, route.WiringKey, pieces, nameof(Composable));
+        var key = (route.Id, route.Revision, route.WiringKey, sections.Key);
         var ready = _cache.TryGetValue(key, out Composable? known)
             ? known!
-            : Keep(key, PrepareSections(route, shown), prepared => prepared.Sections.Size);
-        var versions = shown.ToDictionary(version => version.Section.Slug, version => NameOf(version.Version));
+            : Keep(key, PrepareSections(route, sections), prepared => prepared.Sections.Size);
+        var versions = sections.Steps.Zip(shown).ToDictionary(pair => pair.First.Slug, pair => NameOf(pair.Second));
         var html = ready.Sections.Compose(versions.GetValueOrDefault);
         return new(
             // There may be as many combinations as visitors.
@@ -223,10 +236,10 @@ public sealed class HostedPages(
         );
     }
 
-    private Composable PrepareSections(RoutePage route, IReadOnlyList<ShownVersion> shown)
+    private Composable PrepareSections(RoutePage route, PageSections sections)
     {
         IReadOnlyDictionary<string, string> VersionsOf(string key) =>
-            shown.FirstOrDefault(version => version.Section.Slug == key)?.Section is { } section
+            sections.Steps.FirstOrDefault(section => section.Slug == key) is { } section
                 ? section
                     .Candidates.Select(version => (NameOf(version)!, Version(version)))
                     .Where(version => version.Item2 is not null)
@@ -237,7 +250,7 @@ public sealed class HostedPages(
             ReadySections.Prepare(page, VersionsOf, ServingOf(route)),
             BuildsAddresses(
                 route,
-                [page.Source, .. shown.SelectMany(version => VersionsOf(version.Section.Slug).Values)]
+                [page.Source, .. sections.Steps.SelectMany(section => VersionsOf(section.Slug).Values)]
             )
         );
     }

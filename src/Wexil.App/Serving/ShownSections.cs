@@ -9,13 +9,25 @@ public sealed class ShownSections(VisitService visits, HostedPages hosted)
 {
     /// <summary>Decides, records, and gives the page.</summary>
     /// <param name="known">The visitor may have been here before.</param>
-    public async ValueTask<HostedPage> ShowAsync(RouteTable routes, RoutePage page, Visit visit, bool known)
+    /// <param name="recorded">When the visit of the page is: both are written in one go.</param>
+    public async ValueTask<HostedPage> ShowAsync(
+        RouteTable routes,
+        RoutePage page,
+        Visit visit,
+        bool known,
+        Task recorded
+    )
     {
         var plain = hosted.Plain(page);
         if (plain.Keys.Count == 0)
+        {
+            await recorded;
             return plain;
-        var sections = HostedPages.Sections(routes, plain);
-        var versions = await visits.ShowSectionsAsync(sections, visit, known);
-        return hosted.Page(page, [.. sections.Zip(versions, (section, version) => new ShownVersion(section, version))]);
+        }
+        var sections = hosted.Sections(routes, page, plain);
+        var versions = await visits.ShowSectionsAsync(sections.Steps, visit, known);
+        // Together they take as long as one.
+        await recorded;
+        return hosted.Page(page, sections, versions);
     }
 }

@@ -63,22 +63,30 @@ public sealed class VisitService
     /// </summary>
     /// <param name="known">The visitor may have been here before. A new id needs no looking up.</param>
     /// <param name="promised">The page that the visitor was drawn for on a page of the owner's own.</param>
+    public async ValueTask<Assignment?> VisitAsync(RouteStep step, Visit visit, bool known, PageId? promised = null)
+    {
+        var (turn, recorded) = Arrive(step, visit, known, promised);
+        await recorded;
+        return turn;
+    }
+
+    /// <summary>The same, for who has more to record before anybody is answered.</summary>
     /// <param name="isInside">The visitor came from another page here, so no link of a source was followed.</param>
-    public async ValueTask<Assignment?> VisitAsync(
+    /// <returns>What is shown, and when it is recorded.</returns>
+    public (Assignment? Turn, Task Recorded) Arrive(
         RouteStep step,
         Visit visit,
         bool known,
-        PageId? promised = null,
+        PageId? promised,
         bool isInside = false
     )
     {
         if (Decide(step, visit, known, promised) is not { } turn)
-            return null;
+            return (null, Task.CompletedTask);
         // A place is recorded whenever it is taken; what else happens twice within two seconds is one visit.
         var takesPlace = turn.Kind != AssignmentKind.Plain && turn.Exclusion != ExclusionReason.NotRunning;
-        if (_recent.Add(visit.Visitor, step.Id, visit.At) || takesPlace)
-            await Record(step, visit, turn, isInside);
-        return turn;
+        var isNew = _recent.Add(visit.Visitor, step.Id, visit.At);
+        return (turn, isNew || takesPlace ? Record(step, visit, turn, isInside) : Task.CompletedTask);
     }
 
     /// <summary>

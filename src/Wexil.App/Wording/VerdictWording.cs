@@ -42,8 +42,8 @@ public static class VerdictWording
             ),
             Verdict.SplitMismatch => (
                 "The split did not arrive as set.",
-                "The pages’ visitors are further from the weights than chance allows, so some visitors were lost on "
-                    + "the way. Mend that first: no comparison can be trusted before."
+                "The visitors are further from the weights than chance allows, so some were lost on the way. Mend that "
+                    + "first: no comparison can be trusted before."
             ),
             Verdict.ConversionsStopped stopped => (
                 $"{Format.Count(stopped.Visitors)} visitors and not one {one} since the last.",
@@ -61,7 +61,7 @@ public static class VerdictWording
             Verdict.NoDifference same => NoDifference(same, money),
             Verdict.TooFewConversions few => (
                 $"Too few {many} to say anything yet.",
-                $"No call is made before every page has {AlwaysValidTest.MinConversions}; the smallest has "
+                $"No call is made before each has {AlwaysValidTest.MinConversions}; the smallest has "
                     + $"{Format.Count(few.Least)}. By plan, {Wait(few.Expected)}"
             ),
             Verdict.Undecided open => (Ahead(open), $"If the lead holds, {Wait(open.Expected)}"),
@@ -96,10 +96,12 @@ public static class VerdictWording
         if (best.IsByMoney)
             return (
                 $"Keep {letter}. Nothing that was tried brings more.",
-                "Every other page brings less, and not by chance."
+                best.Challengers == 1
+                    ? "The other one brings less, and not by chance."
+                    : "All others bring less, and not by chance."
             );
-        var others = best.Challengers == 1 ? "The other page" : "Every other page";
-        return ($"Keep {letter}. Nothing that was tried beats it.", $"{others} brings fewer, and not by chance.");
+        var others = best.Challengers == 1 ? "The other one brings" : "All others bring";
+        return ($"Keep {letter}. Nothing that was tried beats it.", $"{others} fewer, and not by chance.");
     }
 
     private static string Ahead(Verdict.Undecided open)

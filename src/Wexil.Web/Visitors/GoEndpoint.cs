@@ -56,11 +56,17 @@ public sealed class GoEndpoint(
             ? VisitorCookie.Identify(http, visits, tokens, now)
             : VisitorCookie.Read(http, visits, tokens, now);
         var visit = arrivals.Read(http, routes, step, visitor, known, caller.Device, query, now);
-        var page = caller.Counts
-            ? await CountAsync(http, step, visit, known, hasOurs ? AddressQuery.Value(query, "wx_start") : null)
-            : PageForUncounted(caller, step, visit, known);
-        await Show(http, routes, step, page, caller.Counts, visit, known);
+        var arrival = new Arrival(routes, step, visit, known, caller.Counts);
+        var (page, recorded) = caller.Counts
+            ? await CountAsync(http, arrival, hasOurs ? AddressQuery.Value(query, "wx_start") : null)
+            : (PageForUncounted(caller, step, visit, known), Task.CompletedTask);
+        await Show(http, arrival, page, recorded);
     }
+
+    /// <summary>Who comes by which link.</summary>
+    /// <param name="Known">The visitor may have been here before.</param>
+    /// <param name="Counts">What is shown is recorded.</param>
+    private readonly record struct Arrival(RouteTable Routes, RouteStep Step, Visit Visit, bool Known, bool Counts);
 
     private static RequestClassification Classify(HttpContext http, RouteTable routes, bool countsMe)
     {
@@ -70,15 +76,16 @@ public sealed class GoEndpoint(
         return RequestClassification.From(http, routes) with { LeftOut = null, IsTrying = false };
     }
 
-    private async Task<RoutePage?> CountAsync(HttpContext http, RouteStep step, Visit visit, bool known, string? start)
+    private async Task<(RoutePage? Page, Task Recorded)> CountAsync(HttpContext http, Arrival arrival, string? start)
     {
-        var promised = start is null ? null : await PromisedAsync(visit, start, step);
-        if (step.StartsOnPage)
+        var visit = arrival.Visit;
+        var promised = start is null ? null : await PromisedAsync(visit, start, arrival.Step);
+        if (arrival.Step.StartsOnPage)
             VisitorCookie.ShowElsewhere(http, visit.Visitor);
-        var page = (await visits.VisitAsync(step, visit, known, promised, Arrivals.IsInside(http)))?.Page;
+        var (turn, recorded) = visits.Arrive(arrival.Step, visit, arrival.Known, promised, Arrivals.IsInside(http));
         if (visit.Traits.IsAffiliate)
             Arrivals.Remember(http, visits.Routes);
-        return page;
+        return (turn?.Page, recorded);
     }
 
     // Robots, previews and who keeps no cookie see what the step stands for; the owner sees what a visitor would.
@@ -118,27 +125,27 @@ public sealed class GoEndpoint(
         return page;
     }
 
-    private async Task Show(
-        HttpContext http,
-        RouteTable routes,
-        RouteStep step,
-        RoutePage? page,
-        bool counts,
-        Visit visit,
-        bool known
-    )
+    /// <param name="recorded">When the visit is: nobody is answered before.</param>
+    private async Task Show(HttpContext http, Arrival arrival, RoutePage? page, Task recorded)
     {
+        var (routes, step, visit) = (arrival.Routes, arrival.Step, arrival.Visit);
+        if (page is { Outside: null })
+        {
+            await ShowHosted(http, arrival, page, recorded);
+            return;
+        }
+        await recorded;
         if (page is null)
             await PlainPage.Write(
                 http,
                 StatusCodes.Status404NotFound,
                 "This page is not here yet. Please come back later."
             );
-        else if (page.Outside is { } outside)
+        else
             Onward.Redirect(
                 http,
                 Onward.Address(
-                    outside,
+                    page.Outside!,
                     step,
                     page,
                     tokens.Issue(visit.Visitor, visit.At),
@@ -147,24 +154,16 @@ public sealed class GoEndpoint(
                     routes.PassThrough
                 )
             );
-        else
-            await ShowHosted(http, routes, step, page, counts, visit, known);
     }
 
-    private async Task ShowHosted(
-        HttpContext http,
-        RouteTable routes,
-        RouteStep step,
-        RoutePage page,
-        bool counts,
-        Visit visit,
-        bool known
-    )
+    private async Task ShowHosted(HttpContext http, Arrival arrival, RoutePage page, Task recorded)
     {
+        var (routes, step, visit) = (arrival.Routes, arrival.Step, arrival.Visit);
         var ready =
             step.Redirects ? null
-            : counts ? await sections.ShowAsync(routes, page, visit, known)
+            : arrival.Counts ? await sections.ShowAsync(routes, page, visit, arrival.Known, recorded)
             : hosted.Page(routes, page);
+        await recorded;
         if (ready is null or { OwnAddressOnly: true })
         {
             Onward.Redirect(http, ServedPages.Folder(page) + step.Carries.Select(visit.Query));

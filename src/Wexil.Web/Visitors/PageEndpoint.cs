@@ -73,11 +73,14 @@ public sealed class PageEndpoint(
         if (!caller.Counts)
             return hosted.Page(routes, page);
         var (visitor, known) = VisitorCookie.Identify(http, visits, tokens, now);
-        await visits.ReachAsync(page, visitor, now);
+        var reached = visits.ReachAsync(page, visitor, now);
         if (routes.Step(page.Step) is not { } step)
+        {
+            await reached;
             return hosted.Page(routes, page);
+        }
         var query = http.Request.QueryString.Value ?? "";
         var visit = arrivals.Read(http, routes, step, visitor, known, caller.Device, query, now);
-        return await sections.ShowAsync(routes, page, visit, known);
+        return await sections.ShowAsync(routes, page, visit, known, reached);
     }
 }

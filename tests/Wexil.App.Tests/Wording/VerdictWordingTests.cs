@@ -45,19 +45,19 @@ public sealed class VerdictWordingTests
                 new Verdict.ControlBest(A, 1, false),
                 "Ready",
                 "Keep A. Nothing that was tried beats it.",
-                "The other page brings fewer, and not by chance."
+                "The other one brings fewer, and not by chance."
             },
             {
                 new Verdict.ControlBest(A, 2, false),
                 "Ready",
                 "Keep A. Nothing that was tried beats it.",
-                "Every other page brings fewer, and not by chance."
+                "All others bring fewer, and not by chance."
             },
             {
                 new Verdict.ControlBest(A, 2, true),
                 "Ready",
                 "Keep A. Nothing that was tried brings more.",
-                "Every other page brings less, and not by chance."
+                "All others bring less, and not by chance."
             },
             {
                 new Verdict.NoDifference(A, 0.2, false),
@@ -75,7 +75,7 @@ public sealed class VerdictWordingTests
                 new Verdict.TooFewConversions(20, Soon),
                 "Too early",
                 "Too few opt-ins to say anything yet.",
-                "No call is made before every page has 25; the smallest has 20. By plan, about 2,400 more visitors"
+                "No call is made before each has 25; the smallest has 20. By plan, about 2,400 more visitors"
             },
             {
                 new Verdict.Undecided(B, A, Soon, false),

@@ -69,6 +69,9 @@ public sealed partial class BuildModel(
     /// </summary>
     public Page? NotMarkedOn { get; private set; }
 
+    /// <summary>What the section shows was written into that page, which is a plain one now.</summary>
+    public bool IsWrittenIn { get; private set; }
+
     /// <summary>
     /// The line that makes a part of a page hosted elsewhere the section; null where the section is on hosted pages.
     /// </summary>
@@ -91,6 +94,8 @@ public sealed partial class BuildModel(
             && SectionedPage.Parse(context.Pages.Source(host)).First(Screen.Step.Slug) is null
                 ? host
                 : null;
+        IsWrittenIn =
+            NotMarkedOn is { } page && context.Sections.PagesWithout(Screen.Step).Any(own => own.Id == page.Id);
     }
 
     /// <summary>Adds the version of a section that shows nothing.</summary>

@@ -204,6 +204,9 @@ public sealed class KeepModel(
                 : "The kept page is an outside one: change a copy of it there, and add that here.";
             return Redirect(Screen.Address(InForce is null ? "keep" : "build"));
         }
+        // What is written into a page has to be a section there again, to be tested on.
+        if (Screen.Step.IsSection)
+            await sections.PutBackAsync(Screen.Step);
         var names = Screen.Pages.Select(page => page.Name).ToHashSet();
         var name = Enumerable
             .Range(2, 1000)

@@ -33,7 +33,7 @@ public sealed record StepScreen(
     public IReadOnlyList<Step> Sections { get; init; } = [];
 
     /// <summary>What is tested here: pages, or versions of a section.</summary>
-    public string Thing => Step.IsSection ? "version" : "page";
+    public string Thing => TestReading.ThingOf(Step);
 
     /// <summary>Where everybody sees what is kept.</summary>
     public string ShownBy =>

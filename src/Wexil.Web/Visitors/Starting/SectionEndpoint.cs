@@ -44,34 +44,36 @@ public sealed class SectionEndpoint(
         }
         var routes = visits.Routes;
         var section = routes.Section(http.Part("key"));
-        var caller = RequestClassification.From(http, routes);
-        var (visitor, html, told) = ("", (string?)null, "");
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
-        if (section is not null && ChosenVersions.AreIn(query))
-            html = ChosenVersions.Of(section, ChosenVersions.In(routes, query)) is { } chosen
-                ? hosted.Version(chosen)
-                : null;
-        else if (section is not null && caller.Counts)
-        {
-            var now = time.GetUtcNow();
-            seen.NoteSection(section.Slug, now);
-            var (asks, known) = outside.Identify(http, section, now);
-            var visit = arrivals.Read(http, routes, section, asks, known, caller.Device, query, now);
-            var version = visits.Peek(section, visit, known)?.Page;
-            var promise = version is null ? "" : tokens.IssuePage(asks, version.Id, now);
-            (visitor, told) = (asks.ToString(), $"shown {tokens.Issue(asks, now)} {promise} {query}");
-            html = version is null ? null : hosted.Version(version);
-        }
-        else if (section?.Page is { } everyones)
-            html = hosted.Version(everyones);
+        var caller = RequestClassification.From(http, routes);
         await http.Response.WriteAsJsonAsync(
-            new
-            {
-                visitor,
-                html,
-                told,
-            }
+            section is null ? new("", null, "")
+            : ChosenVersions.AreIn(query) ? Shows(ChosenVersions.Of(section, ChosenVersions.In(routes, query)))
+            : caller.Counts ? Draw(http, section, caller, query)
+            : Shows(section.Page)
         );
+    }
+
+    /// <param name="Visitor">The id that the page keeps; empty for nobody who counts.</param>
+    /// <param name="Html">In the part's place; null to leave what stands there.</param>
+    /// <param name="Told">What the page says once it is painted.</param>
+    private sealed record SectionAnswer(string Visitor, string? Html, string Told);
+
+    private SectionAnswer Shows(RoutePage? version) => new("", version is null ? null : hosted.Version(version), "");
+
+    private SectionAnswer Draw(HttpContext http, RouteStep section, RequestClassification caller, string query)
+    {
+        var now = time.GetUtcNow();
+        seen.NoteSection(section.Slug, now);
+        var (asks, known) = outside.Identify(http, section, now);
+        var visit = arrivals.Read(http, visits.Routes, section, asks, known, caller.Device, query, now);
+        var version = visits.Peek(section, visit, known)?.Page;
+        var promise = version is null ? "" : tokens.IssuePage(asks, version.Id, now);
+        return Shows(version) with
+        {
+            Visitor = asks.ToString(),
+            Told = $"shown {tokens.Issue(asks, now)} {promise} {query}",
+        };
     }
 
     /// <summary>
