@@ -42,8 +42,8 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
         await SourcesAsync(funnel);
         var calendar = await HeadlineAsync(gift);
         await ButtonAsync(calendar);
-        var sections = await SectionsAsync();
-        var guarantee = await GuaranteeAsync(kit, sections);
+        var guarantee = await GuaranteeAsync(kit);
+        var sections = await SectionsAsync(kit, guarantee);
         await PromiseAsync(calendar, guarantee, sections);
         await CorrectAsync(gift);
         await visitors.RecordedAsync();
@@ -128,7 +128,7 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
     }
 
     /// <summary>Two parts of the kit's pages, tested at once beside the pages themselves.</summary>
-    private async Task<DemoVisitors.Effect[]> SectionsAsync()
+    private async Task<DemoVisitors.Effect[]> SectionsAsync(PageId kit, PageId guarantee)
     {
         var headline = await SectionAsync(
             "Headline",
@@ -144,7 +144,22 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
             "<p><a class=\"button\" href=\"/go/checkout\">Send me the kit</a></p>",
             "Words of one’s own are pressed sooner."
         );
-        return [new(headline.Section, headline.Other, 1.13), new(button.Section, button.Other, 1.01)];
+        DemoVisitors.Effect[] sections =
+        [
+            new(headline.Section, headline.Other, 1.13),
+            new(button.Section, button.Other, 1.01),
+        ];
+        visitors.Come(
+            _kit,
+            _kitStarted,
+            demo.Now,
+            900,
+            [(kit, 0.107), (guarantee, 0.137)],
+            Buying,
+            sells: true,
+            sections: sections
+        );
+        return sections;
     }
 
     private async Task<(Step Section, PageId Other)> SectionAsync(
@@ -164,7 +179,7 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
         return (section, version);
     }
 
-    private async Task<PageId> GuaranteeAsync(PageId kit, DemoVisitors.Effect[] sections)
+    private async Task<PageId> GuaranteeAsync(PageId kit)
     {
         var guarantee = await demo.CloneAsync(_kitStarted, kit, "The guarantee beside the price", page =>
             Changed(
@@ -185,16 +200,6 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
                 [kit, guarantee],
                 Weights.Even(2)
             )
-        );
-        visitors.Come(
-            _kit,
-            _kitStarted,
-            demo.Now,
-            900,
-            [(kit, 0.107), (guarantee, 0.137)],
-            Buying,
-            sells: true,
-            sections: sections
         );
         return guarantee;
     }

@@ -97,7 +97,7 @@ public sealed class DemoTests
             if (name == "segments")
                 owner.Run("document.querySelector('[data-live=time]').scrollIntoView()");
             if (name == "two-steps")
-                owner.Run("document.querySelector('[data-live^=crossing]').scrollIntoView()");
+                owner.Run("[...document.querySelectorAll('[data-live^=crossing]')].pop().scrollIntoView()");
             owner.IsAccessible();
             if (
                 Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder

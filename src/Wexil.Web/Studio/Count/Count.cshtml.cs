@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Wexil.App.Results;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
+using Wexil.Core.Funnels;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
@@ -12,6 +13,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Count;
 
 /// <summary>Two tests that ran side by side, crossed.</summary>
+/// <param name="IsOnePage">Both are on the same page, as two sections are, or a section and the page itself.</param>
 /// <param name="Earned">What the visitors of each pair bought, by the pages' places; null while no order is
 /// known.</param>
 public sealed record Crossing(
@@ -19,6 +21,7 @@ public sealed record Crossing(
     string FirstStep,
     SplitTest Second,
     string SecondStep,
+    bool IsOnePage,
     InteractionTable Table,
     Func<int, int, long>? Earned,
     Func<SplitTest, int, string> Name
@@ -179,6 +182,7 @@ public sealed class CountModel(
             StepName(first),
             second,
             StepName(second),
+            StepOf(first) is { } one && StepOf(second) is { } other && (one.Host ?? one.Id) == (other.Host ?? other.Id),
             InteractionTable.From([
                 .. first.Pages.Select(a =>
                     (IReadOnlyList<Arm>)
@@ -197,8 +201,10 @@ public sealed class CountModel(
             (test, i) => pages.Find(test.Pages[i])!.Name
         );
 
-    private string StepName(SplitTest test) =>
-        Screen.Steps.Concat(Screen.Sections).FirstOrDefault(step => step.Id == test.Step)?.Name ?? "a step put away";
+    private Step? StepOf(SplitTest test) =>
+        Screen.Steps.Concat(Screen.EverySection).FirstOrDefault(step => step.Id == test.Step);
+
+    private string StepName(SplitTest test) => StepOf(test)?.Name ?? "a step put away";
 
     private static string Words(ExclusionReason reason) =>
         reason switch

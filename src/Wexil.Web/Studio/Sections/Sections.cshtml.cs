@@ -30,6 +30,7 @@ public sealed class SectionsModel(
     SectionWriter writer,
     OwnerMail mail,
     VisitorsAddress visitors,
+    HostedPages hosted,
     Routes routes
 ) : StepPageModel(screens)
 {
@@ -73,7 +74,13 @@ public sealed class SectionsModel(
     [BindProperty]
     public IReadOnlyList<long> Chosen { get; set; } = [];
 
-    public bool IsChosen(Step section) => Chosen.Count == 0 || Chosen.Contains(section.Id.Value);
+    /// <summary>Unless said otherwise, those of which nothing was decided yet; where all were, all.</summary>
+    public bool IsChosen(Step section) =>
+        Chosen.Count > 0
+            ? Chosen.Contains(section.Id.Value)
+            : Ready.All(ready => IsDecided(ready.Section)) || !IsDecided(section);
+
+    private bool IsDecided(Step section) => tests.ForStep(section.Id).Count > 0;
 
     /// <summary>The step whose being reached is the conversion.</summary>
     [BindProperty]
@@ -282,14 +289,15 @@ public sealed class SectionsModel(
     {
         Reading = reader.Read(Screen.Place, Screen.Steps, Screen.Sections);
         VisitorsPerDay = tallies.VisitorsPerDay(Screen.Place.Id);
+        All = [.. Screen.Sections.Select(section => (section, pages.ForStep(section.Id)))];
         Ready =
         [
-            .. Screen
-                .Sections.Where(section => Reading.Sections.All(tested => tested.Step.Id != section.Id))
-                .Select(section => (section, pages.ForStep(section.Id).Count))
-                .Where(section => section.Count > 1),
+            .. All.Where(own =>
+                    own.Versions.Count > 1 && Reading.Sections.All(tested => tested.Step.Id != own.Section.Id)
+                )
+                .Where(own => IsOnPage(own.Section))
+                .Select(own => (own.Section, own.Versions.Count)),
         ];
-        All = [.. Screen.Sections.Select(section => (section, pages.ForStep(section.Id)))];
         Excluded =
         [
             .. excluded
@@ -302,6 +310,12 @@ public sealed class SectionsModel(
         if (planned.Length > 1 && ModelState.IsValid)
             Plan = SectionsPlan.For(planned, BaseRate / 100, SmallestLift / 100);
     }
+
+    // What was written into the pages is no section there any more; of outside pages nothing is known.
+    private bool IsOnPage(Step section) =>
+        routes
+            .Current.Pages.Where(page => page.Step == Screen.Place.Id)
+            .Any(page => page.Outside is not null || hosted.Plain(page).Keys.Contains(section.Slug));
 
     /// <summary>A pair of versions that stands out, in words.</summary>
     public string Say(SectionInteraction interaction)

@@ -32,6 +32,9 @@ public sealed record StepScreen(
     /// <summary>The sections on the pages of that step.</summary>
     public IReadOnlyList<Step> Sections { get; init; } = [];
 
+    /// <summary>Those on the pages of all steps of the funnel.</summary>
+    public IReadOnlyList<Step> EverySection { get; init; } = [];
+
     /// <summary>What is tested here: pages, or versions of a section.</summary>
     public string Thing => TestReading.ThingOf(Step);
 
@@ -140,6 +143,7 @@ public sealed class StepScreens(
             time.GetUtcNow()
         )
         {
+            EverySection = sections,
             Sections = [.. sections.Where(section => section.Host == place && !section.IsArchived)],
         };
     }
