@@ -369,7 +369,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             page.Revision,
             version
         );
-        BringAddedFiles(c, id, version, source);
+        BringAddedFiles(c, page, version, source);
         Put(c, id, version, new(page.Entry!, Encoding.UTF8.GetBytes(source)));
         c.Execute("INSERT INTO page_versions VALUES ($1, $2, $3, $4)", id.Value, version, now, note);
         c.Execute("UPDATE pages SET revision = $2, changed_at = $3 WHERE id = $1", id.Value, version, now);
@@ -379,8 +379,10 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     }
 
     // Files added since the last version come along where the page uses them; the others stay at hand.
-    private static void BringAddedFiles(SqliteConnection c, PageId id, int version, string source)
+    private static void BringAddedFiles(SqliteConnection c, Page page, int version, string source)
     {
+        var id = page.Id;
+        var folder = page.Entry![..(page.Entry!.LastIndexOf('/') + 1)];
         foreach (
             var path in c.Rows(
                 "SELECT path FROM version_files WHERE page_id = $1 AND version = 0",
@@ -389,7 +391,9 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             )
         )
         {
-            if (!source.Contains(path, StringComparison.Ordinal))
+            // A page names what lies beside it without the folder that both are in.
+            var named = path.StartsWith(folder, StringComparison.Ordinal) ? path[folder.Length..] : path;
+            if (!source.Contains(named, StringComparison.Ordinal))
                 continue;
             c.Execute(
                 "DELETE FROM version_files WHERE page_id = $1 AND version = $2 AND path = $3",

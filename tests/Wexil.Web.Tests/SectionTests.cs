@@ -2,6 +2,7 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Text.Json;
 using System.Text.RegularExpressions;
+using Wexil.App.Drafts;
 using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -230,6 +231,58 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
     }
 
     [Fact]
+    public async Task A_picture_of_a_version_is_seen_in_the_page_and_comes_along_when_it_is_written_in()
+    {
+        var made = await MakeAsync("pictured", "en/index.html");
+        using var owner = await wexil.OwnerAsync();
+        var (section, _) = await MarkAsync(owner, made, node: 2, "Pictured headline");
+        await WexilFixture.PostAsync(owner, made.Editor, "Publish");
+        var (pages, drafts) = (wexil.Get<PageStore>(), wexil.Get<DraftStore>());
+        var version = pages.Find(await pages.AddVersionAsync(section!.Id, "With a picture", "<p>Soon</p>"))!;
+        byte[] png = [0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a, 1, 2, 3];
+        await drafts.AddFileAsync(version.Id, new("files/basil.png", png));
+        await drafts.EditAsync(version, drafts.For(version), "<h1><img src=\"files/basil.png\"></h1>", "Picture");
+        await pages.PublishAsync(version, drafts.For(version).Source, "");
+        wexil.Get<Routes>().Reload();
+        using var visitor = wexil.Visitor();
+        async Task<byte[]> SeenAsync(string page)
+        {
+            var address = PictureAddress().Match(await visitor.GetStringAsync(page)).Groups[1].Value;
+            return await visitor.GetByteArrayAsync(new Uri(new Uri("http://127.0.0.1/p/x/en/"), address).AbsolutePath);
+        }
+        Assert.Equal(png, await SeenAsync($"/p/{made.Page.Slug}/?wx_versions={version.Slug}"));
+        // Elsewhere only a whole address leads here.
+        var answer = await visitor.GetFromJsonAsync<JsonElement>(
+            $"/section/{section.Slug}?at={Uri.EscapeDataString($"?wx_versions={version.Slug}")}"
+        );
+        Assert.Contains("<img src=\"http://", answer.GetProperty("html").GetString(), StringComparison.Ordinal);
+
+        await pages.ShowAsync(version);
+        wexil.Get<Routes>().Reload();
+        Assert.Equal(png, await SeenAsync("/go/pictured"));
+        Assert.Single(await wexil.Get<SectionWriter>().WriteInAsync(made.Funnel.Id, [section.Id]));
+        wexil.Get<Routes>().Reload();
+        Assert.Equal(png, await SeenAsync("/go/pictured"));
+        Assert.Equal(png, pages.File(made.Page.Id, pages.Find(made.Page.Id)!.Revision, "en/files/basil.png")!.Content);
+    }
+
+    [Fact]
+    public async Task Pictures_of_versions_have_names_of_their_own()
+    {
+        var made = await MakeAsync("named");
+        using var owner = await wexil.OwnerAsync();
+        var (section, _) = await MarkAsync(owner, made, node: 2, "Named headline");
+        var (pages, drafts) = (wexil.Get<PageStore>(), wexil.Get<DraftStore>());
+        var other = pages.Find(await pages.AddVersionAsync(section!.Id, "Other", "<h1><img src=x.png></h1>"))!;
+        await drafts.AddFileAsync(made.Page.Id, new("files/basil.png", [1]));
+        await drafts.AddFileAsync(pages.ForStep(section.Id)[0].Id, new("files/basil-2.png", [2]));
+        Assert.Superset(
+            new HashSet<string> { "files/basil.png", "files/basil-2.png" },
+            wexil.Get<SectionWriter>().FilesBeside(other).ToHashSet()
+        );
+    }
+
+    [Fact]
     public async Task A_banner_elsewhere_is_wired_by_its_line_and_once_kept_the_code_to_paste_is_given()
     {
         var made = await MakeAsync("elsewhere");
@@ -413,14 +466,15 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         public string Editor => $"/f/{Funnel.Slug}/{Step.Slug}/build/{Page.Slug}";
     }
 
-    private async Task<Made> MakeAsync(string slug)
+    private async Task<Made> MakeAsync(string slug, string entry = "index.html")
     {
         var funnels = wexil.Get<FunnelStore>();
         var funnel = await funnels.CreateAsync(slug);
         var step = (await funnels.AddStepAsync(funnel.Id, StepKind.Sales, slug, slug))!;
         var thanks = (await funnels.AddStepAsync(funnel.Id, StepKind.ThankYou, "Thanks", slug + "-thanks"))!;
         var pages = wexil.Get<PageStore>();
-        var page = await pages.AddAsync(step.Id, slug + " page", WexilFixture.Bundle(Source));
+        PageBundle bundle = new([new(entry, System.Text.Encoding.UTF8.GetBytes(Source))], entry);
+        var page = await pages.AddAsync(step.Id, slug + " page", bundle);
         await pages.AddAsync(thanks.Id, slug + " end", WexilFixture.Bundle("<h1>Thanks</h1>"));
         wexil.Get<Routes>().Reload();
         return new(funnel, step, thanks, pages.Find(page)!);
@@ -496,6 +550,9 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
 
     [GeneratedRegex("<p class=\"?ask\"?>(.*?)</p>")]
     private static partial Regex Ask();
+
+    [GeneratedRegex("<img src=\"(.*?)\"")]
+    private static partial Regex PictureAddress();
 
     [GeneratedRegex("data-frame=\"(.*?)\"")]
     private static partial Regex Frame();

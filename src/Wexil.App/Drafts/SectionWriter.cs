@@ -1,3 +1,4 @@
+using Wexil.App.Serving;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
@@ -47,6 +48,7 @@ public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftSto
                 await drafts.EditAsync(page, draft, ahead, label);
             if (plain == published)
                 continue;
+            await BringFilesAsync(page, sections);
             await pages.PublishAsync(page, plain, label, looksTheSame: true);
             changed.Add(page);
         }
@@ -97,6 +99,40 @@ public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftSto
         var shown = Shown(sections);
         string Version(SectionPlace place, string first) => shown.GetValueOrDefault(place.Key, first);
         return before.Compose(Version) == after.Compose(Version);
+    }
+
+    /// <summary>
+    /// The files that a version of a section must not take the names of: those of the pages that it may stand in, and
+    /// of the other versions there.
+    /// </summary>
+    public IEnumerable<string> FilesBeside(Page version)
+    {
+        if (funnels.AllSteps().FirstOrDefault(step => step.Id == version.Step) is not { Host: { } host } section)
+            return [];
+        var others = funnels.Sections(section.Funnel).Where(other => other.Host == host);
+        return pages
+            .ForStep(host)
+            .Concat(others.SelectMany(other => pages.ForStep(other.Id)))
+            .Where(page => page.IsHosted)
+            .SelectMany(page => pages.Hashes(page.Id, page.Revision, withDraft: true).Keys);
+    }
+
+    // What versions have beside their source, beside the page's own.
+    private async Task BringFilesAsync(Page page, IEnumerable<Step> sections)
+    {
+        foreach (var version in sections.Select(section => pages.Find(section.Page!.Value)!))
+        foreach (var path in pages.Hashes(version.Id, version.Revision).Keys.Where(path => path != version.Entry))
+        {
+            var there = ServedPages.FolderOf(page.Entry!) + path;
+            if (!pages.Hashes(page.Id, page.Revision).ContainsKey(there))
+                await drafts.AddFileAsync(
+                    page.Id,
+                    pages.File(version.Id, version.Revision, path)! with
+                    {
+                        Path = there,
+                    }
+                );
+        }
     }
 
     private IEnumerable<Page> HostedPages(Step section) =>

@@ -103,8 +103,17 @@ public sealed class HostedPages(
         var key = (page.Id, page.Revision, page.WiringKey, sections.Key, versions);
         return _cache.TryGetValue(key, out HostedPage? composed)
             ? composed!
-            : Keep(key, Compose(page, sections, shown), prepared => prepared.File.Size);
+            : Keep(
+                key,
+                sections.Steps.Zip(shown).All(pair => IsServed(pair.First, pair.Second))
+                    ? Compose(page, sections, shown)
+                    : ComposeWhole(page, sections, shown),
+                prepared => prepared.File.Size
+            );
     }
+
+    private static bool IsServed(RouteStep section, RoutePage? version) =>
+        version is null || section.Candidates.Contains(version);
 
     /// <summary>Makes the pages ready that visitors are sent to, so that none of them waits for it.</summary>
     public void Warm(RouteTable routes) =>
@@ -236,6 +245,24 @@ public sealed class HostedPages(
         );
     }
 
+    /// <summary>With versions that no visitor is sent to, for somebody who tries them.</summary>
+    private HostedPage ComposeWhole(RoutePage route, PageSections sections, IReadOnlyList<RoutePage?> shown)
+    {
+        var versions = sections.Steps.Zip(shown).ToDictionary(pair => pair.First.Slug, pair => pair.Second);
+        var source = Sectioned(route)
+            .Page.Compose(
+                (place, first) => versions.GetValueOrDefault(place.Key) is { } chosen ? Version(chosen) ?? first : first
+            );
+        var own = shown.OfType<RoutePage>().Select(version => pages.Hashes(version.Id, version.Revision));
+        var ready = HostedHtml.Prepare(source, ServingOf(route, own));
+        return new(
+            HostedFile.Passing(Encoding.UTF8.GetBytes(ready.Html), ContentTypes.Html),
+            BuildsAddresses(route, [ready.Html]),
+            ready.BuyTargets,
+            Canonical(route)
+        );
+    }
+
     private Composable PrepareSections(RoutePage route, PageSections sections)
     {
         IReadOnlyDictionary<string, string> VersionsOf(string key) =>
@@ -246,8 +273,11 @@ public sealed class HostedPages(
                     .ToDictionary()!
                 : new Dictionary<string, string>();
         var page = Sectioned(route).Page;
+        var own = sections
+            .Steps.SelectMany(section => section.Candidates)
+            .Select(version => pages.Hashes(version.Id, version.Revision));
         return new(
-            ReadySections.Prepare(page, VersionsOf, ServingOf(route)),
+            ReadySections.Prepare(page, VersionsOf, ServingOf(route, own)),
             BuildsAddresses(
                 route,
                 [page.Source, .. sections.Steps.SelectMany(section => VersionsOf(section.Slug).Values)]
@@ -268,11 +298,26 @@ public sealed class HostedPages(
 
     private static string? NameOf(RoutePage? version) => version?.Id.Value.ToString(CultureInfo.InvariantCulture);
 
-    private PageServing ServingOf(RoutePage route)
+    /// <summary>
+    /// A version as a page elsewhere gets it: its own pictures by their whole address. Null for what stands there.
+    /// </summary>
+    public string? VersionElsewhere(RoutePage version)
+    {
+        if (Version(version) is not { } source)
+            return null;
+        foreach (var (path, hash) in pages.Hashes(version.Id, version.Revision))
+            if (ServedPages.Address(path, hash) is { } address)
+                source = source.Replace(path, visitors.Origin + address, StringComparison.Ordinal);
+        return source;
+    }
+
+    /// <param name="versions">The files of versions that stand in the page.</param>
+    private PageServing ServingOf(RoutePage route, IEnumerable<IReadOnlyDictionary<string, string>>? versions = null)
     {
         var script = $"<script src=\"{visitors.Origin}/wexil.js\" data-page=\"{route.Slug}\" async></script>";
         var hashes = pages.Hashes(route.Id, route.Revision);
-        return served.Serving(route, pages.Find(route.Id)!.Entry!, hashes) with { Ahead = script };
+        var entry = pages.Find(route.Id)!.Entry!;
+        return served.Serving(route, entry, ServedPages.Beside(entry, hashes, versions ?? [])) with { Ahead = script };
     }
 
     private bool BuildsAddresses(RoutePage route, IEnumerable<string> sources) =>

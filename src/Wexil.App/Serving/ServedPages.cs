@@ -28,17 +28,31 @@ public sealed class ServedPages(VisitorsAddress visitors, PageStore pages)
     /// <summary>The same for the page around a version of a section, and what the version adds to its files.</summary>
     public PageServing Serving(SectionHost host, IReadOnlyDictionary<string, string> own)
     {
-        var hashes = new Dictionary<string, string>(
-            pages.Hashes(host.Page.Id, host.Page.Revision, withDraft: true),
-            StringComparer.Ordinal
-        );
-        foreach (var (path, hash) in own)
-            hashes.TryAdd(path, hash);
-        return Serving(host.Route, host.Page.Entry!, hashes);
+        var around = pages.Hashes(host.Page.Id, host.Page.Revision, withDraft: true);
+        return Serving(host.Route, host.Page.Entry!, Beside(host.Page.Entry!, around, [own]));
     }
 
+    /// <summary>The files of a page with those of versions that stand in it.</summary>
+    /// <param name="entry">The page's own file: what versions name lies beside it.</param>
+    public static IReadOnlyDictionary<string, string> Beside(
+        string entry,
+        IReadOnlyDictionary<string, string> hashes,
+        IEnumerable<IReadOnlyDictionary<string, string>> versions
+    )
+    {
+        var all = new Dictionary<string, string>(hashes, StringComparer.Ordinal);
+        foreach (var (path, hash) in versions.SelectMany(own => own))
+            all.TryAdd(FolderOf(entry) + path, hash);
+        return all;
+    }
+
+    /// <summary>The folder that a file lies in, with its slash; empty for that of the page.</summary>
+    public static string FolderOf(string path) => path[..(path.LastIndexOf('/') + 1)];
+
     private static string? Asset(IReadOnlyDictionary<string, string> hashes, string path) =>
-        hashes.TryGetValue(path, out var hash) && ContentTypes.IsFinal(path)
-            ? $"/a/{hash}/{Uri.EscapeDataString(Path.GetFileName(path))}"
-            : null;
+        hashes.TryGetValue(path, out var hash) ? Address(path, hash) : null;
+
+    /// <summary>The address by content of a file; null for one that is served in its folder.</summary>
+    public static string? Address(string path, string hash) =>
+        ContentTypes.IsFinal(path) ? $"/a/{hash}/{Uri.EscapeDataString(Path.GetFileName(path))}" : null;
 }

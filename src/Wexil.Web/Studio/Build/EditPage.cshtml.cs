@@ -178,7 +178,8 @@ public sealed class EditPageModel(
             return Refuse("This is not a picture that a page can show: JPEG, PNG, GIF, WebP, AVIF or SVG.");
         var taken = Context
             .Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true)
-            .Keys.ToHashSet(StringComparer.OrdinalIgnoreCase);
+            .Keys.Concat(Context.Sections.FilesBeside(Shown))
+            .ToHashSet(StringComparer.OrdinalIgnoreCase);
         var path = PictureFile.Free(Path.GetFileNameWithoutExtension(picture.FileName), extension, taken);
         await Context.Drafts.AddFileAsync(Shown.Id, new(path, memory.ToArray()));
         PageEdit edit = background

@@ -124,8 +124,7 @@ public abstract class PageScreenModel(StepScreens screens, PageContext context) 
     public bool IsTested => Screen.Open?.Test.Pages.Contains(Shown.Id) == true;
 
     /// <summary>Publishing the draft changes what visitors of a running test see, and begins a phase.</summary>
-    public bool BeginsPhase =>
-        IsTested && !(Shown.HasDraft && Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id));
+    public bool BeginsPhase => IsTested && !(Shown.HasDraft && Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id));
 
     public Page? Parent => Shown.Parent is { } parent ? context.Pages.Find(parent) : null;
 

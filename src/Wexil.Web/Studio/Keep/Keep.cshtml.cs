@@ -3,12 +3,14 @@ using Wexil.App;
 using Wexil.App.Drafts;
 using Wexil.App.Outbox;
 using Wexil.App.Results;
+using Wexil.App.Serving;
 using Wexil.App.Visits;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Pages;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
+using Wexil.Pages.Source;
 using Wexil.Store;
 using Wexil.Web.Studio.Shared;
 
@@ -35,6 +37,7 @@ public sealed class KeepModel(
     OwnerTime clock,
     VisitorsAddress visitors,
     SectionWriter sections,
+    HostedPages hosted,
     Routes routes
 ) : StepPageModel(screens)
 {
@@ -189,9 +192,12 @@ public sealed class KeepModel(
                 kept,
                 sections.PagesWith(Screen.Step),
                 sections.PagesWithout(Screen.Step),
-                pages.ForStep(Screen.Place.Id).Any(page => !page.IsHosted) ? pages.Source(kept) : null
+                pages.ForStep(Screen.Place.Id).Any(page => !page.IsHosted) ? CodeOf(kept) : null
             )
             : null;
+
+    private string CodeOf(Page version) =>
+        hosted.VersionElsewhere(routes.Current.PageOrVersion(version.Slug)!) ?? SectionMark.AsItStands;
 
     /// <summary>The kept page is the control of what comes next: its clone opens in the editor.</summary>
     public async Task<IActionResult> OnPostNextAsync()

@@ -59,7 +59,8 @@ public sealed class SectionEndpoint(
     /// <param name="Told">What the page says once it is painted.</param>
     private sealed record SectionAnswer(string Visitor, string? Html, string Told);
 
-    private SectionAnswer Shows(RoutePage? version) => new("", version is null ? null : hosted.Version(version), "");
+    private SectionAnswer Shows(RoutePage? version) =>
+        new("", version is null ? null : hosted.VersionElsewhere(version), "");
 
     private SectionAnswer Draw(HttpContext http, RouteStep section, RequestClassification caller, string query)
     {
