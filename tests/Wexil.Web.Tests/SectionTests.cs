@@ -267,6 +267,46 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
     }
 
     [Fact]
+    public async Task A_cloned_funnel_and_a_page_taken_along_have_what_visitors_saw_and_no_sections()
+    {
+        var made = await MakeAsync("copied");
+        using var owner = await wexil.OwnerAsync();
+        var (headline, _) = await TestBothAsync(owner, made, "copied");
+        var version = wexil.Get<TestStore>().Find(headline)!.Pages[1];
+        const string Keep = "/f/copied/headline-of-copied/keep";
+        await WexilFixture.PostAsync(owner, Keep, "Keep", ("Kept", $"{version.Value}"), ("Confirmed", "true"));
+        await WexilFixture.PostAsync(owner, "/f/copied/steps", "CloneFunnel");
+        var (funnels, pages) = (wexil.Get<FunnelStore>(), wexil.Get<PageStore>());
+        var clone = funnels.All().Single(funnel => funnel.Name == "copied, second");
+        var copy = pages.ForStep(funnels.Steps(clone.Id)[0].Id).Single();
+        Assert.Equal(Source.Replace("Basil", "Mint", StringComparison.Ordinal), pages.Source(copy));
+        Assert.Empty(funnels.Sections(clone.Id));
+        using var archive = new System.IO.Compression.ZipArchive(
+            await owner.GetStreamAsync($"{made.Editor}/export")
+        );
+        using var reader = new StreamReader(archive.GetEntry("index.html")!.Open());
+        Assert.Equal(pages.Source(copy), await reader.ReadToEndAsync());
+    }
+
+    [Fact]
+    public async Task A_page_of_another_funnel_has_nothing_to_do_with_a_section_that_its_mark_names()
+    {
+        var made = await MakeAsync("ours");
+        var other = await MakeAsync("theirs");
+        using var owner = await wexil.OwnerAsync();
+        var (headline, _) = await TestBothAsync(owner, made, "ours");
+        var marked = wexil.Get<PageStore>().Source(wexil.Get<PageStore>().Find(made.Page.Id)!);
+        await wexil.Get<PageStore>().PublishAsync(other.Page, marked, "");
+        wexil.Get<Routes>().Reload();
+        for (var i = 0; i < 6; i++)
+        {
+            using var visitor = wexil.Visitor();
+            Assert.Equal("Basil / Order now", Shown(await visitor.GetStringAsync("/go/theirs")));
+        }
+        Assert.Equal((0L, 0L), await wexil.CountedAsync(headline));
+    }
+
+    [Fact]
     public async Task Pictures_of_versions_have_names_of_their_own()
     {
         var made = await MakeAsync("named");

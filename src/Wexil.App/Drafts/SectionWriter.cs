@@ -1,3 +1,4 @@
+using System.Text;
 using Wexil.App.Serving;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -81,6 +82,49 @@ public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftSto
     }
 
     /// <summary>
+    /// Writes what a funnel's sections show into a page's source, for a copy that has none of them.
+    /// </summary>
+    public Func<string, string> Plain(FunnelId funnel)
+    {
+        var sections = funnels.Sections(funnel);
+        var shown = Shown(sections);
+        foreach (var section in sections.Where(section => section.Page is not null))
+        foreach (var file in pages.Hashes(section.Page!.Value, pages.Find(section.Page.Value)!.Revision))
+            if (ServedPages.Address(file.Key, file.Value) is { } address)
+                shown[section.Slug] = shown[section.Slug].Replace(file.Key, address, StringComparison.Ordinal);
+        return source => WrittenSections.WriteIn(source, (key, _) => shown.GetValueOrDefault(key));
+    }
+
+    /// <summary>The files of a published page as visitors see it, with those of the versions in it.</summary>
+    public IReadOnlyList<PageFile> Files(Page page, FunnelId funnel)
+    {
+        var sections = funnels.Sections(funnel).Where(section => section.Page is not null).ToArray();
+        var shown = Shown(sections);
+        var source = WrittenSections.WriteIn(pages.Source(page), (key, _) => shown.GetValueOrDefault(key));
+        var has = SectionedPage.Parse(pages.Source(page)).Places.Select(place => place.Key).ToHashSet();
+        var files = new Dictionary<string, PageFile>(StringComparer.Ordinal);
+        foreach (var path in pages.Hashes(page.Id, page.Revision).Keys)
+            files[path] = pages.File(page.Id, page.Revision, path)!;
+        files[page.Entry!] = new(page.Entry!, Encoding.UTF8.GetBytes(source));
+        foreach (var file in sections.Where(section => has.Contains(section.Slug)).SelectMany(OwnFiles))
+        {
+            var there = ServedPages.FolderOf(page.Entry!) + file.Path;
+            files.TryAdd(there, file with { Path = there });
+        }
+        return [.. files.Values.OrderBy(file => file.Path, StringComparer.Ordinal)];
+    }
+
+    // What the version shown has beside its source.
+    private IEnumerable<PageFile> OwnFiles(Step section)
+    {
+        var version = pages.Find(section.Page!.Value)!;
+        return pages
+            .Hashes(version.Id, version.Revision)
+            .Keys.Where(path => path != version.Entry)
+            .Select(path => pages.File(version.Id, version.Revision, path)!);
+    }
+
+    /// <summary>
     /// Would visitors see just the same if a page’s draft were published? So it is where nothing but sections were
     /// marked that show what stood there, and of which nothing is tested yet.
     /// </summary>
@@ -117,22 +161,12 @@ public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftSto
             .SelectMany(page => pages.Hashes(page.Id, page.Revision, withDraft: true).Keys);
     }
 
-    // What versions have beside their source, beside the page's own.
     private async Task BringFilesAsync(Page page, IEnumerable<Step> sections)
     {
-        foreach (var version in sections.Select(section => pages.Find(section.Page!.Value)!))
-        foreach (var path in pages.Hashes(version.Id, version.Revision).Keys.Where(path => path != version.Entry))
-        {
-            var there = ServedPages.FolderOf(page.Entry!) + path;
-            if (!pages.Hashes(page.Id, page.Revision).ContainsKey(there))
-                await drafts.AddFileAsync(
-                    page.Id,
-                    pages.File(version.Id, version.Revision, path)! with
-                    {
-                        Path = there,
-                    }
-                );
-        }
+        var has = pages.Hashes(page.Id, page.Revision);
+        foreach (var file in sections.SelectMany(OwnFiles))
+            if (ServedPages.FolderOf(page.Entry!) + file.Path is var there && !has.ContainsKey(there))
+                await drafts.AddFileAsync(page.Id, file with { Path = there });
     }
 
     private IEnumerable<Page> HostedPages(Step section) =>

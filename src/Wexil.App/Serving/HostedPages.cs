@@ -91,7 +91,12 @@ public sealed class HostedPages(
         var known = _sections.GetOrCreateValue(routes);
         if (known.TryGetValue(page.Id, out var sections))
             return sections;
-        RouteStep[] steps = [.. plain.Keys.Select(routes.Section).OfType<RouteStep>()];
+        // A page cloned into another funnel has nothing to do with the tests of this one.
+        var funnel = routes.Step(page.Step)?.Funnel;
+        RouteStep[] steps =
+        [
+            .. plain.Keys.Select(routes.Section).OfType<RouteStep>().Where(section => section.Funnel == funnel),
+        ];
         return known[page.Id] = new(steps, string.Join(',', steps.Select(section => section.VersionsKey)));
     }
 

@@ -11,10 +11,10 @@ public sealed class ExportModel(StepScreens screens, PageContext context) : Page
     {
         if (!Shown.IsHosted)
             return NotFound();
-        var files = Context
-            .Pages.Hashes(Shown.Id, Shown.Revision)
-            .Keys.Order(StringComparer.Ordinal)
-            .Select(path => Context.Pages.File(Shown.Id, Shown.Revision, path)!);
-        return File(PageArchive.Write(files), "application/zip", $"{Shown.Slug}.zip");
+        return File(
+            PageArchive.Write(Context.Sections.Files(Shown, Screen.Funnel.Id)),
+            "application/zip",
+            $"{Shown.Slug}.zip"
+        );
     }
 }

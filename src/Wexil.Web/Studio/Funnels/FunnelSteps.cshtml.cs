@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Drafts;
 using Wexil.App.Visits;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
@@ -20,6 +21,7 @@ public sealed class FunnelStepsModel(
     TestStore tests,
     TallyStore tallies,
     TypedAddress addresses,
+    SectionWriter sections,
     Routes routes
 ) : FunnelPageModel(funnels)
 {
@@ -150,7 +152,10 @@ public sealed class FunnelStepsModel(
 
     public async Task<IActionResult> OnPostCloneFunnelAsync()
     {
-        var clone = await Funnels.CloneAsync(Funnel, $"{Funnel.Name}, second", PageLinks.Rename);
+        var plain = sections.Plain(Funnel.Id);
+        var clone = await Funnels.CloneAsync(Funnel, $"{Funnel.Name}, second", (html, slugs) =>
+            PageLinks.Rename(plain(html), slugs)
+        );
         routes.Reload(Funnel.Id);
         Done =
             $"This is a clone of {Format.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages "
@@ -186,7 +191,7 @@ public sealed class FunnelStepsModel(
                         [
                             .. own.Select(page => new FunnelPage(
                                 page.Name,
-                                page.IsHosted ? new(Files(page), page.Entry!) : null,
+                                page.IsHosted ? new(sections.Files(page, Funnel.Id), page.Entry!) : null,
                                 page.Outside,
                                 own.FindIndex(other => other.Id == page.Parent) is >= 0 and var parent ? parent : null,
                                 page.IsIndexed
@@ -210,14 +215,6 @@ public sealed class FunnelStepsModel(
             return yes is null ? "the end" : $"→ {yes}";
         return $"yes → {yes ?? "the end"}, no → {FunnelPath.No(All, step)?.Name ?? "the end"}";
     }
-
-    private List<PageFile> Files(Core.Pages.Page page) =>
-        [
-            .. pages
-                .Hashes(page.Id, page.Revision)
-                .Keys.Order(StringComparer.Ordinal)
-                .Select(path => pages.File(page.Id, page.Revision, path)!),
-        ];
 
     private Step? Find(long id) => All.FirstOrDefault(step => step.Id.Value == id);
 
