@@ -8,6 +8,7 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
+using Wexil.Pages.Source;
 using Wexil.Store;
 
 namespace Wexil.Browser.Tests;
@@ -185,6 +186,56 @@ public sealed class SectionTests
         Assert.Equal("second", Painted(later));
         await site.Host.Journal.WhenProjectedAsync();
         Assert.Equal((1, 1), Counted(site, test));
+    }
+
+    [Fact]
+    public async Task Several_sections_of_an_outside_page_know_a_visitor_as_one_however_the_visitor_came()
+    {
+        await using var site = await Site.StartAsync();
+        var lines = new string[2];
+        await using var elsewhere = await Site.ElsewhereAsync(
+            _ => new Dictionary<string, string> { ["shop"] = "{{own}}", ["thanks"] = Page(site, "<h1>Thank you</h1>") },
+            () => Page(site, $"{lines[0]}<h2 elementtiming=\"first\">Spring sale</h2>{lines[1]}<p>More.</p><p>End</p>")
+        );
+        var home = elsewhere.Urls.Single();
+        var (banner, test) = await BannerAsync(site, home);
+        var origin = site.Visitors.GetLeftPart(UriPartial.Authority);
+        var funnels = site.Host.Services.GetRequiredService<FunnelStore>();
+        var pages = site.Host.Services.GetRequiredService<PageStore>();
+        var tests = site.Host.Services.GetRequiredService<TestStore>();
+        var shop = funnels.Steps(banner.Funnel)[0];
+        var more = (await funnels.AddSectionAsync(shop, "More", "more", SectionMark.AsItStands))!;
+        var other = await pages.AddVersionAsync(more.Id, "More to see", "<p>More to see.</p>");
+        PageId[] versions = [pages.ForStep(more.Id)[0].Id, other];
+        var goal = tests.Find(test)!.Goal;
+        var second = (
+            await tests.StartAsync(new(more.Id, goal, "More", "", 0.1, 0.2, versions, Weights.Create(0, 100)))
+        )!;
+        site.Host.Services.GetRequiredService<Routes>().Reload();
+        (lines[0], lines[1]) = (
+            SectionLoader.For(banner.Slug, origin, wait: 10_000),
+            SectionLoader.For(more.Slug, origin, wait: 10_000)
+        );
+
+        var come = 0;
+        foreach (var address in new[] { new Uri($"{home}/shop"), new Uri(site.Visitors, "/go/shop") })
+        {
+            come++;
+            using var visitor = new Browser();
+            visitor.Open(address);
+            visitor.WaitForText("Free seeds");
+            visitor.WaitForText("More to see");
+            await CountedAsync(site, visitor, test, (come, come - 1));
+            await CountedAsync(site, visitor, second.Value, (come, come - 1));
+            visitor.Open(new Uri($"{home}/thanks"));
+            await CountedAsync(site, visitor, test, (come, come));
+            await CountedAsync(site, visitor, second.Value, (come, come));
+        }
+        var combination = Assert.Single(
+            site.Host.Services.GetRequiredService<TallyStore>().Combinations(shop.Id),
+            seen => seen.Arm.Visitors > 0
+        );
+        Assert.Equal((2, 2, 2L), (combination.Versions.Count, combination.Arm.Conversions, combination.Arm.Visitors));
     }
 
     private static Task StaysAsync(string home)

@@ -281,9 +281,7 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         var copy = pages.ForStep(funnels.Steps(clone.Id)[0].Id).Single();
         Assert.Equal(Source.Replace("Basil", "Mint", StringComparison.Ordinal), pages.Source(copy));
         Assert.Empty(funnels.Sections(clone.Id));
-        using var archive = new System.IO.Compression.ZipArchive(
-            await owner.GetStreamAsync($"{made.Editor}/export")
-        );
+        using var archive = new System.IO.Compression.ZipArchive(await owner.GetStreamAsync($"{made.Editor}/export"));
         using var reader = new StreamReader(archive.GetEntry("index.html")!.Open());
         Assert.Equal(pages.Source(copy), await reader.ReadToEndAsync());
     }

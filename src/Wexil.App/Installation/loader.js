@@ -11,7 +11,8 @@
   function show(what) { if (done) return; done = true; hide.remove(); dispatchEvent(new Event("resize"));
     navigator.sendBeacon(home + "/start/" + slug + "/stayed", what); }
   function begin() {
-    id = (/(?:^|; )wx_visitor=([\w-]{22})/.exec(d.cookie) || [])[1] || "";
+    {{visitor-id}}
+    id = visitorId(d, w);
     hide = d.createElement("style");
     hide.textContent = "html{display:none!important}";
     d.documentElement.appendChild(hide);

@@ -3,7 +3,8 @@
     done = false, id, hide, give;
   if (!self || known[key] || !w.fetch || !w.AbortController) return;
   known[key] = true;
-  id = (/(?:^|; )wx_visitor=([\w-]{22})/.exec(d.cookie) || [])[1] || "";
+  {{visitor-id}}
+  id = visitorId(d, w, /[?&]wx=/.test(l.search));
   self.setAttribute("data-wexil-hides", key);
   hide = d.createElement("style");
   hide.textContent = 'script[data-wexil-hides="' + key + '"]+*{visibility:hidden!important}';

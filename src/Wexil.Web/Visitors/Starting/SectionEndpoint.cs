@@ -99,14 +99,28 @@ public sealed class SectionEndpoint(
         {
             var known = VisitorId.TryParse(id, out var elsewhere);
             var visitor = known ? identities.Resolve(elsewhere) : visits.NewVisitor(now);
-            await visits.StayLateAsync(section, VisitOf(visitor, known, ""));
+            await Task.WhenAll(
+                ReachAsync(section, visitor, now),
+                visits.StayLateAsync(section, VisitOf(visitor, known, ""))
+            );
         }
         else if (words is ["shown", var token, var promise, ..] && tokens.Read(token, now) is { } visitor)
+        {
+            var reached = ReachAsync(section, visitor, now);
             await visits.ShowSectionsAsync(
                 [section],
                 VisitOf(visitor, known: true, words.Length > 3 ? words[3] : ""),
                 known: true,
                 tokens.ReadPage(promise, visitor, now)
             );
+            await reached;
+        }
     }
+
+    // Who sees a part of a page is on it, and in the funnel: nobody else may have told, since the page’s own script
+    // knows no visitor before there is an id.
+    private Task ReachAsync(RouteStep section, VisitorId visitor, DateTimeOffset now) =>
+        visits.Routes.Step(section.Host!.Value)?.Page is { Outside: not null } page
+            ? visits.ReachAsync(page, visitor, now)
+            : Task.CompletedTask;
 }
