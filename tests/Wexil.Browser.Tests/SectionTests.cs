@@ -5,6 +5,7 @@ using Wexil.App.Installation;
 using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Goals;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
@@ -217,6 +218,10 @@ public sealed class SectionTests
             SectionLoader.For(more.Slug, origin, wait: 10_000)
         );
 
+        var goals = site.Host.Services.GetRequiredService<GoalStore>();
+        await goals.AddAsync(test, new(GoalKind.Click, "Looked at the seeds") { Element = "h2" });
+        site.Host.Services.GetRequiredService<Routes>().Reload();
+
         var come = 0;
         foreach (var address in new[] { new Uri($"{home}/shop"), new Uri(site.Visitors, "/go/shop") })
         {
@@ -227,6 +232,10 @@ public sealed class SectionTests
             visitor.WaitForText("More to see");
             await CountedAsync(site, visitor, test, (come, come - 1));
             await CountedAsync(site, visitor, second.Value, (come, come - 1));
+            // The script learns who the visitor is from the section, and then what to watch.
+            visitor.WaitFor(() => visitor.Run("return wexil.token") is string { Length: > 0 } ? "" : null);
+            visitor.Find("h2").Click();
+            visitor.WaitFor(() => Clicked(site, test) == come ? "" : null);
             visitor.Open(new Uri($"{home}/thanks"));
             await CountedAsync(site, visitor, test, (come, come));
             await CountedAsync(site, visitor, second.Value, (come, come));
@@ -269,6 +278,9 @@ public sealed class SectionTests
             .ToArray();
         return (arms.Sum(arm => arm.Visitors), arms.Sum(arm => arm.Conversions));
     }
+
+    private static long Clicked(Site site, TestId test) =>
+        site.Host.Services.GetRequiredService<TallyStore>().Goals(test).Sum(goal => goal.Visitors);
 
     private static string Page(Site site, string body)
     {

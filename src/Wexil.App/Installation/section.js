@@ -29,8 +29,11 @@
       { credentials: "include", signal: give.signal })
       .then(function (answer) { return answer.json(); })
       .then(function (answer) {
-        if (answer.visitor) d.cookie = "wx_visitor=" + answer.visitor + ";max-age=34560000;path=/;samesite=lax" +
-          (l.protocol === "https:" ? ";secure" : "");
+        if (answer.visitor) {
+          d.cookie = "wx_visitor=" + answer.visitor + ";max-age=34560000;path=/;samesite=lax" +
+            (l.protocol === "https:" ? ";secure" : "");
+          d.dispatchEvent(new Event("wexil-visitor"));
+        }
         show(answer.html, answer.told);
       })
       .catch(late);

@@ -31,20 +31,24 @@
       location.pathname + (kept.length ? "?" + kept.join("&") : "") + location.hash,
     );
   }
-  const known = at
-    ? undefined
-    : document.cookie
-        .split("; ")
-        .find((part) => part.startsWith(name + "="))
-        ?.slice(name.length + 1);
-  if (!known && !arrived && !at) return;
+  if (at || arrived || known()) start();
+  // A section on the page is told who the visitor is.
+  else document.addEventListener("wexil-visitor", start, { once: true });
 
-  // A page that the browser makes ready ahead has no visitor yet.
-  if (document.prerendering) document.addEventListener("prerenderingchange", begin, { once: true });
-  else begin();
+  function known() {
+    if (at) return undefined;
+    const cookie = document.cookie.split("; ").find((part) => part.startsWith(name + "="));
+    return cookie?.slice(name.length + 1);
+  }
+
+  function start() {
+    // A page that the browser makes ready ahead has no visitor yet.
+    if (document.prerendering) document.addEventListener("prerenderingchange", begin, { once: true });
+    else begin();
+  }
 
   function begin() {
-    own = known;
+    own = known();
     watched = [];
     engaged = false;
     seen = 0;
