@@ -366,6 +366,38 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
     }
 
     [Fact]
+    public async Task A_section_that_is_not_tested_is_put_away_and_brought_back_unseen_by_visitors()
+    {
+        var made = await MakeAsync("away");
+        using var owner = await wexil.OwnerAsync();
+        var (headline, button) = await TestBothAsync(owner, made, "away");
+        var (tests, pages, funnels) = (wexil.Get<TestStore>(), wexil.Get<PageStore>(), wexil.Get<FunnelStore>());
+        const string Sections = "/f/away/away/sections";
+        var section = tests.Find(headline)!.Step;
+        await WexilFixture.PostAsync(owner, Sections, "PutAway", ("section", $"{section.Value}"));
+        Assert.DoesNotContain(funnels.Sections(made.Funnel.Id), own => own.IsArchived);
+        var version = tests.Find(headline)!.Pages[1];
+        await WexilFixture.PostAsync(
+            owner,
+            "/f/away/headline-of-away/keep",
+            "Keep",
+            ("Kept", $"{version.Value}"),
+            ("Confirmed", "true")
+        );
+        await WexilFixture.PostAsync(owner, Sections, "PutAway", ("section", $"{section.Value}"));
+        Assert.Equal(section, Assert.Single(funnels.Sections(made.Funnel.Id), own => own.IsArchived).Id);
+        Assert.Contains("<h1>Mint</h1>", pages.Source(pages.Find(made.Page.Id)!), StringComparison.Ordinal);
+        Assert.DoesNotContain("headline-of-away", await owner.GetStringAsync(made.Editor), StringComparison.Ordinal);
+        using var visitor = wexil.Visitor();
+        Assert.StartsWith("Mint /", Shown(await visitor.GetStringAsync("/go/away")), StringComparison.Ordinal);
+        await WexilFixture.PostAsync(owner, Sections, "BringBack", ("section", $"{section.Value}"));
+        Assert.DoesNotContain(funnels.Sections(made.Funnel.Id), own => own.IsArchived);
+        Assert.Contains("headline-of-away", pages.Source(pages.Find(made.Page.Id)!), StringComparison.Ordinal);
+        Assert.StartsWith("Mint /", Shown(await visitor.GetStringAsync("/go/away")), StringComparison.Ordinal);
+        Assert.Null(tests.Find(button)!.DecidedAt);
+    }
+
+    [Fact]
     public async Task Any_combination_can_be_tried_and_nothing_of_it_counts()
     {
         var made = await MakeAsync("tried");

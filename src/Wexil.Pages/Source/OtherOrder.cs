@@ -1,6 +1,8 @@
 namespace Wexil.Pages.Source;
 
-/// <summary>The parts within a part, the other way round: a version of a section that only changes their order.</summary>
+/// <summary>
+/// The parts within a part, the other way round: a version of a section that only changes their order.
+/// </summary>
 public static class OtherOrder
 {
     /// <summary>

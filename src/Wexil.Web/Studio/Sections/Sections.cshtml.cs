@@ -22,6 +22,7 @@ namespace Wexil.Web.Studio.Sections;
 public sealed class SectionsModel(
     StepScreens screens,
     SectionsReader reader,
+    FunnelStore funnels,
     TestStore tests,
     PageStore pages,
     TallyStore tallies,
@@ -206,14 +207,65 @@ public sealed class SectionsModel(
             $"Kept by hand, all together, on “{Screen.Place.Name}”: {words}.",
             Screen.Address(Screen.Place, "sections")
         );
+        var shownBy = string.Join(", ", written.Select(page => Format.Quoted(page.Name)));
         Done =
             $"Kept: {words}. "
             + (
                 written.Count > 0
-                    ? $"{string.Join(", ", written.Select(page => Format.Quoted(page.Name)))} shows them to everybody as "
-                        + "a plain page; the versions stay with their sections."
+                    ? $"{shownBy} shows them to everybody as " + "a plain page; the versions stay with their sections."
                     : "Everybody sees them from now on. The code to paste in for good is on each section’s Keep screen."
             );
+        return Redirect(Screen.Address(Screen.Place, "sections"));
+    }
+
+    /// <summary>The sections of the step that are put away.</summary>
+    public IReadOnlyList<Step> PutAway =>
+        [.. Screen.EverySection.Where(section => section.Host == Screen.Place.Id && section.IsArchived)];
+
+    /// <summary>A test of the section runs.</summary>
+    public bool IsTested(Step section) => Reading.Sections.Any(tested => tested.Step.Id == section.Id);
+
+    /// <summary>How a section stands, in words.</summary>
+    public string StateOf(Step section)
+    {
+        var shown = All.First(own => own.Section.Id == section.Id)
+            .Versions.FirstOrDefault(version => version.Id == section.Page);
+        if (IsTested(section))
+            return "being tested";
+        return IsOnPage(section) ? $"shows {Format.Quoted(shown?.Name ?? "nothing")}" : "on no page";
+    }
+
+    /// <summary>Writes what a section shows into the pages, and puts it away.</summary>
+    public async Task<IActionResult> OnPostPutAwayAsync(long section)
+    {
+        ModelState.Clear();
+        Read();
+        if (Screen.Sections.FirstOrDefault(own => own.Id.Value == section) is not { } part)
+            return NotFound();
+        if (IsTested(part))
+            Done = "The section is being tested. Keep a version first.";
+        else
+        {
+            await writer.WriteInAsync(Screen.Funnel.Id, [part.Id]);
+            await funnels.ArchiveStepAsync(part.Id, forward: null);
+            routes.Reload(Screen.Funnel.Id);
+            Done = $"{Format.Quoted(part.Name)} is put away. Visitors see what they saw.";
+        }
+        return Redirect(Screen.Address(Screen.Place, "sections"));
+    }
+
+    /// <summary>Takes a section out again, and puts it back on the pages not changed since.</summary>
+    public async Task<IActionResult> OnPostBringBackAsync(long section)
+    {
+        ModelState.Clear();
+        if (PutAway.FirstOrDefault(own => own.Id.Value == section) is not { } part)
+            return NotFound();
+        await funnels.RestoreStepAsync(part.Id);
+        var changed = await writer.PutBackAsync(part);
+        routes.Reload(Screen.Funnel.Id);
+        Done =
+            $"{Format.Quoted(part.Name)} is back."
+            + (changed.Count > 0 ? $" {Format.Quoted(changed[0].Name)} was changed since and stays without it." : "");
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
 
