@@ -119,6 +119,7 @@ public sealed partial class SectionTests
     [InlineData("<div>\n <p>A</p>\n <h2>B</h2>\n</div>", "<div>\n <h2>B</h2>\n <p>A</p>\n</div>")]
     [InlineData("<ul><li>A<li>B<li>C</ul>", "<ul><li>C<li>B<li>A</ul>")]
     [InlineData("<div>Words <b>A</b> and <b>B</b></div>", "<div>Words <b>B</b> and <b>A</b></div>")]
+    [InlineData("<div><div><p>A</p><p>B</p></div></div>", "<div><div><p>B</p><p>A</p></div></div>")]
     [InlineData("<div><p>A</p></div>", null)]
     [InlineData("<p>A</p><p>B</p>", null)]
     [InlineData("Words", null)]

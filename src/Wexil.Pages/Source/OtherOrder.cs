@@ -6,15 +6,20 @@ namespace Wexil.Pages.Source;
 public static class OtherOrder
 {
     /// <summary>
-    /// The same source with the parts of its one outer element in reverse; what stands between them stays where it is.
-    /// Null where it has no outer element, or fewer than two parts that can be taken as one piece each.
+    /// The same source with the parts of its one outer element in reverse, or of the first within it that holds more
+    /// than one; what stands between them stays where it is. Null where there are no two that can be taken as one piece
+    /// each.
     /// </summary>
     public static string? Of(string source)
     {
         var map = SourceMap.Parse(source);
         if (map.Elements is not [{ IsWhole: true } outer, ..] || source[outer.End..].Trim().Length > 0)
             return null;
-        SourceElement[] parts = [.. map.Elements.Where(element => element.Element.ParentElement == outer.Element)];
+        SourceElement[] PartsOf(SourceElement of) =>
+            [.. map.Elements.Where(element => element.Element.ParentElement == of.Element)];
+        var parts = PartsOf(outer);
+        while (parts is [var only])
+            parts = PartsOf(only);
         if (parts.Length < 2 || !parts.All(part => part.IsWhole))
             return null;
         var edits = new SourceEdits(source);
