@@ -407,8 +407,7 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         string[] Slugs(TestId test) =>
             [.. wexil.Get<TestStore>().Find(test)!.Pages.Select(page => pages.Find(page)!.Slug)];
         using var visitor = wexil.Visitor();
-        foreach (var first in Slugs(headline))
-        foreach (var second in Slugs(button))
+        foreach (var (first, second) in Slugs(headline).SelectMany(one => Slugs(button).Select(two => (one, two))))
         {
             var shown = Shown(await visitor.GetStringAsync($"/p/{made.Page.Slug}/?wx_versions={second},{first},none"));
             Assert.Equal(

@@ -89,9 +89,11 @@ public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftSto
         var sections = funnels.Sections(funnel);
         var shown = Shown(sections);
         foreach (var section in sections.Where(section => section.Page is not null))
-        foreach (var file in pages.Hashes(section.Page!.Value, pages.Find(section.Page.Value)!.Revision))
-            if (ServedPages.Address(file.Key, file.Value) is { } address)
-                shown[section.Slug] = shown[section.Slug].Replace(file.Key, address, StringComparison.Ordinal);
+        {
+            foreach (var file in pages.Hashes(section.Page!.Value, pages.Find(section.Page.Value)!.Revision))
+                if (ServedPages.Address(file.Key, file.Value) is { } address)
+                    shown[section.Slug] = shown[section.Slug].Replace(file.Key, address, StringComparison.Ordinal);
+        }
         return source => WrittenSections.WriteIn(source, (key, _) => shown.GetValueOrDefault(key));
     }
 

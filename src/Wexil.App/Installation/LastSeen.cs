@@ -28,6 +28,7 @@ public sealed class LastSeen(
     /// <param name="start">The step's slug.</param>
     public void NoteStart(string start, DateTimeOffset at) => Note($"start:{start}", at);
 
+    /// <summary>A section's line asked which version to show.</summary>
     /// <param name="key">The section's.</param>
     public void NoteSection(string key, DateTimeOffset at) => Note($"section:{key}", at);
 

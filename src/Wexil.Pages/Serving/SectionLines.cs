@@ -10,6 +10,7 @@ public static class SectionLines
     /// <summary>What a line does, which nothing else on a page does.</summary>
     private const string Call = "wexilSections";
 
+    /// <summary>What is found of each section's line, and of what keeps them from acting.</summary>
     /// <param name="html">The page as it was fetched.</param>
     /// <param name="page">Its address after redirects.</param>
     /// <param name="sections">The sections that may be on it, by key, with their names.</param>
