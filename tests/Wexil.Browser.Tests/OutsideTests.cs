@@ -11,6 +11,7 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
+using Wexil.Pages.Source;
 using Wexil.Store;
 
 namespace Wexil.Browser.Tests;
@@ -54,6 +55,51 @@ public sealed class OutsideTests
         Assert.Equal((1, 0), Counted(site, test));
         Assert.Equal(["/own?q=1", "/own"], asked.Where(path => path.StartsWith("/own", StringComparison.Ordinal)));
     }
+
+    [Fact]
+    public async Task A_test_that_starts_on_the_page_and_a_section_of_it_know_one_visitor()
+    {
+        await using var site = await Site.StartAsync();
+        var (head, line) = ("", "");
+        await using var elsewhere = await ServeAsync(
+            (path, _) =>
+                Html(path == "/own" ? head : Script(site), $"<h1>{path}</h1>{(path == "/own" ? line : "")}<p>Part</p>")
+        );
+        var address = elsewhere.Urls.Single();
+        var (step, test) = await TestAsync(
+            site,
+            Weights.Create(100, 0),
+            new($"{address}/own"),
+            new($"{address}/b"),
+            startsOnPage: true,
+            thanks: new($"{address}/done")
+        );
+        var tests = site.Host.Services.GetRequiredService<TestStore>();
+        var pages = site.Host.Services.GetRequiredService<PageStore>();
+        var section = (
+            await site
+                .Host.Services.GetRequiredService<FunnelStore>()
+                .AddSectionAsync(step, "Part", "part", SectionMark.AsItStands)
+        )!;
+        var other = await pages.AddVersionAsync(section.Id, "Other", "<p>Another part</p>");
+        PageId[] versions = [pages.ForStep(section.Id)[0].Id, other];
+        TestPlan plan = new(section.Id, tests.Find(test)!.Goal, "Part", "", 0.1, 0.2, versions, Weights.Create(0, 100));
+        var part = (await tests.StartAsync(plan))!.Value;
+        site.Host.Services.GetRequiredService<Routes>().Reload();
+        head = StartLoader.For(step.Slug, Origin(site), new($"{address}/own"), wait: 30_000) + Script(site);
+        line = SectionLoader.For("part", Origin(site), wait: 30_000);
+
+        using var visitor = new Browser();
+        visitor.Open(new Uri($"{address}/own"));
+        visitor.WaitForText("Another part");
+        foreach (var counted in new[] { test, part })
+            visitor.WaitFor(() => Counted(site, counted) == (1, 0) ? "" : null);
+        visitor.Open(new Uri($"{address}/done"));
+        foreach (var counted in new[] { test, part })
+            visitor.WaitFor(() => Counted(site, counted) == (1, 1) ? "" : null);
+    }
+
+    private static string Script(Site site) => $"<script src=\"{Origin(site)}/wexil.js\" defer></script>";
 
     [Fact]
     public async Task The_script_leaves_the_address_alone_sees_pages_that_are_not_loaded_and_offers_the_token()

@@ -39,6 +39,7 @@ public sealed class CountModel(
     PageStore pages,
     SettingStore settings,
     Segments segments,
+    SectionsReader sections,
     OwnerTime clock
 ) : StepPageModel(screens)
 {
@@ -50,6 +51,10 @@ public sealed class CountModel(
     public IReadOnlyList<TestChange> Changes { get; private set; } = [];
 
     public IReadOnlyList<Crossing> Crossings { get; private set; } = [];
+
+    /// <summary>The sections of the step's pages that are being tested; none on a section's own screen.</summary>
+    public IReadOnlyList<TestReading> Sections =>
+        field ??= Screen.Step.IsSection ? [] : sections.Read(Screen.Place, Screen.Steps, Screen.Sections).Sections;
 
     /// <summary>What the visitors of each page brought in the owner's currency; empty where nobody bought.</summary>
     public IReadOnlyList<PageMoney> Money { get; private set; } = [];
