@@ -124,7 +124,7 @@ public sealed class SectionTests
         owner.Press("Keep these together");
         owner.WaitForText("Keep them all the same?");
         owner.Press("Keep them all the same");
-        owner.WaitForText("as a plain page");
+        owner.WaitForText("is a plain page");
         owner.IsAccessible();
         var plain = pages.Source(pages.ForStep(step.Id).Single());
         Assert.DoesNotContain("data-wexil-section", plain, StringComparison.Ordinal);

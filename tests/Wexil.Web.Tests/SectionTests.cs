@@ -398,6 +398,26 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
     }
 
     [Fact]
+    public async Task Only_the_sections_chosen_are_tested_and_none_when_none_is()
+    {
+        var made = await MakeAsync("ticked");
+        using var owner = await wexil.OwnerAsync();
+        var (one, _) = await MarkAsync(owner, made, node: 2, "Ticked headline");
+        var (other, _) = await MarkAsync(owner, made, node: 3, "Ticked button", at: 1);
+        await WexilFixture.PostAsync(owner, made.Editor, "Publish");
+        foreach (var section in new[] { one, other })
+            await wexil.Get<PageStore>().AddVersionAsync(section!.Id, "Hidden", "");
+        const string Sections = "/f/ticked/ticked/sections";
+        (string, string)[] form = [("Goal", $"{made.Thanks.Id.Value}"), ("BaseRate", "5"), ("SmallestLift", "20")];
+        var refused = await WexilFixture.PostAsync(owner, Sections, "", form);
+        Assert.Contains("Choose at least one", await refused.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        Assert.Empty(wexil.Get<TestStore>().ForStep(one!.Id));
+        await WexilFixture.PostAsync(owner, Sections, "", [.. form, ("Chosen", $"{other!.Id.Value}")]);
+        Assert.Empty(wexil.Get<TestStore>().ForStep(one.Id));
+        Assert.Single(wexil.Get<TestStore>().ForStep(other.Id));
+    }
+
+    [Fact]
     public async Task Any_combination_can_be_tried_and_nothing_of_it_counts()
     {
         var made = await MakeAsync("tried");

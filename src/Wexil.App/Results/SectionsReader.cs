@@ -1,6 +1,7 @@
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Store;
 
@@ -18,28 +19,37 @@ public sealed class SectionsReader(TestStore tests, TestReader reader, TallyStor
     /// <param name="sections">Those on the step's pages.</param>
     public SectionsReading Read(Step host, IReadOnlyList<Step> steps, IReadOnlyList<Step> sections)
     {
-        TestReading[] open =
+        var open = Open(steps, sections);
+        return new(open, open.Count < 2 ? null : Together(host, open));
+    }
+
+    /// <summary>Each section that is being tested, by itself.</summary>
+    /// <param name="steps">Those of its funnel.</param>
+    /// <param name="sections">Those on the step's pages.</param>
+    public IReadOnlyList<TestReading> Open(IReadOnlyList<Step> steps, IReadOnlyList<Step> sections) =>
         [
             .. sections
                 .Select(section => tests.ForStep(section.Id) is [{ IsOpen: true } test, ..] ? test : null)
-                .Where(test => test is not null)
-                .Select(test => reader.Read(test!, [.. steps, .. sections])),
+                .OfType<SplitTest>()
+                .Select(test => reader.Read(test, [.. steps, .. sections])),
         ];
-        return new(open, open.Length < 2 ? null : Together(host, open));
-    }
 
-    private SectionsResult Together(Step host, TestReading[] sections)
+    private SectionsResult Together(Step host, IReadOnlyList<TestReading> sections)
     {
+        Dictionary<PageId, int>[] places =
+        [
+            .. sections.Select(section => section.Test.Pages.Select((page, i) => (page, i)).ToDictionary()),
+        ];
         CombinationArm? Placed(CombinationTally tally)
         {
-            var versions = new int[sections.Length];
-            for (var i = 0; i < sections.Length; i++)
+            var versions = new int[sections.Count];
+            for (var i = 0; i < sections.Count; i++)
             {
                 // Who came while only some of them ran tells nothing of the whole.
-                if (!tally.Versions.TryGetValue(sections[i].Test.Id, out var page))
-                    return null;
-                versions[i] = sections[i].Test.Pages.ToList().IndexOf(page);
-                if (versions[i] < 0)
+                if (
+                    !tally.Versions.TryGetValue(sections[i].Test.Id, out var page)
+                    || !places[i].TryGetValue(page, out versions[i])
+                )
                     return null;
             }
             return new(versions, tally.Arm);
@@ -63,16 +73,16 @@ public sealed class SectionsReader(TestStore tests, TestReader reader, TallyStor
             [.. sections.Select(section => section.Result)],
             [.. tallies.Combinations(host.Id).Select(Placed).OfType<CombinationArm>()],
             PairOf,
-            Excluded(host, sections)
+            Excluded(host, places)
         );
     }
 
-    private ExcludedPair[] Excluded(Step host, TestReading[] sections)
+    private ExcludedPair[] Excluded(Step host, Dictionary<PageId, int>[] places)
     {
         (int Section, int Version)? Find(PageId version)
         {
-            for (var i = 0; i < sections.Length; i++)
-                if (sections[i].Test.Pages.ToList().IndexOf(version) is > 0 and var place)
+            for (var i = 0; i < places.Length; i++)
+                if (places[i].TryGetValue(version, out var place) && place > 0)
                     return (i, place);
             return null;
         }

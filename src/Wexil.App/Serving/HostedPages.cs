@@ -310,10 +310,13 @@ public sealed class HostedPages(
     {
         if (Version(version) is not { } source)
             return null;
+        var key = (version.Id, version.Revision, nameof(VersionElsewhere));
+        if (_cache.TryGetValue(key, out string? known))
+            return known;
         foreach (var (path, hash) in pages.Hashes(version.Id, version.Revision))
             if (ServedPages.Address(path, hash) is { } address)
                 source = source.Replace(path, visitors.Origin + address, StringComparison.Ordinal);
-        return source;
+        return Keep(key, source, kept => 2 * kept.Length);
     }
 
     /// <param name="versions">The files of versions that stand in the page.</param>

@@ -302,9 +302,9 @@ public sealed class EditPageModel(
             Done = "Visitors see it as it is already: nothing was changed since it was published.";
             return Redirect(Own());
         }
-        if (BeginsPhase)
-            return Redirect(Own("publish"));
         var looksTheSame = Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id);
+        if (IsTested && !looksTheSame)
+            return Redirect(Own("publish"));
         await Context.Pages.PublishAsync(Shown, Context.Drafts.For(Shown).Source, "", looksTheSame);
         Context.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(Shown.Name)} is published: whoever is sent to it sees it so from now on.";

@@ -33,19 +33,20 @@ public sealed class PublishModel(StepScreens screens, PageContext context) : Pag
             Done = "Visitors see it as it is already: nothing was changed since it was published.";
             return Redirect(Own());
         }
-        var begins = BeginsPhase;
+        var looksTheSame = Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id);
         var note = (Note ?? "").Trim();
         await Context.Pages.PublishAsync(
             Shown,
             Context.Drafts.For(Shown).Source,
             note.Length <= 200 ? note : note[..200],
-            Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id)
+            looksTheSame
         );
         Context.Routes.Reload(Screen.Funnel.Id);
-        Done = begins
-            ? $"{Format.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted "
-                + "before stays."
-            : $"{Format.Quoted(Shown.Name)} is published.";
+        Done =
+            IsTested && !looksTheSame
+                ? $"{Format.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted "
+                    + "before stays."
+                : $"{Format.Quoted(Shown.Name)} is published.";
         return Redirect(Screen.Address("build"));
     }
 }

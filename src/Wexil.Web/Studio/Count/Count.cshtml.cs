@@ -54,7 +54,7 @@ public sealed class CountModel(
 
     /// <summary>The sections of the step's pages that are being tested; none on a section's own screen.</summary>
     public IReadOnlyList<TestReading> Sections =>
-        field ??= Screen.Step.IsSection ? [] : sections.Read(Screen.Place, Screen.Steps, Screen.Sections).Sections;
+        field ??= Screen.Step.IsSection ? [] : sections.Open(Screen.Steps, Screen.Sections);
 
     /// <summary>What the visitors of each page brought in the owner's currency; empty where nobody bought.</summary>
     public IReadOnlyList<PageMoney> Money { get; private set; } = [];

@@ -211,8 +211,7 @@ public sealed class KeepModel(
             return Redirect(Screen.Address(InForce is null ? "keep" : "build"));
         }
         // What is written into a page has to be a section there again, to be tested on.
-        if (Screen.Step.IsSection)
-            await sections.PutBackAsync(Screen.Step);
+        var changed = Screen.Step.IsSection ? await sections.PutBackAsync(Screen.Step) : [];
         var names = Screen.Pages.Select(page => page.Name).ToHashSet();
         var name = Enumerable
             .Range(2, 1000)
@@ -223,6 +222,9 @@ public sealed class KeepModel(
         Done =
             $"The next round: {Format.Quoted(kept.Name)} is the control, and this is its clone. Change one "
             + "thing, publish, and start the test on Send; the share can begin low.";
+        if (changed.Count > 0)
+            Done +=
+                $" {Names(changed)} was changed since the section was written into it: bring the section back first.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }
 

@@ -71,7 +71,7 @@ public sealed class SectionsModel(
     /// <summary>Sections that are not tested and have two versions or more, with how many.</summary>
     public IReadOnlyList<(Step Section, int Versions)> Ready { get; private set; } = [];
 
-    /// <summary>Those that are to be tested, by id; none said means all.</summary>
+    /// <summary>Those that are to be tested, by id, where there is a choice.</summary>
     [BindProperty]
     public IReadOnlyList<long> Chosen { get; set; } = [];
 
@@ -118,7 +118,7 @@ public sealed class SectionsModel(
     public IReadOnlyList<string> See { get; set; } = [];
 
     /// <summary>Where the combination is seen, by the page that has it; nothing there counts.</summary>
-    public IReadOnlyList<(Page Page, string Address)> Seen =>
+    public IReadOnlyList<(Page Page, string Address)> Previews =>
         See.Count == 0 ? [] : [.. pages.ForStep(Screen.Place.Id).Select(page => (page, Tried(page)))];
 
     /// <summary>The pairs that are never shown together, with what they are called.</summary>
@@ -143,12 +143,23 @@ public sealed class SectionsModel(
     }
 
     /// <summary>Works the plan out with the form as it stands.</summary>
-    public void OnPostPlan() => Read();
+    public void OnPostPlan()
+    {
+        Read();
+        CheckChoice();
+    }
+
+    private void CheckChoice()
+    {
+        if (Ready.Count > 1 && Chosen.Count == 0)
+            ModelState.AddModelError(nameof(Chosen), "Choose at least one section.");
+    }
 
     /// <summary>Starts a test of each section that is ready, all with even weights.</summary>
     public async Task<IActionResult> OnPostAsync()
     {
         Read();
+        CheckChoice();
         if (Screen.LaterSteps.All(step => step.Id.Value != Goal))
             ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
         AsksAboutPages = !IsConfirmed && tests.ForStep(Screen.Place.Id) is [{ IsOpen: true }, ..];
@@ -175,7 +186,7 @@ public sealed class SectionsModel(
             );
         }
         routes.Reload(Screen.Funnel.Id);
-        Done = $"{Format.Count(begins.Length, "section is", "sections are")} being tested, each by itself.";
+        Done = $"{Format.Count(begins.Length, "section is", "sections are")} being tested.";
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
 
@@ -207,12 +218,13 @@ public sealed class SectionsModel(
             $"Kept by hand, all together, on “{Screen.Place.Name}”: {words}.",
             Screen.Address(Screen.Place, "sections")
         );
-        var shownBy = string.Join(", ", written.Select(page => Format.Quoted(page.Name)));
+        var plain = string.Join(", ", written.Select(page => Format.Quoted(page.Name)));
         Done =
             $"Kept: {words}. "
             + (
                 written.Count > 0
-                    ? $"{shownBy} shows them to everybody as " + "a plain page; the versions stay with their sections."
+                    ? $"{plain} {(written.Count == 1 ? "is a plain page" : "are plain pages")} with them now; the "
+                        + "versions stay with their sections."
                     : "Everybody sees them from now on. The code to paste in for good is on each section’s Keep screen."
             );
         return Redirect(Screen.Address(Screen.Place, "sections"));
@@ -249,7 +261,7 @@ public sealed class SectionsModel(
             await writer.WriteInAsync(Screen.Funnel.Id, [part.Id]);
             await funnels.ArchiveStepAsync(part.Id, forward: null);
             routes.Reload(Screen.Funnel.Id);
-            Done = $"{Format.Quoted(part.Name)} is put away. Visitors see what they saw.";
+            Done = $"{Format.Quoted(part.Name)} is put away. Visitors see the same as before.";
         }
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
