@@ -54,6 +54,18 @@ public sealed class SectionsReader(TestStore tests, TestReader reader, TallyStor
             }
             return new(versions, tally.Arm);
         }
+        return SectionsResult.From(
+            [.. sections.Select(section => section.Result)],
+            [.. tallies.Combinations(host.Id).Select(Placed).OfType<CombinationArm>()],
+            PairsOf(sections),
+            Excluded(host, places)
+        );
+    }
+
+    private Func<(int Section, int Version), (int Section, int Version), Arm> PairsOf(
+        IReadOnlyList<TestReading> sections
+    )
+    {
         var pairs = sections
             .SelectMany(section => tallies.Pairs(section.Test.Id))
             .DistinctBy(pair => (pair.First, pair.Second))
@@ -69,12 +81,7 @@ public sealed class SectionsReader(TestStore tests, TestReader reader, TallyStor
                 ? pairs.GetValueOrDefault((a.Id, first, b.Id, second))
                 : pairs.GetValueOrDefault((b.Id, second, a.Id, first));
         }
-        return SectionsResult.From(
-            [.. sections.Select(section => section.Result)],
-            [.. tallies.Combinations(host.Id).Select(Placed).OfType<CombinationArm>()],
-            PairOf,
-            Excluded(host, places)
-        );
+        return PairOf;
     }
 
     private ExcludedPair[] Excluded(Step host, Dictionary<PageId, int>[] places)

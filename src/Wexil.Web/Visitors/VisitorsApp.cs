@@ -19,6 +19,7 @@ public static class VisitorsApp
             .AddSingleton<IVisitorsEndpoint, PreviewEndpoint>()
             .AddSingleton<IVisitorsEndpoint, OwnDeviceEndpoint>()
             .AddSingleton<OutsideVisitors>()
+            .AddSingleton<Beacons>()
             .AddSingleton<IVisitorsEndpoint, StartEndpoint>()
             .AddSingleton<IVisitorsEndpoint, SectionEndpoint>()
             .AddSingleton<IVisitorsEndpoint, ScriptEndpoint>()

@@ -4,7 +4,6 @@ using Wexil.App.Visits;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
-using Wexil.Store;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors.Starting;
@@ -15,16 +14,15 @@ namespace Wexil.Web.Visitors.Starting;
 /// </summary>
 public sealed class SectionEndpoint(
     VisitService visits,
-    VisitorToken tokens,
+    Beacons beacons,
     Arrivals arrivals,
     OutsideVisitors outside,
-    IdentityStore identities,
     HostedPages hosted,
     LastSeen seen,
     TimeProvider time
 ) : IVisitorsEndpoint
 {
-    private const int MaxBodyBytes = 4096;
+    private const string Painted = "shown";
 
     public void Map(IEndpointRouteBuilder routes)
     {
@@ -69,11 +67,10 @@ public sealed class SectionEndpoint(
         var (asks, known) = outside.Identify(http, section, now);
         var visit = arrivals.Read(http, visits.Routes, section, asks, known, caller.Device, query, now);
         var version = visits.Peek(section, visit, known)?.Page;
-        var promise = version is null ? "" : tokens.IssuePage(asks, version.Id, now);
         return Shows(version) with
         {
             Visitor = asks.ToString(),
-            Told = $"shown {tokens.Issue(asks, now)} {promise} {query}",
+            Told = beacons.Write(Painted, asks, beacons.Promise(asks, version, now), query, now),
         };
     }
 
@@ -83,38 +80,18 @@ public sealed class SectionEndpoint(
     private async Task Shown(HttpContext http)
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
-        var caller = RequestClassification.From(http, visits.Routes);
+        var now = time.GetUtcNow();
         if (
             visits.Routes.Section(http.Part("key")) is not { } section
-            || !caller.Counts
-            || http.Request.ContentLength is null or > MaxBodyBytes
+            || await beacons.ReadAsync(http, Painted, section, now) is not { } told
         )
             return;
-        using var reader = new StreamReader(http.Request.Body);
-        var words = (await reader.ReadToEndAsync(http.RequestAborted)).Split(' ', 4);
-        var now = time.GetUtcNow();
-        Visit VisitOf(VisitorId visitor, bool known, string query) =>
-            arrivals.Read(http, visits.Routes, section, visitor, known, caller.Device, query, now);
-        if (words is ["late", var id, ..])
-        {
-            var known = VisitorId.TryParse(id, out var elsewhere);
-            var visitor = known ? identities.Resolve(elsewhere) : visits.NewVisitor(now);
-            await Task.WhenAll(
-                ReachAsync(section, visitor, now),
-                visits.StayLateAsync(section, VisitOf(visitor, known, ""))
-            );
-        }
-        else if (words is ["shown", var token, var promise, ..] && tokens.Read(token, now) is { } visitor)
-        {
-            var reached = ReachAsync(section, visitor, now);
-            await visits.ShowSectionsAsync(
-                [section],
-                VisitOf(visitor, known: true, words.Length > 3 ? words[3] : ""),
-                known: true,
-                tokens.ReadPage(promise, visitor, now)
-            );
-            await reached;
-        }
+        var reached = ReachAsync(section, told.Visit.Visitor, now);
+        if (told.IsLate)
+            await visits.StayLateAsync(section, told.Visit);
+        else
+            await visits.ShowSectionsAsync([section], told.Visit, told.Known, told.Promised);
+        await reached;
     }
 
     // Who sees a part of a page is on it, and in the funnel: nobody else may have told, since the page’s own script

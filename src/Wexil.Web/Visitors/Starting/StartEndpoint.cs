@@ -5,7 +5,6 @@ using Wexil.App.Visits;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
-using Wexil.Store;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors.Starting;
@@ -20,13 +19,13 @@ public sealed class StartEndpoint(
     VisitorToken tokens,
     Arrivals arrivals,
     OutsideVisitors outside,
-    IdentityStore identities,
+    Beacons beacons,
     VisitorsAddress address,
     LastSeen seen,
     TimeProvider time
 ) : IVisitorsEndpoint
 {
-    private const int MaxBodyBytes = 4096;
+    private const string Stays = "stays";
 
     public void Map(IEndpointRouteBuilder routes)
     {
@@ -52,10 +51,11 @@ public sealed class StartEndpoint(
         if (step.StartsOnPage)
             VisitorCookie.ShowElsewhere(http, visitor);
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
-        var asked = Visit(http, step, visitor, known, caller, query, now);
+        // The traits are those of the page's own address, not of the question.
+        var asked = arrivals.Read(http, visits.Routes, step, visitor, known, caller.Device, query, now);
         var page = visits.Peek(step, asked, known)?.Page;
         // The link records the visit; the promise keeps the page that was drawn here.
-        var promise = page is null ? "" : tokens.IssuePage(visitor, page.Id, now);
+        var promise = beacons.Promise(visitor, page, now);
         var move = Moves(step, page)
             ? new OutsideAddress(new(address.Link(slug))).With(
                 query,
@@ -63,7 +63,7 @@ public sealed class StartEndpoint(
                 ("wx_start", promise)
             )
             : "";
-        var proof = $"stays {tokens.Issue(visitor, now)} {promise} {query}";
+        var proof = beacons.Write(Stays, visitor, promise, query, now);
         var arguments = new[] { visitor.ToString(), move, proof }.Select(value => JsonSerializer.Serialize(value));
         await http.Response.WriteAsync($"wexilStart({string.Join(',', arguments)})");
     }
@@ -72,39 +72,15 @@ public sealed class StartEndpoint(
     private async Task Stayed(HttpContext http)
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
-        var caller = RequestClassification.From(http, visits.Routes);
         if (
             visits.Routes.Step(http.Part("slug")) is not { } step
-            || !caller.Counts
-            || http.Request.ContentLength is null or > MaxBodyBytes
+            || await beacons.ReadAsync(http, Stays, step, time.GetUtcNow()) is not { } told
         )
             return;
-        using var reader = new StreamReader(http.Request.Body);
-        var words = (await reader.ReadToEndAsync(http.RequestAborted)).Split(' ', 4);
-        var now = time.GetUtcNow();
-        if (words is ["late", var id, ..])
-        {
-            var known = VisitorId.TryParse(id, out var elsewhere);
-            await visits.StayLateAsync(
-                step,
-                Visit(
-                    http,
-                    step,
-                    known ? identities.Resolve(elsewhere) : visits.NewVisitor(now),
-                    known,
-                    caller,
-                    "",
-                    now
-                )
-            );
-        }
-        else if (words is ["stays", var token, var promise, ..] && tokens.Read(token, now) is { } visitor)
-            await visits.VisitAsync(
-                step,
-                Visit(http, step, visitor, known: true, caller, words.Length > 3 ? words[3] : "", now),
-                known: true,
-                tokens.ReadPage(promise, visitor, now)
-            );
+        if (told.IsLate)
+            await visits.StayLateAsync(step, told.Visit);
+        else
+            await visits.VisitAsync(step, told.Visit, told.Known, told.Promised);
     }
 
     /// <summary>
@@ -117,15 +93,4 @@ public sealed class StartEndpoint(
             return false;
         return page.Outside is not { } there || control?.Outside is not { } own || !there.IsSamePage(own);
     }
-
-    // The traits are those of the page's own address, not of the question.
-    private Visit Visit(
-        HttpContext http,
-        RouteStep step,
-        VisitorId visitor,
-        bool known,
-        RequestClassification caller,
-        string query,
-        DateTimeOffset now
-    ) => arrivals.Read(http, visits.Routes, step, visitor, known, caller.Device, query, now);
 }
