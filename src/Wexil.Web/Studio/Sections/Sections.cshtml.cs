@@ -110,8 +110,11 @@ public sealed class SectionsModel(
     /// <summary>Asks whether the sections are to be tested beside a test of whole pages.</summary>
     public bool AsksAboutPages { get; private set; }
 
-    /// <summary>Every section of the step with its versions, to put a combination together from.</summary>
+    /// <summary>Every section of the step with its versions.</summary>
     public IReadOnlyList<(Step Section, IReadOnlyList<Page> Versions)> All { get; private set; } = [];
+
+    /// <summary>Those that are on a page, to put a combination together from.</summary>
+    public IReadOnlyList<(Step Section, IReadOnlyList<Page> Versions)> OnPages { get; private set; } = [];
 
     /// <summary>The versions asked to be seen together, by their names in addresses.</summary>
     [BindProperty(SupportsGet = true, Name = "see")]
@@ -244,7 +247,11 @@ public sealed class SectionsModel(
             .Versions.FirstOrDefault(version => version.Id == section.Page);
         if (IsTested(section))
             return "being tested";
-        return IsOnPage(section) ? $"shows {Format.Quoted(shown?.Name ?? "nothing")}" : "on no page";
+        if (OnPages.Any(own => own.Section.Id == section.Id))
+            return $"shows {Format.Quoted(shown?.Name ?? "nothing")}";
+        return writer.PagesWithout(section).Count > 0
+            ? $"{Format.Quoted(shown?.Name ?? "nothing")} is written into the page"
+            : "on no page";
     }
 
     /// <summary>Writes what a section shows into the pages, and puts it away.</summary>
@@ -316,11 +323,13 @@ public sealed class SectionsModel(
         version
         == (Reading.Sections.FirstOrDefault(tested => tested.Step.Id == section.Id)?.Test.Pages[0] ?? section.Page);
 
-    /// <summary>The versions that can be excluded, by section.</summary>
-    public IEnumerable<(Step Section, IEnumerable<Page> Versions)> Excludable =>
-        All.Select(section =>
-            (section.Section, section.Versions.Where(version => !IsFirst(section.Section, version.Id)))
-        );
+    /// <summary>The versions that can be excluded, by section; sections with none are left out.</summary>
+    public IReadOnlyList<(Step Section, IReadOnlyList<Page> Versions)> Excludable =>
+        [
+            .. OnPages
+                .Select(own => own with { Versions = [.. own.Versions.Where(page => !IsFirst(own.Section, page.Id))] })
+                .Where(own => own.Versions.Count > 0),
+        ];
 
     private string Name(PageId version) =>
         All.Where(section => section.Versions.Any(own => own.Id == version))
@@ -354,12 +363,11 @@ public sealed class SectionsModel(
         Reading = reader.Read(Screen.Place, Screen.Steps, Screen.Sections);
         VisitorsPerDay = tallies.VisitorsPerDay(Screen.Place.Id);
         All = [.. Screen.Sections.Select(section => (section, pages.ForStep(section.Id)))];
+        OnPages = [.. All.Where(own => IsOnPage(own.Section))];
         Ready =
         [
-            .. All.Where(own =>
-                    own.Versions.Count > 1 && Reading.Sections.All(tested => tested.Step.Id != own.Section.Id)
-                )
-                .Where(own => IsOnPage(own.Section))
+            .. OnPages
+                .Where(own => own.Versions.Count > 1 && !IsTested(own.Section))
                 .Select(own => (own.Section, own.Versions.Count)),
         ];
         Excluded =
