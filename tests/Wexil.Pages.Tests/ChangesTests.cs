@@ -32,11 +32,11 @@ public sealed class ChangesTests
         "<b>a</b> box",
         "Text under the headline: “Everything in one box.” → “Everything in a box.”"
     )]
-    [InlineData("<b>one</b> box", "<i>one</i> box", "Text under the headline: emphasis changed")]
+    [InlineData("<b>one</b> box", "<i>one</i> box", "Text under the headline: bold or italic changed")]
     [InlineData(
         "style=\"background-color: #2d6a3e\"",
         "style=\"background-color: #a3271f\"",
-        "Order button: colour #2d6a3e → #a3271f"
+        "Order button: color #2d6a3e → #a3271f"
     )]
     [InlineData("Order the kit", "Send it to me", "Order button: “Order the kit” → “Send it to me”")]
     [InlineData(
@@ -44,7 +44,7 @@ public sealed class ChangesTests
         "files/rail.jpg\" alt=\"A rail planter\"",
         "Picture “A planter”: file “planter.jpg” → “rail.jpg”"
     )]
-    [InlineData("h1 { color: #222 }", "h1 { color: #a00 }", "Headline: text colour #222 → #a00")]
+    [InlineData("h1 { color: #222 }", "h1 { color: #a00 }", "Headline: text color #222 → #a00")]
     [InlineData("<title>Kit</title>", "<title>The kit</title>", "Page title: “Kit” → “The kit”")]
     [InlineData("<p>Everything in <b>one</b> box.</p>", "", "Text under the headline removed")]
     [InlineData(

@@ -85,14 +85,14 @@ public sealed class FunnelArchiveTests
 
     [Theory]
     [InlineData("{", "cannot be read")]
-    [InlineData("{\"format\":\"other\",\"version\":1,\"name\":\"x\",\"steps\":[]}", "not one of a funnel")]
+    [InlineData("{\"format\":\"other\",\"version\":1,\"name\":\"x\",\"steps\":[]}", "does not describe a funnel")]
     [InlineData("{\"format\":\"wexil-funnel\",\"version\":9,\"name\":\"x\",\"steps\":[]}", "newer Wexil")]
     [InlineData(OneStep + "UP\",\"pages\":[]}]}", "cannot be used")]
     [InlineData(
         OneStep + "x\",\"pages\":[{\"name\":\"p\",\"folder\":\"a/\",\"entry\":\"index.html\"}]}]}",
         "is not in the .zip"
     )]
-    [InlineData(OneStep + "x\",\"pages\":[{\"name\":\"p\",\"outside\":\"javascript:x\"}]}]}", "no address")]
+    [InlineData(OneStep + "x\",\"pages\":[{\"name\":\"p\",\"outside\":\"javascript:x\"}]}]}", "is not a page address")]
     [InlineData(OneStep + "x\",\"pages\":[{\"name\":\"p\"}]}]}", "neither files nor")]
     public void A_manifest_that_cannot_be_used_says_why(string json, string why) =>
         Assert.Contains(

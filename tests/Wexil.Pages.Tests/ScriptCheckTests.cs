@@ -10,28 +10,32 @@ public sealed class ScriptCheckTests
 
     [Theory]
     [InlineData("<head>" + Line + "</head><h1>Kit</h1>", "", null)]
-    [InlineData("<head></head><h1>Kit</h1>", "", "The script is there")]
-    [InlineData("<head><!-- " + Line + " --></head>", "", "The script is there")]
-    [InlineData("<head>" + Line + "</head><p>" + Line, "", "It is there once")]
-    [InlineData("<head><script src=https://old.larkrow.example/wexil.js></script></head>", "", "It is this Wexil’s")]
-    [InlineData("<body><noscript>" + Line + "</noscript>", "", "It is in the right place")]
-    [InlineData("<body><template>" + Line + "</template>", "", "The script is there")]
+    [InlineData("<head></head><h1>Kit</h1>", "", "Script installed")]
+    [InlineData("<head><!-- " + Line + " --></head>", "", "Script installed")]
+    [InlineData("<head>" + Line + "</head><p>" + Line, "", "Included once")]
+    [InlineData(
+        "<head><script src=https://old.larkrow.example/wexil.js></script></head>",
+        "",
+        "Loaded from this Wexil"
+    )]
+    [InlineData("<body><noscript>" + Line + "</noscript>", "", "In the right place")]
+    [InlineData("<body><template>" + Line + "</template>", "", "Script installed")]
     [InlineData(
         "<head><script type=text/plain src=https://go.larkrow.example/wexil.js></script></head>",
         "",
-        "It is in the right place"
+        "In the right place"
     )]
-    [InlineData("<head>" + Line + "</head>", "default-src 'self'", "The page’s content policy lets it work")]
+    [InlineData("<head>" + Line + "</head>", "default-src 'self'", "Allowed by the page’s content security policy")]
     [InlineData(
         "<head>" + Line + "</head>",
         "script-src https://go.larkrow.example; connect-src 'self'",
-        "The page’s content policy lets it work"
+        "Allowed by the page’s content security policy"
     )]
     [InlineData("<head>" + Line + "</head>", "script-src *.larkrow.example; connect-src https:", null)]
     [InlineData(
         "<head><meta http-equiv=Content-Security-Policy content=\"script-src 'none'\">" + Line + "</head>",
         "",
-        "The page’s content policy lets it work"
+        "Allowed by the page’s content security policy"
     )]
     public void A_page_is_wired_or_the_first_thing_that_is_wrong_is_named_with_the_way_to_mend_it(
         string html,
@@ -55,6 +59,6 @@ public sealed class ScriptCheckTests
                 new("http://go.larkrow.example/wexil.js"),
                 []
             ),
-            finding => finding is { What: "Browsers load it", Good: false }
+            finding => finding is { What: "Browsers can load it", Good: false }
         );
 }

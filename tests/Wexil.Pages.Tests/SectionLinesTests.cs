@@ -8,8 +8,8 @@ public sealed class SectionLinesTests
         "<script>(function (d, l, key) { window.wexilSections = {}; "
         + "})(document,location,\"banner\",\"https://go.larkrow.example\",300)</script>";
     private const string Part = "<h2>Spring sale</h2>";
-    private const string There = "The line of “Banner” is there";
-    private const string Policy = "The page’s content policy lets sections act";
+    private const string There = "Code of “Banner” installed";
+    private const string Policy = "The page’s content security policy allows sections";
 
     [Theory]
     [InlineData("<body>" + Line + Part, "", null)]

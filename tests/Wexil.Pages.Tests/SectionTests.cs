@@ -121,7 +121,8 @@ public sealed partial class SectionTests
     [InlineData("<div>Words <b>A</b> and <b>B</b></div>", "<div>Words <b>B</b> and <b>A</b></div>")]
     [InlineData("<div><div><p>A</p><p>B</p></div></div>", "<div><div><p>B</p><p>A</p></div></div>")]
     [InlineData("<div><p>A</p></div>", null)]
-    [InlineData("<p>A</p><p>B</p>", null)]
+    [InlineData("<p>A</p> <p>B</p>\n", "<p>B</p> <p>A</p>\n")]
+    [InlineData("<h2>A</h2><script>a</script><p>B</p>", "<p>B</p><script>a</script><h2>A</h2>")]
     [InlineData("Words", null)]
     [InlineData("", null)]
     public void Parts_of_a_part_change_places(string source, string? turned)
@@ -159,6 +160,16 @@ public sealed partial class SectionTests
     [InlineData("<p data-wexil-section>x</p>", "<p>x</p>", 0)]
     [InlineData("<body data-wexil-section=a><p>x", "<body><p>x", 0)]
     [InlineData("<p>data-wexil-section</p>", "<p>data-wexil-section</p>", 0)]
+    [InlineData("<p data-wexil-section-from=a>x</p>y<p data-wexil-section-to=a>z</p>", "<p>x</p>y<p>z</p>", 1)]
+    [InlineData(
+        "<p data-wexil-section-from=a>x</p><i>y</i><p data-wexil-section-to=a>z</p>",
+        "<p>x</p><i>y</i><p>z</p>",
+        1
+    )]
+    [InlineData("<p data-wexil-section-from=a>x</p><p>z</p>", "<p>x</p><p>z</p>", 0)]
+    [InlineData("<p data-wexil-section-from=a>x</p><p data-wexil-section-to=b>z</p>", "<p>x</p><p>z</p>", 0)]
+    [InlineData("<p data-wexil-section-to=a>x</p><p data-wexil-section-from=a>z</p>", "<p>x</p><p>z</p>", 0)]
+    [InlineData("<p data-wexil-section-from=a>x</p></p><p data-wexil-section-to=a>z</p>", "<p>x</p></p><p>z</p>", 0)]
     public void A_section_is_a_whole_part_that_is_in_no_other(string marked, string source, int sections)
     {
         var page = SectionedPage.Parse(marked);
@@ -178,6 +189,23 @@ public sealed partial class SectionTests
         Assert.Equal(can, PageEditor.Apply(html, new PageEdit.MarkSection(node, "k")).Problem is null);
     }
 
+    [Theory]
+    [InlineData("<h2>x</h2><p>y</p>", true)]
+    [InlineData("<h2>x</h2><script>a</script><p>y</p>", true)]
+    [InlineData("<h2>x</h2>", false)]
+    [InlineData("<table><tr><td><h2>x</h2></td><td>y</td></tr></table>", false)]
+    [InlineData("<h2>x</h2><p data-wexil-section=a>y</p>", false)]
+    [InlineData("<h2 data-wexil-section-from=a>x</h2><p data-wexil-section-to=a>y</p><p>z</p>", false)]
+    [InlineData("<h2>x</h2></p><p>y</p>", false)]
+    public void A_part_can_change_places_with_a_whole_part_below_that_is_in_no_section(string html, bool can)
+    {
+        var node = SourceMap.Parse(html).Elements.Single(element => element.Name == "h2").Id;
+        var edited = PageEditor.Apply(html, new PageEdit.MarkSection(node, "k", WithNext: true));
+        Assert.Equal(can, edited.Problem is null);
+        if (edited.Source is { } marked)
+            Assert.EndsWith("<p>y</p>", SectionedPage.Parse(marked).First("k"), StringComparison.Ordinal);
+    }
+
     /// <summary>Marks some of the parts that can be sections, none within another; with their places before.</summary>
     private static (string Marked, IReadOnlyList<(int Start, int End)> Places) Mark(string html, int[] picks)
     {
@@ -187,18 +215,22 @@ public sealed partial class SectionTests
             var count = SourceMap.Parse(marked).Elements.Count;
             if (count == 0)
                 continue;
-            var edit = new PageEdit.MarkSection(picks[i] % count, $"k{i}");
+            var edit = new PageEdit.MarkSection(picks[i] / 2 % count, $"k{i}", WithNext: picks[i] % 2 == 1);
             marked = PageEditor.Apply(marked, edit).Source ?? marked;
         }
         var removed = 0;
-        var places = new List<(int, int)>();
+        var places = new List<(int Start, int End)>();
         foreach (var element in SourceMap.Parse(marked).Elements)
         {
-            if (element.Tag[SectionMark.Attribute] is not { } mark)
-                continue;
-            var length = mark.End - mark.Start + 1;
-            places.Add((element.Start - removed, element.End - removed - length));
-            removed += length;
+            foreach (var name in new[] { SectionMark.Attribute, SectionMark.From, SectionMark.To })
+            {
+                if (element.Tag[name] is not { } mark)
+                    continue;
+                if (name != SectionMark.To)
+                    places.Add((element.Start - removed, 0));
+                removed += mark.End - mark.Start + 1;
+                places[^1] = places[^1] with { End = element.End - removed };
+            }
         }
         return (marked, places);
     }

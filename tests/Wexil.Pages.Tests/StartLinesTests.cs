@@ -15,23 +15,27 @@ public sealed class StartLinesTests
     [Theory]
     [InlineData("<head>" + Lines + Style + "</head>", "", null)]
     [InlineData("<head><meta charset=utf-8><script src=a.js defer></script>" + Lines + "</head>", "", null)]
-    [InlineData("<head></head>", "", "The start lines are there")]
-    [InlineData("<head><!-- " + Lines + " --></head>", "", "The start lines are there")]
-    [InlineData("<head>" + Lines + Lines + "</head>", "", "They are there once")]
-    [InlineData("<head></head><body>" + Lines, "", "They stand first")]
-    [InlineData("<head>" + Style + Lines + "</head>", "", "They stand first")]
-    [InlineData("<head><script src=a.js></script>" + Lines + "</head>", "", "They stand first")]
-    [InlineData("<body><noscript>" + Lines + "</noscript>", "", "They stand first")]
+    [InlineData("<head></head>", "", "Start code installed")]
+    [InlineData("<head><!-- " + Lines + " --></head>", "", "Start code installed")]
+    [InlineData("<head>" + Lines + Lines + "</head>", "", "Included once")]
+    [InlineData("<head></head><body>" + Lines, "", "Placed first")]
+    [InlineData("<head>" + Style + Lines + "</head>", "", "Placed first")]
+    [InlineData("<head><script src=a.js></script>" + Lines + "</head>", "", "Placed first")]
+    [InlineData("<body><noscript>" + Lines + "</noscript>", "", "Placed first")]
     [InlineData(
         "<head>" + Lines + "</head>",
         "script-src 'self' https://go.larkrow.example",
-        "The page’s content policy lets them act"
+        "The page’s content security policy allows it"
     )]
-    [InlineData("<head>" + Lines + "</head>", "script-src 'unsafe-inline'", "The page’s content policy lets them act")]
+    [InlineData(
+        "<head>" + Lines + "</head>",
+        "script-src 'unsafe-inline'",
+        "The page’s content security policy allows it"
+    )]
     [InlineData(
         "<head>" + Lines + "</head>",
         "script-src 'unsafe-inline' https://go.larkrow.example; connect-src 'self'",
-        "The page’s content policy lets them act"
+        "The page’s content security policy allows it"
     )]
     [InlineData("<head>" + Lines + "</head>", "script-src 'unsafe-inline' https://go.larkrow.example", null)]
     public void Lines_stand_as_they_should_or_the_first_thing_that_is_wrong_is_named(
@@ -43,8 +47,8 @@ public sealed class StartLinesTests
     [Theory]
     [InlineData("\"kit\"", "\"other\"", "the link /go/other")]
     [InlineData("https://go.larkrow.example", "https://old.larkrow.example", "not this Wexil")]
-    [InlineData("https://larkrow.example/kit", "https://larkrow.example/kit-b", "do nothing here")]
-    [InlineData("page_id=5", "page_id=6", "do nothing here")]
+    [InlineData("https://larkrow.example/kit", "https://larkrow.example/kit-b", "does nothing here")]
+    [InlineData("page_id=5", "page_id=6", "does nothing here")]
     [InlineData("(document,location", "(document", "cut or changed")]
     public void Lines_of_something_else_are_told_from_those_of_the_test(string ours, string theirs, string says) =>
         Assert.Contains(
@@ -63,7 +67,7 @@ public sealed class StartLinesTests
     )
     {
         var right = Check($"<head>{Lines.Replace(ours, theirs, StringComparison.Ordinal)}</head>", "")
-            .Single(finding => finding.What == "They are this test’s");
+            .Single(finding => finding.What == "Code of this test");
         Assert.Equal(isSame ? true : null, right.Good);
     }
 

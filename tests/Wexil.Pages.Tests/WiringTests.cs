@@ -143,18 +143,48 @@ public sealed class WiringTests
     [Fact]
     public void Every_starter_is_wired_for_its_kind_of_step_and_stands_on_its_own()
     {
+        var offer = new Offer("Salad & <Herbs>", "Your first salad in 21 days", "€ 49.00")
+        {
+            Brand = new("#a3271f", false),
+        };
         foreach (var starter in Starter.All)
         {
-            var report = Wiring.Check(starter.Html, Plan, starter.Kind);
+            var html = starter.HtmlFor(offer);
+            var report = Wiring.Check(html, Plan, starter.Kind);
             Assert.True(
                 report.Notes.Count == 0,
                 $"{starter.Key}: {string.Join(' ', report.Notes.Select(note => note.What))}"
             );
             if (starter.Kind.AsksYesOrNo())
                 Assert.Equal((1, 1), (report.Buttons, report.Noes));
-            Assert.NotNull(HostedHtml.Title(starter.Html));
-            Assert.DoesNotContain("http", starter.Html.Replace("http://www.w3.org", "", StringComparison.Ordinal));
+            Assert.NotNull(HostedHtml.Title(html));
+            Assert.DoesNotContain("http", html.Replace("http://www.w3.org", "", StringComparison.Ordinal));
+            // The offer and the look are in it, as text, and no place is left open.
+            Assert.DoesNotContain("{{", html, StringComparison.Ordinal);
+            Assert.DoesNotContain("<Herbs>", html, StringComparison.Ordinal);
+            Assert.Contains("--accent: #a3271f", html, StringComparison.Ordinal);
+            Assert.DoesNotContain("Georgia", html, StringComparison.Ordinal);
         }
+        Assert.Contains("<h1>Your first salad in 21 days</h1>", Starter.Find("opt-in")!.HtmlFor(offer));
+        Assert.Contains("<h1>Get Salad</h1>", Starter.Find("opt-in")!.HtmlFor(new("Salad")), StringComparison.Ordinal);
+        Assert.Equal((12, 5), (Starter.All.Count, StarterFunnel.All.Count));
         Assert.All(StarterFunnel.All, funnel => Assert.Equal(StepKind.ThankYou, funnel.Steps[^1].Page.Kind));
     }
+
+    [Theory]
+    [InlineData("#1d5a3c", "#ffffff")]
+    [InlineData("#f2d024", "#14201b")]
+    [InlineData("#767676", "#14201b")]
+    [InlineData("#707070", "#ffffff")]
+    public void Words_on_a_button_can_be_read_whatever_its_color(string accent, string words) =>
+        Assert.Equal(words, new Brand(accent, true).OnAccent);
+
+    [Theory]
+    [InlineData("#a3271F", true)]
+    [InlineData("#a3271", false)]
+    [InlineData("red", false)]
+    [InlineData("#a3271f; } body { display: none", false)]
+    [InlineData(null, false)]
+    public void A_color_is_six_digits_and_nothing_else(string? text, bool isColor) =>
+        Assert.Equal(isColor, Brand.IsColor(text));
 }

@@ -80,11 +80,11 @@ public sealed class PageChange
             ChangeKind.Removed => $"{Place} removed",
             ChangeKind.Moved => $"{Place} moved {Where}".TrimEnd(),
             ChangeKind.Text when What.Length == 0 => $"{Place}: {Quote(Before)} → {Quote(After)}",
-            ChangeKind.Section when After is null => $"{Place} is no section any more",
-            ChangeKind.Section => $"{Place} is the section {Quote(After)}, with versions of its own",
-            ChangeKind.Emphasis => $"{Place}: emphasis changed",
+            ChangeKind.Section when After is null => $"{Place} is no longer a section",
+            ChangeKind.Section => $"{Place} {What} the section {Quote(After)}, with versions of its own",
+            ChangeKind.Emphasis => $"{Place}: bold or italic changed",
             ChangeKind.Code or ChangeKind.File => What.Length == 0 ? $"{Place} changed" : $"{Place}: {What}",
-            ChangeKind.Style => $"{Place}: {What} {Before ?? "as the page has it"} → {After ?? "as the page has it"}",
+            ChangeKind.Style => $"{Place}: {What} {Before ?? "page default"} → {After ?? "page default"}",
             _ => $"{Place}: {What} {Quote(Before)} → {Quote(After)}",
         };
 
@@ -164,8 +164,8 @@ public sealed record PageChanges(IReadOnlyList<PageChange> Changes, ChangeVerdic
         Verdict switch
         {
             ChangeVerdict.None => "The two pages are the same.",
-            ChangeVerdict.One => "One change: if it wins, you know what did it.",
+            ChangeVerdict.One => "One change: if it wins, you know why.",
             ChangeVerdict.Several => $"{Changes.Count} changes: if it wins, you will not know which one did it.",
-            _ => $"A redesign, with {Changes.Count} changes: a fair test of two pages, but not of any one idea.",
+            _ => $"A redesign with {Changes.Count} changes: tests the pages as a whole, not one idea.",
         };
 }

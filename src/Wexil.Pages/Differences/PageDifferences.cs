@@ -144,7 +144,7 @@ public static class PageDifferences
         attribute switch
         {
             "href" or "action" => ChangeKind.Link,
-            SectionMark.Attribute => ChangeKind.Section,
+            SectionMark.Attribute or SectionMark.From or SectionMark.To => ChangeKind.Section,
             _ => ChangeKind.Attribute,
         };
 
@@ -155,7 +155,7 @@ public static class PageDifferences
         {
             What =
                 replaced ? "file"
-                : names is ["alt"] ? "words"
+                : names is ["alt"] ? "alt text"
                 : "size",
             Before = replaced ? FileName(was.Attributes.GetValueOrDefault("src")) : Joined(was, names),
             After = replaced ? FileName(now.Attributes.GetValueOrDefault("src")) : Joined(now, names),
@@ -166,12 +166,15 @@ public static class PageDifferences
     private static string Said(string attribute) =>
         attribute switch
         {
+            SectionMark.Attribute => "is",
+            SectionMark.From => "begins",
+            SectionMark.To => "ends",
             "href" => "leads to",
-            "action" => "sends to",
-            "class" => "style class",
-            "placeholder" => "hint",
+            "action" => "form address",
+            "class" => "CSS class",
+            "placeholder" => "placeholder",
             "content" => "",
-            Wiring.RoleAttribute => "is for",
+            Wiring.RoleAttribute => "used as",
             _ => attribute,
         };
 
@@ -221,7 +224,7 @@ public static class PageDifferences
 
     private static string? FileName(string? address) =>
         address is null ? null
-        : address.StartsWith("data:", StringComparison.OrdinalIgnoreCase) ? "a drawing in the page"
+        : address.StartsWith("data:", StringComparison.OrdinalIgnoreCase) ? "inline image"
         : address.Split('?', '#')[0].Split('/')[^1] is { Length: > 0 } name ? name
         : address;
 }

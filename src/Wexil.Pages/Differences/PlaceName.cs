@@ -46,9 +46,9 @@ internal static class PlaceName
             "link" => "Style sheet",
             "base" => "Base address",
             "html" or "body" => "Page",
-            "head" => "Head of the page",
+            "head" => "Page head",
             "img" or "picture" => Picture(part, element),
-            "svg" => $"Drawing {Under(part)}",
+            "svg" => $"Graphic {Under(part)}",
             "video" or "iframe" or "audio" => $"Video {Under(part)}",
             "form" => OptInForms.EmailField(element) is null ? $"Form {Under(part)}" : "Opt-in form",
             "input"
@@ -58,7 +58,7 @@ internal static class PlaceName
             "a" => IsBuy(element)
                 ? "Order button"
                 : Quoted(LooksLikeButton(element) ? "Button" : "Link", element.TextContent),
-            "li" => $"Point {Under(part)}",
+            "li" => $"List item {Under(part)}",
             _ when part.IsLeaf || Texts.Contains(part.Tag) => $"Text {Under(part)}",
             _ => Section(part, element),
         };
@@ -86,7 +86,7 @@ internal static class PlaceName
         )
             return Quoted("Section", heading);
         var named = element.GetAttribute("aria-label") ?? element.Id;
-        return string.IsNullOrEmpty(named) ? $"Part {Under(part)}" : Quoted("Section", named);
+        return string.IsNullOrEmpty(named) ? $"Section {Under(part)}" : Quoted("Section", named);
     }
 
     private static string Button(IElement element)
@@ -100,10 +100,10 @@ internal static class PlaceName
         (meta.GetAttribute("name") ?? meta.GetAttribute("property"))?.ToLowerInvariant() switch
         {
             "description" => "Description",
-            "og:image" => "Share picture",
-            "viewport" => "Width on phones",
-            { } name => $"Note for machines “{HtmlText.Shorten(name, MaxLength)}”",
-            null => "Note for machines",
+            "og:image" => "Sharing image",
+            "viewport" => "Viewport setting",
+            { } name => $"Meta tag “{HtmlText.Shorten(name, MaxLength)}”",
+            null => "Meta tag",
         };
 
     private static bool IsBuy(IElement element) =>

@@ -10,15 +10,15 @@ internal static class StyleWords
     public static string For(string property, string tag) =>
         property switch
         {
-            "background-color" or "background" => tag is "button" or "a" or "input" ? "colour" : "background",
-            "color" => "text colour",
+            "background-color" or "background" => tag is "button" or "a" or "input" ? "color" : "background",
+            "color" => "text color",
             "font-size" => "size",
             "text-align" => "alignment",
             "text-wrap" => "line breaks",
-            "display" => "shown",
+            "display" => "visibility",
             "border-radius" => "corners",
-            "padding" => "space inside",
-            "margin" => "space around",
+            "padding" => "padding",
+            "margin" => "margin",
             "width" or "max-width" => "width",
             _ => property,
         };

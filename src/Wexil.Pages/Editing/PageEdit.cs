@@ -58,7 +58,8 @@ public abstract record PageEdit
     public sealed record TakeForm(int Node) : PageEdit;
 
     /// <summary>Makes a part a section: the place of its versions.</summary>
-    public sealed record MarkSection(int Node, string Key) : PageEdit;
+    /// <param name="WithNext">The section holds the part below it too, so that the two can change places.</param>
+    public sealed record MarkSection(int Node, string Key, bool WithNext = false) : PageEdit;
 
     /// <summary>Changes what the head of the page says.</summary>
     public sealed record Settings(PageSettings To) : PageEdit;

@@ -71,7 +71,7 @@ public static partial class PageEditor
             ),
             PageEdit.Insert insert => At(map, insert.Node, node => Add(map, node, insert.Block)),
             PageEdit.Role role => At(map, role.Node, node => SetRole(map, node, role.For)),
-            PageEdit.MarkSection section => At(map, section.Node, node => Mark(map, node, section.Key)),
+            PageEdit.MarkSection section => At(map, section.Node, node => Mark(map, node, section)),
             PageEdit.TakeForm form => At(map, form.Node, node => TakeForm(map, node)),
             _ => throw new ArgumentOutOfRangeException(nameof(edit)),
         };
@@ -80,9 +80,9 @@ public static partial class PageEditor
     private static Edited SetHint(SourceMap map, SourceElement node, string words)
     {
         if (node.Name is not ("input" or "textarea"))
-            return Edited.Refuse("Only a form field has words in it.");
+            return Edited.Refuse("Only form fields have placeholder text.");
         var attribute = node.Element.GetAttribute("type") is "submit" or "button" ? "value" : "placeholder";
-        return Done(map, "Words in a field", edits =>
+        return Done(map, "Placeholder text", edits =>
             Attributes.Set(edits, map.Source, node.Tag, attribute, Short(words))
         );
     }
@@ -94,35 +94,54 @@ public static partial class PageEditor
 
     private static Edited TakeForm(SourceMap map, SourceElement node) =>
         node.Name == "form"
-            ? Done(map, "Form taken over", edits =>
+            ? Done(map, "Form connected", edits =>
                 Attributes.Remove(edits, node.Tag, "action", "method", "target", "onsubmit")
             )
             : Edited.Refuse("This is not a form.");
 
-    private static Edited Mark(SourceMap map, SourceElement node, string key)
+    private static Edited Mark(SourceMap map, SourceElement node, PageEdit.MarkSection mark)
     {
-        for (var around = node.Element; around is not null; around = around.ParentElement)
-            if (around.HasAttribute(SectionMark.Attribute))
-                return Edited.Refuse("This part is a section, or is in one.");
-        if (node.Element.QuerySelector($"[{SectionMark.Attribute}]") is not null)
-            return Edited.Refuse("There is a section in this part. Choose a part without one.");
+        var last = mark.WithNext ? Beside(map, node, down: true) : node;
+        if (last is null)
+            return Edited.Refuse("There is nothing below this element to swap it with.");
+        if (last != node && (!IsWhole(map, last) || last.Start < node.End))
+            return Edited.Refuse(
+                "The HTML of the element below is not well formed. Make a section of the element around both."
+            );
+        foreach (var other in SectionMark.Find(map))
+        {
+            if (other.Start <= node.Start && last.End <= other.End)
+                return Edited.Refuse("This element is already a section, or is inside one.");
+            if (other.Start < last.End && node.Start < other.End)
+                return Edited.Refuse("This element contains a section. Choose an element without one.");
+        }
         // Its versions are read by themselves: rows and cells are nothing without their table.
-        return SourceMap.Parse(map.Outer(node)).Elements is [var first, ..] && first.Name == node.Name
-            ? Done(map, $"Section of {Kind(node)}", edits =>
-                Attributes.Set(edits, map.Source, node.Tag, SectionMark.Attribute, key)
-            )
-            : Edited.Refuse("A part of a table or list cannot be a section. Choose the whole table.");
+        var alone = SourceMap.Parse(map.Source[node.Start..last.End]).Elements;
+        var held = map.Elements.Skip(node.Id).Where(element => element.Start < last.End);
+        if (!alone.Select(element => element.Name).SequenceEqual(held.Select(element => element.Name)))
+            return Edited.Refuse("Part of a table or list cannot be a section. Choose the whole table.");
+        var marked = Done(map, $"Section of {Kind(node)}", edits => SetMark(edits, map, node, last, mark.Key));
+        return SectionMark.Find(SourceMap.Parse(marked.Source!)).Exists(found => found.Key == mark.Key)
+            ? marked
+            : Edited.Refuse("The HTML between the two is not well formed. Make a section of the element around both.");
+    }
+
+    private static void SetMark(SourceEdits edits, SourceMap map, SourceElement node, SourceElement last, string key)
+    {
+        Attributes.Set(edits, map.Source, node.Tag, last == node ? SectionMark.Attribute : SectionMark.From, key);
+        if (last != node)
+            Attributes.Set(edits, map.Source, last.Tag, SectionMark.To, key);
     }
 
     private static Edited At(SourceMap map, int id, Func<SourceElement, Edited> change)
     {
         if (map.Find(id) is not { } node)
-            return Edited.Refuse("This part is not on the page any more. The page was changed meanwhile.");
+            return Edited.Refuse("This element is no longer on the page.");
         if (FrameTags.All.Contains(node.Name))
-            return Edited.Refuse("This part belongs to the page as a whole; change it in the source.");
+            return Edited.Refuse("This element belongs to the whole page; change it in the source.");
         return IsWhole(map, node)
             ? Numbered(change(node), id)
-            : Edited.Refuse("The markup is not well formed here, so this part can be changed in the source only.");
+            : Edited.Refuse("The HTML is not well formed here. Edit this part in the source.");
     }
 
     /// <summary>
@@ -182,8 +201,8 @@ public static partial class PageEditor
         if (node.Name != "img")
             return Edited.Refuse("This is not a picture.");
         if (picture.File is { } address && !IsSafe(address))
-            return Edited.Refuse("A picture’s address begins with http, https or a file of the page.");
-        return Done(map, picture.File is null ? "Words for a picture" : "Picture", edits =>
+            return Edited.Refuse("The address of a picture must begin with http or https, or name a file of the page.");
+        return Done(map, picture.File is null ? "Alt text" : "Picture", edits =>
         {
             Attributes.Set(edits, map.Source, node.Tag, "alt", Short(picture.Alternative));
             if (picture.File is null)
@@ -205,7 +224,7 @@ public static partial class PageEditor
     private static Edited SetBackground(SourceMap map, SourceElement node, string file)
     {
         if (!IsSafe(file) || file.Length == 0 || file.AsSpan().ContainsAny("'\\()"))
-            return Edited.Refuse("A picture’s address begins with http, https or a file of the page.");
+            return Edited.Refuse("The address of a picture must begin with http or https, or name a file of the page.");
         var own = node.Element.GetAttribute("style");
         var edits = new SourceEdits(map.Source);
         if (own is not null && UrlInStyle().Matches(own) is [var only])
@@ -230,9 +249,9 @@ public static partial class PageEditor
             : node.Name == "form" ? "action"
             : null;
         if (name is null)
-            return Edited.Refuse("Only a link, a video or a form leads somewhere.");
+            return Edited.Refuse("Only links, videos and forms have an address.");
         if (!IsSafe(to))
-            return Edited.Refuse("An address begins with http, https, mailto, tel, / or #.");
+            return Edited.Refuse("The address must begin with http, https, mailto, tel, / or #.");
         return Done(map, $"Address of {Kind(node)}", edits => Attributes.Set(edits, map.Source, node.Tag, name, to));
     }
 
@@ -241,8 +260,8 @@ public static partial class PageEditor
         if (!Properties.Contains(property))
             return Edited.Refuse("This cannot be set here; use the source.");
         if (value is not null && !SafeValue().IsMatch(value))
-            return Edited.Refuse("This value cannot be used: write a colour such as #2d6a3e, or a size such as 18px.");
-        return Done(map, $"Look of {Kind(node)}", edits =>
+            return Edited.Refuse("This value cannot be used. Enter a color such as #2d6a3e, or a size such as 18px.");
+        return Done(map, $"Style of {Kind(node)}", edits =>
             SetStyle(edits, map.Source, node, property, string.IsNullOrWhiteSpace(value) ? null : value.Trim())
         );
     }
@@ -250,8 +269,8 @@ public static partial class PageEditor
     private static Edited SetRole(SourceMap map, SourceElement node, LinkRole role)
     {
         if (node.Name != "a")
-            return Edited.Refuse("Only a link can be this.");
-        return Done(map, "What a link is for", edits =>
+            return Edited.Refuse("Only a link can be a buy button or a “no” link.");
+        return Done(map, "Use of a link", edits =>
         {
             if (role == LinkRole.None)
                 Attributes.Remove(edits, node.Tag, Wiring.RoleAttribute);
@@ -268,14 +287,10 @@ public static partial class PageEditor
 
     private static Edited Swap(SourceMap map, SourceElement node, bool down)
     {
-        var other = node.Element;
-        do other = down ? other.NextElementSibling : other.PreviousElementSibling;
-        while (other is not null && (other.LocalName is "script" or "style" or "br" || map.Find(other) is null));
-        if (other is null)
-            return Edited.Refuse(down ? "It is the last one here." : "It is the first one here.");
-        var neighbour = map.Find(other)!;
+        if (Beside(map, node, down) is not { } neighbour)
+            return Edited.Refuse(down ? "It is already last." : "It is already first.");
         if (!IsWhole(map, neighbour) || (down ? neighbour.Start < node.End : node.Start < neighbour.End))
-            return Edited.Refuse("The markup beside it is not well formed, so it can be moved in the source only.");
+            return Edited.Refuse("The HTML next to it is not well formed. Move it in the source.");
         var (first, second) = down ? (node, neighbour) : (neighbour, node);
         var moved = Done(map, $"Moved {Kind(node)} {(down ? "down" : "up")}", edits =>
         {
@@ -283,6 +298,15 @@ public static partial class PageEditor
             edits.Replace(second.Start, second.End, map.Outer(first));
         });
         return Found(moved, down ? second.End - (first.End - first.Start) : first.Start);
+    }
+
+    /// <summary>The next part that a person would call one, below or above; null where there is none.</summary>
+    private static SourceElement? Beside(SourceMap map, SourceElement node, bool down)
+    {
+        var other = node.Element;
+        do other = down ? other.NextElementSibling : other.PreviousElementSibling;
+        while (other is not null && (other.LocalName is "script" or "style" or "br" || map.Find(other) is null));
+        return other is null ? null : map.Find(other);
     }
 
     private static Edited Copy(SourceMap map, SourceElement node)
@@ -361,10 +385,10 @@ public static partial class PageEditor
             "a" => "a link",
             "button" => "a button",
             "img" => "a picture",
-            "li" => "a point",
+            "li" => "a list item",
             "form" => "a form",
             "section" or "div" or "article" or "header" or "footer" or "main" or "aside" => "a section",
-            _ => "a part",
+            _ => "an element",
         };
 
     private static string Short(string value) => value.Length <= MaxValueLength ? value : value[..MaxValueLength];

@@ -94,14 +94,14 @@ public static class FunnelArchive
         if (files.FirstOrDefault(file => file.Path == Manifest) is not { } manifest)
             return (
                 null,
-                $"There is no {Manifest} in the .zip, so it is not a funnel that went out of Wexil. A page is "
-                    + "added on its step."
+                $"There is no {Manifest} in the .zip, so it is not a Wexil funnel. To import a page, open its "
+                    + "step and choose Add a page."
             );
         try
         {
             var root = JsonSerializer.Deserialize<Root>(manifest.Content, Json);
             if (root is not { Format: Format, Steps: not null })
-                return (null, $"The {Manifest} is not one of a funnel.");
+                return (null, $"The {Manifest} does not describe a funnel.");
             if (root.Version > Version)
                 return (
                     null,
@@ -146,7 +146,7 @@ public static class FunnelArchive
         if (page.Outside is not null)
             return Uri.TryCreate(page.Outside, UriKind.Absolute, out var outside) && outside.Scheme is "http" or "https"
                 ? new(name, null, outside, parent)
-                : throw new FormatException($"“{page.Outside}” is no address of a page.");
+                : throw new FormatException($"“{page.Outside}” is not a page address.");
         if (string.IsNullOrEmpty(page.Folder) || string.IsNullOrEmpty(page.Entry))
             throw new FormatException($"The page “{name}” has neither files nor an address.");
         PageFile[] own =

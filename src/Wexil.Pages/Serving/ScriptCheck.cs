@@ -23,7 +23,7 @@ public static class ScriptCheck
         if (ours.Length == 0)
             return [Missing(html, line)];
         var right = ours.Where(element => Source(element, page) is { } source && Same(source, script)).ToArray();
-        Finding isThere = new("The script is there", true, "Yes."),
+        Finding isThere = new("Script installed", true, "Yes."),
             policy = Policy(
                 new(page, [.. policies, .. Metas(document)]),
                 script,
@@ -33,7 +33,7 @@ public static class ScriptCheck
             return
             [
                 isThere,
-                new("It is this Wexil’s", true, "Yes."),
+                new("Loaded from this Wexil", true, "Yes."),
                 Once(right.Length),
                 Place(right[0], line),
                 Scheme(page, script),
@@ -43,40 +43,40 @@ public static class ScriptCheck
         return
         [
             isThere,
-            new("It is this Wexil’s", false, $"The script comes from {other}.", $"Replace it by {line}."),
+            new("Loaded from this Wexil", false, $"The script comes from {other}.", $"Replace it with {line}."),
             policy,
         ];
     }
 
     private static Finding Missing(string html, string line) =>
         new(
-            "The script is there",
+            "Script installed",
             false,
             html.Contains(File, StringComparison.OrdinalIgnoreCase)
-                ? "The script stands in a comment, or as text, where no browser runs it."
+                ? "The script is in a comment or in text, where no browser runs it."
                 : "The script is not in the page.",
             $"Paste {line} into the page’s head, just before </head>."
         );
 
     private static Finding Once(int times) =>
         times == 1
-            ? new("It is there once", true, "Yes.")
+            ? new("Included once", true, "Yes.")
             : new(
-                "It is there once",
+                "Included once",
                 null,
-                $"The script is there {times} times; only the first acts.",
-                "Leave one and take the others out."
+                $"The script is on the page {times} times, so visits are reported that many times.",
+                "Keep one and delete the others."
             );
 
     private static Finding Scheme(Uri page, Uri script) =>
         page.Scheme == Uri.UriSchemeHttps && script.Scheme == Uri.UriSchemeHttp
             ? new(
-                "Browsers load it",
+                "Browsers can load it",
                 false,
                 "The page is on https and the script on http, which browsers refuse.",
-                "Give Wexil an https address of its own, and paste the line from there."
+                "Set up https for Wexil, and paste the line from there."
             )
-            : new("Browsers load it", true, "Yes.");
+            : new("Browsers can load it", true, "Yes.");
 
     private static IEnumerable<IElement> Ours(IDocument document) =>
         document
@@ -94,12 +94,12 @@ public static class ScriptCheck
 
     private static Finding Place(IElement script, string line)
     {
-        const string what = "It is in the right place";
+        const string what = "In the right place";
         if (script.Ancestors<IElement>().FirstOrDefault(up => up.LocalName is "noscript" or "template") is { } up)
             return new(
                 what,
                 false,
-                $"The script stands in a <{up.LocalName}>, where it is not run.",
+                $"The script is inside a <{up.LocalName}>, where it is not run.",
                 $"Move {line} to just before </head>."
             );
         if (
@@ -110,15 +110,15 @@ public static class ScriptCheck
             return new(
                 what,
                 false,
-                $"The script’s type is “{type}”, so a browser does not run it by itself.",
+                $"The script’s type is “{type}”, so browsers do not run it.",
                 $"Paste it as it is: {line}"
             );
         if (script.Closest("head") is null)
             return new(
                 what,
                 null,
-                "The script stands in the body. Visitors who leave before it is loaded are not seen.",
-                "Better in the head, with defer: it does not hold the page up."
+                "The script is in the body. Visitors who leave before it loads are not counted.",
+                "Better in the head with defer, which does not slow the page."
             );
         return new(what, true, "In the head.");
     }
@@ -134,22 +134,22 @@ public static class ScriptCheck
 
     private static Finding Policy(ContentPolicy policy, Uri script, string? nonce)
     {
-        const string what = "The page’s content policy lets it work";
+        const string what = "Allowed by the page’s content security policy";
         var origin = script.GetLeftPart(UriPartial.Authority);
         if (!policy.AllowsScript(script, nonce))
             return new(
                 what,
                 false,
-                "The page’s content policy forbids scripts from other hosts than those it names.",
+                "The page’s content security policy does not allow scripts from this host.",
                 $"Add {origin} to the policy’s script-src."
             );
         if (!policy.AllowsConnection(script))
             return new(
                 what,
                 false,
-                "The page’s content policy lets the script run, but not tell us.",
+                "The page’s content security policy lets the script run but not report visits.",
                 $"Add {origin} to the policy’s connect-src."
             );
-        return new(what, true, policy.IsEmpty ? "It has none." : "Yes.");
+        return new(what, true, policy.IsEmpty ? "The page has no policy." : "Yes.");
     }
 }

@@ -46,32 +46,32 @@ public static class SectionLines
 
     private static Finding Check(IElement[] lines, string name)
     {
-        var what = $"The line of “{name}” is there";
+        var what = $"Code of “{name}” installed";
         return lines switch
         {
             [] => new(
                 what,
                 null,
-                $"The line of the section “{name}” is not in the page, so its visitors do not see the section.",
-                "Paste it right in front of the part, if the section is on this page."
+                $"The code of the section “{name}” is not on the page, so visitors do not see the section.",
+                "If the section is on this page, paste the code right before the element."
             ),
             [_, _, ..] => new(
                 what,
                 false,
-                $"The line of “{name}” is there {lines.Length} times; only the first can act.",
-                "Leave the one in front of the part."
+                $"The code of “{name}” is on the page {lines.Length} times; only the first works.",
+                "Keep the one right before the element."
             ),
             [var line] when line.NextElementSibling is null => new(
                 what,
                 false,
-                $"Nothing follows the line of “{name}”, so there is no part to change.",
-                "Move the line right in front of the part, within the same element."
+                $"Nothing follows the code of “{name}”, so there is no element to change.",
+                "Move the code right before the element, inside the same parent."
             ),
             [var line] when line.Closest("head") is not null => new(
                 what,
                 false,
-                $"The line of “{name}” stands in the head, where nothing is shown.",
-                "Move the line right in front of the part."
+                $"The code of “{name}” is in the head, where nothing is shown.",
+                "Move the code right before the element."
             ),
             _ => new(what, true, "Yes."),
         };
@@ -79,22 +79,22 @@ public static class SectionLines
 
     private static Finding Policy(IElement line, ContentPolicy policy, Uri home)
     {
-        const string what = "The page’s content policy lets sections act";
+        const string what = "The page’s content security policy allows sections";
         if (policy.IsEmpty)
-            return new(what, true, "It has none.");
+            return new(what, true, "The page has no policy.");
         if (!policy.AllowsInline(line.TextContent, line.GetAttribute("nonce")))
             return new(
                 what,
                 false,
-                "The page’s content policy forbids scripts that stand in the page.",
-                "Give the lines the page’s nonce, or add their hashes to the policy’s script-src."
+                "The page’s content security policy does not allow inline scripts.",
+                "Give the code the page’s nonce, or add their hashes to the policy’s script-src."
             );
         return policy.AllowsConnection(new(home, "/section/a"))
             ? new(what, true, "Yes.")
             : new(
                 what,
                 false,
-                "The page’s content policy does not let the lines ask us.",
+                "The page’s content security policy does not let the code reach Wexil.",
                 $"Add {home.GetLeftPart(UriPartial.Authority)} to the policy’s connect-src."
             );
     }

@@ -51,93 +51,93 @@ public static partial class StartLines
         ];
     }
 
-    private const string There = "The start lines are there";
+    private const string There = "Start code installed";
 
     private static Finding Missing(string html) =>
         new(
             There,
             false,
             html.Contains(Call, StringComparison.Ordinal)
-                ? "The start lines stand in a comment, or as text, where no browser runs them."
-                : "The start lines are not in the page.",
-            "Paste them first of all into the page’s head."
+                ? "The start code is in a comment or in text, where no browser runs it."
+                : "The start code is not on the page.",
+            "Paste it as the first thing in the page’s head."
         );
 
     private static Finding Once(int times) =>
         times == 1
-            ? new("They are there once", true, "Yes.")
+            ? new("Included once", true, "Yes.")
             : new(
-                "They are there once",
+                "Included once",
                 false,
-                $"The start lines are there {times} times; only the first can act.",
-                "Leave those of this test and take the others out."
+                $"The start code is on the page {times} times; only the first works.",
+                "Keep the code of this test and delete the others."
             );
 
     /// <summary>Are they this test's, and as they are given out now?</summary>
     private static Finding Right(IElement found, string lines)
     {
-        const string what = "They are this test’s";
+        const string what = "Code of this test";
         var expected = Told(lines);
         if (Told(found.TextContent) is not { } told)
-            return new(what, false, "The start lines were cut or changed.", "Replace them by those given here.");
+            return new(what, false, "The start code was cut or changed.", "Replace it with the code shown here.");
         if (told.Slug != expected!.Slug)
             return new(
                 what,
                 false,
-                $"The start lines are those of the link /go/{told.Slug}.",
-                $"Replace them by those of /go/{expected.Slug}."
+                $"The start code belongs to the link /go/{told.Slug}.",
+                $"Replace it with the code of /go/{expected.Slug}."
             );
         if (told.Home != expected.Home)
             return new(
                 what,
                 false,
-                $"The start lines ask {told.Home}, which is not this Wexil.",
-                "Replace them by those given here."
+                $"The start code asks {told.Home}, which is not this Wexil.",
+                "Replace it with the code shown here."
             );
         if (told.Page != expected.Page || told.Query != expected.Query)
             return new(
                 what,
                 false,
-                $"The start lines are for {told.Page}{(told.Query.Length > 0 ? $"?{told.Query}" : "")}, so "
-                    + "they do nothing here.",
-                "Replace them by those given here."
+                $"The start code is for {told.Page}{(told.Query.Length > 0 ? $"?{told.Query}" : "")}, so it "
+                    + "does nothing here.",
+                "Replace it with the code shown here."
             );
         return Flat(found.TextContent) == Flat(Inner(lines))
             ? new(what, true, "Yes.")
             : new(
                 what,
                 null,
-                "The start lines are of an earlier form, or wait for another time than you set.",
-                "Replace them by those given here."
+                "The start code is an older version, or waits longer or shorter than you set.",
+                "Replace it with the code shown here."
             );
     }
 
     private static Finding Place(IElement found)
     {
-        const string what = "They stand first";
+        const string what = "Placed first";
         if (found.Ancestors<IElement>().FirstOrDefault(up => up.LocalName is "noscript" or "template") is { } up)
             return new(
                 what,
                 false,
-                $"The start lines stand in a <{up.LocalName}>, where they are not run.",
-                "Move them to the beginning of the head."
+                $"The start code is inside a <{up.LocalName}>, where it is not run.",
+                "Move it to the beginning of the head."
             );
         if (found.Closest("head") is null)
             return new(
                 what,
                 false,
-                "The start lines stand in the body, so the page shows before they act.",
-                "Move them to the beginning of the head."
+                "The start code is in the body, so the page shows before it runs.",
+                "Move it to the beginning of the head."
             );
         if (found.GetAttribute("type") is { } type and not ("" or "text/javascript" or "application/javascript"))
             return new(
                 what,
                 false,
-                $"The start lines’ type is “{type}”, so a browser does not run them by itself.",
-                "Paste them as they are given."
+                $"The start code’s type is “{type}”, so browsers do not run it.",
+                "Paste it as shown."
             );
         return Behind(found) is { } waits
-            ? new(what, false, waits, "Move them to the beginning of the head, before style sheets and scripts.")
+            ? new(what, false, waits, "Move it to the beginning of the head, before style sheets and scripts.")
             : new(what, true, "At the beginning of the head.");
     }
 
@@ -149,7 +149,7 @@ public static partial class StartLines
             return null;
         var files = before.Length == 1 ? "a file" : $"{before.Length} files";
         var example = before[0].GetAttribute("src") ?? before[0].GetAttribute("href");
-        return $"Before the start lines the page waits for {files}, such as {example}.";
+        return $"The page loads {files} before the start code, such as {example}.";
     }
 
     /// <summary>Does the browser wait for it before it runs what follows?</summary>
@@ -167,29 +167,29 @@ public static partial class StartLines
 
     private static Finding Policy(IElement found, ContentPolicy policy, Uri home)
     {
-        const string what = "The page’s content policy lets them act";
+        const string what = "The page’s content security policy allows it";
         if (policy.IsEmpty)
-            return new(what, true, "It has none.");
+            return new(what, true, "The page has no policy.");
         var origin = home.GetLeftPart(UriPartial.Authority);
         if (!policy.AllowsInline(found.TextContent, found.GetAttribute("nonce")))
             return new(
                 what,
                 false,
-                "The page’s content policy forbids scripts that stand in the page.",
-                "Give the lines the page’s nonce, or add their hash to the policy’s script-src."
+                "The page’s content security policy does not allow inline scripts.",
+                "Give the code the page’s nonce, or add their hash to the policy’s script-src."
             );
         if (!policy.AllowsAddedScript(new(home, "/start/a.js")))
             return new(
                 what,
                 false,
-                "The page’s content policy does not let the start lines ask us.",
+                "The page’s content security policy does not let the start code reach Wexil.",
                 $"Add {origin} to the policy’s script-src."
             );
         if (!policy.AllowsConnection(new(home, "/start/a/stayed")))
             return new(
                 what,
                 false,
-                "The page’s content policy does not let the start lines say who stays.",
+                "The page’s content security policy does not let the start code report visitors who stay.",
                 $"Add {origin} to the policy’s connect-src."
             );
         return policy.AllowsStyle(HidingStyle)
@@ -197,8 +197,8 @@ public static partial class StartLines
             : new(
                 what,
                 null,
-                "The page’s content policy does not let the start lines hide the page, so it may show before "
-                    + "a visitor is moved on.",
+                "The page’s content security policy does not let the start code hide the page, so it may show "
+                    + "briefly before a redirect.",
                 $"Add 'sha256-{HidingStyleHash()}' to the policy’s style-src."
             );
     }

@@ -59,7 +59,8 @@ public static class Wiring
         No = "no";
 
     /// <summary>Looks at a page as it stands on its step.</summary>
-    public static WiringReport Check(string source, WiringPlan plan, StepKind kind) =>
+    /// <param name="kind">The step's; null for a part of a page, which lacks nothing.</param>
+    public static WiringReport Check(string source, WiringPlan plan, StepKind? kind) =>
         new WiringCheck(plan).Look(SourceMap.Parse(source), kind);
 
     /// <summary>

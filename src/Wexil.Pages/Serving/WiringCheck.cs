@@ -14,7 +14,7 @@ internal sealed class WiringCheck(WiringPlan plan)
         _buttons,
         _noes;
 
-    public WiringReport Look(SourceMap map, StepKind kind)
+    public WiringReport Look(SourceMap map, StepKind? kind)
     {
         foreach (var node in map.Elements)
         {
@@ -27,7 +27,7 @@ internal sealed class WiringCheck(WiringPlan plan)
         return new(_forms, _buttons, _noes, _notes);
     }
 
-    private void LookForWhatIsMissing(StepKind kind)
+    private void LookForWhatIsMissing(StepKind? kind)
     {
         var sendsElsewhere = _notes.Exists(note => note.Problem == WiringProblem.FormElsewhere);
         if (kind == StepKind.OptIn && _forms == 0 && !sendsElsewhere)
@@ -35,14 +35,14 @@ internal sealed class WiringCheck(WiringPlan plan)
                 WiringProblem.NoForm,
                 null,
                 "There is no opt-in form on this page.",
-                "Add the block “Opt-in form”, or leave it when the page only links on."
+                "Add an “Opt-in form” block, or ignore this if the page only links to the next step."
             );
         if (kind is StepKind.Sales or StepKind.Upsell or StepKind.Downsell && _buttons == 0)
             Note(
                 WiringProblem.NoButton,
                 null,
                 "There is no buy button on this page.",
-                "Point at the button that leads to the till and choose “Buy button”."
+                "Select the button that leads to the checkout and choose “Buy button”."
             );
     }
 
@@ -56,7 +56,7 @@ internal sealed class WiringCheck(WiringPlan plan)
                     WiringProblem.FormWithoutEmail,
                     form,
                     "A form has no e-mail field, so it is not an opt-in.",
-                    "Give its field the type “email” in the source if it is one."
+                    "If it is one, set its field to type “email” in the source."
                 );
         }
         else if (OptInForms.IsWired(action, plan))
@@ -66,7 +66,7 @@ internal sealed class WiringCheck(WiringPlan plan)
                 WiringProblem.FormElsewhere,
                 form,
                 $"A form sends its sign-ups to {HtmlText.Shorten(action!, 60)}, where they are not counted.",
-                "Let Wexil take them, or leave it when that is what you want."
+                "Send them to Wexil, or ignore this if it is intended."
             );
     }
 
@@ -95,7 +95,7 @@ internal sealed class WiringCheck(WiringPlan plan)
                 WiringProblem.OwnStep,
                 link,
                 $"{text} leads back to this page’s own link.",
-                "Let it lead to the next step."
+                "Point it to the next step."
             );
         else if (
             path.StartsWith("/p/", StringComparison.Ordinal)
@@ -104,8 +104,8 @@ internal sealed class WiringCheck(WiringPlan plan)
             Note(
                 WiringProblem.OtherPage,
                 link,
-                $"{text} leads to another page’s own address, {HtmlText.Shorten(path, 40)}.",
-                "Use that step’s link, /go/…, so that it goes along with tests."
+                $"{text} leads directly to one page, {HtmlText.Shorten(path, 40)}.",
+                "Use the step’s permanent link (/go/…) so that tests apply."
             );
     }
 

@@ -1,3 +1,5 @@
+using AngleSharp.Dom;
+
 namespace Wexil.Pages.Source;
 
 /// <summary>
@@ -6,20 +8,18 @@ namespace Wexil.Pages.Source;
 public static class OtherOrder
 {
     /// <summary>
-    /// The same source with the parts of its one outer element in reverse, or of the first within it that holds more
-    /// than one; what stands between them stays where it is. Null where there are no two that can be taken as one piece
-    /// each.
+    /// The same source with its parts in reverse, or those of its one outer element, or of the first within it that
+    /// holds more than one; what stands between them stays where it is. Null where there are no two that can be taken
+    /// as one piece each.
     /// </summary>
     public static string? Of(string source)
     {
         var map = SourceMap.Parse(source);
-        if (map.Elements is not [{ IsWhole: true } outer, ..] || source[outer.End..].Trim().Length > 0)
-            return null;
-        SourceElement[] PartsOf(SourceElement of) =>
-            [.. map.Elements.Where(element => element.Element.ParentElement == of.Element)];
-        var parts = PartsOf(outer);
+        SourceElement[] PartsOf(IElement? of) =>
+            [.. map.Elements.Where(element => element.Element.ParentElement == of && !IsFixed(element))];
+        var parts = PartsOf(map.Document.Body);
         while (parts is [var only])
-            parts = PartsOf(only);
+            parts = PartsOf(only.Element);
         if (parts.Length < 2 || !parts.All(part => part.IsWhole))
             return null;
         var edits = new SourceEdits(source);
@@ -27,4 +27,6 @@ public static class OtherOrder
             edits.Replace(parts[i].Start, parts[i].End, map.Outer(parts[^(i + 1)]));
         return edits.Apply();
     }
+
+    private static bool IsFixed(SourceElement element) => element.Name is "br" || FrameTags.All.Contains(element.Name);
 }

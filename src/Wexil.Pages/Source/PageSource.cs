@@ -68,7 +68,7 @@ public static class PageSource
         if (source.Length > MaxLength)
             return $"A page can have up to {MaxLength >> 20} MB of HTML.";
         if (source.Contains('\0', StringComparison.Ordinal))
-            return "This is not a text file, so it is not a page.";
+            return "This is not a text file.";
         var (depth, tags) = Measure(source);
         if (tags == 0)
             return "This is not HTML: it has no tags.";

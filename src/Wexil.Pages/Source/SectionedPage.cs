@@ -28,27 +28,24 @@ public sealed class SectionedPage
         if (!source.Contains(SectionMark.Attribute, StringComparison.OrdinalIgnoreCase))
             return new(source, []);
         var map = SourceMap.Parse(source);
+        var marks = map
+            .Elements.SelectMany(element => SectionMark.All.Select(mark => element.Tag[mark]))
+            .OfType<SourceAttribute>()
+            .Select(mark => (Start: Spaced(source, mark), mark.End))
+            .OrderBy(mark => mark.Start)
+            .ToArray();
         var edits = new SourceEdits(source);
-        var places = new List<SectionPlace>();
-        int removed = 0,
-            end = 0;
-        foreach (var element in map.Elements)
-        {
-            if (element.Tag[SectionMark.Attribute] is not { } mark)
-                continue;
-            if (element.Start >= end && SectionMark.KeyOf(element) is { } key)
-            {
-                end = element.End;
-                places.Add(new(key, element.Start - removed, element.End - removed));
-            }
-            var from = Spaced(source, mark);
-            edits.Replace(from, mark.End, "");
-            var length = mark.End - from;
-            removed += length;
-            // The mark itself, and those of sections within, are no part of the section.
-            if (element.Start < end && places.Count > 0)
-                places[^1] = places[^1] with { End = places[^1].End - length };
-        }
+        foreach (var (start, end) in marks)
+            edits.Replace(start, end, "");
+        // The marks themselves, and those of sections within, are no part of the section.
+        int Unmarked(int place) =>
+            place - marks.TakeWhile(mark => mark.Start < place).Sum(mark => mark.End - mark.Start);
+        SectionPlace[] places =
+        [
+            .. SectionMark
+                .Find(map)
+                .Select(found => new SectionPlace(found.Key, Unmarked(found.Start), Unmarked(found.End))),
+        ];
         return new(edits.Apply(), places);
     }
 

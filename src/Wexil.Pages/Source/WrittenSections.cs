@@ -13,21 +13,10 @@ public static class WrittenSections
         if (page.Places.Count == 0)
             return source;
         var edits = new SourceEdits(source);
-        var elements = SourceMap
-            .Parse(source)
-            .Elements.Where(element => SectionMark.KeyOf(element) is not null)
-            .OrderBy(element => element.Start)
-            .ToArray();
-        var next = 0;
-        foreach (var place in page.Places)
-        {
-            // The places are the outermost of the marked elements, in the same order.
-            var element = elements[next];
-            while (next < elements.Length && elements[next].Start < element.End)
-                next++;
+        // Each of them is a place of the page, in the same order.
+        foreach (var (found, place) in SectionMark.Find(SourceMap.Parse(source)).Zip(page.Places))
             if (version(place.Key, page.Source[place.Start..place.End]) is { } written)
-                edits.Replace(element.Start, element.End, written);
-        }
+                edits.Replace(found.Start, found.End, written);
         return edits.Apply();
     }
 }

@@ -11,32 +11,31 @@ public sealed record Starter(string Key, string Name, StepKind Kind, string What
     /// <summary>All that are offered, in order.</summary>
     public static IReadOnlyList<Starter> All { get; } =
     [
-        new("opt-in", "Short opt-in", StepKind.OptIn, "A promise, a field, a button."),
-        new(
-            "opt-in-dialog",
-            "Opt-in in a dialog",
-            StepKind.OptIn,
-            "The button opens the field: two steps, the first one easy."
-        ),
+        new("opt-in", "Short opt-in", StepKind.OptIn, "Headline, e-mail field, button."),
+        new("opt-in-video", "Opt-in with a video", StepKind.OptIn, "Headline, video, e-mail field."),
+        new("opt-in-dialog", "Opt-in form in a pop-up", StepKind.OptIn, "A click on the button opens the form."),
         new(
             "sales-letter",
             "Long sales letter",
             StepKind.Sales,
-            "A letter with benefits, voices, price, guarantee and answers."
+            "Benefits, testimonials, price, guarantee and questions."
         ),
-        new("sales-video", "Sales page with a video", StepKind.Sales, "The video above, the order box below it."),
-        new("till", "Till to try with", StepKind.Checkout, "Takes no money; stands where your till will be."),
-        new("upsell", "Upsell", StepKind.Upsell, "One more thing, with a yes and a no."),
-        new("downsell", "Downsell", StepKind.Downsell, "A smaller thing for who said no."),
-        new("thank-you", "Thank-you: confirm your e-mail", StepKind.ThankYou, "Sends people to their inbox."),
-        new("thank-you-download", "Thank-you: download", StepKind.ThankYou, "Hands it over at once."),
+        new("sales-short", "Short sales page", StepKind.Sales, "Picture, three benefits and an order box."),
+        new("sales-video", "Sales page with a video", StepKind.Sales, "Video with an order box below."),
+        new("till", "Test checkout", StepKind.Checkout, "Takes no money. Replace it with your real checkout."),
+        new("upsell", "Upsell", StepKind.Upsell, "An extra offer with yes and no."),
+        new("downsell", "Downsell", StepKind.Downsell, "A smaller offer for visitors who said no."),
+        new("thank-you", "Thank-you: confirm your e-mail address", StepKind.ThankYou, "Sends people to their inbox."),
+        new("thank-you-download", "Thank-you: download", StepKind.ThankYou, "Gives the download right away."),
+        new("thank-you-next", "Thank-you: what happens next", StepKind.ThankYou, "Next steps, and one question."),
     ];
 
     /// <summary>Null where there is none of the key.</summary>
     public static Starter? Find(string? key) => All.FirstOrDefault(starter => starter.Key == key);
 
-    /// <summary>The page’s source.</summary>
-    public string Html => Read($"{Key}.html").Replace("/* common */\n", Read("common.css"), StringComparison.Ordinal);
+    /// <summary>The page’s source for an offer.</summary>
+    public string HtmlFor(Offer offer) =>
+        offer.FillIn(Read($"{Key}.html").Replace("/* common */\n", Read("common.css"), StringComparison.Ordinal));
 
     private static string Read(string name) => EmbeddedText.Read(typeof(Starter).Assembly, $"Starters.Pages.{name}");
 }
@@ -61,23 +60,40 @@ public sealed record StarterFunnel(
         ),
         Funnel(
             "sales",
-            "Opt-in → sales → till → thank-you",
-            "Who opts in is shown the offer.",
+            "Opt-in → sales → checkout → thank-you",
+            "People who opt in see the offer.",
             ("Opt-in", "opt-in"),
             ("Sales", "sales-letter"),
-            ("Till", "till"),
+            ("Checkout", "till"),
             ("Thank you", "thank-you-download")
         ),
         Funnel(
+            "direct",
+            "Sales → checkout → thank-you",
+            "Visitors come straight to the offer.",
+            ("Sales", "sales-letter"),
+            ("Checkout", "till"),
+            ("Thank you", "thank-you-next")
+        ),
+        Funnel(
             "upsell",
-            "Opt-in → sales → till → upsell → downsell → thank-you",
-            "The same, with one more thing for buyers and a smaller one for who says no.",
+            "Opt-in → sales → checkout → upsell → downsell → thank-you",
+            "The same, plus an upsell for buyers and a smaller offer if they say no.",
             ("Opt-in", "opt-in"),
             ("Sales", "sales-letter"),
-            ("Till", "till"),
+            ("Checkout", "till"),
             ("Upsell", "upsell"),
             ("Downsell", "downsell"),
             ("Thank you", "thank-you-download")
+        ),
+        Funnel(
+            "video",
+            "Video opt-in → video sales → checkout → thank-you",
+            "Both pages open with a video.",
+            ("Opt-in", "opt-in-video"),
+            ("Sales", "sales-video"),
+            ("Checkout", "till"),
+            ("Thank you", "thank-you-next")
         ),
     ];
 
