@@ -1,0 +1,119 @@
+using Wexil.App.Setup;
+using Wexil.Core.Funnels;
+using Wexil.Store;
+
+namespace Wexil.Web.Tests;
+
+/// <summary>The way to a first test, with what is wrong, sent twice, or left half way.</summary>
+public sealed class FirstTestTests : IAsyncLifetime
+{
+    private readonly WexilFixture _wexil = new();
+
+    public Task InitializeAsync() => _wexil.InitializeAsync();
+
+    public Task DisposeAsync() => _wexil.DisposeAsync();
+
+    [Fact]
+    public async Task A_sales_page_gets_a_checkout_and_a_thank_you_page_that_counts()
+    {
+        using var owner = await _wexil.OwnerAsync();
+        await SendAsync(owner, "Funnel", ("Name", "Kit"), ("IsSales", "true"), ("From", "Starter"));
+        var state = _wexil.Get<FirstTestGuide>().State();
+        Assert.Equal(FirstTestStage.SecondPage, state.Stage);
+        Assert.Equal((StepKind.Sales, StepKind.ThankYou), (state.Step!.Kind, state.Goal!.Kind));
+        Assert.Equal(
+            [StepKind.Sales, StepKind.Checkout, StepKind.ThankYou],
+            _wexil.Get<FunnelStore>().Steps(state.Funnel!.Id).Select(step => step.Kind)
+        );
+        // Sent again, as by a second click, it makes no second funnel.
+        await SendAsync(owner, "Funnel", ("Name", "Kit"), ("IsSales", "true"), ("From", "Starter"));
+        Assert.Single(_wexil.Get<FunnelStore>().All());
+    }
+
+    [Fact]
+    public async Task What_is_wrong_is_said_by_its_field_keeps_what_was_typed_and_makes_nothing()
+    {
+        using var owner = await _wexil.OwnerAsync();
+        foreach (
+            var (from, problem) in new[]
+            {
+                ("Address", "Enter a web address"),
+                ("File", "Choose an .html or .zip file."),
+            }
+        )
+        {
+            var refused = await SendAsync(
+                owner,
+                "Funnel",
+                ("Name", "Herbs & <salad>"),
+                ("IsSales", "false"),
+                ("From", from),
+                ("Address", "not an address"),
+                ("Offer.Accent", "#a3271f")
+            );
+            Assert.Contains(problem, refused, StringComparison.Ordinal);
+            Assert.Contains("value=\"Herbs & <salad>\"", refused, StringComparison.Ordinal);
+        }
+        Assert.Empty(_wexil.Get<FunnelStore>().All());
+        Assert.Null(_wexil.Get<SettingStore>().BrandAccent);
+        await SendAsync(owner, "Funnel", ("Name", "Kit"), ("From", "Starter"), ("Offer.Accent", "#a3271f"));
+        Assert.Equal("#a3271f", _wexil.Get<SettingStore>().BrandAccent);
+    }
+
+    [Fact]
+    public async Task A_page_that_never_came_is_asked_for_again_in_the_funnel_that_is_there()
+    {
+        using var owner = await _wexil.OwnerAsync();
+        // Private addresses are refused, so the page does not come in.
+        await SendAsync(owner, "Funnel", ("Name", "Kit"), ("From", "Address"), ("Address", "http://127.0.0.9/kit"));
+        Assert.Equal(FirstTestStage.Page, _wexil.Get<FirstTestGuide>().State().Stage);
+        await SendAsync(owner, "Page", ("From", "Starter"));
+        Assert.Equal(FirstTestStage.SecondPage, _wexil.Get<FirstTestGuide>().State().Stage);
+        Assert.Single(_wexil.Get<FunnelStore>().All());
+    }
+
+    [Fact]
+    public async Task The_second_page_differs_and_two_clicks_start_one_test()
+    {
+        using var owner = await _wexil.OwnerAsync();
+        await SendAsync(owner, "Funnel", ("Name", "Kit"), ("From", "Starter"));
+        var state = _wexil.Get<FirstTestGuide>().State();
+        var pages = _wexil.Get<PageStore>();
+        var headline = Wexil.Pages.Editing.Headline.Of(pages.Source(state.Control!))!.Words;
+        foreach (
+            var (words, problem) in new[]
+            {
+                ("", "Enter a headline"),
+                (headline, "This is the headline of the first page"),
+                (new string('a', 401), "Enter a headline"),
+            }
+        )
+            Assert.Contains(problem, await SendAsync(owner, "Second", ("Words", words)), StringComparison.Ordinal);
+        Assert.Single(pages.ForStep(state.Step!.Id));
+
+        await SendAsync(owner, "Second", ("Words", "Salad in 21 days"));
+        var second = pages.ForStep(state.Step.Id)[^1];
+        Assert.Equal((state.Control!.Id, "Salad in 21 days"), (second.Parent, second.Name));
+        Assert.Contains("Salad in 21 days", pages.Source(second), StringComparison.Ordinal);
+
+        await SendAsync(owner, "Start");
+        await SendAsync(owner, "Start");
+        var test = Assert.Single(_wexil.Get<TestStore>().All());
+        Assert.Equal([state.Control.Id, second.Id], test.Pages);
+        Assert.Contains(
+            "/go/kit",
+            WexilFixture.Read(await owner.GetStringAsync("/first-test")),
+            StringComparison.Ordinal
+        );
+    }
+
+    private static async Task<string> SendAsync(
+        HttpClient owner,
+        string handler,
+        params (string Name, string Value)[] fields
+    )
+    {
+        var answer = await WexilFixture.PostAsync(owner, "/first-test", handler, fields);
+        return WexilFixture.Read(await answer.Content.ReadAsStringAsync());
+    }
+}
