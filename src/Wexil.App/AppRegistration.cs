@@ -8,6 +8,7 @@ using Wexil.App.Monitoring;
 using Wexil.App.Outbox;
 using Wexil.App.Results;
 using Wexil.App.Serving;
+using Wexil.App.Setup;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
 using Wexil.App.Wording;
@@ -46,6 +47,7 @@ public static class AppRegistration
             .AddSingleton<TestReader>()
             .AddSingleton<SectionsReader>()
             .AddSingleton<SectionWriter>()
+            .AddSingleton<FirstTestGuide>()
             .AddSingleton<VerdictRecorder>()
             .AddSingleton<KeptGains>()
             .AddSingleton<MailSender>()

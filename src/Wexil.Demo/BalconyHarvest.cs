@@ -75,7 +75,7 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
             Changed(DemoBuilder.Source("calendar.html"), Promise, Gift)
         );
         await demo.PageAsync(_began, _inbox, "Check your inbox", DemoBuilder.Source("inbox.html"));
-        var kit = await demo.PageAsync(_began, _kit, "Kit, as it was", DemoBuilder.Source("kit.html"));
+        var kit = await demo.PageAsync(_began, _kit, "Original kit", DemoBuilder.Source("kit.html"));
         await demo.OutsideAsync(_began, _checkout, "Checkout", new Uri(till, "order/kit"));
         await demo.PageAsync(_began, _light, "Winter light", light);
         await demo.OutsideAsync(_began, _received, "Order received", "order-received");
@@ -85,7 +85,7 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
     /// <summary>Settled a month ago: the headline that the tests of today start from.</summary>
     private async Task<PageId> HeadlineAsync(PageId gift)
     {
-        var named = await demo.CloneAsync(_began, gift, "Calendar, as it was", page => Changed(page, Gift, Promise));
+        var named = await demo.CloneAsync(_began, gift, "Original calendar", page => Changed(page, Gift, Promise));
         var test = await demo.StartAsync(
             _began,
             OnCalendar(
@@ -99,7 +99,7 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
         visitors.Come(_calendar, _began, _buttonStarted, 230, [(gift, 0.205), (named, 0.262)], [(_inbox, 1)]);
         await visitors.RecordedAsync();
         await demo.KeepAsync(_buttonStarted, test, named);
-        await demo.LearnAsync(test, "Say what it is good for. That it is a gift can wait.");
+        await demo.LearnAsync(test, "Lead with the use, not with the gift.");
         return named;
     }
 
@@ -121,10 +121,7 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
         visitors.Come(_calendar, _buttonStarted, _started, 220, [(calendar, 0.268), (darker, 0.268)], [(_inbox, 1)]);
         await visitors.RecordedAsync();
         await demo.KeepAsync(_started, test, calendar);
-        await demo.LearnAsync(
-            test,
-            "The button is found well enough. Change what the page says, not what it is painted with."
-        );
+        await demo.LearnAsync(test, "The button is easy enough to find. Change the words, not the color.");
     }
 
     /// <summary>Two parts of the kit's pages, tested at once beside the pages themselves.</summary>
@@ -194,7 +191,7 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
                 _kit.Id,
                 _received.Id,
                 "Guarantee",
-                "Whoever doubts looks at the price, not at the foot of the page.",
+                "Doubters look at the price, not at the bottom of the page.",
                 0.05,
                 0.2,
                 [kit, guarantee],

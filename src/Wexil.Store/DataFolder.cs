@@ -38,7 +38,7 @@ public sealed class DataFolder : IDisposable
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            throw new StoreException($"The data folder {full} cannot be made: {error.Message}", error);
+            throw new StoreException($"The data folder {full} cannot be created: {error.Message}", error);
         }
         try
         {
@@ -57,7 +57,7 @@ public sealed class DataFolder : IDisposable
         catch (IOException error)
         {
             throw new StoreException(
-                $"The data folder {full} is in use by another Wexil, or cannot be written to: {error.Message}",
+                $"The data folder {full} is in use by another Wexil or cannot be written to: {error.Message}",
                 error
             );
         }

@@ -164,16 +164,16 @@ public sealed class Database : IDisposable
                 : [];
         if (present.Except(scripts).Any())
             throw new StoreException(
-                $"The data file {file} was made by a newer Wexil than this one. It was not touched; start it "
-                    + "with the newer program."
+                $"The data file {file} was written by a newer version of Wexil. It was not changed; use the "
+                    + "newer version."
             );
         if (present.Count == 0 && connection.Number("SELECT count(*) FROM sqlite_schema") > 0)
-            throw new StoreException($"{file} is a database, but not one of Wexil. It was not touched.");
+            throw new StoreException($"{file} is not a Wexil database. It was not changed.");
         if (present.Count == scripts.Length)
             return;
 
         if (connection.Text("PRAGMA journal_mode=WAL") != "wal")
-            throw new StoreException($"The data file {file} lies on a disk that cannot keep a write-ahead log.");
+            throw new StoreException($"The data file {file} is on a disk that does not support a write-ahead log.");
         var result = DeployChanges
             .To.SqliteDatabase(connection.ConnectionString)
             .WithScriptsEmbeddedInAssembly(typeof(Database).Assembly)
@@ -184,7 +184,7 @@ public sealed class Database : IDisposable
             .PerformUpgrade();
         if (!result.Successful)
             throw new StoreException(
-                $"The data file {file} could not be brought up to date: {result.Error.Message}",
+                $"The data file {file} could not be upgraded: {result.Error.Message}",
                 result.Error
             );
     }

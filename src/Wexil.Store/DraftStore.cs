@@ -271,7 +271,7 @@ public sealed class DraftStore(Database database, Journal journal)
                 change = change.Reversed;
             var source = change.Apply(draft.Source)
                 ?? throw new StoreException(
-                    "The edits of this page do not fit its source any more. Publish it or go back to a version."
+                    "The edits of this page no longer fit its source. Publish it or restore a version."
                 );
             Note(c, page.Id, change, author);
             Put(c, page.Id, source, back ? edit : edit + 1);

@@ -68,7 +68,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
                 foreach (var page in step.Pages)
                 {
                     var id = page.Bundle is { } bundle
-                        ? PageStore.Add(c, made.Id, page.Name, bundle, "Brought in", now)
+                        ? PageStore.Add(c, made.Id, page.Name, bundle, "Imported", now)
                         : PageStore.AddOutside(c, made.Id, page.Name, page.Outside!, now);
                     if (page.Parent is { } parent)
                         c.Execute(
@@ -335,7 +335,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
         var number = Next(c, funnel, "number", "host_id IS NULL");
         if (number >= StepRole.MaxSteps)
             throw new StoreException(
-                $"A funnel holds {StepRole.MaxSteps} steps at most, those in the archive too. Begin another funnel."
+                $"A funnel can have up to {StepRole.MaxSteps} steps, archived ones included. Create another funnel."
             );
         var id = c.Insert(
             "INSERT INTO steps (funnel_id, position, kind, name, slug, number) VALUES ($1, $2, $3, $4, $5, $6)",

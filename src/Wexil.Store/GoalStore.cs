@@ -92,7 +92,7 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
             )
                 return;
             c.Execute("UPDATE goals SET dropped_at = $2 WHERE id = $1", goal.Value, now);
-            TestStore.Log(c, test, now, "owner", $"Goal “{Goal.Parse(spec).Name}” taken out");
+            TestStore.Log(c, test, now, "owner", $"Goal “{Goal.Parse(spec).Name}” removed");
         });
 
     internal static void Add(

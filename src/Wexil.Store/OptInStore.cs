@@ -21,7 +21,7 @@ public sealed record OptInSettings(
         new Dictionary<string, string> { ["email"] = "email" },
         false,
         "Please confirm your e-mail address",
-        "One click, and what you asked for is on its way:"
+        "Click to confirm, and we will send what you asked for:"
     );
 }
 

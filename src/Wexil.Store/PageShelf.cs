@@ -145,7 +145,7 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
         TestStore.Settle(
             c,
             new(test),
-            $"“{page.Name}” is put away: new visitors are split {weights.Without([position])}",
+            $"“{page.Name}” is archived: new visitors are split {weights.Without([position])}",
             now,
             log: "owner"
         );

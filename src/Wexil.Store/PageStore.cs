@@ -104,13 +104,13 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     public string Source(Page page) => Source(page, page.Revision);
 
     /// <summary>Adds a hosted page; the first page of a step becomes the one that it shows.</summary>
-    public Task<PageId> AddAsync(StepId step, string name, PageBundle bundle, string note = "Brought in") =>
+    public Task<PageId> AddAsync(StepId step, string name, PageBundle bundle, string note = "Imported") =>
         journal.WriteAsync(c => Add(c, step, name, bundle, note));
 
     /// <summary>Adds several pages at once, each on its step.</summary>
     public Task<IReadOnlyList<PageId>> AddAsync(IReadOnlyList<(StepId Step, string Name, PageBundle Bundle)> pages) =>
         journal.WriteAsync<IReadOnlyList<PageId>>(c =>
-            [.. pages.Select(page => Add(c, page.Step, page.Name, page.Bundle, "Brought in"))]
+            [.. pages.Select(page => Add(c, page.Step, page.Name, page.Bundle, "Imported"))]
         );
 
     /// <summary>Adds a version of a section.</summary>
@@ -161,7 +161,7 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             )
                 return;
             c.Execute("DELETE FROM page_checks WHERE page_id = $1", page.Value);
-            StartPhase(c, page, $"“{Find(c, page)!.Name}” has another address", now);
+            StartPhase(c, page, $"“{Find(c, page)!.Name}” has a new address", now);
         });
 
     /// <summary>

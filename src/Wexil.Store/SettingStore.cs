@@ -19,7 +19,10 @@ public sealed class SettingStore(Database database, Journal journal)
         PrivacyName = "heed-privacy-control",
         ZoneName = "time-zone",
         CurrencyName = "currency";
-    private const string OwnerMailName = "owner-mail";
+    private const string OwnerMailName = "owner-mail",
+        OwnerNameName = "owner-name",
+        AccentName = "brand-accent",
+        SerifName = "brand-serif";
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
     public string? PasswordHash => Get(PasswordName);
@@ -54,6 +57,25 @@ public sealed class SettingStore(Database database, Journal journal)
 
     /// <summary>Says where the owner is mailed; null for nowhere.</summary>
     public Task SetOwnerMailAsync(string? address) => SetAsync(OwnerMailName, address ?? "");
+
+    /// <summary>The color of buttons on starter pages; null where none was chosen.</summary>
+    public string? BrandAccent => Get(AccentName);
+
+    /// <summary>Starter pages are set in a typeface with serifs; null where nothing was chosen.</summary>
+    public bool? BrandIsSerif => Get(SerifName) is { } serif ? serif == "yes" : null;
+
+    /// <summary>Keeps the look for the next starter page.</summary>
+    public async Task SetBrandAsync(string accent, bool isSerif)
+    {
+        await SetAsync(AccentName, accent);
+        await SetAsync(SerifName, isSerif ? "yes" : "no");
+    }
+
+    /// <summary>Who the owner is, for those who are shown a report; null where nothing was said.</summary>
+    public string? OwnerName => Get(OwnerNameName) is { Length: > 0 } name ? name : null;
+
+    /// <summary>Sets who the owner is; null for nothing.</summary>
+    public Task SetOwnerNameAsync(string? name) => SetAsync(OwnerNameName, name ?? "");
 
     /// <summary>What payment services sign with; null until the owner makes one.</summary>
     public byte[]? HookSecret => Get(HookSecretName) is { } secret ? System.Text.Encoding.UTF8.GetBytes(secret) : null;

@@ -87,7 +87,7 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
     public const string OtherTags = "Other tags";
 
     /// <summary>What the source of visitors is called whose links named none.</summary>
-    public const string Unnamed = "Links that name no source";
+    public const string Unnamed = "No source";
 
     private const decimal Millionths = 1_000_000;
 

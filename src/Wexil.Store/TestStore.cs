@@ -10,6 +10,15 @@ namespace Wexil.Store;
 /// <summary>Split tests, their phases and what was changed of them.</summary>
 public sealed class TestStore(Database database, Journal journal, TimeProvider time)
 {
+    /// <summary>In the log of a test that starts later.</summary>
+    public const string StartsLater = "Set up to start later";
+
+    /// <summary>In the log of a test: the check of pages hosted elsewhere.</summary>
+    public const string Watch = "the watch";
+
+    /// <summary>In the log of a test: its rule.</summary>
+    public const string Rule = "its rule";
+
     private const string Columns =
         "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, "
         + "weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, lean_floor, "
@@ -24,6 +33,9 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
 
     /// <summary>Every test there ever was, the newest first.</summary>
     public IReadOnlyList<SplitTest> All() => Where("1");
+
+    /// <summary>The test that was started last; null while there is none.</summary>
+    public SplitTest? Newest() => Where("id = (SELECT max(id) FROM tests)").SingleOrDefault();
 
     /// <summary>Null where there is none.</summary>
     public SplitTest? Find(TestId test) => Where("id = $1", test.Value).SingleOrDefault();
@@ -99,7 +111,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 GoalStore.Add(c, test, main, isMain: true, DateTimeOffset.UnixEpoch, now);
             AddReadiness(c, test, plan.Ready ?? []);
             Settle(c, test, "Started", now.ToUnixTimeMilliseconds());
-            Log(c, test, now.ToUnixTimeMilliseconds(), "owner", from > now ? "Set up to start later" : "Started");
+            Log(c, test, now.ToUnixTimeMilliseconds(), "owner", from > now ? StartsLater : "Started");
             return test;
         });
 
@@ -228,9 +240,9 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             Settle(
                 c,
                 test,
-                rests ? $"{name} does not answer and rests" : $"{name} answers again",
+                rests ? $"{name} does not respond and is out of rotation" : $"{name} responds again",
                 time.GetUtcNow().ToUnixTimeMilliseconds(),
-                log: "the watch"
+                log: Watch
             );
         });
 

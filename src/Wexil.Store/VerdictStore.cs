@@ -32,6 +32,12 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
     /// <summary>Who kept the page, where the owner did.</summary>
     public const string ByHand = "by hand";
 
+    /// <summary>Who kept the page, where the test’s rule did.</summary>
+    public const string ByRule = "by its rule";
+
+    /// <summary>The reason of the phase that begins when a verdict is taken back.</summary>
+    public const string TakenBack = "Verdict taken back";
+
     private const string Columns =
         "v.id, v.test_id, t.step_id, v.page_id, v.page_before_id, v.kept_by, v.kept_at, v.sentence, "
         + "v.evidence, v.taken_back_at";
@@ -90,7 +96,7 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
             test.Value,
             page.Value
         );
-        SettleBeside(c, test, $"“{Section(c, test)}” shows “{name}” to everybody", now);
+        SettleBeside(c, test, $"“{Section(c, test)}” shows “{name}” to everyone", now);
     }
 
     /// <summary>
@@ -129,7 +135,7 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
                 test.Value,
                 now
             );
-            TestStore.Settle(c, test, "Verdict taken back", now, log: "owner");
+            TestStore.Settle(c, test, TakenBack, now, log: "owner");
             SettleBeside(c, test, $"“{Section(c, test)}” is tested again", now);
             return true;
         });

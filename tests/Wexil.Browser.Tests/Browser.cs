@@ -72,18 +72,17 @@ public sealed class Browser : IDisposable
 
     public ReadOnlyCollection<IWebElement> All(string css) => _driver.FindElements(By.CssSelector(css));
 
-    /// <summary>Follows the link, presses the button or opens the details with this text.</summary>
+    /// <summary>
+    /// Follows the link, presses the button or opens the details with this text, or with this text in it.
+    /// </summary>
     public void Press(string text)
     {
-        var element = WaitFor(() =>
+        IWebElement? Shown(string test) =>
             _driver
-                .FindElements(
-                    By.XPath(
-                        $"//a[contains(normalize-space(), \"{text}\")] | //button[contains(normalize-space(), "
-                            + $"\"{text}\")] | //summary[contains(normalize-space(), \"{text}\")]"
-                    )
-                )
-                .FirstOrDefault(e => e.Displayed)
+                .FindElements(By.XPath($"//*[self::a or self::button or self::summary][{test}]"))
+                .FirstOrDefault(e => e.Displayed);
+        var element = WaitFor(() =>
+            Shown($"normalize-space() = \"{text}\"") ?? Shown($"contains(normalize-space(), \"{text}\")")
         );
         _driver.ExecuteScript("arguments[0].scrollIntoView({block:'center'})", element);
         element.Click();
@@ -106,7 +105,17 @@ public sealed class Browser : IDisposable
         return wait.Until(_ => condition())!;
     }
 
-    public void WaitForText(string text) => WaitFor(() => Text.Contains(text, StringComparison.Ordinal) ? text : null);
+    public void WaitForText(string text)
+    {
+        try
+        {
+            WaitFor(() => Text.Contains(text, StringComparison.Ordinal) ? text : null);
+        }
+        catch (WebDriverTimeoutException error)
+        {
+            throw new WebDriverTimeoutException($"“{text}” is not on {Address}:\n{Text}", error);
+        }
+    }
 
     /// <summary>Does something inside a frame. What is there is waited for.</summary>
     public T In<T>(string css, Func<IWebDriver, T?> act)

@@ -7,14 +7,14 @@ public sealed class DemoTests
 {
     private static readonly (string Name, string Path, string Shows)[] Screens =
     [
-        ("today", "/", "2 tests are ready to keep, and one needs you."),
+        ("today", "/", "2 tests are ready to keep, and one needs attention."),
         ("build", "/f/balcony-harvest/calendar/build", "Photo of the rail planter"),
-        ("edit", "/f/balcony-harvest/calendar/build/first-salad-in-21-days", "1 form wired"),
+        ("edit", "/f/balcony-harvest/calendar/build/first-salad-in-21-days", "1 form connected"),
         ("compare", "/f/balcony-harvest/calendar/build/photo-of-the-rail-planter/compare", "One change: if it wins"),
         (
             "preview",
-            "/f/balcony-harvest/calendar/build/calendar-as-it-was/preview",
-            "No headline ends in a lonely word."
+            "/f/balcony-harvest/calendar/build/original-calendar/preview",
+            "No headline ends with a single word on its last line."
         ),
         ("carry", "/f/balcony-harvest/calendar/build/a-gift-for-your-balcony/carry", "Carry over to the drafts"),
         ("steps", "/f/balcony-harvest/steps", "yes → Order received"),
@@ -26,46 +26,47 @@ public sealed class DemoTests
         (
             "page-settings",
             "/f/balcony-harvest/calendar/build/first-salad-in-21-days/settings",
-            "Search engines may list"
+            "Let search engines list"
         ),
         ("publish", "/f/balcony-harvest/calendar/build/first-salad-in-21-days/publish", "a new phase"),
-        ("place", "/f/balcony-harvest/calendar/build/first-salad-in-21-days/place", "The step that it is for"),
+        ("place", "/f/balcony-harvest/calendar/build/first-salad-in-21-days/place", "Step"),
         ("files", "/f/balcony-harvest/files", "seedlings.svg"),
         ("settings", "/settings", "private addresses"),
         ("rates", "/settings/rates", "1.08 USD"),
         (
             "workbench",
             "/workbench?p[0].Visitors=1661&p[0].Conversions=441&p[1].Visitors=1647&p[1].Conversions=520",
-            "Numbers from anywhere"
+            "Compare pages from any source"
         ),
-        ("plan", "/workbench/plan?Rate=26&Lift=10&PerDay=340&Pages=3", "What could be found in"),
+        ("plan", "/workbench/plan?Rate=26&Lift=10&PerDay=340&Pages=3", "Smallest lift you can find in"),
         ("split-check", "/workbench/split?Visitors=1661+1647", "as closely as chance allows"),
-        ("money", "/f/balcony-harvest/kit/count?by=money", "Who brings money"),
-        ("archived", "/funnels/archived", "None."),
+        ("money", "/f/balcony-harvest/kit/count?by=money", "Revenue by group"),
+        ("archived", "/funnels/archived", "No archived funnels."),
         ("send", "/f/balcony-harvest/calendar/send", "Drag a handle"),
         ("who", "/f/balcony-harvest/calendar/send", "Who takes part"),
-        ("two-steps", "/f/balcony-harvest/kit/count", "does better than its parts suggest"),
-        ("sources", "/f/balcony-harvest/sources", "Costs by the day"),
+        ("two-steps", "/f/balcony-harvest/kit/count", "does better than expected"),
+        ("sources", "/f/balcony-harvest/sources", "Daily costs"),
         ("sales", "/sales", "orders in USD"),
-        ("order", "/sales/order?order=K-4001&currency=USD", "Money went back"),
-        ("count", "/f/balcony-harvest/calendar/count", "but not by enough to bank on"),
+        ("order", "/sales/order?order=K-4001&currency=USD", "Record a refund"),
+        ("count", "/f/balcony-harvest/calendar/count", "but not by enough to be sure"),
         ("sections", "/f/balcony-harvest/kit/sections", "Keep these together"),
-        ("section-build", "/f/balcony-harvest/kit-headline/build", "Versions of “Headline”"),
-        ("banner", "/f/balcony-notes/notes-banner/keep", "Keep B. It brings"),
-        ("banner-line", "/f/balcony-notes/notes-banner/build", "The line for your page"),
-        ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It brings"),
+        ("section-build", "/f/balcony-harvest/kit-headline/build", "Variations of “Headline”"),
+        ("banner", "/f/balcony-notes/notes-banner/keep", "Keep B. It got"),
+        ("banner-line", "/f/balcony-notes/notes-banner/build", "Code for your page"),
+        ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It got"),
         ("learned", "/f/balcony-harvest/calendar/keep", "no difference found"),
-        ("tests", "/tests?q=", "Change what the page says"),
-        ("add", "/f/balcony-harvest/calendar/build/add", "From a file"),
-        ("new-funnel", "/funnels/new", "Begin with"),
-        ("new-step", "/f/herb-club/steps/new", "Its link, for good"),
+        ("tests", "/tests?q=", "Change the words"),
+        ("add", "/f/balcony-harvest/calendar/build/add", "Import"),
+        ("new-funnel", "/funnels/new", "Start with"),
+        ("new-step", "/f/herb-club/steps/new", "Permanent link"),
         ("jump", "/jump?q=e", "page of"),
+        ("guide", "/guide/keep", "expected cost of each choice"),
         ("people", "/people?tag=salad", "people found"),
-        ("people-file", "/people/file", "It is looked at first"),
-        ("goals", "/f/balcony-harvest/calendar/goals", "worth what comes with it"),
+        ("people-file", "/people/file", "You see a preview first"),
+        ("goals", "/f/balcony-harvest/calendar/goals", "valued at the amount sent"),
         ("wiring", "/f/herb-club/wiring", "Not checked yet"),
         ("segments", "/f/balcony-harvest/calendar/count?by=money&running=true&segment=Country", "United States"),
-        ("problem", "/f/herb-club/swap/count", "and not one opt-in since the last"),
+        ("problem", "/f/herb-club/swap/count", "in a row without one opt-in"),
     ];
 
     /// <summary>With WEXIL_PICTURES naming a folder, the pictures that lie there are taken anew.</summary>
@@ -88,7 +89,7 @@ public sealed class DemoTests
                     "[...document.querySelectorAll('.parts button')].find((part) => "
                         + "part.textContent.startsWith('Headline')).click()"
                 );
-                owner.WaitForText("Edit the text in place");
+                owner.WaitForText("Edit text");
             }
             if (name == "who")
                 owner.Run(

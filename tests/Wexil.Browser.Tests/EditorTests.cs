@@ -41,15 +41,15 @@ public sealed class EditorTests
 
         // A button: its words and colour, and that it is the one to buy with.
         owner.ClickIn("[data-page]", "a.btn");
-        owner.WaitFor(() => owner.All("#part-words").SingleOrDefault());
-        owner.Find("#part-words").SendKeys(Keys.Control + "a");
-        owner.Find("#part-words").SendKeys("Order now" + Keys.Tab);
+        owner.WaitFor(() => owner.All("#part-button-text").SingleOrDefault());
+        owner.Find("#part-button-text").SendKeys(Keys.Control + "a");
+        owner.Find("#part-button-text").SendKeys("Order now" + Keys.Tab);
         owner.WaitForTextIn("[data-page]", "Order now");
         owner.WaitFor(() => owner.All("#part-role").SingleOrDefault());
         owner.Run(
             "const r = document.querySelector('#part-role'); r.value = 'buy'; r.dispatchEvent(new Event('change'))"
         );
-        owner.WaitForText("1 buy button wired");
+        owner.WaitForText("1 buy button connected");
         owner.Run(
             "const c = document.querySelector('#part-background-color'); c.value = '#a3271f'; "
                 + "c.dispatchEvent(new Event('change'))"
@@ -80,7 +80,7 @@ public sealed class EditorTests
         owner.Find("#part-insert").SendKeys("Opt-in form");
         owner.Find("[data-part] .copyline button").Click();
         owner.WaitForTextIn("[data-page]", "Get it by e-mail");
-        owner.WaitForText("1 form, 1 buy button wired");
+        owner.WaitForText("1 form, 1 buy button connected");
 
         // All of it back, and forth again.
         var made = Source();
@@ -339,7 +339,7 @@ public sealed class EditorTests
         owner.OpenEditor(site.Studio, editor, "aaaa bbbb");
         Assert.Empty(owner.All(".lonely p"));
         owner.Press("Phone");
-        owner.WaitForText("At 390 pixels “cc” stands alone on the last line of “aaaaaaa bbbbbbb cc”");
+        owner.WaitForText("At 390 pixels “cc” is alone on the last line of “aaaaaaa bbbbbbb cc”");
         owner.Press("Balance the lines");
         owner.WaitFor(() =>
             site
@@ -373,7 +373,7 @@ public sealed class EditorTests
         owner.WaitForText("Compare · one change");
         owner.Press("Compare");
         owner.WaitForText("Guarantee moved above Section “Questions”");
-        owner.WaitForText("One change: if it wins, you know what did it.");
+        owner.WaitForText("One change: if it wins, you know why.");
         foreach (var side in new[] { "before", "after" })
             owner.In($"[data-side={side}]", frame =>
                 ((IJavaScriptExecutor)frame).ExecuteScript(
@@ -384,7 +384,7 @@ public sealed class EditorTests
                     : null
             );
         owner.IsAccessible();
-        owner.Press("One over the other");
+        owner.Press("Overlay");
         owner.WaitFor(() => owner.Find("#wipe").Displayed ? "" : null);
         object? Cut() => owner.Run("return document.querySelector('[data-side=after]').parentElement.style.clipPath");
         Assert.Equal("inset(0px 0px 0px 50%)", Cut());
@@ -401,7 +401,7 @@ public sealed class EditorTests
         owner.Control("a");
         owner.Type("39 euros" + Keys.Enter);
         owner.Press("Publish");
-        owner.WaitForText("was changed since");
+        owner.WaitForText("has changed since");
         owner.Press("Carry over");
         owner.WaitForText("“49 euros” → “39 euros”");
         owner.IsAccessible();
@@ -414,7 +414,7 @@ public sealed class EditorTests
             site.Host.Services.GetRequiredService<DraftStore>().For(clone).Source,
             StringComparison.Ordinal
         );
-        Assert.DoesNotContain("was changed since", owner.Text, StringComparison.Ordinal);
+        Assert.DoesNotContain("has changed since", owner.Text, StringComparison.Ordinal);
     }
 
     private static void Select(Browser owner, string part)

@@ -30,8 +30,8 @@ public sealed class KeepTests
         // Kept under a name, they are found again as they stood when the lift was let go.
         owner.Run("document.querySelector('#drag').dispatchEvent(new Event('change', { bubbles: true }))");
         owner.Fill("#keep-name", "Swap page, autumn");
-        owner.Press("Keep them");
-        owner.WaitForText("The numbers stand here until you take them out.");
+        owner.Press("Save");
+        owner.WaitForText("Saved.");
         owner.IsAccessible();
         owner.Press("Swap page, autumn");
         owner.WaitForText("A lift of 40% takes");
@@ -42,7 +42,7 @@ public sealed class KeepTests
         owner.Fill("#Idea", "A number beats a promise.");
         owner.Fill("#BaseRate", "25");
         owner.Press("Start the test");
-        owner.WaitForText("The test runs.");
+        owner.WaitForText("The test is running.");
 
         // A rule; what is wrong is said and stays typed.
         owner.Press("Keep");
@@ -50,32 +50,32 @@ public sealed class KeepTests
         owner.Find("#rule [value=Sure]").Click();
         owner.Fill("[name='Rule.Sureness']", "50");
         owner.Press("Save the rule");
-        owner.WaitForText("From 80 to 99.9 percent.");
+        owner.WaitForText("Enter a percentage from 80 to 99.9.");
         Assert.Equal("50", owner.Find("[name='Rule.Sureness']").GetAttribute("value"));
         owner.IsAccessible();
         owner.Fill("[name='Rule.Sureness']", "95");
         owner.Press("Save the rule");
-        owner.WaitForText("It runs for 14 more days at least.");
+        owner.WaitForText("At least 14 more days to run.");
 
         // Visitors come by the link; B converts half as many again. The open screen follows by itself.
         owner.Press("Count");
-        owner.WaitForText("Nobody has come yet.");
+        owner.WaitForText("No visitors yet.");
         var rehearsed = await RehearseAsync(site, step, thanks, 3000);
-        owner.WaitForText("Keep B. It brings");
+        owner.WaitForText("Keep B. It got");
         owner.WaitForText(
             $"{rehearsed.ToString("N0", System.Globalization.CultureInfo.InvariantCulture)} visitors since"
         );
 
         // Kept by hand before the rule's days are over, and written down.
         owner.Press("Keep B");
-        owner.WaitForText("It runs for 14 more days at least.");
+        owner.WaitForText("At least 14 more days to run.");
         owner.Press("Keep B");
-        owner.WaitForText("is shown to everybody");
-        owner.WaitForText("How this step got here");
+        owner.WaitForText("is shown to everyone");
+        owner.WaitForText("History of this step");
         owner.IsAccessible();
         owner.Find(".learned summary").Click();
         owner.Fill(".learned textarea", "Numbers say it quicker.");
-        owner.Press("Write it down");
+        owner.Press("Save note");
         owner.WaitForText("Learned: Numbers say it quicker.");
         using (var visitor = new Browser())
         {
@@ -84,8 +84,8 @@ public sealed class KeepTests
         }
 
         // A report for somebody without a sign-in, until it is withdrawn.
-        owner.Press("Make a report");
-        owner.WaitForText("Copy it now");
+        owner.Press("Create report link");
+        owner.WaitForText("Copy now");
         owner.IsAccessible();
         var link = new Uri(owner.Find("a.link").GetAttribute("href")!);
         using (var reader = new Browser(390, 844))
@@ -93,10 +93,10 @@ public sealed class KeepTests
             reader.Open(link);
             reader.WaitForText("Numbers say it quicker.");
             reader.IsAccessible();
-            owner.Press("Withdraw");
-            owner.WaitForText("the link opens nothing any more");
+            owner.Press("Turn off");
+            owner.WaitForText("Link turned off");
             reader.Open(link);
-            reader.WaitForText("This link opens nothing any more.");
+            reader.WaitForText("This link has expired or was turned off.");
         }
 
         // Found again by what was learned.
@@ -108,8 +108,8 @@ public sealed class KeepTests
         owner.Press("Headline");
 
         // The next round: the kept page is the control, its clone opens in the editor.
-        owner.Press("Next round: clone it and try to beat it");
-        owner.WaitForText("Change one thing, publish, and start the test");
+        owner.Press("Clone it for the next test");
+        owner.WaitForText("Change one thing, publish, then start the test");
         owner.Press("Send");
         owner.WaitForText("Split of this step’s traffic");
         owner.WaitFor(() =>

@@ -24,8 +24,8 @@ public sealed class SaleTests
         site.SignIn(owner);
         // The owner makes the secret and hands it to the till.
         owner.Open(site.Studio, "/settings");
-        owner.Press("Make the secret");
-        owner.WaitForText("It is shown this once");
+        owner.Press("Create secret");
+        owner.WaitForText("shown only once");
         owner.IsAccessible();
         await using var till = await Till.StartAsync(
             site.Visitors,
@@ -52,7 +52,7 @@ public sealed class SaleTests
             buyer.Press("To the kit");
             buyer.WaitForText(page);
             buyer.Press("Order it");
-            buyer.WaitForText("Simulated till");
+            buyer.WaitForText("Simulated checkout");
             buyer.IsAccessible();
             buyer.Fill("[name=email]", email);
             buyer.Find("[value=fails]").Click();
@@ -81,9 +81,9 @@ public sealed class SaleTests
         Assert.Equal(["$24.50", "$73.00"], Brought(owner));
         owner.IsAccessible();
 
-        owner.Press("The ledger");
+        owner.Press("All sales");
         owner.WaitForText("3 orders in USD");
-        owner.WaitForText("$97.50 of $122.00, $24.50 went back");
+        owner.WaitForText("$97.50 of $122.00, $24.50 refunded");
         Assert.Contains("ann@larkrow.example", owner.Text, StringComparison.Ordinal);
         owner.IsAccessible();
     }
@@ -114,18 +114,18 @@ public sealed class SaleTests
         // The source is made known as a network; what is wrong is said by its field, and nothing typed is lost.
         owner.Open(site.Studio, $"/f/{funnel.Slug}/sources");
         owner.Fill("#Name", "Windowbox");
-        owner.Press("An ad network with clicks of its own");
+        owner.Press("Ad network with click IDs");
         owner.Find("#Network_IsOne").Click();
         owner.Fill("#Network_Click", "click={click_id}");
         owner.Fill("#Network_Cost", "cost={cost}");
         owner.Fill("#Network_Postback", $"{network.Address}told?click={{name}}");
         owner.Press("Save the source");
-        owner.WaitForText("It needs {click_id}");
+        owner.WaitForText("Put {click_id}");
         Assert.Equal("cost={cost}", owner.Find("#Network_Cost").GetAttribute("value"));
         owner.IsAccessible();
         owner.Fill("#Network_Postback", network.Address.GetLeftPart(UriPartial.Authority) + AdNetwork.PostbackPath);
         owner.Press("Save the source");
-        owner.WaitForText("Windowbox is saved");
+        owner.WaitForText("Windowbox saved");
         var link = owner.Find("table.links code").Text;
         Assert.EndsWith("&click={click_id}&cost={cost}", link, StringComparison.Ordinal);
 
@@ -135,12 +135,12 @@ public sealed class SaleTests
         owner.Fill("[name=link]", link);
         owner.Fill("[name=price]", "2");
         owner.Fill("[name=budget]", "5");
-        owner.Press("Make the campaign");
+        owner.Press("Create campaign");
         owner.WaitForText("$0.00 of $5.00");
         owner.IsAccessible();
         var campaign = owner.Address;
         buyer.Open(new(campaign));
-        buyer.Press("The ad: Salad");
+        buyer.Press("Ad: Salad");
         buyer.WaitForText("The calendar");
         buyer.Fill("[name=email]", "ann@larkrow.example");
         buyer.Press("Send it");
@@ -152,10 +152,10 @@ public sealed class SaleTests
         buyer.WaitForText("A light for the winter");
         buyer.ForgetCookies();
         buyer.Open(new(campaign));
-        buyer.Press("The ad: Salad");
+        buyer.Press("Ad: Salad");
         buyer.WaitForText("The calendar");
         buyer.Open(new(campaign));
-        buyer.Press("The ad: Salad");
+        buyer.Press("Ad: Salad");
         buyer.WaitForText("Its budget is used up");
 
         await site.Host.Journal.WhenProjectedAsync();
@@ -170,7 +170,7 @@ public sealed class SaleTests
         Assert.Equal((2L, 2L, 1L, 1L, 4900L), (line.Clicks, line.Visitors, line.OptIns, line.Orders, line.Earned));
         Assert.InRange(line.Spent!.Value, 320, 480);
         owner.Open(site.Studio, $"/f/{funnel.Slug}/sources?edit={line.Source!.Id.Value}");
-        owner.WaitForText("2 conversions told.");
+        owner.WaitForText("2 conversions reported.");
         owner.WaitForText(Currency.Default.Show(line.Spent.Value));
         Assert.Contains($"${line.Spent.Value / 100m:0.00} of $5.00", Read(owner, campaign), StringComparison.Ordinal);
     }
@@ -184,7 +184,7 @@ public sealed class SaleTests
     private static void Count(Browser owner, Site site, Funnel funnel)
     {
         owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/count");
-        owner.WaitForText("What the visitors brought");
+        owner.WaitForText("Revenue by page");
     }
 
     private static string[] Brought(Browser owner) =>

@@ -54,10 +54,10 @@ public sealed class SectionTests
                     + ".find(b => b.textContent.startsWith(arguments[0])).click()",
                 part
             );
-            owner.Press("Test versions of this part");
+            owner.Press("Test variations of this element");
             owner.Fill("#part-section", name);
             owner.Press("Make it a section");
-            owner.WaitForText("Versions of this section");
+            owner.WaitForText("Variations of this section");
             owner.WaitForText("Saved");
         }
         owner.Press("Publish");
@@ -86,7 +86,7 @@ public sealed class SectionTests
             owner.Open(site.Studio, $"/f/harvest/{section}/send");
             owner.Fill("#BaseRate", "10");
             owner.Press("Start the test");
-            owner.WaitForText("The test runs");
+            owner.WaitForText("The test is running");
         }
         var seen = new HashSet<string>();
         for (var i = 0; i < 12; i++)
@@ -99,14 +99,14 @@ public sealed class SectionTests
         }
         Assert.True(seen.Count >= 3, string.Join(", ", seen));
         owner.Open(site.Studio, "/f/harvest/kit/sections");
-        owner.WaitForText("The best version of each section");
+        owner.WaitForText("Best variation of each section");
         owner.IsAccessible();
 
         owner.Open(site.Studio, "/f/harvest/headline/keep");
         owner.Run("document.querySelectorAll('input[name=Kept]')[1].click()");
-        owner.Press("Keep the version chosen");
-        owner.Press("all the same");
-        owner.WaitForText("is shown to everybody");
+        owner.Press("Keep chosen variation");
+        owner.Press("anyway");
+        owner.WaitForText("is shown to everyone");
         using var after = new Browser();
         after.Open(site.Visitors, "/go/kit");
         after.WaitForText("Herbs in January");
@@ -115,21 +115,52 @@ public sealed class SectionTests
 
         // Taken back, it is tested again; and then the best of both is kept as a plain page.
         owner.Open(site.Studio, "/f/harvest/headline/keep");
-        owner.Press("Take it back");
-        owner.WaitForText("the test runs on in a new phase");
+        owner.Press("Undo and resume the test");
+        owner.WaitForText("the test continues in a new phase");
         owner.Open(site.Studio, "/f/harvest/kit/sections");
         owner.Press("Show it");
         owner.WaitForText("open it with its own scripts");
         owner.IsAccessible();
         owner.Press("Keep these together");
-        owner.WaitForText("Keep them all the same?");
-        owner.Press("Keep them all the same");
+        owner.WaitForText("Keep them anyway?");
+        owner.Press("Keep them anyway");
         owner.WaitForText("is a plain page");
         owner.IsAccessible();
         var plain = pages.Source(pages.ForStep(step.Id).Single());
         Assert.DoesNotContain("data-wexil-section", plain, StringComparison.Ordinal);
         after.Open(site.Visitors, "/go/kit");
         after.WaitForText(plain.Contains("Herbs in January", StringComparison.Ordinal) ? "Herbs" : "A harvest");
+    }
+
+    [Fact]
+    public async Task Two_parts_that_stand_side_by_side_become_a_section_with_the_other_order()
+    {
+        await using var site = await Site.StartAsync();
+        var funnels = site.Host.Services.GetRequiredService<FunnelStore>();
+        var funnel = await funnels.CreateAsync("Harvest");
+        var step = (await funnels.AddStepAsync(funnel.Id, StepKind.OptIn, "Kit", "kit"))!;
+        await site
+            .Host.Services.GetRequiredService<PageStore>()
+            .AddAsync(step.Id, "Letter", Bundle("<h1>A harvest</h1><p>Grows or your money back.</p>"));
+        site.Host.Services.GetRequiredService<Routes>().Reload();
+
+        using var owner = new Browser();
+        site.SignIn(owner);
+        owner.OpenEditor(site.Studio, "/f/harvest/kit/build/letter", "A harvest");
+        owner.ClickIn("[data-page]", "h1");
+        owner.Press("Test variations of this element");
+        owner.Press("Test the other order");
+        owner.WaitForText("Variations of this section");
+        // Both parts are in it.
+        owner.ClickIn("[data-page]", "p");
+        owner.WaitForText("Variations of this section");
+        owner.WaitForText("Saved");
+        owner.Press("Publish");
+        owner.WaitForText("is published");
+        owner.Open(site.Studio, "/f/harvest/order-of-headline/build");
+        owner.WaitForText("Other order");
+        Assert.DoesNotContain("There is no opt-in form", owner.Text, StringComparison.Ordinal);
+        owner.IsAccessible();
     }
 
     [Fact]
@@ -174,9 +205,9 @@ public sealed class SectionTests
             site.SignIn(owner);
             owner.Open(site.Studio, $"/f/shop/{section.Slug}/keep");
             owner.Run("document.querySelectorAll('input[name=Kept]')[1].click()");
-            owner.Press("Keep the version chosen");
-            owner.Press("all the same");
-            owner.WaitForText("Paste this over the part");
+            owner.Press("Keep chosen variation");
+            owner.Press("anyway");
+            owner.WaitForText("Replace the element with this");
             owner.IsAccessible();
             Assert.Contains("Free seeds this week", owner.Find("#code").GetAttribute("value"));
         }
@@ -319,7 +350,7 @@ public sealed class SectionTests
         owner.Open(site.Studio, "/f/shop/shop/build/shop");
         owner.Fill("#SectionName", "Banner");
         owner.Press("Add the section");
-        owner.WaitForText("The line for your page");
+        owner.WaitForText("Code for your page");
         owner.IsAccessible();
         var section = funnels.Sections(funnel.Id).Single();
         Assert.Contains(

@@ -43,7 +43,7 @@ public sealed class SendTests
         var place = owner.All("[data-weight]")[0].Location;
         owner.All("[data-weight]")[0].SendKeys(Keys.Control + "a");
         owner.All("[data-weight]")[0].SendKeys("7");
-        owner.WaitForText("The weights add up to 52: 48 more to give out.");
+        owner.WaitForText("The weights add up to 52. Add 48.");
         Assert.Equal(place, owner.All("[data-weight]")[0].Location);
         owner.All("[data-weight]")[0].SendKeys("0" + Keys.Tab);
         owner.WaitFor(() => owner.Find("[role=slider]").GetAttribute("aria-valuetext") == "A 70%, B 30%" ? "" : null);
@@ -60,24 +60,24 @@ public sealed class SendTests
         owner.Fill("[name='Who.Rules[0].Parameter']", "staff");
         owner.Fill("#who-Countries", "Atlantis");
         owner.Fill("#Try_Address", "https://x.example/?staff=1");
-        owner.Press("Who gets in?");
-        owner.WaitForText("“Atlantis” is no country that Wexil knows.");
+        owner.Press("Check");
+        owner.WaitForText("“Atlantis” is not a country that Wexil knows.");
         owner.IsAccessible();
         owner.Fill("#who-Countries", "Germany");
         owner.Run("document.querySelector('[name=\"Who.CountriesOut\"]').value = 'true'");
-        owner.Press("Who gets in?");
+        owner.Press("Check");
         owner.WaitForText("Does not take part: the address has staff.");
 
         // It starts when the owner says so: first in the past of its own end, which is refused.
         owner.Run("document.querySelector('#Until').value = '2040-11-01T08:00'");
         owner.Press("Start the test");
-        owner.WaitForText("This has passed already.");
-        owner.WaitForText("Give a guess. It is corrected once visitors have come.");
+        owner.WaitForText("This time is in the past.");
+        owner.WaitForText("Enter your best guess. It is corrected once there are results.");
         owner.Fill("#BaseRate", "25");
         owner.Run("document.querySelector('#Until').value = '2040-12-01T08:00'");
         owner.Press("Start the test");
-        owner.WaitForText("The test runs.");
-        owner.WaitForText("everywhere but Germany");
+        owner.WaitForText("The test is running.");
+        owner.WaitForText("everywhere except Germany");
         owner.IsAccessible();
 
         // As a phone from another country.
@@ -85,7 +85,7 @@ public sealed class SendTests
         owner.Run(
             "document.querySelector('#as-device').value = '2'; document.querySelector('#as-country').value = 'DE'"
         );
-        owner.Press("Make the try-out");
+        owner.Press("Create preview link");
         var link = owner.WaitFor(() => owner.All("#try a.btn").FirstOrDefault()?.GetAttribute("href"));
         using (var tried = new Browser(390, 844))
         {
@@ -109,12 +109,12 @@ public sealed class SendTests
         Assert.Contains("Your own visits", owner.Text, StringComparison.Ordinal);
 
         // Another split begins a phase, and the log says so.
-        owner.Press("Even out");
+        owner.Press("Split evenly");
         owner.Press("Save the changes");
-        owner.WaitForText("a new phase has begun");
+        owner.WaitForText("A new phase has started");
         Assert.Contains("Weights set to 50/50", owner.Text, StringComparison.Ordinal);
         owner.Press("Pause the test");
-        owner.WaitForText("Meanwhile the link shows everybody");
+        owner.WaitForText("For now everyone sees");
         owner.IsAccessible();
     }
 

@@ -43,23 +43,23 @@ public sealed class WholeJobTests
         owner.Open(site.Studio);
 
         // A funnel from a starter.
-        owner.WaitForText("Start with a funnel");
+        owner.WaitForText("Start your first test");
         owner.IsAccessible();
-        owner.Press("Make a funnel");
+        owner.Press("Create a funnel");
         owner.IsAccessible();
         owner.Fill("#Name", "Balcony Harvest");
-        owner.Press("Make the funnel");
+        owner.Press("Create funnel");
         owner.WaitForText("Pages on this step");
         owner.IsAccessible();
 
         // A real landing page from a .zip, which looks as it does from its folder.
         owner.Press("Add a page");
         owner.IsAccessible();
-        owner.Press("Take it in");
+        owner.Press("Import file");
         owner.WaitForText("Choose an .html or .zip file.");
         owner.Find("#Upload").SendKeys(Zip());
-        owner.Press("Take it in");
-        owner.WaitForText("is on the step, with");
+        owner.Press("Import file");
+        owner.WaitForText("is added, with");
         using (var reader = new Browser())
         {
             reader.Open(new Uri("file://" + Path.Combine(Landing, "index.html")));
@@ -86,7 +86,7 @@ public sealed class WholeJobTests
         owner.Type("Grow more salad with a professional landing page!" + Keys.Enter);
         owner.WaitForText("Compare · one change");
         owner.IsAccessible();
-        owner.Press("Call it “Grow more salad");
+        owner.Press("Rename to “Grow more salad");
         owner.WaitFor(() =>
             owner.Find("#Name").GetAttribute("value")!.StartsWith("Grow more salad", StringComparison.Ordinal)
                 ? ""
@@ -95,7 +95,7 @@ public sealed class WholeJobTests
         owner.Fill("#Name", "More salad" + Keys.Tab);
         using (var reader = new Browser())
         {
-            reader.Open(site.Visitors, "/p/landing-page-start-bootstrap-theme-version-2/?try=1");
+            reader.Open(site.Visitors, "/p/landing-page-start-bootstrap-theme-copy-2/?try=1");
             Assert.StartsWith("Generate more leads", reader.Find("h1").Text, StringComparison.Ordinal);
         }
         owner.Press("Publish");
@@ -122,13 +122,13 @@ public sealed class WholeJobTests
         owner.IsAccessible();
         owner.Fill("#BaseRate", "25");
         owner.Press("Start the test");
-        owner.WaitForText("The test runs.");
+        owner.WaitForText("The test is running.");
         owner.IsAccessible();
         var link = owner.Find(".link").Text;
 
         // Visitors come; the Count screen follows without being loaded again.
         owner.Press("Count");
-        owner.WaitForText("Nobody has come yet.");
+        owner.WaitForText("No visitors yet.");
         owner.IsAccessible();
         owner.Run("window.stillTheSame = true");
         using var visitor = new Browser();
@@ -147,7 +147,7 @@ public sealed class WholeJobTests
             if (people % 3 == 0)
             {
                 visitor.Find("#emailAddress").SendKeys($"reader{people}@larkrow.example" + Keys.Enter);
-                visitor.WaitForText("look in your inbox");
+                visitor.WaitForText("check your inbox");
                 convinced++;
             }
             owner.WaitForText(
@@ -156,18 +156,18 @@ public sealed class WholeJobTests
             );
         }
         Assert.Equal(true, owner.Run("return window.stillTheSame"));
-        owner.WaitForText("Too few opt-ins to say anything yet.");
+        owner.WaitForText("Too few opt-ins to tell yet.");
         owner.IsAccessible();
 
         // The clone is kept: everybody sees it, and it can be taken back.
         owner.Press("Keep a page anyway");
         owner.IsAccessible();
         owner.Find("input[type=radio]:not([value='" + ControlOf(site) + "'])").Click();
-        owner.Press("Keep the page chosen");
-        owner.WaitForText("Too few opt-ins to say anything yet. No call is made");
+        owner.Press("Keep chosen page");
+        owner.WaitForText("Too few opt-ins to tell yet. Each needs");
         owner.IsAccessible();
-        owner.Press("all the same");
-        owner.WaitForText("is shown to everybody");
+        owner.Press("anyway");
+        owner.WaitForText("is shown to everyone");
         owner.IsAccessible();
         for (var i = 0; i < 2; i++)
         {
@@ -175,8 +175,8 @@ public sealed class WholeJobTests
             Assert.StartsWith("Grow more salad", visitor.Find("h1").Text, StringComparison.Ordinal);
             visitor.ForgetCookies();
         }
-        owner.Press("Take it back");
-        owner.WaitForText("Taken back");
+        owner.Press("Undo and resume the test");
+        owner.WaitForText("Undone");
         owner.Press("Today");
         owner.WaitForText("Tests running");
         owner.IsAccessible();
@@ -203,10 +203,10 @@ public sealed class WholeJobTests
         });
         using var owner = new Browser();
         site.SignIn(owner);
-        owner.Press("Make a funnel");
+        owner.Press("Create a funnel");
         owner.Fill("#Name", "Herb Club");
         owner.Find("#starter-empty").Click();
-        owner.Press("Make the funnel");
+        owner.Press("Create funnel");
         foreach (
             var (name, kind, slug, pages) in new[]
             {
@@ -220,7 +220,7 @@ public sealed class WholeJobTests
             owner.Fill("#Name", name);
             owner.Find("#Kind").SendKeys(kind);
             owner.Fill("#LinkName", "Seed Swap");
-            owner.WaitForText("Only small letters");
+            owner.WaitForText("Use lowercase letters only");
             owner.IsAccessible();
             owner.Fill("#LinkName", slug);
             owner.WaitFor(() => owner.Find("#LinkName-problem").Text.Length == 0 ? "" : null);
@@ -241,9 +241,9 @@ public sealed class WholeJobTests
         owner.Press("Send");
         owner.Fill("#BaseRate", "25");
         owner.Press("Start the test");
-        owner.WaitForText("The test runs.");
+        owner.WaitForText("The test is running.");
         owner.Press("Count");
-        owner.WaitForText("Nobody has come yet.");
+        owner.WaitForText("No visitors yet.");
 
         using var visitor = new Browser();
         visitor.Open(site.Visitors, "/go/swap?s=letter&plan=2");

@@ -41,20 +41,20 @@ public sealed class WiringTests
             );
         services.GetRequiredService<Routes>().Reload();
 
-        // Before the start the owner is told what is missing, and hands it to the site's keeper.
+        // Checked before the start the owner is told what is missing, and hands it to the site's keeper.
         using Browser owner = new(),
             keeper = new(),
             visitor = new();
         site.SignIn(owner);
         owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/send");
-        owner.Press("Ready?");
+        owner.Press("Check before starting");
         owner.WaitForText("“Thank you”: The script is not in the page.");
         owner.IsAccessible();
         owner.Open(site.Studio, $"/f/{funnel.Slug}/wiring");
         owner.Press("Check all pages");
-        owner.WaitForText("3 pages looked at: 1 needs mending.");
+        owner.WaitForText("3 pages checked: 1 has a problem.");
         owner.IsAccessible();
-        owner.Press("Make a link");
+        owner.Press("Create link");
         keeper.Open(new Uri(owner.WaitFor(() => owner.All("p.link").SingleOrDefault()?.Text)!));
         keeper.WaitForText("The script is not in the page. Paste");
         keeper.IsAccessible();
@@ -65,11 +65,11 @@ public sealed class WiringTests
 
         // The test starts with nothing left to mend, and a click is counted besides.
         owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/send");
-        owner.Press("Ready?");
-        owner.WaitForText("“Thank you” answers and carries the script.");
+        owner.Press("Check before starting");
+        owner.WaitForText("“Thank you” responds and has the tracking script.");
         owner.Fill("#BaseRate", "25");
         owner.Press("Start the test");
-        owner.WaitForText("The test runs.");
+        owner.WaitForText("The test is running.");
         owner.Open(site.Studio, $"/f/{funnel.Slug}/kit/goals");
         owner.Find("#Form_Kind").SendKeys("Clicks");
         owner.Fill("#Form_Element", "#buy");
@@ -94,7 +94,7 @@ public sealed class WiringTests
             return
                 owner.Text.Contains("1 visitor", StringComparison.Ordinal)
                 && owner.Text.Contains("1 sale", StringComparison.Ordinal)
-                && owner.Text.Contains("of 1 seen", StringComparison.Ordinal)
+                && owner.Text.Contains("of 1 measured", StringComparison.Ordinal)
                 ? ""
                 : null;
         });
@@ -104,9 +104,9 @@ public sealed class WiringTests
             ["1", "0"],
             owner.All("[data-live=table] > table tbody tr td:nth-child(3)").Select(cell => cell.Text).OrderDescending()
         );
-        Assert.Contains("Before the start", owner.Text, StringComparison.Ordinal);
+        Assert.Contains("Checked before the start", owner.Text, StringComparison.Ordinal);
         owner.IsAccessible();
         owner.Open(site.Studio, $"/f/{funnel.Slug}/wiring");
-        owner.WaitForText("Last seen from a real visitor just now.");
+        owner.WaitForText("Last visit recorded just now.");
     }
 }

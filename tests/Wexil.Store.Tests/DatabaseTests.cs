@@ -38,7 +38,7 @@ public sealed class DatabaseTests
         );
         var before = File.ReadAllBytes(Path.Combine(path, "wexil.db"));
         using var folder = DataFolder.Open(path);
-        Assert.Contains("newer Wexil", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
+        Assert.Contains("newer version of Wexil", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
         Assert.Equal(before, File.ReadAllBytes(folder.DataFile));
     }
 
@@ -48,7 +48,7 @@ public sealed class DatabaseTests
         var path = TemporaryFolder.Create("else");
         Sql(path, "CREATE TABLE recipes (id INTEGER)");
         using (var folder = DataFolder.Open(path))
-            Assert.Contains("not one of Wexil", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
+            Assert.Contains("not a Wexil database", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
         File.WriteAllText(
             Path.Combine(path, "wexil.db"),
             "This is a letter, not a database, and long enough to look at its head."

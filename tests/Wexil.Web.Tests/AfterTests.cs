@@ -24,7 +24,7 @@ public sealed class AfterTests
         await fresh.InitializeAsync();
         var wexil = fresh.Wexil;
         using var owner = await wexil.OwnerAsync();
-        Assert.Contains("Nothing was tested yet", await owner.GetStringAsync("/tests"));
+        Assert.Contains("No tests yet", await owner.GetStringAsync("/tests"));
         var tested = await wexil.StartTestAsync("radish");
         var other = await wexil.StartTestAsync("clover");
         var keep = $"/f/{tested.Funnel.Slug}/radish/keep";
@@ -55,7 +55,7 @@ public sealed class AfterTests
         var running = await owner.GetStringAsync("/tests?q=clover");
         Assert.Contains("running", running);
         Assert.Contains("<td>600</td>", running);
-        Assert.Contains("No test has all of these words", await owner.GetStringAsync("/tests?q=nowhere"));
+        Assert.Contains("No test contains all of these words", await owner.GetStringAsync("/tests?q=nowhere"));
 
         // Too much is refused, and what was typed stays; a test of another step cannot be written to from here.
         var refused = await (
@@ -67,7 +67,7 @@ public sealed class AfterTests
                 ("learned", new string('x', 2001))
             )
         ).Content.ReadAsStringAsync();
-        Assert.Contains("At most 2,000 characters; these are 2,001.", WexilFixture.Read(refused));
+        Assert.Contains("At most 2,000 characters; this has 2,001.", WexilFixture.Read(refused));
         Assert.Contains(new string('x', 2001), refused);
         Assert.Equal(
             HttpStatusCode.NotFound,
@@ -96,11 +96,11 @@ public sealed class AfterTests
         foreach (
             var shown in new[]
             {
-                "Keep B. It brings 50% more opt-ins than A.",
+                "Keep B. It got 50% more opt-ins than A.",
                 "2,000",
                 "15.0%",
                 "&lt;i&gt;fennel b",
-                "The split arrived as set.",
+                "Visitors were split as set.",
                 "Started",
             }
         )
@@ -208,7 +208,7 @@ public sealed class AfterTests
         var today = await owner.GetStringAsync("/");
         Assert.Contains("Worth testing next", today);
         // 4,000 visitors in a week, a quarter of whom go on: a fifth more is 200 a week.
-        Assert.Contains("200 more go on", today);
+        Assert.Contains("200 more continue", WexilFixture.Read(today));
         Assert.Contains("30.0% if better", today);
     }
 

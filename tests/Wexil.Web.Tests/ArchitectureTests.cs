@@ -39,6 +39,7 @@ public sealed class ArchitectureTests
             "Serving",
             "Drafts",
             "Importing",
+            "Setup",
             "Installation",
             "Results",
             "Outbox",

@@ -42,14 +42,14 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             StringComparison.Ordinal
         );
         Assert.Contains(
-            "Put “Third of the shelf” away?",
+            "Archive “Third of the shelf”?",
             await PostAsync("Archive", ("id", Id(third))),
             StringComparison.Ordinal
         );
         Assert.Equal(2, wexil.Get<TestStore>().Phases(tested.Test).Count(phase => phase.Weights.Count >= 2));
         var put = await PostAsync("Archive", ("id", Id(third)), ("confirmed", "true"));
         Assert.Contains("A new phase has begun.", put, StringComparison.Ordinal);
-        Assert.Contains("Put away: 1 page", put, StringComparison.Ordinal);
+        Assert.Contains("Archived: 1 page", put, StringComparison.Ordinal);
         Assert.Equal(0, wexil.Get<Routes>().Current.Step("shelf")!.Test!.Weights[2]);
         Assert.Contains(
             "Third of the shelf",
@@ -57,16 +57,16 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             StringComparison.Ordinal
         );
         Assert.Contains("Page A", await visitor.GetStringAsync($"/p/{third.Slug}/"), StringComparison.Ordinal);
-        Assert.Contains("is back.", await PostAsync("Restore", ("id", Id(third))), StringComparison.Ordinal);
+        Assert.Contains("is restored.", await PostAsync("Restore", ("id", Id(third))), StringComparison.Ordinal);
 
         var idle = pages.Find(await pages.CloneAsync(tested.A, "Idle"))!;
         Assert.Contains(
-            "Choose the step",
+            "Choose a step",
             await PostAsync("Archive", ("id", Id(idle)), ("to", "0")),
             StringComparison.Ordinal
         );
         Assert.Contains(
-            "“Idle” is on “Thanks” now.",
+            "“Idle” moved to “Thanks”.",
             await PostAsync("Archive", ("id", Id(idle)), ("to", $"{tested.Thanks.Id.Value}")),
             StringComparison.Ordinal
         );
@@ -206,7 +206,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             await (
                 await WexilFixture.PostAsync(owner, page, "Save", [("Name", "moved c"), ("Address", address), .. more])
             ).Content.ReadAsStringAsync();
-        Assert.Contains("not a web address", await SaveAsync("ftp://x"));
+        Assert.Contains("a web address", await SaveAsync("ftp://x"));
         Assert.Contains("starts a new phase", await SaveAsync("https://new.larkrow.example/kit"));
         Assert.Equal(phases, wexil.Get<TestStore>().Phases(tested.Test).Count);
         // What is refused or asked about changes nothing, the name included.
@@ -258,7 +258,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         wexil.Get<Routes>().Reload();
         using var owner = await wexil.OwnerAsync();
-        Assert.Contains("was changed since", await owner.GetStringAsync("/f/carry/carry/build"));
+        Assert.Contains("has changed since", await owner.GetStringAsync("/f/carry/carry/build"));
         var asked = WebUtility.HtmlDecode(await owner.GetStringAsync($"/f/carry/carry/build/{parent.Slug}/carry"));
         Assert.Contains("“49 euros” → “59 euros”", asked);
         Assert.Contains("“39 euros”", asked);
@@ -280,7 +280,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(published, pages.Source(pages.Find(one.Id)!));
         await WexilFixture.PostAsync(owner, $"/f/carry/carry/build/{one.Slug}", "Publish");
         Assert.Equal(Draft(one), pages.Source(pages.Find(one.Id)!));
-        Assert.DoesNotContain("was changed since", await owner.GetStringAsync("/f/carry/carry/build"));
+        Assert.DoesNotContain("has changed since", await owner.GetStringAsync("/f/carry/carry/build"));
     }
 
     [Fact]
@@ -368,7 +368,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             ("name", ""),
             ("kind", "Upsell")
         );
-        Assert.Contains("Give the step a name", await refused.Content.ReadAsStringAsync());
+        Assert.Contains("Enter a name for the step", await refused.Content.ReadAsStringAsync());
 
         await WexilFixture.PostAsync(
             owner,
@@ -391,12 +391,12 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await Leads("/no/up", "/go/order-down");
 
         var clone = await WexilFixture.PostAsync(owner, "/f/order/steps", "CloneFunnel");
-        Assert.Equal("/f/order-second/steps", clone.Headers.Location!.ToString());
-        var cloned = store.BySlug("order-second")!;
+        Assert.Equal("/f/order-copy/steps", clone.Headers.Location!.ToString());
+        var cloned = store.BySlug("order-copy")!;
         Assert.Equal(["Light", "end", "down"], store.Steps(cloned.Id).Select(step => step.Name));
         Assert.All(store.Steps(cloned.Id), step => Assert.NotNull(pages.ForStep(step.Id).Single().Parent));
-        await WexilFixture.PostAsync(owner, "/f/order-second/steps", "ArchiveFunnel", ("archived", "true"));
-        Assert.Contains("order, second", await owner.GetStringAsync("/funnels/archived"));
+        await WexilFixture.PostAsync(owner, "/f/order-copy/steps", "ArchiveFunnel", ("archived", "true"));
+        Assert.Contains("order, copy", await owner.GetStringAsync("/funnels/archived"));
         Assert.Equal(HttpStatusCode.OK, (await visitor.GetAsync($"/go/{store.Steps(cloned.Id)[0].Slug}")).StatusCode);
     }
 
@@ -431,7 +431,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await WexilFixture.PostAsync(owner, $"{editor}/publish", "");
 
         Assert.Contains(
-            "Choose the step",
+            "Choose a step",
             await (await WexilFixture.PostAsync(owner, $"{editor}/place", "", ("To", ""))).Content.ReadAsStringAsync()
         );
         var made = await WexilFixture.PostAsync(owner, $"{editor}/place", "", ("To", $"{to.Thanks.Id.Value}"));
@@ -445,7 +445,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var step = await WexilFixture.PostAsync(owner, "/f/placed-to/steps", "Clone", ("id", $"{to.Thanks.Id.Value}"));
         Assert.Equal("/f/placed-to/steps", step.Headers.Location!.ToString());
         var steps = wexil.Get<FunnelStore>().Steps(to.Funnel.Id);
-        Assert.Equal(["placed-to", "Thanks", "Thanks, second"], steps.Select(each => each.Name));
+        Assert.Equal(["placed-to", "Thanks", "Thanks, copy"], steps.Select(each => each.Name));
         Assert.Equal(2, wexil.Get<PageStore>().ForStep(steps[2].Id).Count);
         // A step with a running test is not put away.
         var kept = await WexilFixture.PostAsync(
@@ -499,7 +499,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             ("node", "0"),
             ("At", "2")
         );
-        Assert.Contains("not a picture", await refused.Content.ReadAsStringAsync());
+        Assert.Contains("Choose a JPEG", await refused.Content.ReadAsStringAsync());
         Assert.Contains(
             "files/my-planter.png",
             wexil.Get<DraftStore>().For(wexil.Get<PageStore>().Find(tested.B.Id)!).Source
@@ -507,7 +507,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.DoesNotContain("unused", await owner.GetStringAsync("/f/cleared/files"));
         await EditAsync(owner, editor, 2, ("kind", "remove"), ("node", "0"));
         var files = await owner.GetStringAsync("/f/cleared/files");
-        Assert.Contains("Clear 1 unused file", files);
+        Assert.Contains("Delete 1 unused file", files);
         Assert.Contains("css/a.css", files);
         await WexilFixture.PostAsync(owner, "/f/cleared/files", "Clear");
         Assert.DoesNotContain("my-planter", await owner.GetStringAsync("/f/cleared/files"));

@@ -20,7 +20,7 @@ public sealed class CsvTableTests
 
     [Theory]
     [InlineData(2, null)]
-    [InlineData(3, "Only the first 2 lines can be taken in at once.")]
+    [InlineData(3, "Only the first 2 lines can be imported at once.")]
     public void Lines_beyond_the_limit_are_not_dropped_in_silence(int lines, string? problem)
     {
         var table = CsvTable.Read("email\n" + string.Concat(Enumerable.Repeat("a@b.example\n", lines)), 1000, 2);
@@ -29,13 +29,13 @@ public sealed class CsvTableTests
 
     [Theory]
     [InlineData(" ", "Choose a file, or paste its lines.")]
-    [InlineData("email", "There is no line below the names of the columns.")]
+    [InlineData("email", "The file has no lines after the header.")]
     public void What_is_no_table_says_so(string text, string problem) =>
         Assert.Equal(problem, CsvTable.Read(text, 1000, 10).Problem);
 
     [Theory]
     [InlineData(1024, null)]
-    [InlineData(1025, "The file is longer than 1 KB. Take it in in parts.")]
+    [InlineData(1025, "The file is larger than 1 KB. Split it and import the parts.")]
     public void A_text_that_is_too_long_is_not_read(int length, string? problem) =>
         Assert.Equal(problem, CsvTable.Read("a\n" + new string('x', length - 2), 1024, 10).Problem);
 }

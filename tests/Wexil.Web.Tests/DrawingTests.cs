@@ -90,11 +90,11 @@ public sealed partial class DrawingTests
                 );
                 Assert.Equal(
                     leans.Where((lean, i) => lean && (i == 0 || !leans[i - 1])).Count(),
-                    log.Count(change => change.Who == AdaptiveWeights.Who)
+                    log.Count(change => change.Who == "automatic weights")
                 );
                 Assert.Equal(
                     leans.Count(lean => lean),
-                    log.Where(change => change.Who == AdaptiveWeights.Who)
+                    log.Where(change => change.Who == "automatic weights")
                         .Sum(change =>
                             1
                             + (
@@ -107,7 +107,7 @@ public sealed partial class DrawingTests
                 // The newest of them says what is in force.
                 Assert.All(log, line =>
                     Assert.StartsWith(
-                        changes.Single(change => change.At == line.At).What,
+                        StoredWording.What(changes.Single(change => change.At == line.At).What),
                         line.What,
                         StringComparison.Ordinal
                     )

@@ -80,7 +80,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 
         using var owner = await wexil.OwnerAsync();
         Assert.Contains(
-            "Looked at for what it tells",
+            "For information; the verdict uses",
             await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count?by={told.Id.Value}")
         );
         var csv = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/signalled/count/results.csv");
@@ -267,10 +267,12 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 ("Form.Value", "1,5")
             )
         ).Content.ReadAsStringAsync();
-        foreach (var problem in new[] { "no CSS selector", "days from 1 to 365", "An amount such as", "a[[" })
+        foreach (
+            var problem in new[] { "not a valid CSS selector", "days from 1 to 365", "Enter an amount such as", "a[[" }
+        )
             Assert.Contains(problem, wrong);
         Assert.Contains(
-            "only capitals differ",
+            "differs only in upper and lower case",
             await (
                 await WexilFixture.PostAsync(
                     owner,
@@ -294,7 +296,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         var goal = wexil.Get<GoalStore>().ForTest(tested.Test).Single();
         Assert.Equal((GoalKind.Address, 1250L), (goal.Goal.Kind, goal.Goal.Value));
-        Assert.Contains("begins with /thanks, worth $12.50", await owner.GetStringAsync(page));
+        Assert.Contains("begins with /thanks, valued at $12.50", await owner.GetStringAsync(page));
         await WexilFixture.PostAsync(owner, page, "Drop", ("goal", $"{goal.Id.Value}"));
         Assert.Empty(wexil.Get<GoalStore>().ForTest(tested.Test));
     }
@@ -343,7 +345,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(4, csv.TrimEnd().Split('\n').Length);
         Assert.DoesNotContain("<", csv);
         Assert.Equal(0, wexil.Get<HeldOptInStore>().Count());
-        Assert.DoesNotContain("Held opt-ins", await owner.GetStringAsync("/people"));
+        Assert.DoesNotContain("Opt-ins on hold", await owner.GetStringAsync("/people"));
     }
 
     [Fact]
@@ -380,7 +382,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         using var owner = await wexil.OwnerAsync();
         var screen = $"/f/{tested.Funnel.Slug}/forwarded/opt-ins";
         Assert.Contains(
-            "This is not: nonsense",
+            "Not valid: nonsense",
             await (
                 await WexilFixture.PostAsync(owner, screen, "", ("ForwardTo", service), ("Fields", "nonsense"))
             ).Content.ReadAsStringAsync()
@@ -416,7 +418,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await outbox.SendDueAsync(default);
         var outgoing = wexil.Get<OutboxStore>();
         Assert.Equal((1L, 0L), (outgoing.State(tested.Step.Id).Waiting, outgoing.State(tested.Step.Id).Failed));
-        Assert.Contains("Nothing answers", await owner.GetStringAsync(screen));
+        Assert.Contains("No connection", await owner.GetStringAsync(screen));
         // What else was filled in stands with the person, a very long message to its eight thousandth letter.
         var person = WebUtility.HtmlDecode(await owner.GetStringAsync("/people/one?email=eve@forward.example"));
         Assert.Contains("Eve & Ivo", person, StringComparison.Ordinal);
@@ -447,7 +449,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             letter.Words.Split('\n').Single(line => line.StartsWith("http", StringComparison.Ordinal)).Trim()
         );
         // Looking at the link alone confirms nothing.
-        Assert.Contains("Is this your address?", await visitor.GetStringAsync(link.PathAndQuery));
+        Assert.Contains("Is this your e-mail address?", await visitor.GetStringAsync(link.PathAndQuery));
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.DoesNotContain(wexil.Get<ActivityStore>().For("eve@forward.example"), activity =>
             activity is Activity.ConfirmedAddress

@@ -149,7 +149,7 @@ public sealed class HostileServersTests
         var error = await Assert.ThrowsAsync<MailException>(() =>
             sender.SendAsync(new("ann@larkrow.example", "Hello", "Words"), DateTimeOffset.UnixEpoch, default)
         );
-        Assert.StartsWith("The mail server", error.Message, StringComparison.Ordinal);
+        Assert.Contains("mail server", error.Message, StringComparison.Ordinal);
         Assert.DoesNotContain("secret", error.Message, StringComparison.Ordinal);
     }
 

@@ -70,7 +70,7 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         Assert.NotNull(page);
         Assert.Contains("2 files", screen);
         Assert.Contains("gone.gif", screen);
-        Assert.Contains("answers 404", screen);
+        Assert.Contains("responded with 404", screen);
         Assert.Contains("v.mp4", screen);
         var pages = wexil.Get<PageStore>();
         Assert.Equal("Größe", page.Name);
@@ -172,11 +172,11 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
             "/never.gif"
         );
         Assert.Contains(
-            "no page at this address, but application/pdf",
+            "does not return a web page, but application/pdf",
             (await FetchAsync("why-file", new(site.Address, "/file"))).Screen
         );
         Assert.Contains("larger than 4 MB", (await FetchAsync("why-large", new(site.Address, "/large"))).Screen);
-        Assert.Contains("answers 404", (await FetchAsync("why-none", new(site.Address, "/nothing"))).Screen);
+        Assert.Contains("responded with 404", (await FetchAsync("why-none", new(site.Address, "/nothing"))).Screen);
 
         var tested = await wexil.StartTestAsync("stopped");
         using var owner = await wexil.OwnerAsync();
@@ -190,7 +190,7 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         await asked.Task.WaitAsync(TimeSpan.FromSeconds(20));
         Assert.Contains("Stop", await owner.GetStringAsync(screen));
         await WexilFixture.PostAsync(owner, screen, "Stop");
-        Assert.Contains("Nothing was taken in", await OverAsync(owner, screen));
+        Assert.Contains("Nothing was imported", await OverAsync(owner, screen));
         Assert.Equal(2, wexil.Get<PageStore>().ForStep(tested.Step.Id).Count);
     }
 
@@ -213,7 +213,7 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         Assert.Contains("Start here", screen);
         Assert.Contains($"<option value=\"{second.Id.Value}\" selected", screen);
         Assert.Contains(
-            "Place at least one",
+            "Choose a step for at least one",
             await (
                 await WexilFixture.PostAsync(owner, place, "", ("path", "index.html"), ("to", ""))
             ).Content.ReadAsStringAsync()
@@ -245,15 +245,15 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
     public static TheoryData<string, string> Refused() =>
         new()
         {
-            { "many", "at most 1,000 can be taken in" },
+            { "many", "at most 1,000 can be imported" },
             { "large", "is larger than 16 MB" },
             { "bomb", "larger than" },
-            { "outside", "points out of the .zip" },
-            { "absolute", "points out of the .zip" },
+            { "outside", "a path outside the .zip" },
+            { "absolute", "a path outside the .zip" },
             { "link", "is a link, not a file" },
-            { "program", "is not a kind of file" },
+            { "program", "is a file type that cannot be imported" },
             { "no-page", "no .html file" },
-            { "no-zip", "not a .zip" },
+            { "no-zip", "cannot be opened as a .zip" },
             { "twice", "is in the .zip twice" },
         };
 

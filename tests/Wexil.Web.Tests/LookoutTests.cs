@@ -37,10 +37,10 @@ public sealed class LookoutTests
         foreach (
             var problem in new[]
             {
-                "From 80 to 99.9 percent.",
-                "25 or more",
-                "Whole days",
-                "A day to come",
+                "Enter a percentage from 80 to 99.9.",
+                "at least 25",
+                "Enter whole days",
+                "Enter a future day",
                 "value=\"99.99\"",
             }
         )
@@ -60,14 +60,14 @@ public sealed class LookoutTests
         var lookout = wexil.Get<TestMonitor>();
         await lookout.LookAsync();
         Assert.True(wexil.Get<TestStore>().Find(tested.Test)!.IsOpen);
-        Assert.Contains("It runs for 7 more days at least.", await owner.GetStringAsync(keep));
+        Assert.Contains("At least 7 more days to run.", await owner.GetStringAsync(keep));
         // The program was off meanwhile; the first look after it does what is due.
         wexil.Time.Advance(TimeSpan.FromDays(7));
         await lookout.LookAsync();
         var verdict = Assert.Single(wexil.Get<VerdictStore>().ForStep(tested.Step.Id));
-        Assert.Equal((tested.B.Id, TestMonitor.ByRule), (verdict.Page, verdict.KeptBy));
+        Assert.Equal((tested.B.Id, VerdictStore.ByRule), (verdict.Page, verdict.KeptBy));
         Assert.Equal(tested.B.Id, wexil.Get<Routes>().Current.Step("ruled")!.Page!.Id);
-        Assert.Contains(wexil.Get<TestStore>().Changes(tested.Test), change => change.Who == TestMonitor.ByRule);
+        Assert.Contains(wexil.Get<TestStore>().Changes(tested.Test), change => change.Who == VerdictStore.ByRule);
         await lookout.LookAsync();
         Assert.Equal(["Kept: ruled b", "Ready: ruled", "Started: ruled"], await MailsAsync(wexil));
     }
@@ -91,7 +91,7 @@ public sealed class LookoutTests
                 Floor = 10,
             },
             null,
-            [("Weights follow the evidence every hour", true)]
+            [("Weights shift every hour toward the page that is ahead", true)]
         );
         await Crowd.ComeAsync(wexil, tested, 500, 50, 75);
         await wexil.Get<TestMonitor>().LookAsync();
@@ -112,7 +112,7 @@ public sealed class LookoutTests
         using var owner = await wexil.OwnerAsync();
         var count = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/leaning/count");
         Assert.Contains("Weights over time", count);
-        Assert.Contains($"Leans to the leader: {tests.Find(tested.Test)!.Weights}, and 1 time before", count);
+        Assert.Contains($"Favoring the leader: {tests.Find(tested.Test)!.Weights}, and 1 time before", count);
     }
 
     [Theory]
@@ -164,7 +164,7 @@ public sealed class LookoutTests
             )
         ).Content.ReadAsStringAsync();
         Assert.Contains(
-            "Nobody has been counted yet, so nothing is known of any page.",
+            "No visitors have been counted yet, so nothing is known about any page.",
             asks,
             StringComparison.Ordinal
         );
@@ -191,7 +191,7 @@ public sealed class LookoutTests
         Assert.Equal(past, wexil.Get<LookStore>().Past(tested.Test, onMoney: false)[tested.B.Id]);
         Assert.Equal(490, wexil.Get<TestStore>().Find(tested.Test)!.BaseEarned);
         using var owner = await wexil.OwnerAsync();
-        Assert.Contains("Keep B. It brings", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/remembered/count"));
+        Assert.Contains("Keep B. It got", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/remembered/count"));
     }
 
     [Fact]
@@ -215,11 +215,11 @@ public sealed class LookoutTests
         wexil.Time.Advance(TimeSpan.FromHours(7));
         await wexil.Get<TestMonitor>().LookAsync();
         await wexil.Get<TestMonitor>().LookAsync();
-        Assert.Equal(["Look here: troubled", "Started: troubled", "Your tests this Monday"], await MailsAsync(wexil));
+        Assert.Equal(["Problem: troubled", "Started: troubled", "Your tests: Monday summary"], await MailsAsync(wexil));
         var digest = wexil
             .Get<MailSender>()
             .Simulated()
-            .Single(letter => letter.Subject == "Your tests this Monday")
+            .Single(letter => letter.Subject == "Your tests: Monday summary")
             .Words;
         Assert.Matches("B “troubled b” against the control: confidence [0-9.]+% \\(95% needed\\)", digest);
     }

@@ -145,8 +145,8 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         foreach (
             var (wait, says) in new[]
             {
-                ("99", "From 100 to 2,000 milliseconds."),
-                ("2001", "From 100 to 2,000 milliseconds."),
+                ("99", "Enter 100 to 2,000 milliseconds."),
+                ("2001", "Enter 100 to 2,000 milliseconds."),
                 ("", "milliseconds"),
             }
         )
@@ -170,25 +170,21 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         // While private addresses are not asked, it is said that nothing was looked at.
         await WexilFixture.PostAsync(owner, wiring, "Check");
         Assert.Contains(
-            "Nothing was looked at. 1 page lies at a private address",
+            "Nothing was checked. 1 page at a private address",
             await owner.GetStringAsync(wiring),
             StringComparison.Ordinal
         );
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
         await WexilFixture.PostAsync(owner, wiring, "Check");
         Assert.Contains(
-            "The start lines are not in the page.",
+            "The start code is not on the page.",
             await owner.GetStringAsync(wiring),
             StringComparison.Ordinal
         );
         // A second look within the same second is another look.
         served = $"<head>{lines}{wexil.Get<ScriptInstallation>().Line}</head><h1>Kit</h1>";
         await WexilFixture.PostAsync(owner, wiring, "Check");
-        Assert.Contains(
-            "1 page looked at: nothing is wrong.",
-            await owner.GetStringAsync(wiring),
-            StringComparison.Ordinal
-        );
+        Assert.Contains("1 page checked: no problems.", await owner.GetStringAsync(wiring), StringComparison.Ordinal);
 
         // Who looks after the site sees the chosen pages, and the start lines only as long as the test starts there.
         Assert.Contains(
@@ -294,7 +290,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
                 ("Address", "https://larkrow.example/twins")
             )
         ).Content.ReadAsStringAsync();
-        Assert.Contains("the test starts a new phase", asks, StringComparison.Ordinal);
+        Assert.Contains("A new address starts a new phase", asks, StringComparison.Ordinal);
         Assert.Equal("twins b", wexil.Get<PageStore>().Find(pages.B.Id)!.Name);
         await WexilFixture.PostAsync(
             owner,
@@ -305,7 +301,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
             ("IsConfirmed", "true")
         );
         var done = WebUtility.HtmlDecode(await owner.GetStringAsync($"/f/twins/{step.Slug}/build"));
-        Assert.Contains("“twins a 2” is saved. “twins a” has the same address", done, StringComparison.Ordinal);
+        Assert.Contains("“twins a 2” saved. “twins a” has the same address", done, StringComparison.Ordinal);
     }
 
     [Fact]
@@ -333,7 +329,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
             ("Outside", $"{origin}/go/loops")
         );
         await Says(
-            "This leads in a circle: /go/loops-thanks → /go/loops.",
+            "This redirects in a loop: /go/loops-thanks → /go/loops.",
             $"/f/{tested.Funnel.Slug}/loops/build/add",
             "Outside",
             ("Outside", $"{origin}/go/loops-thanks")
@@ -390,7 +386,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         using var owner = await wexil.OwnerAsync();
         var send = $"/f/carried/{step.Slug}/send";
         Assert.Contains(
-            "Name at least one parameter",
+            "Enter at least one parameter",
             await (
                 await WexilFixture.PostAsync(owner, send, "Link", ("Carries", "Only"), ("CarryNames", ""))
             ).Content.ReadAsStringAsync(),
@@ -462,7 +458,7 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
     [GeneratedRegex("""^wexilStart\("(.*)","(.*)","(.*)"\)$""")]
     private static partial Regex Told();
 
-    [GeneratedRegex("""<textarea[^>]*aria-label="Lines to paste[^>]*>([^<]*)</textarea>""")]
+    [GeneratedRegex("""<textarea[^>]*aria-label="Code to paste[^>]*>([^<]*)</textarea>""")]
     private static partial Regex Area();
 
     [GeneratedRegex("/share/[0-9a-f]{40}")]

@@ -131,13 +131,13 @@ public sealed partial class ProcessTests
                 for (; isWell && asked < 60_000; asked += 1_000)
                 {
                     await Visit(answered, CancellationToken.None, 1_000);
-                    isWell = !(await TodayAsync(program)).Contains("The store is not well", StringComparison.Ordinal);
+                    isWell = !(await TodayAsync(program)).Contains("Wexil cannot save data", StringComparison.Ordinal);
                 }
                 Assert.False(isWell, $"Still well after {asked} visitors.");
                 Assert.Equal(asked, answered.Distinct().Count());
                 File.Delete(filler);
                 using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(30));
-                while ((await TodayAsync(program)).Contains("The store is not well", StringComparison.Ordinal))
+                while ((await TodayAsync(program)).Contains("Wexil cannot save data", StringComparison.Ordinal))
                     await Task.Delay(100, patience.Token);
                 program.Kill();
                 await program.WaitForExitAsync();
@@ -165,10 +165,10 @@ public sealed partial class ProcessTests
         using var program = await StartAsync(data);
         using (var enough = new CancellationTokenSource())
             await Visit(answered, enough.Token, 4);
-        Assert.Contains("The store is not well", await TodayAsync(program));
+        Assert.Contains("Wexil cannot save data", await TodayAsync(program));
         held.Dispose();
         using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(30));
-        while ((await TodayAsync(program)).Contains("The store is not well", StringComparison.Ordinal))
+        while ((await TodayAsync(program)).Contains("Wexil cannot save data", StringComparison.Ordinal))
             await Task.Delay(50, patience.Token);
         program.Kill();
         await program.WaitForExitAsync();
@@ -187,7 +187,7 @@ public sealed partial class ProcessTests
         Assert.Matches("^wexil: [^\n]*in use[^\n]*\n$", await FailsAsync(TemporaryFolder.Create("port2")));
         var file = Path.GetTempFileName();
         Assert.Matches(
-            "^wexil: The data folder [^\n]* cannot be made[^\n]*\n$",
+            "^wexil: The data folder [^\n]* cannot be created[^\n]*\n$",
             await FailsAsync(Path.Combine(file, "data"))
         );
         first.Kill();

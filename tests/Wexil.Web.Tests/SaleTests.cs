@@ -65,7 +65,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 
         using var owner = await wexil.OwnerAsync();
         var count = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/sold/count");
-        Assert.Contains("What the visitors brought", count);
+        Assert.Contains("Revenue by page", count);
         Assert.Contains("$40.00", count);
     }
 
@@ -157,7 +157,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             {
                 "X-Wexil-Signature",
                 "such as custom",
-                "This is not: colour = red",
+                "Not valid: colour = red",
                 "value=\"no header\"",
             }
         )
@@ -244,7 +244,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 ("New.Currency", "USD")
             )
         ).Content.ReadAsStringAsync();
-        Assert.Contains("An amount above 0 such as 39.00", refused);
+        Assert.Contains("Enter an amount above 0 such as 39.00", refused);
         Assert.Contains("value=\"H-1\"", refused);
         await WexilFixture.PostAsync(
             owner,
@@ -257,7 +257,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.Contains(
-            "in the ledger already",
+            "already exists",
             await (
                 await WexilFixture.PostAsync(
                     owner,
@@ -271,7 +271,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
 
         Assert.Contains(
-            "Nobody opted in",
+            "No one opted in",
             await (
                 await WexilFixture.PostAsync(owner, H1, "Assign", ("email", "nobody@larkrow.example"))
             ).Content.ReadAsStringAsync()
@@ -306,7 +306,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         Assert.Contains("text=seed", filtered.Headers.Location!.OriginalString);
         var ledger = await owner.GetStringAsync("/sales?text=seed");
-        Assert.Contains("$20.00 went back", ledger);
+        Assert.Contains("$20.00 refunded", ledger);
         Assert.Contains("ledger a", ledger);
         Assert.Contains("No sales here with this filter", await owner.GetStringAsync("/sales?text=nothing-like-it"));
 
@@ -451,32 +451,32 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         using var owner = await wexil.OwnerAsync();
         Assert.Contains("Choose a file, or paste its lines.", await Post(""));
         Assert.Contains(
-            "Say below which column is the order number and which the amount",
+            "Choose the column for the order number and which the amount",
             await Post("", ("Csv", "a,b\n1,2"))
         );
         var looked = WexilFixture.Read(await Post("", ("Csv", csv)));
-        Assert.Contains("3 to take in, 0 known already, 4 that cannot be read", looked);
+        Assert.Contains("3 to import, 0 already imported, 4 unreadable", looked);
         foreach (
             var problem in new[]
             {
-                "lies ahead of the clock",
+                "is in the future",
                 "such as 2026-11-09",
-                "An amount above 0",
-                "names this order and line twice",
+                "Enter an amount above 0",
+                "are in the file twice",
             }
         )
             Assert.Contains(problem, looked);
         Assert.Contains("value=\"Gross\" selected=\"selected\"", looked);
         // Another column than the one guessed, and none for the amount that could be read.
         Assert.Contains(
-            "0 to take in",
+            "0 to import",
             await Post("", ("Csv", csv), ("Columns[amount]", "Item"), ("Columns[order]", "Transaction ID"))
         );
 
-        Assert.Contains("3 lines taken in. 4 lines were left out.", await Post("TakeIn", ("Csv", csv)));
+        Assert.Contains("3 lines imported. 4 lines were skipped.", await Post("TakeIn", ("Csv", csv)));
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Contains("0 to take in, 3 known already", await Post("", ("Csv", csv)));
-        Assert.Contains("Nothing was changed", await Post("TakeIn", ("Csv", csv)));
+        Assert.Contains("0 to import, 3 already imported", await Post("", ("Csv", csv)));
+        Assert.Contains("Nothing new to import", await Post("TakeIn", ("Csv", csv)));
         var orders = wexil.Get<SaleStore>().Orders(All with { Text = "F-" }, 10);
         Assert.Equal(
             [("F-2", 2400L, "Winter light"), ("F-1", 4000L, "Harvest Kit")],

@@ -28,11 +28,11 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         Assert.Equal(JsonValueKind.Null, answer.GetProperty("problem").ValueKind);
         // The draft has it, and what visitors see does not yet.
         var build = WexilFixture.Read(await owner.GetStringAsync("/f/marked/the-headline/build"));
-        Assert.Contains("do not get to see this section yet", build, StringComparison.Ordinal);
+        Assert.Contains("do not see this section yet", build, StringComparison.Ordinal);
         await WexilFixture.PostAsync(owner, made.Editor, "Publish");
         build = WexilFixture.Read(await owner.GetStringAsync("/f/marked/the-headline/build"));
-        Assert.DoesNotContain("do not get to see", build, StringComparison.Ordinal);
-        Assert.Contains("Versions of “The headline”", build, StringComparison.Ordinal);
+        Assert.DoesNotContain("do not see this section yet", build, StringComparison.Ordinal);
+        Assert.Contains("Variations of “The headline”", build, StringComparison.Ordinal);
         Assert.Contains(
             "data-wexil-section=\"the-headline\"",
             wexil.Get<PageStore>().Source(wexil.Get<PageStore>().Find(made.Page.Id)!),
@@ -49,6 +49,27 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync("/go/the-headline")).StatusCode);
         var version = wexil.Get<PageStore>().ForStep(headline.Id).Single();
         Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync($"/p/{version.Slug}/")).StatusCode);
+    }
+
+    [Fact]
+    public async Task Two_parts_that_stand_side_by_side_are_tested_in_the_other_order()
+    {
+        var made = await MakeAsync("turned");
+        using var owner = await wexil.OwnerAsync();
+        var (order, answer) = await MarkAsync(owner, made, node: 2, "The order", withNext: true);
+        Assert.Equal(JsonValueKind.Null, answer.GetProperty("problem").ValueKind);
+        await WexilFixture.PostAsync(owner, made.Editor, "Publish");
+        var pages = wexil.Get<PageStore>();
+        var versions = pages.ForStep(order!.Id);
+        var (first, turned) = (pages.Source(versions[0]), pages.Source(versions[1]));
+        var whole = pages.Source(made.Page);
+        Assert.Contains(first, whole, StringComparison.Ordinal);
+        Assert.NotEqual(first, turned);
+        Assert.Equal("Other order", versions[1].Name);
+        using var visitor = wexil.Visitor();
+        var shown = await visitor.GetStringAsync($"/p/{made.Page.Slug}/?wx_versions={versions[1].Slug}");
+        Assert.Contains(turned, shown, StringComparison.Ordinal);
+        Assert.DoesNotContain(first, shown, StringComparison.Ordinal);
     }
 
     [Fact]
@@ -86,9 +107,9 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
     }
 
     [Theory]
-    [InlineData(2, "", "Give the section a name")]
-    [InlineData(99, "Nothing", "changed meanwhile")]
-    [InlineData(0, "The whole", "belongs to the page as a whole")]
+    [InlineData(2, "", "Enter a name for the section")]
+    [InlineData(99, "Nothing", "no longer on the page")]
+    [InlineData(0, "The whole", "belongs to the whole page")]
     public async Task What_cannot_be_a_section_leaves_none_behind(int node, string name, string problem)
     {
         var made = await MakeAsync($"refused-{node}");
@@ -137,7 +158,7 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         Assert.Equal(["A,A", "A,B", "B,A", "B,B"], exported[1..5].Select(line => line[..3]).Order());
         Assert.Equal(200, exported[1..5].Sum(line => int.Parse(line.Split(',')[2])));
         var together = WexilFixture.Read(await owner.GetStringAsync("/f/drawn/drawn/sections"));
-        Assert.Contains("The best version of each section", together, StringComparison.Ordinal);
+        Assert.Contains("Best variation of each section", together, StringComparison.Ordinal);
         Assert.Contains("Headline of drawn", together, StringComparison.Ordinal);
     }
 
@@ -179,7 +200,7 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         const string Sections = "/f/together/together/sections";
         var phases = tests.Phases(button).Count;
         var asked = await WexilFixture.PostAsync(owner, Sections, "Keep");
-        Assert.Contains("Keep them all the same?", await asked.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        Assert.Contains("Keep them anyway?", await asked.Content.ReadAsStringAsync(), StringComparison.Ordinal);
         Assert.Null(tests.Find(headline)!.DecidedAt);
         wexil.Time.Advance(TimeSpan.FromMinutes(1));
         await WexilFixture.PostAsync(owner, Sections, "Keep", ("IsConfirmed", "true"));
@@ -221,7 +242,7 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         await wexil.Get<DraftStore>().EditAsync(written, draft, changed, "Words");
         await WexilFixture.PostAsync(owner, keep, "TakeBack");
         Assert.Contains(
-            "was changed since",
+            "was changed after the section was written into it",
             WexilFixture.Read(await owner.GetStringAsync(keep)),
             StringComparison.Ordinal
         );
@@ -277,7 +298,7 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         await WexilFixture.PostAsync(owner, Keep, "Keep", ("Kept", $"{version.Value}"), ("Confirmed", "true"));
         await WexilFixture.PostAsync(owner, "/f/copied/steps", "CloneFunnel");
         var (funnels, pages) = (wexil.Get<FunnelStore>(), wexil.Get<PageStore>());
-        var clone = funnels.All().Single(funnel => funnel.Name == "copied, second");
+        var clone = funnels.All().Single(funnel => funnel.Name == "copied, copy");
         var copy = pages.ForStep(funnels.Steps(clone.Id)[0].Id).Single();
         Assert.Equal(Source.Replace("Basil", "Mint", StringComparison.Ordinal), pages.Source(copy));
         Assert.Empty(funnels.Sections(clone.Id));
@@ -337,16 +358,16 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         );
         var wiring = WexilFixture.Read(await owner.GetStringAsync("/f/elsewhere/wiring"));
         Assert.Contains("The section “Banner elsewhere”", wiring, StringComparison.Ordinal);
-        Assert.Contains("It has not asked yet", wiring, StringComparison.Ordinal);
+        Assert.Contains("Not used yet", wiring, StringComparison.Ordinal);
         var link = new Uri(
             $"http://localhost/share/{await wexil.Get<InstallationStore>().Links.MakeAsync(made.Funnel.Id.Value)}"
         );
         using var visitor = wexil.Visitor();
         var shared = WexilFixture.Read(await visitor.GetStringAsync(link.AbsolutePath));
-        Assert.Contains("in front of the part that is called “Banner elsewhere”", shared, StringComparison.Ordinal);
+        Assert.Contains("before the element of the section “Banner elsewhere”", shared, StringComparison.Ordinal);
         await visitor.GetStringAsync("/section/banner-elsewhere");
         wiring = WexilFixture.Read(await owner.GetStringAsync("/f/elsewhere/wiring"));
-        Assert.Contains("It last asked", wiring, StringComparison.Ordinal);
+        Assert.Contains("Last used", wiring, StringComparison.Ordinal);
 
         var section = funnels.Sections(made.Funnel.Id).Single();
         var other = await pages.AddVersionAsync(section.Id, "Free seeds", "<h2 class=b>Free & easy</h2>");
@@ -574,7 +595,8 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         Made made,
         int node,
         string name,
-        int at = 0
+        int at = 0,
+        bool withNext = false
     )
     {
         var answer = await PostJsonAsync(
@@ -583,7 +605,8 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
             "Section",
             ("At", $"{at}"),
             ("node", $"{node}"),
-            ("section", name)
+            ("section", name),
+            ("withNext", $"{withNext}")
         );
         var sections = wexil.Get<FunnelStore>().Sections(made.Funnel.Id);
         return (sections.LastOrDefault(section => !section.IsArchived && section.Name == name), answer);

@@ -147,7 +147,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         using var owner = await wexil.OwnerAsync();
         Assert.Contains(
-            "Sent there by a source that is tied to it",
+            "From a source that always shows this page",
             await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/tied/count")
         );
     }
@@ -172,7 +172,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var refused = await (
             await WexilFixture.PostAsync(owner, send, "Change", [.. fields, ("Who.Languages", "Klingonish")])
         ).Content.ReadAsStringAsync();
-        Assert.Contains("“Klingonish” is no language that Wexil knows.", WebUtility.HtmlDecode(refused));
+        Assert.Contains("“Klingonish” is not a language that Wexil knows.", WebUtility.HtmlDecode(refused));
         var judged = await (
             await WexilFixture.PostAsync(
                 owner,
@@ -184,7 +184,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Contains("Does not take part: the address has staff. Sees the control.", judged);
         await WexilFixture.PostAsync(owner, send, "Change", fields);
         Assert.Equal(
-            "Everyone from everywhere but Germany takes part; left out when the address has staff.",
+            "Everyone from everywhere except Germany takes part; excluded when the address has staff.",
             AudienceWording.Say(wexil.Get<TestStore>().Find(tested.Test)!.Settings.Audience)
         );
 
@@ -359,8 +359,8 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal("100/0", store.Phases(tested.Test)[^1].Weights.ToString());
         Assert.Contains("Page A", await enrolled.GetStringAsync("/go/watched"));
         using var owner = await wexil.OwnerAsync();
-        Assert.Contains("does not answer since", await owner.GetStringAsync("/"));
-        Assert.Contains("nothing answers there", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/watched/send"));
+        Assert.Contains("has not responded since", await owner.GetStringAsync("/"));
+        Assert.Contains("no connection", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/watched/send"));
 
         await wexil.Get<WatchStore>().SaveAsync([new(tested.B.Id, wexil.Time.GetUtcNow(), 0, null, null)]);
         await store.RestAsync(tested.Test, tested.B.Id, false, "B");
@@ -401,11 +401,11 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         foreach (
             var sentence in new[]
             {
-                "The amount is not written like 12.50.",
+                "Write the amount like 12.50.",
                 "No source has the tag nobody.",
-                "The amount is in EUR, and you count in USD.",
-                "names this day of this source twice",
-                "2 to take in, 0 known already, 4 that cannot be read",
+                "The amount is in EUR, but your currency is USD.",
+                "are in the file twice",
+                "2 to import, 0 without change, 4 unreadable",
             }
         )
             Assert.Contains(sentence, preview);
@@ -414,7 +414,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await WexilFixture.PostAsync(owner, screen, "TakeIn", ("Csv", file));
         Assert.Equal(84_20 + 1200_00, sources.Costs(tested.Funnel.Id).Values.Sum());
         Assert.Contains(
-            "spend is missing",
+            "lacks: spend",
             await (
                 await WexilFixture.PostAsync(owner, screen, "Costs", ("Csv", "date,source\n"))
             ).Content.ReadAsStringAsync()
@@ -423,8 +423,8 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         foreach (
             var (bytes, says) in new[]
             {
-                (Encoding.UTF8.GetBytes(file), "known already"),
-                (new byte[(512 << 10) + 1], "The file is longer than 512 KB."),
+                (Encoding.UTF8.GetBytes(file), "no change"),
+                (new byte[(512 << 10) + 1], "The file is larger than 512 KB."),
             }
         )
         {

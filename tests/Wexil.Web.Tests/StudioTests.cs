@@ -35,7 +35,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var cookie = signed.Headers.GetValues("Set-Cookie").Single();
         Assert.Contains("httponly", cookie);
         Assert.Contains("samesite=strict", cookie);
-        Assert.Contains("used before", await stranger.GetStringAsync($"/sign-in?key={key}"));
+        Assert.Contains("already used", await stranger.GetStringAsync($"/sign-in?key={key}"));
     }
 
     [Fact]
@@ -62,18 +62,24 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
                     page,
                     "",
                     ("Password", "tomatoes in pots"),
+                    ("OwnerName", " Larkrow "),
+                    ("CurrencyCode", "EUR"),
                     ("Zone", "Europe/Vienna")
                 )
             ).StatusCode
         );
-        Assert.Equal("Europe/Vienna", fresh.Wexil.Get<SettingStore>().Zone.Id);
+        var settings = fresh.Wexil.Get<SettingStore>();
+        Assert.Equal(
+            ("Europe/Vienna", "EUR", "Larkrow"),
+            (settings.Zone.Id, settings.Currency.Code, settings.OwnerName)
+        );
 
         using var later = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false })
         {
             BaseAddress = fresh.Wexil.Studio,
         };
         Assert.Contains(
-            "not the password",
+            "Wrong password",
             await (
                 await WexilFixture.PostAsync(later, "/sign-in", "", ("Password", "radishes in pots"))
             ).Content.ReadAsStringAsync()
@@ -142,7 +148,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
             ("Name", "The end")
         );
         Assert.Contains("Preview", await owner.GetStringAsync("/f/groesse-zaehlt/first/build/add-2"));
-        Assert.Contains("One page is nothing to compare", await owner.GetStringAsync("/f/groesse-zaehlt/first-2/send"));
+        Assert.Contains("A test needs two pages", await owner.GetStringAsync("/f/groesse-zaehlt/first-2/send"));
         using var visitor = wexil.Visitor();
         var answer = await visitor.PostAsync(
             "/p/add-2/opt-in",
@@ -206,7 +212,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     [Theory]
     [InlineData("Upload", "Choose an .html or .zip file.")]
     [InlineData("Paste", "Paste the page")]
-    [InlineData("Outside", "Give the address of the page")]
+    [InlineData("Outside", "Enter the address of the page")]
     public async Task A_page_that_cannot_be_brought_in_says_why_and_changes_nothing(string handler, string why)
     {
         var tested = await wexil.StartTestAsync($"bad-{handler.ToLowerInvariant()}");
@@ -284,7 +290,7 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
             ("Rows[1].Weight", "20"),
         };
         var html = await (await WexilFixture.PostAsync(owner, send, "Change", rows)).Content.ReadAsStringAsync();
-        Assert.Contains("The weights add up to 90: 10 more to give out.", html);
+        Assert.Contains("The weights add up to 90. Add 10.", html);
         Assert.Contains("value=\"70\"", html);
         Assert.Equal(Weights.Even(2), wexil.Get<TestStore>().Find(tested.Test)!.Weights);
 
@@ -304,8 +310,8 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
             await owner.GetStringAsync(
                 $"/f/{tested.Funnel.Slug}/steps/new?handler=Link&name={Uri.EscapeDataString(name)}"
             );
-        Assert.Contains("Another step has this link", await Ask("taken"));
-        Assert.Contains("Only small letters", await Ask("Taken"));
+        Assert.Contains("This link is taken", await Ask("taken"));
+        Assert.Contains("Use lowercase letters only", await Ask("Taken"));
         Assert.Equal("{\"problem\":null}", await Ask("free-one"));
     }
 

@@ -185,7 +185,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         Assert.Contains("Page B", await before.GetStringAsync("/go/keeping"));
         using var meanwhile = wexil.Visitor();
         Assert.Contains("Page B", await meanwhile.GetStringAsync("/go/keeping"));
-        Assert.Contains("is shown to everybody", await owner.GetStringAsync(keep));
+        Assert.Contains("is shown to everyone", await owner.GetStringAsync(keep));
 
         await wexil.Host.Journal.WhenProjectedAsync();
         await WexilFixture.PostAsync(owner, keep, "TakeBack");
@@ -214,7 +214,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
             Assert.Equal(first, await visitor.GetStringAsync("/go/unwell"));
             while (wexil.Host.Journal.Health.Trouble is null)
                 await Task.Delay(10);
-            Assert.Contains("The store is not well", await owner.GetStringAsync("/"));
+            Assert.Contains("Wexil cannot save data", await owner.GetStringAsync("/"));
             var refused = await WexilFixture.PostAsync(
                 owner,
                 "/funnels/new",
@@ -227,7 +227,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         while (wexil.Host.Journal.Health is not { IsWell: true, Waiting: 0 })
             await Task.Delay(10);
         Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
-        Assert.DoesNotContain("The store is not well", await owner.GetStringAsync("/"));
+        Assert.DoesNotContain("Wexil cannot save data", await owner.GetStringAsync("/"));
     }
 
     [Fact]

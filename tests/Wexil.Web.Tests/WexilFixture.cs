@@ -30,6 +30,8 @@ public sealed partial class WexilFixture : IAsyncLifetime
     public T Get<T>()
         where T : notnull => Host.Services.GetRequiredService<T>();
 
+    private (CookieCollection Cookies, DateTimeOffset Until)? _session;
+
     public async Task InitializeAsync() =>
         Host = await WexilHost.StartAsync(
             new WexilOptions
@@ -70,9 +72,20 @@ public sealed partial class WexilFixture : IAsyncLifetime
     /// <summary>The owner, signed in.</summary>
     public async Task<HttpClient> OwnerAsync()
     {
-        var client = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { BaseAddress = Studio };
+        // Signing in is limited to a few times a minute, so the tests of a class share one session.
+        var cookies = new CookieContainer();
+        HttpClient client = new(new SocketsHttpHandler { AllowAutoRedirect = false, CookieContainer = cookies })
+        {
+            BaseAddress = Studio,
+        };
+        if (_session is var (session, until) && Time.GetUtcNow() < until)
+        {
+            cookies.Add(session);
+            return client;
+        }
         var answer = await client.GetAsync($"/sign-in?key={Get<SignInLinks>().Issue()}");
         Assert.Equal(HttpStatusCode.Redirect, answer.StatusCode);
+        _session = (cookies.GetCookies(Studio), Time.GetUtcNow().AddDays(1));
         return client;
     }
 

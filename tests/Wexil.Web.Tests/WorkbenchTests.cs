@@ -17,7 +17,7 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
             "p[0].Name=Old&p[0].Visitors=5,000&p[0].Conversions=500"
             + "&p[1].Name=New&p[1].Visitors=5000&p[1].Conversions=650";
         Assert.Contains(
-            "Keep B. It brings 30% more conversions than A.",
+            "Keep B. It got 30% more conversions than A.",
             await owner.GetStringAsync("/workbench?" + numbers)
         );
         var pasted = await owner.GetAsync(
@@ -28,7 +28,7 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
         var wrong = await owner.GetStringAsync("/workbench?p[0].Visitors=100&p[0].Conversions=200&p[1].Visitors=x");
         Assert.Contains("More conversions than visitors", wrong);
         Assert.Contains("value=\"x\"", wrong);
-        Assert.DoesNotContain("Which page pulls best", wrong);
+        Assert.DoesNotContain("Which page does best", wrong);
     }
 
     [Fact]
@@ -37,7 +37,7 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
         using var owner = await wexil.OwnerAsync();
         var plan = await owner.GetStringAsync("/workbench/plan?Rate=3&Lift=20&PerDay=500");
         var visitors = Planner.PeekSafeTotal(0.03, 0.036, 2);
-        Assert.Contains($"about {Math.Ceiling(visitors / 100) * 100:N0} visitors in all", plan);
+        Assert.Contains($"about {Math.Ceiling(visitors / 100) * 100:N0} visitors in total", plan);
         Assert.Contains($"a lift of {Planner.LiftFound(0.03, 500 * 28, 2) * 100:0.0}% or more", plan);
         Assert.Equal(
             14_000,
@@ -45,10 +45,13 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
             1.0
         );
         Assert.Contains(
-            "cannot end within a year",
+            "would take more than a year",
             await owner.GetStringAsync("/workbench/plan?Rate=0.1&Lift=5&PerDay=20")
         );
-        Assert.Contains("Above 0 and below 100 percent.", await owner.GetStringAsync("/workbench/plan?Rate=abc"));
+        Assert.Contains(
+            "Enter a percentage above 0 and below 100.",
+            await owner.GetStringAsync("/workbench/plan?Rate=abc")
+        );
     }
 
     [Fact]
@@ -56,7 +59,7 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
     {
         using var owner = await wexil.OwnerAsync();
         Assert.Contains(
-            "Visitors were lost or added",
+            "Visitors are being lost or added",
             await owner.GetStringAsync("/workbench/split?Visitors=5000+4500")
         );
         Assert.Contains(
@@ -64,7 +67,7 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
             await owner.GetStringAsync("/workbench/split?Visitors=1661+1647+827&Weights=40/40/20")
         );
         Assert.Contains(
-            "As many numbers as pages",
+            "Enter one weight per page",
             await owner.GetStringAsync("/workbench/split?Visitors=5000+4500&Weights=1")
         );
     }
@@ -118,10 +121,10 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
         foreach (
             var (address, name, why) in new[]
             {
-                (numbers, " ", "Give the numbers a name"),
+                (numbers, " ", "Enter a name for these numbers"),
                 (numbers, new string('x', 81), "At most 80 characters."),
-                ("https://elsewhere.example/?x=1", "Elsewhere", "no numbers of the workbench"),
-                ("/workbench", "Empty", "no numbers of the workbench"),
+                ("https://elsewhere.example/?x=1", "Elsewhere", "Nothing to save"),
+                ("/workbench", "Empty", "Nothing to save"),
             }
         )
         {

@@ -30,7 +30,8 @@ public sealed record EditorAnswer(
 public sealed class DraftEditor(DraftStore drafts, FrameServing frame, ParsedPages parsed)
 {
     private const string Behind =
-        "So much was changed in another window that this one could not follow. It shows the page as it is now.";
+        "The page was changed so much in another window that this window could not keep up. It now shows the "
+        + "current page.";
 
     /// <param name="read">Reads the edit, given the source that the editor saw; null when it does not fit that
     /// source.</param>
@@ -40,7 +41,7 @@ public sealed class DraftEditor(DraftStore drafts, FrameServing frame, ParsedPag
             return Refused(page, Behind);
         var before = parsed.Parse(seen);
         if (read(seen) is not { } edit)
-            return Refused(page, "This edit does not fit the page. It shows the page as it is now.");
+            return Refused(page, "This edit no longer fits the page. It has been reloaded.");
         Edited edited;
         // The tree is read by one at a time.
         lock (before)
@@ -67,8 +68,8 @@ public sealed class DraftEditor(DraftStore drafts, FrameServing frame, ParsedPag
             : answer with
             {
                 Problem =
-                    "This part was changed in another window at the same time, so nothing was done to it "
-                    + "here. Look at it, and do it again if you still want it.",
+                    "This element was changed in another window at the same time, so your edit was not applied. "
+                    + "Check it and repeat the edit if you still want it.",
             };
     }
 
@@ -89,7 +90,7 @@ public sealed class DraftEditor(DraftStore drafts, FrameServing frame, ParsedPag
             {
                 Problem =
                     "The page was changed in another window, so nothing was "
-                    + $"{(back ? "undone" : "done again")}. Look at it as it is now.",
+                    + $"{(back ? "undone" : "done again")}. It has been reloaded.",
             };
     }
 

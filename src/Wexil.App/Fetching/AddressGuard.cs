@@ -6,8 +6,8 @@ namespace Wexil.App.Fetching;
 /// <summary>An address that the server does not fetch from, because it leads into somebody's own network.</summary>
 public sealed class PrivateAddressException(string host)
     : IOException(
-        $"{host} is an address inside a private network, and Wexil does not fetch from there. If it is yours, "
-            + "allow it in the settings."
+        $"{host} is on a private network, so Wexil does not open it. If it is yours, allow private addresses in "
+            + "Settings."
     );
 
 /// <summary>

@@ -53,8 +53,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             throw new FetchException(why!);
         if (page.Type is not ("text/html" or "application/xhtml+xml"))
             throw new FetchException(
-                "There is no page at this address, but "
-                    + $"{(page.Type.Length == 0 ? "something without a type" : page.Type)}."
+                "This address does not return a web page, but "
+                    + $"{(page.Type.Length == 0 ? "an unknown file type" : page.Type)}."
             );
         var html = PageText.Decode(page.Content, page.Charset);
         if (PageSource.Problem(html) is { } problem)
@@ -111,7 +111,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                 HttpCompletionOption.ResponseHeadersRead,
                 patience.Token
             );
-            return answer.IsSuccessStatusCode ? null : $"{host} answers {(int)answer.StatusCode}.";
+            return answer.IsSuccessStatusCode ? null : $"{host} responded with {(int)answer.StatusCode}.";
         }
         catch (Exception error) when (!stop.IsCancellationRequested)
         {
@@ -130,7 +130,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             using var answer = await client.GetAsync(address, HttpCompletionOption.ResponseHeadersRead, patience.Token);
             return answer.IsSuccessStatusCode
                 ? (answer.RequestMessage!.RequestUri, null)
-                : (null, $"it answers {(int)answer.StatusCode}");
+                : (null, $"error {(int)answer.StatusCode}");
         }
         catch (Exception error) when (!stop.IsCancellationRequested)
         {
@@ -138,11 +138,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             if (Inner<PrivateAddressException>(error) is not null)
                 return (null, NotAsked);
             if (error is OperationCanceledException)
-                return (null, "it does not answer in time");
-            return (
-                null,
-                Inner<SocketException>(error) is not null ? "nothing answers there" : "its answer cannot be read"
-            );
+                return (null, "no response in time");
+            return (null, Inner<SocketException>(error) is not null ? "no connection" : "its response cannot be read");
         }
     }
 
@@ -197,7 +194,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                 patience.Token
             );
             if (!response.IsSuccessStatusCode)
-                return (null, $"{address.Host} answers {(int)response.StatusCode} {response.ReasonPhrase}.");
+                return (null, $"{address.Host} responded with {(int)response.StatusCode} {response.ReasonPhrase}.");
             if (response.Content.Headers.ContentLength > longest)
                 return (null, $"It is larger than {longest >> 20} MB.");
             if (await ReadAsync(response.Content, longest, patience.Token) is not { } body)
@@ -245,15 +242,14 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         if (Inner<PrivateAddressException>(error) is { } isPrivate)
             return isPrivate.Message;
         if (error is OperationCanceledException)
-            return $"{host} did not answer within {Patience.TotalSeconds:0} seconds.";
+            return $"{host} did not respond within {Patience.TotalSeconds:0} seconds.";
         return Inner<SocketException>(error)?.SocketErrorCode switch
         {
-            SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain =>
-                $"There is no host called {host}.",
-            not null => $"Nothing answers at {host}.",
+            SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain => $"No site found at {host}.",
+            not null => $"No connection to {host}.",
             null => error is HttpRequestException or IOException
-                ? $"{host} broke off: {error.Message}"
-                : $"{host} gives an answer that cannot be read: {error.Message}",
+                ? $"{host} closed the connection: {error.Message}"
+                : $"{host} sent a response that cannot be read: {error.Message}",
         };
     }
 
@@ -337,8 +333,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                     _missing.Add(
                         new(
                             address,
-                            $"The page needs more than {MaxFiles} files; this one and those after it stay "
-                                + "where they are."
+                            $"The page needs more than {MaxFiles} files; the rest stay at their original address."
                         )
                     );
             }
@@ -353,12 +348,12 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             {
                 _done++;
                 if (answer is not null && _bytes + answer.Content.Length > MaxTotalBytes)
-                    (answer, why) = (null, $"With it the page would be larger than {MaxTotalBytes >> 20} MB.");
+                    (answer, why) = (null, $"Importing it would make the page larger than {MaxTotalBytes >> 20} MB.");
                 var extension = answer is null ? null : ContentTypes.Extension(answer.Type, address.AbsolutePath);
                 if (answer is not null && extension is null)
                     why =
-                        $"It is {(answer.Type.Length == 0 ? "of no type" : answer.Type)}, which a page cannot "
-                        + "bring along.";
+                        $"It is {(answer.Type.Length == 0 ? "of no type" : answer.Type)}, a file type that "
+                        + "cannot be imported.";
                 if (answer is null || extension is null)
                 {
                     _missing.Add(new(address, why!));

@@ -84,14 +84,14 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
                 import.Step,
                 title.Length <= 120 ? title : title[..120],
                 fetched.Bundle,
-                $"Fetched from {import.Address}"
+                $"Imported from {import.Address}"
             );
             routes.Reload();
             import.Result = (page, fetched);
         }
         catch (OperationCanceledException)
         {
-            import.Problem = "Stopped. Nothing was taken in.";
+            import.Problem = "Stopped. Nothing was imported.";
         }
         catch (Exception error) when (error is FetchException or StoreException)
         {
@@ -101,7 +101,7 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
         {
             // Whatever it was, the person who waits is told that it is over.
             NotImported(logger, error);
-            import.Problem = $"The page could not be taken in: {error.Message}";
+            import.Problem = $"The page could not be imported: {error.Message}";
         }
     }
 

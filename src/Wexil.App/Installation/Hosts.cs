@@ -22,13 +22,13 @@ public static class Hosts
         if (outside.Length == 0 || outside.Contains(page.Outside!.Host, StringComparer.OrdinalIgnoreCase))
             return null;
         return new(
-            "Its visitors are known",
+            "Visitors recognized",
             null,
-            $"Visitors come here from {string.Join(" or ", outside)}, and most browsers keep the two hosts "
-                + "apart: what they do here is credited only with the token.",
-            $"Let “{step.Name}” be reached by {link}, or hand the token on: a hidden field <input "
-                + "type=\"hidden\" name=\"wx\" data-wexil=\"token\"> in the order form, put back on the address as "
-                + "?wx=."
+            $"Visitors come here from {string.Join(" or ", outside)}, and most browsers do not share cookies "
+                + "between the two hosts: visits here are credited only with the token.",
+            $"Link to “{step.Name}” by {link}, or pass the token on: a hidden field <input "
+                + "type=\"hidden\" name=\"wx\" data-wexil=\"token\"> in the order form, added to the address "
+                + "again as ?wx=."
         );
     }
 

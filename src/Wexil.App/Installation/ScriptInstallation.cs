@@ -126,17 +126,17 @@ public sealed class ScriptInstallation(
             ?
             [
                 new(
-                    "The page answers",
+                    "Page responds",
                     problem == PageFetcher.NotAsked ? null : false,
                     problem!,
                     problem == PageFetcher.NotAsked
-                        ? "Allow private addresses in the settings, if this is your own network."
-                        : "Open it in a browser; when it works there, try again in a minute."
+                        ? "If this is your own network, allow private addresses in Settings."
+                        : "Open it in a browser; if it works there, try again in a minute."
                 ),
             ]
             :
             [
-                new("The page answers", true, "Yes."),
+                new("Page responds", true, "Yes."),
                 .. Led(page.Outside!, found.Address, wired.Step),
                 .. ScriptCheck.Check(found.Html, found.Address, Script, found.Policies),
                 .. Starts(wired, found),
@@ -165,21 +165,21 @@ public sealed class ScriptInstallation(
     {
         if (new OutsideAddress(found).IsSamePage(new(asked)))
             yield break;
-        const string what = "It stays at its address";
+        const string what = "No redirect";
         if (found.GetLeftPart(UriPartial.Authority).Equals(visitors.Origin, StringComparison.OrdinalIgnoreCase))
             yield return new(
                 what,
                 false,
-                $"The page leads to {found}, which is here: visitors of /go/{step.Slug} would be sent in a circle.",
-                "Take the redirect out, or give the page’s real address."
+                $"The page leads to {found}, which is here: visitors of /go/{step.Slug} would be redirected in a loop.",
+                "Remove the redirect, or enter the page’s final address."
             );
         else
             yield return new(
                 what,
                 null,
                 $"The page leads to {found}. Visitors are counted there.",
-                "If the redirect drops the rest of the address, visitors who come by the link are not known "
-                    + "there: then give that address."
+                "If the redirect drops the link’s parameters, visitors cannot be recognized there. In that case "
+                    + "enter the final address."
             );
     }
 }

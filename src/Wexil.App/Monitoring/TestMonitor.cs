@@ -32,9 +32,6 @@ public sealed class TestMonitor(
     ILogger<TestMonitor> logger
 ) : PeriodicWork("Checking running tests", problems, time, logger)
 {
-    /// <summary>Who kept the page, where the test’s rule did.</summary>
-    public const string ByRule = "by its rule";
-
     // Two looks at once would both follow the same rule.
     private readonly SemaphoreSlim _looking = new(1);
 
@@ -170,7 +167,7 @@ public sealed class TestMonitor(
         {
             case RuleDecision.Keep keep:
                 // Decided a moment ago by somebody else: the link is to follow that all the same.
-                if (await keeper.KeepAsync(reading, keep.Page.Id, ByRule))
+                if (await keeper.KeepAsync(reading, keep.Page.Id, VerdictStore.ByRule))
                     await TellOfKeepingAsync(test, reading, keep, address);
                 return true;
             case RuleDecision.Rest rest:
@@ -198,9 +195,9 @@ public sealed class TestMonitor(
         mail.TellAsync(
             $"kept {test.Id.Value}",
             $"Kept: {keep.Page.Name}",
-            $"The test “{test.Name}” kept “{keep.Page.Name}” by its rule. "
-                + $"{RuleWording.Why(keep, reading.Result.Facts)}\nEverybody sees it from now on; one click takes it "
-                + "back.",
+            $"The test “{test.Name}” kept “{keep.Page.Name}” by the rule. "
+                + $"{RuleWording.Why(keep, reading.Result.Facts)}\nEveryone sees it from now on. "
+                + "You can undo this on Keep.",
             address + "keep"
         );
 
@@ -212,7 +209,7 @@ public sealed class TestMonitor(
         return tests.FollowAsync(
             test.Id,
             test.Weights.Without(resting),
-            "its rule",
+            TestStore.Rule,
             $"{string.Join(" and ", rest.Pages.Select(page => page.Name))} "
                 + $"{(rest.Pages.Count == 1 ? "rests" : "rest")}: "
                 + $"{RuleWording.Why(rest, reading.Result.Facts)}"
@@ -233,7 +230,7 @@ public sealed class TestMonitor(
             await mail.TellAsync(
                 $"started {id}",
                 $"Started: {test.Name}",
-                $"The test “{test.Name}” runs.",
+                $"The test “{test.Name}” has started.",
                 address + "count"
             );
         var says = $"{reading.Says.Sentence}\n{reading.Says.Why}";
@@ -246,13 +243,13 @@ public sealed class TestMonitor(
                 await mail.TellAsync($"ready {id}", $"Ready: {test.Name}", says + next, address + "keep");
                 break;
             case TestState.Running when verdict.Kind == VerdictKind.Problem:
-                await mail.TellAsync($"problem {id}", $"Look here: {test.Name}", says, address + "count");
+                await mail.TellAsync($"problem {id}", $"Problem: {test.Name}", says, address + "count");
                 break;
             case TestState.Over when before?.StartsWith(nameof(TestState.Over), StringComparison.Ordinal) != true:
                 await mail.TellAsync(
                     $"ended {id}",
                     $"Ended: {test.Name}",
-                    $"The time of the test “{test.Name}” is over. {reading.Says.Sentence}",
+                    $"The test “{test.Name}” has reached its end date. {reading.Says.Sentence}",
                     address + "keep"
                 );
                 break;

@@ -57,9 +57,9 @@ public sealed class MailSender(MailOptions options)
                 error switch
                 {
                     OperationCanceledException or TimeoutException =>
-                        $"The mail server did not answer within {options.Patience.TotalSeconds:0} seconds.",
-                    _ when IsSimulated => $"The mail cannot be written into the outbox: {error.Message}",
-                    _ => $"The mail server says: {error.Message}",
+                        $"The mail server did not respond within {options.Patience.TotalSeconds:0} seconds.",
+                    _ when IsSimulated => $"The e-mail cannot be written to the outbox: {error.Message}",
+                    _ => $"Error from the mail server: {error.Message}",
                 },
                 error
             );

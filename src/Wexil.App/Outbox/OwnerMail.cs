@@ -42,8 +42,8 @@ public sealed class OwnerMail(
             words.Append(Digest(reading));
         await outgoing.AddMailAsync(
             address,
-            "Your tests this Monday",
-            (words.Length == 0 ? "Nothing is tested at the moment.\n\n" : words.ToString()) + studio.Origin + "/\n"
+            "Your tests: Monday summary",
+            (words.Length == 0 ? "No tests are running.\n\n" : words.ToString()) + studio.Origin + "/\n"
         );
     }
 

@@ -39,11 +39,11 @@ public sealed record TestReading(
     /// <summary>The page’s letter in the test; empty for a page that is not in it.</summary>
     public string Letter(PageId page) => Result.Pages.FirstOrDefault(p => p.Page.Id == page)?.Page.Letter ?? "";
 
-    /// <summary>What is tested: "page", or "version" on a section.</summary>
+    /// <summary>What is tested: "page", or "variation" on a section.</summary>
     public string Thing => ThingOf(Step);
 
     /// <summary>What a test on a step compares.</summary>
-    public static string ThingOf(Step step) => step.IsSection ? "version" : "page";
+    public static string ThingOf(Step step) => step.IsSection ? "variation" : "page";
 
     /// <summary>What conversions are called, many and one.</summary>
     public (string Many, string One) Words => Main?.Goal.Words ?? Step.Kind.ConversionWords();

@@ -26,7 +26,7 @@ public sealed record VerdictLine(StoredVerdict Verdict, SplitTest Test)
         get
         {
             if (Place == 0)
-                return Evidence.Kind == nameof(VerdictKind.NoDifference) ? "no difference found" : "the control kept";
+                return Evidence.Kind == nameof(VerdictKind.NoDifference) ? "no difference found" : "control kept";
             var (control, kept) = (Evidence.Pages[0], Evidence.Pages[Place]);
             return kept.Difference is { } difference && control.Rate > 0
                 ? $"kept {kept.Letter}, {Format.Lift(difference / control.Rate)}"

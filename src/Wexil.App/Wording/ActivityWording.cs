@@ -10,19 +10,19 @@ public static class ActivityWording
         activity switch
         {
             Activity.OptedIn opted => $"Opted in on {Quoted(opted.Page)}",
-            Activity.ConfirmedAddress => "Confirmed the address",
-            Activity.ShownPage shown => $"Was shown {Quoted(shown.Page)} of the test {Quoted(shown.Test)}",
+            Activity.ConfirmedAddress => "Confirmed the e-mail address",
+            Activity.ShownPage shown => $"Was shown {Quoted(shown.Page)} in the test {Quoted(shown.Test)}",
             Activity.Converted converted => $"Converted in {Quoted(converted.Test)}",
             Activity.Bought bought => $"Bought {Product(bought)} for {bought.Currency.Show(bought.Sold)} "
                 + $"(order {bought.Order}){WentBack(bought)}",
-            Activity.TakenIn => "Was taken in from a file",
+            Activity.TakenIn => "Imported from a file",
             _ => throw new ArgumentOutOfRangeException(nameof(activity)),
         };
 
     private static string Product(Activity.Bought bought) => bought.Product.Length > 0 ? bought.Product : "something";
 
     private static string WentBack(Activity.Bought bought) =>
-        bought.Refunded > 0 ? $", {bought.Currency.Show(bought.Refunded)} went back" : "";
+        bought.Refunded > 0 ? $", {bought.Currency.Show(bought.Refunded)} refunded" : "";
 
     private static string Quoted(string name) => name.StartsWith('“') ? name : $"“{name}”";
 }

@@ -12,33 +12,31 @@ public static class AudienceWording
         if (audience.IsEveryone)
             return "Everyone takes part.";
         var who = Who(audience);
-        var from = Listed(" from ", " from everywhere but ", audience.Countries, Names.Country);
-        var isOne = who == "Everyone";
-        var read = isOne ? " who reads " : " who read ";
-        var languages = Listed(read, read + "anything but ", audience.Languages, Names.Language);
+        var from = Listed(" from ", " from everywhere except ", audience.Countries, Names.Country);
+        var languages = Listed(" reading in ", " reading in any language except ", audience.Languages, Names.Language);
         var sources = Listed(" sent by ", " not sent by ", audience.Sources, tag => tag);
         var (ins, outs) = (Rules(audience, takesIn: true), Rules(audience, takesIn: false));
         var only = ins.Length == 0 ? "" : $", when the address has {Join(ins, "or")}";
-        var left = outs.Length == 0 ? "" : $"; left out when the address has {Join(outs, "or")}";
-        return $"{who}{from}{languages}{sources} {(isOne ? "takes" : "take")} part{only}{left}.";
+        var left = outs.Length == 0 ? "" : $"; excluded when the address has {Join(outs, "or")}";
+        return $"{who}{from}{languages}{sources} {(who == "Everyone" ? "takes" : "take")} part{only}{left}.";
     }
 
     /// <summary>Why a visitor takes part or does not, to go on after a colon.</summary>
     public static string Why(Admission admission, Audience audience, Traits traits) =>
         admission.Reason switch
         {
-            AdmissionReason.Fits => "everything fits",
+            AdmissionReason.Fits => "all conditions are met",
             AdmissionReason.RuleMet or AdmissionReason.RuleAgainst => $"the address has {Rule(admission.Rule!)}",
             AdmissionReason.Device => $"{Device(traits.Device)} do not take part",
             AdmissionReason.Country when traits.Country.Length == 0 => "the country is not known",
             AdmissionReason.Country => $"{Names.Country(traits.Country)} does not take part",
             AdmissionReason.Visit when audience.Visits == VisitKind.First => "only first visits take part",
             AdmissionReason.Visit => "only returning visitors take part",
-            AdmissionReason.Source when traits.Source.Length == 0 => "the link names no source",
+            AdmissionReason.Source when traits.Source.Length == 0 => "the link has no source",
             AdmissionReason.Source => $"the source {traits.Source} does not take part",
             AdmissionReason.Language when traits.Language.Length == 0 => "the language is not known",
             AdmissionReason.Language => $"{Names.Language(traits.Language)} does not take part",
-            _ => $"the address lacks {Join(Rules(audience, takesIn: true), "or")}",
+            _ => $"the address does not have {Join(Rules(audience, takesIn: true), "or")}",
         };
 
     private static string Who(Audience audience)
@@ -48,13 +46,13 @@ public static class AudienceWording
             {
                 VisitKind.Both => "Everyone",
                 VisitKind.First => "Visitors on their first visit",
-                _ => "Visitors who come back",
+                _ => "Returning visitors",
             };
         var devices = Join(audience.Devices.Select(Device), "and");
         var visits = audience.Visits switch
         {
             VisitKind.First => " on their first visit",
-            VisitKind.Return => " of visitors who come back",
+            VisitKind.Return => " of returning visitors",
             _ => "",
         };
         return Format.Capital(devices) + visits;

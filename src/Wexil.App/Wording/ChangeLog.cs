@@ -17,13 +17,13 @@ public static class ChangeLog
         {
             var newest = changes[i];
             var times = changes.Skip(i).TakeWhile(change => change.Who == AdaptiveWeights.Who).Count();
+            var what = StoredWording.What(newest.What);
             lines.Add(
-                times < 2
-                    ? newest
-                    : newest with
-                    {
-                        What = $"{newest.What}, and {Format.Count(times - 1, "time", "times")} before",
-                    }
+                newest with
+                {
+                    What = times < 2 ? what : $"{what}, and {Format.Count(times - 1, "time", "times")} before",
+                    Who = StoredWording.Who(newest.Who),
+                }
             );
             i += Math.Max(0, times - 1);
         }

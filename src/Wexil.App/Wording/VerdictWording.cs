@@ -27,7 +27,7 @@ public static class VerdictWording
         {
             VerdictKind.Waiting => "Waiting",
             VerdictKind.TooEarly => "Too early",
-            VerdictKind.Problem => "Look here",
+            VerdictKind.Problem => "Problem",
             _ => "Ready",
         };
 
@@ -36,33 +36,31 @@ public static class VerdictWording
         var (many, one) = facts.Words;
         return verdict switch
         {
-            Verdict.Waiting => (
-                "Nobody has come yet.",
-                "Put the step’s link in an ad or a letter, or open it yourself."
-            ),
+            Verdict.Waiting => ("No visitors yet.", "Put the step’s link in an ad or an e-mail."),
             Verdict.SplitMismatch => (
-                "The split did not arrive as set.",
-                "The visitors are further from the weights than chance allows, so some were lost on the way. Mend that "
-                    + "first: no comparison can be trusted before."
+                "Visitors are not split as you set.",
+                "The difference is too large for chance, so some visitors are being lost or added. Fix that "
+                    + "first; until then no comparison can be trusted."
             ),
             Verdict.ConversionsStopped stopped => (
-                $"{Format.Count(stopped.Visitors)} visitors and not one {one} since the last.",
-                $"Before, {Share(stopped.RateBefore)} of the visitors converted. Most likely the next step no longer "
-                    + "counts: open it and see that the page answers and carries the script."
+                $"{Format.Count(stopped.Visitors)} visitors in a row without one {one}.",
+                $"Before, {Share(stopped.RateBefore)} of the visitors converted. The next step has probably "
+                    + "stopped counting: check that its page loads and has the tracking script."
             ),
             Verdict.FewLargeOrders orders => (
-                $"A few large orders decide what {orders.Page.Letter} brought.",
-                $"Its takings are worth those of {Format.Count((long)orders.Buyers)} buyers alike; below "
-                    + $"{AlwaysValidTest.MinConversions}, one order more or less would turn them. More orders are "
-                    + $"needed, or judge by {many}."
+                $"A few large orders make up most of {orders.Page.Letter}’s revenue.",
+                $"That is no steadier than {Format.Count((long)orders.Buyers)} equal orders; below "
+                    + $"{AlwaysValidTest.MinConversions}, a single order could change the result. Wait for more "
+                    + "orders, or decide by "
+                    + $"{many}."
             ),
             Verdict.Better better => Better(better, facts, money),
             Verdict.ControlBest best => ControlBest(best),
             Verdict.NoDifference same => NoDifference(same, money),
             Verdict.TooFewConversions few => (
-                $"Too few {many} to say anything yet.",
-                $"No call is made before each has {AlwaysValidTest.MinConversions}; the smallest has "
-                    + $"{Format.Count(few.Least)}. By plan, {Wait(few.Expected)}"
+                $"Too few {many} to tell yet.",
+                $"Each needs at least {AlwaysValidTest.MinConversions}; the lowest has "
+                    + $"{Format.Count(few.Least)}. As planned, {Wait(few.Expected)}"
             ),
             Verdict.Undecided open => (Ahead(open), $"If the lead holds, {Wait(open.Expected)}"),
             _ => throw new ArgumentOutOfRangeException(nameof(verdict)),
@@ -74,9 +72,10 @@ public static class VerdictWording
         var (letter, control) = (better.Page.Letter, better.Control.Letter);
         return (
             better.IsByMoney
-                ? $"Keep {letter}. Each visitor brings {money(better.Gain)} more than with {control}."
-                : $"Keep {letter}. It brings {Share(better.Gain)} more {facts.Words.Many} than {control}.",
-            $"Sure by a rule that allows looking at any time: fewer than 1 in {1 / facts.Alpha:0} such calls are wrong."
+                ? $"Keep {letter}. It earned {money(better.Gain)} more per visitor than {control}."
+                : $"Keep {letter}. It got {Share(better.Gain)} more {facts.Words.Many} than {control}.",
+            $"When there is really no difference, fewer than 1 in {1 / facts.Alpha:0} tests end in a wrong call, "
+                + "however often you check."
         );
     }
 
@@ -84,10 +83,10 @@ public static class VerdictWording
         (
             $"No difference that matters: keep {same.Control.Letter}.",
             same.IsByMoney
-                ? $"Whatever difference there is lies inside ±{money(same.Margin)} a visitor. Keep the control, or "
-                    + "whichever costs you less."
-                : $"Whatever difference there is lies inside ±{Share(same.Margin)}, the smallest lift worth finding. "
-                    + "Keep the control, or whichever costs you less, and try something bolder."
+                ? $"Any difference is smaller than ±{money(same.Margin)} per visitor. Keep the control, or the "
+                    + "one that costs you less."
+                : $"Any difference is smaller than ±{Share(same.Margin)}, the smallest lift worth finding. Keep "
+                    + "the control, or the one that costs you less, and test something bolder."
         );
 
     private static (string, string) ControlBest(Verdict.ControlBest best)
@@ -95,23 +94,23 @@ public static class VerdictWording
         var letter = best.Control.Letter;
         if (best.IsByMoney)
             return (
-                $"Keep {letter}. Nothing that was tried brings more.",
+                $"Keep {letter}. No other one earns more.",
                 best.Challengers == 1
-                    ? "The other one brings less, and not by chance."
-                    : "All others bring less, and not by chance."
+                    ? "The other one earned less, by more than chance would explain."
+                    : "All others earned less, by more than chance would explain."
             );
-        var others = best.Challengers == 1 ? "The other one brings" : "All others bring";
-        return ($"Keep {letter}. Nothing that was tried beats it.", $"{others} fewer, and not by chance.");
+        var others = best.Challengers == 1 ? "The other one got" : "All others got";
+        return ($"Keep {letter}. No other one does better.", $"{others} fewer, by more than chance would explain.");
     }
 
     private static string Ahead(Verdict.Undecided open)
     {
         var (leader, control) = (open.Leader.Letter, open.Control.Letter);
-        const string notYet = ", but not by enough to bank on.";
+        const string notYet = ", but not by enough to be sure.";
         if (open.Leader.Id == open.Control.Id)
-            return $"{control}, the control, {(open.IsByMoney ? "brings most so far" : "is ahead")}{notYet}";
+            return $"{control}, the control, {(open.IsByMoney ? "earns most so far" : "is ahead")}{notYet}";
         return open.IsByMoney
-            ? $"{leader} brings more than {control} so far{notYet}"
+            ? $"{leader} earns more than {control} so far{notYet}"
             : $"{leader} is ahead of {control}{notYet}";
     }
 
@@ -119,15 +118,14 @@ public static class VerdictWording
         (verdict.OtherMeasure, verdict.IsByMoney) switch
         {
             (null, _) => "",
-            ({ } other, true) => $" By {many} {other.Letter} is ahead, and not by chance: the two disagree.",
+            ({ } other, true) => $" By {many} {other.Letter} is clearly ahead: the two disagree.",
             ({ } other, false) =>
-                $" By what visitors bring {other.Letter} is ahead, and not by chance: the two disagree, so think which "
-                    + "of them you live on.",
+                $" By revenue, {other.Letter} is clearly ahead. The two disagree: decide which matters more to you.",
         };
 
     private static string Wait(Forecast forecast) =>
-        $"about {Format.Count(forecast.Visitors)} more visitors settle it"
-        + (forecast.Days is { } days ? $": {Span(days)} at this week’s traffic." : ".");
+        $"about {Format.Count(forecast.Visitors)} more visitors should decide it"
+        + (forecast.Days is { } days ? $": {Span(days)} at the traffic of the last 7 days." : ".");
 
     private static string Span(double days) =>
         days switch
@@ -135,7 +133,7 @@ public static class VerdictWording
             < 1.5 => "a day",
             < 60 => $"{Format.Count(days)} days",
             < 730 => $"{Format.Count(days / 30.4)} months",
-            _ => "years",
+            _ => "several years",
         };
 
     private static string Share(double share) =>

@@ -26,24 +26,25 @@ public sealed partial record PostbackAddress
         if (text.Length > MaxLength)
             return (null, $"At most {MaxLength} characters.");
         if (!text.Contains(Click, StringComparison.Ordinal))
-            return (null, $"It needs {Click} where the network’s own name of the click goes.");
+            return (null, $"Put {Click} where the click ID goes.");
         if (Names().Matches(text).FirstOrDefault(name => Value(name.Value, Empty) is null) is { } unknown)
             return (
                 null,
-                $"{unknown.Value} is not known. There are {Click}, {{event}}, {{value}}, {{currency}} and {{order}}."
+                $"{unknown.Value} is not a known placeholder. Use {Click}, {{event}}, {{value}}, {{currency}} "
+                    + $"and {{order}}."
             );
         if (
             !Uri.TryCreate(new PostbackAddress(text).Fill(Empty), UriKind.Absolute, out var address)
             || address.Scheme is not ("http" or "https")
             || address.UserInfo.Length > 0
         )
-            return (null, "A whole address such as https://ads.example/told?click={click_id}&value={value}.");
+            return (null, "Enter a full address such as https://ads.example/told?click={click_id}&value={value}.");
         // A name filled in before the path would let a link decide whom we ask.
         var first = text.IndexOf('{', StringComparison.Ordinal);
         var path = text.IndexOf('/', text.IndexOf("//", StringComparison.Ordinal) + 2);
         return path >= 0 && path < first
             ? (new(text), null)
-            : (null, "Names in braces may stand behind the host only.");
+            : (null, "Placeholders are allowed only after the host name.");
     }
 
     /// <summary>The address with a postback's values, encoded, in their places.</summary>

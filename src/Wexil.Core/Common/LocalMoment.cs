@@ -30,9 +30,9 @@ public static class LocalMoment
                 out var local
             )
         )
-            return (null, "Give a day and a time, such as 2026-11-09 18:40.");
+            return (null, "Enter a day and a time, such as 2026-11-09 18:40.");
         if (zone.IsInvalidTime(local))
-            return (null, $"There is no {local:HH:mm} on that day: the clocks go forward past it.");
+            return (null, $"{local:HH:mm} does not exist on that day: the clocks go forward past it.");
         var offset = zone.IsAmbiguousTime(local) ? zone.GetAmbiguousTimeOffsets(local).Max() : zone.GetUtcOffset(local);
         return (new DateTimeOffset(local, offset).ToUniversalTime(), null);
     }

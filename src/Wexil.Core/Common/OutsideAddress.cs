@@ -58,7 +58,7 @@ public sealed class OutsideAddress
     {
         var text = typed?.Trim() ?? "";
         if (text.Length == 0)
-            return (null, "Give the address of the page, such as https://shop.larkrow.example/kit.");
+            return (null, "Enter the address of the page, such as https://shop.larkrow.example/kit.");
         if (!text.Contains("://", StringComparison.Ordinal))
             text = "https://" + text;
         if (
@@ -66,9 +66,9 @@ public sealed class OutsideAddress
             || address.Scheme is not ("http" or "https")
             || address.Host.Length == 0
         )
-            return (null, "This is not a web address that a browser can open.");
+            return (null, "Enter a web address that a browser can open.");
         return address.UserInfo.Length > 0
-            ? (null, "Leave out the name and password: visitors would see them.")
+            ? (null, "Remove the user name and password: visitors would see them.")
             : (address, null);
     }
 

@@ -45,12 +45,12 @@ public static partial class Slug
     public static string? Problem(string? slug)
     {
         if (string.IsNullOrEmpty(slug))
-            return "Give the link a name: letters, digits and hyphens.";
+            return "Enter a link name: letters, digits and hyphens.";
         if (slug.Length > MaxLength)
             return $"At most {MaxLength} characters; this has {slug.Length}.";
         if (slug.Any(char.IsAsciiLetterUpper))
-            return "Only small letters: people type links by hand.";
-        return Form().IsMatch(slug) ? null : "Only letters a to z, digits and single hyphens between them.";
+            return "Use lowercase letters only.";
+        return Form().IsMatch(slug) ? null : "Use only a to z, digits and single hyphens.";
     }
 
     /// <summary>

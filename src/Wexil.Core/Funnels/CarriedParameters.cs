@@ -64,11 +64,11 @@ public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Nam
                 .Distinct(StringComparer.Ordinal),
         ];
         if (names.Length == 0)
-            return (null, "Name at least one parameter, such as s.");
+            return (null, "Enter at least one parameter, such as s.");
         if (names.Length > MaxNames)
-            return (null, $"Name at most {MaxNames} parameters.");
+            return (null, $"Enter at most {MaxNames} parameters.");
         var odd = names.FirstOrDefault(name => name.Length > MaxLength || name.AsSpan().ContainsAny(Signs));
-        return odd is null ? (new(kind, names), null) : (null, $"“{odd}” cannot be the name of a parameter.");
+        return odd is null ? (new(kind, names), null) : (null, $"“{odd}” is not a valid parameter name.");
     }
 
     /// <summary>Reads what <see cref="ToString"/> wrote.</summary>

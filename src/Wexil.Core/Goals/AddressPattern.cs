@@ -33,7 +33,7 @@ public sealed record AddressPattern(AddressMatch Match, string Text, bool Ignore
     public string? Problem()
     {
         if (string.IsNullOrWhiteSpace(Text))
-            return "Give the address that is reached, with or without its domain.";
+            return "Enter the address that visitors reach, with or without its domain.";
         if (Text.Length > MaxLength)
             return $"At most {MaxLength} characters.";
         if (Match != AddressMatch.Pattern)
@@ -45,11 +45,11 @@ public sealed record AddressPattern(AddressMatch Match, string Text, bool Ignore
         }
         catch (ArgumentException error)
         {
-            return $"This is no regular expression: {error.Message}";
+            return $"This is not a valid regular expression: {error.Message}";
         }
         catch (NotSupportedException)
         {
-            return "Look-arounds and back-references cannot be used: they may take for ever on some addresses.";
+            return "Look-arounds and back-references cannot be used: they can be too slow.";
         }
     }
 
@@ -69,8 +69,8 @@ public sealed record AddressPattern(AddressMatch Match, string Text, bool Ignore
         if (uri.AbsoluteUri.Length > MaxAddressLength)
             return (false, $"it is longer than {MaxAddressLength} characters");
         return Expression().Match(uri.AbsoluteUri) is { Success: true } found
-            ? (true, $"the expression finds “{found.Value}” in it")
-            : (false, "the expression finds nothing in it");
+            ? (true, $"the expression matches “{found.Value}” in it")
+            : (false, "the expression matches nothing in it");
     }
 
     private (bool, string) JudgeText(Uri uri)
@@ -91,7 +91,7 @@ public sealed record AddressPattern(AddressMatch Match, string Text, bool Ignore
                     : Same(given, path, StringComparison.OrdinalIgnoreCase)
             )
         )
-            return (false, "only capitals differ, and here they matter");
+            return (false, "it differs only in upper and lower case");
         return (
             false,
             Match == AddressMatch.Begins

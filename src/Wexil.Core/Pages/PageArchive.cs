@@ -68,7 +68,7 @@ public static class PageArchive
                         or OverflowException
             )
         {
-            return (null, "This file is not a .zip that can be opened.");
+            return (null, "This file cannot be opened as a .zip.");
         }
     }
 
@@ -76,7 +76,7 @@ public static class PageArchive
     {
         var entries = archive.Entries.Where(entry => !IsLeftover(entry.FullName)).ToArray();
         if (entries.Length > limits.Files)
-            return (null, $"The .zip holds {entries.Length:N0} files; at most {limits.Files:N0} can be taken in.");
+            return (null, $"The .zip holds {entries.Length:N0} files; at most {limits.Files:N0} can be imported.");
         var files = new List<PageFile>();
         long total = 0;
         foreach (var entry in entries)
@@ -90,7 +90,7 @@ public static class PageArchive
             total += content.Length;
             var path = entry.FullName.Replace('\\', '/');
             if (files.Exists(file => file.Path == path))
-                return (null, $"“{entry.FullName}” is in the .zip twice. Nothing was taken in.");
+                return (null, $"“{entry.FullName}” is in the .zip twice. Nothing was imported.");
             files.Add(new(path, PageText.AsUtf8(path, content)));
         }
         return (files, null);
@@ -130,7 +130,7 @@ public static class PageArchive
             .ThenBy(file => file.Path, StringComparer.Ordinal)
             .FirstOrDefault();
         if (entry is null)
-            return (null, "There is no .html file in the .zip, so there is no page to show.");
+            return (null, "There is no .html file in the .zip, so there is no page to import.");
 
         // A folder that everything lies in is the archive's, not the page's.
         var root = entry.Path[..(entry.Path.LastIndexOf('/') + 1)];
@@ -146,13 +146,13 @@ public static class PageArchive
     {
         var path = entry.FullName.Replace('\\', '/');
         if (path.StartsWith('/') || path.Contains(':') || path.Split('/').Contains(".."))
-            return $"“{entry.FullName}” points out of the .zip. Nothing was taken in.";
+            return $"“{entry.FullName}” has a path outside the .zip. Nothing was imported.";
         const int symbolicLink = 0xA000,
             fileType = 0xF000;
         if (((entry.ExternalAttributes >> 16) & fileType) == symbolicLink)
-            return $"“{entry.FullName}” is a link, not a file. Nothing was taken in.";
+            return $"“{entry.FullName}” is a link, not a file. Nothing was imported.";
         return ContentTypes.ForPath(path) is null
-            ? $"“{entry.FullName}” is not a kind of file that a page can bring along. Nothing was taken in."
+            ? $"“{entry.FullName}” is a file type that cannot be imported. Nothing was imported."
             : null;
     }
 

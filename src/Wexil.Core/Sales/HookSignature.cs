@@ -58,9 +58,9 @@ public static class HookSignature
                 Encoding.UTF8.GetBytes(signature)
             )
         )
-            return "The signature does not fit the body and the secret.";
+            return "The signature does not match.";
         return isTimed && Math.Abs(now.ToUnixTimeSeconds() - (decimal)seconds) > (decimal)Tolerance.TotalSeconds
-            ? "The timestamp is more than five minutes from our clock."
+            ? "The timestamp differs by more than five minutes from Wexil’s clock."
             : null;
     }
 }

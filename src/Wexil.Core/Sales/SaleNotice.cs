@@ -72,14 +72,17 @@ public sealed record SaleNotice(
         string Text(string name) => field(name)?.Trim() ?? "";
         var kind = KindOf(Text("type"));
         if (kind is null)
-            return Wrong("type", "This is neither a sale nor a refund, so nothing was recorded.");
+            return Wrong("type", "The type must be sale or refund; nothing was recorded.");
         if (Text("order") is not { Length: > 0 and <= MaxNameLength } order)
-            return Wrong("order", $"The order's number, up to {MaxNameLength} characters, is missing.");
+            return Wrong("order", $"Enter an order number of up to {MaxNameLength} characters.");
         if (Common.Currency.Find(Text("currency").ToUpperInvariant()) is not { } currency)
-            return Wrong("currency", "This is no currency that Wexil knows; three letters such as USD.");
+            return Wrong("currency", "Unknown currency. Use three letters such as USD.");
         var amount = currency.Parse(Text("amount"));
         if (amount is not > 0)
-            return Wrong("amount", $"An amount above 0 such as {currency.Write(3900)}, with a point and no sign.");
+            return Wrong(
+                "amount",
+                $"Enter an amount above 0 such as {currency.Write(3900)}, with a decimal point and no currency sign."
+            );
         var line = Text(kind == SaleKind.Refund ? "refund" : "line");
         if (TooLong(name => name == "line" ? line : Text(name)) is { } tooLong)
             return Wrong(tooLong, $"At most {MaxNameLength * 2} characters.");
@@ -120,6 +123,6 @@ public sealed record SaleNotice(
         SaleChannel channel
     ) =>
         body.ValueKind != JsonValueKind.Object
-            ? (null, "", "The body is a JSON object.")
+            ? (null, "", "The body must be a JSON object.")
             : Read(name => mapping.Field(body, name), channel);
 }

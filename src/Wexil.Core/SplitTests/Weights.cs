@@ -12,7 +12,7 @@ public sealed class Weights : IEquatable<Weights>
     public const int Total = 100;
 
     /// <summary>What is wrong with a single page.</summary>
-    public const string TooFewPages = "A split test needs two pages or more.";
+    public const string TooFewPages = "A split test needs at least two pages.";
 
     private readonly int[] _percent;
 
@@ -33,7 +33,7 @@ public sealed class Weights : IEquatable<Weights>
         if (percent.Count < 2)
             return (null, TooFewPages);
         if (percent.Any(p => p is < 0 or > Total))
-            return (null, "Each weight is a whole number from 0 to 100.");
+            return (null, "Each weight must be a whole number from 0 to 100.");
         var sum = percent.Sum();
         return sum switch
         {
@@ -45,11 +45,11 @@ public sealed class Weights : IEquatable<Weights>
 
     /// <summary>What is wrong with weights that add up to less than 100.</summary>
     /// <param name="sum">A number, or the place where a browser puts it; so is the other.</param>
-    public static string TooLittle(string sum, string left) => $"The weights add up to {sum}: {left} more to give out.";
+    public static string TooLittle(string sum, string left) => $"The weights add up to {sum}. Add {left}.";
 
     /// <summary>What is wrong with weights that add up to more than 100.</summary>
     /// <inheritdoc cref="TooLittle"/>
-    public static string TooMuch(string sum, string over) => $"The weights add up to {sum}: {over} too many.";
+    public static string TooMuch(string sum, string over) => $"The weights add up to {sum}. Take off {over}.";
 
     /// <exception cref="ArgumentException">The weights cannot be used; the message says why.</exception>
     public static Weights Create(params int[] percent) =>

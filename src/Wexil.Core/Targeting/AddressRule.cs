@@ -32,16 +32,16 @@ public sealed record AddressRule(bool TakesIn, string Parameter, RuleKind Kind, 
     public string? Problem()
     {
         if (Parameter.Length is 0 or > 60)
-            return "Name the parameter, such as utm_campaign.";
+            return "Enter a parameter, such as utm_campaign.";
         if (Kind == RuleKind.Present)
             return null;
         if (Value.Length == 0)
-            return "Say what the parameter is compared with.";
+            return "Enter a value.";
         if (Value.Length > MaxPatternLength)
             return $"At most {MaxPatternLength} characters.";
         return Kind == RuleKind.Matches && Compile(Value) is null
-            ? "This pattern cannot be used: it is not a regular expression, or looks back and ahead, which is "
-                + "left out to stay fast."
+            ? "This is not a valid regular expression, or it uses look-arounds or back-references, which are "
+                + "not supported."
             : null;
     }
 

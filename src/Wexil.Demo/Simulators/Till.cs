@@ -13,7 +13,7 @@ namespace Wexil.Demo.Simulators;
 /// </summary>
 public sealed class Till : IAsyncDisposable
 {
-    internal const string Notice = "Simulated till of the demo: no money moves, and no card is read.";
+    internal const string Notice = "Simulated checkout (demo): no money moves and no card is read.";
 
     private static readonly Dictionary<string, Product> Products = new()
     {

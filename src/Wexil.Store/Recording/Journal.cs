@@ -119,7 +119,7 @@ public sealed class Journal : IDisposable
         get
         {
             lock (_lock)
-                return new(_trouble ?? (_unwell ? "no answer yet" : null), _queue.Count + _group.Count, _lost);
+                return new(_trouble ?? (_unwell ? "no response yet" : null), _queue.Count + _group.Count, _lost);
         }
     }
 

@@ -54,7 +54,7 @@ internal sealed class SpillFile : IDisposable
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            Trouble(logger, "cannot be opened, so events wait in memory only when the store is not well", error);
+            Trouble(logger, "cannot be opened, so events wait only in memory while data cannot be saved", error);
             return new(null, 0, logger);
         }
     }

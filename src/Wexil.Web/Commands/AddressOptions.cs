@@ -6,12 +6,12 @@ namespace Wexil.Web.Commands;
 public sealed class AddressOptions
 {
     public Option<Uri?> Studio { get; } =
-        CommandOptions.Address("--studio", "Where Studio listens.", "http://localhost:5080");
+        CommandOptions.Address("--studio", "Address on which the signed-in side listens.", "http://localhost:5080");
 
     public Option<Uri?> Visitors { get; } =
         CommandOptions.Address(
             "--visitors",
-            "Where visitors come; another host than Studio's.",
+            "Address for visitors; must use a different host name from --studio.",
             "http://127.0.0.1:5081"
         );
 }

@@ -17,23 +17,19 @@ public static class CalibrationCommand
     {
         var calibrate = new Option<bool>("--calibrate")
         {
-            Description = "How often each rule is wrong, and how often it finds what is there.",
+            Description = "How often each decision rule is wrong, and how often it finds a better page.",
         };
         var runs = new Option<int>("--runs")
         {
             Description = "Simulated tests a line.",
             DefaultValueFactory = _ => 1000,
         };
-        var rehearse = new Command("rehearse", "Simulates tests, to see what a rule of deciding is worth.")
-        {
-            calibrate,
-            runs,
-        };
+        var rehearse = new Command("rehearse", "Simulates tests to measure a decision rule.") { calibrate, runs };
         rehearse.SetAction(result =>
         {
             if (!result.GetValue(calibrate))
             {
-                Console.Error.WriteLine("wexil: say --calibrate.");
+                Console.Error.WriteLine("wexil: add --calibrate.");
                 return BadUsage;
             }
             var progress = Console.IsOutputRedirected ? null : Console.Error;

@@ -22,7 +22,7 @@ public sealed class EndRequest : IDisposable
     {
         await host.WaitForShutdownAsync();
         if (!_isAsked)
-            throw new StoreException("The program stopped by itself, which is a fault; the lines above say where.");
+            throw new StoreException("Wexil stopped because of an error; see the lines above.");
     }
 
     public void Dispose()

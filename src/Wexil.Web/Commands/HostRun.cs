@@ -14,8 +14,8 @@ public static class HostRun
     {
         if (options.Studio.Host.Equals(options.Visitors.Host, StringComparison.OrdinalIgnoreCase))
             throw new StoreException(
-                "Studio and the visitors' side need two different hosts, such as localhost and 127.0.0.1: "
-                    + "cookies ignore ports, and marketers' pages must not reach Studio's."
+                "--studio and --visitors need two different hosts, such as localhost and 127.0.0.1: cookies "
+                    + "ignore ports, and pages must not be able to read the signed-in side."
             );
     }
 
@@ -32,7 +32,7 @@ public static class HostRun
                 ? $"Set your password {studio}/first-run?key={key}"
                 : $"Studio            {studio}/sign-in?key={key}"
         );
-        Console.WriteLine("This link works once. Ctrl+C ends Wexil.");
+        Console.WriteLine("This link works once. Press Ctrl+C to stop Wexil.");
     }
 
     /// <summary>Runs; what a person can mend is one clear line, not a stack trace.</summary>
@@ -60,7 +60,7 @@ public static class HostRun
         }
         catch (SocketException error)
         {
-            await Console.Error.WriteLineAsync($"wexil: an address cannot be listened on: {error.Message}");
+            await Console.Error.WriteLineAsync($"wexil: cannot listen on an address: {error.Message}");
         }
         return 1;
     }

@@ -18,7 +18,7 @@ internal sealed class ServeOptions
 
     private readonly Option<Uri?> _publicStudio = CommandOptions.Address(
         "--public-studio",
-        "Studio's address as browsers see it, behind a proxy.",
+        "Address of the signed-in side as browsers see it, behind a proxy.",
         null
     );
 
@@ -35,7 +35,7 @@ internal sealed class ServeOptions
 
     private readonly Option<string?> _countryHeader = new("--country-header")
     {
-        Description = "Header in which a trusted proxy says the visitor's country, two letters.",
+        Description = "Header with the visitor's country (two letters) from a trusted proxy.",
     };
 
     public void AddTo(Command command)
@@ -70,7 +70,7 @@ internal sealed class ServeOptions
     {
         var proxies = new Option<string[]>("--trusted-proxy")
         {
-            Description = "Address of a proxy in front that may say for whom it asks; may be given several times.",
+            Description = "Address of a trusted reverse proxy; can be given several times.",
         };
         proxies.Validators.Add(result =>
         {

@@ -63,12 +63,16 @@ public static class StudioApp
                     cookie.Cookie.SecurePolicy = secure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
                 }
             );
-        services.AddRateLimiter(limiter => limiter.AddFixedWindowLimiter("sign-in", window =>
+        services.AddRateLimiter(limiter =>
+        {
+            limiter.RejectionStatusCode = StatusCodes.Status429TooManyRequests;
+            limiter.AddFixedWindowLimiter("sign-in", window =>
             {
                 window.PermitLimit = 20;
                 window.Window = TimeSpan.FromMinutes(1);
                 window.QueueLimit = 0;
-            }));
+            });
+        });
     }
 
     public static void MapStudio(this WebApplication app)

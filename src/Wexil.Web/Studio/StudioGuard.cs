@@ -24,9 +24,9 @@ public sealed class StudioGuard(RequestDelegate next, StudioAddress studio, Visi
         var request = http.Request;
         // Another name that leads here would be another site's page reading ours.
         if (!string.Equals(request.Host.Host, studio.Address.Host, StringComparison.OrdinalIgnoreCase))
-            return Refuse(http, StatusCodes.Status421MisdirectedRequest, $"Studio is at {studio.Origin}.");
+            return Refuse(http, StatusCodes.Status421MisdirectedRequest, $"Wexil is at {studio.Origin}.");
         if (HttpMethods.IsPost(request.Method) && request.Headers.Origin is [{ } origin] && origin != studio.Origin)
-            return Refuse(http, StatusCodes.Status403Forbidden, "This did not come from Studio.");
+            return Refuse(http, StatusCodes.Status403Forbidden, "This request did not come from Wexil.");
 
         var headers = http.Response.Headers;
         var nonce = Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(16));

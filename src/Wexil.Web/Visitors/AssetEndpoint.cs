@@ -10,5 +10,5 @@ public sealed class AssetEndpoint(HostedPages hosted) : IVisitorsEndpoint
     private Task Answer(HttpContext http) =>
         hosted.Asset(http.Part("hash"), http.Part("name")) is { } file
             ? FileResponse.Write(http, file, FileResponse.Caching.Immutable)
-            : PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no such file.");
+            : PlainPage.Write(http, StatusCodes.Status404NotFound, "File not found.");
 }

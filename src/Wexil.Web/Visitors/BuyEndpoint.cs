@@ -26,7 +26,7 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
         http.Response.Headers.CacheControl = "no-store";
         if (visits.Routes.Page(http.Part("slug")) is not { } page)
         {
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
             return;
         }
         if (page.Outside is not null)
@@ -97,7 +97,7 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
         if (visits.Routes.Page(http.Part("slug")) is { } page)
             await Next(http, visits.Routes.Step(page.Step)?.NoSlug, Travelling(http));
         else
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
     }
 
     private static async Task Next(HttpContext http, string? next, string query)
@@ -108,7 +108,7 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
             await PlainPage.Write(
                 http,
                 StatusCodes.Status404NotFound,
-                "The page behind this button is not here yet. Please come back later."
+                "This page is not available yet. Please try again later."
             );
     }
 

@@ -35,13 +35,9 @@ public sealed class ConfirmEndpoint(ConfirmTickets tickets, OptInStore optIns) :
             return;
         }
         await optIns.ConfirmAsync(step, email);
-        await PlainPage.Write(http, StatusCodes.Status200OK, "Thank you. Your address is confirmed.");
+        await PlainPage.Write(http, StatusCodes.Status200OK, "Thank you. Your e-mail address is confirmed.");
     }
 
     private static Task Over(HttpContext http) =>
-        PlainPage.Write(
-            http,
-            StatusCodes.Status404NotFound,
-            "This link is not good any more. Please sign up once more."
-        );
+        PlainPage.Write(http, StatusCodes.Status404NotFound, "This link has expired. Please sign up again.");
 }

@@ -30,7 +30,7 @@ public sealed class GoEndpoint(
         var routes = visits.Routes;
         if (routes.Step(http.Part("slug")) is not { } step)
         {
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address.");
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
             return;
         }
         var query = http.Request.QueryString.Value ?? "";
@@ -139,7 +139,7 @@ public sealed class GoEndpoint(
             await PlainPage.Write(
                 http,
                 StatusCodes.Status404NotFound,
-                "This page is not here yet. Please come back later."
+                "This page is not available yet. Please try again later."
             );
         else
             Onward.Redirect(

@@ -28,12 +28,16 @@ public sealed class OptInEndpoint(
     {
         if (visits.Routes.Page(http.Part("slug")) is not { Outside: null } page)
         {
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
             return;
         }
         if (await BoundedBody.FormAsync(http, MaxFormBytes) is not { } form)
         {
-            await PlainPage.Write(http, StatusCodes.Status400BadRequest, "This form cannot be taken in.");
+            await PlainPage.Write(
+                http,
+                StatusCodes.Status400BadRequest,
+                "This form could not be sent. Please go back and try again."
+            );
             return;
         }
         var email = Email(form);
@@ -42,7 +46,7 @@ public sealed class OptInEndpoint(
             await PlainPage.Write(
                 http,
                 StatusCodes.Status400BadRequest,
-                "This e-mail address cannot be right. Please go back and look at it once more."
+                "Please go back and check your e-mail address."
             );
             return;
         }

@@ -19,21 +19,17 @@ public sealed class OwnDeviceEndpoint(OwnDeviceTickets tickets, StudioAddress st
         if (ticket == "off")
         {
             Set(http, "", 0);
-            return PlainPage.Write(http, StatusCodes.Status200OK, "Visits of this device count again.");
+            return PlainPage.Write(http, StatusCodes.Status200OK, "Visits from this device are counted again.");
         }
         if (!tickets.IsValid(ticket))
             return PlainPage.Write(
                 http,
                 StatusCodes.Status404NotFound,
-                "This link is over. Studio’s settings have a new one."
+                "This link has expired. Get a new one in Settings."
             );
         Set(http, "1", 400 * 86400);
         if (!http.Request.Query.ContainsKey("signing-in"))
-            return PlainPage.Write(
-                http,
-                StatusCodes.Status200OK,
-                "This device is yours: its visits are left out of all counts."
-            );
+            return PlainPage.Write(http, StatusCodes.Status200OK, "Visits from this device are no longer counted.");
         Onward.Redirect(http, studio.Origin + "/signed-in");
         return Task.CompletedTask;
     }

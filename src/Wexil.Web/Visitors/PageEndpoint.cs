@@ -32,7 +32,7 @@ public sealed class PageEndpoint(
         }
         if (visits.Routes.Page(http.Part("slug")) is not { Outside: null } page)
         {
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "There is no page at this address.");
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
             return;
         }
         if (string.IsNullOrEmpty(path))
@@ -40,7 +40,7 @@ public sealed class PageEndpoint(
         else if (hosted.File(page, path) is { } file)
             await FileResponse.Write(http, file, FileResponse.Caching.Revalidate);
         else
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "This page has no such file.");
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, "File not found.");
     }
 
     private async Task ShowAsync(HttpContext http, RoutePage page)

@@ -42,7 +42,7 @@ public sealed class PreviewEndpoint(
             await PlainPage.Write(
                 http,
                 StatusCodes.Status404NotFound,
-                "This preview is over. Load the page in Studio again."
+                "This preview has expired. Reload the page in Wexil."
             );
             return;
         }

@@ -41,7 +41,8 @@ public sealed class ReportEndpoint(
             [.. ChangeLog.Summarize(tests.Changes(test.Id)).Reverse()],
             settings.Currency,
             time,
-            settings.Zone.Id
+            settings.Zone.Id,
+            settings.OwnerName
         );
     }
 

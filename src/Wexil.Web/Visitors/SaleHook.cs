@@ -46,12 +46,7 @@ public sealed class SaleHook(
         );
         // A service tells again what was not taken.
         if (recorded == Recorded.Lost)
-            await Refuse(
-                http,
-                StatusCodes.Status503ServiceUnavailable,
-                "",
-                "The store is not well. Tell us again later."
-            );
+            await Refuse(http, StatusCodes.Status503ServiceUnavailable, "", "Could not be saved. Try again later.");
         else
             await http.Response.WriteAsJsonAsync(new { order = notice.Order });
     }
@@ -61,13 +56,13 @@ public sealed class SaleHook(
     {
         if (settings.HookSecret is not { } secret)
         {
-            const string none = "No secret was made yet. The owner makes one in the settings.";
+            const string none = "No secret exists yet. Create one in Wexil’s settings.";
             await Refuse(http, StatusCodes.Status403Forbidden, "", none);
             return null;
         }
         if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is not { } body)
         {
-            await Refuse(http, StatusCodes.Status413PayloadTooLarge, "", "The body is at most 64 KB.");
+            await Refuse(http, StatusCodes.Status413PayloadTooLarge, "", "The body may be at most 64 KB.");
             return null;
         }
         var headers = http.Request.Headers;
@@ -102,7 +97,7 @@ public sealed class SaleHook(
             StatusCodes.Status400BadRequest,
             "currency",
             "The order was in another currency, and there is no exchange rate between the two. Add one in "
-                + "the settings, or send the refund in the order’s currency."
+                + "Settings, or send the refund in the order’s currency."
         );
         return null;
     }

@@ -24,7 +24,7 @@ public static class SharedDocument
         PlainPage.Write(
             http,
             StatusCodes.Status404NotFound,
-            "This link opens nothing any more. Ask the person who sent it for a new one."
+            "This link has expired or was turned off. Ask the sender for a new one."
         );
 
     public static Task Write<TDocument>(HttpContext http, params (string Name, object? Value)[] values)

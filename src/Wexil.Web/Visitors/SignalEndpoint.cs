@@ -44,13 +44,13 @@ public sealed class SignalEndpoint(
             await Refuse(
                 http,
                 StatusCodes.Status404NotFound,
-                "There is no goal at this address, or its test is decided."
+                "There is no goal at this address, or its test has ended."
             );
             return;
         }
         if (await Fields(http) is not { } fields)
         {
-            await Refuse(http, StatusCodes.Status400BadRequest, "The body is a form or JSON of at most 8 KB.");
+            await Refuse(http, StatusCodes.Status400BadRequest, "The body must be a form or JSON of at most 8 KB.");
             return;
         }
         var given = http.Request.Headers[KeyHeader].ToString() is { Length: > 0 } header
@@ -65,7 +65,7 @@ public sealed class SignalEndpoint(
             )
         )
         {
-            await Refuse(http, StatusCodes.Status403Forbidden, "The server key is not the owner's.");
+            await Refuse(http, StatusCodes.Status403Forbidden, "Wrong server key.");
             return;
         }
         var now = time.GetUtcNow();
@@ -131,7 +131,7 @@ public sealed class SignalEndpoint(
         if (recorded != Recorded.Lost && visitor is { } who)
             recorded = await visits.MeetAsync(goal, who, now, currency?.Code == settings.Currency.Code ? value : 0, id);
         if (recorded == Recorded.Lost)
-            await Refuse(http, StatusCodes.Status503ServiceUnavailable, "The store is not well. Tell us again later.");
+            await Refuse(http, StatusCodes.Status503ServiceUnavailable, "Could not be saved. Try again later.");
         else
             await http.Response.WriteAsJsonAsync(new { goal = goal.Key, credited = visitor is not null });
     }
@@ -146,7 +146,8 @@ public sealed class SignalEndpoint(
         var value = 0L;
         if (fields.GetValueOrDefault("value") is { Length: > 0 } written)
         {
-            const string how = "The value is an amount such as 39.00, with a currency of three letters such as USD.";
+            const string how =
+                "The value must be an amount such as 39.00, with a currency of three letters such as USD.";
             if (currency?.Parse(written) is not { } amount)
                 return (0, currency is null ? "currency" : "value", how);
             value = amount;

@@ -26,7 +26,7 @@ public sealed class TryAnswer(VisitService visits, HostedPages hosted, DateTimeO
             await PlainPage.Write(
                 http,
                 StatusCodes.Status404NotFound,
-                "This try-out is over. Open it again from Studio."
+                "This preview has expired. Create a new one in Wexil."
             );
             return;
         }
@@ -77,21 +77,22 @@ public sealed class TryAnswer(VisitService visits, HostedPages hosted, DateTimeO
         var test = step.Test;
         return turn.Reason switch
         {
-            AssignmentReason.Tied => $"Its source, {traits.Source}, is tied to this page: nothing was drawn.",
+            AssignmentReason.Tied =>
+                $"Its source, {traits.Source}, always shows this page, so there was no random choice.",
             AssignmentReason.NotRunning => "The test is not running now, so everyone sees this page.",
             AssignmentReason.Audience => "Does not take part: "
                 + $"{AudienceWording.Why(test!.Audience.Judge(traits, query), test.Audience, traits)}.",
             AssignmentReason.Share => $"{test!.Share}% of the visitors take part, and this one does not.",
             AssignmentReason.Affiliate =>
-                "Sent by an affiliate: drawn from the pages that are open to affiliates, and not counted.",
-            AssignmentReason.Rotation => "It is this page’s turn.",
+                "Sent by an affiliate: chosen from the pages open to affiliates, not counted.",
+            AssignmentReason.Rotation => "It was this page’s turn.",
             AssignmentReason.Drawn => string.Create(
                 CultureInfo.InvariantCulture,
-                $"Drawn by chance: the number was {HashBucket.Unit(visitor, test!.Id) * 100:0.0} of 100, and "
+                $"Chosen at random: the number was {HashBucket.Unit(visitor, test!.Id) * 100:0.0} of 100, and "
                     + $"{Ranges(test)}."
             ),
             _ => test is null
-                ? "Nothing is being tested: everyone sees this page."
+                ? "No test is running: everyone sees this page."
                 : "The test has not started: everyone sees this page.",
         };
     }

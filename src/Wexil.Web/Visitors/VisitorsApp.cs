@@ -37,9 +37,7 @@ public static class VisitorsApp
         KeepWarm(app.Services.GetRequiredService<Routes>(), app.Services.GetRequiredService<HostedPages>());
         foreach (var endpoint in app.Services.GetServices<IVisitorsEndpoint>())
             endpoint.Map(app);
-        app.MapFallback(http =>
-            PlainPage.Write(http, StatusCodes.Status404NotFound, "There is nothing at this address.")
-        );
+        app.MapFallback(http => PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found."));
     }
 
     /// <summary>Pages that visitors are sent to are made ready before somebody asks.</summary>

@@ -14,12 +14,12 @@ public sealed class ActivityWordingTests
         {
             { new Activity.OptedIn(At, "Calendar"), "Opted in on “Calendar”" },
             { new Activity.OptedIn(At, "“Calendar” B"), "Opted in on “Calendar” B" },
-            { new Activity.ConfirmedAddress(At), "Confirmed the address" },
-            { new Activity.ShownPage(At, "Calendar", "Headline"), "Was shown “Calendar” of the test “Headline”" },
+            { new Activity.ConfirmedAddress(At), "Confirmed the e-mail address" },
+            { new Activity.ShownPage(At, "Calendar", "Headline"), "Was shown “Calendar” in the test “Headline”" },
             { new Activity.Converted(At, "Headline"), "Converted in “Headline”" },
             { Bought("Kit", 4900, 0), "Bought Kit for $49.00 (order L-1)" },
-            { Bought("", 4900, 900), "Bought something for $49.00 (order L-1), $9.00 went back" },
-            { new Activity.TakenIn(At), "Was taken in from a file" },
+            { Bought("", 4900, 900), "Bought something for $49.00 (order L-1), $9.00 refunded" },
+            { new Activity.TakenIn(At), "Imported from a file" },
         };
 
     [Theory]

@@ -26,11 +26,11 @@ public sealed class AudienceWordingTests
                     IncludeExcludeList.All,
                     [Staff]
                 ),
-                "Phones and tablets on their first visit from everywhere but Germany and Austria take part; "
-                    + "left out when "
-                    + "the address has staff=1."
+                "Phones and tablets on their first visit from everywhere except Germany and Austria take part; "
+                    + "excluded when the address has"
+                    + " staff=1."
             },
-            { Everyone with { Visits = VisitKind.Return }, "Visitors who come back take part." },
+            { Everyone with { Visits = VisitKind.Return }, "Returning visitors take part." },
             { Everyone with { Visits = VisitKind.First }, "Visitors on their first visit take part." },
             {
                 Everyone with
@@ -38,7 +38,7 @@ public sealed class AudienceWordingTests
                     Devices = [Device.Desktop],
                     Visits = VisitKind.Return,
                 },
-                "Desktop computers of visitors who come back take part."
+                "Desktop computers of returning visitors take part."
             },
             {
                 Everyone with
@@ -46,7 +46,7 @@ public sealed class AudienceWordingTests
                     Sources = new(["forum", "letter", "ads"], false),
                     Languages = new(["de"], false),
                 },
-                "Everyone who reads German sent by forum, letter or ads takes part."
+                "Everyone reading in German sent by forum, letter or ads takes part."
             },
             {
                 Everyone with
@@ -66,7 +66,7 @@ public sealed class AudienceWordingTests
     public static TheoryData<Audience, Traits, string, string> Visitors =>
         new()
         {
-            { Everyone, new(Device.Phone, "US"), "", "everything fits" },
+            { Everyone, new(Device.Phone, "US"), "", "all conditions are met" },
             { Everyone with { Rules = [Staff] }, new(Device.Phone, "US"), "?staff=1", "the address has staff=1" },
             { Everyone with { Rules = [Any] }, new(Device.Phone, "US"), "?gift=1", "the address has gift" },
             { Everyone with { Rules = [Any, Spring] }, new(Device.Phone, "US"), "", LacksBoth },
@@ -90,15 +90,7 @@ public sealed class AudienceWordingTests
                 "Germany does not take part"
             },
             { Everyone with { Countries = new(["DE"], false) }, new(Device.Phone, ""), "", "the country is not known" },
-            {
-                Everyone with
-                {
-                    Sources = new(["ads"], false),
-                },
-                new(Device.Phone, "US"),
-                "",
-                "the link names no source"
-            },
+            { Everyone with { Sources = new(["ads"], false) }, new(Device.Phone, "US"), "", "the link has no source" },
             {
                 Everyone with
                 {
@@ -128,7 +120,7 @@ public sealed class AudienceWordingTests
             },
         };
 
-    private const string LacksBoth = "the address lacks gift or utm_campaign containing “spring”";
+    private const string LacksBoth = "the address does not have gift or utm_campaign containing “spring”";
 
     [Theory]
     [MemberData(nameof(Visitors))]

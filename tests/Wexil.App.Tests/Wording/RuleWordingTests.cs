@@ -18,27 +18,27 @@ public sealed class RuleWordingTests
             { new RuleDecision.Wait.ForHand(), "Pages are kept by hand." },
             {
                 new RuleDecision.Wait.ForMending(new Verdict.SplitMismatch()),
-                "The numbers cannot be trusted: The split did not arrive as set."
+                "The numbers cannot be trusted: Visitors are not split as you set."
             },
-            { new RuleDecision.Wait.ForBuyers(), "Nobody has bought anything yet." },
-            { new RuleDecision.Wait.ForVisitors(1200), "1,200 more visitors to come." },
-            { new RuleDecision.Wait.ForDays(9), "It runs for 9 more days at least." },
-            { new RuleDecision.Wait.ForConversions(100, 90), "Every page needs 100 opt-ins; the smallest has 90." },
-            { new RuleDecision.Wait.ForCertainty(), "It is not sure enough yet." },
+            { new RuleDecision.Wait.ForBuyers(), "No sales yet." },
+            { new RuleDecision.Wait.ForVisitors(1200), "1,200 more visitors needed." },
+            { new RuleDecision.Wait.ForDays(9), "At least 9 more days to run." },
+            { new RuleDecision.Wait.ForConversions(100, 90), "Every page needs 100 opt-ins; the lowest has 90." },
+            { new RuleDecision.Wait.ForCertainty(), "Not sure enough yet." },
             { new RuleDecision.Keep.Leader(B, 2000), "B was ahead after 2,000 visitors." },
-            { new RuleDecision.Keep.Settled(B, VerdictKind.Ready), "B is better than the control, and not by chance." },
-            { new RuleDecision.Keep.Settled(A, VerdictKind.ControlWins), "Nothing that was tried beats the control." },
+            {
+                new RuleDecision.Keep.Settled(B, VerdictKind.Ready),
+                "B does better than the control, by more than chance would explain."
+            },
+            {
+                new RuleDecision.Keep.Settled(A, VerdictKind.ControlWins),
+                "No other page does better than the control."
+            },
             { new RuleDecision.Keep.Settled(A, VerdictKind.NoDifference), "There is no difference that matters." },
-            {
-                new RuleDecision.Keep.LeaderAtLatest(B),
-                "It is not sure, and B was ahead on the last day that you allowed."
-            },
-            {
-                new RuleDecision.Keep.ControlAtLatest(A),
-                "Nothing was sure on the last day that you allowed, so A stays."
-            },
-            { new RuleDecision.Rest([B], A), "B brings less than A, and not by chance." },
-            { new RuleDecision.Rest([B, C], A), "B and C bring less than A, and not by chance." },
+            { new RuleDecision.Keep.LeaderAtLatest(B), "Not sure, but B was ahead on your latest day." },
+            { new RuleDecision.Keep.ControlAtLatest(A), "Nothing was sure by your latest day, so A stays." },
+            { new RuleDecision.Rest([B], A), "B brings less than A, by more than chance would explain." },
+            { new RuleDecision.Rest([B, C], A), "B and C bring less than A, by more than chance would explain." },
         };
 
     [Theory]

@@ -15,20 +15,23 @@ public sealed class SettingsWordingTests
     public static TheoryData<SettingChange, string> Changes =>
         new()
         {
-            { new SettingChange.AllocationChange(Allocation.Rotation), "Pages take turns exactly to weight" },
-            { new SettingChange.AllocationChange(Allocation.Adaptive), "Weights follow the evidence every hour" },
-            { new SettingChange.AllocationChange(Allocation.Random), "Pages are drawn by chance" },
-            { new SettingChange.Floor(10), "Each page gets 10% at least" },
+            { new SettingChange.AllocationChange(Allocation.Rotation), "Visitors get pages in turn, by weight" },
+            {
+                new SettingChange.AllocationChange(Allocation.Adaptive),
+                "Weights shift every hour toward the page that is ahead"
+            },
+            { new SettingChange.AllocationChange(Allocation.Random), "Visitors get pages at random" },
+            { new SettingChange.Floor(10), "Each page gets at least 10%" },
             { new SettingChange.Share(30), "30% of the visitors take part" },
             { new SettingChange.TakingPart(Audience.Everyone with { Devices = [Device.Phone] }), "Phones take part" },
             { new SettingChange.Others(Seven), "Everyone else sees page 7" },
             { new SettingChange.Others(null), "Everyone else sees the control" },
             { new SettingChange.Closed(Seven), "page 7 is closed to affiliates" },
             { new SettingChange.Opened(Seven), "page 7 is open to affiliates" },
-            { new SettingChange.RestsFailing(true), "A page that does not answer rests" },
-            { new SettingChange.RestsFailing(false), "A page that does not answer stays in" },
+            { new SettingChange.RestsFailing(true), "Pages that do not respond are taken out of rotation" },
+            { new SettingChange.RestsFailing(false), "Pages that do not respond stay in rotation" },
             { new SettingChange.Until(End), "Ends 1 December" },
-            { new SettingChange.Until(null), "Runs until decided" },
+            { new SettingChange.Until(null), "Runs until you decide" },
         };
 
     [Theory]

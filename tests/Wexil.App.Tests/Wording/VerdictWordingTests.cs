@@ -15,90 +15,91 @@ public sealed class VerdictWordingTests
     public static TheoryData<Verdict, string, string, string> Verdicts =>
         new()
         {
-            { new Verdict.Waiting(), "Waiting", "Nobody has come yet.", "Put the step’s link in an ad" },
-            { new Verdict.SplitMismatch(), "Look here", "The split did not arrive as set.", "Mend that first" },
+            { new Verdict.Waiting(), "Waiting", "No visitors yet.", "Put the step’s link in an ad" },
+            { new Verdict.SplitMismatch(), "Problem", "Visitors are not split as you set.", "Fix that first" },
             {
                 new Verdict.ConversionsStopped(1210, 0.15),
-                "Look here",
-                "1,210 visitors and not one opt-in since the last.",
+                "Problem",
+                "1,210 visitors in a row without one opt-in.",
                 "Before, 15% of the visitors converted."
             },
             {
                 new Verdict.FewLargeOrders(B, 19.8),
-                "Look here",
-                "A few large orders decide what B brought.",
-                "Its takings are worth those of 19 buyers alike; below 25, one order more"
+                "Problem",
+                "A few large orders make up most of B’s revenue.",
+                "That is no steadier than 19 equal orders; below 25, a single order"
             },
             {
                 new Verdict.Better(B, A, 0.3, false),
                 "Ready",
-                "Keep B. It brings 30% more opt-ins than A.",
-                "fewer than 1 in 20 such calls are wrong."
+                "Keep B. It got 30% more opt-ins than A.",
+                "fewer than 1 in 20 tests end in a wrong call, however often you check."
             },
             {
                 new Verdict.Better(B, A, 78, true),
                 "Ready",
-                "Keep B. Each visitor brings $0.78 more than with A.",
-                "fewer than 1 in 20 such calls are wrong."
+                "Keep B. It earned $0.78 more per visitor than A.",
+                "fewer than 1 in 20 tests end in a wrong call, however often you check."
             },
             {
                 new Verdict.ControlBest(A, 1, false),
                 "Ready",
-                "Keep A. Nothing that was tried beats it.",
-                "The other one brings fewer, and not by chance."
+                "Keep A. No other one does better.",
+                "The other one got fewer, by more than chance would explain."
             },
             {
                 new Verdict.ControlBest(A, 2, false),
                 "Ready",
-                "Keep A. Nothing that was tried beats it.",
-                "All others bring fewer, and not by chance."
+                "Keep A. No other one does better.",
+                "All others got fewer, by more than chance would explain."
             },
             {
                 new Verdict.ControlBest(A, 2, true),
                 "Ready",
-                "Keep A. Nothing that was tried brings more.",
-                "All others bring less, and not by chance."
+                "Keep A. No other one earns more.",
+                "All others earned less, by more than chance would explain."
             },
             {
                 new Verdict.NoDifference(A, 0.2, false),
                 "Ready",
                 "No difference that matters: keep A.",
-                "lies inside ±20%, the smallest lift worth finding."
+                "is smaller than ±20%, the smallest lift worth finding."
             },
             {
                 new Verdict.NoDifference(A, 40, true),
                 "Ready",
                 "No difference that matters: keep A.",
-                "lies inside ±$0.40 a visitor."
+                "is smaller than ±$0.40 per visitor."
             },
             {
                 new Verdict.TooFewConversions(20, Soon),
                 "Too early",
-                "Too few opt-ins to say anything yet.",
-                "No call is made before each has 25; the smallest has 20. By plan, about 2,400 more visitors"
+                "Too few opt-ins to tell yet.",
+                "Each needs at least 25; the lowest has 20. As planned, about 2,400 more visitors"
             },
             {
                 new Verdict.Undecided(B, A, Soon, false),
                 "Too early",
-                "B is ahead of A, but not by enough to bank on.",
-                "If the lead holds, about 2,400 more visitors settle it: 6 days at this week’s traffic."
+                "B is ahead of A, but not by enough to be sure.",
+                "If the lead holds, about 2,400 more visitors should decide it: 6 days at the traffic of the last "
+                    + "7 days."
             },
             {
                 new Verdict.Undecided(A, A, Soon, false),
                 "Too early",
-                "A, the control, is ahead, but not by enough to bank on.",
+                "A, the control, is ahead, but not by enough to be sure.",
                 "If the lead holds"
             },
             {
                 new Verdict.Undecided(B, A, Soon, true),
                 "Too early",
-                "B brings more than A so far, but not by enough to bank on.",
+                "B earns more than A so far, but not by enough to be sure.",
                 "If the lead holds"
             },
             {
                 new Verdict.Undecided(A, A, Soon, true),
                 "Too early",
-                "A, the control, brings most so far, but not by enough to bank on.",
+                "A, the control, earns most so far, but not by enough to be sure.",
                 "If the lead holds"
             },
         };
@@ -119,14 +120,14 @@ public sealed class VerdictWordingTests
     [InlineData(59.9, ": 60 days at")]
     [InlineData(60.1, ": 2 months at")]
     [InlineData(729, ": 24 months at")]
-    [InlineData(731, ": years at")]
+    [InlineData(731, ": several years at")]
     public void The_wait_is_told_in_days_months_or_years(double days, string words) =>
         Assert.Contains(words, Say(new Verdict.Undecided(B, A, new(2400, days), false)).Why, StringComparison.Ordinal);
 
     [Fact]
     public void Where_the_traffic_is_not_known_only_visitors_are_told() =>
         Assert.EndsWith(
-            "about 2,400 more visitors settle it.",
+            "about 2,400 more visitors should decide it.",
             Say(new Verdict.Undecided(B, A, new(2400, null), false)).Why,
             StringComparison.Ordinal
         );
@@ -135,23 +136,15 @@ public sealed class VerdictWordingTests
     public void Where_money_and_conversions_disagree_it_is_said()
     {
         var byGoal = Say(new Verdict.Better(B, A, 0.3, false) { OtherMeasure = A });
-        Assert.Contains(
-            " By what visitors bring A is ahead, and not by chance: the two disagree",
-            byGoal.Why,
-            StringComparison.Ordinal
-        );
+        Assert.Contains(" By revenue, A is clearly ahead. The two disagree", byGoal.Why, StringComparison.Ordinal);
         var byMoney = Say(new Verdict.Better(B, A, 78, true) { OtherMeasure = A });
-        Assert.EndsWith(
-            " By opt-ins A is ahead, and not by chance: the two disagree.",
-            byMoney.Why,
-            StringComparison.Ordinal
-        );
+        Assert.EndsWith(" By opt-ins A is clearly ahead: the two disagree.", byMoney.Why, StringComparison.Ordinal);
     }
 
     [Fact]
     public void A_stricter_level_is_told_as_it_is_set() =>
         Assert.Contains(
-            "fewer than 1 in 100 such calls",
+            "fewer than 1 in 100 tests end in a wrong call",
             VerdictWording.Say(new Verdict.Better(B, A, 0.3, false), Three with { Alpha = 0.01 }, Dollars).Why,
             StringComparison.Ordinal
         );

@@ -39,7 +39,7 @@ public sealed class GoalTests
     public void Capitals_matter_only_where_the_owner_says_so_and_he_is_told_when_only_they_differ()
     {
         Assert.Equal(
-            (false, "only capitals differ, and here they matter"),
+            (false, "it differs only in upper and lower case"),
             new AddressPattern(AddressMatch.Exact, "/Thanks", false).Judge("https://a.example/thanks")
         );
         Assert.True(new AddressPattern(AddressMatch.Exact, "/Thanks", true).Judge("https://a.example/thanks").Matches);
@@ -47,8 +47,8 @@ public sealed class GoalTests
     }
 
     [Theory]
-    [InlineData("", "Give the address")]
-    [InlineData("(unclosed", "no regular expression")]
+    [InlineData("", "Enter the address")]
+    [InlineData("(unclosed", "not a valid regular expression")]
     [InlineData(@"(\w)\1", "cannot be used")]
     [InlineData("(?=x)y", "cannot be used")]
     public void An_expression_that_is_none_or_could_take_for_ever_is_refused_in_words(string text, string problem) =>

@@ -17,14 +17,14 @@ public sealed class WeightsTests
         });
 
     [Theory]
-    [InlineData("50/40", "The weights add up to 90: 10 more to give out.")]
-    [InlineData("50/49", "The weights add up to 99: 1 more to give out.")]
-    [InlineData("50/51", "The weights add up to 101: 1 too many.")]
-    [InlineData("50/55", "The weights add up to 105: 5 too many.")]
-    [InlineData("100", "A split test needs two pages or more.")]
-    [InlineData("-1/101", "Each weight is a whole number from 0 to 100.")]
-    [InlineData("-1/50/51", "Each weight is a whole number from 0 to 100.")]
-    [InlineData("101/0", "Each weight is a whole number from 0 to 100.")]
+    [InlineData("50/40", "The weights add up to 90. Add 10.")]
+    [InlineData("50/49", "The weights add up to 99. Add 1.")]
+    [InlineData("50/51", "The weights add up to 101. Take off 1.")]
+    [InlineData("50/55", "The weights add up to 105. Take off 5.")]
+    [InlineData("100", "A split test needs at least two pages.")]
+    [InlineData("-1/101", "Each weight must be a whole number from 0 to 100.")]
+    [InlineData("-1/50/51", "Each weight must be a whole number from 0 to 100.")]
+    [InlineData("101/0", "Each weight must be a whole number from 0 to 100.")]
     [InlineData("100/0", null)]
     [InlineData("33/33/34", null)]
     public void What_cannot_be_used_says_why(string typed, string? problem)

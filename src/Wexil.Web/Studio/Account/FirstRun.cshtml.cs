@@ -1,6 +1,7 @@
 using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.Core.Common;
 using Wexil.Store;
 
 namespace Wexil.Web.Studio.Account;
@@ -20,6 +21,14 @@ public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore s
     [BindProperty]
     public string Zone { get; set; } = time.LocalTimeZone.Id;
 
+    /// <summary>Who the owner is, for those who are shown a report; may be empty.</summary>
+    [BindProperty]
+    [MaxLength(80, ErrorMessage = "At most 80 characters.")]
+    public string? OwnerName { get; set; }
+
+    [BindProperty]
+    public string CurrencyCode { get; set; } = Currency.Default.Code;
+
     public bool MayBegin => !owner.HasPassword && links.IsOpen(Key);
 
     public IActionResult OnGet() => owner.HasPassword ? Redirect("/sign-in") : Page();
@@ -29,10 +38,17 @@ public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore s
         if (!MayBegin)
             return Redirect("/sign-in");
         if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone))
-            ModelState.AddModelError(nameof(Zone), "This time zone is not known here.");
+            ModelState.AddModelError(nameof(Zone), "Unknown time zone.");
+        if (Currency.Find(CurrencyCode) is not { } currency)
+        {
+            ModelState.AddModelError(nameof(CurrencyCode), "Choose a currency from the list.");
+            currency = Currency.Default;
+        }
         if (!ModelState.IsValid)
             return Page();
         await owner.SetPasswordAsync(Password);
+        await settings.SetCurrencyAsync(currency);
+        await settings.SetOwnerNameAsync(OwnerName?.Trim());
         await settings.SetZoneAsync(zone!);
         links.Redeem(Key);
         await Owner.SignInAsync(HttpContext);

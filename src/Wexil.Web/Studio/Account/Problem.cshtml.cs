@@ -27,20 +27,19 @@ public sealed class ProblemModel : PageModel
         {
             (StoreException trouble, _) => (
                 "Not saved",
-                trouble.Message + " Nothing was changed; go back and try once more."
+                trouble.Message + " Nothing was changed; go back and try again."
             ),
             (not null, _) => (
                 "Something went wrong",
-                "Nothing was changed. Go back and try once more; visitors are not affected."
+                "Nothing was changed. Go back and try again; visitors are not affected."
             ),
-            (_, 404) => ("Not here", "There is nothing at this address. It may have been renamed."),
+            (_, 404) => ("Page not found", "Check the address; the page may have been renamed."),
             (_, 400) => (
-                "Not taken in",
-                "The form was open for too long, or did not come from here. Go back, load the page again and "
-                    + "send it once more."
+                "Form not accepted",
+                "The form has expired or came from another site. Reload the page and send it again."
             ),
             (_, 413) => ("Too large", TooLarge()),
-            (_, 429) => ("Too many tries", "Wait a minute, then try again."),
-            _ => ("Something went wrong", "Go back and try once more."),
+            (_, 429) => ("Too many attempts", "Wait a minute, then try again."),
+            _ => ("Something went wrong", "Go back and try again."),
         };
 }

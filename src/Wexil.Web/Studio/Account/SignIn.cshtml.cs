@@ -26,7 +26,7 @@ public sealed class SignInModel(Owner owner, SignInLinks links, OwnDeviceTickets
             return User.Identity?.IsAuthenticated == true ? Redirect("/") : Page();
         if (!links.Redeem(key))
         {
-            ModelState.AddModelError("", "This link was used before or is over. Start Wexil again for a new one.");
+            ModelState.AddModelError("", "This link was already used or has expired. Restart Wexil for a new one.");
             return Page();
         }
         await Owner.SignInAsync(HttpContext);
@@ -37,7 +37,7 @@ public sealed class SignInModel(Owner owner, SignInLinks links, OwnDeviceTickets
     {
         if (!owner.Verify(Password))
         {
-            ModelState.AddModelError(nameof(Password), "This is not the password.");
+            ModelState.AddModelError(nameof(Password), "Wrong password.");
             return Page();
         }
         await Owner.SignInAsync(HttpContext);

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App;
+using Wexil.App.Setup;
 using Wexil.App.Tickets;
 
 namespace Wexil.Web.Studio.Account;
@@ -9,7 +10,7 @@ namespace Wexil.Web.Studio.Account;
 /// One hop over the visitors' host, which marks the device as the owner's, and back. A page leads on, and no redirect,
 /// where a form was sent before or a browser would not send the strict cookie along.
 /// </summary>
-public sealed class SignedInModel(OwnDeviceTickets tickets, VisitorsAddress visitors) : PageModel
+public sealed class SignedInModel(OwnDeviceTickets tickets, VisitorsAddress visitors, FirstTestGuide guide) : PageModel
 {
     private static readonly TimeSpan Hop = TimeSpan.FromMinutes(5);
 
@@ -25,7 +26,7 @@ public sealed class SignedInModel(OwnDeviceTickets tickets, VisitorsAddress visi
         if (isSignedIn && hop)
             Next = MarkAddress(tickets, visitors);
         else if (isSignedIn)
-            return Redirect("/");
+            return Redirect(guide.State().Stage == FirstTestStage.Funnel ? "/first-test" : "/");
         return Page();
     }
 }

@@ -8,6 +8,7 @@ using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
 using Wexil.Pages.Starters;
 using Wexil.Store;
+using Wexil.Web.Studio.Funnels;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
@@ -22,12 +23,12 @@ public sealed class AddPageModel(
     Imports imports,
     WaitingArchives archives,
     TypedAddress addresses,
+    SettingStore settings,
     Routes routes
 ) : StepPageModel(screens)
 {
     private const int MegabytesAtOnce = 80;
     private const int MaxNameLength = 120;
-    private static readonly ArchiveLimits Limits = new();
 
     public override string Stage => "build";
 
@@ -53,50 +54,25 @@ public sealed class AddPageModel(
     [BindProperty]
     public IFormFile? Upload { get; set; }
 
-    public void OnGet()
-    {
-        // Nothing to read: the form is empty.
-    }
+    /// <summary>What a starter page is filled in with.</summary>
+    [BindProperty]
+    public OfferForm Offer { get; set; } = new();
+
+    public void OnGet() => Offer = OfferForm.From(settings);
 
     /// <summary>The largest file that is taken, in bytes.</summary>
-    public static long LargestUpload => Limits.TotalBytes;
+    public static long LargestUpload => UploadedPage.Limits.TotalBytes;
 
     public async Task<IActionResult> OnPostUploadAsync()
     {
-        if (Upload is not { Length: > 0 } upload)
-            return Refuse(nameof(Upload), "Choose an .html or .zip file.");
-        if (upload.Length > Limits.TotalBytes)
-            return Refuse(nameof(Upload), $"The file is larger than {Limits.TotalBytes >> 20} MB.");
-        await using var stream = upload.OpenReadStream();
-        if (Path.GetExtension(upload.FileName).Equals(".zip", StringComparison.OrdinalIgnoreCase))
-        {
-            var (bundle, problem) = PageArchive.Read(stream, Limits);
-            if (bundle is null)
-                return Refuse(nameof(Upload), problem!);
-            foreach (var path in bundle.Pages)
-                if (PageSource.Problem(bundle.Source(path)) is { } wrong)
-                    return Refuse(nameof(Upload), $"{Format.Quoted(path)}: {wrong}");
-            if (bundle.Pages.Count() == 1)
-                return await Add(bundle);
-            // Reading the archive closed its stream.
-            await using var again = upload.OpenReadStream();
-            return Redirect(
-                Screen.Address(
-                    $"build/add/{await archives.KeepAsync(Screen.Step.Id, again, HttpContext.RequestAborted)}"
-                )
-            );
-        }
-        if (!ContentTypes.IsHtml(upload.FileName))
-            return Refuse(nameof(Upload), "This is neither an .html nor a .zip file.");
-        // A character has up to four bytes.
-        if (upload.Length > 4L * PageSource.MaxLength)
-            return Refuse(nameof(Upload), $"A page can have up to {PageSource.MaxLength >> 20} MB of HTML.");
-        using var memory = new MemoryStream();
-        await stream.CopyToAsync(memory);
-        var html = PageText.Decode(memory.ToArray());
-        return PageSource.Problem(html) is { } unfit
-            ? Refuse(nameof(Upload), unfit)
-            : await Add(PageBundle.OneFile(html));
+        var (bundle, problem) = await UploadedPage.ReadAsync(Upload);
+        if (bundle is null)
+            return Refuse(nameof(Upload), problem!);
+        if (bundle.Pages.Count() == 1)
+            return await Add(bundle);
+        await using var archive = Upload!.OpenReadStream();
+        var waiting = await archives.KeepAsync(Screen.Step.Id, archive, HttpContext.RequestAborted);
+        return Redirect(Screen.Address($"build/add/{waiting}"));
     }
 
     public async Task<IActionResult> OnPostPasteAsync()
@@ -122,17 +98,21 @@ public sealed class AddPageModel(
     public async Task<IActionResult> OnPostStarterAsync()
     {
         if (Wexil.Pages.Starters.Starter.Find(Starter) is not { } starter)
-            return Refuse(nameof(Starter), "Choose a page to start from.");
+            return Refuse(nameof(Starter), "Choose a starter page.");
+        var offer = Offer.Read(Screen.Funnel.Name, ModelState, nameof(Offer), settings);
+        if (!ModelState.IsValid)
+            return Page();
+        await OfferForm.KeepLookAsync(offer, settings);
         var page = pages.Find(
             await pages.AddAsync(
                 Screen.Step.Id,
                 starter.Name,
-                PageBundle.OneFile(starter.Html),
-                "Begun from a page of Wexil’s"
+                PageBundle.OneFile(starter.HtmlFor(offer)),
+                "Starter page"
             )
         )!;
         routes.Reload(Screen.Funnel.Id);
-        Done = $"{Format.Quoted(page.Name)} is on the step. Put your own words and pictures in.";
+        Done = $"{Format.Quoted(page.Name)} is added. Replace the text and pictures with your own.";
         return Redirect(Screen.Address($"build/{page.Slug}"));
     }
 
@@ -160,8 +140,8 @@ public sealed class AddPageModel(
         routes.Reload(Screen.Funnel.Id);
         Done =
             bundle.Files.Count == 1
-                ? $"{Format.Quoted(name)} is on the step."
-                : $"{Format.Quoted(name)} is on the step, with {bundle.Files.Count - 1} files of its own.";
+                ? $"{Format.Quoted(name)} is added."
+                : $"{Format.Quoted(name)} is added, with {bundle.Files.Count - 1} files.";
         return Redirect(Screen.Address("build"));
     }
 
@@ -179,6 +159,8 @@ public sealed class AddPageModel(
     private IActionResult Refuse(string field, string problem)
     {
         ModelState.AddModelError(field, problem);
+        if (Offer.Accent is null)
+            Offer = OfferForm.From(settings);
         return Page();
     }
 }

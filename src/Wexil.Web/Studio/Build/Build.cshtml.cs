@@ -105,7 +105,7 @@ public sealed partial class BuildModel(
             return NotFound();
         await context.Pages.AddVersionAsync(Screen.Step.Id, "Hidden", "");
         context.Routes.Reload(Screen.Funnel.Id);
-        Done = "With this version the section is not on the page at all.";
+        Done = "In this variation the section is hidden.";
         return Redirect(Screen.Address("build"));
     }
 
@@ -123,7 +123,7 @@ public sealed partial class BuildModel(
             return NotFound();
         await context.Pages.AddVersionAsync(Screen.Step.Id, "Other order", source);
         context.Routes.Reload(Screen.Funnel.Id);
-        Done = "This version shows the same parts in reverse. Open it to move them further.";
+        Done = "This variation shows the same elements in reverse order. Open it to reorder them.";
         return Redirect(Screen.Address("build"));
     }
 
@@ -134,8 +134,8 @@ public sealed partial class BuildModel(
         var clone = context.Pages.Find(await context.Pages.CloneAsync(parent, CloneName(parent)))!;
         context.Routes.Reload(Screen.Funnel.Id);
         Done =
-            $"This is a clone of {Format.Quoted(parent.Name)}. Change one thing, then publish: visitors see "
-            + "it once you send them here.";
+            $"This is a clone of {Format.Quoted(parent.Name)}. Change one thing and publish it. Visitors see it "
+            + "once you start a test with it.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }
 
@@ -160,7 +160,7 @@ public sealed partial class BuildModel(
             return NotFound();
         var target = to is { } step ? OtherSteps.FirstOrDefault(other => other.Id == new StepId(step)) : null;
         if (to is not null && target is null)
-            return Refuse(id, "Choose the step that it goes to.");
+            return Refuse(id, "Choose a step.");
         if (shelf.Problem(page) is { } problem)
             return Refuse(id, Words(problem));
         if (!confirmed && shelf.IsTested(page.Id))
@@ -175,8 +175,8 @@ public sealed partial class BuildModel(
             if (await shelf.ArchiveAsync(page) is { } late)
                 return Refuse(id, Words(late));
             Done =
-                $"{Format.Quoted(page.Name)} is put "
-                + $"away.{(tested ? " Nobody new is sent there; who has it keeps it. A new phase has begun." : "")}";
+                $"{Format.Quoted(page.Name)} is archived."
+                + $"{(tested ? " Nobody new is sent there; who has it keeps it. A new phase has begun." : "")}";
         }
         else
         {
@@ -185,9 +185,10 @@ public sealed partial class BuildModel(
                 return Refuse(id, Words(why));
             Done =
                 moved == page.Id
-                    ? $"{Format.Quoted(page.Name)} is on {Format.Quoted(target.Name)} now."
-                    : $"{Format.Quoted(page.Name)} was in a test here, so its figures stay with it in the "
-                        + $"archive of this step; a clone of it is on {Format.Quoted(target.Name)}.";
+                    ? $"{Format.Quoted(page.Name)} moved to {Format.Quoted(target.Name)}."
+                    : $"{Format.Quoted(page.Name)} was in a test here, so it stays in this step’s archive with "
+                        + "its results; a clone was added to"
+                        + $" {Format.Quoted(target.Name)}.";
         }
         context.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));
@@ -199,7 +200,7 @@ public sealed partial class BuildModel(
             return NotFound();
         await shelf.RestoreAsync(page.Id);
         context.Routes.Reload(Screen.Funnel.Id);
-        Done = $"{Format.Quoted(page.Name)} is back.";
+        Done = $"{Format.Quoted(page.Name)} is restored.";
         return Redirect(Screen.Address("build"));
     }
 
@@ -213,7 +214,7 @@ public sealed partial class BuildModel(
         if (await shelf.DeleteAsync(page) is { } problem)
             return Refuse(id, Words(problem));
         context.Routes.Reload(Screen.Funnel.Id);
-        Done = $"{Format.Quoted(page.Name)} is deleted. Nobody was ever shown it.";
+        Done = $"{Format.Quoted(page.Name)} is deleted. No visitor ever saw it.";
         return Redirect(Screen.Address("build"));
     }
 
@@ -228,13 +229,13 @@ public sealed partial class BuildModel(
         problem switch
         {
             ShelfProblem.IsShown =>
-                "Everyone who opens the step’s link sees this page. Show another one to everyone first.",
+                "Everyone who opens the step’s link sees this page. Show another page to everyone first.",
             ShelfProblem.IsControl => "This is the control of the running test. Keep a page first.",
-            ShelfProblem.LeavesOne => "Without this page the test has nothing left to compare. Keep a page instead.",
+            ShelfProblem.LeavesOne => "Without this page the test has nothing to compare. Keep a page instead.",
             ShelfProblem.IsForOthers =>
-                "Visitors who do not take part in the running test see this page. Choose another for them first.",
-            ShelfProblem.IsTied => "A source sends its visitors to this page. Untie it under Sources first.",
-            _ => "Visitors have seen this page, or it was in a test, so it is kept. It can be put away.",
+                "Visitors who do not take part in the test see this page. Choose another page for them first.",
+            ShelfProblem.IsTied => "A source always shows this page. Change that on Sources first.",
+            _ => "Visitors have seen this page, or it was in a test, so it cannot be deleted. You can archive it.",
         };
 
     private PageCard Card(Page page)
@@ -261,10 +262,10 @@ public sealed partial class BuildModel(
     {
         var stem = PlainName().Replace(parent.Name, "");
         for (var number = 2; ; number++)
-            if (Screen.Pages.All(page => page.Name != $"{stem}, version {number}"))
-                return $"{stem}, version {number}";
+            if (Screen.Pages.All(page => page.Name != $"{stem}, copy {number}"))
+                return $"{stem}, copy {number}";
     }
 
-    [GeneratedRegex(@", version \d+$")]
+    [GeneratedRegex(@", (copy|version) \d+$")]
     private static partial Regex PlainName();
 }

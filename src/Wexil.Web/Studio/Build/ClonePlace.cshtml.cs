@@ -30,14 +30,14 @@ public sealed class ClonePlaceModel(StepScreens screens, PageContext context) : 
             .FirstOrDefault(place => place.Step.Id.Value == To);
         if (place.Step is null)
         {
-            ModelState.AddModelError(nameof(To), "Choose the step that the clone is for.");
+            ModelState.AddModelError(nameof(To), "Choose a step.");
             return Page();
         }
         var clone = Context.Pages.Find(await Context.Pages.CloneAsync(Shown, Shown.Name, place.Step.Id))!;
         Context.Routes.Reload();
         Done =
-            $"A clone of {Format.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons know their "
-            + "new page.";
+            $"A clone of {Format.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons are "
+            + "connected to the new page.";
         return Redirect($"/f/{place.Funnel.Slug}/{place.Step.Slug}/build/{clone.Slug}");
     }
 }

@@ -44,7 +44,7 @@ public sealed class CompareModel(StepScreens screens, PageContext context) : Pag
             return NotFound();
         var now = To == 0 ? Context.Drafts.For(Shown).Source : Context.Pages.Source(Shown, To);
         After = (
-            To == 0 ? Shown.Name + (Shown.HasDraft ? ", not published yet" : "") : $"Version {To}",
+            To == 0 ? Shown.Name + (Shown.HasDraft ? " (draft)" : "") : $"Version {To}",
             Context.Frame(Shown, PreviewUse.Inspect, To == 0 ? null : To)
         );
         if (From != 0)

@@ -169,13 +169,13 @@ public sealed class EditPageModel(
             return Refuse("Choose a picture.");
         if (picture.Length > LargestPicture)
             return Refuse(
-                $"A picture can have up to {LargestPicture >> 20} MB; this one has {picture.Length / 1048576.0:0.#} MB."
+                $"A picture can have up to {LargestPicture >> 20} MB; this one is {picture.Length / 1048576.0:0.#} MB."
             );
         var extension = Path.GetExtension(picture.FileName).ToLowerInvariant();
         using var memory = new MemoryStream();
         await picture.CopyToAsync(memory);
         if (!PictureFile.IsPicture(extension, memory.GetBuffer().AsSpan(0, (int)memory.Length)))
-            return Refuse("This is not a picture that a page can show: JPEG, PNG, GIF, WebP, AVIF or SVG.");
+            return Refuse("Choose a JPEG, PNG, GIF, WebP, AVIF or SVG picture.");
         var taken = Context
             .Pages.Hashes(Shown.Id, Shown.Revision, withDraft: true)
             .Keys.Concat(Context.Sections.FilesBeside(Shown))
@@ -189,19 +189,27 @@ public sealed class EditPageModel(
     }
 
     /// <summary>Makes a part of the page a section; its versions have screens of their own.</summary>
-    public async Task<IActionResult> OnPostSectionAsync(int node, string? section)
+    /// <param name="withNext">The part below belongs to it, and a version has the two the other way round.</param>
+    public async Task<IActionResult> OnPostSectionAsync(int node, string? section, bool withNext = false)
     {
         if (!Shown.IsHosted || Screen.Step.IsSection)
             return NotFound();
         if (section?.Trim() is not { Length: > 0 and <= 120 } name)
-            return Refuse("Give the section a name, of 120 characters at most.");
-        if (Context.Drafts.SourceAt(Shown, At) is not { } seen || ParsedPage.From(seen).OuterOf(node) is not { } first)
-            return Refuse("The page was changed meanwhile. It shows the page as it is now.");
+            return Refuse("Enter a name for the section, of up to 120 characters.");
+        if (Context.Drafts.SourceAt(Shown, At) is not { } seen)
+            return Refuse("The page was changed in the meantime. It has been reloaded.");
         var key = Slug.Free(Slug.From(name), Context.Funnels.SlugTaken);
+        PageEdit.MarkSection mark = new(node, key, withNext);
+        // What cannot be marked leaves no section behind.
+        var first = PageEditor.Apply(seen, mark).Source is { } marked ? SectionedPage.Parse(marked).First(key) : null;
+        if (first is null)
+            return Answer(await editor.EditAsync(Shown, Author, _ => mark));
         if (await Context.Funnels.AddSectionAsync(Screen.Step, name, key, first) is not { } made)
-            return Refuse("A step or section of that name was added a moment ago. Try again.");
-        var answer = await editor.EditAsync(Shown, Author, _ => new PageEdit.MarkSection(node, made.Slug));
-        // What cannot be marked, or was marked by the same click before, leaves no section behind.
+            return Refuse("A step or section with that name was just added. Try again.");
+        if (withNext && OtherOrder.Of(first) is { } turned)
+            await Context.Pages.AddVersionAsync(made.Id, "Other order", turned);
+        var answer = await editor.EditAsync(Shown, Author, _ => mark);
+        // Nor does what was marked by the same click before.
         if (SectionedPage.Parse(Context.Drafts.For(Shown).Source).First(made.Slug) is null)
             await Context.Funnels.ArchiveStepAsync(made.Id, forward: null);
         Context.Routes.Reload(Screen.Funnel.Id);
@@ -221,17 +229,17 @@ public sealed class EditPageModel(
         ModelState.Clear();
         if (SectionName?.Trim() is not { Length: > 0 and <= 120 } name)
         {
-            ModelState.AddModelError(nameof(SectionName), "Give the section a name, of 120 characters at most.");
+            ModelState.AddModelError(nameof(SectionName), "Enter a name for the section, of up to 120 characters.");
             return Page();
         }
         var key = Slug.Free(Slug.From(name), Context.Funnels.SlugTaken);
         if (await Context.Funnels.AddSectionAsync(Screen.Step, name, key, SectionMark.AsItStands) is not { } made)
         {
-            ModelState.AddModelError(nameof(SectionName), "A step or section of that name was added a moment ago.");
+            ModelState.AddModelError(nameof(SectionName), "A step or section with that name was just added.");
             return Page();
         }
         Context.Routes.Reload(Screen.Funnel.Id);
-        Done = "Paste the line below into your page, then write another version of this part.";
+        Done = "Paste the code below into your page, then create another variation.";
         return Redirect(Screen.Address(made, "build"));
     }
 
@@ -249,14 +257,14 @@ public sealed class EditPageModel(
             // A version of a section may be a few words, or nothing.
             Source ??= "";
             if (string.IsNullOrWhiteSpace(Source) && !Screen.Step.IsSection)
-                ModelState.AddModelError(nameof(Source), "The page would be empty.");
+                ModelState.AddModelError(nameof(Source), "The page cannot be empty.");
             else if (PageSource.Problem(Screen.Step.IsSection ? Source + "<br>" : Source) is { } problem)
                 ModelState.AddModelError(nameof(Source), problem);
             else if (At != Draft.Revision)
                 ModelState.AddModelError(
                     nameof(Source),
-                    "The page was changed in another window meanwhile. Copy what you typed, load the page "
-                        + "again, and put it in there."
+                    "The page was changed in another window in the meantime. Copy your text, reload the page "
+                        + "and paste it in."
                 );
         }
         var moved = Shown.IsHosted ? null : Moved();
@@ -274,9 +282,9 @@ public sealed class EditPageModel(
         if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source)
             await Context.Drafts.EditAsync(Shown, Draft, source, "Source");
         Done = Shown.IsHosted
-            ? "Saved as a draft. Visitors see it once you publish it."
-            : $"{Format.Quoted(Context.Pages.Find(Shown.Id)!.Name)} is "
-                + $"saved.{(moved is null ? "" : addresses.TwinOf(Shown.Id, moved))}";
+            ? "Draft saved. Visitors see it once you publish."
+            : $"{Format.Quoted(Context.Pages.Find(Shown.Id)!.Name)} saved."
+                + $"{(moved is null ? "" : addresses.TwinOf(Shown.Id, moved))}";
         return Redirect(Shown.IsHosted ? Own() : Screen.Address("build"));
     }
 
@@ -299,7 +307,7 @@ public sealed class EditPageModel(
             return NotFound();
         if (!Shown.HasDraft)
         {
-            Done = "Visitors see it as it is already: nothing was changed since it was published.";
+            Done = "Nothing to publish: no changes since the last publish.";
             return Redirect(Own());
         }
         var looksTheSame = Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id);
@@ -307,7 +315,7 @@ public sealed class EditPageModel(
             return Redirect(Own("publish"));
         await Context.Pages.PublishAsync(Shown, Context.Drafts.For(Shown).Source, "", looksTheSame);
         Context.Routes.Reload(Screen.Funnel.Id);
-        Done = $"{Format.Quoted(Shown.Name)} is published: whoever is sent to it sees it so from now on.";
+        Done = $"{Format.Quoted(Shown.Name)} is published. Visitors see it from now on.";
         return Redirect(Screen.Address("build"));
     }
 
@@ -331,7 +339,7 @@ public sealed class EditPageModel(
     private void CheckName()
     {
         if (string.IsNullOrWhiteSpace(Name))
-            ModelState.AddModelError(nameof(Name), "Give the page a name.");
+            ModelState.AddModelError(nameof(Name), "Enter a name for the page.");
         else if (Name.Trim().Length > 120)
             ModelState.AddModelError(nameof(Name), "At most 120 characters.");
     }

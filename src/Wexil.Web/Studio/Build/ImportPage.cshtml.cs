@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App.Importing;
+using Wexil.App.Setup;
 using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Web.Studio.Shared;
@@ -7,7 +8,8 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Build;
 
 /// <summary>How far a page has come that is being fetched, and what could not be had.</summary>
-public sealed class ImportPageModel(StepScreens screens, Imports imports, PageStore pages) : StepPageModel(screens)
+public sealed class ImportPageModel(StepScreens screens, Imports imports, PageStore pages, FirstTestGuide guide)
+    : StepPageModel(screens)
 {
     public override string Stage => "build";
 
@@ -15,12 +17,16 @@ public sealed class ImportPageModel(StepScreens screens, Imports imports, PageSt
 
     public Page? Made { get; private set; }
 
+    /// <summary>The page is the first one of an owner who is on the way to a first test.</summary>
+    public bool LeadsToFirstTest { get; private set; }
+
     public IActionResult OnGet(string id)
     {
         if (imports.Find(id) is not { } found || found.Step != Screen.Step.Id)
             return NotFound();
         Import = found;
         Made = found.Result is { Page: var page } ? pages.Find(page) : null;
+        LeadsToFirstTest = guide.State() is { Stage: not FirstTestStage.Done, Step: { } step } && step.Id == found.Step;
         return Page();
     }
 

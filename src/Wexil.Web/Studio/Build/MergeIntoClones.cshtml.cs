@@ -78,7 +78,7 @@ public sealed class MergeIntoClonesModel(StepScreens screens, PageContext contex
         await Context.Pages.CarryAsync(carried, Shown.Revision);
         Done =
             "Carried over to the "
-            + $"{(carried.Count == 1 ? "draft of 1 clone" : $"drafts of {carried.Count} clones")}. Look at "
+            + $"{(carried.Count == 1 ? "draft of 1 clone" : $"drafts of {carried.Count} clones")}. Check "
             + $"{(carried.Count == 1 ? "it" : "each")}, then publish.";
         return Redirect(Screen.Address("build"));
     }

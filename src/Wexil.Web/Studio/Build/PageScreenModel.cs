@@ -4,6 +4,7 @@ using Wexil.App;
 using Wexil.App.Drafts;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
+using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;
 using Wexil.Pages.Serving;
@@ -82,11 +83,9 @@ public sealed class PageContext(
                     page.Entry!
                 )
             );
-        var review = new PageReview(
-            changes,
-            Wiring.Check(source, new(page.Slug, screen.Place.Slug, visitors.Origin, tills), screen.Place.Kind)
-        );
-        return _reviews.Set(key, review, new MemoryCacheEntryOptions { Size = 1 });
+        StepKind? kind = screen.Step.IsSection ? null : screen.Step.Kind;
+        var wiring = Wiring.Check(source, new(page.Slug, screen.Place.Slug, visitors.Origin, tills), kind);
+        return _reviews.Set(key, new PageReview(changes, wiring), new MemoryCacheEntryOptions { Size = 1 });
     }
 
     public void Dispose() => _reviews.Dispose();

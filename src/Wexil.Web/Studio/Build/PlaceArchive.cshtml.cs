@@ -71,7 +71,7 @@ public sealed class PlaceArchiveModel(
         var chosen = Placed.Where(page => page.To.Length > 0).ToArray();
         if (chosen.Length == 0)
         {
-            ModelState.AddModelError("to", "Place at least one page on a step.");
+            ModelState.AddModelError("to", "Choose a step for at least one page.");
             return Page();
         }
         var steps = new Dictionary<string, Step>();
@@ -91,8 +91,8 @@ public sealed class PlaceArchiveModel(
         routes.Reload(Screen.Funnel.Id);
         Done =
             chosen.Length == 1
-                ? $"{Format.Quoted(chosen[0].Title)} is on its step."
-                : $"{chosen.Length} pages are on their steps. Links between them lead along the funnel.";
+                ? $"{Format.Quoted(chosen[0].Title)} is added."
+                : $"{chosen.Length} pages added. Links between them use the steps’ permanent links.";
         return Redirect(Screen.Address("build"));
     }
 
@@ -104,7 +104,7 @@ public sealed class PlaceArchiveModel(
             StepKind.Other,
             name,
             Slug.Free(Slug.From(name), funnels.SlugTaken)
-        ) ?? throw new StoreException("The link’s name was taken a moment ago.");
+        ) ?? throw new StoreException("That link name was just taken.");
     }
 
     private static PageBundle Relinked(PageBundle bundle, string path, Dictionary<string, Step> steps)
@@ -140,7 +140,7 @@ public sealed class PlaceArchiveModel(
 
     private RedirectResult Gone()
     {
-        Done = "The .zip is not here any more. Bring it in again.";
+        Done = "The upload has expired. Upload the .zip again.";
         return Redirect(Screen.Address("build/add"));
     }
 }

@@ -30,7 +30,7 @@ public sealed class PublishModel(StepScreens screens, PageContext context) : Pag
             return NotFound();
         if (!Shown.HasDraft)
         {
-            Done = "Visitors see it as it is already: nothing was changed since it was published.";
+            Done = "Nothing to publish: no changes since the last publish.";
             return Redirect(Own());
         }
         var looksTheSame = Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id);
@@ -44,8 +44,8 @@ public sealed class PublishModel(StepScreens screens, PageContext context) : Pag
         Context.Routes.Reload(Screen.Funnel.Id);
         Done =
             IsTested && !looksTheSame
-                ? $"{Format.Quoted(Shown.Name)} is published. The test goes on in a new phase; what was counted "
-                    + "before stays."
+                ? $"{Format.Quoted(Shown.Name)} is published. The test continues in a new phase. Earlier counts "
+                    + "are kept."
                 : $"{Format.Quoted(Shown.Name)} is published.";
         return Redirect(Screen.Address("build"));
     }

@@ -55,7 +55,7 @@ public sealed class SettingsModel(StepScreens screens, PageContext context) : Pa
             !string.IsNullOrWhiteSpace(SharePicture)
             && !Uri.TryCreate(SharePicture.Trim(), UriKind.RelativeOrAbsolute, out _)
         )
-            ModelState.AddModelError(nameof(SharePicture), "This is not an address.");
+            ModelState.AddModelError(nameof(SharePicture), "Enter a web address.");
         if (!ModelState.IsValid)
             return Page();
         if (Indexed != Shown.IsIndexed)
@@ -70,7 +70,7 @@ public sealed class SettingsModel(StepScreens screens, PageContext context) : Pa
         if (edited.Source! != draft.Source)
             await Context.Drafts.EditAsync(Shown, draft, edited.Source!, edited.Label);
         Context.Routes.Reload(Screen.Funnel.Id);
-        Done = "The settings are in the draft. Visitors get them once you publish.";
+        Done = "Settings saved to the draft. They go live when you publish.";
         return Redirect(Own());
     }
 

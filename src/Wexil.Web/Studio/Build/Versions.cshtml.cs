@@ -24,13 +24,8 @@ public sealed class VersionsModel(StepScreens screens, PageContext context) : Pa
             return NotFound();
         var draft = Context.Drafts.For(Shown);
         await Context.Drafts.TakeFilesAsync(Shown, number);
-        await Context.Drafts.EditAsync(
-            Shown,
-            draft,
-            Context.Pages.Source(Shown, number),
-            $"Version {number} brought back"
-        );
-        Done = $"Version {number} is the draft now. Publish it for visitors to see it; undo takes it back.";
+        await Context.Drafts.EditAsync(Shown, draft, Context.Pages.Source(Shown, number), $"Restored version {number}");
+        Done = $"Version {number} is now the draft. Publish it to make it live, or undo.";
         return Redirect(Own());
     }
 }

@@ -31,9 +31,9 @@ const tell = (message) => frame.contentWindow.postMessage(message, "*");
 
 // What is said longer floats over the page: nothing may move under the hand of somebody who clicks.
 const reasons = {
-  offline: "Not saved yet: no connection. It is sent as soon as there is one.",
-  "signed-out": "Not saved yet: you are signed out. Sign in in another tab, and it is saved.",
-  refused: "Not saved yet: the server has a problem. It is sent again.",
+  offline: "Not saved yet: no connection. It will be saved when you are online again.",
+  "signed-out": "Not saved yet: you are signed out. Sign in in another tab to save it.",
+  refused: "Not saved yet: Wexil has a problem. It will be tried again.",
 };
 
 const queue = new EditQueue(
@@ -55,7 +55,7 @@ const queue = new EditQueue(
       if (!entry.key) return entry.make && !fields.kind ? null : fields;
       const node = numbers.get(entry.key);
       if (node === null || node === undefined) {
-        problem.textContent = "This part is not on the page any more, so nothing was done to it.";
+        problem.textContent = "This element is no longer on the page, so nothing was changed.";
         return null;
       }
       if (entry.html !== undefined)
@@ -99,8 +99,8 @@ const panel = new Panel({
       isShown: false,
       fields: { alternative, picture: file },
     }),
-  section: (part, name) =>
-    send({ handler: "Section", key: part.key, node: part.node, isShown: false, fields: { section: name } }),
+  section: (part, name, withNext) =>
+    send({ handler: "Section", key: part.key, node: part.node, isShown: false, fields: { section: name, withNext } }),
   background: (part, file) =>
     send({
       handler: "Picture",
@@ -230,7 +230,7 @@ function choose(key, mine, theirs) {
     button("Use mine", () =>
       queue.add({ handler: "Edit", kind: "text", key, html: mine.html, count: mine.count, words: mine.words }),
     ),
-    button("Keep the other"),
+    button("Use the other"),
   );
   box.hidden = false;
 }

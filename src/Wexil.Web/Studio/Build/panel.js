@@ -128,7 +128,7 @@ export class Panel {
       ...this.#fields(part, edit),
       make(
         "div",
-        { class: "actions", role: "group", "aria-label": "What to do with it" },
+        { class: "actions", role: "group", "aria-label": "Actions" },
         make(
           "button",
           {
@@ -184,28 +184,36 @@ export class Panel {
       return make(
         "p",
         {},
-        make("a", { href: `${sections}/${encodeURIComponent(part.section)}/build` }, "Versions of this section"),
+        make("a", { href: `${sections}/${encodeURIComponent(part.section)}/build` }, "Variations of this section"),
       );
     const name = make("input", { id: "part-section", class: "form-control", maxlength: "120", placeholder: part.name });
-    return make(
-      "details",
-      { class: "deeper" },
-      make("summary", {}, "Test versions of this part"),
-      make("label", { class: "form-label", for: "part-section" }, "Call the section"),
-      name,
+    const mark = (words, fallback, withNext) =>
       make(
         "button",
         {
           type: "button",
           class: "btn btn-line",
           onclick: (event) => {
-            this.#host.section(this.#shown, name.value.trim() || part.name);
+            this.#host.section(this.#shown, name.value.trim() || fallback, withNext);
             // What is left of the panel is shown anew once nobody is in it.
             event.currentTarget.blur();
           },
         },
-        "Make it a section",
+        words,
+      );
+    return make(
+      "details",
+      { class: "deeper" },
+      make("summary", {}, "Test variations of this element"),
+      make("label", { class: "form-label", for: "part-section" }, "Section name"),
+      name,
+      make(
+        "div",
+        { class: "actions" },
+        mark("Make it a section", part.name, false),
+        part.next ? mark("Test the other order", `Order of ${part.name}`, true) : "",
       ),
+      part.next ? make("p", { class: "soft" }, `The other order: first ${part.next}, then this element.`) : "",
     );
   }
 
@@ -239,28 +247,28 @@ export class Panel {
             class: "btn btn-line",
             onclick: () => this.#host.select({ key: part.key }, { type: true }),
           },
-          "Edit the text in place",
+          "Edit text",
         ),
       );
       this.#alone(part, fields);
       this.#looks(part, fields, edit, false);
     } else if (part.kind === "button") {
-      if (part.tag === "input") text("Words", part.text, (value) => edit({ kind: "hint", words: value }));
-      else if (part.plain) text("Words", part.text, (value) => edit({ kind: "text", html: escape(value) }));
+      if (part.tag === "input") text("Button text", part.text, (value) => edit({ kind: "hint", words: value }));
+      else if (part.plain) text("Button text", part.text, (value) => edit({ kind: "text", html: escape(value) }));
       if (part.tag === "a") {
         const role = make(
           "select",
           { id: "part-role", class: "form-select", onchange: () => edit({ kind: "role", role: role.value }) },
-          make("option", { value: "" }, "A link"),
+          make("option", { value: "" }, "Link"),
           make("option", { value: "buy" }, "Buy button"),
-          make("option", { value: "no" }, "No, thank you"),
+          make("option", { value: "no" }, "“No, thanks” link"),
         );
         role.value = part.role;
         fields.push(
-          make("div", { class: "field" }, make("label", { class: "form-label", for: "part-role" }, "What it is"), role),
+          make("div", { class: "field" }, make("label", { class: "form-label", for: "part-role" }, "Use as"), role),
         );
         text(
-          part.role ? "Till, when it is not the next step" : "Leads to",
+          part.role ? "Checkout address (empty: next step)" : "Links to",
           part.href,
           (value) => edit({ kind: "address", to: value }),
           { inputmode: "url", spellcheck: "false" },
@@ -268,7 +276,9 @@ export class Panel {
       }
       this.#looks(part, fields, edit, true);
     } else if (part.kind === "picture") {
-      text("Words for who cannot see it", part.alt, (value) => edit({ kind: "picture", alternative: value, file: "" }));
+      text("Alt text (for visitors who cannot see it)", part.alt, (value) =>
+        edit({ kind: "picture", alternative: value, file: "" }),
+      );
       const file = make("input", {
         id: "part-file",
         type: "file",
@@ -280,29 +290,30 @@ export class Panel {
         make(
           "div",
           { class: "field" },
-          make("label", { class: "form-label", for: "part-file" }, "Another picture"),
+          make("label", { class: "form-label", for: "part-file" }, "Replace picture"),
           file,
         ),
       );
       fields.push(this.#assets((path) => edit({ kind: "picture", alternative: part.alt ?? "", file: path })));
-      text("Or its address", part.src, (value) => edit({ kind: "picture", alternative: part.alt ?? "", file: value }), {
+      const fromAddress = (value) => edit({ kind: "picture", alternative: part.alt ?? "", file: value });
+      text("Or picture address", part.src, fromAddress, {
         inputmode: "url",
         spellcheck: "false",
       });
     } else if (part.kind === "video")
-      text("Address of the video", part.src, (value) => edit({ kind: "address", to: value }), {
+      text("Video address", part.src, (value) => edit({ kind: "address", to: value }), {
         inputmode: "url",
         spellcheck: "false",
       });
     else if (part.kind === "field")
-      text("Hint in the field", part.placeholder, (value) => edit({ kind: "hint", words: value }));
+      text("Placeholder text", part.placeholder, (value) => edit({ kind: "hint", words: value }));
     else if (part.kind === "form" && part.action && !/^(#|javascript:)/.test(part.action)) {
       fields.push(
         make("p", { class: "soft" }, `Sends to ${part.action}`),
         make(
           "button",
           { type: "button", class: "btn btn-line", onclick: () => edit({ kind: "take-form" }) },
-          "Let Wexil take it",
+          "Send sign-ups to Wexil",
         ),
       );
     } else if (part.kind === "section")
@@ -324,7 +335,7 @@ export class Panel {
       make(
         "div",
         { class: "field" },
-        make("label", { class: "form-label", for: "part-background-file" }, "Another background picture"),
+        make("label", { class: "form-label", for: "part-background-file" }, "Replace background picture"),
         file,
       ),
       make("p", { class: "soft" }, `Now: ${decodeURIComponent(part.picture.split("/").pop())}`),
@@ -333,8 +344,8 @@ export class Panel {
   }
 
   #looks(part, fields, edit, button) {
-    this.#colour(part, fields, edit, "color", button ? "Text colour" : "Colour", part.color);
-    if (button) this.#colour(part, fields, edit, "background-color", "Colour", part.background);
+    this.#colour(part, fields, edit, "color", button ? "Text color" : "Color", part.color);
+    if (button) this.#colour(part, fields, edit, "background-color", "Color", part.background);
     const size = make("input", {
       id: "part-size",
       type: "number",
@@ -358,7 +369,7 @@ export class Panel {
         make(
           "button",
           { type: "button", class: "btn-plain", onclick: () => this.#plain(part, edit) },
-          "As the page’s style has it",
+          "Reset to page style",
         ),
       );
   }
@@ -385,7 +396,7 @@ export class Panel {
     return make(
       "div",
       { class: "field" },
-      make("label", { class: "form-label", for: "part-insert" }, "Put a block below"),
+      make("label", { class: "form-label", for: "part-insert" }, "Add a block below"),
       make(
         "div",
         { class: "copyline" },
@@ -410,7 +421,7 @@ export class Panel {
           const pictures = answer.ok ? await answer.json() : [];
           box.append(
             pictures.length === 0
-              ? make("p", { class: "soft" }, "This page has no pictures of its own yet.")
+              ? make("p", { class: "soft" }, "This page has no pictures yet.")
               : make(
                   "div",
                   { class: "thumbs" },
@@ -425,7 +436,7 @@ export class Panel {
           );
         },
       },
-      make("summary", {}, "From the page’s files"),
+      make("summary", {}, "Choose from the page’s files"),
     );
     return box;
   }
@@ -441,7 +452,7 @@ export class Panel {
         make(
           "p",
           {},
-          make("span", {}, `At ${width} pixels “${line.word}” stands alone on the last line of “${line.words}”. `),
+          make("span", {}, `At ${width} pixels “${line.word}” is alone on the last line of “${line.words}”. `),
           make(
             "button",
             {
@@ -466,7 +477,7 @@ export class Panel {
     const line = this.#lonely.find((found) => found.key === part.key);
     if (line)
       fields.push(
-        make("p", { class: "wait" }, `“${line.word}” stands alone on the last line at ${this.#lonelyWidth} pixels.`),
+        make("p", { class: "wait" }, `“${line.word}” is alone on the last line at ${this.#lonelyWidth} pixels.`),
       );
   }
 
@@ -474,21 +485,21 @@ export class Panel {
     const publish = document.querySelector(".tools .btn-go");
     publish.classList.toggle("quiet", !differs);
     publish.title = differs
-      ? "Visitors do not see the changes yet"
-      : "Nothing was changed since the page was published";
+      ? "Changes not published yet"
+      : "No changes since the last publish";
     const suggest = find("suggest");
     suggest.hidden = !name;
     if (name) {
-      suggest.textContent = `Call it ${name}?`;
+      suggest.textContent = `Rename to ${name}?`;
       suggest.dataset.value = name.replace(/^“|”$/g, "");
     }
     const sum = [];
     if (wiring.forms) sum.push(wiring.forms === 1 ? "1 form" : `${wiring.forms} forms`);
     if (wiring.buttons) sum.push(wiring.buttons === 1 ? "1 buy button" : `${wiring.buttons} buy buttons`);
-    if (wiring.noes) sum.push("a no");
+    if (wiring.noes) sum.push("1 “no” link");
     find("wiring-sum").textContent = [
-      sum.length ? `${sum.join(", ")} wired` : "",
-      wiring.notes.length ? `${wiring.notes.length} to look at` : "",
+      sum.length ? `${sum.join(", ")} connected` : "",
+      wiring.notes.length ? `${wiring.notes.length} to check` : "",
     ]
       .filter(Boolean)
       .join(" · ");
@@ -516,7 +527,7 @@ export class Panel {
                   class: "btn-plain",
                   onclick: () => this.#host.editNode(revision, { kind: "take-form", node: note.node }),
                 },
-                "Let Wexil take it",
+                "Send sign-ups to Wexil",
               )
             : null,
         ),

@@ -11,8 +11,8 @@ addEventListener("message", ({ source, data }) => {
   place.hidden = false;
   place.textContent =
     data.found.length === 0
-      ? "No headline ends in a lonely word."
-      : data.found.map((line) => `“${line.word}” stands alone on the last line of “${line.words}”.`).join(" ") +
+      ? "No headline ends with a single word on its last line."
+      : data.found.map((line) => `“${line.word}” is alone on the last line of “${line.words}”.`).join(" ") +
         " Edit the page at this width to balance the lines.";
 });
 const frames = screens.map((screen) => screen.querySelector("iframe"));

@@ -50,7 +50,7 @@ export class SourceView {
           keymap.of([indentWithTab]),
           EditorView.lineWrapping,
           EditorView.cspNonce.of(nonce),
-          EditorView.contentAttributes.of({ "aria-label": "Source of the page" }),
+          EditorView.contentAttributes.of({ "aria-label": "Page source" }),
           heard,
         ],
       }),

@@ -209,17 +209,17 @@ public sealed class CountModel(
     private Step? StepOf(SplitTest test) =>
         Screen.Steps.Concat(Screen.EverySection).FirstOrDefault(step => step.Id == test.Step);
 
-    private string StepName(SplitTest test) => StepOf(test)?.Name ?? "a step put away";
+    private string StepName(SplitTest test) => StepOf(test)?.Name ?? "an archived step";
 
     private static string Words(ExclusionReason reason) =>
         reason switch
         {
-            ExclusionReason.Tied => "Sent there by a source that is tied to it",
-            ExclusionReason.Affiliate => "Sent by affiliates, drawn from the pages open to them",
-            ExclusionReason.Audience => "Do not take part",
-            ExclusionReason.Combination => "Another section shows what not every version goes with",
-            ExclusionReason.Share => "Left out by the share",
-            ExclusionReason.Late => "Stayed, because Wexil did not answer in time",
-            _ => "Came while the test did not run",
+            ExclusionReason.Tied => "From a source that always shows this page",
+            ExclusionReason.Affiliate => "From affiliates, split among pages open to them",
+            ExclusionReason.Audience => "Not in the audience",
+            ExclusionReason.Combination => "Another section showed a variation that does not go with all of these",
+            ExclusionReason.Share => "Outside the chosen share",
+            ExclusionReason.Late => "Stayed because Wexil responded too late",
+            _ => "Came while the test was not running",
         };
 }

@@ -20,7 +20,7 @@ public sealed record SegmentView(IReadOnlyList<SegmentViewRow> Rows, string Warn
     public static SegmentView From(SegmentTable<Arm> table, string many) =>
         From(
             table,
-            $"{many} a page",
+            $"{many} per page",
             Format.Percent,
             arm => $"{Format.Count(arm.Conversions)} of {Format.Count(arm.Visitors)}",
             arm => arm.Visitors
@@ -29,7 +29,7 @@ public sealed record SegmentView(IReadOnlyList<SegmentViewRow> Rows, string Warn
     public static SegmentView From(SegmentTable<RevenueSample> table, Currency currency) =>
         From(
             table,
-            "buyers a page of orders of about the same size",
+            "buyers per page with similar orders",
             mean => currency.Show((decimal)mean),
             revenue => $"{currency.Show((decimal)revenue.Sum)} from {Format.Count(revenue.Visitors)}",
             revenue => revenue.Visitors
@@ -61,9 +61,9 @@ public sealed record SegmentView(IReadOnlyList<SegmentViewRow> Rows, string Warn
             ],
             table.Comparisons == 0
                 ? $"Every group is small: with fewer than {AlwaysValidTest.MinConversions} {least}, differences "
-                    + "here are luck until more have come."
-                : $"{Format.Count(table.Comparisons, "comparison", "comparisons")} made here. Whoever searches "
-                    + "many groups finds something by chance; what is marked holds after allowing for all of them. "
-                    + "Small groups are not compared."
+                    + "here are mostly luck."
+                : $"{Format.Count(table.Comparisons, "comparison", "comparisons")} made. With many groups some "
+                    + "differences appear by chance; highlighted results allow for that. Small groups are not "
+                    + "compared."
         );
 }

@@ -78,9 +78,9 @@ public sealed class Segments(TallyStore tallies, SourceStore sources)
                 : "Not known",
             _ => value switch
             {
-                0 => "No source named",
-                SourceStore.Rest => "Many others",
-                _ => sources.GetValueOrDefault(value, "A source taken out"),
+                0 => "No source",
+                SourceStore.Rest => "Others",
+                _ => sources.GetValueOrDefault(value, "Deleted source"),
             },
         };
 }

@@ -75,7 +75,10 @@ public sealed class TimeChart
             [
                 .. reading
                     .Phases.Where(phase => phase.StartedAt <= now && !IsAdaptive(phase))
-                    .Select((phase, i) => new Change(X(units.PlaceOf(phase.StartedAt)), i + 1, phase.Reason)),
+                    .Select(
+                        (phase, i) =>
+                            new Change(X(units.PlaceOf(phase.StartedAt)), i + 1, StoredWording.What(phase.Reason))
+                    ),
             ],
             Gaps = [.. all.Where(unit => !came.Contains(unit)).Select(unit => (X(unit - 0.5), X(unit + 0.5)))],
             Values = [.. Ticks(low, high).Select(value => (Y(value), Label(value, high - low, money)))],

@@ -38,8 +38,8 @@ public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.Pag
         var (files, bytes) = await assets.ClearAsync(unused);
         Done =
             files == 0
-                ? "There was nothing to clear."
-                : $"{Format.Count(files, "file", "files")} cleared, {Format.Count(bytes / 1024)} KB.";
+                ? "There was nothing to delete."
+                : $"{Format.Count(files, "file", "files")} deleted, {Format.Count(bytes / 1024)} KB.";
         return RedirectToPage();
     }
 

@@ -63,7 +63,7 @@ public sealed class FunnelStepsModel(
         (order[at], order[to]) = (order[to], order[at]);
         await Funnels.OrderAsync(Funnel.Id, order);
         routes.Reload(Funnel.Id);
-        Done = "The order is changed. Links lead on in the new order from now on; every step keeps its own link.";
+        Done = "Steps reordered. Each step keeps its permanent link.";
         return RedirectToPage();
     }
 
@@ -75,13 +75,13 @@ public sealed class FunnelStepsModel(
         {
             ModelState.AddModelError(
                 $"name-{id}",
-                string.IsNullOrWhiteSpace(name) ? "Give the step a name." : $"At most {MaxNameLength} characters."
+                string.IsNullOrWhiteSpace(name) ? "Enter a name for the step." : $"At most {MaxNameLength} characters."
             );
             return Page();
         }
         await Funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
         routes.Reload(Funnel.Id);
-        Done = $"{Format.Quoted(name.Trim())} is saved. Its link is still /go/{step.Slug}.";
+        Done = $"{Format.Quoted(name.Trim())} saved. Its link is still /go/{step.Slug}.";
         return RedirectToPage();
     }
 
@@ -89,11 +89,11 @@ public sealed class FunnelStepsModel(
     {
         if (Find(id) is not { } step)
             return NotFound();
-        var clone = await Funnels.CloneStepAsync(step, $"{step.Name}, second");
+        var clone = await Funnels.CloneStepAsync(step, $"{step.Name}, copy");
         routes.Reload(Funnel.Id);
         Done =
-            $"{Format.Quoted(clone.Name)} stands behind it, with a link of its own: /go/{clone.Slug}. Its "
-            + "pages are clones that know where they came from.";
+            $"{Format.Quoted(clone.Name)} added after it with its own link: /go/{clone.Slug}. Its pages are "
+            + "clones of the originals.";
         return RedirectToPage();
     }
 
@@ -103,7 +103,10 @@ public sealed class FunnelStepsModel(
             return NotFound();
         if (Tested.Contains(step.Id))
         {
-            ModelState.AddModelError($"archive-{id}", "A test runs on this step. Keep a page first.");
+            ModelState.AddModelError(
+                $"archive-{id}",
+                "A test is running on this step. Keep a page first, then archive the step."
+            );
             return Page();
         }
         Uri? address = null;
@@ -119,8 +122,8 @@ public sealed class FunnelStepsModel(
         await Funnels.ArchiveStepAsync(step.Id, address?.AbsoluteUri);
         routes.Reload(Funnel.Id);
         Done = address is null
-            ? $"{Format.Quoted(step.Name)} is put away. Its link goes on showing its page."
-            : $"{Format.Quoted(step.Name)} is put away. Its link leads to {address} now.";
+            ? $"{Format.Quoted(step.Name)} is archived. Its link still shows its page."
+            : $"{Format.Quoted(step.Name)} is archived. Its link now leads to {address}.";
         return RedirectToPage();
     }
 
@@ -130,7 +133,7 @@ public sealed class FunnelStepsModel(
             return NotFound();
         await Funnels.RestoreStepAsync(step.Id);
         routes.Reload(Funnel.Id);
-        Done = $"{Format.Quoted(step.Name)} is back in its place.";
+        Done = $"{Format.Quoted(step.Name)} is restored.";
         return RedirectToPage();
     }
 
@@ -141,7 +144,7 @@ public sealed class FunnelStepsModel(
             ModelState.AddModelError(
                 nameof(funnelName),
                 string.IsNullOrWhiteSpace(funnelName)
-                    ? "Give the funnel a name."
+                    ? "Enter a name for the funnel."
                     : $"At most {MaxNameLength} characters."
             );
             return Page();
@@ -153,13 +156,12 @@ public sealed class FunnelStepsModel(
     public async Task<IActionResult> OnPostCloneFunnelAsync()
     {
         var plain = sections.Plain(Funnel.Id);
-        var clone = await Funnels.CloneAsync(Funnel, $"{Funnel.Name}, second", (html, slugs) =>
+        var clone = await Funnels.CloneAsync(Funnel, $"{Funnel.Name}, copy", (html, slugs) =>
             PageLinks.Rename(plain(html), slugs)
         );
         routes.Reload(Funnel.Id);
         Done =
-            $"This is a clone of {Format.Quoted(Funnel.Name)}, with fresh links. Its pages know which pages "
-            + "they came from.";
+            $"This is a clone of {Format.Quoted(Funnel.Name)} with new links. Its pages are clones of the originals.";
         return Redirect($"/f/{clone.Slug}/steps");
     }
 
@@ -167,9 +169,7 @@ public sealed class FunnelStepsModel(
     {
         await Funnels.ArchiveAsync(Funnel.Id, archived);
         routes.Reload(Funnel.Id);
-        Done = archived
-            ? "The funnel is put away. Its links go on working, and its tests go on counting."
-            : "The funnel is back.";
+        Done = archived ? "Funnel archived. Its links still work and its tests still count." : "Funnel restored.";
         return RedirectToPage();
     }
 

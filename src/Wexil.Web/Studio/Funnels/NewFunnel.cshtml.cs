@@ -15,7 +15,7 @@ namespace Wexil.Web.Studio.Funnels;
 /// Makes a funnel: from a starter whose pages work at once, from a .zip that a funnel went out as, or empty.
 /// </summary>
 [UploadLimit(80)]
-public sealed class NewFunnelModel(FunnelStore funnels, Routes routes) : PageModel
+public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings, Routes routes) : PageModel
 {
     public const string Empty = "empty";
 
@@ -26,18 +26,26 @@ public sealed class NewFunnelModel(FunnelStore funnels, Routes routes) : PageMod
     [BindProperty]
     public string Starter { get; set; } = StarterFunnel.All[0].Key;
 
+    /// <summary>What starter pages are filled in with.</summary>
+    [BindProperty]
+    public OfferForm Offer { get; set; } = new();
+
     [BindProperty]
     public IFormFile? Upload { get; set; }
+
+    public void OnGet() => Offer = OfferForm.From(settings);
 
     public async Task<IActionResult> OnPostAsync()
     {
         if (string.IsNullOrWhiteSpace(Name))
-            ModelState.AddModelError(nameof(Name), "Give the funnel a name: the offer that it is for.");
+            ModelState.AddModelError(nameof(Name), "Enter a name for the funnel.");
+        var offer = Offer.Read(Name?.Trim() ?? "", ModelState, nameof(Offer), settings);
         if (!ModelState.IsValid)
             return Page();
-        var name = Name!.Trim();
+        var name = offer.Name;
         if (StarterFunnel.Find(Starter) is not { } starter)
             return Redirect($"/f/{(await funnels.CreateAsync(name)).Slug}/steps/new");
+        await OfferForm.KeepLookAsync(offer, settings);
         var slug = Slug.From(name);
         var made = await funnels.CreateAsync(
             name,
@@ -48,7 +56,7 @@ public sealed class NewFunnelModel(FunnelStore funnels, Routes routes) : PageMod
                             step.Page.Kind,
                             step.Name,
                             i == 0 ? slug : Slug.From($"{slug}-{Slug.From(step.Name)}"),
-                            [new(step.Page.Name, PageBundle.OneFile(step.Page.Html), null)]
+                            [new(step.Page.Name, PageBundle.OneFile(step.Page.HtmlFor(offer)), null)]
                         )
                 ),
             ]
@@ -62,7 +70,7 @@ public sealed class NewFunnelModel(FunnelStore funnels, Routes routes) : PageMod
     {
         var limits = new ArchiveLimits();
         if (Upload is not { Length: > 0 })
-            return Refuse("Choose the .zip of a funnel.");
+            return Refuse("Choose a funnel .zip.");
         if (Upload.Length > limits.TotalBytes)
             return Refuse($"The file is larger than {limits.TotalBytes >> 20} MB.");
         await using var stream = Upload.OpenReadStream();
@@ -78,6 +86,7 @@ public sealed class NewFunnelModel(FunnelStore funnels, Routes routes) : PageMod
     private IActionResult Refuse(string problem)
     {
         ModelState.Clear();
+        Offer = OfferForm.From(settings);
         ModelState.AddModelError(nameof(Upload), problem);
         return Page();
     }

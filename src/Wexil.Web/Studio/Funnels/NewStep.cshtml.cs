@@ -16,7 +16,7 @@ public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAdd
     public string LinkStart => visitors.Link("");
 
     [BindProperty]
-    [Required(ErrorMessage = "Give the step a name.")]
+    [Required(ErrorMessage = "Enter a name for the step.")]
     [MaxLength(80, ErrorMessage = "At most 80 characters.")]
     public string Name { get; set; } = "";
 
@@ -48,5 +48,5 @@ public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAdd
     }
 
     private string? Problem(string? name) =>
-        Slug.Problem(name) ?? (Funnels.SlugTaken(name!) ? "Another step has this link already." : null);
+        Slug.Problem(name) ?? (Funnels.SlugTaken(name!) ? "This link is taken." : null);
 }

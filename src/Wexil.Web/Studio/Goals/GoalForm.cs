@@ -37,12 +37,12 @@ public sealed class GoalForm
     /// <summary>Which kinds are offered.</summary>
     public static IReadOnlyList<(GoalKind Kind, string Words)> Kinds { get; } =
     [
-        (GoalKind.OptIn, "Opt-in on a page hosted here"),
-        (GoalKind.Sale, "Sale told by the till"),
+        (GoalKind.OptIn, "Opt-in on a hosted page"),
+        (GoalKind.Sale, "Sale reported by the payment service"),
         (GoalKind.Step, "Reaches a later step"),
-        (GoalKind.Address, "Reaches an address"),
-        (GoalKind.Click, "Clicks on an element"),
-        (GoalKind.Signal, "Signal from a page or a server"),
+        (GoalKind.Address, "Visits an address"),
+        (GoalKind.Click, "Click on an element"),
+        (GoalKind.Signal, "Signal from a page or server"),
     ];
 
     /// <summary>Reads it, or says by the fields what is wrong; null then.</summary>
@@ -56,10 +56,10 @@ public sealed class GoalForm
             Wrong(field, problem);
         var value = string.IsNullOrWhiteSpace(Value) ? 0 : currency.Parse(Value);
         if (value is null)
-            Wrong(nameof(Value), $"An amount such as {currency.Write(3900)}.");
+            Wrong(nameof(Value), $"Enter an amount such as {currency.Write(3900)}.");
         var window = Days();
         if (!string.IsNullOrWhiteSpace(Window) && window is null)
-            Wrong(nameof(Window), $"A number of days from 1 to {Goal.MaxWindowDays}, or nothing.");
+            Wrong(nameof(Window), $"Enter a number of days from 1 to {Goal.MaxWindowDays}, or leave empty.");
         string[] products =
         [
             .. (Products ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries),
@@ -96,12 +96,12 @@ public sealed class GoalForm
             GoalKind.Address when Pattern().Problem() is { } problem => (nameof(Address), problem),
             GoalKind.Click when element.Length == 0 => (
                 nameof(Element),
-                "Say what is clicked on: #order, .buy, a[href*=kit]."
+                "Enter a CSS selector: #order, .buy, a[href*=kit]."
             ),
             GoalKind.Click
                 when element.Length > MaxElementLength || new CssSelectorParser().ParseSelector(element) is null => (
                 nameof(Element),
-                "This is no CSS selector that a browser understands."
+                "This is not a valid CSS selector."
             ),
             _ => null,
         };
@@ -115,7 +115,7 @@ public sealed class GoalForm
     public AddressPattern Pattern() => new(Match, Address?.Trim() ?? "", IgnoresCase);
 
     private static string StepName(Goal goal, StepScreen screen) =>
-        screen.Steps.FirstOrDefault(step => step.Id == goal.Step)?.Name ?? "a step put away";
+        screen.Steps.FirstOrDefault(step => step.Id == goal.Step)?.Name ?? "an archived step";
 
     private static string Words(AddressPattern address)
     {
@@ -123,9 +123,9 @@ public sealed class GoalForm
         {
             AddressMatch.Exact => "is",
             AddressMatch.Begins => "begins with",
-            _ => "the expression finds:",
+            _ => "matches the expression:",
         };
-        return $"{match} {address.Text}{(address.IgnoresCase ? ", capitals or not" : "")}";
+        return $"{match} {address.Text}{(address.IgnoresCase ? ", ignoring case" : "")}";
     }
 
     /// <summary>A goal in a line.</summary>
@@ -138,13 +138,15 @@ public sealed class GoalForm
             GoalKind.OptIn => goal.Pages.Count == 0
                 ? "opts in on any page of the funnel"
                 : $"opts in on {Format.Count(goal.Pages.Count, "chosen page", "chosen pages")}",
-            GoalKind.Sale => goal.Products.Count == 0 ? "buys anything" : $"buys {string.Join(" or ", goal.Products)}",
+            GoalKind.Sale => goal.Products.Count == 0
+                ? "buys any product"
+                : $"buys {string.Join(" or ", goal.Products)}",
             GoalKind.Click => $"clicks on {goal.Element}",
-            _ => "a signal comes",
+            _ => "sends a signal",
         };
         var worth =
-            goal.ValueComes ? "worth what comes with it"
-            : goal.Value > 0 ? $"worth {currency.Show(goal.Value)}"
+            goal.ValueComes ? "valued at the amount sent"
+            : goal.Value > 0 ? $"valued at {currency.Show(goal.Value)}"
             : null;
         return string.Join(
             ", ",
@@ -154,7 +156,7 @@ public sealed class GoalForm
                 goal.WindowDays is { } days ? $"within {Format.Count(days, "day", "days")}" : null,
                 goal.EveryTime ? "each time" : null,
                 worth,
-                goal.LessIsBetter ? "less is better" : null,
+                goal.LessIsBetter ? "fewer is better" : null,
             }.OfType<string>()
         );
     }

@@ -49,14 +49,14 @@ public sealed class GoalsModel(
                 + (
                     open.Result.Total.Visitors == 0
                         ? ""
-                        : " Visitors who came before may have done it unseen, so they are left out of it: a "
-                            + "new phase has begun."
+                        : " Visitors who came before are not part of it, because they may have done it already. "
+                            + "A new phase has started."
                 );
             return Redirect(Screen.Address("goals"));
         }
         ModelState.AddModelError(
             $"{nameof(Form)}.{nameof(Form.Name)}",
-            $"A test has at most {GoalStore.MaxPerTest} goals. Take one out first."
+            $"A test has at most {GoalStore.MaxPerTest} goals. Remove one first."
         );
         return Page();
     }
@@ -79,7 +79,7 @@ public sealed class GoalsModel(
         {
             await goals.DropAsync(open.Test.Id, new(goal));
             routes.Reload(Screen.Funnel.Id);
-            Done = "The goal counts no more. What it counted is kept in the log of events.";
+            Done = "Goal removed. What it counted stays in the event log.";
         }
         return Redirect(Screen.Address("goals"));
     }

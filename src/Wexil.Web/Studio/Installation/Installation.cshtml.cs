@@ -94,7 +94,7 @@ public sealed class InstallationModel(
     public async Task<IActionResult> OnPostWithdrawAsync(long link)
     {
         await wiring.Links.WithdrawAsync(Funnel.Id.Value, link);
-        Done = "The link opens nothing any more.";
+        Done = "Link turned off.";
         return Redirect($"/f/{Funnel.Slug}/wiring");
     }
 
@@ -103,12 +103,12 @@ public sealed class InstallationModel(
         var unseen =
             blind == 0
                 ? ""
-                : $" {Format.Count(blind, "page lies", "pages lie")} at a private address and could not be "
-                    + "looked at; the settings can allow it.";
+                : $" {Format.Count(blind, "page", "pages")} at a private address could not be checked; "
+                    + "you can allow it in Settings.";
         if (looked == 0)
-            return $"Nothing was looked at.{unseen}";
-        return $"{Format.Count(looked, "page", "pages")} looked at: "
-            + $"{(bad == 0 ? "nothing is wrong" : $"{Format.Count(bad, "needs", "need")} mending")}.{unseen}";
+            return $"Nothing was checked.{unseen}";
+        return $"{Format.Count(looked, "page", "pages")} checked: "
+            + $"{(bad == 0 ? "no problems" : Format.Count(bad, "has a problem", "have problems"))}.{unseen}";
     }
 
     public string Until(SharedLink link) => clock.Moment(link.Until);

@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Funnels;
 using Wexil.Store;
+using Wexil.Web.Studio.Help;
 
 namespace Wexil.Web.Studio.Jump;
 
@@ -47,7 +48,11 @@ public sealed class JumpModel(FunnelStore funnels, PageStore pages) : PageModel
                     );
                 }),
         ];
-        return Hits is [var only] ? Redirect(only.Address) : Page();
+        // What is here is meant first; the guide is for those who look for words.
+        if (Hits is [var only])
+            return Redirect(only.Address);
+        Hits = [.. Hits, .. GuidePages.With(words).Select(page => new Hit($"/guide/{page.Slug}", page.Title, "guide"))];
+        return Hits is [var found] ? Redirect(found.Address) : Page();
     }
 
     private static string Place(Funnel funnel, Step step) =>

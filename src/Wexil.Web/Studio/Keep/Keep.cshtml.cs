@@ -100,7 +100,7 @@ public sealed class KeepModel(
         ModelState.Remove(nameof(Kept));
         if (Screen.Open is not { } running)
         {
-            Done = "The test was decided already; nothing was changed.";
+            Done = "The test is already decided. Nothing was changed.";
             return Redirect(Screen.Address("keep"));
         }
         if (Rule.Read(ModelState, nameof(Rule), clock.Today) is not { } rule)
@@ -117,7 +117,7 @@ public sealed class KeepModel(
     {
         if (Screen.Open is not { } running)
         {
-            Done = "The test was decided already; nothing was changed.";
+            Done = "The test is already decided. Nothing was changed.";
             return Redirect(Screen.Address("keep"));
         }
         if (running.Pages.FirstOrDefault(page => page.Id == new PageId(Kept)) is not { } page)
@@ -142,7 +142,7 @@ public sealed class KeepModel(
             $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Says.Sentence}",
             Screen.Address("keep")
         );
-        Done = $"{Format.Quoted(page.Name)} is kept: {Screen.ShownBy} it to everybody from now on.";
+        Done = $"{Format.Quoted(page.Name)} is kept: {Screen.ShownBy} it to everyone from now on.";
         return Redirect(Screen.Address("keep"));
     }
 
@@ -153,12 +153,12 @@ public sealed class KeepModel(
         var taken = Screen.Reading is { Test: { IsOpen: false } test } && await verdicts.TakeBackAsync(test.Id);
         routes.Reload(Screen.Funnel.Id);
         Done = taken
-            ? "Taken back: the test runs on in a new phase. Visitors who came meanwhile stay out of it."
-            : "There is nothing to take back any more.";
+            ? "Undone: the test continues in a new phase. Visitors who came in between are not part of it."
+            : "There is nothing to undo.";
         if (changed.Count > 0)
             Done +=
-                $" {Format.Quoted(changed[0].Name)} was changed since the section was written into it, so nobody is "
-                + "drawn for it there. Bring the version before back under Versions.";
+                $" {Format.Quoted(changed[0].Name)} was changed after the section was written into it, so the "
+                + "section is not tested there. Restore the earlier version under Versions.";
         return Redirect(Screen.Address("keep"));
     }
 
@@ -169,15 +169,15 @@ public sealed class KeepModel(
             return NotFound();
         if (Screen.IsOpen)
         {
-            Done = "The test runs again; nothing was changed.";
+            Done = "The test is already running again. Nothing was changed.";
             return Redirect(Screen.Address("keep"));
         }
         var written = await sections.WriteInAsync(Screen.Funnel.Id, [Screen.Step.Id]);
         routes.Reload(Screen.Funnel.Id);
         Done =
             written.Count > 0
-                ? $"{Format.Quoted(Screen.KeptPage!.Name)} is written into {Names(written)}. The versions stay here."
-                : "No page has the section any more; nothing was changed.";
+                ? $"{Format.Quoted(Screen.KeptPage!.Name)} is written into {Names(written)}. The variations stay here."
+                : "No page has this section any more. Nothing was changed.";
         return Redirect(Screen.Address("keep"));
     }
 
@@ -206,8 +206,8 @@ public sealed class KeepModel(
         if (InForce is not { } inForce || pages.Find(inForce.Line.Verdict.Page) is not { IsHosted: true } kept)
         {
             Done = InForce is null
-                ? "Nothing is kept here at the moment."
-                : "The kept page is an outside one: change a copy of it there, and add that here.";
+                ? "Nothing is kept here."
+                : "The kept page is hosted elsewhere. Change a copy there and add it here.";
             return Redirect(Screen.Address(InForce is null ? "keep" : "build"));
         }
         // What is written into a page has to be a section there again, to be tested on.
@@ -220,11 +220,10 @@ public sealed class KeepModel(
         var clone = pages.Find(await pages.CloneAsync(kept, name))!;
         routes.Reload(Screen.Funnel.Id);
         Done =
-            $"The next round: {Format.Quoted(kept.Name)} is the control, and this is its clone. Change one "
-            + "thing, publish, and start the test on Send; the share can begin low.";
+            $"{Format.Quoted(kept.Name)} is the control and this is its clone. Change one thing, publish, then "
+            + "start the test on Send.";
         if (changed.Count > 0)
-            Done +=
-                $" {Names(changed)} was changed since the section was written into it: bring the section back first.";
+            Done += $" {Names(changed)} was changed after the section was written into it. Restore the section first.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }
 
@@ -242,7 +241,7 @@ public sealed class KeepModel(
             return Page();
         }
         await tests.SetLearnedAsync(own.Id, words);
-        Done = words.Length == 0 ? "Nothing stands there any more." : "Written down. It can be found under Tests.";
+        Done = words.Length == 0 ? "Note deleted." : "Saved. You can find it under Tests.";
         return Redirect(Screen.Address("keep") + "#learned");
     }
 
@@ -265,7 +264,7 @@ public sealed class KeepModel(
         if (Own(test) is not { } own)
             return NotFound();
         await tests.Reports.WithdrawAsync(own.Id.Value, link);
-        Done = "Withdrawn: the link opens nothing any more.";
+        Done = "Link turned off.";
         return Redirect(Screen.Address("keep") + $"#report-{test}");
     }
 
@@ -286,8 +285,8 @@ public sealed class KeepModel(
         Decides = decision switch
         {
             RuleDecision.Wait => why,
-            RuleDecision.Keep keep => $"At the next full hour {keep.Page.Letter} is kept: {why}",
-            _ => $"At the next full hour a page rests: {why}",
+            RuleDecision.Keep keep => $"{keep.Page.Letter} will be kept at the next full hour: {why}",
+            _ => $"A page goes out of rotation at the next full hour: {why}",
         };
     }
 

@@ -48,7 +48,7 @@ public sealed class RuleForm
         else if (By == KeepBy.Visitors)
         {
             if (!Whole(Visitors, MinVisitors, MaxVisitors, out var visitors))
-                Wrong(nameof(Visitors), $"A whole number, {MinVisitors} or more.");
+                Wrong(nameof(Visitors), $"Enter a whole number of at least {MinVisitors}.");
             rule = rule with { Visitors = visitors };
         }
         return state.IsValid ? rule : null;
@@ -60,18 +60,18 @@ public sealed class RuleForm
         if (sureness is null)
             wrong(
                 nameof(Sureness),
-                $"From {Percent(KeepRule.MinSureness)} to {Percent(KeepRule.MaxSureness)} percent."
+                $"Enter a percentage from {Percent(KeepRule.MinSureness)} to {Percent(KeepRule.MaxSureness)}."
             );
         if (!Whole(Conversions, AlwaysValidTest.MinConversions, MaxConversions, out var conversions))
             wrong(
                 nameof(Conversions),
-                $"A whole number, {AlwaysValidTest.MinConversions} or more: below it no call is made."
+                $"Enter a whole number of at least {AlwaysValidTest.MinConversions}: fewer are too few to decide."
             );
         if (!Whole(Days, 1, MaxDays, out var days))
-            wrong(nameof(Days), $"Whole days, from 1 to {MaxDays}.");
+            wrong(nameof(Days), $"Enter whole days from 1 to {MaxDays}.");
         var latest = ReadDay(today);
         if (!string.IsNullOrWhiteSpace(Latest) && latest is null)
-            wrong(nameof(Latest), "A day to come, such as 2026-12-24; or nothing.");
+            wrong(nameof(Latest), "Enter a future day such as 2026-12-24, or leave empty.");
         return rule with
         {
             Sureness = sureness ?? rule.Sureness,
@@ -110,20 +110,20 @@ public sealed class RuleForm
     /// <summary>The rule in a sentence, for the log and the screen.</summary>
     public static string Words(KeepRule rule)
     {
-        var by = rule.OnMoney ? "Judged by earned per visitor" : "Judged by the main goal";
+        var by = rule.OnMoney ? "Decided by revenue per visitor" : "Decided by the main goal";
         return rule.By switch
         {
-            KeepBy.Sure => $"{by}; kept by itself when {Percent(rule.Sureness)}% sure, after "
+            KeepBy.Sure => $"{by}; kept automatically when {Percent(rule.Sureness)}% sure, after "
                 + $"{Format.Count(rule.Days, "day", "days")} and {Format.Count(rule.Conversions)} conversions "
                 + "on each page"
                 + (
                     rule.Latest is { } latest
                         ? $", on {Format.Day(latest)} at the latest "
-                            + $"({(rule.LeaderAtLatest ? "whichever is ahead" : "the control stays")})"
+                            + $"({(rule.LeaderAtLatest ? "the page that is ahead" : "the control stays")})"
                         : ""
                 )
-                + (rule.RestsLosers ? "; losers rest" : ""),
-            KeepBy.Visitors => $"{by}; whichever is ahead is kept after {Format.Count(rule.Visitors)} visitors",
+                + (rule.RestsLosers ? "; losing pages leave rotation" : ""),
+            KeepBy.Visitors => $"{by}; the page that is ahead is kept after {Format.Count(rule.Visitors)} visitors",
             _ => $"{by}; kept by hand",
         };
     }

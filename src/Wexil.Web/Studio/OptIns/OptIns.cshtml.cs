@@ -57,22 +57,22 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxSt
         )
             ModelState.AddModelError(
                 nameof(ForwardTo),
-                "The address that the service’s form is sent to, beginning with https://."
+                "Enter the address that the service’s form is sent to, beginning with https://."
             );
         var fields = ReadFields();
         if (fields.Count > MaxFields)
             ModelState.AddModelError(nameof(Fields), $"At most {MaxFields} fields.");
         if (address is not null && !fields.ContainsKey("email"))
-            ModelState.AddModelError(nameof(Fields), "The address itself is missing: email = …");
+            ModelState.AddModelError(nameof(Fields), "The e-mail field is missing: email = …");
         if (Confirms && string.IsNullOrWhiteSpace(Subject))
-            ModelState.AddModelError(nameof(Subject), "A mail needs a subject.");
+            ModelState.AddModelError(nameof(Subject), "Enter a subject.");
         if (!ModelState.IsValid)
             return Page();
         await optIns.SetAsync(
             Screen.Step.Id,
             new(address, fields, Confirms, Subject?.Trim() ?? "", Words?.Trim() ?? "")
         );
-        Done = "Saved. It holds for opt-ins from now on.";
+        Done = "Saved. Applies to opt-ins from now on.";
         return Redirect(Screen.Address("opt-ins"));
     }
 
@@ -87,7 +87,7 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxSt
             else
                 ModelState.AddModelError(
                     nameof(Fields),
-                    $"Each line is a field here, =, and its name there. This is not: {line}"
+                    $"Each line needs a field here, = and its name there. Not valid: {line}"
                 );
         }
         return fields;
@@ -96,7 +96,7 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxSt
     public async Task<IActionResult> OnPostAgainAsync()
     {
         await outgoing.AgainAsync(Screen.Step.Id);
-        Done = "What was given up is tried once more.";
+        Done = "Retrying.";
         return Redirect(Screen.Address("opt-ins"));
     }
 }

@@ -31,7 +31,7 @@ public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceS
     public async Task<IActionResult> OnPostAgainAsync()
     {
         await outgoing.AllAgainAsync();
-        Done = "Everything in the outbox is tried again within a few seconds.";
+        Done = "Everything in the outbox is being retried.";
         return RedirectToPage();
     }
 
@@ -64,13 +64,12 @@ public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceS
     public string To(OutboxMessage what) =>
         what.Kind switch
         {
-            OutboxKind.Forward =>
-                $"{optIns.ForStep(what.Step).ForwardTo?.Host ?? "nowhere any more"}, for {what.Email}",
+            OutboxKind.Forward => $"{optIns.ForStep(what.Step).ForwardTo?.Host ?? "no destination"}, for {what.Email}",
             OutboxKind.Postback => what.Source is { } source
             && sources.Network(source)?.Postback is { } postback
             && Uri.TryCreate(postback.Template, UriKind.Absolute, out var address)
                 ? address.Host
-                : "nowhere any more",
+                : "no destination",
             _ => what.Email,
         };
 }

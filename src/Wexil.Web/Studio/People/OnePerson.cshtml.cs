@@ -56,7 +56,7 @@ public sealed class OnePersonModel(PeopleStore people, ActivityStore activities,
         // Those by rule come by themselves.
         var ruled = people.Rules().Select(rule => rule.Tag).ToHashSet(StringComparer.OrdinalIgnoreCase);
         await people.SetTagsAsync(Email, [.. tags.Where(tag => !ruled.Contains(tag))]);
-        Done = "The tags are saved.";
+        Done = "Tags saved.";
         return Redirect($"/people/one?email={Uri.EscapeDataString(Email)}");
     }
 
@@ -66,12 +66,12 @@ public sealed class OnePersonModel(PeopleStore people, ActivityStore activities,
             return NotFound();
         if (!Sure)
         {
-            ModelState.AddModelError(nameof(Sure), "Say that you are sure: this cannot be taken back.");
+            ModelState.AddModelError(nameof(Sure), "Tick the box to confirm. This cannot be undone.");
             Tags = string.Join(", ", Person.Tags);
             return Page();
         }
         await removal.RemoveAsync(Email);
-        TempData[nameof(Done)] = "The person is removed. What was counted stays counted, of nobody.";
+        TempData[nameof(Done)] = "Person deleted. Counts are kept, anonymously.";
         return Redirect("/people");
     }
 

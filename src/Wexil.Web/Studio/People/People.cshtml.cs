@@ -85,8 +85,8 @@ public sealed class PeopleModel(
     public async Task<IActionResult> OnPostTakeInAsync(long id)
     {
         Done = await held.TakeInAsync(id) is { } taken
-            ? $"{taken.Email} is a person now, and counts as an opt-in."
-            : "This opt-in is not held any more.";
+            ? $"{taken.Email} is added to People and counts as an opt-in."
+            : "This opt-in is no longer on hold.";
         return Redirect("/people");
     }
 
@@ -103,7 +103,7 @@ public sealed class PeopleModel(
         if (tag.Length is 0 or > PeopleStore.MaxTagLength || tag.Contains(','))
             ModelState.AddModelError(
                 nameof(RuleTag),
-                $"A tag of up to {PeopleStore.MaxTagLength} characters, without commas."
+                $"Enter a tag of up to {PeopleStore.MaxTagLength} characters, without commas."
             );
         var parts = (RulePage ?? "").Split('/');
         var known =
@@ -122,14 +122,14 @@ public sealed class PeopleModel(
             return Page();
         }
         await people.SetRuleAsync(tag, known!.Value.Item1, known.Value.Item2);
-        Done = $"Whoever saw that page has the tag “{tag}”.";
+        Done = $"Everyone who saw that page gets the tag “{tag}”.";
         return Redirect("/people");
     }
 
     public async Task<IActionResult> OnPostDropRuleAsync(string tag)
     {
         await people.DropRuleAsync(tag);
-        Done = $"The rule for “{tag}” is taken out.";
+        Done = $"The rule for “{tag}” is removed.";
         return Redirect("/people");
     }
 

@@ -23,7 +23,7 @@ public static class PeopleFile
         var table = CsvTable.Read(text, MaxTextLength, MaxRows);
         var (email, tags) = (table.Find(EmailNames), table.Find("tags"));
         if (table.Columns.Count > 0 && email < 0)
-            return ([], "No column is called email. Name it so in the first line.");
+            return ([], "There is no column called email. Add it to the header line.");
         PeopleRow[] rows = [.. table.Lines.Select(line => Row(line.Number, line[email], line[tags]))];
         var there = known([.. rows.Where(row => row.Problem is null).Select(row => row.Email)]);
         return ([.. rows.Select(row => row with { IsKnown = there.Contains(row.Email) })], table.Problem);
@@ -42,8 +42,8 @@ public static class PeopleFile
             own,
             false,
             EmailAddress.IsValid(email) ? null
-                : email.Length == 0 ? "No address."
-                : "This is no e-mail address."
+                : email.Length == 0 ? "No e-mail address."
+                : "This is not an e-mail address."
         );
     }
 }

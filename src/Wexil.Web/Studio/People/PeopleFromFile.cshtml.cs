@@ -35,9 +35,9 @@ public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
         await people.AddAsync([.. good.Select(row => (row.Email, row.Tags))]);
         var bad = Rows.Count - good.Length;
         TempData[nameof(PeopleModel.Done)] =
-            $"{Format.Count(good.Count(row => !row.IsKnown), "person", "people")} taken in, "
-            + $"{Format.Count(good.Count(row => row.IsKnown))} were there already."
-            + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} left out." : "");
+            $"{Format.Count(good.Count(row => !row.IsKnown), "person", "people")} imported, "
+            + $"{Format.Count(good.Count(row => row.IsKnown))} already listed."
+            + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} skipped." : "");
         return Redirect("/people");
     }
 

@@ -42,11 +42,8 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
         await Task.WhenAll(news.Select(row => sales.RecordAsync(row.Notice!, null, null, row.At)));
         var bad = Found.Rows.Count(row => row.Problem is not null);
         TempData[nameof(SalesModel.Done)] =
-            (
-                news.Length == 0
-                    ? "Nothing was changed: all of it was known."
-                    : $"{Format.Count(news.Length, "line", "lines")} taken in."
-            ) + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} left out." : "");
+            (news.Length == 0 ? "Nothing new to import." : $"{Format.Count(news.Length, "line", "lines")} imported.")
+            + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} skipped." : "");
         return Redirect("/sales");
     }
 

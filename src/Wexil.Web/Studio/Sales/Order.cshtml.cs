@@ -51,8 +51,8 @@ public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
             return Refuse(
                 nameof(Amount),
                 Shown.Balance.Net == 0
-                    ? "Nothing is left of this order."
-                    : $"An amount above 0 and up to {SalesModel.Money(Shown.Balance.Net, Shown.Currency)}."
+                    ? "This order is fully refunded."
+                    : $"Enter an amount above 0 and up to {SalesModel.Money(Shown.Balance.Net, Shown.Currency)}."
             );
         await sales.RecordAsync(
             new(
@@ -67,13 +67,16 @@ public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
             null,
             clock.Now
         );
-        return await DoneAsync($"{SalesModel.Money(parsed.Value, Shown.Currency)} of order {Shown.Order} went back.");
+        return await DoneAsync(
+            $"Refund of {SalesModel.Money(parsed.Value, Shown.Currency)} recorded for order {Shown.Order}. "
+                + "Return the money in your payment service."
+        );
     }
 
     public async Task<IActionResult> OnPostAssignAsync()
     {
         if (string.IsNullOrWhiteSpace(Email) || sales.VisitorOf(Email.Trim()) is not { } visitor)
-            return Refuse(nameof(Email), "Nobody opted in with this e-mail address.");
+            return Refuse(nameof(Email), "No one opted in with this e-mail address.");
         await sales.ClaimAsync(Shown.Order, visitor, clock.Now);
         return await DoneAsync($"Order {Shown.Order} is credited to {Email.Trim()}.");
     }

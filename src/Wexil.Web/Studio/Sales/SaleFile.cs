@@ -59,7 +59,7 @@ public static class SaleFile
         ("currency", "Currency", ["currency", "currency code"]),
         ("product", "Product", ["product", "product name", "item", "item name", "description"]),
         ("email", "E-mail", ["email", "e-mail", "customer email", "buyer email", "email address"]),
-        ("date", "Day or moment", ["date", "time", "created", "created at", "paid at", "day"]),
+        ("date", "Date or time", ["date", "time", "created", "created at", "paid at", "day"]),
         ("type", "Sale or refund", ["type", "kind"]),
         ("line", "Line or refund number", ["line", "line id", "refund", "refund id"]),
     ];
@@ -115,7 +115,7 @@ public static class SaleFile
                 .Where(field => field.Field is "order" or "amount" && !mapping.ContainsKey(field.Field))
                 .Select(field => field.Words.ToLowerInvariant()),
         ];
-        return missing.Length == 0 ? null : $"Say below which column is the {string.Join(" and which the ", missing)}.";
+        return missing.Length == 0 ? null : $"Choose the column for the {string.Join(" and which the ", missing)}.";
     }
 
     private static Dictionary<string, string> Map(
@@ -162,9 +162,9 @@ public static class SaleFile
         if (dateProblem is not null)
             return Bad(dateProblem);
         if (at > now)
-            return Bad("This lies ahead of the clock.");
+            return Bad("This date is in the future.");
         if (!seen.Add(notice.Id()))
-            return Bad("The file names this order and line twice.");
+            return Bad("This order and line are in the file twice.");
         return new(line, order, amount, notice, at ?? now, false, null);
     }
 
@@ -197,6 +197,6 @@ public static class SaleFile
             DateTimeStyles.AssumeUniversal,
             out var exact
         );
-        return isExact ? (exact, null) : (null, problem ?? "The day is not written like 2026-11-09.");
+        return isExact ? (exact, null) : (null, problem ?? "Write the day like 2026-11-09.");
     }
 }

@@ -109,10 +109,10 @@ public sealed class SalesModel(
         if (notice is null)
             return Refuse($"New.{char.ToUpperInvariant(field[0])}{field[1..]}", problem);
         if (sales.Find(notice.Order).GetValueOrDefault(notice.Currency).Sold > 0)
-            return Refuse("New.Order", "An order of this number is in the ledger already.");
+            return Refuse("New.Order", "An order of this number already exists.");
         await sales.RecordAsync(notice, null, New.Page is { } known ? new PageId(known) : null, clock.Now);
         await sales.WhenCountedAsync();
-        Done = $"Order {notice.Order} is in the ledger.";
+        Done = $"Order {notice.Order} added.";
         return Redirect("/sales");
     }
 
@@ -129,9 +129,9 @@ public sealed class SalesModel(
         var (from, fromProblem) = LocalMoment.Parse(From is { Length: > 0 } ? From + "T00:00" : null, zone);
         var (until, untilProblem) = LocalMoment.Parse(Until is { Length: > 0 } ? Until + "T00:00" : null, zone);
         if (fromProblem is not null)
-            ModelState.AddModelError(nameof(From), "A day such as 2026-11-09.");
+            ModelState.AddModelError(nameof(From), "Enter a day such as 2026-11-09.");
         if (untilProblem is not null)
-            ModelState.AddModelError(nameof(Until), "A day such as 2026-11-09.");
+            ModelState.AddModelError(nameof(Until), "Enter a day such as 2026-11-09.");
         var filter = new LedgerFilter(
             from ?? clock.Now.AddDays(-30),
             until?.AddDays(1) ?? clock.Now.AddDays(1),

@@ -60,12 +60,12 @@ public sealed class SectionsModel(
         {
             ({ BestRate: { } expected, Seen: var seen }, { } range)
                 when range.Low <= expected && expected <= range.High =>
-                $"{Format.Count(seen.Visitors, "visitor", "visitors")} saw just these, and "
-                    + $"{Format.Percent(seen.Rate)} of them converted: that fits.",
+                $"{Format.Count(seen.Visitors, "visitor", "visitors")} saw exactly these, and "
+                    + $"{Format.Percent(seen.Rate)} of them converted, as expected.",
             ({ BestRate: not null, Seen: var seen }, not null) =>
-                $"{Format.Count(seen.Visitors, "visitor", "visitors")} saw just these, and "
-                    + $"{Format.Percent(seen.Rate)} of them converted: that is further off than chance explains.",
-            _ => "Nobody has seen just these together yet.",
+                $"{Format.Count(seen.Visitors, "visitor", "visitors")} saw exactly these, and "
+                    + $"{Format.Percent(seen.Rate)} of them converted: further off than chance would explain.",
+            _ => "No visitor has seen exactly these together yet.",
         };
 
     /// <summary>Sections that are not tested and have two versions or more, with how many.</summary>
@@ -164,7 +164,7 @@ public sealed class SectionsModel(
         Read();
         CheckChoice();
         if (Screen.LaterSteps.All(step => step.Id.Value != Goal))
-            ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
+            ModelState.AddModelError(nameof(Goal), "Choose a goal.");
         AsksAboutPages = !IsConfirmed && tests.ForStep(Screen.Place.Id) is [{ IsOpen: true }, ..];
         if (!ModelState.IsValid || Ready.Count == 0 || AsksAboutPages)
             return Page();
@@ -200,7 +200,7 @@ public sealed class SectionsModel(
         Read();
         if (Reading.Together is not { } together)
         {
-            Done = "The sections were decided already; nothing was changed.";
+            Done = "The sections are already decided. Nothing was changed.";
             return Redirect(Screen.Address(Screen.Place, "sections"));
         }
         var best = Reading.Sections.Select((section, i) => (section, section.Pages[together.Best[i]])).ToArray();
@@ -226,9 +226,9 @@ public sealed class SectionsModel(
             $"Kept: {words}. "
             + (
                 written.Count > 0
-                    ? $"{plain} {(written.Count == 1 ? "is a plain page" : "are plain pages")} with them now; the "
-                        + "versions stay with their sections."
-                    : "Everybody sees them from now on. The code to paste in for good is on each section’s Keep screen."
+                    ? $"{plain} {(written.Count == 1 ? "is a plain page" : "are plain pages")} with them now. "
+                        + "The variations stay with their sections."
+                    : "Everyone sees them from now on. The code to paste for good is on each section’s Keep screen."
             );
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
@@ -262,13 +262,13 @@ public sealed class SectionsModel(
         if (Screen.Sections.FirstOrDefault(own => own.Id.Value == section) is not { } part)
             return NotFound();
         if (IsTested(part))
-            Done = "The section is being tested. Keep a version first.";
+            Done = "The section is being tested. Keep a variation first.";
         else
         {
             await writer.WriteInAsync(Screen.Funnel.Id, [part.Id]);
             await funnels.ArchiveStepAsync(part.Id, forward: null);
             routes.Reload(Screen.Funnel.Id);
-            Done = $"{Format.Quoted(part.Name)} is put away. Visitors see the same as before.";
+            Done = $"{Format.Quoted(part.Name)} is archived. Visitors see the same as before.";
         }
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
@@ -283,8 +283,8 @@ public sealed class SectionsModel(
         var changed = await writer.PutBackAsync(part);
         routes.Reload(Screen.Funnel.Id);
         Done =
-            $"{Format.Quoted(part.Name)} is back."
-            + (changed.Count > 0 ? $" {Format.Quoted(changed[0].Name)} was changed since and stays without it." : "");
+            $"{Format.Quoted(part.Name)} is restored."
+            + (changed.Count > 0 ? $" {Format.Quoted(changed[0].Name)} has changed since and stays without it." : "");
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
 
@@ -295,14 +295,17 @@ public sealed class SectionsModel(
         Read();
         var (one, other) = (Find(One), Find(Other));
         if (one is null || other is null || one == other)
-            ModelState.AddModelError(nameof(Other), "Choose versions of two different sections.");
+            ModelState.AddModelError(nameof(Other), "Choose variations of two different sections.");
         else if (IsFirst(one, new(One)) || IsFirst(other, new(Other)))
-            ModelState.AddModelError(nameof(Other), "A section’s first version goes with everything. Choose another.");
+            ModelState.AddModelError(
+                nameof(Other),
+                "The first variation of a section goes with everything. Choose another."
+            );
         if (!ModelState.IsValid)
             return Page();
         await excluded.ExcludeAsync(Screen.Place.Id, new(One), new(Other));
         routes.Reload(Screen.Funnel.Id);
-        Done = "Nobody new sees the two together. Running tests go on in a new phase.";
+        Done = "New visitors never see the two together. Running tests continue in a new phase.";
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
 
@@ -312,7 +315,7 @@ public sealed class SectionsModel(
         ModelState.Clear();
         await excluded.AdmitAsync(Screen.Place.Id, new(One), new(Other));
         routes.Reload(Screen.Funnel.Id);
-        Done = "The two may be shown together again. Running tests go on in a new phase.";
+        Done = "The two can be shown together again. Running tests continue in a new phase.";
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
 
@@ -336,7 +339,7 @@ public sealed class SectionsModel(
             .Select(section =>
                 $"{section.Section.Name} {Format.Quoted(section.Versions.First(own => own.Id == version).Name)}"
             )
-            .FirstOrDefault("a version put away");
+            .FirstOrDefault("an archived variation");
 
     private string Tried(Page page)
     {
@@ -351,11 +354,11 @@ public sealed class SectionsModel(
         Plan switch
         {
             { } plan when plan.AllAtOnce <= plan.OneAtATime =>
-                "All at once takes fewest visitors, because each of them tells about every section. Test one after "
-                    + "the other where two sections could get in each other’s way, and whole pages where the changes "
-                    + "only make sense together.",
-            _ => "One after the other takes fewest visitors here: with so many versions each comparison has to be "
-                + "surer. Test whole pages where the changes only make sense together.",
+                "Testing all at once needs the fewest visitors, because each visitor counts for every section. "
+                    + "Test one after another if two sections could affect each other, and whole pages if the "
+                    + "changes only make sense together.",
+            _ => "Testing one after another needs the fewest visitors here: with so many variations each "
+                + "comparison has to be surer. Test whole pages if the changes only make sense together.",
         };
 
     private void Read()
@@ -395,7 +398,7 @@ public sealed class SectionsModel(
         var (first, second) = (Reading.Sections[interaction.First], Reading.Sections[interaction.Second]);
         var pair = interaction.Pair;
         return $"{first.Step.Name} {PageLetter.At(pair.First)} with {second.Step.Name} {PageLetter.At(pair.Second)} "
-            + $"does better than its parts suggest: {Format.Percent(pair.Arm.Rate)}, where "
-            + $"{Format.Percent(pair.Expected ?? 0)} would follow from the two alone. Decide the two together.";
+            + $"does better than expected: {Format.Percent(pair.Arm.Rate)}, against "
+            + $"{Format.Percent(pair.Expected ?? 0)} from the two separately. Decide the two together.";
     }
 }

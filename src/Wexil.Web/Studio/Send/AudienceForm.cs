@@ -74,7 +74,7 @@ public sealed class AudienceForm
         {
             var (list, unknown) = Parse(written, isOut, read);
             foreach (var name in unknown)
-                Wrong(field, $"“{name}” is no {what} that Wexil knows.");
+                Wrong(field, $"“{name}” is not a {what} that Wexil knows.");
             return list;
         }
         var rules = ReadRules(Wrong);

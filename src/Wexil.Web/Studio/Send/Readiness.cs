@@ -34,18 +34,16 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
                 wiring.Wire(page, screen.Step, isControl: page == shown[0]),
                 stop
             );
-        lines.Add(
-            outside.Length == 0 ? new("The pages answer.", true, "All are hosted here.") : Answer(outside, checks)
-        );
+        lines.Add(outside.Length == 0 ? new("Pages:", true, "All are hosted by Wexil.") : Answer(outside, checks));
         if (outside.Length > 0)
-            lines.Add(Wired("The pages are wired.", outside, checks));
+            lines.Add(Wired("Tracking script:", outside, checks));
         lines.Add(await GoalAsync(screen, goalStep, goal, stop));
         if (goal is null && goalStep is not null)
             lines.AddRange(Credited(screen, shown, goalStep));
-        lines.Add(new("The weights add up.", true, "To 100."));
+        lines.Add(new("Weights:", true, "They add up to 100."));
         lines.AddRange(Differ(shown));
         if (plan.Length > 0)
-            lines.Add(new("How long it takes.", null, plan));
+            lines.Add(new("Duration:", null, plan));
         return lines;
     }
 
@@ -57,13 +55,13 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
             .ToArray();
         var unknown = outside.Any(page => checks[page.Id].Findings[0].Good is null);
         return new(
-            "The pages answer.",
+            "Pages:",
             silent.Length > 0 ? false
                 : unknown ? null
                 : true,
-            silent.Length > 0 ? $"Not {string.Join(", ", silent)}."
-                : unknown ? "Pages at private addresses were not looked at; the settings can allow it."
-                : $"{Format.Count(outside.Length, "outside page was", "outside pages were")} looked at."
+            silent.Length > 0 ? $"Not responding: responding: responding: {string.Join(", ", silent)}."
+                : unknown ? "Pages at private addresses were not checked; you can allow it in Settings."
+                : $"{Format.Count(outside.Length, "page hosted elsewhere was", "pages hosted elsewhere were")} checked."
         );
     }
 
@@ -82,39 +80,39 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
             first is not null ? false
                 : unknown ? null
                 : true,
-            first ?? (unknown ? "It could not be told of all of them." : "The script is where it belongs.")
+            first ?? (unknown ? "Some pages could not be checked." : "All pages have it.")
         );
     }
 
     private async Task<ReadyLine> GoalAsync(StepScreen screen, Step? step, Goal? goal, CancellationToken stop)
     {
-        const string what = "The goal can be reached.";
+        const string what = "Goal:";
         if (goal is { Kind: GoalKind.Sale })
             return settings.HookSecret is null
                 ? new(
                     what,
                     false,
-                    "No payment service can tell of a sale before a secret is made in the settings; sales by "
-                        + "hand and from a file count."
+                    "No payment service is connected: create a secret in Settings. Sales added by hand or "
+                        + "imported still count."
                 )
-                : new(what, true, "The till tells of sales.");
+                : new(what, true, "Ready to receive sales from your payment service.");
         if (goal is { Kind: GoalKind.OptIn })
             return screen.Pages.Any(page => page.Outside is null)
-                ? new(what, true, "By the forms of pages hosted here.")
-                : new(what, false, "No page of this step is hosted here, so no form of ours stands on it.");
+                ? new(what, true, "Counted by forms on hosted pages.")
+                : new(what, false, "No page of this step is hosted by Wexil, so no form can count opt-ins.");
         if (goal is { Kind: GoalKind.Click or GoalKind.Address })
-            return new(what, null, "By the script; the first visitor who meets it shows on Count.");
+            return new(what, null, "Counted by the tracking script; the first conversion will show on Count.");
         if (goal is not null || step is null)
             return new(
                 what,
                 null,
-                "When the signal comes; its address stands under Goals. A picture needs the token in its "
-                    + "address (?wx=), since most browsers keep our cookie from it on another site."
+                "Counted when the signal arrives; its address is under Goals. A picture needs the token in its "
+                    + "address (?wx=), since most browsers block Wexil’s cookie on other sites."
             );
         if (step.Page is not { } id || pages.Find(id) is not { } page)
-            return new(what, false, $"{Format.Quoted(step.Name)} shows no page yet.");
+            return new(what, false, $"{Format.Quoted(step.Name)} has no page yet.");
         if (page.Outside is null)
-            return new(what, true, $"{Format.Quoted(step.Name)} is hosted here.");
+            return new(what, true, $"{Format.Quoted(step.Name)} is hosted by Wexil.");
         return Checked(what, page, await wiring.CheckAsync(wiring.Wire(page, step, isControl: false), stop));
     }
 
@@ -124,8 +122,8 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
         if (check.Findings.FirstOrDefault(finding => finding.Good == false) is { } bad)
             return new(what, false, $"{name}: {bad.Words} {bad.Mend}");
         return check.Findings.Count == 1
-            ? new(what, null, $"{name} could not be looked at.")
-            : new(what, true, $"{name} answers and carries the script.");
+            ? new(what, null, $"{name} could not be checked.")
+            : new(what, true, $"{name} responds and has the tracking script.");
     }
 
     /// <summary>Whether browsers let what is done on the goal's page be credited to who saw the tested pages.</summary>
@@ -142,10 +140,10 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
             yield break;
         var names = string.Join(", ", apart.Select(other => Format.Quoted(other.Name)));
         yield return new(
-            "Visitors stay known.",
+            "Visitors recognized:",
             null,
-            $"{names} and {Format.Quoted(page.Name)} are on different hosts, which most browsers keep apart. "
-                + $"Lead to it by /go/{step.Slug}, or hand the token on; Wiring says how."
+            $"{names} and {Format.Quoted(page.Name)} are on different hosts, and most browsers do not share "
+                + $"cookies between them. Link to it by /go/{step.Slug}, or pass the token on; see Tracking script."
         );
     }
 
@@ -158,7 +156,7 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
         {
             var changes = PageDifferences.Between(control, pages.Source(page)).Changes.Count;
             yield return new(
-                $"{page.Name} against the control.",
+                $"{page.Name} compared with the control:",
                 changes switch
                 {
                     0 => false,
@@ -167,9 +165,9 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
                 },
                 changes switch
                 {
-                    0 => "Nothing differs, so nothing can be found.",
-                    1 => "One thing differs: if it wins, you know what did it.",
-                    _ => $"{Format.Count(changes)} things differ: if it wins, you will not know which did it.",
+                    0 => "Nothing differs, so there is nothing to test.",
+                    1 => "One thing differs: if it wins, you know why.",
+                    _ => $"{Format.Count(changes)} things differ: if it wins, you will not know which change did it.",
                 }
             );
         }

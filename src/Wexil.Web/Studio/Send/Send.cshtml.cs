@@ -158,10 +158,10 @@ public sealed class SendModel(
         var chosen = Chosen();
         var weights = CheckWeights(chosen);
         if (chosen.Length > 0 && chosen[0].Page != Control)
-            ModelState.AddModelError(nameof(Control), "The control is one of the pages in the test.");
+            ModelState.AddModelError(nameof(Control), "Choose the control from the pages in the test.");
         var main = ReadMainGoal();
         if (Goal != 0 && Screen.LaterSteps.All(step => step.Id.Value != Goal))
-            ModelState.AddModelError(nameof(Goal), "Choose the step that counts as a conversion.");
+            ModelState.AddModelError(nameof(Goal), "Choose a goal.");
         var (chosenSettings, from) = ReadSending(chosen, null);
         AsksAboutBeside = !IsConfirmed && RunsBeside();
         if (!ModelState.IsValid || AsksAboutBeside)
@@ -172,18 +172,15 @@ public sealed class SendModel(
         var plan = Plan(chosen, weights!, chosenSettings, from) with { Main = main, Ready = ready };
         if (await tests.StartAsync(plan) is null)
         {
-            ModelState.AddModelError(
-                nameof(Rows),
-                "A test was started on this step a moment ago. Load the page again."
-            );
+            ModelState.AddModelError(nameof(Rows), "A test was just started on this step. Reload the page.");
             return Again();
         }
         routes.Reload(Screen.Funnel.Id);
         Done =
             from > Clock.Now
                 ? $"The test starts {Clock.Moment(from.Value)}. Until then /go/{Screen.Place.Slug} shows "
-                    + "everybody the same page."
-                : $"The test runs. From now on /go/{Screen.Place.Slug} splits its visitors {weights}.";
+                    + "everyone the same page."
+                : $"The test is running. From now on /go/{Screen.Place.Slug} splits visitors {weights}.";
         return Redirect(Screen.Address("send"));
     }
 
@@ -258,7 +255,7 @@ public sealed class SendModel(
         if (moves)
             what.Add(($"Starts {Clock.Moment(from!.Value)}", false));
         if (what.Count == 0 && added.Length == 0 && weights!.Equals(test.Weights))
-            Done = "Nothing was changed.";
+            Done = "No changes.";
         else
         {
             await tests.ChangeAsync(test, weights!, added, chosenSettings, moves ? from : null, what);
@@ -268,13 +265,13 @@ public sealed class SendModel(
             Done =
                 (isSplitNew ? $"New visitors are split {weights}. " : "")
                 + string.Concat(what.Select(change => change.What.TrimEnd('.') + ". "))
-                + (beginsPhase ? PhaseBegan : "No new phase was needed.");
+                + (beginsPhase ? PhaseBegan : "No new phase is needed.");
         }
         return Redirect(Screen.Address("send"));
     }
 
     private const string PhaseBegan =
-        "Everyone enrolled before stays on their page, and the counts so far stay: a new phase has begun.";
+        "Visitors already in the test keep their page, and earlier counts are kept. A new phase has started.";
 
     /// <summary>The pages of a running test, as the form has them, and those that it adds.</summary>
     private Row[] RowsOf(SplitTest test)
@@ -299,12 +296,12 @@ public sealed class SendModel(
     public Task<IActionResult> OnPostPauseAsync() =>
         SetPausedAsync(
             true,
-            $"Paused. /go/{Screen.Place.Slug} shows everybody "
-                + $"{Format.Quoted(Screen.KeptPage?.Name ?? "the control")} until you go on; who comes meanwhile "
-                + "stays out of the test."
+            $"Paused. /go/{Screen.Place.Slug} shows everyone "
+                + $"{Format.Quoted(Screen.KeptPage?.Name ?? "the control")} until you resume. Visitors who come "
+                + "in between are not part of the test."
         );
 
-    public Task<IActionResult> OnPostGoOnAsync() => SetPausedAsync(false, "The test goes on, in a new phase.");
+    public Task<IActionResult> OnPostGoOnAsync() => SetPausedAsync(false, "The test has resumed in a new phase.");
 
     public async Task<IActionResult> OnPostLinkAsync()
     {
@@ -313,9 +310,7 @@ public sealed class SendModel(
             return Refused(nameof(CarryNames), problem!);
         await funnels.SetLinkAsync(Screen.Step.Id, carries, Redirects);
         routes.Reload(Screen.Funnel.Id);
-        Done =
-            $"{Carried(carries)}, and hosted pages are shown at "
-            + $"{(Redirects ? "their own address" : "the link itself")}.";
+        Done = $"{Carried(carries)}; hosted pages open at {(Redirects ? "their own address" : "the link")}.";
         return Redirect(Screen.Address("send"));
     }
 
@@ -323,14 +318,14 @@ public sealed class SendModel(
     public async Task<IActionResult> OnPostStartOnPageAsync()
     {
         if (StartWait is < Step.MinStartWait or > Step.MaxStartWait)
-            return Refused(nameof(StartWait), $"From {Step.MinStartWait} to {Step.MaxStartWait:N0} milliseconds.");
+            return Refused(nameof(StartWait), $"Enter {Step.MinStartWait} to {Step.MaxStartWait:N0} milliseconds.");
         await funnels.SetStartAsync(Screen.Step.Id, StartsOnPage, StartWait);
         routes.Reload(Screen.Funnel.Id);
         Done =
-            !StartsOnPage ? "The test starts at the link only. Take the start lines out of your page."
+            !StartsOnPage ? "The test now starts at the link only. Remove the start code from your page."
             : StartWait == Screen.Step.StartWait || !Screen.Step.StartsOnPage
-                ? "Paste the start lines into your page. Wiring checks them."
-            : $"Your page waits {StartWait} milliseconds once you have replaced the lines in it by those shown now.";
+                ? "Paste the start code into your page. You can check it under Tracking script."
+            : $"Your page will wait {StartWait} milliseconds once you have replaced its code with the code shown now.";
         return Redirect($"{Screen.Address("send")}#start");
     }
 
@@ -439,11 +434,10 @@ public sealed class SendModel(
     private static string Carried(CarriedParameters carries) =>
         carries.Kind switch
         {
-            CarryKind.All => "All parameters of the link travel on to the page",
-            CarryKind.Except =>
-                $"Parameters of the link travel on to the page, but not {string.Join(", ", carries.Names)}",
-            CarryKind.Only => $"Of the link’s parameters only {string.Join(", ", carries.Names)} travel on to the page",
-            _ => "Parameters of the link stop at the link",
+            CarryKind.All => "All link parameters are passed on",
+            CarryKind.Except => $"Link parameters are passed on, but not {string.Join(", ", carries.Names)}",
+            CarryKind.Only => $"Of the link’s parameters, only {string.Join(", ", carries.Names)} are passed on",
+            _ => "Link parameters are not passed on",
         };
 
     private IActionResult Again()

@@ -56,12 +56,12 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
 
     /// <summary>In percent; null where the step has no past to take it from, and nobody has said.</summary>
     [BindProperty]
-    [Required(ErrorMessage = "Give a guess. It is corrected once visitors have come.")]
-    [Range(0.01, 99, ErrorMessage = "A percentage from 0.01 to 99.")]
+    [Required(ErrorMessage = "Enter your best guess. It is corrected once there are results.")]
+    [Range(0.01, 99, ErrorMessage = "Enter a percentage from 0.01 to 99.")]
     public double? BaseRate { get; set; }
 
     [BindProperty]
-    [Range(1, 500, ErrorMessage = "A percentage from 1 to 500.")]
+    [Range(1, 500, ErrorMessage = "Enter a percentage from 1 to 500.")]
     public double SmallestLift { get; set; } = 20;
 
     [BindProperty]
@@ -69,11 +69,11 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
 
     /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
     [BindProperty]
-    [Range(1, 50, ErrorMessage = "A whole percentage from 1 to 50.")]
+    [Range(1, 50, ErrorMessage = "Enter a whole percentage from 1 to 50.")]
     public int Floor { get; set; } = TestSettings.DefaultFloor;
 
     [BindProperty]
-    [Range(1, 100, ErrorMessage = "A whole percentage from 1 to 100.")]
+    [Range(1, 100, ErrorMessage = "Enter a whole percentage from 1 to 100.")]
     public int Share { get; set; } = 100;
 
     // With a name of their own these are never filled from what belongs to others.
@@ -94,7 +94,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
 
     public string PageName(long page) =>
         Screen.Pages.Concat(Screen.Open?.Pages ?? []).FirstOrDefault(p => p.Id.Value == page)?.Name
-        ?? "a page put away";
+        ?? "an archived page";
 
     /// <summary>The rows of the pages that are in the test, the control first.</summary>
     protected Row[] Chosen() =>
@@ -136,17 +136,14 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
         if (test is not null && from is { } start && (test.StartedAt - start).Duration() < TimeSpan.FromMinutes(1))
             from = test.StartedAt;
         if (until is { } end && until != test?.Settings.Until && end <= clock.Now)
-            ModelState.AddModelError(nameof(Until), "This has passed already.");
+            ModelState.AddModelError(nameof(Until), "This time is in the past.");
         if (until is { } last && last <= (from ?? test?.StartedAt ?? clock.Now))
-            ModelState.AddModelError(nameof(Until), "The end comes after the start.");
+            ModelState.AddModelError(nameof(Until), "The end must be after the start.");
         if (Others is { } others && Screen.Pages.All(page => page.Id.Value != others))
             ModelState.AddModelError(nameof(Others), "Choose a page of this step.");
         PageId[] closed = [.. rows.Where(row => row.Closed).Select(row => new PageId(row.Page))];
         if (closed.Length > 0 && closed.Length == rows.Count)
-            ModelState.AddModelError(
-                nameof(Rows),
-                "Leave one page open to affiliates: their visitors must see something."
-            );
+            ModelState.AddModelError(nameof(Rows), "Leave at least one page open to affiliates.");
         return (
             new(Allocation, Share, audience, Others is { } page ? new PageId(page) : null, closed, RestsFailing, until)
             {
@@ -219,9 +216,9 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     public string RateHint =>
         Screen.Step.Kind switch
         {
-            StepKind.OptIn => "Opt-in pages bring 10 to 40% as a rule.",
-            StepKind.Sales => "Sales pages bring 1 to 5% as a rule.",
-            StepKind.Upsell or StepKind.Downsell => "Upsells are taken by 5 to 25% as a rule.",
+            StepKind.OptIn => "Opt-in pages usually convert 10 to 40%.",
+            StepKind.Sales => "Sales pages usually convert 1 to 5%.",
+            StepKind.Upsell or StepKind.Downsell => "Upsells usually convert 5 to 25%.",
             _ => "",
-        } + " It is corrected by what all pages bring together, once they have brought 25.";
+        } + " It is corrected by the rate of all pages together, from 25 conversions on.";
 }

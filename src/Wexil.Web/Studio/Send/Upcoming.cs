@@ -60,9 +60,8 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
     {
         if (share == 100)
             return "";
-        string Drawn(int weight, int page) =>
-            $"{Format.Plain(weight * share / 10_000.0)} are drawn for {PageLetter.At(page)}";
-        return $"{share}% take part: of all visitors {string.Join(", ", weights.Percent.Select(Drawn))}. "
+        string Drawn(int weight, int page) => $"{Format.Plain(weight * share / 10_000.0)} get {PageLetter.At(page)}";
+        return $"{share}% take part. Of every 100 visitors, {string.Join(", ", weights.Percent.Select(Drawn))}. "
             + $"The other {100 - share}% see A and are not counted.";
     }
 
@@ -82,11 +81,11 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
                 : "";
         var now = Needed(pages);
         var plan =
-            $"About {Format.Count(now)} visitors in all will tell whether a lift of that size is "
-            + $"there{Days(now, "at this week’s traffic")}. You may look at any time; a page called better is better.";
+            $"About {Format.Count(now)} visitors in total are needed to find a lift of this size"
+            + $"{Days(now, "at the traffic of the last 7 days")}. You can check the results at any time.";
         if (pages >= TestFormModel.MaxPages)
             return plan;
         var more = Needed(pages + 1) - now;
-        return $"{plan} Another page would take about {Format.Count(more)} visitors more{Days(more, "longer")}.";
+        return $"{plan} One more page would need about {Format.Count(more)} more visitors{Days(more, "longer")}.";
     }
 }

@@ -43,22 +43,19 @@ public sealed class MappingForm
             PassThrough?.Trim() ?? ""
         );
         if (!IsName(signature))
-            Wrong(nameof(SignatureHeader), $"A header’s name, such as {HookSignature.SignatureHeader}.");
+            Wrong(nameof(SignatureHeader), $"Enter a header name, such as {HookSignature.SignatureHeader}.");
         if (timestamp.Length > 0 && !IsName(timestamp))
-            Wrong(nameof(TimestampHeader), $"A header’s name, such as {HookSignature.TimestampHeader}, or nothing.");
+            Wrong(nameof(TimestampHeader), $"Enter a header name such as {HookSignature.TimestampHeader}, or none.");
         if (parameter.Length > 0 && (!IsName(parameter) || new AddressQuery.Part(parameter).IsOurs))
-            Wrong(nameof(PassThrough), "Letters, digits, - and _, such as custom.");
+            Wrong(nameof(PassThrough), "Use letters, digits, - and _, such as custom.");
         var (fields, unread) = ReadFields();
+        var names = string.Join(", ", HookMapping.Names);
         foreach (var line in unread)
-            Wrong(
-                nameof(Fields),
-                $"A line is one of {string.Join(", ", HookMapping.Names)}, then = and where it stands. "
-                    + $"This is not: {line}"
-            );
+            Wrong(nameof(Fields), $"Each line must be one of {names}, then = and the field. Not valid: {line}");
         if (fields.ContainsKey("type") && Words(SaleWords).Length == 0)
             Wrong(
                 nameof(SaleWords),
-                "Enter what the service calls a sale. Anything else, such as a dispute or a test, is refused."
+                "Enter the type value for a sale. Other types, such as disputes or tests, are refused."
             );
         return state.ErrorCount > 0
             ? null

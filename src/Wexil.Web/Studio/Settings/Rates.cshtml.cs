@@ -45,17 +45,17 @@ public sealed class RatesModel(RateStore rates, SettingStore settings, SaleStore
     public async Task<IActionResult> OnPostAsync()
     {
         if (Currency.Find(Code) is not { } currency || currency == Own)
-            ModelState.AddModelError(nameof(Code), "Choose another currency than the one you count in.");
+            ModelState.AddModelError(nameof(Code), "Choose a currency other than your own.");
         if (ExchangeRate.Parse(Worth) is not { } worth)
             ModelState.AddModelError(
                 nameof(Worth),
-                "A number above 0 such as 1.08, with at most six digits behind the point."
+                "Enter a number above 0 such as 1.08, with at most six decimal places."
             );
         if (
             !DateOnly.TryParseExact(From, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var from)
             || from < Earliest
         )
-            ModelState.AddModelError(nameof(From), "A day such as 2026-11-09.");
+            ModelState.AddModelError(nameof(From), "Enter a day such as 2026-11-09.");
         if (!ModelState.IsValid)
         {
             Load();
@@ -81,7 +81,7 @@ public sealed class RatesModel(RateStore rates, SettingStore settings, SaleStore
         )
         {
             await rates.DropAsync(currency, day);
-            Done = $"The rate of {currency.Code} from {Format.Day(day)} is taken out.";
+            Done = $"The rate of {currency.Code} from {Format.Day(day)} is removed.";
         }
         return Redirect("/settings/rates");
     }

@@ -31,6 +31,10 @@ public sealed class OwnerSettingsModel(
     [BindProperty]
     public string? OwnerMail { get; set; }
 
+    /// <summary>Who the owner is, for those who are shown a report.</summary>
+    [BindProperty]
+    public string? OwnerName { get; set; }
+
     [BindProperty]
     public string? AffiliateParameter { get; set; }
 
@@ -72,7 +76,7 @@ public sealed class OwnerSettingsModel(
         {
             await settings.SetHookMappingAsync(mapping);
             routes.Reload();
-            Done = "The names are saved. They hold from the next message on.";
+            Done = "Saved. Applies from the next message.";
             return Redirect("/settings");
         }
         var typed = Mapping;
@@ -90,7 +94,7 @@ public sealed class OwnerSettingsModel(
             settings.Currency.Code,
             settings.AffiliateParameter
         );
-        OwnerMail = settings.OwnerMail;
+        (OwnerMail, OwnerName) = (settings.OwnerMail, settings.OwnerName);
         Mapping = MappingForm.From(settings.HookMapping);
     }
 
@@ -103,24 +107,30 @@ public sealed class OwnerSettingsModel(
             || parameter.Any(letter => !char.IsAsciiLetterOrDigit(letter) && letter is not ('_' or '-'))
             || new AddressQuery.Part(parameter).IsOurs
         )
-            ModelState.AddModelError(nameof(AffiliateParameter), "Letters, digits, - and _, such as aff.");
+            ModelState.AddModelError(nameof(AffiliateParameter), "Use letters, digits, - and _, such as aff.");
         if (!TimeZoneInfo.TryFindSystemTimeZoneById(Zone, out var zone))
             ModelState.AddModelError(nameof(Zone), "Choose a time zone from the list.");
+        if (OwnerName?.Trim().Length > 80)
+            ModelState.AddModelError(nameof(OwnerName), "At most 80 characters.");
         if (!string.IsNullOrWhiteSpace(OwnerMail) && !MimeKit.MailboxAddress.TryParse(OwnerMail.Trim(), out _))
-            ModelState.AddModelError(nameof(OwnerMail), "An address such as ann@larkrow.example, or nothing.");
+            ModelState.AddModelError(
+                nameof(OwnerMail),
+                "Enter an e-mail address such as ann@larkrow.example, or leave empty."
+            );
         if (!ModelState.IsValid)
         {
             Mapping = MappingForm.From(settings.HookMapping);
             return Page();
         }
         await settings.SetOwnerMailAsync(OwnerMail?.Trim());
+        await settings.SetOwnerNameAsync(OwnerName?.Trim());
         await settings.SetZoneAsync(zone!);
         await settings.SetCurrencyAsync(Currency.Find(CurrencyCode)!);
         await settings.SetAffiliateParameterAsync(AffiliateParameter!);
         await settings.SetHeedsPrivacyControlAsync(HeedPrivacy);
         routes.Reload();
         await settings.SetFetchesPrivateAddressesAsync(FetchPrivate);
-        Done = "The settings are saved.";
+        Done = "Settings saved.";
         return Redirect("/settings");
     }
 }

@@ -22,7 +22,10 @@ public static class CsvForm
             return csv ?? "";
         if (upload.Length > longest)
         {
-            state.AddModelError("Upload", $"The file is longer than {CsvTable.Size(longest)}. Take it in in parts.");
+            state.AddModelError(
+                "Upload",
+                $"The file is larger than {CsvTable.Size(longest)}. Split it and import the parts."
+            );
             return null;
         }
         using var reader = new StreamReader(upload.OpenReadStream());

@@ -42,7 +42,7 @@ public sealed record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLi
         if (string.IsNullOrWhiteSpace(text))
             return new([], [], "Choose a file, or paste its lines.");
         if (text.Length > maxLength)
-            return new([], [], $"The file is longer than {Size(maxLength)}. Take it in in parts.");
+            return new([], [], $"The file is larger than {Size(maxLength)}. Split it and import the parts.");
         using var csv = new CsvParser(new StringReader(text), Format);
         string[] columns = [];
         var lines = new List<CsvLine>();
@@ -54,15 +54,15 @@ public sealed record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLi
             while (csv.Read())
             {
                 if (lines.Count == maxLines)
-                    return new(columns, lines, $"Only the first {maxLines:N0} lines can be taken in at once.");
+                    return new(columns, lines, $"Only the first {maxLines:N0} lines can be imported at once.");
                 lines.Add(new(csv.RawRow, csv.Record!));
             }
         }
         catch (CsvHelperException)
         {
-            return new(columns, lines, $"From line {csv.Row} on this is no CSV that can be read.");
+            return new(columns, lines, $"From line {csv.Row} on, the file cannot be read as CSV.");
         }
-        return new(columns, lines, lines.Count == 0 ? "There is no line below the names of the columns." : null);
+        return new(columns, lines, lines.Count == 0 ? "The file has no lines after the header." : null);
     }
 
     /// <summary>In words: "512 KB".</summary>

@@ -75,10 +75,10 @@ public sealed record StepScreen(
     public string Line(string stage) =>
         stage switch
         {
-            "build" when Pages.Count == 0 => "No page yet",
+            "build" when Pages.Count == 0 => "No pages yet",
             "build" => Host is null
                 ? Format.Count(Pages.Count, "page", "pages")
-                : Format.Count(Pages.Count, "version", "versions"),
+                : Format.Count(Pages.Count, "variation", "variations"),
             "send" when Open is { } open => string.Join(
                 " · ",
                 open.Test.Weights.Percent.Select((weight, i) => $"{PageLetter.At(i)} {weight}")
@@ -89,10 +89,10 @@ public sealed record StepScreen(
                     (TestState.Scheduled, _) => " · starts later",
                     (TestState.Over, _) => " · over",
                     (_, { Share: < 100 and var share }) => $" · {share}% take part",
-                    (_, { Audience.IsEveryone: false }) => " · some take part",
+                    (_, { Audience.IsEveryone: false }) => " · part of the traffic",
                     _ => " · everyone",
                 },
-            "send" => KeptPage is { } page ? $"Everyone sees {Format.Quoted(page.Name)}" : "The link shows nothing yet",
+            "send" => KeptPage is { } page ? $"Everyone sees {Format.Quoted(page.Name)}" : "The link shows no page yet",
             "count" when Reading is { Result.Total: var total } reading =>
                 $"{Format.Count(total.Visitors, "visitor", "visitors")} · "
                     + $"{Format.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",

@@ -21,8 +21,8 @@ public sealed class TypedAddress(Routes routes, PageStore pages, VisitorsAddress
         );
         return twin is null
             ? ""
-            : $" {Format.Quoted(pages.Find(twin.Id)!.Name)} has the same address, so visits there count for "
-                + "whichever was added first: give one of them a parameter of its own.";
+            : $" {Format.Quoted(pages.Find(twin.Id)!.Name)} has the same address, so visits count for the page "
+                + "added first. Give one of the two addresses an extra parameter.";
     }
 
     /// <summary>The address, or what is wrong with it in words.</summary>
@@ -39,10 +39,10 @@ public sealed class TypedAddress(Routes routes, PageStore pages, VisitorsAddress
         return (
             null,
             way.Count == 1
-                ? $"This leads back to /go/{slug}, the step’s own link: visitors would be sent in a circle. "
-                    + "Give the address of the page itself."
-                : $"This leads in a circle: {string.Join(" → ", way.Select(step => $"/go/{step}"))}. Give the "
-                    + "address of the page itself."
+                ? $"This leads back to /go/{slug}, the step’s own link: visitors would be redirected in a loop. "
+                    + "Enter the address of the page itself."
+                : $"This redirects in a loop: {string.Join(" → ", way.Select(step => $"/go/{step}"))}. Enter "
+                    + "the address of the page itself."
         );
     }
 }

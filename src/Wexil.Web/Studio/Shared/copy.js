@@ -9,7 +9,7 @@ document.addEventListener("click", async (event) => {
     await navigator.clipboard.writeText(text);
     button.textContent = "Copied";
   } catch {
-    button.textContent = "Press Ctrl+C";
+    button.textContent = "Press Ctrl+C to copy";
     const range = document.createRange();
     range.selectNodeContents(document.querySelector(`[data-copied="${CSS.escape(text)}"]`) ?? button);
     getSelection().removeAllRanges();

@@ -20,7 +20,12 @@ document.addEventListener("keydown", (event) => {
   const actions = {
     "[": () => steps[here - 1]?.click(),
     "]": () => steps[here + 1]?.click(),
-    "/": () => document.getElementById("jump")?.focus(),
+    "/": () => {
+      const field = document.getElementById("jump");
+      // On a small screen the field is in the menu.
+      if (field && !field.checkVisibility()) document.getElementById("top-bar").showPopover();
+      field?.focus();
+    },
     "?": () => document.getElementById("keys")?.showModal(),
   };
   if (/^[1-4n]$/.test(event.key))

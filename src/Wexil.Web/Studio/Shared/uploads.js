@@ -6,7 +6,7 @@ for (const field of document.querySelectorAll("input[type=file][data-largest]"))
   field.addEventListener("change", () => {
     const most = Number(field.dataset.largest);
     const large = [...field.files].find((file) => file.size > most);
-    const problem = large ? `“${large.name}” has ${size(large.size)}. At most ${size(most)} can be uploaded.` : "";
+    const problem = large ? `“${large.name}” is ${size(large.size)}. At most ${size(most)} can be uploaded.` : "";
     field.setCustomValidity(problem);
     const place = field.parentElement.querySelector(".problem");
     if (place) place.textContent = problem;

@@ -42,11 +42,7 @@ public static class CostFile
         var table = CsvTable.Read(text, MaxTextLength, MaxRows);
         string[] missing = [.. Needed.Where(column => table.Find(column) < 0)];
         if (table.Columns.Count > 0 && missing.Length > 0)
-            return (
-                [],
-                $"The first line names the columns, and {string.Join(" and ", missing)} is missing. It reads, for "
-                    + "example: date,source,spend"
-            );
+            return ([], $"The header line lacks: {string.Join(" and ", missing)}. Example: " + "date,source,spend");
         var seen = new HashSet<(SourceId, DateOnly)>();
         return ([.. table.Lines.Select(line => Row(table, line, sources, known, currency, seen))], table.Problem);
     }
@@ -68,17 +64,17 @@ public static class CostFile
         );
         CostRow Bad(string problem) => new(line.Number, tag, day, spend, null, null, problem);
         if (!DateOnly.TryParseExact(day, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date))
-            return Bad("The day is not written like 2026-11-09.");
+            return Bad("Write the day like 2026-11-09.");
         if (
             sources.FirstOrDefault(known => known.Tag.Equals(tag, StringComparison.OrdinalIgnoreCase)) is not { } source
         )
             return Bad($"No source has the tag {tag}.");
         if (code.Length > 0 && !code.Equals(currency.Code, StringComparison.OrdinalIgnoreCase))
-            return Bad($"The amount is in {code}, and you count in {currency.Code}.");
+            return Bad($"The amount is in {code}, but your currency is {currency.Code}.");
         if (currency.Parse(spend) is not { } amount)
-            return Bad("The amount is not written like 12.50.");
+            return Bad("Write the amount like 12.50.");
         if (!seen.Add((source.Id, date)))
-            return Bad("The file names this day of this source twice.");
+            return Bad("This day and source are in the file twice.");
         return new(
             line.Number,
             tag,

@@ -39,22 +39,18 @@ public sealed class NetworkForm
     {
         if (!IsOne)
             return null;
+        void Wrong(string field, string problem) => state.AddModelError($"{prefix}.{field}", problem);
+        const string parts = "Enter a parameter and the network’s placeholder, such as ";
         if (LinkPart.Parse(Click) is not { } click)
         {
-            state.AddModelError(
-                $"{prefix}.{nameof(Click)}",
-                "The parameter and what the network fills in, such as click={click_id}."
-            );
+            Wrong(nameof(Click), parts + "click={click_id}.");
             click = default;
         }
         var cost = LinkPart.Parse(Cost);
         if (cost is null && !string.IsNullOrWhiteSpace(Cost))
-            state.AddModelError(
-                $"{prefix}.{nameof(Cost)}",
-                "The parameter and what the network fills in, such as cost={cost}; or nothing."
-            );
+            Wrong(nameof(Cost), parts + "cost={cost}, or leave empty.");
         if (cost is not null && cost.Value.Name == click.Name)
-            state.AddModelError($"{prefix}.{nameof(Cost)}", "This needs another parameter than the click.");
+            Wrong(nameof(Cost), "Use a different parameter from the click ID.");
         var most = Default;
         if (
             !string.IsNullOrWhiteSpace(Most)
@@ -63,13 +59,13 @@ public sealed class NetworkForm
                 || most is <= 0 or > Highest
             )
         )
-            state.AddModelError($"{prefix}.{nameof(Most)}", $"An amount above 0 and up to {Highest}, such as 5.00.");
+            Wrong(nameof(Most), $"Enter an amount above 0 and up to {Highest}, such as 5.00.");
         PostbackAddress? postback = null;
         if (!string.IsNullOrWhiteSpace(Postback))
         {
             (postback, var problem) = PostbackAddress.Read(Postback);
             if (problem is not null)
-                state.AddModelError($"{prefix}.{nameof(Postback)}", problem);
+                Wrong(nameof(Postback), problem);
         }
         return new(click, cost, (long)(most * Millionths), postback, TellsOptIns, TellsSales);
     }

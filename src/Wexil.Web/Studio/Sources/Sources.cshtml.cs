@@ -3,6 +3,7 @@ using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App;
 using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Targeting;
@@ -73,7 +74,7 @@ public sealed class SourcesModel(
     {
         var network = sources.Network(source.Id);
         var filledIn = network is null ? "" : $"&{network.Click}{(network.Cost is { } cost ? $"&{cost}" : "")}";
-        var medium = source.Kind.ToString().ToLowerInvariant();
+        var medium = SourceWording.Medium(source.Kind);
         var parameters =
             $"?s={source.Tag}&utm_source={source.Tag}&utm_medium={medium}&utm_campaign={Funnel.Slug}{filledIn}";
         return Steps.Select(step => (step, visitors.Link(step.Slug) + parameters));
@@ -110,13 +111,13 @@ public sealed class SourcesModel(
     public async Task<IActionResult> OnPostSaveAsync()
     {
         if (string.IsNullOrWhiteSpace(Name))
-            ModelState.AddModelError(nameof(Name), "Give it a name, such as Sunday letter.");
+            ModelState.AddModelError(nameof(Name), "Enter a name, such as Newsletter.");
         var tag = Chosen?.Tag ?? SourceTag.From(string.IsNullOrWhiteSpace(Tag) ? Name : Tag);
         if (tag.Length == 0)
-            ModelState.AddModelError(nameof(Tag), "A tag is made of letters and digits, such as sunday-letter.");
+            ModelState.AddModelError(nameof(Tag), "Use letters, digits and hyphens, such as newsletter.");
         long? cost = null;
         if (!string.IsNullOrWhiteSpace(ClickCost) && (cost = Currency.Parse(ClickCost)) is null)
-            ModelState.AddModelError(nameof(ClickCost), "An amount such as 0.35.");
+            ModelState.AddModelError(nameof(ClickCost), "Enter an amount such as 0.35.");
         var ties = new Dictionary<StepId, PageId>();
         foreach (var (key, value) in Ties)
         {
@@ -132,7 +133,7 @@ public sealed class SourcesModel(
         if (network?.Cost is not null && cost is not null)
             ModelState.AddModelError(
                 nameof(ClickCost),
-                "The links tell what a click costs; leave one of the two empty."
+                "The link already sends the click cost; leave one of the two empty."
             );
         if (ModelState.IsValid && !await sources.SaveAsync(Funnel.Id, Chosen?.Id, tag, Name!.Trim(), Kind, cost, ties))
             ModelState.AddModelError(nameof(Tag), $"Another source has the tag {tag}.");
@@ -140,7 +141,7 @@ public sealed class SourcesModel(
             return Page();
         await sources.SetNetworkAsync(sources.ForFunnel(Funnel.Id).Single(source => source.Tag == tag).Id, network);
         routes.Reload(Funnel.Id);
-        Done = $"{Name!.Trim()} is saved. Its links carry s={tag}.";
+        Done = $"{Name!.Trim()} saved. Its links have s={tag}.";
         return Redirect(Address);
     }
 
@@ -149,7 +150,7 @@ public sealed class SourcesModel(
         if (Chosen is null)
             return NotFound();
         await outgoing.AgainAsync(Chosen.Id);
-        Done = $"{Chosen.Name} is told once more.";
+        Done = $"{Chosen.Name} will be retried.";
         return Redirect($"{Address}?edit={Chosen.Id.Value}#source");
     }
 
@@ -158,12 +159,12 @@ public sealed class SourcesModel(
         long? worth = null;
         if (!string.IsNullOrWhiteSpace(Worth) && (worth = Currency.Parse(Worth)) is null)
         {
-            ModelState.AddModelError(nameof(Worth), "An amount such as 39.00.");
+            ModelState.AddModelError(nameof(Worth), "Enter an amount such as 39.00.");
             return Page();
         }
         await Funnels.SetSaleWorthAsync(Funnel.Id, worth);
         Done = worth is null
-            ? "Nothing is said about money earned any more."
+            ? "Sale value removed. Revenue is no longer estimated."
             : $"A sale counts as {Currency.Show(worth.Value)}.";
         return Redirect(Address);
     }
@@ -185,9 +186,9 @@ public sealed class SourcesModel(
         Done =
             (
                 costs.Length == 0
-                    ? "Nothing was changed: all of it was known."
-                    : $"{costs.Length} {(costs.Length == 1 ? "day" : "days")} of costs taken in."
-            ) + (bad > 0 ? $" {bad} {(bad == 1 ? "line was" : "lines were")} left out." : "");
+                    ? "Nothing new to import."
+                    : $"{costs.Length} {(costs.Length == 1 ? "day" : "days")} of costs imported."
+            ) + (bad > 0 ? $" {bad} {(bad == 1 ? "line was" : "lines were")} skipped." : "");
         return Redirect(Address);
     }
 

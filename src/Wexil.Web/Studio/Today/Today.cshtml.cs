@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Background;
 using Wexil.App.Results;
+using Wexil.App.Setup;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -22,6 +23,7 @@ public sealed class TodayModel(
     SettingStore settings,
     OutboxStore outgoing,
     BackgroundProblems problems,
+    FirstTestGuide guide,
     OwnerTime time
 ) : PageModel
 {
@@ -30,6 +32,9 @@ public sealed class TodayModel(
 
     /// <param name="Host">The step on whose pages the section is that is tested; null for a test of pages.</param>
     public sealed record Row(TestReading Reading, Funnel Funnel, Step? Host, IReadOnlyList<long> ConversionsByDay);
+
+    /// <summary>How far the owner is on the way to a first test.</summary>
+    public FirstTestState FirstTest { get; private set; } = null!;
 
     public IReadOnlyList<Funnel> Funnels { get; private set; } = [];
     public IReadOnlyList<Row> Rows { get; private set; } = [];
@@ -64,16 +69,16 @@ public sealed class TodayModel(
             var problems = Rows.Count(row => row.Reading.Verdict.Kind == VerdictKind.Problem);
             if (ready > 0 && problems > 0)
                 return $"{Tests(ready)} ready to keep, and {Number(problems)} {(problems == 1 ? "needs" : "need")} "
-                    + "you.";
+                    + "attention.";
             if (ready > 0)
                 return $"{Tests(ready)} ready to keep.";
             if (problems > 0)
-                return $"{(problems == 1 ? "One test needs" : $"{problems} tests need")} you.";
+                return $"{(problems == 1 ? "One test needs attention." : $"{problems} tests need")} attention.";
             return Rows.Count switch
             {
-                0 => "Nothing is being tested.",
-                1 => "One test runs. Nothing needs you.",
-                var n => $"{n} tests run. Nothing needs you.",
+                0 => "No tests are running.",
+                1 => "One test is running. Nothing needs your attention.",
+                var n => $"{n} tests are running. Nothing needs your attention.",
             };
         }
     }
@@ -81,6 +86,7 @@ public sealed class TodayModel(
     public void OnGet()
     {
         Funnels = funnels.All();
+        FirstTest = guide.State();
         (Problems, GivenUp) = (problems.All, outgoing.Unsent().Failed);
         (VisitorsThisWeek, ConversionsThisWeek) = tallies.Since(time.Now.AddDays(-7));
         Gained =

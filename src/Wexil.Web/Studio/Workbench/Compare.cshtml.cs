@@ -72,7 +72,7 @@ public sealed class CompareModel(SettingStore settings) : PageModel
         var read = filled.Select(row => Read(row, $"p[{Rows.IndexOf(row)}]")).ToArray();
         Arm[] arms = [.. read.Select(row => row.Arm)];
         if (filled.Length < 2)
-            ModelState.AddModelError("p", "Two pages or more.");
+            ModelState.AddModelError("p", "Enter at least two pages.");
         if (!ModelState.IsValid)
             return;
         string NameOf(Row row, int i) =>
@@ -94,14 +94,14 @@ public sealed class CompareModel(SettingStore settings) : PageModel
     {
         var (visitors, conversions) = (Count(row.Visitors), Count(row.Conversions));
         if (visitors is not > 0)
-            ModelState.AddModelError($"{at}.Visitors", "A whole number above 0.");
+            ModelState.AddModelError($"{at}.Visitors", "Enter a whole number above 0.");
         if (conversions is null)
-            ModelState.AddModelError($"{at}.Conversions", "A whole number.");
+            ModelState.AddModelError($"{at}.Conversions", "Enter a whole number.");
         else if (visitors < conversions)
             ModelState.AddModelError($"{at}.Conversions", "More conversions than visitors: count each visitor once.");
         var money = string.IsNullOrWhiteSpace(row.Money) ? null : Currency.Parse(row.Money);
         if (money is null && !string.IsNullOrWhiteSpace(row.Money))
-            ModelState.AddModelError($"{at}.Money", "An amount such as 1,950.00.");
+            ModelState.AddModelError($"{at}.Money", "Enter an amount such as 1,950.00.");
         return (new(visitors ?? 0, conversions ?? 0), money);
     }
 
@@ -139,7 +139,7 @@ public sealed class CompareModel(SettingStore settings) : PageModel
                         ("Name", row.Name),
                         ("Visitors", row.Visitors),
                         ("Conversions", row.Conversions),
-                        ("Money", row.Money),
+                        ("Revenue", row.Money),
                     }
                         .Where(cell => !string.IsNullOrEmpty(cell.Item2))
                         .Select(cell => $"p[{i}].{cell.Item1}={Uri.EscapeDataString(cell.Item2!)}")

@@ -13,7 +13,7 @@ public sealed class KeptModel(NumberStore numbers) : PageModel
     private const string Root = "/workbench";
 
     [BindProperty]
-    [Required(ErrorMessage = "Give the numbers a name, to find them by.")]
+    [Required(ErrorMessage = "Enter a name for these numbers.")]
     [MaxLength(MaxNameLength, ErrorMessage = "At most 80 characters.")]
     public string? Name { get; set; }
 
@@ -42,24 +42,21 @@ public sealed class KeptModel(NumberStore numbers) : PageModel
             Address?.Split('?', 2)
             is not [Root or Root + "/plan" or Root + "/split", { Length: > 0 and < MaxAddressLength }]
         )
-            ModelState.AddModelError(
-                nameof(Name),
-                "These are no numbers of the workbench. Go back, work them out, and keep them from there."
-            );
+            ModelState.AddModelError(nameof(Name), "Nothing to save. Calculate something first.");
         if (!ModelState.IsValid)
         {
             Kept = numbers.All();
             return Page();
         }
         await numbers.KeepAsync(Name!.Trim(), Address!);
-        Done = "Kept. The numbers stand here until you take them out.";
+        Done = "Saved.";
         return Redirect(Root + "/kept");
     }
 
     public async Task<IActionResult> OnPostDropAsync(long id)
     {
         await numbers.DropAsync(id);
-        Done = "Taken out.";
+        Done = "Removed.";
         return Redirect(Root + "/kept");
     }
 }

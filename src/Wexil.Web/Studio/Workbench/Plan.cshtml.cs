@@ -43,14 +43,14 @@ public sealed class PlanModel : PageModel
 
     public void OnGet()
     {
-        Check(nameof(Rate), Rate is > 0 and < 100, "Above 0 and below 100 percent.");
+        Check(nameof(Rate), Rate is > 0 and < 100, "Enter a percentage above 0 and below 100.");
         Check(
             nameof(Lift),
             Lift is >= PlanCurve.MinLift and <= PlanCurve.MaxLift,
-            $"From {PlanCurve.MinLift} to {PlanCurve.MaxLift} percent."
+            $"Enter a percentage from {PlanCurve.MinLift} to {PlanCurve.MaxLift}."
         );
-        Check(nameof(PerDay), PerDay is >= 1 and <= 1e9, "One visitor or more.");
-        Check(nameof(Share), Share is > 0 and <= 100, "Above 0, up to 100 percent.");
+        Check(nameof(PerDay), PerDay is >= 1 and <= 1e9, "Enter at least one visitor.");
+        Check(nameof(Share), Share is > 0 and <= 100, "Enter a percentage above 0 and up to 100.");
         Check(nameof(Pages), Pages is >= 2 and <= 10, "From 2 to 10 pages.");
         Check(nameof(Power), Power is >= 50 and <= 99, "From 50 to 99 percent.");
         if (!ModelState.IsValid)
@@ -64,7 +64,7 @@ public sealed class PlanModel : PageModel
         var warnings = new List<string>();
         if (Curve.Days(Lift) > ThisYear)
             warnings.Add(
-                "This test cannot end within a year. Look for a bolder change, a step with more visitors, or "
+                "This test would take more than a year. Test a bolder change, a step with more visitors, or "
                     + "a goal that more of them reach."
             );
         else if (
@@ -75,10 +75,10 @@ public sealed class PlanModel : PageModel
         )
         {
             var days = Format.Count((long)Math.Ceiling(two), "day", "days");
-            warnings.Add($"{Pages} pages are many for this traffic: two would take {days}.");
+            warnings.Add($"{Pages} pages are too many for this traffic: two would take {days}.");
         }
         if (Found[^1].Lift is null or > Bold)
-            warnings.Add("Even in eight weeks only a very large lift could be found here.");
+            warnings.Add("Even in eight weeks only a very large lift can be found here.");
         Warnings = warnings;
     }
 

@@ -73,7 +73,7 @@ public sealed class PlanCurve
 
     public string Words(double lift) =>
         $"A lift of {lift.ToString("0.#", CultureInfo.InvariantCulture)}% takes about "
-        + $"{Format.Count(Math.Ceiling(Visitors(lift) / 100) * 100)} visitors in all: {InWords(Days(lift))}.";
+        + $"{Format.Count(Math.Ceiling(Visitors(lift) / 100) * 100)} visitors in total: {InWords(Days(lift))}.";
 
     private static string InWords(double days) =>
         days < 60 ? Format.Count((long)Math.Ceiling(days), "day", "days")

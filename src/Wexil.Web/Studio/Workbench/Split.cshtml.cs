@@ -26,10 +26,13 @@ public sealed class SplitModel : PageModel
             return;
         var visitors = Numbers(Visitors);
         if (visitors is null || visitors.Length is < 2 or > 10 || visitors.Any(count => count != Math.Floor(count)))
-            ModelState.AddModelError(nameof(Visitors), "Whole numbers of two to ten pages, such as 1661 1647 827.");
+            ModelState.AddModelError(
+                nameof(Visitors),
+                "Enter whole numbers for two to ten pages, such as 1661 1647 827."
+            );
         var weights = string.IsNullOrWhiteSpace(Weights) ? visitors?.Select(_ => 1.0).ToArray() : Numbers(Weights);
         if (weights is null || weights.Length != visitors?.Length || weights.Sum() <= 0)
-            ModelState.AddModelError(nameof(Weights), "As many numbers as pages, such as 40 40 20.");
+            ModelState.AddModelError(nameof(Weights), "Enter one weight per page, such as 40 40 20.");
         if (!ModelState.IsValid)
             return;
         Result = SampleRatioMismatch.Compute([

@@ -19,5 +19,6 @@ public sealed record ReportView(
     IReadOnlyList<TestChange> Changes,
     Currency Currency,
     OwnerTime Time,
-    string Zone
+    string Zone,
+    string? Owner
 );

@@ -183,6 +183,27 @@ function around(element) {
   return trail;
 }
 
+// The section that a part is, or is in: one part, or those from one to another beside it.
+function sectionOf(element) {
+  const whole = element.closest("[data-wexil-section]");
+  if (whole) return whole.dataset.wexilSection;
+  for (let up = element; up; up = up.parentElement)
+    for (let at = up; at; at = at.previousElementSibling) {
+      if (at !== up && at.dataset?.wexilSectionTo) break;
+      if (at.dataset?.wexilSectionFrom) return at.dataset.wexilSectionFrom;
+    }
+  return "";
+}
+
+// What the part below is called, which it could change places with.
+function nextTo(element) {
+  let next = element.nextElementSibling;
+  while (next && ["script", "style", "br"].includes(next.localName)) next = next.nextElementSibling;
+  if (!next?.hasAttribute(number)) return "";
+  const words = wordsOf(next);
+  return words ? `${nameOf(next)} “${words}”` : nameOf(next);
+}
+
 function describe(element) {
   const style = getComputedStyle(element);
   const kind = kindOf(element);
@@ -208,7 +229,8 @@ function describe(element) {
     placeholder: element.getAttribute("placeholder"),
     action: element.getAttribute("action"),
     role: element.dataset.wexil || "",
-    section: element.closest("[data-wexil-section]")?.dataset.wexilSection ?? "",
+    section: sectionOf(element),
+    next: nextTo(element),
     color: style.color,
     background: style.backgroundColor,
     picture: kind === "picture" ? null : backgroundOf(element),
