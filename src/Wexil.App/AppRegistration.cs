@@ -6,6 +6,7 @@ using Wexil.App.Importing;
 using Wexil.App.Installation;
 using Wexil.App.Monitoring;
 using Wexil.App.Outbox;
+using Wexil.App.Rehearsals;
 using Wexil.App.Results;
 using Wexil.App.Serving;
 using Wexil.App.Setup;
@@ -48,6 +49,7 @@ public static class AppRegistration
             .AddSingleton<SectionsReader>()
             .AddSingleton<SectionWriter>()
             .AddSingleton<FirstTestGuide>()
+            .AddSingleton<RehearsalDirector>()
             .AddSingleton<VerdictRecorder>()
             .AddSingleton<KeptGains>()
             .AddSingleton<MailSender>()

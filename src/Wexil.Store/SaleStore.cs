@@ -99,13 +99,23 @@ public sealed class SaleStore(Database database, Journal journal)
     /// <summary>Stands for the sources of orders whose buyers are no counted visitors.</summary>
     public const string NotCounted = "Visits that are not counted";
 
-    /// <summary>Records a sale or refund once, however often it is told.</summary>
+    /// <summary>
+    /// Records a sale or refund once, however often it is told. One that bears a rehearsal visitor's e-mail address is
+    /// that visitor's, even where the token was lost on the way: nothing of a rehearsal is counted.
+    /// </summary>
     /// <param name="visitor">Null where only the e-mail address, if any, can tell whose it is.</param>
     /// <param name="page">The page whose buy button was followed.</param>
-    public Task<Recorded> RecordAsync(SaleNotice notice, VisitorId? visitor, PageId? page, DateTimeOffset at) =>
-        journal.AppendAsync(
-            new(notice.Id(), at, EventKind.Sale, visitor ?? default, default, page ?? default, Data: notice.ToJson())
+    public async Task<Recorded> RecordAsync(SaleNotice notice, VisitorId? visitor, PageId? page, DateTimeOffset at)
+    {
+        var rehearsing = RehearsalEmail.Read(notice.Email);
+        var whose = rehearsing ?? visitor ?? default;
+        var recorded = await journal.AppendAsync(
+            new(notice.Id(), at, EventKind.Sale, whose, default, page ?? default, Data: notice.ToJson())
         );
+        if (rehearsing is { } known && visitor is null)
+            await ClaimAsync(notice.Order, known, at);
+        return recorded;
+    }
 
     /// <summary>
     /// The notice as it can be recorded: a refund that is told in another currency than its order's is worth what the

@@ -34,6 +34,7 @@ public static class StoreRegistration
             .AddSingleton<PeopleStore>()
             .AddSingleton<PersonRemoval>()
             .AddSingleton<RateStore>()
+            .AddSingleton<RehearsalStore>()
             .AddSingleton<RouteStore>()
             .AddSingleton<SaleStore>()
             .AddSingleton<SettingStore>()

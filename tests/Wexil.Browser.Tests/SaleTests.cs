@@ -1,6 +1,7 @@
 using Microsoft.Extensions.DependencyInjection;
 using Wexil.App.Outbox;
 using Wexil.App.Visits;
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.SplitTests;
@@ -190,7 +191,7 @@ public sealed class SaleTests
     private static string[] Brought(Browser owner) =>
         [.. owner.All("[data-live=money] > table tbody tr td:nth-child(4)").Select(cell => cell.Text)];
 
-    private static async Task<Funnel> FunnelAsync(Site site, Uri till)
+    internal static async Task<Funnel> FunnelAsync(Site site, Uri till)
     {
         var funnels = site.Host.Services.GetRequiredService<FunnelStore>();
         var pages = site.Host.Services.GetRequiredService<PageStore>();

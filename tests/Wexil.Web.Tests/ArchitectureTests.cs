@@ -40,6 +40,7 @@ public sealed class ArchitectureTests
             "Drafts",
             "Importing",
             "Setup",
+            "Rehearsals",
             "Installation",
             "Results",
             "Outbox",

@@ -28,8 +28,10 @@ public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
 /// </summary>
 public sealed class PageFetcher(SettingStore settings) : IDisposable
 {
-    private const int MaxPageBytes = 4 << 20,
-        MaxFileBytes = 16 << 20,
+    /// <summary>A page that is larger is not read.</summary>
+    internal const int MaxPageBytes = 4 << 20;
+
+    private const int MaxFileBytes = 16 << 20,
         MaxTotalBytes = 64 << 20,
         MaxFiles = 500,
         AtOnce = 6;
@@ -37,7 +39,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     /// <summary>The address lies in a private network and was not asked.</summary>
     public const string NotAsked = "private address, not looked at";
 
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
+    /// <summary>How long another server may take to answer.</summary>
+    internal static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
 
     private readonly HttpClient _public = Client(allowPrivate: false),
         _any = Client(allowPrivate: true);
@@ -218,7 +221,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     }
 
     // Null where there is more than that, whatever the headers said.
-    private static async Task<byte[]?> ReadAsync(HttpContent content, int longest, CancellationToken stop)
+    internal static async Task<byte[]?> ReadAsync(HttpContent content, int longest, CancellationToken stop)
     {
         await using var stream = await content.ReadAsStreamAsync(stop);
         using var memory = new MemoryStream();
@@ -237,7 +240,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     /// What went wrong with an answer, in words. Whatever another server sends (a broken encoding, a redirect that is
     /// no address) is a problem of that server's, so there is no exception that this does not take.
     /// </summary>
-    private static string Problem(Exception error, string host)
+    internal static string Problem(Exception error, string host)
     {
         if (Inner<PrivateAddressException>(error) is { } isPrivate)
             return isPrivate.Message;

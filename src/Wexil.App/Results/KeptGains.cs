@@ -1,3 +1,4 @@
+using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
@@ -29,9 +30,7 @@ public sealed record GainLine(
     private string Words(double amount) =>
         Currency is { } currency ? currency.About(amount) : $"{Number(amount)} {Many}";
 
-    private static string Number(double amount) =>
-        (amount < -0.5 ? "−" : "")
-        + Math.Abs(Math.Round(amount)).ToString("N0", System.Globalization.CultureInfo.InvariantCulture);
+    private static string Number(double amount) => (amount < -0.5 ? "−" : "") + Format.Count(Math.Abs(amount));
 }
 
 /// <summary>

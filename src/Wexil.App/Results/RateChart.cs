@@ -129,6 +129,5 @@ public sealed class RateChart
     }
 
     private string Label(double tick) =>
-        (tick * 100).ToString(_until - _from < 0.02 ? "0.0#" : "0.#", System.Globalization.CultureInfo.InvariantCulture)
-        + "%";
+        Locale.Current.Percent(Locale.Current.Brief(tick * 100, _until - _from < 0.02 ? 2 : 1));
 }

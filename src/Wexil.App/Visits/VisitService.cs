@@ -122,6 +122,20 @@ public sealed class VisitService
 
     private int Upcoming(RouteTest test, int? promised) => promised ?? _turns.Upcoming(test, 1)[0];
 
+    /// <summary>
+    /// What a rehearsal visitor is shown: what one that counts would be, with no turn taken and no place. Where pages
+    /// take turns, each has the turn of one who comes a little later, so that together they see every page.
+    /// </summary>
+    private Assignment? Rehearse(RouteStep step, Visit visit)
+    {
+        int Later(RouteTest test, int? promised)
+        {
+            const int turns = 16;
+            return promised ?? _turns.Upcoming(test, turns)[visit.Visitor.Value.ToByteArray()[^1] % turns];
+        }
+        return Combined(step, visit, known: true, Assignment.Decide(step, visit, null, Later));
+    }
+
     /// <summary>What is left of a draw where some versions never go with those of other sections.</summary>
     private Assignment? Combined(RouteStep section, Visit visit, bool known, Assignment? turn)
     {
@@ -208,6 +222,8 @@ public sealed class VisitService
 
     private Assignment? Decide(RouteStep step, Visit visit, bool known, PageId? promised)
     {
+        if (visit.Visitor.IsRehearsal)
+            return Rehearse(step, visit);
         if (known && step.Test is { Allocation: Allocation.Rotation, Phase: not null })
         {
             // A turn taken for a place that another request has just taken would be lost.

@@ -9,7 +9,7 @@ public static class Format
     private const string Minus = "−";
 
     /// <summary>"15,339".</summary>
-    public static string Count(long number) => number.ToString("N0", CultureInfo.InvariantCulture);
+    public static string Count(long number) => Locale.Current.Number(number, 0);
 
     /// <summary>A count for where there is little room: "15,339", "46.0 M".</summary>
     public static string Brief(long number) =>
@@ -24,7 +24,7 @@ public static class Format
     public static string Count(long number, string one, string many) => $"{Count(number)} {(number == 1 ? one : many)}";
 
     /// <summary>"9 Nov 2026".</summary>
-    public static string Day(DateOnly day) => day.ToString("d MMM yyyy", CultureInfo.InvariantCulture);
+    public static string Day(DateOnly day) => Locale.Current.Day(day);
 
     /// <summary>A name in quotation marks, unless it has its own.</summary>
     public static string Quoted(string name) => name.StartsWith('“') ? name : $"“{name}”";
@@ -33,21 +33,26 @@ public static class Format
     public static string Capital(string words) => char.ToUpperInvariant(words[0]) + words[1..];
 
     /// <summary>A share as "26.8%"; small rates with more digits.</summary>
-    public static string Percent(double share) => Digits(share * 100, Math.Abs(share) is > 0 and < 0.01 ? 2 : 1) + "%";
+    public static string Percent(double share) =>
+        Locale.Current.Percent(Digits(share * 100, Math.Abs(share) is > 0 and < 0.01 ? 2 : 1));
 
     /// <summary>How sure the always-valid rule is, as "24.8%"; never rounded up to certainty.</summary>
     /// <param name="confidence">0 to 1; null while there is too little to say anything.</param>
     public static string Confidence(double? confidence) =>
-        confidence is { } sure ? $"{Digits(Math.Min(99.9, Math.Floor(sure * 1000) / 10), 1)}%" : "too early";
+        confidence is { } sure
+            ? Locale.Current.Percent(Digits(Math.Min(99.9, Math.Floor(sure * 1000) / 10), 1))
+            : "too early";
 
     /// <summary>A share somebody set, as "20%" or "2.5%".</summary>
-    public static string Plain(double share) => (share * 100).ToString("0.##", CultureInfo.InvariantCulture) + "%";
+    public static string Plain(double share) => Locale.Current.Percent(Locale.Current.Brief(share * 100, 2));
 
     /// <summary>A lift as "+12.5%" or "−3%".</summary>
     public static string Lift(double share) =>
         Math.Abs(share) < 0.0005
-            ? "±0%"
-            : (share < 0 ? Minus : "+") + Digits(Math.Abs(share) * 100, Math.Abs(share) >= 10 ? 0 : 1) + "%";
+            ? Locale.Current.Percent("±0")
+            : Locale.Current.Percent(
+                (share < 0 ? Minus : "+") + Digits(Math.Abs(share) * 100, Math.Abs(share) >= 10 ? 0 : 1)
+            );
 
     /// <summary>"24.7 to 28.9", in percent.</summary>
     public static string Range(Interval interval) =>
@@ -69,6 +74,5 @@ public static class Format
                 : 0
         );
 
-    private static string Digits(double number, int digits) =>
-        number.ToString("N" + digits, CultureInfo.InvariantCulture);
+    private static string Digits(double number, int digits) => Locale.Current.Number(number, digits);
 }

@@ -137,5 +137,5 @@ public static class VerdictWording
         };
 
     private static string Share(double share) =>
-        (share * 100).ToString(share >= 1 ? "0" : "0.#", CultureInfo.InvariantCulture) + "%";
+        Locale.Current.Percent(Locale.Current.Brief(share * 100, share >= 1 ? 0 : 1));
 }

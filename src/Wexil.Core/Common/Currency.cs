@@ -40,19 +40,6 @@ public sealed record Currency(string Code, string Sign, int Digits)
     /// <summary>The currency of an ISO 4217 code; null for a code that is not known.</summary>
     public static Currency? Find(string? code) => All.FirstOrDefault(currency => currency.Code == code);
 
-    /// <summary>"$1,204.50".</summary>
-    public string Show(decimal amount) =>
-        Signed(amount < 0, (Math.Abs(amount) / Unit).ToString("N" + Digits, CultureInfo.InvariantCulture));
-
-    /// <summary>An amount that is an estimate, without the digits behind the point: "$2,140".</summary>
-    public string About(double amount)
-    {
-        var whole = Math.Round(amount / (double)Unit);
-        return Signed(whole < 0, Math.Abs(whole).ToString("N0", CultureInfo.InvariantCulture));
-    }
-
-    private string Signed(bool isBelowZero, string digits) => $"{(isBelowZero ? "−" : "")}{Sign}{digits}";
-
     /// <summary>How <see cref="Parse"/> would be given the amount.</summary>
     public string Write(long amount) => (amount / Unit).ToString("F" + Digits, CultureInfo.InvariantCulture);
 

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
+using System.Text.Json.Nodes;
 
 namespace Wexil.Core.Sales;
 
@@ -81,6 +82,36 @@ public sealed record HookMapping(
             "currency" => value?.ToUpperInvariant(),
             _ => value,
         };
+    }
+
+    /// <summary>A sale as the service sends it, to be read back by <see cref="SaleNotice.ReadJson"/>.</summary>
+    /// <param name="token">The visitor token that came with the buyer.</param>
+    public JsonObject WriteSale(SaleNotice sale, string token)
+    {
+        var body = new JsonObject();
+        var currency = Common.Currency.Find(sale.Currency)!;
+        Put(body, "type", Fields.ContainsKey("type") && SaleWords is [var word, ..] ? word : "sale");
+        Put(body, "order", sale.Order);
+        Put(body, "line", sale.Line);
+        Put(body, "amount", InSmallestUnits ? sale.Amount : currency.Write(sale.Amount));
+        Put(body, "currency", sale.Currency);
+        Put(body, "product", sale.Product);
+        Put(body, "email", sale.Email);
+        Put(body, "page", sale.Page);
+        Put(body, "wx", token);
+        return body;
+    }
+
+    private void Put(JsonObject body, string name, JsonNode value)
+    {
+        var path = Fields.GetValueOrDefault(name, name).Split('.');
+        foreach (var part in path[..^1])
+        {
+            if (body[part] is not JsonObject inner)
+                body[part] = inner = [];
+            body = inner;
+        }
+        body[path[^1]] = value;
     }
 
     /// <summary>

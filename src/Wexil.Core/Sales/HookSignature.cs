@@ -28,6 +28,17 @@ public static class HookSignature
         return Convert.ToHexStringLower(hash.GetHashAndReset());
     }
 
+    /// <summary>The signature of a body as a payment service with this mapping writes it into its header.</summary>
+    /// <param name="timestamp">As it is sent beside; of no effect where the service sends none.</param>
+    public static string Write(HookMapping mapping, byte[] secret, string timestamp, ReadOnlySpan<byte> body)
+    {
+        var digits =
+            mapping.TimestampHeader.Length > 0
+                ? Compute(secret, timestamp, body)
+                : Convert.ToHexStringLower(HMACSHA256.HashData(secret, body));
+        return mapping.Prefix + (mapping.IsBase64 ? Convert.ToBase64String(Convert.FromHexString(digits)) : digits);
+    }
+
     /// <summary>What is wrong with a message's signature; null when it is right and fresh.</summary>
     /// <param name="timestamp">As it was sent; a service that sends none signs the body alone.</param>
     public static string? Problem(
@@ -47,17 +58,8 @@ public static class HookSignature
         var seconds = 0L;
         if (isTimed && !long.TryParse(timestamp, NumberStyles.None, CultureInfo.InvariantCulture, out seconds))
             return $"{mapping.TimestampHeader} is not a number of seconds.";
-        var own = isTimed
-            ? Compute(secret, timestamp!, body)
-            : Convert.ToHexStringLower(HMACSHA256.HashData(secret, body));
-        if (mapping.IsBase64)
-            own = Convert.ToBase64String(Convert.FromHexString(own));
-        if (
-            !CryptographicOperations.FixedTimeEquals(
-                Encoding.UTF8.GetBytes(mapping.Prefix + own),
-                Encoding.UTF8.GetBytes(signature)
-            )
-        )
+        var own = Write(mapping, secret, timestamp ?? "", body);
+        if (!CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(own), Encoding.UTF8.GetBytes(signature)))
             return "The signature does not match.";
         return isTimed && Math.Abs(now.ToUnixTimeSeconds() - (decimal)seconds) > (decimal)Tolerance.TotalSeconds
             ? "The timestamp differs by more than five minutes from Wexil’s clock."

@@ -71,6 +71,7 @@ public sealed class Journal : IDisposable
     private readonly Projector _projector;
     private readonly Func<bool> _isSliceOver;
     private readonly Checkpointer _checkpointer;
+    private readonly RehearsalLog _rehearsals = new();
     private readonly Queue<Entry> _queue = [];
     private readonly Queue<Action> _studio = [];
     private readonly List<Entry> _group = [];
@@ -102,6 +103,7 @@ public sealed class Journal : IDisposable
         _isSliceOver = () => Stopwatch.GetTimestamp() >= _sliceEnd;
         _checkpointer = new(database.OpenHousekeeper(), _logger);
         _appended = _connection.Number("SELECT max(seq) FROM events") ?? 0;
+        _rehearsals.Read(_connection);
         _spill = SpillFile.Open(spillFile, _logger, _options.SpillBytes);
         foreach (var left in _spill.Read())
             _queue.Enqueue(new(left, Stopwatch.GetTimestamp()) { Spilled = true });
@@ -124,8 +126,11 @@ public sealed class Journal : IDisposable
     }
 
     /// <summary>Appends, and completes when the event is committed or the patience is over; never fails.</summary>
+    /// <remarks>What a rehearsal visitor does is kept apart: it never becomes an event.</remarks>
     public Task<Recorded> AppendAsync(JournalEvent happened)
     {
+        if (happened.Visitor.IsRehearsal)
+            return RehearseAsync(happened);
         var entry = new Entry(happened, Stopwatch.GetTimestamp());
         bool wakes;
         lock (_lock)
@@ -149,6 +154,24 @@ public sealed class Journal : IDisposable
         if (wakes)
             _work.Release();
         return entry.Done.Task;
+    }
+
+    /// <summary>To be called within a write that changes who is rehearsing.</summary>
+    internal void ReadRehearsals(SqliteConnection c) => _rehearsals.Read(c);
+
+    private async Task<Recorded> RehearseAsync(JournalEvent happened)
+    {
+        if (!_rehearsals.Knows(happened.Visitor))
+            return Recorded.Committed;
+        try
+        {
+            await WriteAsync(c => RehearsalLog.Write(c, happened));
+            return Recorded.Committed;
+        }
+        catch (StoreException)
+        {
+            return Recorded.Lost;
+        }
     }
 
     /// <summary>

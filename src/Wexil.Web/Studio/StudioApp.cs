@@ -86,6 +86,13 @@ public static class StudioApp
                 OnPrepareResponse = context => context.Context.Response.Headers.CacheControl = "no-cache",
             }
         );
+        app.Use(
+            (http, next) =>
+            {
+                ReaderLanguage.Use(http);
+                return next(http);
+            }
+        );
         app.UseRouting();
         app.UseRateLimiter();
         app.UseAuthentication();

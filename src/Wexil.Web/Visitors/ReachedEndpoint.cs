@@ -1,5 +1,6 @@
 using Wexil.App.Installation;
 using Wexil.App.Visits;
+using Wexil.Core.Assignments;
 using Wexil.Core.Goals;
 using Wexil.Core.Visitors;
 using Wexil.Store;
@@ -32,20 +33,7 @@ public sealed class ReachedEndpoint(
         var routes = visits.Routes;
         var page = message.On(routes, address);
         if (message.Counts(http, routes))
-        {
-            // Who is on a page hosted here has been noted when it was served.
-            if (page is { Outside: not null })
-            {
-                seen.Note(page.Id, now);
-                await visits.ReachAsync(page, visitor, now);
-            }
-            foreach (var goal in routes.Goals)
-                if (
-                    goal.Goal is { Kind: GoalKind.Address, Address: { } pattern }
-                    && pattern.Judge(address.AbsoluteUri).Matches
-                )
-                    await visits.MeetAsync(goal, visitor, now);
-        }
+            await CountAsync(routes, page, address, visitor, now);
         var funnel = page is null ? null : routes.Step(page.Step)?.Funnel;
         var clicks = routes
             .Goals.Where(goal => goal.Goal.Kind == GoalKind.Click && goal.Funnel == funnel)
@@ -58,5 +46,29 @@ public sealed class ReachedEndpoint(
                 clicks,
             }
         );
+    }
+
+    private async Task CountAsync(
+        RouteTable routes,
+        RoutePage? page,
+        Uri address,
+        VisitorId visitor,
+        DateTimeOffset now
+    )
+    {
+        // Who is on a page hosted here has been noted when it was served.
+        if (page is { Outside: not null })
+        {
+            // A rehearsal's message says nothing of the script in a visitor's browser.
+            if (!visitor.IsRehearsal)
+                seen.Note(page.Id, now);
+            await visits.ReachAsync(page, visitor, now);
+        }
+        foreach (var goal in routes.Goals)
+            if (
+                goal.Goal is { Kind: GoalKind.Address, Address: { } pattern }
+                && pattern.Judge(address.AbsoluteUri).Matches
+            )
+                await visits.MeetAsync(goal, visitor, now);
     }
 }

@@ -14,6 +14,7 @@ public static class SharedDocument
     /// <summary>What the link's token opens; null for nothing any more.</summary>
     public static long? Open(HttpContext http, string token, SharedLinks links)
     {
+        ReaderLanguage.Use(http);
         http.Response.Headers.CacheControl = "no-store";
         http.Response.Headers["Referrer-Policy"] = "no-referrer";
         http.Response.Headers["X-Robots-Tag"] = "noindex";

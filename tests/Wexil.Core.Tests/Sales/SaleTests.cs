@@ -37,6 +37,44 @@ public sealed class SaleTests
         );
     }
 
+    public static TheoryData<HookMapping> Mappings =>
+        [
+            HookMapping.Default,
+            HookMapping.Default with
+            {
+                TimestampHeader = "",
+                Prefix = "sha256=",
+                IsBase64 = true,
+            },
+            HookMapping.Default with
+            {
+                InSmallestUnits = true,
+                SaleWords = ["paid", "settled"],
+                Fields = new Dictionary<string, string>
+                {
+                    ["type"] = "event",
+                    ["order"] = "data.order.id",
+                    ["amount"] = "data.order.total",
+                    ["wx"] = "data.reference",
+                },
+            },
+        ];
+
+    [Theory]
+    [MemberData(nameof(Mappings))]
+    public void A_sale_written_as_a_service_sends_it_is_read_back_and_its_signature_holds(HookMapping mapping)
+    {
+        var sale = new SaleNotice(SaleKind.Sale, "L-1", "2", 4950, "USD", "Kit", "ann@larkrow.example", "kit-a");
+        var body = JsonSerializer.SerializeToUtf8Bytes(mapping.WriteSale(sale, "token"));
+        using var json = JsonDocument.Parse(body);
+        Assert.Equal(sale, SaleNotice.ReadJson(json.RootElement, mapping, SaleChannel.Hook).Notice);
+        Assert.Equal("token", mapping.Field(json.RootElement, "wx"));
+        var signature = HookSignature.Write(mapping, Secret, "1793000000", body);
+        Assert.Null(HookSignature.Problem(mapping, Secret, "1793000000", signature, body, Now));
+        body[^2]++;
+        Assert.NotNull(HookSignature.Problem(mapping, Secret, "1793000000", signature, body, Now));
+    }
+
     [Theory]
     [InlineData("{'order':'L-1','amount':'39.00','currency':'usd'}", null)]
     [InlineData("{'type':'refund','order':'L-1','amount':39.5,'currency':'EUR','refund':'R-1'}", null)]

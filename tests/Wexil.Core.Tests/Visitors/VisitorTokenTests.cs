@@ -18,6 +18,30 @@ public sealed class VisitorTokenTests
     }
 
     [Fact]
+    public void A_rehearsal_visitor_is_one_by_its_id_in_a_cookie_a_token_and_an_e_mail_address()
+    {
+        using var tokens = new VisitorToken(new byte[32]);
+        Gen.Int.AlwaysHolds(seed =>
+        {
+            var (real, sent) = (
+                VisitorId.New(Now, new SeededChance(seed)),
+                VisitorId.NewRehearsal(Now, new SeededChance(seed))
+            );
+            var shouted = RehearsalEmail.For(sent).ToUpperInvariant();
+            return !real.IsRehearsal
+                && sent.IsRehearsal
+                && sent.FirstSeen == Now
+                && VisitorId.TryParse(sent.ToString(), out var read)
+                && read == sent
+                && tokens.Read(tokens.Issue(sent, Now), Now) == sent
+                && EmailAddress.IsValid(RehearsalEmail.For(sent))
+                && RehearsalEmail.Read(shouted) == sent
+                && RehearsalEmail.Read(RehearsalEmail.For(real)) is null;
+        });
+        Gen.String.AlwaysHolds(text => RehearsalEmail.Read(text) is null);
+    }
+
+    [Fact]
     public void A_token_is_good_for_ten_minutes_and_only_as_it_was_signed()
     {
         using var tokens = new VisitorToken(new byte[32]);

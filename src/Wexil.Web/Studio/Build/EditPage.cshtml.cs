@@ -169,7 +169,8 @@ public sealed class EditPageModel(
             return Refuse("Choose a picture.");
         if (picture.Length > LargestPicture)
             return Refuse(
-                $"A picture can have up to {LargestPicture >> 20} MB; this one is {picture.Length / 1048576.0:0.#} MB."
+                $"A picture can have up to {LargestPicture >> 20} MB; this one is "
+                    + $"{Locale.Current.Brief(picture.Length / 1048576.0, 1)} MB."
             );
         var extension = Path.GetExtension(picture.FileName).ToLowerInvariant();
         using var memory = new MemoryStream();

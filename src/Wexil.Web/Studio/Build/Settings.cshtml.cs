@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
+using Wexil.App.Wording;
 using Wexil.Pages.Editing;
 using Wexil.Web.Studio.Shared;
 
@@ -77,7 +78,10 @@ public sealed class SettingsModel(StepScreens screens, PageContext context) : Pa
     private void Check(string field, string? value, int longest)
     {
         if (value?.Length > longest)
-            ModelState.AddModelError(field, $"At most {longest:N0} characters; this has {value.Length:N0}.");
+            ModelState.AddModelError(
+                field,
+                $"At most {Format.Count(longest)} characters; this has {Format.Count(value.Length)}."
+            );
     }
 
     private static string Line(string? value) =>

@@ -10,7 +10,7 @@ async function look() {
   if (over) return location.reload();
   bar.max = known;
   bar.value = done;
-  words.textContent = `${done} of ${known} files, ${kilobytes.toLocaleString("en")} KB · ${now}`;
+  words.textContent = `${done} of ${known} files, ${kilobytes.toLocaleString()} KB · ${now}`;
   setTimeout(look, 300);
 }
 look();

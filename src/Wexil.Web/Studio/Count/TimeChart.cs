@@ -95,7 +95,7 @@ public sealed class TimeChart
     private static string Label(double value, double range, Currency? money) =>
         money is not null
             ? money.Show((decimal)value)
-            : (value * 100).ToString(range < 0.02 ? "0.0#" : "0.#", CultureInfo.InvariantCulture) + "%";
+            : Locale.Current.Percent(Locale.Current.Brief(value * 100, range < 0.02 ? 2 : 1));
 
     // Where less is better, those count who did not.
     private static Arm Counted(TestReading reading, Arm arm) =>

@@ -1,4 +1,4 @@
-using System.Globalization;
+using Wexil.App.Wording;
 
 namespace Wexil.Web.Studio.Count;
 
@@ -30,8 +30,13 @@ internal sealed class TimeUnits
     /// <summary>The same for a place between two units, as where clocks were changed.</summary>
     public double PlaceOf(DateTimeOffset moment) => Math.Clamp(Units(moment), 0, Count - 1);
 
-    public string Name(int unit) =>
-        (_first + unit * _length).ToString(IsHourly ? "d MMM, HH:00" : "d MMM", CultureInfo.InvariantCulture);
+    public string Name(int unit) => Name(_first + unit * _length);
+
+    private string Name(DateTime start)
+    {
+        var day = Locale.Current.DayOfThisYear(DateOnly.FromDateTime(start));
+        return IsHourly ? $"{day}, {Locale.Current.Time(TimeOnly.FromDateTime(start))}" : day;
+    }
 
     private double Units(DateTimeOffset moment) => (Begin(moment) - _first) / _length;
 

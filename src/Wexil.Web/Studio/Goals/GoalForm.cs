@@ -54,7 +54,7 @@ public sealed class GoalForm
         var element = Element?.Trim() ?? "";
         if (Target(screen, element) is var (field, problem))
             Wrong(field, problem);
-        var value = string.IsNullOrWhiteSpace(Value) ? 0 : currency.Parse(Value);
+        var value = string.IsNullOrWhiteSpace(Value) ? 0 : Locale.Current.ParseMoney(currency, Value);
         if (value is null)
             Wrong(nameof(Value), $"Enter an amount such as {currency.Write(3900)}.");
         var window = Days();

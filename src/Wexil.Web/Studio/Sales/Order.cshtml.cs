@@ -46,7 +46,8 @@ public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
 
     public async Task<IActionResult> OnPostRefundAsync()
     {
-        var parsed = Core.Common.Currency.Find(Shown.Currency)?.Parse(Amount);
+        var currency = Core.Common.Currency.Find(Shown.Currency);
+        var parsed = currency is null ? null : Locale.Current.ParseMoney(currency, Amount ?? "");
         if (parsed is not > 0 || parsed > Shown.Balance.Net)
             return Refuse(
                 nameof(Amount),

@@ -59,7 +59,7 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
             silent.Length > 0 ? false
                 : unknown ? null
                 : true,
-            silent.Length > 0 ? $"Not responding: responding: responding: {string.Join(", ", silent)}."
+            silent.Length > 0 ? $"Not responding: {string.Join(", ", silent)}."
                 : unknown ? "Pages at private addresses were not checked; you can allow it in Settings."
                 : $"{Format.Count(outside.Length, "page hosted elsewhere was", "pages hosted elsewhere were")} checked."
         );

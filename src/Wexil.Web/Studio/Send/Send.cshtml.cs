@@ -318,7 +318,10 @@ public sealed class SendModel(
     public async Task<IActionResult> OnPostStartOnPageAsync()
     {
         if (StartWait is < Step.MinStartWait or > Step.MaxStartWait)
-            return Refused(nameof(StartWait), $"Enter {Step.MinStartWait} to {Step.MaxStartWait:N0} milliseconds.");
+            return Refused(
+                nameof(StartWait),
+                $"Enter {Step.MinStartWait} to {Format.Count(Step.MaxStartWait)} milliseconds."
+            );
         await funnels.SetStartAsync(Screen.Step.Id, StartsOnPage, StartWait);
         routes.Reload(Screen.Funnel.Id);
         Done =

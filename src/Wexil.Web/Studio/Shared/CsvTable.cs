@@ -1,6 +1,7 @@
 using System.Globalization;
 using CsvHelper;
 using CsvHelper.Configuration;
+using Wexil.App.Wording;
 
 namespace Wexil.Web.Studio.Shared;
 
@@ -54,7 +55,11 @@ public sealed record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLi
             while (csv.Read())
             {
                 if (lines.Count == maxLines)
-                    return new(columns, lines, $"Only the first {maxLines:N0} lines can be imported at once.");
+                    return new(
+                        columns,
+                        lines,
+                        $"Only the first {Locale.Current.Number(maxLines, 0)} lines can be imported at once."
+                    );
                 lines.Add(new(csv.RawRow, csv.Record!));
             }
         }

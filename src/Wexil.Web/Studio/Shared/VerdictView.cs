@@ -32,7 +32,7 @@ public static class VerdictView
                 : null;
         var control = reading.Result.Control.Standard.Rate;
         return control > 0 && reading.Result.Pages[place].AgainstControl?.Interval is { } interval
-            ? $"{Format.LiftRange(new(interval.Low / control, interval.High / control))}%"
+            ? Locale.Current.Percent(Format.LiftRange(new(interval.Low / control, interval.High / control)))
             : null;
     }
 

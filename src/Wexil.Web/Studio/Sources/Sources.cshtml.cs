@@ -116,7 +116,7 @@ public sealed class SourcesModel(
         if (tag.Length == 0)
             ModelState.AddModelError(nameof(Tag), "Use letters, digits and hyphens, such as newsletter.");
         long? cost = null;
-        if (!string.IsNullOrWhiteSpace(ClickCost) && (cost = Currency.Parse(ClickCost)) is null)
+        if (!string.IsNullOrWhiteSpace(ClickCost) && (cost = Locale.Current.ParseMoney(Currency, ClickCost)) is null)
             ModelState.AddModelError(nameof(ClickCost), "Enter an amount such as 0.35.");
         var ties = new Dictionary<StepId, PageId>();
         foreach (var (key, value) in Ties)
@@ -157,7 +157,7 @@ public sealed class SourcesModel(
     public async Task<IActionResult> OnPostWorthAsync()
     {
         long? worth = null;
-        if (!string.IsNullOrWhiteSpace(Worth) && (worth = Currency.Parse(Worth)) is null)
+        if (!string.IsNullOrWhiteSpace(Worth) && (worth = Locale.Current.ParseMoney(Currency, Worth)) is null)
         {
             ModelState.AddModelError(nameof(Worth), "Enter an amount such as 39.00.");
             return Page();

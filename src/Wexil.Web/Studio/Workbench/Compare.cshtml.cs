@@ -99,7 +99,7 @@ public sealed class CompareModel(SettingStore settings) : PageModel
             ModelState.AddModelError($"{at}.Conversions", "Enter a whole number.");
         else if (visitors < conversions)
             ModelState.AddModelError($"{at}.Conversions", "More conversions than visitors: count each visitor once.");
-        var money = string.IsNullOrWhiteSpace(row.Money) ? null : Currency.Parse(row.Money);
+        var money = string.IsNullOrWhiteSpace(row.Money) ? null : Locale.Current.ParseMoney(Currency, row.Money);
         if (money is null && !string.IsNullOrWhiteSpace(row.Money))
             ModelState.AddModelError($"{at}.Money", "Enter an amount such as 1,950.00.");
         return (new(visitors ?? 0, conversions ?? 0), money);

@@ -72,7 +72,7 @@ public sealed class PlanCurve
     public double Days(double lift) => Visitors(lift) / _perDay;
 
     public string Words(double lift) =>
-        $"A lift of {lift.ToString("0.#", CultureInfo.InvariantCulture)}% takes about "
+        $"A lift of {Locale.Current.Percent(Locale.Current.Brief(lift, 1))} takes about "
         + $"{Format.Count(Math.Ceiling(Visitors(lift) / 100) * 100)} visitors in total: {InWords(Days(lift))}.";
 
     private static string InWords(double days) =>
