@@ -4,6 +4,7 @@ import { cpSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } f
 import { dirname, join } from "node:path";
 import { gzipSync } from "node:zlib";
 import { compile } from "sass";
+import { formats } from "./formats.mjs";
 
 const root = join(import.meta.dirname, "../..");
 const shipped = join(root, "src/Wexil.Web/wwwroot/lib");
@@ -62,6 +63,14 @@ mkdirSync(places, { recursive: true });
 const current = pairs.map((pair) => pair.toUpperCase()).filter((code) => !notCountries.has(code) && Intl.getCanonicalLocales(`und-${code}`)[0] === `und-${code}`);
 writeFileSync(join(places, "countries.tsv"), names("region", current));
 writeFileSync(join(places, "languages.tsv"), names("language", pairs.filter((code) => Intl.getCanonicalLocales(code)[0] === code)));
+// How readers write numbers, money, days and times.
+const written = join(root, "src/Wexil.App/Wording/Data");
+const modules = join(import.meta.dirname, "node_modules");
+mkdirSync(written, { recursive: true });
+writeFileSync(join(written, "formats.tsv"), formats(modules));
+cpSync(join(modules, "cldr-numbers-modern/LICENSE"), join(written, "LICENSE"));
+const cldr = ["cldr-numbers-modern", "cldr-dates-modern"].map((name) => `${name} ${JSON.parse(readFileSync(join(modules, name, "package.json"))).version}`);
+writeFileSync(join(written, "VERSION"), `${cldr.join(", ")} (Unicode-3.0)\n`);
 // Of Bootstrap only what the screens use.
 const { css } = compile(join(import.meta.dirname, "bootstrap.scss"), {
   style: "compressed",
