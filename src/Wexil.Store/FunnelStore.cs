@@ -54,7 +54,8 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     public Task<Funnel> CreateAsync(string name) => journal.WriteAsync(c => Create(c, name));
 
     /// <summary>Makes a funnel with its steps and pages at once. Links whose names are taken get a number.</summary>
-    public Task<Funnel> CreateAsync(string name, IReadOnlyList<FunnelStep> steps) =>
+    /// <param name="isLive">Its steps show their pages at once; otherwise once somebody says so.</param>
+    public Task<Funnel> CreateAsync(string name, IReadOnlyList<FunnelStep> steps, bool isLive = true) =>
         journal.WriteAsync(c =>
         {
             var funnel = Create(c, name);
@@ -68,8 +69,8 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
                 foreach (var page in step.Pages)
                 {
                     var id = page.Bundle is { } bundle
-                        ? PageStore.Add(c, made.Id, page.Name, bundle, "Imported", now)
-                        : PageStore.AddOutside(c, made.Id, page.Name, page.Outside!, now);
+                        ? PageStore.Add(c, made.Id, page.Name, bundle, "Imported", now, isLive: false)
+                        : PageStore.AddOutside(c, made.Id, page.Name, page.Outside!, now, isLive: false);
                     if (page.Parent is { } parent)
                         c.Execute(
                             "UPDATE pages SET parent_id = $2, parent_version = 1 WHERE id = $1",
@@ -80,8 +81,8 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
                         c.Execute("UPDATE pages SET indexed = 1 WHERE id = $1", id.Value);
                     pages.Add(id);
                 }
-                if (step.Shown < pages.Count)
-                    c.Execute("UPDATE steps SET page_id = $2 WHERE id = $1", made.Id.Value, pages[step.Shown].Value);
+                if (isLive && step.Shown < pages.Count)
+                    PageStore.Show(c, pages[step.Shown]);
             }
             for (var i = 0; i < steps.Count; i++)
                 c.Execute(
@@ -91,6 +92,37 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
                     steps[i].No is { } no ? ids[no].Value : null
                 );
             return funnel;
+        });
+
+    /// <summary>Steps of a funnel with pages of which nobody has said yet that one is live, in order.</summary>
+    public IReadOnlyList<Step> NotLive(FunnelId funnel) =>
+        database.Read(c =>
+            (IReadOnlyList<Step>)
+                [
+                    .. Steps(c, funnel)
+                        .Where(step => !step.IsArchived && step.Page is null)
+                        .Where(step =>
+                            c.Number(
+                                "SELECT 1 FROM pages WHERE step_id = $1 AND archived_at IS NULL LIMIT 1",
+                                step.Id.Value
+                            )
+                                is not null
+                        ),
+                ]
+        );
+
+    /// <summary>Every step of the funnel that shows no page shows its oldest from now on.</summary>
+    public Task GoLiveAsync(FunnelId funnel) =>
+        journal.WriteAsync(c =>
+        {
+            c.Execute(
+                """
+                UPDATE steps SET page_id =
+                  (SELECT min(id) FROM pages WHERE step_id = steps.id AND archived_at IS NULL)
+                WHERE funnel_id = $1 AND page_id IS NULL AND host_id IS NULL
+                """,
+                funnel.Value
+            );
         });
 
     /// <summary>Adds a step at the funnel's end; null when the link's name was taken meanwhile.</summary>
@@ -314,7 +346,7 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
 
     private void ClonePages(SqliteConnection c, Step step, StepId to)
     {
-        // The page shown first, so that it is the one that the new step shows.
+        // The page shown first, so that it is the one that goes live first.
         foreach (
             var id in c.Rows(
                 "SELECT id FROM pages WHERE step_id = $1 AND archived_at IS NULL ORDER BY id = $2 DESC, id",

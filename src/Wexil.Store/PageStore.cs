@@ -103,14 +103,24 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     /// <summary>The source that visitors see.</summary>
     public string Source(Page page) => Source(page, page.Revision);
 
-    /// <summary>Adds a hosted page; the first page of a step becomes the one that it shows.</summary>
-    public Task<PageId> AddAsync(StepId step, string name, PageBundle bundle, string note = "Imported") =>
-        journal.WriteAsync(c => Add(c, step, name, bundle, note));
+    /// <summary>Adds a hosted page.</summary>
+    /// <param name="isLive">A step that shows no page shows this one at once; otherwise once somebody says so.</param>
+    public Task<PageId> AddAsync(
+        StepId step,
+        string name,
+        PageBundle bundle,
+        string note = "Imported",
+        bool isLive = true
+    ) => journal.WriteAsync(c => Add(c, step, name, bundle, note, time.GetUtcNow(), isLive));
 
-    /// <summary>Adds several pages at once, each on its step.</summary>
+    /// <summary>Adds several pages at once, each on its step; none is live.</summary>
     public Task<IReadOnlyList<PageId>> AddAsync(IReadOnlyList<(StepId Step, string Name, PageBundle Bundle)> pages) =>
         journal.WriteAsync<IReadOnlyList<PageId>>(c =>
-            [.. pages.Select(page => Add(c, page.Step, page.Name, page.Bundle, "Imported"))]
+            [
+                .. pages.Select(page =>
+                    Add(c, page.Step, page.Name, page.Bundle, "Imported", time.GetUtcNow(), isLive: false)
+                ),
+            ]
         );
 
     /// <summary>Adds a version of a section.</summary>
@@ -125,11 +135,21 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         string source,
         string note,
         DateTimeOffset now
-    ) => Add(c, section, name, new([new(SectionFile, Encoding.UTF8.GetBytes(source))], SectionFile), note, now);
+    ) =>
+        Add(
+            c,
+            section,
+            name,
+            new([new(SectionFile, Encoding.UTF8.GetBytes(source))], SectionFile),
+            note,
+            now,
+            isLive: true
+        );
 
     /// <summary>Adds an outside page.</summary>
-    public Task<PageId> AddAsync(StepId step, string name, Uri outside) =>
-        journal.WriteAsync(c => AddOutside(c, step, name, outside, time.GetUtcNow()));
+    /// <param name="isLive">A step that shows no page shows this one at once; otherwise once somebody says so.</param>
+    public Task<PageId> AddAsync(StepId step, string name, Uri outside, bool isLive = true) =>
+        journal.WriteAsync(c => AddOutside(c, step, name, outside, time.GetUtcNow(), isLive));
 
     /// <summary>Makes a page with the content that visitors see of another, which knows where it came from.</summary>
     /// <param name="step">The step it is for; without one, that of the original.</param>
@@ -252,10 +272,13 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         string name,
         PageBundle bundle,
         string note,
-        DateTimeOffset now
+        DateTimeOffset now,
+        bool isLive
     )
     {
         var page = Insert(c, step, name, null, bundle.Entry, null, now);
+        if (isLive)
+            Show(c, page);
         foreach (var file in bundle.Files)
             Put(c, page, 1, file);
         c.Execute("INSERT INTO page_versions VALUES ($1, 1, $2, $3)", page.Value, now.ToUnixTimeMilliseconds(), note);
@@ -285,8 +308,30 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         }
     }
 
-    internal static PageId AddOutside(SqliteConnection c, StepId step, string name, Uri outside, DateTimeOffset now) =>
-        Insert(c, step, name, outside.AbsoluteUri, null, null, now);
+    internal static PageId AddOutside(
+        SqliteConnection c,
+        StepId step,
+        string name,
+        Uri outside,
+        DateTimeOffset now,
+        bool isLive
+    )
+    {
+        var page = Insert(c, step, name, outside.AbsoluteUri, null, null, now);
+        if (isLive)
+            Show(c, page);
+        return page;
+    }
+
+    /// <summary>A step that shows no page shows this one.</summary>
+    internal static void Show(SqliteConnection c, PageId page) =>
+        c.Execute(
+            """
+            UPDATE steps SET page_id = $1
+            WHERE id = (SELECT step_id FROM pages WHERE id = $1) AND page_id IS NULL
+            """,
+            page.Value
+        );
 
     internal static void Put(SqliteConnection c, PageId page, int version, PageFile file)
     {
@@ -303,9 +348,6 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             hash
         );
     }
-
-    private PageId Add(SqliteConnection c, StepId step, string name, PageBundle bundle, string note) =>
-        Add(c, step, name, bundle, note, time.GetUtcNow());
 
     private static PageId Insert(
         SqliteConnection c,
@@ -337,7 +379,6 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             parent?.Revision,
             now.ToUnixTimeMilliseconds()
         );
-        c.Execute("UPDATE steps SET page_id = $2 WHERE id = $1 AND page_id IS NULL", step.Value, id);
         return new(id);
     }
 

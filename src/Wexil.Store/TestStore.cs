@@ -86,6 +86,8 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         {
             if (c.Number("SELECT 1 FROM tests WHERE step_id = $1 AND decided_at IS NULL", plan.Step.Value) is not null)
                 return null;
+            // Whoever starts a test says that its pages are live.
+            PageStore.Show(c, plan.Pages[0]);
             var now = time.GetUtcNow();
             var from = plan.From is { } later && later > now ? later : now;
             var settings = plan.Settings ?? TestSettings.Default;

@@ -50,7 +50,15 @@ public sealed class WholeJobTests
         owner.Fill("#Name", "Balcony Harvest");
         owner.Press("Create funnel");
         owner.WaitForText("Pages on this step");
+        owner.WaitForText("Not live yet");
         owner.IsAccessible();
+        using (var early = new Browser())
+        {
+            early.Open(site.Visitors, "/go/balcony-harvest");
+            early.WaitForText("This page is not available yet.");
+        }
+        owner.Press("Make “Short opt-in” live");
+        owner.WaitForText("Everyone who opens the step’s link sees “Short opt-in” from now on.");
 
         // A real landing page from a .zip, which looks as it does from its folder.
         owner.Press("Add a page");
@@ -121,6 +129,7 @@ public sealed class WholeJobTests
         Assert.Equal("A 40%, B 60%", owner.Find("[role=slider]").GetAttribute("aria-valuetext"));
         owner.IsAccessible();
         owner.Fill("#BaseRate", "25");
+        owner.WaitForText("Also make live: “Thank you”");
         owner.Press("Start the test");
         owner.WaitForText("The test is running.");
         owner.IsAccessible();

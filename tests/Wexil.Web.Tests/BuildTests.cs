@@ -395,9 +395,12 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var cloned = store.BySlug("order-copy")!;
         Assert.Equal(["Light", "end", "down"], store.Steps(cloned.Id).Select(step => step.Name));
         Assert.All(store.Steps(cloned.Id), step => Assert.NotNull(pages.ForStep(step.Id).Single().Parent));
+        var first = $"/go/{store.Steps(cloned.Id)[0].Slug}";
+        Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync(first)).StatusCode);
+        await WexilFixture.PostAsync(owner, "/f/order-copy/steps", "Live");
         await WexilFixture.PostAsync(owner, "/f/order-copy/steps", "ArchiveFunnel", ("archived", "true"));
         Assert.Contains("order, copy", await owner.GetStringAsync("/funnels/archived"));
-        Assert.Equal(HttpStatusCode.OK, (await visitor.GetAsync($"/go/{store.Steps(cloned.Id)[0].Slug}")).StatusCode);
+        Assert.Equal(HttpStatusCode.OK, (await visitor.GetAsync(first)).StatusCode);
     }
 
     [Fact]

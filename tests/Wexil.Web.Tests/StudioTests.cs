@@ -150,6 +150,18 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
         Assert.Contains("Preview", await owner.GetStringAsync("/f/groesse-zaehlt/first/build/add-2"));
         Assert.Contains("A test needs two pages", await owner.GetStringAsync("/f/groesse-zaehlt/first-2/send"));
         using var visitor = wexil.Visitor();
+        // Nobody sees a new page before somebody says so.
+        foreach (var address in new[] { "/go/first", "/p/add-2/", "/go/first-2" })
+            Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync(address)).StatusCode);
+        Assert.Contains("Not live yet", await owner.GetStringAsync("/f/groesse-zaehlt/first/build"));
+        Assert.Contains(
+            "these steps show visitors no page yet: “First”, “First”.",
+            WexilFixture.Read(await owner.GetStringAsync("/f/groesse-zaehlt/steps"))
+        );
+        await WexilFixture.PostAsync(owner, "/f/groesse-zaehlt/steps", "Live");
+        Assert.DoesNotContain("Not live yet", await owner.GetStringAsync("/f/groesse-zaehlt/steps"));
+        foreach (var address in new[] { "/go/first", "/p/add-2/", "/go/first-2" })
+            Assert.Equal(HttpStatusCode.OK, (await visitor.GetAsync(address)).StatusCode);
         var answer = await visitor.PostAsync(
             "/p/add-2/opt-in",
             new FormUrlEncodedContent([new("email", "bo@larkrow.example")])

@@ -84,7 +84,8 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
                 import.Step,
                 title.Length <= 120 ? title : title[..120],
                 fetched.Bundle,
-                $"Imported from {import.Address}"
+                $"Imported from {import.Address}",
+                isLive: false
             );
             routes.Reload();
             import.Result = (page, fetched);

@@ -49,7 +49,7 @@ internal sealed class RehearsalWalk(
         for (var pages = 0; pages < MaxPages; pages++)
         {
             if (shown.Problem is { } problem)
-                return problem;
+                return NotLive(shown.Address) ?? problem;
             _step = StepOf(shown.Address) ?? _step;
             var (next, end) = IsOurs(shown.Address)
                 ? await LeaveOwnPageAsync(shown, stop)
@@ -60,6 +60,11 @@ internal sealed class RehearsalWalk(
         }
         return $"The visitor had seen {MaxPages} pages and was still led on.";
     }
+
+    private string? NotLive(Uri address) =>
+        StepOf(address) is { Page: null } step && routes.Step(step.Id) is { Test: null }
+            ? $"“{step.Name}” is not live yet. Make it live on the Steps screen."
+            : null;
 
     private async Task<(ShownPage? Next, string End)> LeaveOwnPageAsync(ShownPage shown, CancellationToken stop)
     {

@@ -105,7 +105,7 @@ public sealed class FirstTestGuide(
         FunnelStep[] later = isSales
             ? [Later("Checkout", "till"), Later("Thank you", "thank-you-download")]
             : [Later("Thank you", "thank-you")];
-        var funnel = await funnels.CreateAsync(name, [tested, .. later]);
+        var funnel = await funnels.CreateAsync(name, [tested, .. later], isLive: false);
         routes.Reload();
         return (funnel, funnels.Steps(funnel.Id)[0]);
     }
@@ -133,7 +133,7 @@ public sealed class FirstTestGuide(
         return clone;
     }
 
-    /// <summary>Starts the test of the two newest pages, half of the visitors each.</summary>
+    /// <summary>Starts the test of the two newest pages, half of the visitors each; the funnel goes live.</summary>
     /// <returns>False where somebody started one a moment ago.</returns>
     public async Task<bool> StartAsync(FirstTestState state)
     {
@@ -149,7 +149,8 @@ public sealed class FirstTestGuide(
             Weights.Even(2)
         );
         var started = await tests.StartAsync(plan);
-        routes.Reload(state.Funnel!.Id);
+        await funnels.GoLiveAsync(state.Funnel!.Id);
+        routes.Reload(state.Funnel.Id);
         return started is not null;
     }
 }

@@ -105,11 +105,7 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
         if (next is not null)
             Onward.Redirect(http, $"/go/{next}{query}");
         else
-            await PlainPage.Write(
-                http,
-                StatusCodes.Status404NotFound,
-                "This page is not available yet. Please try again later."
-            );
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, PlainPage.NotAvailable);
     }
 
     private static string Travelling(HttpContext http)

@@ -136,11 +136,7 @@ public sealed class GoEndpoint(
         }
         await recorded;
         if (page is null)
-            await PlainPage.Write(
-                http,
-                StatusCodes.Status404NotFound,
-                "This page is not available yet. Please try again later."
-            );
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, PlainPage.NotAvailable);
         else
             Onward.Redirect(
                 http,

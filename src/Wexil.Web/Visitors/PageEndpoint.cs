@@ -54,6 +54,12 @@ public sealed class PageEndpoint(
         var query = http.Request.QueryString.Value ?? "";
         var isTried =
             http.Request.Query["try"] == "1" || ChosenVersions.AreIn(query) || HttpMethods.IsHead(http.Request.Method);
+        if (!isTried && visits.Routes.Step(page.Step) is { Page: null, Test: null, IsSection: false })
+        {
+            // Nobody has said yet that a page of the step is live.
+            await PlainPage.Write(http, StatusCodes.Status404NotFound, PlainPage.NotAvailable);
+            return;
+        }
         var ready = isTried ? hosted.Tried(visits.Routes, page, query) : await CountAsync(http, page);
         http.Response.Headers.Link = ready.Canonical;
         if (isTried || !page.IsIndexed)

@@ -6,6 +6,9 @@ namespace Wexil.Web.Visitors;
 /// <summary>A sentence to a visitor where there is no page of the marketer's to show.</summary>
 public static class PlainPage
 {
+    /// <summary>Said at a link that has no page to show yet.</summary>
+    public const string NotAvailable = "This page is not available yet. Please try again later.";
+
     public static Task Write(HttpContext http, int status, string sentence)
     {
         http.Response.StatusCode = status;

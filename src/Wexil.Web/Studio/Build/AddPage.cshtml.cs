@@ -108,7 +108,8 @@ public sealed class AddPageModel(
                 Screen.Step.Id,
                 starter.Name,
                 PageBundle.OneFile(starter.HtmlFor(offer)),
-                "Starter page"
+                "Starter page",
+                isLive: false
             )
         )!;
         routes.Reload(Screen.Funnel.Id);
@@ -124,7 +125,7 @@ public sealed class AddPageModel(
         var name = NameOr(address.AbsolutePath.Trim('/') is { Length: > 0 } path ? path : address.Host);
         if (name is null)
             return Page();
-        var page = pages.Find(await pages.AddAsync(Screen.Step.Id, name, address))!;
+        var page = pages.Find(await pages.AddAsync(Screen.Step.Id, name, address, isLive: false))!;
         routes.Reload(Screen.Funnel.Id);
         Done =
             $"{Format.Quoted(page.Name)} is added. To count visits there, paste the tracking script shown "
@@ -136,7 +137,7 @@ public sealed class AddPageModel(
     {
         if (NameOr(HostedHtml.Title(bundle.Source(bundle.Entry)) ?? Screen.Step.Name) is not { } name)
             return Page();
-        await pages.AddAsync(Screen.Step.Id, name, bundle);
+        await pages.AddAsync(Screen.Step.Id, name, bundle, isLive: false);
         routes.Reload(Screen.Funnel.Id);
         Done =
             bundle.Files.Count == 1

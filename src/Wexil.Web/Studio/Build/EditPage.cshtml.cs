@@ -306,7 +306,7 @@ public sealed class EditPageModel(
     {
         if (!Shown.IsHosted)
             return NotFound();
-        if (!Shown.HasDraft)
+        if (!Shown.HasDraft && !GoesLive)
         {
             Done = "Nothing to publish: no changes since the last publish.";
             return Redirect(Own());
@@ -314,7 +314,9 @@ public sealed class EditPageModel(
         var looksTheSame = Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id);
         if (IsTested && !looksTheSame)
             return Redirect(Own("publish"));
-        await Context.Pages.PublishAsync(Shown, Context.Drafts.For(Shown).Source, "", looksTheSame);
+        if (Shown.HasDraft)
+            await Context.Pages.PublishAsync(Shown, Context.Drafts.For(Shown).Source, "", looksTheSame);
+        await GoLiveAsync();
         Context.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(Shown.Name)} is published. Visitors see it from now on.";
         return Redirect(Screen.Address("build"));

@@ -125,6 +125,15 @@ public abstract class PageScreenModel(StepScreens screens, PageContext context) 
     /// <summary>Publishing the draft changes what visitors of a running test see, and begins a phase.</summary>
     public bool BeginsPhase => IsTested && !(Shown.HasDraft && Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id));
 
+    /// <summary>
+    /// The step shows no page yet, so visitors see none of its pages. Whoever publishes one says that it is live.
+    /// </summary>
+    public bool GoesLive => Screen.IsNotLive;
+
+    /// <summary>Makes the page live where its step shows none.</summary>
+    /// <returns>It was not live before.</returns>
+    protected async Task<bool> GoLiveAsync() => GoesLive && await context.Pages.ShowAsync(Shown);
+
     public Page? Parent => Shown.Parent is { } parent ? context.Pages.Find(parent) : null;
 
     /// <summary>The address of a screen of this page.</summary>

@@ -41,12 +41,13 @@ public sealed class PublishModel(StepScreens screens, PageContext context) : Pag
             note.Length <= 200 ? note : note[..200],
             looksTheSame
         );
+        var goesLive = await GoLiveAsync();
         Context.Routes.Reload(Screen.Funnel.Id);
         Done =
             IsTested && !looksTheSame
                 ? $"{Format.Quoted(Shown.Name)} is published. The test continues in a new phase. Earlier counts "
                     + "are kept."
-                : $"{Format.Quoted(Shown.Name)} is published.";
+                : $"{Format.Quoted(Shown.Name)} is published{(goesLive ? " and live" : "")}.";
         return Redirect(Screen.Address("build"));
     }
 }

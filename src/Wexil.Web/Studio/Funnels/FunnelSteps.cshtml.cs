@@ -31,6 +31,9 @@ public sealed class FunnelStepsModel(
 
     public IEnumerable<Step> Steps => All.Where(step => !step.IsArchived);
 
+    /// <summary>Steps with pages of which nobody has said yet that one is live.</summary>
+    public IReadOnlyList<Step> NotLive => Funnels.NotLive(Funnel.Id);
+
     public IEnumerable<Step> Archived => All.Where(step => step.IsArchived);
 
     public IReadOnlyDictionary<StepId, long> Visitors { get; private set; } = new Dictionary<StepId, long>();
@@ -40,6 +43,14 @@ public sealed class FunnelStepsModel(
     public void OnGet()
     {
         // What is shown is read beforehand.
+    }
+
+    public async Task<IActionResult> OnPostLiveAsync()
+    {
+        await Funnels.GoLiveAsync(Funnel.Id);
+        routes.Reload(Funnel.Id);
+        Done = "The funnel is live. Its links show the pages from now on.";
+        return RedirectToPage();
     }
 
     /// <summary>Puts the steps in the order given: the way of dragging.</summary>

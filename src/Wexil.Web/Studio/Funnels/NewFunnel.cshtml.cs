@@ -59,7 +59,8 @@ public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings, R
                             [new(step.Page.Name, PageBundle.OneFile(step.Page.HtmlFor(offer)), null)]
                         )
                 ),
-            ]
+            ],
+            isLive: false
         );
         routes.Reload();
         return Redirect($"/f/{made.Slug}");
@@ -78,7 +79,7 @@ public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings, R
         if (plan is null)
             return Refuse(problem!);
         var name = string.IsNullOrWhiteSpace(Name) ? plan.Name : Name.Trim();
-        var made = await funnels.CreateAsync(name, plan.WithFreeLinks(funnels.SlugTaken).Steps);
+        var made = await funnels.CreateAsync(name, plan.WithFreeLinks(funnels.SlugTaken).Steps, isLive: false);
         routes.Reload();
         return Redirect($"/f/{made.Slug}");
     }

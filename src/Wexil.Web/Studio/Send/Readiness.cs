@@ -110,7 +110,7 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
                     + "address (?wx=), since most browsers block Wexil’s cookie on other sites."
             );
         if (step.Page is not { } id || pages.Find(id) is not { } page)
-            return new(what, false, $"{Format.Quoted(step.Name)} has no page yet.");
+            return new(what, false, $"{Format.Quoted(step.Name)} has no live page yet.");
         if (page.Outside is null)
             return new(what, true, $"{Format.Quoted(step.Name)} is hosted by Wexil.");
         return Checked(what, page, await wiring.CheckAsync(wiring.Wire(page, step, isControl: false), stop));

@@ -116,6 +116,7 @@ public sealed class SendModel(
             FillFrom(open.Test);
         else
             FillAnew();
+        GoesLive = true;
         LoadAround();
     }
 
@@ -175,6 +176,8 @@ public sealed class SendModel(
             ModelState.AddModelError(nameof(Rows), "A test was just started on this step. Reload the page.");
             return Again();
         }
+        if (GoesLive)
+            await funnels.GoLiveAsync(Screen.Funnel.Id);
         routes.Reload(Screen.Funnel.Id);
         Done =
             from > Clock.Now
@@ -183,6 +186,14 @@ public sealed class SendModel(
                 : $"The test is running. From now on /go/{Screen.Place.Slug} splits visitors {weights}.";
         return Redirect(Screen.Address("send"));
     }
+
+    /// <summary>With the test, the steps of the funnel that are not live yet go live too.</summary>
+    [BindProperty]
+    public bool GoesLive { get; set; }
+
+    /// <summary>The other steps of the funnel that are not live yet.</summary>
+    public IReadOnlyList<Step> NotLive =>
+        [.. funnels.NotLive(Screen.Funnel.Id).Where(step => step.Id != Screen.Place.Id)];
 
     /// <summary>The owner was told that pages and sections are tested at once, and starts all the same.</summary>
     [BindProperty]

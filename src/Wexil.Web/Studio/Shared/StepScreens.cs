@@ -48,6 +48,9 @@ public sealed record StepScreen(
 
     public TestState? State => Reading?.Test.StateAt(At);
 
+    /// <summary>Nobody has said yet that one of its pages is live, so its link shows none.</summary>
+    public bool IsNotLive => Step is { Page: null, IsSection: false } && !IsOpen;
+
     public Page? KeptPage => Pages.FirstOrDefault(page => page.Id == Step.Page);
 
     /// <summary>The steps that can be a goal: those that come after this one.</summary>

@@ -118,7 +118,7 @@ public sealed class FirstTestModel(
             return Page();
         if (address is not null)
             return Fetch(State.Funnel!, State.Step, address);
-        await pages.AddAsync(State.Step.Id, page!.Name, page.Bundle!);
+        await pages.AddAsync(State.Step.Id, page!.Name, page.Bundle!, isLive: false);
         routes.Reload(State.Funnel!.Id);
         return Redirect("/first-test");
     }
