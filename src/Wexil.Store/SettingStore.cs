@@ -22,7 +22,9 @@ public sealed class SettingStore(Database database, Journal journal)
     private const string OwnerMailName = "owner-mail",
         OwnerNameName = "owner-name",
         AccentName = "brand-accent",
-        SerifName = "brand-serif";
+        SerifName = "brand-serif",
+        PaperName = "brand-paper",
+        LogoName = "brand-logo";
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
     public string? PasswordHash => Get(PasswordName);
@@ -63,6 +65,22 @@ public sealed class SettingStore(Database database, Journal journal)
 
     /// <summary>Starter pages are set in a typeface with serifs; null where nothing was chosen.</summary>
     public bool? BrandIsSerif => Get(SerifName) is { } serif ? serif == "yes" : null;
+
+    /// <summary>The color behind the text of starter pages; null where none was chosen.</summary>
+    public string? BrandPaper => Get(PaperName);
+
+    /// <summary>The owner's logo, with the extension of its file such as ".png"; null for none.</summary>
+    public (string Extension, byte[] Content)? BrandLogo =>
+        Get(LogoName)?.Split(' ') is [var extension, var content]
+            ? (extension, Convert.FromBase64String(content))
+            : null;
+
+    /// <summary>Keeps what only the brand kit asks for.</summary>
+    public Task SetBrandPaperAsync(string paper) => SetAsync(PaperName, paper);
+
+    /// <summary>Keeps a logo, or none.</summary>
+    public Task SetBrandLogoAsync(string extension, byte[] content) =>
+        SetAsync(LogoName, content.Length == 0 ? "" : $"{extension} {Convert.ToBase64String(content)}");
 
     /// <summary>Keeps the look for the next starter page.</summary>
     public async Task SetBrandAsync(string accent, bool isSerif)

@@ -27,7 +27,7 @@ public sealed record EditorAnswer(
 );
 
 /// <summary>Makes the edits of a page that its editor asks for, in the order in which it asks.</summary>
-public sealed class DraftEditor(DraftStore drafts, FrameServing frame, ParsedPages parsed)
+public sealed class DraftEditor(DraftStore drafts, FrameServing frame, ParsedPages parsed, SettingStore settings)
 {
     private const string Behind =
         "The page was changed so much in another window that this window could not keep up. It now shows the "
@@ -42,6 +42,8 @@ public sealed class DraftEditor(DraftStore drafts, FrameServing frame, ParsedPag
         var before = parsed.Parse(seen);
         if (read(seen) is not { } edit)
             return Refused(page, "This edit no longer fits the page. It has been reloaded.");
+        if (edit is PageEdit.Insert insert)
+            edit = insert with { Brand = OwnerBrand.Read(settings) };
         Edited edited;
         // The tree is read by one at a time.
         lock (before)

@@ -94,7 +94,7 @@ public sealed class FirstTestGuide(
                 Starter.Find(starter)!.Kind,
                 step,
                 Slug.From($"{slug}-{step}"),
-                [new(Starter.Find(starter)!.Name, PageBundle.OneFile(Starter.Find(starter)!.HtmlFor(offer)), null)]
+                [new(Starter.Find(starter)!.Name, Starter.Find(starter)!.BundleFor(offer), null)]
             );
         FunnelStep tested = new(
             isSales ? StepKind.Sales : StepKind.OptIn,
@@ -114,7 +114,7 @@ public sealed class FirstTestGuide(
     public static FunnelPage StarterPage(Offer offer, bool isSales)
     {
         var starter = Starter.Find(isSales ? "sales-letter" : "opt-in")!;
-        return new(starter.Name, PageBundle.OneFile(starter.HtmlFor(offer)), null);
+        return new(starter.Name, starter.BundleFor(offer), null);
     }
 
     /// <summary>Clones the control with another headline and publishes it.</summary>

@@ -1,6 +1,7 @@
 using Wexil.Core.Common;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
+using Wexil.Pages.Starters;
 
 namespace Wexil.Pages.Editing;
 
@@ -23,13 +24,19 @@ public sealed record Block(string Key, string Name)
         new("questions", "Questions and answers"),
         new("opt-in", "Opt-in form"),
         new("video", "Video"),
+        new("logo", "Logo"),
     ];
+
+    // A grey sign, where the owner has kept no logo.
+    private const string NoLogo =
+        "data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 12 4'%3E%3Crect width='12' height='4' "
+        + "fill='%23d9d6cc'/%3E%3C/svg%3E";
 
     /// <summary>Null where there is none of the key.</summary>
     public static Block? Find(string key) => All.FirstOrDefault(block => block.Key == key);
 
     /// <summary>The block's markup for a page.</summary>
-    internal string For(SourceMap page)
+    internal string For(SourceMap page, Brand brand)
     {
         var like =
             page.Elements.Where(element => element.Name is "button" or "a").MaxBy(Prominence) is { } most
@@ -37,14 +44,15 @@ public sealed record Block(string Key, string Name)
                 ? most
                 : null;
         var look = like is null
-            ? " style=\"background-color: #1d4f3a; color: #fff; padding: .7em 1.4em; border: 0; border-radius: "
-                + "4px; font: inherit; font-weight: bold; text-decoration: none; display: inline-block\""
+            ? $" style=\"background-color: {brand.Accent}; color: {brand.OnAccent}; padding: .7em 1.4em; border: 0; "
+                + "border-radius: 4px; font: inherit; font-weight: bold; text-decoration: none; display: inline-block\""
             : Written("class", like.Element.GetAttribute("class"))
                 + Written("style", like.Element.GetAttribute("style"));
         return EmbeddedText
             .Read(typeof(Block).Assembly, $"Editing.Blocks.{Key}.html")
             .TrimEnd()
-            .Replace(" data-look", look, StringComparison.Ordinal);
+            .Replace(" data-look", look, StringComparison.Ordinal)
+            .Replace("{{logo}}", brand.Logo?.DataAddress() ?? NoLogo, StringComparison.Ordinal);
 
         // The button that a page wants pressed: marked or called so, and not one of its menus.
         static int Prominence(SourceElement element)

@@ -1,3 +1,5 @@
+using Wexil.Pages.Starters;
+
 namespace Wexil.Pages.Editing;
 
 /// <summary>
@@ -49,7 +51,11 @@ public abstract record PageEdit
     public sealed record Remove(int Node) : PageEdit;
 
     /// <summary>Puts a block behind an element.</summary>
-    public sealed record Insert(int Node, string Block) : PageEdit;
+    public sealed record Insert(int Node, string Block) : PageEdit
+    {
+        /// <summary>The look of what the page itself gives no look to.</summary>
+        public Brand Brand { get; init; } = Brand.Default;
+    }
 
     /// <summary>Says what a link is for: buying, saying no to an offer, or nothing of the kind.</summary>
     public sealed record Role(int Node, LinkRole For) : PageEdit;

@@ -69,7 +69,7 @@ public static partial class PageEditor
             PageEdit.Remove remove => At(map, remove.Node, node =>
                 Done(map, $"Removed {Kind(node)}", edits => Cut(edits, map, node))
             ),
-            PageEdit.Insert insert => At(map, insert.Node, node => Add(map, node, insert.Block)),
+            PageEdit.Insert insert => At(map, insert.Node, node => Add(map, node, insert)),
             PageEdit.Role role => At(map, role.Node, node => SetRole(map, node, role.For)),
             PageEdit.MarkSection section => At(map, section.Node, node => Mark(map, node, section)),
             PageEdit.TakeForm form => At(map, form.Node, node => TakeForm(map, node)),
@@ -324,13 +324,13 @@ public static partial class PageEditor
         );
     }
 
-    private static Edited Add(SourceMap map, SourceElement node, string key)
+    private static Edited Add(SourceMap map, SourceElement node, PageEdit.Insert insert)
     {
-        if (Block.Find(key) is not { } block)
+        if (Block.Find(insert.Block) is not { } block)
             return Edited.Refuse("There is no such block.");
         return Found(
             Done(map, $"Added {block.Name.ToLowerInvariant()}", edits =>
-                edits.Insert(node.End, Indent(map.Source, node.Start) + block.For(map))
+                edits.Insert(node.End, Indent(map.Source, node.Start) + block.For(map, insert.Brand))
             ),
             node.End
         );

@@ -12,56 +12,45 @@ public sealed partial record Offer(string Name, string Promise = "", string Pric
     /// <summary>The longest name, promise or price that is taken.</summary>
     public const int MaxLength = 200;
 
+    /// <summary>The largest picture that is taken.</summary>
+    public const int MaxPictureBytes = 4 << 20;
+
+    /// <summary>A picture of it; null for a place to put one.</summary>
+    public BrandPicture? Picture { get; init; }
+
     /// <summary>The look of the page.</summary>
     public Brand Brand { get; init; } = Brand.Default;
+
+    private const string PictureLine = "\n    {{picture}}";
+
+    // A landscape in grey, where the picture goes.
+    private const string NoPicture =
+        "<img src=\"data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 640 360'%3E%3Crect "
+        + "width='640' height='360' fill='%23e6e6e0'/%3E%3Cpath d='M0 360 210 150l130 130 80-80 220 160z' "
+        + "fill='%23c4c8c0'/%3E%3Ccircle cx='480' cy='110' r='44' fill='%23d5d8d0'/%3E%3C/svg%3E\" alt=\"Your picture\" "
+        + "width=\"640\" height=\"360\">";
 
     /// <summary>A starter page with the offer in its places.</summary>
     internal string FillIn(string html) =>
         Place()
-            .Replace(html, place => place.Groups[1].Value switch
+            .Replace(Picture is null ? html.Replace(PictureLine, "", StringComparison.Ordinal) : html, place =>
+                place.Groups[1].Value switch
                 {
                     "name" => HtmlText.Encode(Name),
                     "promise" => HtmlText.Encode(Promise.Length > 0 ? Promise : $"Get {Name}"),
                     "price" => HtmlText.Encode(Price.Length > 0 ? Price : "Your price"),
+                    "picture" => Picture is { } own ? Image(own) : "",
+                    "picture-place" => Picture is { } own ? Image(own) : NoPicture,
+                    "paper" => Brand.Paper,
                     "accent" => Brand.Accent,
                     "on-accent" => Brand.OnAccent,
                     _ => Brand.Fonts,
-                });
+                }
+            );
 
-    [GeneratedRegex(@"\{\{(name|promise|price|accent|on-accent|font)\}\}")]
+    private string Image(BrandPicture picture) =>
+        $"<img src=\"{picture.Path("picture")}\" alt=\"{HtmlText.EncodeValue(Name)}\">";
+
+    [GeneratedRegex(@"\{\{(name|promise|price|picture|picture-place|paper|accent|on-accent|font)\}\}")]
     private static partial Regex Place();
-}
-
-/// <summary>The owner's color and typeface, kept once and used by every starter page.</summary>
-/// <param name="Accent">The color of buttons, such as <c>#1d5a3c</c>.</param>
-/// <param name="IsSerif">Text is set in a typeface with serifs.</param>
-public sealed partial record Brand(string Accent, bool IsSerif)
-{
-    /// <summary>Where the owner has chosen nothing.</summary>
-    public static Brand Default { get; } = new("#1d5a3c", true);
-
-    /// <summary>The color of words on the accent: the one of white and near black that contrasts more.</summary>
-    public string OnAccent
-    {
-        get
-        {
-            double Linear(int at)
-            {
-                var share = Convert.ToInt32(Accent.Substring(at, 2), 16) / 255.0;
-                return share <= 0.04045 ? share / 12.92 : Math.Pow((share + 0.055) / 1.055, 2.4);
-            }
-            // Relative luminance by WCAG; at 0.179 black and white contrast alike.
-            var luminance = 0.2126 * Linear(1) + 0.7152 * Linear(3) + 0.0722 * Linear(5);
-            return luminance > 0.179 ? "#14201b" : "#ffffff";
-        }
-    }
-
-    internal string Fonts =>
-        IsSerif ? "Georgia, \"Times New Roman\", serif" : "system-ui, \"Segoe UI\", Roboto, Arial, sans-serif";
-
-    /// <summary>Is it a color that can be put into a page?</summary>
-    public static bool IsColor(string? text) => text is not null && Color().IsMatch(text);
-
-    [GeneratedRegex("^#[0-9a-fA-F]{6}$")]
-    private static partial Regex Color();
 }

@@ -1,5 +1,6 @@
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
 
 namespace Wexil.Pages.Starters;
 
@@ -33,9 +34,36 @@ public sealed record Starter(string Key, string Name, StepKind Kind, string What
     /// <summary>Null where there is none of the key.</summary>
     public static Starter? Find(string? key) => All.FirstOrDefault(starter => starter.Key == key);
 
+    /// <summary>The page for an offer, with its pictures.</summary>
+    public PageBundle BundleFor(Offer offer)
+    {
+        var page = PageBundle.OneFile(HtmlFor(offer));
+        var pictures = new[] { ("logo", offer.Brand.Logo), ("picture", offer.Picture) };
+        return page with
+        {
+            Files =
+            [
+                .. page.Files,
+                .. pictures
+                    .Where(picture => picture.Item2 is not null)
+                    .Select(picture => new PageFile(picture.Item2!.Path(picture.Item1), picture.Item2.Content)),
+            ],
+        };
+    }
+
     /// <summary>The page’s source for an offer.</summary>
-    public string HtmlFor(Offer offer) =>
-        offer.FillIn(Read($"{Key}.html").Replace("/* common */\n", Read("common.css"), StringComparison.Ordinal));
+    public string HtmlFor(Offer offer)
+    {
+        var common = Read($"{Key}.html").Replace("/* common */\n", Read("common.css"), StringComparison.Ordinal);
+        return offer.FillIn(offer.Brand.Logo is { } logo ? WithLogo(common, logo) : common);
+    }
+
+    private static string WithLogo(string html, BrandPicture logo)
+    {
+        var inside = html.IndexOf('>', html.IndexOf("<main", StringComparison.Ordinal)) + 1;
+        var image = $"<img class=\"logo\" src=\"{logo.Path("logo")}\" alt=\"Logo\">";
+        return html.Insert(inside, $"\n    {image}");
+    }
 
     private static string Read(string name) => EmbeddedText.Read(typeof(Starter).Assembly, $"Starters.Pages.{name}");
 }

@@ -104,13 +104,7 @@ public sealed class AddPageModel(
             return Page();
         await OfferForm.KeepLookAsync(offer, settings);
         var page = pages.Find(
-            await pages.AddAsync(
-                Screen.Step.Id,
-                starter.Name,
-                PageBundle.OneFile(starter.HtmlFor(offer)),
-                "Starter page",
-                isLive: false
-            )
+            await pages.AddAsync(Screen.Step.Id, starter.Name, starter.BundleFor(offer), "Starter page", isLive: false)
         )!;
         routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(page.Name)} is added. Replace the text and pictures with your own.";

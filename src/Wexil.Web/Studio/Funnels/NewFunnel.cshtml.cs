@@ -56,7 +56,7 @@ public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings, R
                             step.Page.Kind,
                             step.Name,
                             i == 0 ? slug : Slug.From($"{slug}-{Slug.From(step.Name)}"),
-                            [new(step.Page.Name, PageBundle.OneFile(step.Page.HtmlFor(offer)), null)]
+                            [new(step.Page.Name, step.Page.BundleFor(offer), null)]
                         )
                 ),
             ],
