@@ -111,7 +111,7 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
         var test = await demo.StartAsync(
             _buttonStarted,
             OnCalendar(
-                "Button colour",
+                "Button color",
                 "A darker button is easier to find on a phone.",
                 0.26,
                 [calendar, darker],

@@ -1,10 +1,10 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using CsCheck;
+using Wexil.App.Results;
 using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.SplitTests;
-using Wexil.Web.Studio.Keep;
 using Wexil.Web.Studio.Workbench;
 
 namespace Wexil.Web.Tests;

@@ -15,6 +15,19 @@ namespace Wexil.Web.Tests;
 public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 {
     [Fact]
+    public async Task Shared_documents_bring_their_typefaces_from_here()
+    {
+        using var reader = wexil.Visitor();
+        foreach (var name in new[] { "text", "head" })
+        {
+            using var font = await reader.GetAsync($"/fonts/{name}.woff2");
+            Assert.Equal("font/woff2", font.Content.Headers.ContentType!.ToString());
+            Assert.StartsWith("wOF2", System.Text.Encoding.ASCII.GetString(await font.Content.ReadAsByteArrayAsync()));
+        }
+        Assert.Equal(HttpStatusCode.NotFound, (await reader.GetAsync("/fonts/other.woff2")).StatusCode);
+    }
+
+    [Fact]
     public async Task A_link_enrols_once_and_always_shows_the_same_visitor_the_same_page()
     {
         var tested = await wexil.StartTestAsync("sticky");

@@ -29,8 +29,8 @@ public sealed record Block(string Key, string Name)
 
     // A grey sign, where the owner has kept no logo.
     private const string NoLogo =
-        "data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 12 4'%3E%3Crect width='12' height='4' "
-        + "fill='%23d9d6cc'/%3E%3C/svg%3E";
+        "data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 12 4'%3E%3Crect width='12' "
+        + "height='4' fill='%23d9d6cc'/%3E%3C/svg%3E";
 
     /// <summary>Null where there is none of the key.</summary>
     public static Block? Find(string key) => All.FirstOrDefault(block => block.Key == key);

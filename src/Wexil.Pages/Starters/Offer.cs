@@ -27,8 +27,8 @@ public sealed partial record Offer(string Name, string Promise = "", string Pric
     private const string NoPicture =
         "<img src=\"data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 640 360'%3E%3Crect "
         + "width='640' height='360' fill='%23e6e6e0'/%3E%3Cpath d='M0 360 210 150l130 130 80-80 220 160z' "
-        + "fill='%23c4c8c0'/%3E%3Ccircle cx='480' cy='110' r='44' fill='%23d5d8d0'/%3E%3C/svg%3E\" alt=\"Your picture\" "
-        + "width=\"640\" height=\"360\">";
+        + "fill='%23c4c8c0'/%3E%3Ccircle cx='480' cy='110' r='44' fill='%23d5d8d0'/%3E%3C/svg%3E\" "
+        + "alt=\"Your picture\" width=\"640\" height=\"360\">";
 
     /// <summary>A starter page with the offer in its places.</summary>
     internal string FillIn(string html) =>

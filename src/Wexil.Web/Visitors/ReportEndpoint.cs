@@ -42,9 +42,16 @@ public sealed class ReportEndpoint(
             settings.Currency,
             time,
             settings.Zone.Id,
-            settings.OwnerName
+            settings.OwnerName,
+            History(test, reading)
         );
     }
+
+    private HistoryChart? History(SplitTest test, TestReading reading) =>
+        HistoryChart.From(
+            verdicts.ForStep(test.Step).Select(verdict => new VerdictLine(verdict, tests.Find(verdict.Test)!)),
+            test.IsOpen ? reading : null
+        );
 
     private static bool Ended(StoredVerdict verdict, SplitTest test) =>
         verdict.Test == test.Id && verdict.TakenBackAt is null;

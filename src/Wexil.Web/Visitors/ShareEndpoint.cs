@@ -9,8 +9,12 @@ namespace Wexil.Web.Visitors;
 /// <c>/share/{token}</c>: what has to be pasted where, for the person who looks after the owner's site. Nothing else of
 /// the Studio.
 /// </summary>
-public sealed class ShareEndpoint(InstallationStore wiring, ScriptInstallation installation, TimeProvider time)
-    : IVisitorsEndpoint
+public sealed class ShareEndpoint(
+    InstallationStore wiring,
+    ScriptInstallation installation,
+    SettingStore settings,
+    TimeProvider time
+) : IVisitorsEndpoint
 {
     public void Map(IEndpointRouteBuilder routes)
     {
@@ -31,6 +35,7 @@ public sealed class ShareEndpoint(InstallationStore wiring, ScriptInstallation i
             (nameof(ShareDocument.Token), token),
             (nameof(ShareDocument.Line), installation.Line),
             (nameof(ShareDocument.Pages), Shown(token, funnel)),
+            (nameof(ShareDocument.Owner), settings.OwnerName),
             (nameof(ShareDocument.Now), time.GetUtcNow())
         );
     }

@@ -15,6 +15,7 @@ public static class VisitorsApp
             .AddSingleton<IVisitorsEndpoint, PageEndpoint>()
             .AddSingleton<IVisitorsEndpoint, OptInEndpoint>()
             .AddSingleton<IVisitorsEndpoint, AssetEndpoint>()
+            .AddSingleton<IVisitorsEndpoint, FontEndpoint>()
             .AddSingleton<IVisitorsEndpoint, BuyEndpoint>()
             .AddSingleton<IVisitorsEndpoint, PreviewEndpoint>()
             .AddSingleton<IVisitorsEndpoint, OwnDeviceEndpoint>()

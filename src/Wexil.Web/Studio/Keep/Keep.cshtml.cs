@@ -302,33 +302,6 @@ public sealed class KeepModel(
                 gained.GetValueOrDefault(verdict.Id)
             )),
         ];
-        List<PastTest> past =
-        [
-            .. History
-                .Select(row => row.Line)
-                .Where(line => line.Stands)
-                .Take(MaxDrawn)
-                .Reverse()
-                .Select(line => new PastTest(
-                    [.. line.Evidence.Pages.Select(page => page.Letter)],
-                    line.Place,
-                    line.Test.Name,
-                    $"{line.Result}, {Format.Count(line.Visitors, "visitor", "visitors")}"
-                )),
-        ];
-        if (past.Count == 0)
-            return;
-        if (Screen.Open is { } open)
-            past.Add(
-                new(
-                    [.. open.Result.Pages.Select(page => page.Page.Letter)],
-                    null,
-                    open.Test.Name,
-                    $"now, {Format.Count(open.Result.Total.Visitors, "visitor", "visitors")}"
-                )
-            );
-        Drawn = new(past);
+        Drawn = HistoryChart.From(History.Select(row => row.Line), Screen.Open);
     }
-
-    private const int MaxDrawn = 4;
 }

@@ -13,9 +13,10 @@ public static class DocumentStyles
     /// <summary>Of what the owner shows to others.</summary>
     public static readonly string Shared = Read("shared.css");
 
-    /// <summary>A policy that allows nothing but the style and forms to ourselves.</summary>
+    /// <summary>A policy that allows nothing but the style, our typefaces and forms to ourselves.</summary>
     public static string Policy(string style) =>
-        $"default-src 'none'; style-src '{Source(style)}'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+        $"default-src 'none'; style-src '{Source(style)}'; font-src 'self'; form-action 'self'; base-uri 'none'; "
+        + "frame-ancestors 'none'";
 
     private static string Source(string style) =>
         $"sha256-{Convert.ToBase64String(SHA256.HashData(Encoding.UTF8.GetBytes(style)))}";

@@ -10,6 +10,7 @@ namespace Wexil.Web.Visitors.Documents;
 /// <param name="Verdict">That which ended the test; null while it runs.</param>
 /// <param name="Money">By page, in order; empty where nobody bought anything.</param>
 /// <param name="Changes">The oldest first.</param>
+/// <param name="History">The tests of the step so far; null before the first verdict.</param>
 /// <param name="Zone">The owner's time zone by name.</param>
 public sealed record ReportView(
     TestReading Reading,
@@ -20,5 +21,6 @@ public sealed record ReportView(
     Currency Currency,
     OwnerTime Time,
     string Zone,
-    string? Owner
+    string? Owner,
+    HistoryChart? History
 );

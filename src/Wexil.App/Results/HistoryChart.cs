@@ -1,12 +1,31 @@
 using Wexil.App.Wording;
 
-namespace Wexil.Web.Studio.Keep;
+namespace Wexil.App.Results;
 
 /// <summary>A test as it is drawn in a step's history.</summary>
 /// <param name="Letters">Its pages in order.</param>
 /// <param name="Kept">The place of the page that was kept; null while it runs.</param>
 /// <param name="Words">What came of it, in two short lines.</param>
-public sealed record PastTest(IReadOnlyList<string> Letters, int? Kept, string Name, string Words);
+public sealed record PastTest(IReadOnlyList<string> Letters, int? Kept, string Name, string Words)
+{
+    /// <summary>One that ended in a verdict.</summary>
+    public static PastTest From(VerdictLine line) =>
+        new(
+            [.. line.Evidence.Pages.Select(page => page.Letter)],
+            line.Place,
+            line.Test.Name,
+            $"{line.Result}, {Format.Count(line.Visitors, "visitor", "visitors")}"
+        );
+
+    /// <summary>One that runs.</summary>
+    public static PastTest From(TestReading running) =>
+        new(
+            [.. running.Result.Pages.Select(page => page.Page.Letter)],
+            null,
+            running.Test.Name,
+            $"now, {Format.Count(running.Result.Total.Visitors, "visitor", "visitors")}"
+        );
+}
 
 /// <summary>
 /// How a step got here, drawn from left to right: the thick line is the page kept, thin lines are pages that tried to
@@ -24,6 +43,19 @@ public sealed class HistoryChart
     private readonly List<Line> _lines = [];
     private readonly List<(double, double, string)> _ends = [];
     private readonly List<Label> _labels = [];
+
+    private const int MaxDrawn = 4;
+
+    /// <summary>The last tests of a step that stand; null before anything was decided.</summary>
+    /// <param name="decided">The newest first, those taken back among them.</param>
+    /// <param name="running">Null for none.</param>
+    public static HistoryChart? From(IEnumerable<VerdictLine> decided, TestReading? running)
+    {
+        PastTest[] past = [.. decided.Where(line => line.Stands).Take(MaxDrawn).Reverse().Select(PastTest.From)];
+        if (past.Length == 0)
+            return null;
+        return new(running is null ? past : [.. past, PastTest.From(running)]);
+    }
 
     /// <summary>A stretch of a page's line.</summary>
     public sealed record Line(string Tone, string Path, bool IsKept, bool IsOver);
