@@ -246,6 +246,88 @@ public sealed class Browser : IDisposable
         Assert.True(over <= 0, $"{Address} is {over} pixels wider than the window");
     }
 
+    /// <summary>
+    /// Read from right to left, nothing is wider than the window, and all that is pressed or read first stays within
+    /// it.
+    /// </summary>
+    public void HoldsRightToLeft()
+    {
+        var outside = (string)
+            _driver.ExecuteScript(
+                """
+                const root = document.documentElement;
+                root.dir = "rtl";
+                const outside = [...document.querySelectorAll("h1, h2, button, input, select, main a")]
+                  .filter((element) => !element.closest(".scroll, .visually-hidden, .strip, dialog, svg"))
+                  .filter((element) => element.checkVisibility())
+                  .filter((element) => !element.classList.contains("visually-hidden"))
+                  .filter((element) => {
+                    const { left, right } = element.getBoundingClientRect();
+                    return left < -1 || right > root.clientWidth + 1;
+                  })
+                  .map((element) => element.outerHTML.slice(0, 120));
+                if (root.scrollWidth > root.clientWidth) outside.push(`${root.scrollWidth} wide`);
+                root.dir = "";
+                return outside.join("\n");
+                """
+            )!;
+        Assert.True(outside.Length == 0, $"{Address}, right to left\n{outside}");
+    }
+
+    /// <summary>For who asks for less motion nothing moves by itself.</summary>
+    public void KeepsStill()
+    {
+        var moving = (string)
+            _driver.ExecuteScript(
+                """
+                const seconds = (list) => Math.max(...list.split(",").map(parseFloat));
+                return [...document.querySelectorAll("*")]
+                  .filter((element) => {
+                    const style = getComputedStyle(element);
+                    return seconds(style.transitionDuration) > 0.01 || seconds(style.animationDuration) > 0.01
+                      || style.scrollBehavior === "smooth";
+                  })
+                  .map((element) => element.outerHTML.slice(0, 100))
+                  .slice(0, 5)
+                  .join("\n");
+                """
+            )!;
+        Assert.True(moving.Length == 0, $"{Address} moves\n{moving}");
+    }
+
+    /// <summary>
+    /// Goes on with the Tab key until a link, button or field with these words, or this label, has the focus, and that
+    /// can be seen.
+    /// </summary>
+    public void TabTo(string words)
+    {
+        const int most = 150;
+        for (var i = 0; i < most; i++)
+        {
+            Type(Keys.Tab);
+            var focus = (string?)
+                _driver.ExecuteScript(
+                    """
+                    const on = document.activeElement;
+                    if (!on || on === document.body) return null;
+                    const style = getComputedStyle(on);
+                    const seen = style.outlineStyle !== "none" || style.boxShadow !== "none";
+                    const labels = [...(on.labels ?? [])].map((label) => label.innerText);
+                    const name = [on.innerText, on.getAttribute("aria-label"), ...labels];
+                    return (seen ? "" : "unseen ") + name.join(" ");
+                    """
+                );
+            if (focus?.Contains(words, StringComparison.Ordinal) != true)
+                continue;
+            Assert.False(
+                focus.StartsWith("unseen", StringComparison.Ordinal),
+                $"{Address}: no focus is seen on {words}"
+            );
+            return;
+        }
+        Assert.Fail($"{Address}: “{words}” cannot be reached with the Tab key");
+    }
+
     public byte[] Picture() => _driver.GetScreenshot().AsByteArray;
 
     /// <summary>Forgets who visited the site that is open.</summary>

@@ -41,7 +41,8 @@ public sealed class DemoTests
         ("plan", "/workbench/plan?Rate=26&Lift=10&PerDay=340&Pages=3", "Smallest lift you can find in"),
         ("split-check", "/workbench/split?Visitors=1661+1647", "as closely as chance allows"),
         ("money", "/f/balcony-harvest/kit/count?by=money", "Revenue by group"),
-        ("archived", "/funnels/archived", "No archived funnels."),
+        ("funnels", "/funnels", "Most visitors first"),
+        ("archived", "/funnels?archived=true", "No archived funnels."),
         ("send", "/f/balcony-harvest/calendar/send", "Drag a handle"),
         ("who", "/f/balcony-harvest/calendar/send", "Who takes part"),
         ("two-steps", "/f/balcony-harvest/kit/count", "does better than expected"),
@@ -73,6 +74,8 @@ public sealed class DemoTests
     [Theory]
     [InlineData(1280, 800)]
     [InlineData(390, 844)]
+    // A window of 1280 by 800 at 200% zoom.
+    [InlineData(640, 400)]
     public async Task Every_screen_shows_its_story_and_nothing_for_axe_to_object_to(int width, int height)
     {
         await using var site = await Site.StartAsync();
@@ -100,6 +103,8 @@ public sealed class DemoTests
             if (name == "two-steps")
                 owner.Run("[...document.querySelectorAll('[data-live^=crossing]')].pop().scrollIntoView()");
             owner.IsAccessible();
+            owner.HoldsRightToLeft();
+            owner.KeepsStill();
             if (
                 Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder
                 && File.Exists(Path.Combine(folder, name + ".png"))

@@ -55,7 +55,27 @@ public sealed class AfterTests
         var running = await owner.GetStringAsync("/tests?q=clover");
         Assert.Contains("running", running);
         Assert.Contains("<td>600</td>", running);
-        Assert.Contains("No test contains all of these words", await owner.GetStringAsync("/tests?q=nowhere"));
+        await wexil.StartTestAsync("zinnia");
+        async Task<string> Listed(string query)
+        {
+            var list = await owner.GetStringAsync($"/tests{query}");
+            list = list[list.IndexOf("<main", StringComparison.Ordinal)..];
+            var names = new[] { "clover", "radish", "zinnia" };
+            return string.Join(
+                ' ',
+                names
+                    .Select(name => (Name: name, At: list.LastIndexOf($"\">{name}</a>", StringComparison.Ordinal)))
+                    .Where(found => found.At > 0)
+                    .OrderBy(found => found.At)
+                    .Select(found => found.Name)
+            );
+        }
+        Assert.Equal("zinnia clover radish", await Listed(""));
+        Assert.Equal("clover radish zinnia", await Listed("?sort=Name"));
+        Assert.StartsWith("clover", await Listed("?sort=Visitors"), StringComparison.Ordinal);
+        Assert.Equal("zinnia clover", await Listed("?show=Open"));
+        Assert.Equal("radish", await Listed("?show=Decided"));
+        Assert.Contains("No test fits.", await owner.GetStringAsync("/tests?q=nowhere"));
 
         // Too much is refused, and what was typed stays; a test of another step cannot be written to from here.
         var refused = await (

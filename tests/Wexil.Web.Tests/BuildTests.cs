@@ -399,8 +399,18 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(HttpStatusCode.NotFound, (await visitor.GetAsync(first)).StatusCode);
         await WexilFixture.PostAsync(owner, "/f/order-copy/steps", "Live");
         await WexilFixture.PostAsync(owner, "/f/order-copy/steps", "ArchiveFunnel", ("archived", "true"));
-        Assert.Contains("order, copy", await owner.GetStringAsync("/funnels/archived"));
+        Assert.Contains("order, copy", await owner.GetStringAsync("/funnels?archived=true"));
+        Assert.DoesNotContain("order, copy", await owner.GetStringAsync("/funnels?sort=Visitors"));
+        Assert.Contains("No funnel has all of these words", await owner.GetStringAsync("/funnels?q=nowhere"));
         Assert.Equal(HttpStatusCode.OK, (await visitor.GetAsync(first)).StatusCode);
+        await WexilFixture.PostAsync(
+            owner,
+            "/funnels?archived=true",
+            "Archive",
+            ("id", $"{cloned.Id.Value}"),
+            ("archives", "false")
+        );
+        Assert.Contains("order, copy", await owner.GetStringAsync("/funnels?q=copy+order&sort=Name"));
     }
 
     [Fact]

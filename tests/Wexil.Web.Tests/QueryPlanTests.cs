@@ -57,7 +57,7 @@ public sealed partial class QueryPlanTests
         "/outbox",
         "/jump?text=kit",
         "/settings",
-        "/funnels/archived",
+        "/funnels",
         "/workbench/kept",
         "/f/balcony-harvest/sources",
         "/f/balcony-harvest/steps",

@@ -132,6 +132,17 @@ public enum ChangeVerdict
 /// <summary>All that differs between two pages, in the order of the page.</summary>
 public sealed record PageChanges(IReadOnlyList<PageChange> Changes, ChangeVerdict Verdict)
 {
+    /// <summary>What differs, for a list of pages: "Headline changed", "Picture and 2 more changed"; empty for
+    /// nothing.</summary>
+    public string Summary =>
+        Changes switch
+        {
+            [] => "",
+            [{ SaysWhat: true } only] => only.Brief,
+            [var only] => $"{only.Brief} changed",
+            [var first, ..] => $"{first.Brief} and {Changes.Count - 1} more changed",
+        };
+
     /// <summary>How much differs, in a word or two.</summary>
     public string Label =>
         Verdict switch

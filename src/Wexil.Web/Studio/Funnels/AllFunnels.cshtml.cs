@@ -1,0 +1,98 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Wording;
+using Wexil.Core.Common;
+using Wexil.Core.Funnels;
+using Wexil.Store;
+
+namespace Wexil.Web.Studio.Funnels;
+
+/// <summary>By what funnels are sorted.</summary>
+public enum FunnelOrder
+{
+    Newest,
+    Name,
+    Visitors,
+}
+
+/// <summary>Every funnel: searched, sorted, archived and restored. The links of archived ones go on working.</summary>
+public sealed class AllFunnelsModel(FunnelStore funnels, TestStore tests, TallyStore tallies) : PageModel
+{
+    private const int MaxCount = 200;
+
+    /// <param name="Running">Tests that are not decided.</param>
+    /// <param name="Visitors">Of the first step.</param>
+    public sealed record Row(Funnel Funnel, IReadOnlyList<Step> Steps, int Running, long Visitors);
+
+    [BindProperty(SupportsGet = true)]
+    public string? Q { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public FunnelOrder Sort { get; set; }
+
+    /// <summary>Shows those put away.</summary>
+    [BindProperty(SupportsGet = true)]
+    public bool Archived { get; set; }
+
+    [TempData]
+    public string? Done { get; set; }
+
+    public IReadOnlyList<Row> Rows { get; private set; } = [];
+
+    /// <summary>More were found than are shown.</summary>
+    public int Found { get; private set; }
+
+    /// <summary>How many funnels are not put away, and how many are.</summary>
+    public (int Active, int Archived) Counts { get; private set; }
+
+    public void OnGet()
+    {
+        var (active, archived) = (funnels.All(), funnels.Archived());
+        Counts = (active.Count, archived.Count);
+        var words = (Q ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries);
+        Funnel[] found =
+        [
+            .. (Archived ? archived : active).Where(funnel =>
+                words.All(word => funnel.Name.Contains(word, StringComparison.OrdinalIgnoreCase))
+            ),
+        ];
+        Found = found.Length;
+        var steps = funnels.AllSteps().Where(step => !step.IsArchived).ToLookup(step => step.Funnel);
+        var tested = tests.Open().Select(test => test.Step).ToHashSet();
+        var visitors = tallies.StepVisitors();
+        Row RowOf(Funnel funnel)
+        {
+            Step[] path = [.. steps[funnel.Id].Where(step => !step.IsSection)];
+            var first = path.Length > 0 ? visitors.GetValueOrDefault(path[0].Id) : 0;
+            return new(funnel, path, steps[funnel.Id].Count(step => tested.Contains(step.Id)), first);
+        }
+        var rows = found.Select(RowOf);
+        Rows =
+        [
+            .. (
+                Sort switch
+                {
+                    FunnelOrder.Name => rows.OrderBy(row => row.Funnel.Name, StringComparer.OrdinalIgnoreCase),
+                    FunnelOrder.Visitors => rows.OrderByDescending(row => row.Visitors),
+                    _ => rows.OrderByDescending(row => row.Funnel.Id.Value),
+                }
+            ).Take(MaxCount),
+        ];
+    }
+
+    public async Task<IActionResult> OnPostArchiveAsync(long id, bool archives)
+    {
+        if (!funnels.Every().TryGetValue(new(id), out var funnel))
+            return NotFound();
+        await funnels.ArchiveAsync(funnel.Id, archives);
+        Done = $"{Format.Quoted(funnel.Name)} is {(archives ? "archived. Its links still work" : "restored")}.";
+        return RedirectToPage(
+            new
+            {
+                Q,
+                Sort,
+                Archived,
+            }
+        );
+    }
+}
