@@ -62,6 +62,8 @@ public sealed class DemoTests
         ("new-step", "/f/herb-club/steps/new", "Permanent link"),
         ("jump", "/jump?q=e", "page of"),
         ("guide", "/guide/keep", "expected cost of each choice"),
+        ("rehearse", "/f/balcony-harvest/rehearsal", "See the whole funnel work"),
+        ("brand", "/settings/brand", "Background"),
         ("people", "/people?tag=salad", "people found"),
         ("people-file", "/people/file", "You see a preview first"),
         ("goals", "/f/balcony-harvest/calendar/goals", "valued at the amount sent"),
@@ -108,7 +110,7 @@ public sealed class DemoTests
             if (
                 Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder
                 && File.Exists(Path.Combine(folder, name + ".png"))
-                && width > 500
+                && width == 1280
             )
                 await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), owner.Picture());
         }

@@ -67,7 +67,8 @@ public sealed class FirstTestTests : IAsyncLifetime
         // Private addresses are refused, so the page does not come in.
         await SendAsync(owner, "Funnel", ("Name", "Kit"), ("From", "Address"), ("Address", "http://127.0.0.9/kit"));
         Assert.Equal(FirstTestStage.Page, _wexil.Get<FirstTestGuide>().State().Stage);
-        await SendAsync(owner, "Page", ("From", "Starter"));
+        await SendAsync(owner, "Page", ("From", "Starter"), ("Offer.Accent", "#a3271f"));
+        Assert.Equal("#a3271f", _wexil.Get<SettingStore>().BrandAccent);
         Assert.Equal(FirstTestStage.SecondPage, _wexil.Get<FirstTestGuide>().State().Stage);
         Assert.Single(_wexil.Get<FunnelStore>().All());
     }

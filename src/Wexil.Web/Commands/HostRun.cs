@@ -30,7 +30,7 @@ public static class HostRun
         Console.WriteLine(
             isFirstRun
                 ? $"Set your password {studio}/first-run?key={key}"
-                : $"Studio            {studio}/sign-in?key={key}"
+                : $"Sign in           {studio}/sign-in?key={key}"
         );
         Console.WriteLine("This link works once. Press Ctrl+C to stop Wexil.");
     }

@@ -67,7 +67,8 @@ public sealed class RehearsalModel(
 
     /// <summary>The visitor whose way is open at first: one with a problem, else the first.</summary>
     public RehearsalVisitor? Opened =>
-        Shown!.Visitors.FirstOrDefault(visitor => ProblemsOf(visitor).Any()) ?? Shown.Visitors.FirstOrDefault();
+        Shown!.Visitors.FirstOrDefault(visitor => ProblemsOf(visitor).Any())
+        ?? (Shown.Visitors is [var first, ..] ? first : null);
 
     public string Words(RehearsalLine line) =>
         line.Request?.Words

@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App;
 using Wexil.App.Importing;
@@ -84,12 +85,13 @@ public sealed class FirstTestModel(
 
     public string BuildAddress => $"/f/{State.Funnel!.Slug}/{State.Step!.Slug}/build";
 
-    public void OnGet() => (State, Offer) = (guide.State(), OfferForm.From(settings));
+    public override void OnPageHandlerExecuting(PageHandlerExecutingContext context) => State = guide.State();
+
+    public void OnGet() => Offer = OfferForm.From(settings);
 
     /// <summary>Makes the funnel, with the page where it is here at once.</summary>
     public async Task<IActionResult> OnPostFunnelAsync()
     {
-        State = guide.State();
         if (State.Stage != FirstTestStage.Funnel)
             return Redirect("/first-test");
         if (Name?.Trim() is not { Length: > 0 and <= MaxNameLength } name)
@@ -109,13 +111,13 @@ public sealed class FirstTestModel(
     /// <summary>Adds the page to a funnel that has none.</summary>
     public async Task<IActionResult> OnPostPageAsync()
     {
-        State = guide.State();
         if (State.Stage != FirstTestStage.Page)
             return Redirect("/first-test");
         var offer = Offer.Read(State.Funnel!.Name, ModelState, nameof(Offer), settings);
         var (page, address) = await ReadPageAsync(offer, State.Step!.Kind == StepKind.Sales);
         if (!ModelState.IsValid)
             return Page();
+        await OfferForm.KeepLookAsync(offer, settings);
         if (address is not null)
             return Fetch(State.Funnel!, State.Step, address);
         await pages.AddAsync(State.Step.Id, page!.Name, page.Bundle!, isLive: false);
@@ -126,7 +128,6 @@ public sealed class FirstTestModel(
     /// <summary>Adds the second page: the first with another headline.</summary>
     public async Task<IActionResult> OnPostSecondAsync()
     {
-        State = guide.State();
         if (State.Stage != FirstTestStage.SecondPage)
             return Redirect("/first-test");
         var words = Words?.Trim() ?? "";
@@ -141,7 +142,6 @@ public sealed class FirstTestModel(
 
     public async Task<IActionResult> OnPostStartAsync()
     {
-        State = guide.State();
         if (State.Stage == FirstTestStage.Start)
             await guide.StartAsync(State);
         return Redirect("/first-test");
