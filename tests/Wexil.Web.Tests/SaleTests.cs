@@ -308,7 +308,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var ledger = await owner.GetStringAsync("/sales?text=seed");
         Assert.Contains("$20.00 refunded", ledger);
         Assert.Contains("ledger a", ledger);
-        Assert.Contains("No sales here with this filter", await owner.GetStringAsync("/sales?text=nothing-like-it"));
+        Assert.Contains("No sales fit this filter.", await owner.GetStringAsync("/sales?text=nothing-like-it"));
 
         var made = await (await WexilFixture.PostAsync(owner, "/settings", "Secret")).Content.ReadAsStringAsync();
         Assert.Contains(Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!), made);
