@@ -97,18 +97,16 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     /// <summary>Steps of a funnel with pages of which nobody has said yet that one is live, in order.</summary>
     public IReadOnlyList<Step> NotLive(FunnelId funnel) =>
         database.Read(c =>
-            (IReadOnlyList<Step>)
-                [
-                    .. Steps(c, funnel)
-                        .Where(step => !step.IsArchived && step.Page is null)
-                        .Where(step =>
-                            c.Number(
-                                "SELECT 1 FROM pages WHERE step_id = $1 AND archived_at IS NULL LIMIT 1",
-                                step.Id.Value
-                            )
-                                is not null
-                        ),
-                ]
+            c.Rows(
+                $"""
+                SELECT {StepColumns} FROM steps s
+                WHERE funnel_id = $1 AND host_id IS NULL AND archived_at IS NULL AND page_id IS NULL
+                  AND EXISTS (SELECT 1 FROM pages p WHERE p.step_id = s.id AND p.archived_at IS NULL)
+                ORDER BY position
+                """,
+                MapStep,
+                funnel.Value
+            )
         );
 
     /// <summary>Every step of the funnel that shows no page shows its oldest from now on.</summary>

@@ -269,7 +269,7 @@ public sealed partial class ProcessTests
                         answer
                             .Headers.GetValues("Set-Cookie")
                             .Single()
-                            .AsSpan(VisitorCookie.Name.Length + 1, VisitorId.TextLength),
+                            .AsSpan(VisitorId.CookieName.Length + 1, VisitorId.TextLength),
                         out var visitor
                     )
                 );
@@ -388,9 +388,9 @@ public sealed partial class ProcessTests
             {
                 var cookie = answer
                     .Headers.GetValues("Set-Cookie")
-                    .First(set => set.StartsWith(VisitorCookie.Name, StringComparison.Ordinal));
+                    .First(set => set.StartsWith(VisitorId.CookieName, StringComparison.Ordinal));
                 Assert.True(
-                    VisitorId.TryParse(cookie.AsSpan(VisitorCookie.Name.Length + 1, VisitorId.TextLength), out var id)
+                    VisitorId.TryParse(cookie.AsSpan(VisitorId.CookieName.Length + 1, VisitorId.TextLength), out var id)
                 );
                 visitor = Convert.ToHexString(id.Value.ToByteArray(bigEndian: true));
             }

@@ -132,7 +132,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         using var friend = wexil.Visitor(cookies: false);
         using var request = new HttpRequestMessage(HttpMethod.Get, $"/go/forwarded?wx={token}");
         var own = VisitorId.New(wexil.Time.GetUtcNow(), new SeededChance(99)).ToString();
-        request.Headers.Add("Cookie", $"{VisitorCookie.Name}={own}");
+        request.Headers.Add("Cookie", $"{VisitorId.CookieName}={own}");
         var answer = await friend.SendAsync(request);
         Assert.False(answer.Headers.Contains("Set-Cookie"));
         using var bare = wexil.Visitor(cookies: false);

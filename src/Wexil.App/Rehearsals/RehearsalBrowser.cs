@@ -40,11 +40,8 @@ internal sealed class RehearsalBrowser : IDisposable
         _client = new(Handler(visitors.Address, allowPrivate)) { Timeout = Timeout.InfiniteTimeSpan };
         _client.DefaultRequestHeaders.TryAddWithoutValidation("User-Agent", Agent(device));
         _client.DefaultRequestHeaders.TryAddWithoutValidation("Accept", "text/html,application/xhtml+xml,*/*;q=0.8");
-        _cookies.Add(visitors.Address, new Cookie(VisitorCookie, visitor.ToString(), "/"));
+        _cookies.Add(visitors.Address, new Cookie(VisitorId.CookieName, visitor.ToString(), "/"));
     }
-
-    /// <summary>The cookie that holds a visitor's id on the visitors' host.</summary>
-    private const string VisitorCookie = "wx_visitor";
 
     public Task<ShownPage> OpenAsync(string words, Uri address, CancellationToken stop) =>
         FollowAsync(words, new(HttpMethod.Get, address), stop);

@@ -11,6 +11,9 @@ namespace Wexil.Core.Visitors;
 /// </summary>
 public readonly record struct VisitorId(Guid Value)
 {
+    /// <summary>The first-party cookie that holds the id on the visitors' host.</summary>
+    public const string CookieName = "wx_visitor";
+
     /// <summary>Length of the text form.</summary>
     public const int TextLength = 22;
 

@@ -54,8 +54,18 @@ public sealed record Starter(string Key, string Name, StepKind Kind, string What
     /// <summary>The page’s source for an offer.</summary>
     public string HtmlFor(Offer offer)
     {
-        var common = Read($"{Key}.html").Replace("/* common */\n", Read("common.css"), StringComparison.Ordinal);
-        return offer.FillIn(offer.Brand.Logo is { } logo ? WithLogo(common, logo) : common);
+        var page = InFrame(Read($"{Key}.html").TrimEnd());
+        return offer.FillIn(offer.Brand.Logo is { } logo ? WithLogo(page, logo) : page);
+    }
+
+    /// <summary>What a starter has of its own, a title and a body, in the head and the styles that all have.</summary>
+    private static string InFrame(string own)
+    {
+        var body = own.IndexOf("<body>", StringComparison.Ordinal);
+        return Read("frame.html")
+            .Replace("/* common */\n", Read("common.css"), StringComparison.Ordinal)
+            .Replace("{{head}}", own[..body].TrimEnd(), StringComparison.Ordinal)
+            .Replace("{{page}}", own[body..], StringComparison.Ordinal);
     }
 
     private static string WithLogo(string html, BrandPicture logo)

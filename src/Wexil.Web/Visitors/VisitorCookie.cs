@@ -8,7 +8,6 @@ namespace Wexil.Web.Visitors;
 /// <summary>The first-party cookie that holds the visitor's id and nothing else.</summary>
 public static class VisitorCookie
 {
-    public const string Name = "wx_visitor";
     private static readonly TimeSpan Life = TimeSpan.FromDays(400);
 
     /// <summary>
@@ -32,7 +31,7 @@ public static class VisitorCookie
         if (Own(http) is { } own)
             return (own, true);
         var (visitor, known) = Read(http, visits, tokens, now);
-        http.Response.Give(Name, visitor.ToString(), Life);
+        http.Response.Give(VisitorId.CookieName, visitor.ToString(), Life);
         return (visitor, known);
     }
 
@@ -82,5 +81,5 @@ public static class VisitorCookie
 
     /// <summary>The visitor by the cookie; null where there is none.</summary>
     public static VisitorId? Own(HttpContext http) =>
-        VisitorId.TryParse(http.Request.Cookie(Name), out var visitor) ? visitor : null;
+        VisitorId.TryParse(http.Request.Cookie(VisitorId.CookieName), out var visitor) ? visitor : null;
 }
