@@ -1,4 +1,5 @@
 using Wexil.Bench;
+using Wexil.Bench.Screens;
 
 switch (args.FirstOrDefault())
 {
@@ -23,6 +24,9 @@ switch (args.FirstOrDefault())
     case "uploads":
         await UploadsBench.RunAsync(args.Contains("--quick"));
         return 0;
+    case "screens":
+        await ScreensBench.RunAsync(args.Contains("--quick"), args.SkipWhile(arg => arg != "--data").ElementAtOrDefault(1));
+        return 0;
     default:
         Console.WriteLine(
             """
@@ -32,6 +36,7 @@ switch (args.FirstOrDefault())
             wexil bench pages     Hosted pages and files against the framework's static files; pages of 2 MB.
             wexil bench sections  A page with sections against the same without; the screens of 59,049 combinations.
             wexil bench looks     A verdict over ten pages of a million visitors; the look at a thousand tests.
+            wexil bench screens   Every screen in the demo and in the world of an agency, memory, and /go beside them. --data DIR keeps the world.
             wexil bench uploads   Memory before and after a hundred bodies of 75 MB from strangers.
             Add --quick for a short run.
             """
