@@ -46,6 +46,7 @@ public static class AppRegistration
             .AddSingleton<LastSeen>()
             .AddSingleton<OwnerTime>()
             .AddSingleton<TestReader>()
+            .AddSingleton<Readings>()
             .AddSingleton<SectionsReader>()
             .AddSingleton<SectionWriter>()
             .AddSingleton<FirstTestGuide>()
@@ -64,5 +65,6 @@ public static class AppRegistration
             .AddHostedService(own => own.GetRequiredService<PageMonitor>())
             .AddHostedService(own => own.GetRequiredService<OutboxDelivery>())
             .AddHostedService(own => own.GetRequiredService<LastSeen>())
-            .AddHostedService(own => own.GetRequiredService<TestMonitor>());
+            .AddHostedService(own => own.GetRequiredService<TestMonitor>())
+            .AddHostedService(own => own.GetRequiredService<Readings>());
 }

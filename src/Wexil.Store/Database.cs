@@ -198,6 +198,12 @@ public sealed class Database : IDisposable
         {
             Connection = connection;
             connection.Execute("PRAGMA query_only=1");
+            // SQLite's own lower() knows the letters of English only.
+            connection.CreateFunction(
+                "holds",
+                (string? text, string part) => text?.Contains(part, StringComparison.OrdinalIgnoreCase) ?? false,
+                isDeterministic: true
+            );
             _place = new(connection, "SELECT page_id, phase_id FROM enrolments WHERE visitor = ?1 AND test_id = ?2");
             _same = new(connection, "SELECT visitor FROM same_browsers WHERE id = ?1");
         }

@@ -22,8 +22,25 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
             c.Rows($"SELECT {FunnelColumns} FROM funnels WHERE archived_at IS NULL ORDER BY id", MapFunnel)
         );
 
+    /// <summary>The newest funnels that are not put away, at most so many, the oldest of them first.</summary>
+    public IReadOnlyList<Funnel> Newest(int most) =>
+        database.Read(c =>
+            c.Rows(
+                $"""
+                SELECT * FROM (
+                  SELECT {FunnelColumns} FROM funnels WHERE archived_at IS NULL ORDER BY id DESC LIMIT $1
+                ) ORDER BY id
+                """,
+                MapFunnel,
+                most
+            )
+        );
+
     /// <summary>All, those put away too: their tests go on.</summary>
-    public IReadOnlyDictionary<FunnelId, Funnel> Every() => All().Concat(Archived()).ToDictionary(funnel => funnel.Id);
+    public IReadOnlyDictionary<FunnelId, Funnel> Every() => database.Read(Every);
+
+    private static Dictionary<FunnelId, Funnel> Every(SqliteConnection c) =>
+        c.Rows($"SELECT {FunnelColumns} FROM funnels", MapFunnel).ToDictionary(funnel => funnel.Id);
 
     /// <summary>Every funnel that is put away.</summary>
     public IReadOnlyList<Funnel> Archived() =>
@@ -46,6 +63,17 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
     /// <summary>The steps of all funnels in order, those put away and sections too.</summary>
     public IReadOnlyList<Step> AllSteps() =>
         database.Read(c => c.Rows($"SELECT {StepColumns} FROM steps ORDER BY funnel_id, position", MapStep));
+
+    /// <summary>Steps and sections by their ids.</summary>
+    public IReadOnlyDictionary<StepId, Step> FindSteps(IEnumerable<StepId> steps) =>
+        database.Read(c =>
+            c.Rows(
+                    $"SELECT {StepColumns} FROM steps WHERE id IN (SELECT value FROM json_each($1))",
+                    MapStep,
+                    EvidenceStore.Json(steps.Select(step => step.Value).Distinct())
+                )
+                .ToDictionary(step => step.Id)
+        );
 
     /// <summary>Is the link's name in use by any step of any funnel?</summary>
     public bool SlugTaken(string slug) => database.Read(c => SlugTaken(c, slug));
@@ -92,6 +120,25 @@ public sealed class FunnelStore(Database database, Journal journal, TimeProvider
                     steps[i].No is { } no ? ids[no].Value : null
                 );
             return funnel;
+        });
+
+    /// <summary>The newest steps of a kind that are in use, in funnels that are in use; at most so many.</summary>
+    public IReadOnlyList<(Step Step, Funnel Funnel)> NewestSteps(StepKind kind, int most) =>
+        database.Read(c =>
+        {
+            var every = Every(c);
+            return c.Rows(
+                    $"""
+                    SELECT {StepColumns} FROM steps
+                    WHERE kind = $1 AND archived_at IS NULL AND host_id IS NULL
+                      AND funnel_id IN (SELECT id FROM funnels WHERE archived_at IS NULL)
+                    ORDER BY id DESC LIMIT $2
+                    """,
+                    MapStep,
+                    kind.ToString(),
+                    most
+                )
+                .ConvertAll(step => (step, every[step.Funnel]));
         });
 
     /// <summary>Steps of a funnel with pages of which nobody has said yet that one is live, in order.</summary>

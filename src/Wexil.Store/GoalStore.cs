@@ -34,12 +34,15 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
 
     /// <summary>The goals of a test, the main one first.</summary>
     public IReadOnlyList<TestGoalRow> ForTest(TestId test) =>
-        database.Read(c =>
-            c.Rows(
+        database.Read(c => ForTests(c, EvidenceStore.Json([test.Value]))[test].ToArray());
+
+    /// <param name="tests">Their numbers, as JSON.</param>
+    internal static ILookup<TestId, TestGoalRow> ForTests(SqliteConnection c, string tests) =>
+        c.Rows(
                 """
                 SELECT id, test_id, key, is_main, spec, created_at, counts_from
                 FROM goals
-                WHERE test_id = $1 AND dropped_at IS NULL
+                WHERE test_id IN (SELECT value FROM json_each($1)) AND dropped_at IS NULL
                 ORDER BY is_main DESC, id
                 """,
                 row => new TestGoalRow(
@@ -51,9 +54,9 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
                     row.Time("created_at"),
                     row.Time("counts_from")
                 ),
-                test.Value
+                tests
             )
-        );
+            .ToLookup(goal => goal.Test);
 
     /// <summary>
     /// Adds a goal to a test. It counts with the visitors who come from now on: who came before may have done it

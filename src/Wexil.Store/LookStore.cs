@@ -36,6 +36,28 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                 .ToDictionary()
         );
 
+    internal static ILookup<(TestId Test, bool OnMoney), KeyValuePair<PageId, PastLooks>> Past(
+        SqliteConnection c,
+        string tests
+    ) =>
+        c.Rows(
+                """
+                SELECT test_id, on_money, page_id, ahead, behind
+                FROM looks
+                WHERE test_id IN (SELECT value FROM json_each($1))
+                """,
+                row =>
+                    (
+                        Of: (new TestId(row.GetInt64(0)), row.GetBoolean(1)),
+                        Look: KeyValuePair.Create(
+                            new PageId(row.GetInt64(2)),
+                            new PastLooks(row.GetDouble(3), row.GetDouble(4))
+                        )
+                    ),
+                tests
+            )
+            .ToLookup(row => row.Of, row => row.Look);
+
     /// <summary>When each test was last looked at and how it stood then.</summary>
     public IReadOnlyDictionary<TestId, (DateTimeOffset At, string Stood)> Last() =>
         database.Read(c =>
@@ -69,6 +91,7 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                     UPDATE tests
                     SET seen_rate = coalesce(seen_rate, $2), base_earned = coalesce(base_earned, $3)
                     WHERE id = $1
+                      AND ((seen_rate IS NULL AND $2 IS NOT NULL) OR (base_earned IS NULL AND $3 IS NOT NULL))
                     """,
                     look.Test.Value,
                     look.SeenRate,

@@ -41,6 +41,18 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     /// <summary>Null where there is none.</summary>
     public Page? Find(PageId page) => database.Read(c => Find(c, page));
 
+    /// <summary>Pages by their ids, those put away too.</summary>
+    public IReadOnlyDictionary<PageId, Page> FindAll(IEnumerable<PageId> pages) =>
+        database.Read(c => FindAll(c, pages));
+
+    internal static IReadOnlyDictionary<PageId, Page> FindAll(SqliteConnection c, IEnumerable<PageId> pages) =>
+        c.Rows(
+                $"SELECT {Columns} FROM pages WHERE id IN (SELECT value FROM json_each($1))",
+                Map,
+                EvidenceStore.Json(pages.Select(page => page.Value))
+            )
+            .ToDictionary(page => page.Id);
+
     /// <summary>The pages that were cloned from a page, the oldest first.</summary>
     public IReadOnlyList<Page> ClonesOf(PageId page) =>
         database.Read(c => c.Rows($"SELECT {Columns} FROM pages WHERE parent_id = $1 ORDER BY id", Map, page.Value));

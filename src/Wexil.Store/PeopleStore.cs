@@ -13,8 +13,8 @@ public sealed record Person(string Email, DateTimeOffset At, string Page, string
 /// <summary>Which people are looked for.</summary>
 /// <param name="Text">A part of the address; empty for all.</param>
 /// <param name="Tag">Who has the tag, by hand or by rule; empty for all.</param>
-/// <param name="Page">Who was won by the page; null for all.</param>
-public sealed record PeopleFilter(string Text = "", string Tag = "", PageId? Page = null);
+/// <param name="Page">A part of the words for the page that they opted in on; empty for all.</param>
+public sealed record PeopleFilter(string Text = "", string Tag = "", string Page = "");
 
 /// <summary>A tag that whoever saw a page of a test has by itself.</summary>
 public sealed record TagRule(string Tag, TestId Test, PageId Page, string Words);
@@ -31,9 +31,11 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
     private const int ChunkSize = 200;
 
     // The newest opt-in of each address. Walked in the order of time, so that the newest hundred cost a hundred.
-    private const string OptedIn = """
+    private const string OptedIn = $"""
         FROM leads l LEFT JOIN pages p ON p.id = l.page_id
-        WHERE l.email <> '' AND ($1 = '' OR instr(lower(l.email), $1) > 0) AND ($2 IS NULL OR l.page_id = $2)
+        WHERE l.email <> '' AND ($1 = '' OR instr(lower(l.email), $1) > 0) AND ($2 = '' OR l.page_id IN (
+            SELECT p.id FROM pages p JOIN steps s ON s.id = p.step_id JOIN funnels f ON f.id = s.funnel_id
+            WHERE holds({NamedPages.PageWords}, $2)))
           AND ($3 = '' OR EXISTS (SELECT 1 FROM person_tags t WHERE t.email = l.email AND t.tag = $3)
             OR EXISTS (SELECT 1 FROM tag_rules r JOIN enrolments n ON n.test_id = r.test_id
               AND n.page_id = r.page_id WHERE r.tag = $3 AND n.visitor = l.visitor))
@@ -44,7 +46,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
     // Who was only taken in.
     private const string TakenIn = """
         FROM people a
-        WHERE ($1 = '' OR instr(lower(a.email), $1) > 0) AND $2 IS NULL
+        WHERE ($1 = '' OR instr(lower(a.email), $1) > 0) AND $2 = ''
           AND ($3 = '' OR EXISTS (SELECT 1 FROM person_tags t WHERE t.email = a.email AND t.tag = $3))
           AND NOT EXISTS (SELECT 1 FROM leads l WHERE l.email = a.email COLLATE NOCASE)
         """;
@@ -72,7 +74,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
                 c.Number(
                     $"SELECT count(*) FROM (SELECT 1 {people} LIMIT {MaxCounted + 1})",
                     filter.Text.ToLowerInvariant(),
-                    filter.Page?.Value,
+                    filter.Page,
                     filter.Tag
                 ) ?? 0
             )
@@ -156,7 +158,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
                     sql,
                     map,
                     filter.Text.ToLowerInvariant(),
-                    filter.Page?.Value,
+                    filter.Page,
                     filter.Tag,
                     from,
                     fromId,

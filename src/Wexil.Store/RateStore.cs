@@ -68,9 +68,10 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
         ProjectionContext after
     )
     {
-        using var sales = new SaleProjection(connection);
+        using var rows = new VisitorRows(connection);
+        using var sales = new SaleProjection(connection, rows);
         using var goals = new GoalProjection(connection);
-        using var tests = new TestProjection(connection);
+        using var tests = new TestProjection(connection, rows);
         foreach (var currency in currencies)
         {
             foreach (var order in OrdersIn(connection, currency))

@@ -87,15 +87,6 @@ public sealed class SaleStore(Database database, Journal journal)
           AND ($4 IS NULL OR (o.visitor IS NOT NULL) = $4)
         """;
 
-    // The names are those that the Sources screen gives.
-    private const string SourceName = $"""
-        CASE WHEN o.visitor IS NULL THEN '' ELSE coalesce(
-          (SELECT CASE v.source_id WHEN 0 THEN '{SourceStore.Unnamed}' WHEN -1 THEN '{SourceStore.OtherTags}' ELSE
-            (SELECT s.name FROM sources s WHERE s.id = v.source_id) END
-           FROM visitors v WHERE v.visitor = o.visitor LIMIT 1),
-          '{NotCounted}') END
-        """;
-
     /// <summary>Stands for the sources of orders whose buyers are no counted visitors.</summary>
     public const string NotCounted = "Visits that are not counted";
 
@@ -206,28 +197,12 @@ public sealed class SaleStore(Database database, Journal journal)
     /// </summary>
     public IReadOnlyList<LedgerSum> Sums(LedgerFilter filter, LedgerBy by) =>
         database.Read(c =>
-        {
-            const string visitors =
-                "JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL AND "
-                + "n.closed = 0 JOIN tests t ON t.id = n.test_id JOIN pages p ON p.id = n.page_id";
-            var (name, joins) = by switch
-            {
-                LedgerBy.Product => ("o.product", ""),
-                LedgerBy.Page => ("coalesce(p.name, '')", "LEFT JOIN pages p ON p.id = o.page_id"),
-                LedgerBy.Test => ("t.name || ': ' || p.name", visitors),
-                _ => (SourceName, ""),
-            };
-            return c.Rows(
-                $"""
-                SELECT {name}, o.counted_in, count(*), sum(coalesce(o.worth, max(0, o.sold - o.refunded)))
-                FROM orders o {joins} {Where}
-                GROUP BY 1, 2
-                ORDER BY 4 DESC LIMIT 50
-                """,
+            c.Rows(
+                LedgerSums.Sql(by, Where),
                 row => new LedgerSum(row.GetString(0), row.GetString(1), row.GetInt64(2), row.GetInt64(3)),
                 Values(filter)
-            );
-        });
+            )
+        );
 
     /// <summary>Orders that nobody is credited with.</summary>
     public long Uncredited() => database.Read(c => c.Number("SELECT count(*) FROM orders WHERE visitor IS NULL") ?? 0);

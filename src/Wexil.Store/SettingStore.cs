@@ -8,7 +8,7 @@ using Wexil.Store.Recording;
 namespace Wexil.Store;
 
 /// <summary>The owner's settings and the program's own secrets.</summary>
-public sealed class SettingStore(Database database, Journal journal)
+public sealed class SettingStore
 {
     private const string PasswordName = "owner-password",
         TokenKeyName = "visitor-token-key",
@@ -25,6 +25,25 @@ public sealed class SettingStore(Database database, Journal journal)
         SerifName = "brand-serif",
         PaperName = "brand-paper",
         LogoName = "brand-logo";
+
+    private readonly Journal _journal;
+    private readonly ByHeart<Dictionary<string, string>> _known;
+
+    /// <summary>Screens ask for the zone and the currency with every figure, so all are known by heart.</summary>
+    public SettingStore(Database database, Journal journal)
+    {
+        _journal = journal;
+        _known = new(() =>
+            database.Read(c =>
+                c.Rows("SELECT name, value FROM settings", row => (row.GetString(0), row.GetString(1))).ToDictionary()
+            )
+        );
+        journal.Changed += changed =>
+        {
+            if (changed.OfAll)
+                _known.Forget();
+        };
+    }
 
     /// <summary>The hash of the owner's password; null until one is set.</summary>
     public string? PasswordHash => Get(PasswordName);
@@ -52,7 +71,7 @@ public sealed class SettingStore(Database database, Journal journal)
     public Task SetCurrencyAsync(Currency currency) =>
         currency == Currency
             ? Task.CompletedTask
-            : journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, CurrencyName, currency.Code)));
+            : _journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, CurrencyName, currency.Code)));
 
     /// <summary>Where the owner is told what happens; null where that is not wanted.</summary>
     public string? OwnerMail => Get(OwnerMailName) is { Length: > 0 } address ? address : null;
@@ -138,7 +157,7 @@ public sealed class SettingStore(Database database, Journal journal)
     public Task SetZoneAsync(TimeZoneInfo zone) =>
         zone.Id == Zone.Id
             ? Task.CompletedTask
-            : journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, ZoneName, zone.Id)));
+            : _journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, ZoneName, zone.Id)));
 
     /// <summary>The key that visitor tokens are signed with, made on first use.</summary>
     public async Task<byte[]> TokenKeyAsync()
@@ -148,10 +167,10 @@ public sealed class SettingStore(Database database, Journal journal)
         return Convert.FromBase64String(Get(TokenKeyName)!);
     }
 
-    private string? Get(string name) => database.Read(c => c.Text("SELECT value FROM settings WHERE name = $1", name));
+    private string? Get(string name) => _known.Value.GetValueOrDefault(name);
 
     private Task SetAsync(string name, string value, bool overwrite = true) =>
-        journal.WriteAsync(c => Set(c, name, value, overwrite));
+        _journal.WriteAsync(c => Set(c, name, value, overwrite));
 
     private static void Set(SqliteConnection c, string name, string value, bool overwrite = true) =>
         c.Execute(

@@ -5,9 +5,6 @@ using Wexil.Core.Visitors;
 
 namespace Wexil.Store;
 
-/// <summary>What a test did in a stretch of time.</summary>
-public readonly record struct TestBucket(DateTimeOffset From, long Visitors, long Conversions);
-
 /// <summary>Visitors who were shown a page of a test without being drawn, and those of them who converted.</summary>
 public sealed record ApartArm(PageId Page, ExclusionReason Reason, Arm Arm);
 

@@ -1,9 +1,12 @@
+using System.Runtime.InteropServices;
+using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
+using Wexil.Store.Recording.Projection;
 
 namespace Wexil.Store;
 
@@ -21,19 +24,49 @@ public sealed class TallyStore(Database database, TimeProvider time)
     /// New visitors a day at a step, over the last seven days or as long as it has had any; 0 when nobody came.
     /// </summary>
     public double VisitorsPerDay(StepId step) =>
-        database.Read(c =>
-        {
-            var now = time.GetUtcNow();
-            var (visitors, first) = c.Rows(
-                    "SELECT sum(visitors), min(bucket) FROM step_buckets WHERE step_id = $1 AND bucket >= $2",
-                    row => (row.NumberOrNull(0) ?? 0, row.TimeOrNull(1)),
-                    step.Value,
-                    now.AddDays(-7).ToUnixTimeMilliseconds()
-                )
-                .Single();
-            // A first quarter of an hour says nothing about a day.
-            return first is { } from && now - from >= TimeSpan.FromHours(6) ? visitors / (now - from).TotalDays : 0;
-        });
+        database.Read(c => VisitorsPerDay(c, [step], time.GetUtcNow()).GetValueOrDefault(step));
+
+    internal static IReadOnlyDictionary<StepId, double> VisitorsPerDay(
+        SqliteConnection c,
+        IEnumerable<StepId> steps,
+        DateTimeOffset now
+    )
+    {
+        // A first quarter of an hour says nothing about a day.
+        double PerDay(long visitors, DateTimeOffset from) =>
+            now - from >= TimeSpan.FromHours(6) ? visitors / (now - from).TotalDays : 0;
+        return c.Rows(
+                $"""
+                SELECT s.value,
+                  {StepVisitorsSince("s.value")},
+                  (SELECT min(bucket) FROM step_buckets WHERE step_id = s.value AND bucket >= $1)
+                FROM json_each($3) s
+                """,
+                row =>
+                    (
+                        Step: new StepId(row.GetInt64(0)),
+                        PerDay: row.TimeOrNull(2) is { } from ? PerDay(row.GetInt64(1), from) : 0
+                    ),
+                [.. Week(now), EvidenceStore.Json(steps.Select(step => step.Value).Distinct())]
+            )
+            .ToDictionary(row => row.Step, row => row.PerDay);
+    }
+
+    /// <summary>From a moment on: quarter hours until the first midnight, and the days behind it.</summary>
+    /// <remarks>$1 is the moment, $2 the midnight.</remarks>
+    private static string StepVisitorsSince(string step) =>
+        $"""
+        coalesce((SELECT sum(visitors) FROM step_buckets WHERE step_id = {step} AND bucket >= $1 AND bucket < $2), 0)
+        + coalesce((SELECT sum(visitors) FROM step_days WHERE step_id = {step} AND day >= $2), 0)
+        """;
+
+    private static object[] Week(DateTimeOffset now) => Since(now.AddDays(-7));
+
+    private static object[] Since(DateTimeOffset from)
+    {
+        var moment = from.ToUnixTimeMilliseconds();
+        return [moment, TimeBucket.DayOf(moment - 1) + TimeBucket.DayLength];
+    }
 
     /// <summary>New visitors a day of every step over the last seven days, and how many it ever had.</summary>
     public IReadOnlyDictionary<StepId, StepTraffic> Traffic() =>
@@ -41,99 +74,93 @@ public sealed class TallyStore(Database database, TimeProvider time)
         {
             const int days = 7;
             return c.Rows(
-                    """
-                    SELECT t.step_id, t.visitors, coalesce((SELECT sum(b.visitors) FROM step_buckets b
-                      WHERE b.step_id = t.step_id AND b.bucket >= $1), 0)
-                    FROM step_tallies t
-                    """,
+                    $"SELECT t.step_id, t.visitors, {StepVisitorsSince("t.step_id")} FROM step_tallies t",
                     row =>
                         (new StepId(row.GetInt64(0)), new StepTraffic(row.GetInt64(2) / (double)days, row.GetInt64(1))),
-                    time.GetUtcNow().AddDays(-days).ToUnixTimeMilliseconds()
+                    Week(time.GetUtcNow())
                 )
                 .ToDictionary();
         });
 
-    /// <summary>What a funnel's visitors brought so far in a currency.</summary>
-    public long Earned(FunnelId funnel, Currency currency) =>
+    /// <summary>What the visitors of each funnel brought so far in a currency; none for a funnel without sales.</summary>
+    public IReadOnlyDictionary<FunnelId, long> Earned(Currency currency) =>
         database.Read(c =>
-            c.Number(
-                "SELECT sum(earned) FROM source_money WHERE funnel_id = $1 AND currency = $2",
-                funnel.Value,
-                currency.Code
-            ) ?? 0
+            c.Rows(
+                    "SELECT funnel_id, sum(earned) FROM source_money WHERE currency = $1 GROUP BY funnel_id",
+                    row => (new FunnelId(row.GetInt64(0)), row.GetInt64(1)),
+                    currency.Code
+                )
+                .ToDictionary()
         );
 
     /// <summary>How many visitors each page of these tests had.</summary>
     public IReadOnlyDictionary<(TestId Test, PageId Page), long> PageVisitors(IEnumerable<TestId> tests) =>
         database.Read(c =>
-            c.Rows(
+        {
+            // Some tests have hundreds of phases; adding up here costs less than having them sorted.
+            var sums = new Dictionary<(TestId, PageId), long>();
+            foreach (
+                var (page, visitors) in c.HotRows(
                     """
-                    SELECT test_id, page_id, sum(visitors)
+                    SELECT test_id, page_id, visitors
                     FROM test_tallies
-                    WHERE test_id IN (SELECT value FROM json_each($1))
-                    GROUP BY test_id, page_id
+                    WHERE test_id IN (SELECT value FROM json_each(?1))
                     """,
-                    row => ((new TestId(row.GetInt64(0)), new PageId(row.GetInt64(1))), row.GetInt64(2)),
-                    $"[{string.Join(',', tests.Select(test => test.Value))}]"
+                    EvidenceStore.Json(tests.Select(test => test.Value)),
+                    row => ((new TestId(row.Number(0)), new PageId(row.Number(1))), row.Number(2))
                 )
-                .ToDictionary()
-        );
-
-    /// <summary>New visitors of all steps and conversions of all tests since a moment.</summary>
-    public (long Visitors, long Conversions) Since(DateTimeOffset from) =>
-        database.Read(c =>
-            (
-                c.Number(
-                    """
-                    SELECT sum((SELECT sum(b.visitors) FROM step_buckets b
-                      WHERE b.step_id = s.id AND b.bucket >= $1))
-                    FROM steps s
-                    """,
-                    from.ToUnixTimeMilliseconds()
-                ) ?? 0,
-                // Nothing is credited to a test that was decided before.
-                c.Number(
-                    """
-                    SELECT sum((SELECT sum(b.conversions) FROM test_buckets b
-                      WHERE b.test_id = t.id AND b.bucket >= $1))
-                    FROM tests t
-                    WHERE t.decided_at IS NULL OR t.decided_at >= $1
-                    """,
-                    from.ToUnixTimeMilliseconds()
-                ) ?? 0
             )
-        );
+                CollectionsMarshal.GetValueRefOrAddDefault(sums, page, out _) += visitors;
+            return sums;
+        });
 
-    /// <summary>Visitors and conversions of a test by quarter hours, from a moment on.</summary>
-    public IReadOnlyList<TestBucket> Buckets(TestId test, DateTimeOffset from) =>
+    /// <summary>Conversions of all tests in the last seven days.</summary>
+    public long ConversionsLastWeek() =>
         database.Read(c =>
-            c.Rows(
+            // Nothing is credited to a test that was decided before.
+            c.Number(
                 """
-                SELECT bucket, sum(visitors), sum(conversions) FROM (
-                  SELECT bucket, visitors, 0 AS conversions FROM page_buckets WHERE test_id = $1 AND bucket >= $2
-                  UNION ALL SELECT bucket, 0, conversions FROM test_buckets WHERE test_id = $1 AND bucket >= $2
-                ) GROUP BY bucket ORDER BY bucket
+                SELECT sum(
+                  coalesce((SELECT sum(b.conversions) FROM test_buckets b
+                    WHERE b.test_id = t.id AND b.bucket >= $1 AND b.bucket < $2), 0)
+                  + coalesce((SELECT sum(d.conversions) FROM test_days d
+                    WHERE d.test_id = t.id AND d.day >= $2), 0))
+                FROM tests t
+                WHERE t.decided_at IS NULL OR t.decided_at >= $1
                 """,
-                row => new TestBucket(row.Time(0), row.GetInt64(1), row.GetInt64(2)),
-                test.Value,
-                from.ToUnixTimeMilliseconds()
-            )
+                Week(time.GetUtcNow())
+            ) ?? 0
         );
 
-    /// <summary>When the last visitor of the test converted, and how many came since; null when none has yet.</summary>
-    public ConversionGap? Silence(TestId test) =>
+    /// <summary>
+    /// Conversions of tests by days of 24 hours, so many from a moment on.
+    /// </summary>
+    public IReadOnlyDictionary<TestId, long[]> ConversionsByDay(
+        IEnumerable<TestId> tests,
+        DateTimeOffset from,
+        int days
+    ) =>
         database.Read(c =>
-            c.Rows(
-                    """
-                    SELECT visitors_since, last_conversion_at
-                    FROM test_silences
-                    WHERE test_id = $1 AND last_conversion_at IS NOT NULL
+        {
+            var sums = tests.ToDictionary(test => test, _ => new long[days]);
+            foreach (
+                var (test, day, conversions) in c.Rows(
+                    $"""
+                    SELECT t.value, d.value, (
+                      SELECT coalesce(sum(b.conversions), 0) FROM test_buckets b
+                      WHERE b.test_id = t.value AND b.bucket >= $2 + d.value * {TimeBucket.DayLength}
+                        AND b.bucket < $2 + (d.value + 1) * {TimeBucket.DayLength})
+                    FROM json_each($1) t, json_each($3) d
                     """,
-                    row => new ConversionGap(row.GetInt64(0), row.Time(1)),
-                    test.Value
+                    row => (new TestId(row.GetInt64(0)), row.GetInt32(1), row.GetInt64(2)),
+                    EvidenceStore.Json(sums.Keys.Select(test => test.Value)),
+                    from.ToUnixTimeMilliseconds(),
+                    EvidenceStore.Json(Enumerable.Range(0, days).Select(day => (long)day))
                 )
-                .SingleOrDefault()
-        );
+            )
+                sums[test][day] = conversions;
+            return sums;
+        });
 
     /// <summary>For each phase of a test the arms in the order of its pages.</summary>
     public IReadOnlyList<PhaseFacts> Phases(SplitTest test, IReadOnlyList<Phase> phases) =>
@@ -188,37 +215,6 @@ public sealed class TallyStore(Database database, TimeProvider time)
                 return [];
             PageMoney Nothing(PageId page) => new(page, 0, 0, new(visitors.GetValueOrDefault(page.Value), 0, 0));
             return [.. test.Pages.Select(page => money.GetValueOrDefault(page) ?? Nothing(page))];
-        });
-
-    /// <summary>
-    /// For each phase of a test what the visitors of each page brought in a currency, in the order of its pages; null
-    /// where nobody bought.
-    /// </summary>
-    public IReadOnlyList<IReadOnlyList<RevenueSample>>? MoneyPhases(
-        SplitTest test,
-        IReadOnlyList<Phase> phases,
-        IReadOnlyList<PhaseFacts> counted,
-        Currency currency
-    ) =>
-        database.Read(c =>
-        {
-            var sums = c.Rows(
-                    "SELECT phase_id, page_id, earned, squares FROM money_tallies WHERE test_id = $1 AND currency = $2",
-                    row => ((row.GetInt64(0), row.GetInt64(1)), (Earned: row.GetInt64(2), Squares: row.GetDouble(3))),
-                    test.Id.Value,
-                    currency.Code
-                )
-                .ToDictionary();
-            if (sums.Count == 0)
-                return null;
-            RevenueSample At(Phase phase, int i, int page)
-            {
-                var sum = sums.GetValueOrDefault((phase.Id.Value, test.Pages[page].Value));
-                return new(counted[i].Arms[page].Visitors, sum.Earned, sum.Squares);
-            }
-            return phases
-                .Select((phase, i) => test.Pages.Select((_, page) => At(phase, i, page)).ToArray())
-                .ToArray<IReadOnlyList<RevenueSample>>();
         });
 
     /// <summary>What every goal of a test had, by phase and page.</summary>

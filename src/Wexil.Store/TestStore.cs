@@ -31,6 +31,12 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     /// <summary>Every test that is not decided.</summary>
     public IReadOnlyList<SplitTest> Open() => Where("decided_at IS NULL");
 
+    /// <summary>The steps with a test that is not decided.</summary>
+    public IReadOnlySet<StepId> OpenSteps() =>
+        database.Read(c =>
+            c.Rows("SELECT step_id FROM tests WHERE decided_at IS NULL", row => new StepId(row.GetInt64(0))).ToHashSet()
+        );
+
     /// <summary>Every test there ever was, the newest first.</summary>
     public IReadOnlyList<SplitTest> All() => Where("1");
 
@@ -39,6 +45,21 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
 
     /// <summary>Null where there is none.</summary>
     public SplitTest? Find(TestId test) => Where("id = $1", test.Value).SingleOrDefault();
+
+    /// <summary>Tests by their ids, the newest first.</summary>
+    public IReadOnlyList<SplitTest> FindAll(IEnumerable<TestId> tests) =>
+        Where("id IN (SELECT value FROM json_each($1))", EvidenceStore.Json(tests.Select(test => test.Value)));
+
+    /// <summary>Every test of some steps, the newest first.</summary>
+    public IReadOnlyList<SplitTest> OfSteps(IEnumerable<StepId> steps) =>
+        Where(
+            "step_id IN (SELECT value FROM json_each($1))",
+            EvidenceStore.Json(steps.Select(step => step.Value))
+        );
+
+    /// <summary>The tests of a funnel that are not decided.</summary>
+    public IReadOnlyList<SplitTest> OpenIn(FunnelId funnel) =>
+        Where("decided_at IS NULL AND step_id IN (SELECT id FROM steps WHERE funnel_id = $1)", funnel.Value);
 
     /// <summary>Every test of a step, the newest first.</summary>
     public IReadOnlyList<SplitTest> ForStep(StepId step) => Where("step_id = $1", step.Value);
@@ -329,18 +350,33 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             );
     }
 
-    private static List<Phase> Phases(SqliteConnection c, TestId test) =>
+    private static Phase[] Phases(SqliteConnection c, TestId test) =>
+        [.. Phases(c, EvidenceStore.Json([test.Value]))[test]];
+
+    /// <summary>The phases of tests, the oldest first.</summary>
+    /// <param name="tests">Their numbers, as JSON.</param>
+    internal static ILookup<TestId, Phase> Phases(SqliteConnection c, string tests) =>
         c.Rows(
-            "SELECT id, weights, reason, started_at, ended_at FROM phases WHERE test_id = $1 ORDER BY id",
-            row => new Phase(
-                new(row.GetInt64(0)),
-                Weights.Parse(row.GetString(1)),
-                row.GetString(2),
-                row.Time(3),
-                row.TimeOrNull(4)
-            ),
-            test.Value
-        );
+                """
+                SELECT test_id, id, weights, reason, started_at, ended_at
+                FROM phases
+                WHERE test_id IN (SELECT value FROM json_each($1))
+                ORDER BY id
+                """,
+                row =>
+                    (
+                        Test: new TestId(row.GetInt64(0)),
+                        Phase: new Phase(
+                            new(row.GetInt64(1)),
+                            Weights.Parse(row.GetString(2)),
+                            row.GetString(3),
+                            row.Time(4),
+                            row.TimeOrNull(5)
+                        )
+                    ),
+                tests
+            )
+            .ToLookup(row => row.Test, row => row.Phase);
 
     /// <summary>A page that visitors are sent to, or that the step shows, is not put away.</summary>
     private static void TakeOutOfArchive(SqliteConnection c, TestId test, Weights weights)

@@ -48,6 +48,13 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
     /// <summary>Every verdict that was not taken back, the newest first.</summary>
     public IReadOnlyList<StoredVerdict> InForce() => Where("v.taken_back_at IS NULL");
 
+    /// <summary>Every verdict on the tests of steps that was not taken back, the newest first.</summary>
+    public IReadOnlyList<StoredVerdict> InForceOn(IEnumerable<StepId> steps) =>
+        Where(
+            "v.taken_back_at IS NULL AND t.step_id IN (SELECT value FROM json_each($1))",
+            EvidenceStore.Json(steps.Select(step => step.Value))
+        );
+
     /// <summary>
     /// Ends running tests at the same moment: their steps show the pages kept to everybody. Those that no longer run
     /// are left as they are.

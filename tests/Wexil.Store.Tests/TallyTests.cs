@@ -1,4 +1,5 @@
 using Wexil.Core.Common;
+using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
@@ -71,12 +72,14 @@ public sealed class TallyTests
             });
             Assert.Equal(byHand, tallies[p].Arms);
         }
-        var buckets = world.Tallies.Buckets(test.Id, DateTimeOffset.UnixEpoch);
+        var buckets = world.Tallies.PageBuckets(test.Id);
         Assert.Equal(
             (places.Count, converted.Count),
-            (buckets.Sum(bucket => bucket.Visitors), buckets.Sum(bucket => bucket.Conversions))
+            (buckets.Sum(bucket => bucket.Arm.Visitors), buckets.Sum(bucket => bucket.Arm.Conversions))
         );
         Assert.All(buckets, bucket => Assert.Equal(0, bucket.From.ToUnixTimeMilliseconds() % (15 * 60 * 1000)));
+        var first = buckets[0].From;
+        Assert.Equal(converted.Count, world.Tallies.ConversionsByDay([test.Id], first, 3)[test.Id].Sum());
     }
 
     [Fact]
@@ -84,17 +87,21 @@ public sealed class TallyTests
     {
         using var world = new World();
         var test = await world.StartTestAsync();
+        ConversionGap? Gap() =>
+            new EvidenceStore(world.Database, world.Time)
+                .Read([(test, world.Funnels.AllSteps().Single(step => step.Id == test.Step))], Currency.Default)[0]
+                .Gap;
         var first = world.Enrols(test, 0);
         await world.Journal.AppendAsync(first);
         await world.Journal.WhenProjectedAsync();
-        Assert.Null(world.Tallies.Silence(test.Id));
+        Assert.Null(Gap());
         world.Time.Advance(TimeSpan.FromMinutes(5));
         await world.Journal.AppendAsync(world.Reaches(test, first.Visitor));
         var last = world.Time.GetUtcNow();
         for (var i = 0; i < 7; i++)
             await world.Journal.AppendAsync(world.Enrols(test, i % 2));
         await world.Journal.WhenProjectedAsync();
-        Assert.Equal(new(7, last), world.Tallies.Silence(test.Id));
+        Assert.Equal(new(7, last), Gap());
     }
 
     [Fact]
@@ -110,7 +117,8 @@ public sealed class TallyTests
         await world.Journal.WhenProjectedAsync();
         world.Time.Advance(TimeSpan.FromDays(2));
         Assert.Equal(50, world.Tallies.VisitorsPerDay(test.Step), 1.0);
-        Assert.Equal((100, 0), world.Tallies.Since(world.Time.GetUtcNow().AddDays(-7)));
+        Assert.Equal(100, world.Tallies.Traffic()[test.Step].PerDay * 7, 1e-9);
+        Assert.Equal(0, world.Tallies.ConversionsLastWeek());
         world.Time.Advance(TimeSpan.FromDays(8));
         Assert.Equal(0, world.Tallies.VisitorsPerDay(test.Step));
     }

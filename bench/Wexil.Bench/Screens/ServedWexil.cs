@@ -72,7 +72,7 @@ public sealed partial class ServedWexil : IAsyncDisposable
     public async ValueTask DisposeAsync()
     {
         Owner.Dispose();
-        using (Process.Start("kill", ["-INT", $"{_process.Id}"]))
+        using (Process.Start("kill", ["-TERM", $"{_process.Id}"]))
             await _process.WaitForExitAsync();
         _process.Dispose();
     }

@@ -21,7 +21,7 @@ namespace Wexil.App.Monitoring;
 public sealed class TestMonitor(
     TestStore tests,
     FunnelStore funnels,
-    TestReader reader,
+    Readings readings,
     LookStore looks,
     VerdictRecorder keeper,
     SettingStore settings,
@@ -58,7 +58,8 @@ public sealed class TestMonitor(
 
     private async Task LookAtAllAsync(CancellationToken stop)
     {
-        var (last, steps, every, seen) = (looks.Last(), funnels.AllSteps(), funnels.Every(), new List<TestLook>());
+        var steps = funnels.AllSteps().ToDictionary(step => step.Id);
+        var (last, every, seen) = (looks.Last(), funnels.Every(), new List<TestLook>());
         var changed = false;
         foreach (var test in tests.Open())
         {
@@ -79,20 +80,20 @@ public sealed class TestMonitor(
             await looks.SaveAsync(seen);
         if (changed)
             routes.Reload();
-        await mail.TellOnMondayAsync(() => tests.Open().Select(test => reader.Read(test, steps)));
+        await mail.TellOnMondayAsync(() => tests.Open().Select(test => readings.Of(test, steps)));
     }
 
     private async Task<(TestLook Look, bool IsChanged)> LookAtAsync(
         SplitTest test,
         string? before,
-        IReadOnlyList<Step> steps,
+        IReadOnlyDictionary<StepId, Step> steps,
         IReadOnlyDictionary<FunnelId, Funnel> every
     )
     {
         var now = Time.GetUtcNow();
         var state = test.StateAt(now);
         var isDecidable = state is TestState.Running or TestState.Over;
-        var reading = reader.Read(test, steps);
+        var reading = readings.Of(test, steps);
         var stood = isDecidable ? $"{state}: {reading.Verdict.Kind}" : state.ToString();
         var address = $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/";
         var decision = isDecidable ? Decide(test, reading, now) : null;

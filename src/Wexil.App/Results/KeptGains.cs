@@ -3,6 +3,7 @@ using Wexil.Core.Common;
 using Wexil.Core.Results;
 using Wexil.Core.Statistics;
 using Wexil.Store;
+using Wexil.Store.Recording;
 
 namespace Wexil.App.Results;
 
@@ -36,50 +37,77 @@ public sealed record GainLine(
 /// <summary>
 /// Works out what kept pages have brought more, from the evidence frozen with their verdicts and the visitors since.
 /// </summary>
-public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore tallies, SettingStore settings)
+public sealed class KeptGains
 {
+    private readonly TestStore _tests;
+    private readonly TallyStore _tallies;
+    private readonly SettingStore _settings;
+
+    // What was decided stays until Studio changes something; only its visitors become more.
+    private readonly ByHeart<Kept> _all;
+
+    /// <summary>Begins with nothing known by heart.</summary>
+    public KeptGains(
+        VerdictStore verdicts,
+        TestStore tests,
+        TallyStore tallies,
+        SettingStore settings,
+        Journal journal
+    )
+    {
+        (_tests, _tallies, _settings, _all) = (tests, tallies, settings, new(() => Read(verdicts.InForce())));
+        journal.Changed += _ => _all.Forget();
+    }
+
+    /// <summary>Verdicts in force by step, the oldest first, and all tests of those steps.</summary>
+    private sealed record Kept(ILookup<StepId, VerdictLine> ByStep, IReadOnlyDictionary<TestId, StepId> StepOf);
+
     /// <summary>
     /// One for each verdict that stands and put another page in the control's place, where the evidence says how much
     /// that is; the newest first.
     /// </summary>
-    public IReadOnlyList<GainLine> All() => For(verdicts.InForce());
+    public IReadOnlyList<GainLine> All() => Gains(_all.Value);
 
     /// <param name="decided">All verdicts of the steps that they are about.</param>
-    public IReadOnlyList<GainLine> For(IReadOnlyList<StoredVerdict> decided)
+    public IReadOnlyList<GainLine> For(IReadOnlyList<StoredVerdict> decided) => Gains(Read(decided));
+
+    private IReadOnlyList<GainLine> Gains(Kept kept)
     {
-        var all = tests.All().ToDictionary(test => test.Id);
-        var steps = decided.Select(verdict => verdict.Step).ToHashSet();
-        var concerned = all.Values.Where(test => steps.Contains(test.Step)).Select(test => test.Id);
+        var currency = _settings.Currency;
         var (reached, shown) = (
-            tallies.StepVisitors(),
-            tallies.PageVisitors(concerned).ToLookup(page => all[page.Key.Test].Step)
+            _tallies.StepVisitors(),
+            _tallies.PageVisitors(kept.StepOf.Keys).ToLookup(page => kept.StepOf[page.Key.Test])
         );
         return
         [
-            .. decided
-                .Where(verdict => verdict.TakenBackAt is null)
-                .GroupBy(verdict => verdict.Step)
-                .SelectMany(step =>
-                    Lines(
-                        [
-                            .. step.OrderBy(verdict => verdict.Id)
-                                .Select(verdict => new VerdictLine(verdict, all[verdict.Test])),
-                        ],
-                        reached.GetValueOrDefault(step.Key),
-                        [.. shown[step.Key]]
-                    )
+            .. kept
+                .ByStep.SelectMany(step =>
+                    Lines([.. step], reached.GetValueOrDefault(step.Key), [.. shown[step.Key]], currency)
                 )
                 .OrderByDescending(line => line.Verdict.Id),
         ];
     }
 
+    private Kept Read(IReadOnlyList<StoredVerdict> decided)
+    {
+        StoredVerdict[] inForce = [.. decided.Where(verdict => verdict.TakenBackAt is null)];
+        var tests = _tests.OfSteps(inForce.Select(verdict => verdict.Step).Distinct()).ToDictionary(test => test.Id);
+        return new(
+            inForce
+                .OrderBy(verdict => verdict.Id)
+                .ToLookup(verdict => verdict.Step, verdict => new VerdictLine(verdict, tests[verdict.Test])),
+            tests.ToDictionary(test => test.Key, test => test.Value.Step)
+        );
+    }
+
     /// <param name="inForce">The verdicts of a step, the oldest first.</param>
     /// <param name="reached">Visitors who ever reached it.</param>
     /// <param name="shown">How many visitors each page of its tests had.</param>
-    private IEnumerable<GainLine> Lines(
+    private static IEnumerable<GainLine> Lines(
         VerdictLine[] inForce,
         long reached,
-        KeyValuePair<(TestId Test, PageId Page), long>[] shown
+        KeyValuePair<(TestId Test, PageId Page), long>[] shown,
+        Currency currency
     )
     {
         for (var i = 0; i < inForce.Length; i++)
@@ -97,7 +125,7 @@ public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore
                     && page.Key.Page != line.Verdict.Page
                 )
                 .Sum(page => page.Value);
-            if (Line(line, Math.Max(0, until - then - elsewhere)) is { } gain)
+            if (Line(line, Math.Max(0, until - then - elsewhere), currency) is { } gain)
                 yield return gain;
         }
     }
@@ -106,15 +134,15 @@ public sealed class KeptGains(VerdictStore verdicts, TestStore tests, TallyStore
     /// In money where the test told it in the owner's currency, else in conversions; null where the evidence has no
     /// interval.
     /// </summary>
-    private GainLine? Line(VerdictLine line, long visitors)
+    private static GainLine? Line(VerdictLine line, long visitors, Currency own)
     {
         var (evidence, kept) = (line.Evidence, line.Evidence.Pages[line.Place]);
-        if (kept is { More: { } more, MoreRange: [var least, var most] } && evidence.Currency == settings.Currency.Code)
+        if (kept is { More: { } more, MoreRange: [var least, var most] } && evidence.Currency == own.Code)
             return new(
                 line.Verdict,
                 RealisedUplift.From(more, new Interval(least, most), visitors),
                 visitors,
-                settings.Currency,
+                own,
                 evidence.Many
             );
         return kept is { Difference: { } difference, Range: [var low, var high] }

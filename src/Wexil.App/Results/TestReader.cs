@@ -49,33 +49,39 @@ public sealed record TestReading(
     public (string Many, string One) Words => Main?.Goal.Words ?? Step.Kind.ConversionWords();
 }
 
-/// <summary>Reads a test from the tallies and computes its result.</summary>
-public sealed class TestReader(
-    TestStore tests,
-    PageStore pages,
-    TallyStore tallies,
-    GoalStore goals,
-    LookStore looks,
-    SettingStore settings
-)
+/// <summary>Reads tests from the tallies and computes their results.</summary>
+public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStore looks, SettingStore settings)
 {
     /// <summary>Reads and computes all that is said of a test.</summary>
-    public TestReading Read(SplitTest test, IReadOnlyList<Step> steps)
+    public TestReading Read(SplitTest test, IReadOnlyList<Step> steps) =>
+        Read([test], steps.ToDictionary(step => step.Id)).Single();
+
+    /// <summary>The same of many tests, in one view of the data.</summary>
+    /// <param name="steps">Those that they are on, and their goals.</param>
+    public IReadOnlyList<TestReading> Read(
+        IReadOnlyList<SplitTest> read,
+        IReadOnlyDictionary<StepId, Step> steps
+    )
     {
         var currency = settings.Currency;
-        var step = steps.Single(s => s.Id == test.Step);
-        var shown = test.Pages.Select(page => pages.Find(page)!).ToArray();
-        var phases = tests.Phases(test.Id);
-        var own = goals.ForTest(test.Id);
-        var main = own.FirstOrDefault(goal => goal.IsMain)?.Goal;
-        var counted = tallies.Phases(test, phases);
-        var result = TestResult.From(Facts(test, step, shown, counted, main));
-        var money = tallies.MoneyPhases(test, phases, counted, currency) is { } revenue
+        return
+        [
+            .. evidence
+                .Read([.. read.Select(test => (test, steps[test.Step]))], currency)
+                .Select(known => Read(known, steps, currency)),
+        ];
+    }
+
+    private TestReading Read(TestEvidence known, IReadOnlyDictionary<StepId, Step> steps, Currency currency)
+    {
+        var (test, step) = (known.Test, steps[known.Test.Step]);
+        var result = TestResult.From(Facts(known, step));
+        var money = known.Money is { } revenue
             ? RevenueResult.From(
                 result.Facts,
                 revenue,
                 test.BaseEarned,
-                Past(test, onMoney: true),
+                Past(test, known.PastByMoney),
                 Beside(step, test, onMoney: true)
             )
             : null;
@@ -83,36 +89,38 @@ public sealed class TestReader(
         return new(
             test,
             step,
-            steps.Single(s => s.Id == test.Goal),
-            shown,
-            phases,
+            steps[test.Goal],
+            known.Pages,
+            known.Phases,
             result,
             money,
             verdict,
             VerdictWording.Say(verdict, result.Facts, amount => currency.Show((decimal)amount)),
-            own
+            known.Goals
         )
         {
-            SeenRate = SeenRate(counted),
+            SeenRate = SeenRate(known.Counted),
         };
     }
 
-    private TestFacts Facts(SplitTest test, Step step, Page[] shown, IReadOnlyList<PhaseFacts> counted, Goal? main)
+    private TestFacts Facts(TestEvidence known, Step step)
     {
+        var (test, counted) = (known.Test, known.Counted);
+        var main = known.Goals.FirstOrDefault(goal => goal.IsMain)?.Goal;
         var isLess = main is { LessIsBetter: true };
         return new(
-            [.. shown.Select((page, i) => new TestPage(page.Id, PageLetter.At(i), page.Name))],
+            [.. known.Pages.Select((page, i) => new TestPage(page.Id, PageLetter.At(i), page.Name))],
             0,
             isLess ? Others(counted) : counted,
             RateOf(test, counted),
             test.SmallestLift,
-            tallies.VisitorsPerDay(step.Host ?? step.Id),
-            isLess ? null : tallies.Silence(test.Id),
+            known.VisitorsPerDay,
+            isLess ? null : known.Gap,
             main?.Words ?? step.Kind.ConversionWords()
         )
         {
             Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestResult.Alpha,
-            Past = Past(test, onMoney: false),
+            Past = Past(test, known.PastByGoal),
             Beside = Beside(step, test, onMoney: false),
         };
     }
@@ -135,11 +143,8 @@ public sealed class TestReader(
             : null;
     }
 
-    private IReadOnlyList<PastLooks> Past(SplitTest test, bool onMoney)
-    {
-        var past = looks.Past(test.Id, onMoney);
-        return past.Count == 0 ? [] : [.. test.Pages.Select(page => past.GetValueOrDefault(page, PastLooks.None))];
-    }
+    private static PastLooks[] Past(SplitTest test, IReadOnlyDictionary<PageId, PastLooks> past) =>
+        past.Count == 0 ? [] : [.. test.Pages.Select(page => past.GetValueOrDefault(page, PastLooks.None))];
 
     // Of a test that was kept by hand before anything was sure, as many comparisons were made.
     private double[] Beside(Step step, SplitTest test, bool onMoney)

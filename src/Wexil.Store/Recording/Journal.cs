@@ -115,6 +115,9 @@ public sealed class Journal : IDisposable
     /// <summary>Raised on the writer's thread after a projected batch is committed.</summary>
     public event Action<Projected>? Projected;
 
+    /// <summary>Raised on the writer's thread after a write of Studio's that concerns tests is committed.</summary>
+    public event Action<StudioChange>? Changed;
+
     /// <summary>How the store is at this moment.</summary>
     public StoreHealth Health
     {
@@ -187,9 +190,11 @@ public sealed class Journal : IDisposable
             {
                 try
                 {
-                    var (result, isMapChanged) = Change(write);
-                    if (isMapChanged)
+                    var (result, touched, changed) = Change(write);
+                    if (touched.IsMapChanged)
                         _projector.ForgetContext();
+                    if (changed is not null)
+                        Changed?.Invoke(changed);
                     done.SetResult(result);
                 }
                 catch (SqliteException error) when (error.SqliteErrorCode != SQLitePCL.raw.SQLITE_CONSTRAINT)
@@ -239,6 +244,7 @@ public sealed class Journal : IDisposable
                 try
                 {
                     _projector.Reset();
+                    Changed?.Invoke(StudioChange.Everything);
                     done.SetResult();
                 }
                 catch (Exception error)
@@ -390,23 +396,22 @@ public sealed class Journal : IDisposable
         }
     }
 
-    /// <summary>
-    /// Runs a write in a transaction, and tells whether it touched what the projector knows by heart.
-    /// </summary>
-    private (T Result, bool IsMapChanged) Change<T>(Func<SqliteConnection, T> write)
+    /// <summary>Runs a write in a transaction, and tells what it touched of what others know by heart.</summary>
+    private (T Result, TouchedRows Touched, StudioChange? Changed) Change<T>(Func<SqliteConnection, T> write)
     {
-        var isMapChanged = false;
+        var touched = new TouchedRows();
         SQLitePCL.raw.sqlite3_update_hook(
             _connection.Handle,
-            (_, _, _, table, _) => isMapChanged |= ProjectionContext.IsFrom(table),
+            (_, _, _, table, row) => touched.Add(table, row),
             null
         );
         try
         {
             using var transaction = _connection.BeginTransaction(deferred: false);
             var result = write(_connection);
+            var changed = touched.Find(_connection);
             transaction.Commit();
-            return (result, isMapChanged);
+            return (result, touched, changed);
         }
         finally
         {

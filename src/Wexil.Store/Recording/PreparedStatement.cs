@@ -95,6 +95,8 @@ internal sealed class PreparedStatement : IDisposable
 
     public long Number(int column) => SqliteNative.ColumnNumber(_statement, column);
 
+    public long? NumberOrNull(int column) => IsNull(column) ? null : Number(column);
+
     public Guid Id(int column) => new(Bytes(SqliteNative.ColumnBytes(_statement, column), 16), bigEndian: true);
 
     public string? Text(int column) =>

@@ -49,6 +49,7 @@ internal sealed class Projector : IDisposable
         _confirmed,
         _outgoing,
         _mark;
+    private readonly VisitorRows _visitors;
     private readonly StepProjection _steps;
     private readonly ArrivalProjection _arrivals;
     private readonly TestProjection _tests;
@@ -70,11 +71,12 @@ internal sealed class Projector : IDisposable
         _confirmed = new(connection, ConfirmedSql);
         _outgoing = new(connection, OutgoingSql);
         _mark = new(connection, MarkSql);
+        _visitors = new(connection);
         (_steps, _arrivals, _tests, _sales, _goals, _stays, _networks, _context) = (
             new(connection),
-            new(connection),
-            new(connection),
-            new(connection),
+            new(connection, _visitors),
+            new(connection, _visitors),
+            new(connection, _visitors),
             new(connection),
             new(connection),
             new(connection),
@@ -137,6 +139,7 @@ internal sealed class Projector : IDisposable
 
     private void Clear()
     {
+        _visitors.Clear();
         _steps.Clear();
         _arrivals.Clear();
         _tests.Clear();
@@ -148,6 +151,7 @@ internal sealed class Projector : IDisposable
 
     private void Write()
     {
+        _visitors.Write();
         _steps.Write();
         _arrivals.Write();
         _tests.Write();
@@ -181,6 +185,7 @@ internal sealed class Projector : IDisposable
                     _confirmed,
                     _outgoing,
                     _mark,
+                    _visitors,
                     _steps,
                     _arrivals,
                     _tests,
@@ -340,7 +345,7 @@ internal sealed class Projector : IDisposable
     {
         foreach (var test in _context.Earlier(step))
             if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place)
-                _tests.Walk(test, place, step, role.Bit, visitor, at);
+                _tests.Walk(test, place, step, role.Bit, at);
         foreach (var test in _context.Goals(step))
             if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place)
                 CreditTest(test, place, visitor, at);
@@ -364,7 +369,7 @@ internal sealed class Projector : IDisposable
             CreditTest(goal.Test, place, met.Visitor, met.At);
     }
 
-    private void CreditTest(GoalTest test, EnrolmentRow place, Guid visitor, long at)
+    private void CreditTest(GoalTest test, Place place, Guid visitor, long at)
     {
         var isCredited = _tests.Credit(test, place, _context.Partners(test.Test), visitor, at);
         if (isCredited && test.Host != 0)

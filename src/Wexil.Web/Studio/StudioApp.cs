@@ -101,6 +101,7 @@ public static class StudioApp
         app.MapRazorPages();
         Exports.Map(app);
         CombinationsExport.Map(app);
+        PageChoice.Map(app);
         app.MapGet("/live/{test:long}", LiveFeed.Answer).RequireAuthorization();
     }
 }

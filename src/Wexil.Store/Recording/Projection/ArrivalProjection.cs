@@ -19,27 +19,16 @@ internal sealed class ArrivalProjection : IDisposable
     private const int MaxUnknownTags = 200;
 
     private readonly SqliteConnection _connection;
-    private readonly PreparedStatement _new,
-        _known,
-        _change,
-        _newSource,
+    private readonly VisitorRows _rows;
+    private readonly PreparedStatement _newSource,
         _tally;
     private readonly Dictionary<(long Funnel, long Source), Tally> _tallies = [];
     private Dictionary<(long Funnel, string Tag), long> _sources = [];
     private Dictionary<long, int> _unknownTags = [];
 
-    public ArrivalProjection(SqliteConnection connection)
+    public ArrivalProjection(SqliteConnection connection, VisitorRows rows)
     {
-        _connection = connection;
-        _new = new(
-            connection,
-            "INSERT OR IGNORE INTO visitors (visitor, funnel_id, source_id, steps) VALUES (?1, ?2, ?3, ?4)"
-        );
-        _known = new(connection, "SELECT source_id, steps FROM visitors WHERE visitor = ?1 AND funnel_id = ?2");
-        _change = new(
-            connection,
-            "UPDATE visitors SET source_id = ?3, steps = ?4 WHERE visitor = ?1 AND funnel_id = ?2"
-        );
+        (_connection, _rows) = (connection, rows);
         _newSource = new(
             connection,
             "INSERT INTO sources (funnel_id, tag, name, kind, declared) VALUES (?1, ?2, ?2, 'Other', 0) RETURNING id"
@@ -78,23 +67,18 @@ internal sealed class ArrivalProjection : IDisposable
         var source = tag.Length == 0 ? 0 : SourceOf(step.Funnel, tag);
         if (source != 0)
             Sum(step.Funnel, source).Clicks++;
-        if (_new.Bind(1, visitor).Bind(2, step.Funnel).Bind(3, source).Bind(4, step.Bit).Run() > 0)
+        var row = _rows.Of(visitor);
+        if (row.In(step.Funnel) is not { } known)
         {
+            row.Funnels.Add(new(step.Funnel, source, step.Bit, isNew: true));
             Sum(step.Funnel, source).Visitors++;
             return new(ToFunnel: true, ToStep: true, source);
         }
-        _known.Bind(1, visitor).Bind(2, step.Funnel).Next();
-        var (own, steps) = (_known.Number(0), _known.Number(1));
-        _known.Reset();
-        var first = (steps & step.Bit) == 0;
+        var own = known.Source;
+        var first = (known.Steps & step.Bit) == 0;
         var isNamed = own == 0 && source != 0;
         if (first || isNamed)
-            _change
-                .Bind(1, visitor)
-                .Bind(2, step.Funnel)
-                .Bind(3, isNamed ? source : own)
-                .Bind(4, steps | step.Bit)
-                .Run();
+            known.Change(isNamed ? source : own, known.Steps | step.Bit);
         if (isNamed)
         {
             // Came before by a link that named none.
@@ -110,14 +94,7 @@ internal sealed class ArrivalProjection : IDisposable
     }
 
     /// <summary>The source that is credited with a visitor of a funnel; 0 for none.</summary>
-    public long SourceOf(StepRole step, Guid visitor)
-    {
-        if (!_known.Bind(1, visitor).Bind(2, step.Funnel).Next())
-            return 0;
-        var source = _known.Number(0);
-        _known.Reset();
-        return source;
-    }
+    public long SourceOf(StepRole step, Guid visitor) => _rows.Of(visitor).In(step.Funnel)?.Source ?? 0;
 
     /// <summary>A link told what its click costs, in millionths of a unit.</summary>
     public void Cost(long funnel, long source, long cost) => Sum(funnel, source).Cost += cost;
@@ -138,7 +115,7 @@ internal sealed class ArrivalProjection : IDisposable
 
     public void Dispose()
     {
-        foreach (var statement in (PreparedStatement[])[_new, _known, _change, _newSource, _tally])
+        foreach (var statement in (PreparedStatement[])[_newSource, _tally])
             statement.Dispose();
     }
 

@@ -43,7 +43,7 @@ internal sealed class GoalProjection(SqliteConnection connection) : IDisposable
     /// <summary>
     /// A visitor met a goal, or what came with an earlier meeting was changed. False where that changes nothing.
     /// </summary>
-    public bool Meet(TestGoal goal, EnrolmentRow place, Meeting met)
+    public bool Meet(TestGoal goal, Place place, Meeting met)
     {
         if (
             place.CountedPage is not { } page

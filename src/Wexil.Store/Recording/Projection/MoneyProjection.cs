@@ -18,13 +18,6 @@ internal readonly record struct MoneyMove(Guid Visitor, long At, string Currency
 /// </summary>
 internal sealed class MoneyProjection : IDisposable
 {
-    private const string PlacesSql = """
-        SELECT n.test_id, n.phase_id, n.page_id, n.at, n.traits FROM enrolments n
-          WHERE n.visitor = ?1 AND n.at <= ?2 AND n.phase_id IS NOT NULL
-          AND (n.closed = 0 OR EXISTS (SELECT 1 FROM earnings e
-            WHERE e.visitor = ?1 AND e.test_id = n.test_id AND e.currency = ?3))
-        """;
-
     private const string EarnedSql =
         "SELECT earned, orders FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3";
 
@@ -61,17 +54,14 @@ internal sealed class MoneyProjection : IDisposable
 
     private const string ForgetSql = "DELETE FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3";
 
-    private const string FunnelsSql = "SELECT funnel_id, source_id FROM visitors WHERE visitor = ?1";
-
-    private readonly PreparedStatement _places,
-        _earned,
+    private readonly VisitorRows _rows;
+    private readonly PreparedStatement _earned,
         _earn,
         _forget,
         _tally,
         _bucket,
         _segment,
         _pair,
-        _funnels,
         _source;
     private readonly Dictionary<(long Test, long Phase, long Page, string Currency), Tally> _tallies = [];
     private readonly Dictionary<(long Test, long Page, long Bucket), (long Earned, double Squares)> _buckets = [];
@@ -80,13 +70,12 @@ internal sealed class MoneyProjection : IDisposable
         (long Earned, double Squares)
     > _segments = [];
     private readonly Dictionary<(long Test, long Other, long Page, long OtherPage), long> _pairs = [];
-    private readonly List<(MoneyMove Move, List<Credited> Places)> _coming = [];
+    private readonly List<(MoneyMove Move, List<Place> Places)> _coming = [];
     private readonly Dictionary<(long Funnel, long Source, string Currency), (long Orders, long Earned)> _sources = [];
 
-    public MoneyProjection(SqliteConnection connection)
+    public MoneyProjection(SqliteConnection connection, VisitorRows rows)
     {
-        // A place that was closed since keeps what it was credited with, in whichever currency that is counted later.
-        _places = new(connection, PlacesSql);
+        _rows = rows;
         _earned = new(connection, EarnedSql);
         _earn = new(connection, EarnSql);
         _forget = new(connection, ForgetSql);
@@ -94,7 +83,6 @@ internal sealed class MoneyProjection : IDisposable
         _bucket = new(connection, BucketSql);
         _segment = new(connection, SegmentSql);
         _pair = new(connection, PairSql);
-        _funnels = new(connection, FunnelsSql);
         _source = new(connection, SourceSql);
     }
 
@@ -177,40 +165,33 @@ internal sealed class MoneyProjection : IDisposable
     {
         foreach (
             var statement in (PreparedStatement[])
-                [_places, _earned, _earn, _forget, _tally, _bucket, _segment, _pair, _funnels, _source]
+                [_earned, _earn, _forget, _tally, _bucket, _segment, _pair, _source]
         )
             statement.Dispose();
     }
 
     /// <param name="countedIn">The currency that the same order was counted in before; null where it was not
     /// counted.</param>
-    private List<Credited> Places(Guid visitor, long at, string? countedIn, ProjectionContext map)
-    {
-        var places = new List<Credited>();
-        _places.Bind(1, visitor).Bind(2, at).Bind(3, countedIn);
-        while (_places.Next())
-            if (map.Runs(_places.Number(0), at))
-                places.Add(
-                    new(
-                        _places.Number(0),
-                        _places.Number(1),
-                        _places.Number(2),
-                        _places.Number(3),
-                        new(_places.Number(4))
-                    )
-                );
-        return places;
-    }
+    private List<Place> Places(Guid visitor, long at, string? countedIn, ProjectionContext map) =>
+        _rows
+            .Of(visitor)
+            .Places.FindAll(place =>
+                place.At <= at
+                && place.DrawnIn is not null
+                // A place that was closed since keeps what it was credited with, in whichever currency that is counted
+                // later.
+                && (!place.IsClosed || (countedIn is not null && HasEarned(visitor, place.Test, countedIn)))
+                && map.Runs(place.Test, at)
+            );
 
-    private void Credit(MoneyMove move, List<Credited> places, ProjectionContext map)
+    private void Credit(MoneyMove move, List<Place> places, ProjectionContext map)
     {
         // Whichever way a visitor came into a funnel, that source brought the money.
-        _funnels.Bind(1, move.Visitor);
-        while (_funnels.Next())
+        foreach (var visit in _rows.Of(move.Visitor).Funnels)
         {
             ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(
                 _sources,
-                (_funnels.Number(0), _funnels.Number(1), move.Currency),
+                (visit.Funnel, visit.Source, move.Currency),
                 out _
             );
             sum = (sum.Orders + move.Orders, sum.Earned + move.Amount);
@@ -231,7 +212,7 @@ internal sealed class MoneyProjection : IDisposable
         }
     }
 
-    private void Credit(MoneyMove move, Credited place)
+    private void Credit(MoneyMove move, Place place)
     {
         var (had, hadOrders) = Earned(move, place.Test);
         var (has, hasOrders) = (had + move.Amount, hadOrders + move.Orders);
@@ -252,7 +233,7 @@ internal sealed class MoneyProjection : IDisposable
     }
 
     /// <summary>In the owner's currency it is counted by time and by who came, too.</summary>
-    private void CountOwn(MoneyMove move, Credited place, double squares)
+    private void CountOwn(MoneyMove move, Place place, double squares)
     {
         Add(
             ref CollectionsMarshal.GetValueRefOrAddDefault(
@@ -285,6 +266,14 @@ internal sealed class MoneyProjection : IDisposable
         return earned;
     }
 
+    private bool HasEarned(Guid visitor, long test, string currency)
+    {
+        if (!_earned.Bind(1, visitor).Bind(2, test).Bind(3, currency).Next())
+            return false;
+        _earned.Reset();
+        return true;
+    }
+
     private void Keep(MoneyMove move, long test, long earned, long orders)
     {
         if (earned == 0 && orders == 0)
@@ -292,8 +281,6 @@ internal sealed class MoneyProjection : IDisposable
         else
             _earn.Bind(1, move.Visitor).Bind(2, test).Bind(3, move.Currency).Bind(4, earned).Bind(5, orders).Run();
     }
-
-    private sealed record Credited(long Test, long Phase, long Page, long At, VisitorTraits Traits);
 
     private struct Tally
     {

@@ -38,7 +38,7 @@ internal sealed record GoalTest(long Test, long Host, (long From, long Until)[] 
 internal sealed record TestGoal(long Id, GoalTest Test, bool IsMain, Goal Goal, long From, long Until)
 {
     /// <summary>Does something count that a visitor of a place did?</summary>
-    public bool Counts(EnrolmentRow place, long at) => place.At >= From && at < Until && Test.RunsAt(at);
+    public bool Counts(Place place, long at) => place.At >= From && at < Until && Test.RunsAt(at);
 }
 
 /// <summary>A test on another step of the same funnel.</summary>

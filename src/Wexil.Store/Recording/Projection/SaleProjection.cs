@@ -32,7 +32,7 @@ internal sealed class SaleProjection : IDisposable
         _claim;
     private readonly MoneyProjection _money;
 
-    public SaleProjection(SqliteConnection connection)
+    public SaleProjection(SqliteConnection connection, VisitorRows rows)
     {
         _order = new(
             connection,
@@ -56,7 +56,7 @@ internal sealed class SaleProjection : IDisposable
         );
         _lead = new(connection, "SELECT visitor FROM leads WHERE email = ?1 COLLATE NOCASE ORDER BY at DESC LIMIT 1");
         _claim = new(connection, "SELECT currency FROM orders WHERE order_id = ?1 AND visitor IS NULL");
-        _money = new(connection);
+        _money = new(connection, rows);
     }
 
     /// <summary>The tests whose counts a batch changed.</summary>

@@ -34,7 +34,7 @@ internal sealed class StayProjection(SqliteConnection connection) : IDisposable
     public void Clear() => _tallies.Clear();
 
     /// <summary>Notes a stretch of a visitor's stay, the first or a further one.</summary>
-    public bool Note(GoalTest test, EnrolmentRow place, long shown, Guid visitor, long milliseconds, bool engaged)
+    public bool Note(GoalTest test, Place place, long shown, Guid visitor, long milliseconds, bool engaged)
     {
         if (place.CountedPage is not { } page || page != shown)
             return false;

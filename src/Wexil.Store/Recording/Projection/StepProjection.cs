@@ -15,6 +15,10 @@ internal sealed class StepProjection(SqliteConnection connection) : IDisposable
         connection,
         "INSERT INTO step_buckets VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors"
     );
+    private readonly PreparedStatement _day = new(
+        connection,
+        "INSERT INTO step_days VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors"
+    );
     private readonly PreparedStatement _leftOut = new(
         connection,
         "INSERT INTO left_out VALUES (?1, ?2, ?3) ON CONFLICT DO UPDATE SET visits = visits + excluded.visits"
@@ -69,6 +73,7 @@ internal sealed class StepProjection(SqliteConnection connection) : IDisposable
         {
             _total.Bind(1, step).Bind(2, visitors).Run();
             _bucket.Bind(1, step).Bind(2, bucket).Bind(3, visitors).Run();
+            _day.Bind(1, step).Bind(2, TimeBucket.DayOf(bucket)).Bind(3, visitors).Run();
         }
         foreach (var ((step, reason), visits) in _out)
             _leftOut.Bind(1, step).Bind(2, reason).Bind(3, visits).Run();
@@ -78,6 +83,7 @@ internal sealed class StepProjection(SqliteConnection connection) : IDisposable
     {
         _total.Dispose();
         _bucket.Dispose();
+        _day.Dispose();
         _leftOut.Dispose();
         _show.Dispose();
     }

@@ -5,22 +5,6 @@ using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording.Projection;
 
-/// <summary>A visitor's place in a test.</summary>
-/// <param name="Path">The later steps reached since, a bit each.</param>
-internal readonly record struct EnrolmentRow(
-    long Page,
-    long Phase,
-    long At,
-    bool HasConverted,
-    bool IsCounted,
-    ExclusionReason? Apart,
-    VisitorTraits Traits,
-    long Path
-)
-{
-    public long? CountedPage => IsCounted ? Page : null;
-}
-
 /// <summary>
 /// Keeps each visitor's place in a test, and sums up by page who counts, who is apart, and who was in two tests.
 /// </summary>
@@ -29,20 +13,6 @@ internal sealed class TestProjection : IDisposable
     private const string AddBoth =
         "ON CONFLICT DO UPDATE SET visitors = visitors + excluded.visitors, conversions = conversions + "
         + "excluded.conversions";
-
-    private const string EnrolSql = """
-        INSERT OR IGNORE INTO enrolments (visitor, test_id, page_id, phase_id, at, closed, apart, traits)
-        VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)
-        """;
-
-    private const string PlaceSql = """
-        SELECT page_id, phase_id, at, converted_at, closed, apart, traits, path
-        FROM enrolments
-        WHERE visitor = ?1 AND test_id = ?2
-        """;
-
-    private const string CloseSql =
-        "UPDATE enrolments SET closed = 1 WHERE visitor = ?1 AND test_id = ?2 AND page_id <> ?3";
 
     private const string PageBucketSql = $"""
         INSERT INTO page_buckets (test_id, page_id, bucket, visitors, conversions)
@@ -71,27 +41,25 @@ internal sealed class TestProjection : IDisposable
           last_conversion_at = coalesce(excluded.last_conversion_at, last_conversion_at)
         """;
 
-    private const string ConvertSql = "UPDATE enrolments SET converted_at = ?3 WHERE visitor = ?1 AND test_id = ?2";
-
     private const string TallySql = $"INSERT INTO test_tallies VALUES (?1, ?2, ?3, ?4, ?5) {AddBoth}";
 
     private const string BucketSql = $"INSERT INTO test_buckets VALUES (?1, ?2, ?3, ?4) {AddBoth}";
 
-    private const string WalkSql = "UPDATE enrolments SET path = ?3 WHERE visitor = ?1 AND test_id = ?2";
+    private const string DaySql = """
+        INSERT INTO test_days VALUES (?1, ?2, ?3)
+        ON CONFLICT DO UPDATE SET conversions = conversions + excluded.conversions
+        """;
 
     private const string ApartSql = $"INSERT INTO apart_tallies VALUES (?1, ?2, ?3, ?4, ?5) {AddBoth}";
 
-    private readonly PreparedStatement _enrol,
-        _place,
-        _convert,
-        _close,
-        _tally,
+    private readonly VisitorRows _rows;
+    private readonly PreparedStatement _tally,
         _bucket,
+        _day,
         _pageBucket,
         _apart,
         _pair,
         _silence,
-        _walk,
         _path,
         _segment;
     private readonly Dictionary<(long Test, long Phase, long Page), (long Visitors, long Conversions)> _tallies = [];
@@ -113,17 +81,14 @@ internal sealed class TestProjection : IDisposable
     > _pairs = [];
     private readonly Dictionary<long, (long? Last, long Since)> _silences = [];
 
-    public TestProjection(SqliteConnection connection)
+    public TestProjection(SqliteConnection connection, VisitorRows rows)
     {
-        _enrol = new(connection, EnrolSql);
-        _place = new(connection, PlaceSql);
-        _convert = new(connection, ConvertSql);
-        _close = new(connection, CloseSql);
+        _rows = rows;
         _tally = new(connection, TallySql);
         _bucket = new(connection, BucketSql);
+        _day = new(connection, DaySql);
         _pageBucket = new(connection, PageBucketSql);
         _segment = new(connection, SegmentSql);
-        _walk = new(connection, WalkSql);
         _path = new(connection, PathSql);
         _apart = new(connection, ApartSql);
         _pair = new(connection, PairSql);
@@ -153,8 +118,9 @@ internal sealed class TestProjection : IDisposable
     public bool Enrol(TestId test, PhaseId phase, PageId page, Guid visitor, long at, VisitorTraits traits)
     {
         Places.Add((new(visitor), test));
-        if (!Take(test, phase, page, visitor, at, closed: 0, apart: null, traits))
+        if (Find(test.Value, visitor) is not null)
             return false;
+        _rows.Of(visitor).Places.Add(new(test.Value, page.Value, phase.Value, at, apart: null, traits, isNew: true));
         Touched.Add(test);
         CollectionsMarshal.GetValueRefOrAddDefault(_tallies, (test.Value, phase.Value, page.Value), out _).Visitors++;
         CollectionsMarshal
@@ -173,19 +139,23 @@ internal sealed class TestProjection : IDisposable
     public bool SetApart(TestId test, PageId page, ExclusionReason reason, Guid visitor, long at)
     {
         Places.Add((new(visitor), test));
-        if (Take(test, null, page, visitor, at, closed: 1, reason, default))
+        if (Find(test.Value, visitor) is { } known)
         {
-            Touched.Add(test);
-            CollectionsMarshal.GetValueRefOrAddDefault(_aparts, (test.Value, page.Value, reason), out _).Visitors++;
-            return true;
+            if (known.Page != page.Value)
+                known.Close();
+            return false;
         }
-        _close.Bind(1, visitor).Bind(2, test.Value).Bind(3, page.Value).Run();
-        return false;
+        var apart = new Place(test.Value, page.Value, null, at, reason, default, isNew: true);
+        apart.Close();
+        _rows.Of(visitor).Places.Add(apart);
+        Touched.Add(test);
+        CollectionsMarshal.GetValueRefOrAddDefault(_aparts, (test.Value, page.Value, reason), out _).Visitors++;
+        return true;
     }
 
     /// <summary>A visitor reached the goal of a test.</summary>
     /// <returns>False where that changes nothing.</returns>
-    public bool Credit(GoalTest goal, EnrolmentRow place, ReadOnlySpan<Partner> partners, Guid visitor, long at)
+    public bool Credit(GoalTest goal, Place place, ReadOnlySpan<Partner> partners, Guid visitor, long at)
     {
         if (place.At > at || place.HasConverted)
             return false;
@@ -215,7 +185,7 @@ internal sealed class TestProjection : IDisposable
         }
         else
             return false;
-        _convert.Bind(1, visitor).Bind(2, goal.Test).Bind(3, at).Run();
+        place.Convert(at);
         return true;
     }
 
@@ -224,12 +194,12 @@ internal sealed class TestProjection : IDisposable
         Paired(places.First.Test, places.Second.Test, places.First.Page, places.Second.Page, visitors, conversions);
 
     /// <summary>A visitor of a test came to a later step.</summary>
-    public void Walk(GoalTest test, EnrolmentRow place, long step, long bit, Guid visitor, long at)
+    public void Walk(GoalTest test, Place place, long step, long bit, long at)
     {
         if (place.CountedPage is not { } page || place.At > at || (place.Path & bit) != 0)
             return;
         Touched.Add(new(test.Test));
-        _walk.Bind(1, visitor).Bind(2, test.Test).Bind(3, place.Path | bit).Run();
+        place.Walk(bit);
         CollectionsMarshal.GetValueRefOrAddDefault(_paths, (test.Test, page, step), out _)++;
     }
 
@@ -259,7 +229,10 @@ internal sealed class TestProjection : IDisposable
         foreach (var ((test, phase, page), (visitors, conversions)) in _tallies)
             _tally.Bind(1, test).Bind(2, phase).Bind(3, page).Bind(4, visitors).Bind(5, conversions).Run();
         foreach (var ((test, bucket), (visitors, conversions)) in _buckets)
+        {
             _bucket.Bind(1, test).Bind(2, bucket).Bind(3, visitors).Bind(4, conversions).Run();
+            _day.Bind(1, test).Bind(2, TimeBucket.DayOf(bucket)).Bind(3, conversions).Run();
+        }
         foreach (var ((test, page, bucket), (visitors, conversions)) in _pageBuckets)
             _pageBucket.Bind(1, test).Bind(2, page).Bind(3, bucket).Bind(4, visitors).Bind(5, conversions).Run();
         foreach (var ((test, phase, page, kind, value), (visitors, conversions)) in _segments)
@@ -294,17 +267,13 @@ internal sealed class TestProjection : IDisposable
         foreach (
             var statement in (PreparedStatement[])
                 [
-                    _enrol,
-                    _place,
-                    _convert,
-                    _close,
                     _tally,
                     _bucket,
+                    _day,
                     _pageBucket,
                     _apart,
                     _pair,
                     _silence,
-                    _walk,
                     _path,
                     _segment,
                 ]
@@ -312,45 +281,8 @@ internal sealed class TestProjection : IDisposable
             statement.Dispose();
     }
 
-    private bool Take(
-        TestId test,
-        PhaseId? phase,
-        PageId page,
-        Guid visitor,
-        long at,
-        long closed,
-        ExclusionReason? apart,
-        VisitorTraits traits
-    ) =>
-        _enrol
-            .Bind(1, visitor)
-            .Bind(2, test.Value)
-            .Bind(3, page.Value)
-            .Bind(4, phase?.Value)
-            .Bind(5, at)
-            .Bind(6, closed)
-            .Bind(7, (long?)apart)
-            .Bind(8, traits.Packed)
-            .Run() > 0;
-
     /// <summary>The place of a visitor in a test; null for none.</summary>
-    public EnrolmentRow? Find(long test, Guid visitor)
-    {
-        if (!_place.Bind(1, visitor).Bind(2, test).Next())
-            return null;
-        var found = new EnrolmentRow(
-            _place.Number(0),
-            _place.Number(1),
-            _place.Number(2),
-            HasConverted: !_place.IsNull(3),
-            IsCounted: !_place.IsNull(1) && _place.Number(4) == 0,
-            _place.IsNull(5) ? null : (ExclusionReason)_place.Number(5),
-            new(_place.Number(6)),
-            _place.Number(7)
-        );
-        _place.Reset();
-        return found;
-    }
+    public Place? Find(long test, Guid visitor) => _rows.Of(visitor).PlaceIn(test);
 
     private void Segmented(
         long test,

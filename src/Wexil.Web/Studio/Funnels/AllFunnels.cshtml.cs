@@ -18,7 +18,7 @@ public enum FunnelOrder
 /// <summary>Every funnel: searched, sorted, archived and restored. The links of archived ones go on working.</summary>
 public sealed class AllFunnelsModel(FunnelStore funnels, TestStore tests, TallyStore tallies) : PageModel
 {
-    private const int MaxCount = 200;
+    private const int MaxCount = 50;
 
     /// <param name="Running">Tests that are not decided.</param>
     /// <param name="Visitors">Of the first step.</param>
@@ -37,16 +37,27 @@ public sealed class AllFunnelsModel(FunnelStore funnels, TestStore tests, TallyS
     [TempData]
     public string? Done { get; set; }
 
+    /// <summary>Which fifty, from 0.</summary>
+    [BindProperty(SupportsGet = true)]
+    public int At { get; set; }
+
     public IReadOnlyList<Row> Rows { get; private set; } = [];
 
-    /// <summary>More were found than are shown.</summary>
+    /// <summary>How many were found, shown or not.</summary>
     public int Found { get; private set; }
+
+    public bool HasMore => Found > (At + 1L) * MaxCount;
+
+    /// <summary>The address of this screen, fifty further or back.</summary>
+    public string Further(int at) =>
+        $"/funnels?q={Uri.EscapeDataString(Q ?? "")}&sort={Sort}&archived={Archived}&at={at}";
 
     /// <summary>How many funnels are not put away, and how many are.</summary>
     public (int Active, int Archived) Counts { get; private set; }
 
     public void OnGet()
     {
+        At = Math.Clamp(At, 0, 10_000);
         var (active, archived) = (funnels.All(), funnels.Archived());
         Counts = (active.Count, archived.Count);
         var words = (Q ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries);
@@ -58,7 +69,7 @@ public sealed class AllFunnelsModel(FunnelStore funnels, TestStore tests, TallyS
         ];
         Found = found.Length;
         var steps = funnels.AllSteps().Where(step => !step.IsArchived).ToLookup(step => step.Funnel);
-        var tested = tests.Open().Select(test => test.Step).ToHashSet();
+        var tested = tests.OpenSteps();
         var visitors = tallies.StepVisitors();
         Row RowOf(Funnel funnel)
         {
@@ -76,7 +87,7 @@ public sealed class AllFunnelsModel(FunnelStore funnels, TestStore tests, TallyS
                     FunnelOrder.Visitors => rows.OrderByDescending(row => row.Visitors),
                     _ => rows.OrderByDescending(row => row.Funnel.Id.Value),
                 }
-            ).Take(MaxCount),
+            ).Skip(At * MaxCount).Take(MaxCount),
         ];
     }
 
@@ -92,6 +103,7 @@ public sealed class AllFunnelsModel(FunnelStore funnels, TestStore tests, TallyS
                 Q,
                 Sort,
                 Archived,
+                At,
             }
         );
     }

@@ -31,8 +31,7 @@ public sealed class InstallationModel(
     public IReadOnlyList<(string Name, string Picture)> Pictures =>
         [
             .. tests
-                .Open()
-                .Where(test => Steps.Contains(test.Step))
+                .OpenIn(Funnel.Id)
                 .SelectMany(test => goals.ForTest(test.Id))
                 .Where(goal => goal.Goal.Kind == GoalKind.Signal)
                 .Select(goal =>
@@ -43,8 +42,6 @@ public sealed class InstallationModel(
                     )
                 ),
         ];
-
-    private IReadOnlySet<StepId> Steps => Funnels.Steps(Funnel.Id).Select(step => step.Id).ToHashSet();
 
     public string Line => installation.Line;
 

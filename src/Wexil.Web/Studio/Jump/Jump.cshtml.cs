@@ -1,20 +1,24 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Wexil.Core.Funnels;
 using Wexil.Store;
 using Wexil.Web.Studio.Help;
 
 namespace Wexil.Web.Studio.Jump;
 
 /// <summary>Finds a step, a page or a link by a part of its name.</summary>
-public sealed class JumpModel(FunnelStore funnels, PageStore pages) : PageModel
+public sealed class JumpModel(SearchStore search) : PageModel
 {
     public sealed record Hit(string Address, string Name, string What);
 
     [BindProperty(SupportsGet = true)]
     public string Q { get; set; } = "";
 
+    /// <summary>How many are listed; who looks for one of more types more of its name.</summary>
+    public const int MaxHits = 50;
+
     public IReadOnlyList<Hit> Hits { get; private set; } = [];
+
+    public bool HasMore { get; private set; }
 
     public IActionResult OnGet()
     {
@@ -22,39 +26,23 @@ public sealed class JumpModel(FunnelStore funnels, PageStore pages) : PageModel
         var slug = words.Contains("/go/", StringComparison.Ordinal)
             ? words[(words.LastIndexOf("/go/", StringComparison.Ordinal) + 4)..]
             : words;
-        var all = funnels.Every();
-        bool Fits(string name) => words.Length > 0 && name.Contains(words, StringComparison.OrdinalIgnoreCase);
-        Hits =
-        [
-            .. funnels
-                .AllSteps()
-                .SelectMany(step =>
-                {
-                    var funnel = all[step.Funnel];
-                    var address = $"/f/{funnel.Slug}/{step.Slug}/build";
-                    var own =
-                        Fits(step.Name) || Fits(step.Slug) || step.Slug == slug || Fits(funnel.Name)
-                            ? new[] { new Hit(address, step.Name, Place(funnel, step)) }
-                            : [];
-                    return own.Concat(
-                        pages
-                            .ForStep(step.Id)
-                            .Where(page => Fits(page.Name) || page.Slug == slug)
-                            .Select(page => new Hit(
-                                page.IsHosted ? $"{address}/{page.Slug}" : address,
-                                page.Name,
-                                $"page of {step.Name}"
-                            ))
-                    );
-                }),
-        ];
+        var found = words.Length == 0 ? [] : search.Find(words, slug, MaxHits + 1);
+        (Hits, HasMore) = ([.. found.Take(MaxHits).Select(Shown)], found.Count > MaxHits);
         // What is here is meant first; the guide is for those who look for words.
         if (Hits is [var only])
             return Redirect(only.Address);
         Hits = [.. Hits, .. GuidePages.With(words).Select(page => new Hit($"/guide/{page.Slug}", page.Title, "guide"))];
-        return Hits is [var found] ? Redirect(found.Address) : Page();
+        return Hits is [var single] ? Redirect(single.Address) : Page();
     }
 
-    private static string Place(Funnel funnel, Step step) =>
-        step.IsSection ? $"section in {funnel.Name}" : $"step of {funnel.Name}, /go/{step.Slug}";
+    private static Hit Shown(SearchHit hit)
+    {
+        var address = $"/f/{hit.FunnelSlug}/{hit.StepSlug}/build";
+        if (hit.Page.Length > 0)
+            return new(hit.IsHosted ? $"{address}/{hit.Page}" : address, hit.Name, $"page of {hit.StepName}");
+        var place = hit.IsSection
+            ? $"section in {hit.FunnelName}"
+            : $"step of {hit.FunnelName}, /go/{hit.StepSlug}";
+        return new(address, hit.Name, place);
+    }
 }

@@ -13,14 +13,14 @@ namespace Wexil.Web.Studio.People;
 /// <summary>Who opted in: found by address, tag or page, handed out, and tagged by rule.</summary>
 public sealed class PeopleModel(
     PeopleStore people,
-    PageStore pages,
-    TestStore tests,
+    NamedPages named,
     FunnelStore funnels,
     HeldOptInStore held,
     OwnerTime clock
 ) : PageModel
 {
     public const int MaxCount = 100;
+    private const int MaxOptInSteps = 12;
 
     [BindProperty(SupportsGet = true)]
     public string? Text { get; set; }
@@ -28,8 +28,9 @@ public sealed class PeopleModel(
     [BindProperty(SupportsGet = true)]
     public string? Tag { get; set; }
 
+    /// <summary>A part of the words for the page that people opted in on.</summary>
     [BindProperty(SupportsGet = true)]
-    public long? Won { get; set; }
+    public string? On { get; set; }
 
     /// <summary>Which hundred, from 0.</summary>
     [BindProperty(SupportsGet = true)]
@@ -38,7 +39,7 @@ public sealed class PeopleModel(
     [BindProperty]
     public string? RuleTag { get; set; }
 
-    /// <summary>A test and a page of it, as "12/34".</summary>
+    /// <summary>A page of a test, by a part of its words.</summary>
     [BindProperty]
     public string? RulePage { get; set; }
 
@@ -61,17 +62,15 @@ public sealed class PeopleModel(
 
     public IReadOnlyList<TagRule> Rules { get; private set; } = [];
 
-    public IReadOnlyList<Core.Pages.Page> Pages { get; private set; } = [];
+    /// <summary>There is a page of a test, so that a rule can name one.</summary>
+    public bool HasTests { get; private set; }
 
-    /// <summary>The pages of tests, as a rule can name them.</summary>
-    public IReadOnlyList<(string Value, string Words)> Seen { get; private set; } = [];
-
-    /// <summary>Where each step with opt-ins is told what becomes of them.</summary>
+    /// <summary>Where the newest steps with opt-ins are told what becomes of them.</summary>
     public IReadOnlyList<(string Address, string Words)> OptInSteps { get; private set; } = [];
 
-    public bool IsFiltered => !string.IsNullOrWhiteSpace(Text) || !string.IsNullOrEmpty(Tag) || Won is not null;
+    public bool IsFiltered => !string.IsNullOrWhiteSpace(Text) || !string.IsNullOrEmpty(Tag) || !string.IsNullOrWhiteSpace(On);
 
-    private PeopleFilter Filter => new(Text?.Trim() ?? "", Tag ?? "", Won is { } page ? new PageId(page) : null);
+    private PeopleFilter Filter => new(Text?.Trim() ?? "", Tag ?? "", On?.Trim() ?? "");
 
     /// <summary>The newest opt-ins that look like a program's.</summary>
     public IReadOnlyList<HeldOptIn> Held { get; private set; } = [];
@@ -105,23 +104,17 @@ public sealed class PeopleModel(
                 nameof(RuleTag),
                 $"Enter a tag of up to {PeopleStore.MaxTagLength} characters, without commas."
             );
-        var parts = (RulePage ?? "").Split('/');
-        var known =
-            parts.Length == 2
-            && long.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var test)
-            && tests.Find(new(test)) is { } found
-            && long.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var page)
-            && found.Pages.Contains(new(page))
-                ? (found.Id, new PageId(page))
-                : ((TestId, PageId)?)null;
-        if (known is null)
-            ModelState.AddModelError(nameof(RulePage), "Choose a page of a test.");
+        var (seen, unclear) = string.IsNullOrWhiteSpace(RulePage)
+            ? (null, "Type a part of the name of a page that was tested.")
+            : PageChoice.Choose(RulePage, named.OfTests(RulePage));
+        if (seen is null)
+            ModelState.AddModelError(nameof(RulePage), unclear);
         if (!ModelState.IsValid)
         {
             Load();
             return Page();
         }
-        await people.SetRuleAsync(tag, known!.Value.Item1, known.Value.Item2);
+        await people.SetRuleAsync(tag, seen!.Test!.Value, seen.Page);
         Done = $"Everyone who saw that page gets the tag “{tag}”.";
         return Redirect("/people");
     }
@@ -172,7 +165,7 @@ public sealed class PeopleModel(
 
     /// <summary>The address of this screen, a hundred further or back.</summary>
     public string Further(int at) =>
-        $"/people?text={Uri.EscapeDataString(Text ?? "")}&tag={Uri.EscapeDataString(Tag ?? "")}&won={Won}&at={at}";
+        $"/people?text={Uri.EscapeDataString(Text ?? "")}&tag={Uri.EscapeDataString(Tag ?? "")}&on={Uri.EscapeDataString(On ?? "")}&at={at}";
 
     public string When(Person person) => clock.Moment(person.At);
 
@@ -184,32 +177,17 @@ public sealed class PeopleModel(
         var found = people.Find(Filter, MaxCount + 1, At * MaxCount);
         (Found, HasOlder) = ([.. found.Take(MaxCount)], found.Count > MaxCount);
         (Count, Tags, Rules) = (people.Count(Filter), people.AllTags(), people.Rules());
-        var steps = funnels.AllSteps();
-        Pages =
-        [
-            .. steps
-                .Where(step => step is { Kind: StepKind.OptIn, IsSection: false })
-                .SelectMany(step => pages.ForStep(step.Id))
-                .Where(page => page.Outside is null),
-        ];
-        var names = funnels.Every();
         OptInSteps =
         [
-            .. steps
-                .Where(step => step is { Kind: StepKind.OptIn, IsArchived: false, IsSection: false })
-                .Select(step =>
-                    ($"/f/{names[step.Funnel].Slug}/{step.Slug}/opt-ins", $"{step.Name} · {names[step.Funnel].Name}")
-                ),
-        ];
-        Seen =
-        [
-            .. steps
-                .SelectMany(step => tests.ForStep(step.Id))
-                .SelectMany(test =>
-                    test.Pages.Select(page =>
-                        ($"{test.Id.Value}/{page.Value}", $"{pages.Find(page)!.Name} · {test.Name}")
+            .. funnels
+                .NewestSteps(StepKind.OptIn, MaxOptInSteps)
+                .Select(place =>
+                    (
+                        $"/f/{place.Funnel.Slug}/{place.Step.Slug}/opt-ins",
+                        $"{place.Step.Name} · {place.Funnel.Name}"
                     )
                 ),
         ];
+        HasTests = named.OfTests("").Count > 0;
     }
 }

@@ -5,6 +5,7 @@ using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
 using Wexil.Store;
+using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sales;
 
@@ -13,7 +14,7 @@ public sealed class SalesModel(
     SaleStore sales,
     SettingStore settings,
     PageStore pages,
-    FunnelStore funnels,
+    NamedPages named,
     OwnerTime clock
 ) : PageModel
 {
@@ -27,7 +28,9 @@ public sealed class SalesModel(
         public string? Currency { get; set; }
         public string? Product { get; set; }
         public string? Email { get; set; }
-        public long? Page { get; set; }
+
+        /// <summary>The page that sold it, by a part of its name; empty where that is not known.</summary>
+        public string? Page { get; set; }
     }
 
     [BindProperty(SupportsGet = true)]
@@ -79,8 +82,6 @@ public sealed class SalesModel(
 
     private static string Escaped(string? text) => Uri.EscapeDataString(text ?? "");
 
-    public IReadOnlyList<(long Id, string Name)> Pages { get; private set; } = [];
-
     public long Uncredited { get; private set; }
 
     /// <summary>An amount in its own currency; the bare number where that is not known any more.</summary>
@@ -91,6 +92,11 @@ public sealed class SalesModel(
 
     public async Task<IActionResult> OnPostAddAsync()
     {
+        var (sold, unclear) = string.IsNullOrWhiteSpace(New.Page)
+            ? default
+            : PageChoice.Choose(New.Page, named.Pages(New.Page));
+        if (unclear is { Length: > 0 })
+            return Refuse("New.Page", unclear);
         var (notice, field, problem) = SaleNotice.Read(
             name =>
                 name switch
@@ -101,7 +107,7 @@ public sealed class SalesModel(
                     "currency" => New.Currency,
                     "product" => New.Product,
                     "email" => New.Email,
-                    "page" => New.Page is { } page ? pages.Find(new(page))?.Slug : null,
+                    "page" => sold is null ? null : pages.Find(sold.Page)?.Slug,
                     _ => null,
                 },
             SaleChannel.Hand
@@ -110,7 +116,7 @@ public sealed class SalesModel(
             return Refuse($"New.{char.ToUpperInvariant(field[0])}{field[1..]}", problem);
         if (sales.Find(notice.Order).GetValueOrDefault(notice.Currency).Sold > 0)
             return Refuse("New.Order", "An order of this number already exists.");
-        await sales.RecordAsync(notice, null, New.Page is { } known ? new PageId(known) : null, clock.Now);
+        await sales.RecordAsync(notice, null, sold?.Page, clock.Now);
         await sales.WhenCountedAsync();
         Done = $"Order {notice.Order} added.";
         return Redirect("/sales");
@@ -149,15 +155,6 @@ public sealed class SalesModel(
         Totals = sales.Totals(filter);
         Sums = sales.Sums(filter, By);
         Uncredited = sales.Uncredited();
-        Pages =
-        [
-            .. funnels
-                .AllSteps()
-                .Where(step => step is { IsArchived: false, IsSection: false })
-                .SelectMany(step =>
-                    pages.ForStep(step.Id).Select(page => (page.Id.Value, $"{step.Name}: {page.Name}"))
-                ),
-        ];
         New.Currency ??= settings.Currency.Code;
     }
 }

@@ -118,6 +118,7 @@ public sealed class StepScreens(
     TestStore tests,
     TallyStore tallies,
     TestReader reader,
+    Readings readings,
     TimeProvider time
 )
 {
@@ -128,10 +129,10 @@ public sealed class StepScreens(
         var (steps, sections) = (funnels.Steps(funnel.Id), funnels.Sections(funnel.Id));
         if (steps.Concat(sections).FirstOrDefault(s => s.Slug == stepSlug) is not { } step)
             return null;
-        var running = tests.Open().ToDictionary(test => test.Step, test => test.Pages.Count);
+        var running = tests.OpenIn(funnel.Id).ToDictionary(test => test.Step, test => test.Pages.Count);
         var test = tests.ForStep(step.Id) is [var newest, ..] ? newest : null;
         // A test's goal may have been put away since.
-        var reading = test is null ? null : reader.Read(test, [.. steps, .. sections]);
+        var reading = test is null ? null : Read(test, steps.Concat(sections).ToDictionary(s => s.Id));
         // What is put away is out of sight, unless it is what one looks at.
         var place = step.Host ?? step.Id;
         steps = [.. steps.Where(s => !s.IsArchived || s.Id == place)];
@@ -150,4 +151,7 @@ public sealed class StepScreens(
             Sections = [.. sections.Where(section => section.Host == place && !section.IsArchived)],
         };
     }
+
+    private TestReading Read(SplitTest test, Dictionary<StepId, Step> steps) =>
+        test.IsOpen ? readings.Of(test, steps) : reader.Read([test], steps).Single();
 }

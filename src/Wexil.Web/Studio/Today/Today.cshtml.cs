@@ -17,7 +17,7 @@ public sealed class TodayModel(
     TestStore tests,
     TallyStore tallies,
     KeptGains gains,
-    TestReader reader,
+    Readings readings,
     WatchStore watch,
     PageStore pages,
     SettingStore settings,
@@ -28,7 +28,11 @@ public sealed class TodayModel(
 ) : PageModel
 {
     private const int Days = 14,
-        MaxWorthwhile = 3;
+        MaxWorthwhile = 3,
+        MaxRows = 100;
+
+    /// <summary>The newest are at hand; the list of all finds the others.</summary>
+    public const int MaxFunnels = 12;
 
     /// <param name="Host">The step on whose pages the section is that is tested; null for a test of pages.</param>
     public sealed record Row(TestReading Reading, Funnel Funnel, Step? Host, IReadOnlyList<long> ConversionsByDay);
@@ -37,7 +41,12 @@ public sealed class TodayModel(
     public FirstTestState FirstTest { get; private set; } = null!;
 
     public IReadOnlyList<Funnel> Funnels { get; private set; } = [];
+
+    /// <summary>The tests that run, those first that need the owner; at most a hundred.</summary>
     public IReadOnlyList<Row> Rows { get; private set; } = [];
+
+    /// <summary>How many tests run.</summary>
+    public int Running { get; private set; }
 
     /// <summary>Outside pages that do not answer.</summary>
     public IReadOnlyList<(PageLook Look, string Page, string Address)> Down { get; private set; } = [];
@@ -61,12 +70,14 @@ public sealed class TodayModel(
     /// <summary>Steps where a better page would bring most, none of which is being tested.</summary>
     public IReadOnlyList<(StepOpportunity Chance, Funnel Funnel)> Worthwhile { get; private set; } = [];
 
+    private int _ready,
+        _problems;
+
     public string Heading
     {
         get
         {
-            var ready = Rows.Count(row => row.Reading.Verdict.Keep is not null);
-            var problems = Rows.Count(row => row.Reading.Verdict.Kind == VerdictKind.Problem);
+            var (ready, problems) = (_ready, _problems);
             if (ready > 0 && problems > 0)
                 return $"{Tests(ready)} ready to keep, and {Number(problems)} {(problems == 1 ? "needs" : "need")} "
                     + "attention.";
@@ -74,11 +85,11 @@ public sealed class TodayModel(
                 return $"{Tests(ready)} ready to keep.";
             if (problems > 0)
                 return $"{(problems == 1 ? "One test needs attention." : $"{problems} tests need")} attention.";
-            return Rows.Count switch
+            return Running switch
             {
                 0 => "No tests are running.",
                 1 => "One test is running. Nothing needs your attention.",
-                var n => $"{n} tests are running. Nothing needs your attention.",
+                var n => $"{Format.Count(n)} tests are running. Nothing needs your attention.",
             };
         }
     }
@@ -88,7 +99,7 @@ public sealed class TodayModel(
         Funnels = funnels.All();
         FirstTest = guide.State();
         (Problems, GivenUp) = (problems.All, outgoing.Unsent().Failed);
-        (VisitorsThisWeek, ConversionsThisWeek) = tallies.Since(time.Now.AddDays(-7));
+        ConversionsThisWeek = tallies.ConversionsLastWeek();
         Gained =
         [
             .. gains
@@ -98,25 +109,40 @@ public sealed class TodayModel(
                 .OrderBy(sum => sum.Item1.Currency is null),
         ];
         var steps = funnels.AllSteps();
-        var from = time.Now.AddDays(-Days);
-        Worthwhile = WorthTesting(steps);
+        var traffic = tallies.Traffic();
+        VisitorsThisWeek = (long)Math.Round(traffic.Values.Sum(step => step.PerDay) * 7);
+        Worthwhile = WorthTesting(steps, traffic);
         var every = funnels.Every();
         Down =
         [
             .. watch.All().Values.Where(look => look.DownSince is not null).Select(look => Named(look, steps, every)),
         ];
-        Rows =
+        Rows = RunningTests(steps.ToDictionary(step => step.Id), every);
+    }
+
+    private IReadOnlyList<Row> RunningTests(
+        IReadOnlyDictionary<StepId, Step> steps,
+        IReadOnlyDictionary<FunnelId, Funnel> every
+    )
+    {
+        var open = readings.Open(steps);
+        Running = open.Count;
+        _ready = open.Count(reading => reading.Verdict.Keep is not null);
+        _problems = open.Count(reading => reading.Verdict.Kind == VerdictKind.Problem);
+        TestReading[] shown = [.. open.OrderBy(Urgency).Take(MaxRows)];
+        var byDay = tallies.ConversionsByDay(
+            shown.Select(reading => reading.Test.Id),
+            time.Now.AddDays(-Days),
+            Days
+        );
+        return
         [
-            .. tests
-                .Open()
-                .Select(test => reader.Read(test, steps))
-                .OrderBy(Urgency)
-                .Select(reading => new Row(
-                    reading,
-                    every[reading.Step.Funnel],
-                    steps.FirstOrDefault(step => step.Id == reading.Step.Host),
-                    ByDay(reading.Test, from)
-                )),
+            .. shown.Select(reading => new Row(
+                reading,
+                every[reading.Step.Funnel],
+                reading.Step.Host is { } host ? steps[host] : null,
+                byDay[reading.Test.Id]
+            )),
         ];
     }
 
@@ -147,25 +173,21 @@ public sealed class TodayModel(
         return (look, page.Name, $"/f/{every[step.Funnel].Slug}/{step.Slug}/send");
     }
 
-    private IReadOnlyList<(StepOpportunity, Funnel)> WorthTesting(IReadOnlyList<Step> steps)
+    private IReadOnlyList<(StepOpportunity, Funnel)> WorthTesting(
+        IReadOnlyList<Step> steps,
+        IReadOnlyDictionary<StepId, StepTraffic> traffic
+    )
     {
-        var (traffic, tested, currency) = (
-            tallies.Traffic(),
-            tests.Open().Select(test => test.Step).ToHashSet(),
-            settings.Currency
-        );
+        var (tested, earned) = (tests.OpenSteps().ToHashSet(), tallies.Earned(settings.Currency));
         var hosts = steps.Where(step => step.IsSection && tested.Contains(step.Id)).Select(step => step.Host!.Value);
         tested.UnionWith([.. hosts]);
+        var byFunnel = steps.Where(step => !step.IsSection).ToLookup(step => step.Funnel);
         return
         [
             .. Funnels
                 .SelectMany(funnel =>
                     StepOpportunity
-                        .Find(
-                            [.. steps.Where(step => step.Funnel == funnel.Id && !step.IsSection)],
-                            traffic,
-                            tallies.Earned(funnel.Id, currency)
-                        )
+                        .Find([.. byFunnel[funnel.Id]], traffic, earned.GetValueOrDefault(funnel.Id))
                         .Select(chance => (chance, funnel))
                 )
                 .Where(row => row.chance.Step.Page is not null && !tested.Contains(row.chance.Step.Id))
@@ -178,12 +200,4 @@ public sealed class TodayModel(
     private static string Tests(int count) => count == 1 ? "One test is" : $"{count} tests are";
 
     private static string Number(int count) => count == 1 ? "one" : Format.Count(count);
-
-    private long[] ByDay(SplitTest test, DateTimeOffset from)
-    {
-        var days = new long[Days];
-        foreach (var bucket in tallies.Buckets(test.Id, from))
-            days[Math.Clamp((int)(bucket.From - from).TotalDays, 0, Days - 1)] += bucket.Conversions;
-        return days;
-    }
 }

@@ -1,0 +1,60 @@
+namespace Wexil.Store;
+
+/// <summary>
+/// Sums orders up by something. They are grouped by numbers first and get their names after: an agency has thousands
+/// of orders for each page.
+/// </summary>
+internal static class LedgerSums
+{
+    private const string Net = "sum(coalesce(o.worth, max(0, o.sold - o.refunded)))";
+
+    // Who was shown a page before ordering; a buyer in two tests counts in both.
+    private const string ByTest = $"""
+        SELECT n.test_id one, n.page_id other, o.counted_in, count(*) orders, {Net} net
+        FROM orders o JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL
+          AND n.closed = 0
+        """;
+
+    private const string BySource = $"""
+        SELECT CASE WHEN o.visitor IS NULL THEN -3
+            ELSE coalesce((SELECT v.source_id FROM visitors v WHERE v.visitor = o.visitor LIMIT 1), -2) END one,
+          0 other, o.counted_in, count(*) orders, {Net} net
+        FROM orders o
+        """;
+
+    // The names are those that the Sources screen gives.
+    private const string SourceName = $"""
+        CASE g.one WHEN -3 THEN '' WHEN -2 THEN '{SaleStore.NotCounted}' WHEN -1 THEN '{SourceStore.OtherTags}'
+          WHEN 0 THEN '{SourceStore.Unnamed}' ELSE coalesce((SELECT s.name FROM sources s WHERE s.id = g.one), '{SaleStore.NotCounted}') END
+        """;
+
+    /// <param name="where">Which orders, in SQL about a table o.</param>
+    public static string Sql(LedgerBy by, string where)
+    {
+        var (grouped, name, joins) = by switch
+        {
+            LedgerBy.Test => (
+                ByTest,
+                "t.name || ': ' || p.name",
+                "JOIN tests t ON t.id = g.one JOIN pages p ON p.id = g.other"
+            ),
+            LedgerBy.Source => (BySource, SourceName, ""),
+            LedgerBy.Page => (
+                $"SELECT o.page_id one, 0 other, o.counted_in, count(*) orders, {Net} net FROM orders o",
+                "coalesce(p.name, '')",
+                "LEFT JOIN pages p ON p.id = g.one"
+            ),
+            _ => (
+                $"SELECT o.product one, 0 other, o.counted_in, count(*) orders, {Net} net FROM orders o",
+                "g.one",
+                ""
+            ),
+        };
+        return $"""
+            SELECT {name}, g.counted_in, sum(g.orders), sum(g.net)
+            FROM ({grouped} {where} GROUP BY 1, 2, 3) g {joins}
+            GROUP BY 1, 2
+            ORDER BY 4 DESC LIMIT 50
+            """;
+    }
+}
