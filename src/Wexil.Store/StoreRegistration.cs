@@ -17,17 +17,14 @@ public static class StoreRegistration
             .AddSingleton(folder)
             .AddSingleton(database)
             .AddSingleton(journal)
-            .AddSingleton<ActivityStore>()
+            .AddReading()
             .AddSingleton<AssetStore>()
             .AddSingleton<DraftStore>()
-            .AddSingleton<EventStore>()
-            .AddSingleton<EvidenceStore>()
             .AddSingleton<FunnelStore>()
             .AddSingleton<GoalStore>()
             .AddSingleton<HeldOptInStore>()
             .AddSingleton<IdentityStore>()
             .AddSingleton<LookStore>()
-            .AddSingleton<NamedPages>()
             .AddSingleton<NumberStore>()
             .AddSingleton<OptInStore>()
             .AddSingleton<OutboxStore>()
@@ -39,15 +36,23 @@ public static class StoreRegistration
             .AddSingleton<RehearsalStore>()
             .AddSingleton<RouteStore>()
             .AddSingleton<SaleStore>()
-            .AddSingleton<SearchStore>()
             .AddSingleton<SettingStore>()
             .AddSingleton<SourceStore>()
-            .AddSingleton<TallyStore>()
-            .AddSingleton<TestListStore>()
             .AddSingleton<TestStore>()
             .AddSingleton<TroubleLog>()
             .AddSingleton<VerdictStore>()
             .AddSingleton<ExcludedPairStore>()
             .AddSingleton<WatchStore>()
             .AddSingleton<InstallationStore>();
+
+    /// <summary>What only reads.</summary>
+    private static IServiceCollection AddReading(this IServiceCollection services) =>
+        services
+            .AddSingleton<ActivityStore>()
+            .AddSingleton<EventStore>()
+            .AddSingleton<EvidenceStore>()
+            .AddSingleton<NamedPages>()
+            .AddSingleton<SearchStore>()
+            .AddSingleton<TallyStore>()
+            .AddSingleton<TestListStore>();
 }

@@ -86,8 +86,11 @@ public sealed class TallyStore(Database database, TimeProvider time)
     public IReadOnlyDictionary<FunnelId, long> Earned(Currency currency) =>
         database.Read(c =>
             c.Rows(
-                    "SELECT funnel_id, sum(earned) FROM source_money WHERE currency = $1 GROUP BY funnel_id",
-                    row => (new FunnelId(row.GetInt64(0)), row.GetInt64(1)),
+                    """
+                    SELECT f.id, (SELECT sum(earned) FROM source_money WHERE funnel_id = f.id AND currency = $1)
+                    FROM funnels f
+                    """,
+                    row => (new FunnelId(row.GetInt64(0)), row.NumberOrNull(1) ?? 0),
                     currency.Code
                 )
                 .ToDictionary()

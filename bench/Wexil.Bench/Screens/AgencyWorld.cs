@@ -2,6 +2,7 @@ using System.Diagnostics;
 using System.Text;
 using Microsoft.Extensions.DependencyInjection;
 using Wexil.App.Results;
+using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
@@ -99,16 +100,18 @@ public sealed class AgencyWorld
     public static async Task PrintRecordingAsync(string folder, AgencySize size)
     {
         await using var host = await StartAsync(folder);
-        var world = new AgencyWorld(host, size, DateTimeOffset.UtcNow);
+        var funnels = host.Services.GetRequiredService<FunnelStore>().All().Count;
+        var world = new AgencyWorld(host, size with { Funnels = funnels }, DateTimeOffset.UtcNow);
         world.Find();
         await host.Journal.WhenProjectedAsync();
         var watch = Stopwatch.StartNew();
         world.Record(Measured, world._until.AddHours(-1), world._until);
         await world.RecordedAsync();
-        var appended = watch.Elapsed;
+        var (appended, left) = (watch.Elapsed, world.Unprojected());
         await host.Journal.WhenProjectedAsync();
         Console.WriteLine(
-            $"{world._visits:N0} visits: {world._visits / appended.TotalSeconds:N0} a second appended, "
+            $"{world._visits:N0} visits: {world._visits / appended.TotalSeconds:N0} a second appended, {left:N0} left "
+                + $"then, {left / (watch.Elapsed - appended).TotalSeconds:N0} a second of them projected, "
                 + $"{world._visits / watch.Elapsed.TotalSeconds:N0} a second appended and projected"
         );
     }
@@ -126,6 +129,14 @@ public sealed class AgencyWorld
 
     private T Get<T>()
         where T : notnull => _host.Services.GetRequiredService<T>();
+
+    private long Unprojected() =>
+        _host.Database.Read(connection =>
+        {
+            using var command = connection.CreateCommand();
+            command.CommandText = "SELECT (SELECT max(seq) FROM events) - (SELECT mark FROM projection)";
+            return (long)command.ExecuteScalar()!;
+        });
 
     private DateTimeOffset Day(double day) => _from.AddDays(day);
 
@@ -232,8 +243,8 @@ public sealed class AgencyWorld
             await new TestStore(_host.Database, _host.Journal, new Moment(at)).FollowAsync(
                 test,
                 Weights.Create(share, 100 - share),
-                "the evidence",
-                $"Weights follow the evidence: {share} and {100 - share}"
+                AdaptiveWeights.Who,
+                $"{AdaptiveWeights.Reason} {Weights.Create(share, 100 - share)}"
             );
         }
     }

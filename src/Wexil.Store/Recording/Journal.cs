@@ -33,7 +33,7 @@ public sealed class Journal : IDisposable
 {
     private const int GroupSize = 4096,
         AnswersAThread = 16,
-        ProjectionSize = 8000;
+        ProjectionSize = 25_000;
 
     // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the
     // time at most:
@@ -44,8 +44,13 @@ public sealed class Journal : IDisposable
         LongLoad = 250_000;
     private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5),
         MaxLag = TimeSpan.FromMilliseconds(100);
-    private static readonly long Breather = Stopwatch.Frequency / 20,
-        Slice = Stopwatch.Frequency / 100;
+    private static readonly long Breather = Stopwatch.Frequency / 20;
+
+    // Who comes while a slice is projected waits for it. Where nobody does, it goes on: the more visits there are in it,
+    // the fewer rows it writes for each. When somebody comes then, what it has done is undone, and slices stay short
+    // for a while.
+    private static readonly long Slice = Stopwatch.Frequency / 200,
+        ShortSlices = Stopwatch.Frequency;
 
     private static readonly Action<ILogger, int, Exception?> NotCommitted = LoggerMessage.Define<int>(
         LogLevel.Error,
@@ -69,7 +74,8 @@ public sealed class Journal : IDisposable
     private readonly SqliteConnection _connection;
     private readonly PreparedTransaction _transaction;
     private readonly Projector _projector;
-    private readonly Func<bool> _isSliceOver;
+    private readonly Func<bool> _isSliceOver,
+        _isUrgent;
     private readonly Checkpointer _checkpointer;
     private readonly RehearsalLog _rehearsals = new();
     private readonly Queue<Entry> _queue = [];
@@ -81,8 +87,10 @@ public sealed class Journal : IDisposable
         _lagSince,
         _lastCommit,
         _notBefore,
-        _sliceEnd;
-    private bool _stopping,
+        _sliceBegan,
+        _longFrom;
+    private bool _isLong,
+        _stopping,
         _unwell,
         _asleep;
     private readonly ILogger _logger;
@@ -100,7 +108,7 @@ public sealed class Journal : IDisposable
         _connection = database.OpenWriter(_options);
         _transaction = new(_connection);
         _projector = new(_connection);
-        _isSliceOver = () => Stopwatch.GetTimestamp() >= _sliceEnd;
+        (_isSliceOver, _isUrgent) = (IsSliceOver, IsUrgent);
         _checkpointer = new(database.OpenHousekeeper(), _logger);
         _appended = _connection.Number("SELECT max(seq) FROM events") ?? 0;
         _rehearsals.Read(_connection);
@@ -438,13 +446,26 @@ public sealed class Journal : IDisposable
         return quiet || (Stopwatch.GetElapsedTime(_lagSince) >= MaxLag && Stopwatch.GetTimestamp() >= _notBefore);
     }
 
+    private bool IsSliceOver()
+    {
+        if (_isLong || Stopwatch.GetTimestamp() - _sliceBegan < Slice)
+            return false;
+        _isLong = _sliceBegan >= _longFrom && !IsWaitedFor;
+        return !_isLong;
+    }
+
+    private bool IsUrgent() => _isLong && IsWaitedFor;
+
+    // Read without the lock: to see it a moment later would do.
+    private bool IsWaitedFor => _queue.Count > 0 || _studio.Count > 0;
+
     private void Project()
     {
         var began = Stopwatch.GetTimestamp();
         try
         {
-            _sliceEnd = began + Slice;
-            if (_projector.Next(ProjectionSize, _isSliceOver) is { } projected)
+            (_sliceBegan, _isLong) = (began, false);
+            if (_projector.Next(ProjectionSize, _isSliceOver, _isUrgent) is { } projected)
                 Projected?.Invoke(projected);
             // Trouble with committing is over when a commit succeeds; trouble with projecting is over now.
             if (!_unwell)
@@ -461,6 +482,10 @@ public sealed class Journal : IDisposable
                     < LongLoad => 49 * took,
                     _ => 2 * took,
                 };
+        }
+        catch (BatchGivenUpException)
+        {
+            _longFrom = Stopwatch.GetTimestamp() + ShortSlices;
         }
         catch (Exception error)
         {

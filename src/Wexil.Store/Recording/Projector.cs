@@ -13,6 +13,9 @@ public sealed record Projected(
     IReadOnlySet<StepId> Steps
 );
 
+/// <summary>A batch was undone, because somebody waits for the writer; its events are projected again.</summary>
+internal sealed class BatchGivenUpException : Exception;
+
 /// <summary>
 /// Follows the events from the mark and keeps enrolments and tallies, so that no screen ever reads an event. Works on
 /// the writer's connection, a batch a transaction; the mark moves with it, so nothing is projected twice.
@@ -96,8 +99,15 @@ internal sealed class Projector : IDisposable
 
     /// <summary>Projects the next events, at most so many; null when there are none.</summary>
     /// <param name="isEnough">Asked after each; true ends the batch there.</param>
-    public Projected? Next(int limit, Func<bool> isEnough)
+    /// <param name="isUrgent">Asked again and again; true undoes the batch.</param>
+    /// <exception cref="BatchGivenUpException">It was undone.</exception>
+    public Projected? Next(int limit, Func<bool> isEnough, Func<bool> isUrgent)
     {
+        void Check()
+        {
+            if (isUrgent())
+                throw new BatchGivenUpException();
+        }
         if (_contextIsStale)
             _context = new(_connection);
         _contextIsStale = false;
@@ -118,6 +128,7 @@ internal sealed class Projector : IDisposable
                     Apply(Read());
                     if (isEnough())
                         break;
+                    Check();
                 }
             }
             finally
@@ -126,7 +137,7 @@ internal sealed class Projector : IDisposable
             }
             if (mark == Mark)
                 return;
-            Write();
+            Write(Check);
             _mark.Bind(1, mark).Run();
         });
         _sourcesAreStale = false;
@@ -149,12 +160,12 @@ internal sealed class Projector : IDisposable
         _combinations.Clear();
     }
 
-    private void Write()
+    private void Write(Action check)
     {
-        _visitors.Write();
+        _visitors.Write(check);
         _steps.Write();
         _arrivals.Write();
-        _tests.Write();
+        _tests.Write(check);
         _sales.Write();
         _goals.Write();
         _stays.Write();
@@ -171,6 +182,7 @@ internal sealed class Projector : IDisposable
             _connection.Execute("UPDATE projection SET mark = 0");
         });
         _combinations.Forget();
+        _visitors.FindNewest();
         Mark = 0;
     }
 

@@ -224,8 +224,22 @@ internal sealed class ProjectionContext
             .ToLookup(run => run.Test, run => (run.From, run.Until));
         return tests.ToDictionary(
             test => test.Id,
-            test => new GoalTest(test.Id, _steps[test.Step].Host, [.. runs[test.Id]])
+            test => new GoalTest(test.Id, _steps[test.Step].Host, [.. Joined(runs[test.Id])])
         );
+    }
+
+    /// <summary>Phases that follow one another are one run: weights that follow the evidence begin hundreds.</summary>
+    private static List<(long From, long Until)> Joined(IEnumerable<(long From, long Until)> phases)
+    {
+        var runs = new List<(long From, long Until)>();
+        foreach (var phase in phases.Order())
+        {
+            if (runs is [.., var last] && last.Until == phase.From)
+                runs[^1] = (last.From, phase.Until);
+            else
+                runs.Add(phase);
+        }
+        return runs;
     }
 
     private List<TestGoal> Goals(SqliteConnection connection) =>

@@ -19,9 +19,15 @@ internal sealed class TestProjection : IDisposable
         VALUES (?1, ?2, ?3, ?4, ?5) {AddBoth}
         """;
 
-    private const string SegmentSql = $"""
+    // Nearly always the row is there, and an update finds it at once.
+    private const string SegmentSql = """
+        UPDATE segment_tallies SET visitors = visitors + ?6, conversions = conversions + ?7
+        WHERE test_id = ?1 AND kind = ?2 AND value = ?3 AND phase_id = ?4 AND page_id = ?5
+        """;
+
+    private const string NewSegmentSql = """
         INSERT INTO segment_tallies (test_id, kind, value, phase_id, page_id, visitors, conversions)
-        VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) {AddBoth}
+        VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)
         """;
 
     private const string PathSql = """
@@ -61,7 +67,8 @@ internal sealed class TestProjection : IDisposable
         _pair,
         _silence,
         _path,
-        _segment;
+        _segment,
+        _newSegment;
     private readonly Dictionary<(long Test, long Phase, long Page), (long Visitors, long Conversions)> _tallies = [];
     private readonly Dictionary<(long Test, long Bucket), (long Visitors, long Conversions)> _buckets = [];
     private readonly Dictionary<(long Test, long Page, long Bucket), (long Visitors, long Conversions)> _pageBuckets =
@@ -89,6 +96,7 @@ internal sealed class TestProjection : IDisposable
         _day = new(connection, DaySql);
         _pageBucket = new(connection, PageBucketSql);
         _segment = new(connection, SegmentSql);
+        _newSegment = new(connection, NewSegmentSql);
         _path = new(connection, PathSql);
         _apart = new(connection, ApartSql);
         _pair = new(connection, PairSql);
@@ -224,8 +232,10 @@ internal sealed class TestProjection : IDisposable
         }
     }
 
-    public void Write()
+    /// <param name="check">Asked again and again; what it throws ends the batch.</param>
+    public void Write(Action check)
     {
+        check();
         foreach (var ((test, phase, page), (visitors, conversions)) in _tallies)
             _tally.Bind(1, test).Bind(2, phase).Bind(3, page).Bind(4, visitors).Bind(5, conversions).Run();
         foreach (var ((test, bucket), (visitors, conversions)) in _buckets)
@@ -235,16 +245,7 @@ internal sealed class TestProjection : IDisposable
         }
         foreach (var ((test, page, bucket), (visitors, conversions)) in _pageBuckets)
             _pageBucket.Bind(1, test).Bind(2, page).Bind(3, bucket).Bind(4, visitors).Bind(5, conversions).Run();
-        foreach (var ((test, phase, page, kind, value), (visitors, conversions)) in _segments)
-            _segment
-                .Bind(1, test)
-                .Bind(2, kind)
-                .Bind(3, value)
-                .Bind(4, phase)
-                .Bind(5, page)
-                .Bind(6, visitors)
-                .Bind(7, conversions)
-                .Run();
+        WriteSegments(check);
         foreach (var ((test, page, step), visitors) in _paths)
             _path.Bind(1, test).Bind(2, page).Bind(3, step).Bind(4, visitors).Run();
         foreach (var ((test, page, reason), (visitors, conversions)) in _aparts)
@@ -262,6 +263,32 @@ internal sealed class TestProjection : IDisposable
             _silence.Bind(1, test).Bind(2, last).Bind(3, since).Run();
     }
 
+    /// <summary>
+    /// The most rows by far: in the order of the table, so that each of its pages is taken up once.
+    /// </summary>
+    private void WriteSegments(Action check)
+    {
+        var inOrder = _segments.OrderBy(row =>
+            (row.Key.Test, row.Key.Kind, row.Key.Value, row.Key.Phase, row.Key.Page)
+        );
+        foreach (var ((test, phase, page, kind, value), (visitors, conversions)) in inOrder)
+        {
+            check();
+            int Run(PreparedStatement statement) =>
+                statement
+                    .Bind(1, test)
+                    .Bind(2, kind)
+                    .Bind(3, value)
+                    .Bind(4, phase)
+                    .Bind(5, page)
+                    .Bind(6, visitors)
+                    .Bind(7, conversions)
+                    .Run();
+            if (Run(_segment) == 0)
+                Run(_newSegment);
+        }
+    }
+
     public void Dispose()
     {
         foreach (
@@ -276,6 +303,7 @@ internal sealed class TestProjection : IDisposable
                     _silence,
                     _path,
                     _segment,
+                    _newSegment,
                 ]
         )
             statement.Dispose();

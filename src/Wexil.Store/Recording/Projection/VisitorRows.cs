@@ -108,9 +108,12 @@ internal sealed class VisitorRows : IDisposable
         _enrol,
         _changePlace;
     private readonly Dictionary<Guid, VisitorRow> _rows = [];
+    private readonly SqliteConnection _connection;
+    private Guid _newest;
 
     public VisitorRows(SqliteConnection connection)
     {
+        _connection = connection;
         _funnels = new(connection, "SELECT funnel_id, source_id, steps FROM visitors WHERE visitor = ?1");
         _places = new(connection, PlacesSql);
         _come = new(
@@ -123,6 +126,39 @@ internal sealed class VisitorRows : IDisposable
         );
         _enrol = new(connection, EnrolSql);
         _changePlace = new(connection, ChangePlaceSql);
+        FindNewest();
+    }
+
+    /// <summary>
+    /// Ids are in order of time: who comes after the newest visitor in the file is not in it and need not be looked
+    /// for.
+    /// </summary>
+    public void FindNewest()
+    {
+        using var newest = new PreparedStatement(
+            _connection,
+            "SELECT max(visitor) FROM visitors UNION ALL SELECT max(visitor) FROM enrolments"
+        );
+        _newest = Guid.Empty;
+        while (newest.Next())
+            if (!newest.IsNull(0))
+                Note(newest.Id(0));
+    }
+
+    private void Note(Guid visitor)
+    {
+        if (Compare(visitor, _newest) > 0)
+            _newest = visitor;
+    }
+
+    /// <summary>By bytes, as the file has them.</summary>
+    private static int Compare(Guid one, Guid other)
+    {
+        Span<byte> a = stackalloc byte[16],
+            b = stackalloc byte[16];
+        one.TryWriteBytes(a, bigEndian: true, out _);
+        other.TryWriteBytes(b, bigEndian: true, out _);
+        return a.SequenceCompareTo(b);
     }
 
     public VisitorRow Of(Guid visitor)
@@ -130,6 +166,8 @@ internal sealed class VisitorRows : IDisposable
         if (_rows.TryGetValue(visitor, out var known))
             return known;
         var row = new VisitorRow();
+        if (Compare(visitor, _newest) > 0)
+            return _rows[visitor] = row;
         _funnels.Bind(1, visitor);
         while (_funnels.Next())
             row.Funnels.Add(new(_funnels.Number(0), _funnels.Number(1), _funnels.Number(2), isNew: false));
@@ -141,10 +179,14 @@ internal sealed class VisitorRows : IDisposable
 
     public void Clear() => _rows.Clear();
 
-    public void Write()
+    /// <param name="check">Asked again and again; what it throws ends the batch.</param>
+    public void Write(Action check)
     {
         foreach (var (visitor, row) in _rows)
         {
+            check();
+            // Too new at worst, where the batch is undone: then some are looked for in vain.
+            Note(visitor);
             foreach (var visit in row.Funnels)
                 if (visit.IsChanged)
                     (visit.IsNew ? _come : _change)

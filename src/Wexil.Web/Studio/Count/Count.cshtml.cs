@@ -65,6 +65,10 @@ public sealed class CountModel(
     [BindProperty(SupportsGet = true)]
     public string? By { get; set; }
 
+    /// <summary>An open screen asks for its figures, and for nothing around them.</summary>
+    [BindProperty(SupportsGet = true)]
+    public bool Live { get; set; }
+
     /// <summary>Over time as a running total, and not by day.</summary>
     [BindProperty(SupportsGet = true)]
     public bool Running { get; set; }
@@ -122,9 +126,12 @@ public sealed class CountModel(
 
     public void OnGet()
     {
+        // What was just done is said on the next screen that somebody opens.
+        if (Live)
+            TempData.Keep();
         if (Screen.Reading is not { } reading)
             return;
-        Changes = ChangeLog.Summarize(tests.Changes(reading.Test.Id));
+        Changes = Live ? [] : ChangeLog.Summarize(tests.Changes(reading.Test.Id));
         Money = tallies.Money(reading.Test, settings.Currency);
         var goals = tallies.Goals(reading.Test.Id);
         Goal = reading.Goals.FirstOrDefault(goal =>

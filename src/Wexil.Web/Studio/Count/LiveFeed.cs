@@ -11,7 +11,7 @@ namespace Wexil.Web.Studio.Count;
 public sealed class LiveFeed
 {
     private static readonly TimeSpan Heartbeat = TimeSpan.FromSeconds(20),
-        Pause = TimeSpan.FromMilliseconds(250);
+        Pause = TimeSpan.FromSeconds(1);
     private readonly ConcurrentDictionary<Channel<bool>, TestId> _readers = [];
 
     public LiveFeed(Journal journal) =>

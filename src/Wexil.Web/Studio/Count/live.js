@@ -1,4 +1,4 @@
-// Keeps the numbers on a screen true: when the test moved, fetches the screen again and puts its live parts in place.
+// Keeps the numbers on a screen true: when the test moved, fetches the figures and puts them in place.
 const source = document.querySelector("[data-live-test]");
 let fetching = false;
 let again = false;
@@ -10,7 +10,9 @@ async function refresh() {
   }
   fetching = true;
   try {
-    const answer = await fetch(location.href, { headers: { Accept: "text/html" } });
+    const address = new URL(location.href);
+    address.searchParams.set("live", "true");
+    const answer = await fetch(address, { headers: { Accept: "text/html" } });
     if (answer.ok && !answer.redirected) {
       const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
       for (const part of fresh.querySelectorAll("[data-live]")) {

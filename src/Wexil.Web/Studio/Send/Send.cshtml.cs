@@ -34,6 +34,9 @@ public sealed class SendModel(
     OwnerTime clock
 ) : TestFormModel(screens, settings, clock)
 {
+    /// <summary>How many phases are listed, the newest; weights that follow the evidence begin one an hour.</summary>
+    public const int MaxPhases = 20;
+
     /// <summary>As whom the owner tries a link or the rules.</summary>
     public sealed class TryForm
     {
