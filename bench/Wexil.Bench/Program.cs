@@ -25,7 +25,10 @@ switch (args.FirstOrDefault())
         await UploadsBench.RunAsync(args.Contains("--quick"));
         return 0;
     case "screens":
-        await ScreensBench.RunAsync(args.Contains("--quick"), args.SkipWhile(arg => arg != "--data").ElementAtOrDefault(1));
+        await ScreensBench.RunAsync(
+            args.Contains("--quick"),
+            args.SkipWhile(arg => arg != "--data").ElementAtOrDefault(1)
+        );
         return 0;
     default:
         Console.WriteLine(
@@ -36,7 +39,7 @@ switch (args.FirstOrDefault())
             wexil bench pages     Hosted pages and files against the framework's static files; pages of 2 MB.
             wexil bench sections  A page with sections against the same without; the screens of 59,049 combinations.
             wexil bench looks     A verdict over ten pages of a million visitors; the look at a thousand tests.
-            wexil bench screens   Every screen in the demo and in the world of an agency, memory, and /go beside them. --data DIR keeps the world.
+            wexil bench screens   Every screen of the demo and of an agency, memory, /go. --data DIR keeps the world.
             wexil bench uploads   Memory before and after a hundred bodies of 75 MB from strangers.
             Add --quick for a short run.
             """

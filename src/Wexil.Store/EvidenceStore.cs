@@ -37,10 +37,7 @@ public sealed record TestEvidence(
 public sealed class EvidenceStore(Database database, TimeProvider time)
 {
     /// <param name="currency">The owner's.</param>
-    public IReadOnlyList<TestEvidence> Read(
-        IReadOnlyList<(SplitTest Test, Step Step)> tests,
-        Currency currency
-    ) =>
+    public IReadOnlyList<TestEvidence> Read(IReadOnlyList<(SplitTest Test, Step Step)> tests, Currency currency) =>
         database.Read(c =>
         {
             var ids = Json(tests.Select(test => test.Test.Id.Value));
@@ -83,11 +80,7 @@ public sealed class EvidenceStore(Database database, TimeProvider time)
                 FROM test_tallies
                 WHERE test_id IN (SELECT value FROM json_each($1))
                 """,
-                row =>
-                    (
-                        (row.GetInt64(0), row.GetInt64(1), row.GetInt64(2)),
-                        new Arm(row.GetInt64(3), row.GetInt64(4))
-                    ),
+                row => ((row.GetInt64(0), row.GetInt64(1), row.GetInt64(2)), new Arm(row.GetInt64(3), row.GetInt64(4))),
                 tests
             )
             .ToDictionary();
@@ -139,10 +132,7 @@ public sealed class EvidenceStore(Database database, TimeProvider time)
             var sum = sums.GetValueOrDefault((phases[phase].Id.Value, test.Pages[page].Value));
             return new(counted[phase].Arms[page].Visitors, sum.Earned, sum.Squares);
         }
-        return
-        [
-            .. phases.Select((_, phase) => test.Pages.Select((_, page) => At(phase, page)).ToArray()),
-        ];
+        return [.. phases.Select((_, phase) => test.Pages.Select((_, page) => At(phase, page)).ToArray())];
     }
 
     private static Dictionary<TestId, ConversionGap> Gaps(SqliteConnection c, string tests) =>

@@ -25,7 +25,8 @@ internal static class LedgerSums
     // The names are those that the Sources screen gives.
     private const string SourceName = $"""
         CASE g.one WHEN -3 THEN '' WHEN -2 THEN '{SaleStore.NotCounted}' WHEN -1 THEN '{SourceStore.OtherTags}'
-          WHEN 0 THEN '{SourceStore.Unnamed}' ELSE coalesce((SELECT s.name FROM sources s WHERE s.id = g.one), '{SaleStore.NotCounted}') END
+          WHEN 0 THEN '{SourceStore.Unnamed}'
+          ELSE coalesce((SELECT s.name FROM sources s WHERE s.id = g.one), '{SaleStore.NotCounted}') END
         """;
 
     /// <param name="where">Which orders, in SQL about a table o.</param>

@@ -154,16 +154,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
         {
             var (from, fromId) = (at, id);
             var chunk = database.Read(c =>
-                c.Rows(
-                    sql,
-                    map,
-                    filter.Text.ToLowerInvariant(),
-                    filter.Page,
-                    filter.Tag,
-                    from,
-                    fromId,
-                    ChunkSize
-                )
+                c.Rows(sql, map, filter.Text.ToLowerInvariant(), filter.Page, filter.Tag, from, fromId, ChunkSize)
             );
             foreach (var row in chunk)
                 yield return row;

@@ -71,23 +71,6 @@ internal static class SqliteCommands
     )
     {
         using var statement = new PreparedStatement(connection, sql).Bind(1, from).Bind(2, to);
-        return Rows(statement, map);
-    }
-
-    /// <summary>The same for those that a text names.</summary>
-    public static List<T> HotRows<T>(
-        this SqliteConnection connection,
-        string sql,
-        string of,
-        Func<PreparedStatement, T> map
-    )
-    {
-        using var statement = new PreparedStatement(connection, sql).Bind(1, of);
-        return Rows(statement, map);
-    }
-
-    private static List<T> Rows<T>(PreparedStatement statement, Func<PreparedStatement, T> map)
-    {
         var rows = new List<T>();
         while (statement.Next())
             rows.Add(map(statement));

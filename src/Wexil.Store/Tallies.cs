@@ -5,6 +5,9 @@ using Wexil.Core.Visitors;
 
 namespace Wexil.Store;
 
+/// <summary>How many visitors a page of a test had.</summary>
+public readonly record struct PageVisitors(TestId Test, PageId Page, long Visitors);
+
 /// <summary>Visitors who were shown a page of a test without being drawn, and those of them who converted.</summary>
 public sealed record ApartArm(PageId Page, ExclusionReason Reason, Arm Arm);
 

@@ -6,6 +6,7 @@ using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
+using Wexil.Store.Recording;
 using Wexil.Store.Recording.Projection;
 
 namespace Wexil.Store;
@@ -56,9 +57,10 @@ public sealed class TallyStore(Database database, TimeProvider time)
     /// <remarks>$1 is the moment, $2 the midnight.</remarks>
     private static string StepVisitorsSince(string step) =>
         $"""
-        coalesce((SELECT sum(visitors) FROM step_buckets WHERE step_id = {step} AND bucket >= $1 AND bucket < $2), 0)
-        + coalesce((SELECT sum(visitors) FROM step_days WHERE step_id = {step} AND day >= $2), 0)
-        """;
+            coalesce((SELECT sum(visitors) FROM step_buckets
+              WHERE step_id = {step} AND bucket >= $1 AND bucket < $2), 0)
+            + coalesce((SELECT sum(visitors) FROM step_days WHERE step_id = {step} AND day >= $2), 0)
+            """;
 
     private static object[] Week(DateTimeOffset now) => Since(now.AddDays(-7));
 
@@ -82,7 +84,7 @@ public sealed class TallyStore(Database database, TimeProvider time)
                 .ToDictionary();
         });
 
-    /// <summary>What the visitors of each funnel brought so far in a currency; none for a funnel without sales.</summary>
+    /// <summary>What the visitors of each funnel brought so far in a currency.</summary>
     public IReadOnlyDictionary<FunnelId, long> Earned(Currency currency) =>
         database.Read(c =>
             c.Rows(
@@ -97,23 +99,34 @@ public sealed class TallyStore(Database database, TimeProvider time)
         );
 
     /// <summary>How many visitors each page of these tests had.</summary>
-    public IReadOnlyDictionary<(TestId Test, PageId Page), long> PageVisitors(IEnumerable<TestId> tests) =>
+    public IReadOnlyList<PageVisitors> PageVisitors(IEnumerable<TestId> tests) =>
         database.Read(c =>
         {
             // Some tests have hundreds of phases; adding up here costs less than having them sorted.
-            var sums = new Dictionary<(TestId, PageId), long>();
-            foreach (
-                var (page, visitors) in c.HotRows(
-                    """
-                    SELECT test_id, page_id, visitors
-                    FROM test_tallies
-                    WHERE test_id IN (SELECT value FROM json_each(?1))
-                    """,
-                    EvidenceStore.Json(tests.Select(test => test.Value)),
-                    row => ((new TestId(row.Number(0)), new PageId(row.Number(1))), row.Number(2))
-                )
-            )
-                CollectionsMarshal.GetValueRefOrAddDefault(sums, page, out _) += visitors;
+            using var rows = new PreparedStatement(
+                c,
+                """
+                SELECT test_id, page_id, visitors
+                FROM test_tallies
+                WHERE test_id IN (SELECT value FROM json_each(?1))
+                ORDER BY test_id
+                """
+            ).Bind(1, EvidenceStore.Json(tests.Select(test => test.Value)));
+            var (sums, own, current) = (new List<PageVisitors>(), new Dictionary<long, long>(), 0L);
+            void Close()
+            {
+                foreach (var (page, visitors) in own)
+                    sums.Add(new(new(current), new(page), visitors));
+                own.Clear();
+            }
+            while (rows.Next())
+            {
+                if (rows.Number(0) != current)
+                    Close();
+                current = rows.Number(0);
+                CollectionsMarshal.GetValueRefOrAddDefault(own, rows.Number(1), out _) += rows.Number(2);
+            }
+            Close();
             return sums;
         });
 

@@ -52,10 +52,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
 
     /// <summary>Every test of some steps, the newest first.</summary>
     public IReadOnlyList<SplitTest> OfSteps(IEnumerable<StepId> steps) =>
-        Where(
-            "step_id IN (SELECT value FROM json_each($1))",
-            EvidenceStore.Json(steps.Select(step => step.Value))
-        );
+        Where("step_id IN (SELECT value FROM json_each($1))", EvidenceStore.Json(steps.Select(step => step.Value)));
 
     /// <summary>The tests of a funnel that are not decided.</summary>
     public IReadOnlyList<SplitTest> OpenIn(FunnelId funnel) =>

@@ -79,7 +79,11 @@ public sealed class TallyTests
         );
         Assert.All(buckets, bucket => Assert.Equal(0, bucket.From.ToUnixTimeMilliseconds() % (15 * 60 * 1000)));
         var first = buckets[0].From;
-        var byDay = world.Tallies.ConversionsByDay([test.Id], first, (int)(world.Time.GetUtcNow() - first).TotalDays + 1);
+        var byDay = world.Tallies.ConversionsByDay(
+            [test.Id],
+            first,
+            (int)(world.Time.GetUtcNow() - first).TotalDays + 1
+        );
         Assert.Equal(converted.Count, byDay[test.Id].Sum());
     }
 

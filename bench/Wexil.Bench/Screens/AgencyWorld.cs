@@ -321,17 +321,7 @@ public sealed class AgencyWorld
             phase = track.Phases.Last(known => known.StartedAt <= at || known == track.Phases[0]);
         var page = test.Pages[_random.Next(100) < phase.Weights[0] ? 0 : 1];
         Append(
-            new(
-                Guid.CreateVersion7(at),
-                at,
-                EventKind.Enrol,
-                visitor,
-                track.Step.Id,
-                page,
-                test.Id,
-                phase.Id,
-                note
-            )
+            new(Guid.CreateVersion7(at), at, EventKind.Enrol, visitor, track.Step.Id, page, test.Id, phase.Id, note)
         );
         return page;
     }

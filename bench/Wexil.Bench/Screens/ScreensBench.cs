@@ -63,7 +63,9 @@ public static class ScreensBench
                 ];
                 await PrintScreensAsync(served, screens);
                 await PrintLoadAsync(served, size, screens, TimeSpan.FromSeconds(quick ? 5 : 20));
-                Console.WriteLine($"memory: {before / 1e6:0} MB at the start, {served.Memory / 1e6:0} MB after all of it");
+                Console.WriteLine(
+                    $"memory: {before / 1e6:0} MB at the start, {served.Memory / 1e6:0} MB after all of it"
+                );
             }
         }
         finally
@@ -101,7 +103,9 @@ public static class ScreensBench
             for (var i = 0; i < Openings; i++)
                 times.Add((await OpenAsync(served, path)).Milliseconds);
             times.Sort();
-            var shown = content is null ? [] : Enumerable.Range(0, Shows).Select(_ => content.Of(path)).Order().ToArray();
+            var shown = content is null
+                ? []
+                : Enumerable.Range(0, Shows).Select(_ => content.Of(path)).Order().ToArray();
             Console.WriteLine(
                 $"  {name, -22} {first, 6:0} ms {times[Openings / 2], 6:0} ms {times[^1], 6:0} ms {size / 1e3, 6:0} kB "
                     + (shown.Length > 0 ? $"{shown[Shows / 2], 6:0} ms" : "no Chromium")
@@ -157,6 +161,8 @@ public static class ScreensBench
         var alone = await LoadAsync("alone", []);
         var today = await LoadAsync("while Today is reopened", ["/"]);
         var all = await LoadAsync("while all screens are opened", [.. screens.Select(screen => screen.Path)]);
-        Console.WriteLine($"p99 of /go: {today / alone:0.0} times with Today, {all / alone:0.0} times with all screens");
+        Console.WriteLine(
+            $"p99 of /go: {today / alone:0.0} times with Today, {all / alone:0.0} times with all screens"
+        );
     }
 }

@@ -47,13 +47,7 @@ public sealed class KeptGains
     private readonly ByHeart<Kept> _all;
 
     /// <summary>Begins with nothing known by heart.</summary>
-    public KeptGains(
-        VerdictStore verdicts,
-        TestStore tests,
-        TallyStore tallies,
-        SettingStore settings,
-        Journal journal
-    )
+    public KeptGains(VerdictStore verdicts, TestStore tests, TallyStore tallies, SettingStore settings, Journal journal)
     {
         (_tests, _tallies, _settings, _all) = (tests, tallies, settings, new(() => Read(verdicts.InForce())));
         journal.Changed += _ => _all.Forget();
@@ -76,7 +70,7 @@ public sealed class KeptGains
         var currency = _settings.Currency;
         var (reached, shown) = (
             _tallies.StepVisitors(),
-            _tallies.PageVisitors(kept.StepOf.Keys).ToLookup(page => kept.StepOf[page.Key.Test])
+            _tallies.PageVisitors(kept.StepOf.Keys).ToLookup(page => kept.StepOf[page.Test])
         );
         return
         [
@@ -106,7 +100,7 @@ public sealed class KeptGains
     private static IEnumerable<GainLine> Lines(
         VerdictLine[] inForce,
         long reached,
-        KeyValuePair<(TestId Test, PageId Page), long>[] shown,
+        PageVisitors[] shown,
         Currency currency
     )
     {
@@ -120,11 +114,11 @@ public sealed class KeptGains
             // Whom a test since then put on another page did not see this one.
             var elsewhere = shown
                 .Where(page =>
-                    page.Key.Test.Value > line.Test.Id.Value
-                    && page.Key.Test.Value <= (replaced?.Test.Id.Value ?? long.MaxValue)
-                    && page.Key.Page != line.Verdict.Page
+                    page.Test.Value > line.Test.Id.Value
+                    && page.Test.Value <= (replaced?.Test.Id.Value ?? long.MaxValue)
+                    && page.Page != line.Verdict.Page
                 )
-                .Sum(page => page.Value);
+                .Sum(page => page.Visitors);
             if (Line(line, Math.Max(0, until - then - elsewhere), currency) is { } gain)
                 yield return gain;
         }

@@ -35,9 +35,10 @@ public sealed class RateChart
     {
         Many = many;
         var shown = result.Pages.Where(page => page.Rate is not null).ToArray();
-        _from = shown.Length == 0 ? 0 : shown.Min(page => Edge(page.Density, 0.0005));
-        _until = shown.Length == 0 ? 1 : shown.Max(page => Edge(page.Density, 0.9995));
-        var highest = shown.Length == 0 ? 1 : shown.Max(page => page.Density.Density.Max());
+        var densities = shown.Select(page => page.Density()).ToArray();
+        _from = shown.Length == 0 ? 0 : densities.Min(density => Edge(density, 0.0005));
+        _until = shown.Length == 0 ? 1 : densities.Max(density => Edge(density, 0.9995));
+        var highest = shown.Length == 0 ? 1 : densities.Max(density => density.Density.Max());
         Rows =
         [
             .. shown.Select(
@@ -48,7 +49,7 @@ public sealed class RateChart
                     return new Row(
                         page.Page.Letter,
                         line,
-                        Curve(page.Density, line, highest),
+                        Curve(densities[i], line, highest),
                         At(rate.Low),
                         At(rate.High),
                         At(page.Standard.Rate),

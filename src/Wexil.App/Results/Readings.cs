@@ -22,9 +22,10 @@ public sealed class Readings : PeriodicWork
     public const int MaxRenewed = 50;
 
     /// <summary>Of one core's time, how much renewing in the background takes.</summary>
-    private const double Share = 0.1;
+    private const double Share = 0.05;
 
-    private const int ChunkSize = 20;
+    // Visitors feel no stretch of work that is as short.
+    private const int ChunkSize = 4;
 
     // A reading says how long its test is likely to go on, which changes with time even where nobody comes.
     private static readonly TimeSpan MaxAge = TimeSpan.FromHours(1);
@@ -119,10 +120,7 @@ public sealed class Readings : PeriodicWork
         }
     }
 
-    private IReadOnlyList<TestReading> Renew(
-        IReadOnlyList<TestId> tests,
-        IReadOnlyDictionary<StepId, Step> steps
-    )
+    private IReadOnlyList<TestReading> Renew(IReadOnlyList<TestId> tests, IReadOnlyDictionary<StepId, Step> steps)
     {
         if (tests.Count == 0)
             return [];

@@ -58,10 +58,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
 
     /// <summary>The same of many tests, in one view of the data.</summary>
     /// <param name="steps">Those that they are on, and their goals.</param>
-    public IReadOnlyList<TestReading> Read(
-        IReadOnlyList<SplitTest> read,
-        IReadOnlyDictionary<StepId, Step> steps
-    )
+    public IReadOnlyList<TestReading> Read(IReadOnlyList<SplitTest> read, IReadOnlyDictionary<StepId, Step> steps)
     {
         var currency = settings.Currency;
         return

@@ -7,7 +7,6 @@ namespace Wexil.Core.Results;
 /// <param name="Standard">The rate with all phases counting alike for every page; that of the sums where there is one
 /// phase.</param>
 /// <param name="Rate">95% interval of <paramref name="Standard"/>; null while the page had nobody.</param>
-/// <param name="Density">What is known about the page's true rate.</param>
 /// <param name="Loss">What keeping it is expected to lose against the best of the others, in rate.</param>
 /// <param name="AgainstControl">Null for the control itself, and while the two share no phase with visitors on
 /// both.</param>
@@ -17,11 +16,17 @@ public sealed record PageResult(
     Arm Total,
     StandardRate Standard,
     Interval? Rate,
-    RatePosterior Density,
     double ChanceBest,
     double Loss,
     Comparison? AgainstControl
-);
+)
+{
+    /// <summary>
+    /// What is known about the page's true rate. Computed anew each time: thousands of results are kept in memory, and
+    /// hardly one is drawn.
+    /// </summary>
+    public RatePosterior Density() => new(Standard);
+}
 
 /// <summary>The figures of a test at one moment, computed from its facts alone.</summary>
 public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageResult> Pages, double SplitP)
@@ -72,7 +77,6 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageResult> Pages
                 totals[i],
                 standard[i],
                 totals[i].Visitors == 0 ? null : WilsonInterval.Compute(standard[i]),
-                densities[i],
                 chances[i],
                 losses[i],
                 comparisons[i]

@@ -46,9 +46,9 @@ public sealed class Journal : IDisposable
         MaxLag = TimeSpan.FromMilliseconds(100);
     private static readonly long Breather = Stopwatch.Frequency / 20;
 
-    // Who comes while a slice is projected waits for it. Where nobody does, it goes on: the more visits there are in it,
-    // the fewer rows it writes for each. When somebody comes then, what it has done is undone, and slices stay short
-    // for a while.
+    // Who comes while a slice is projected waits for it. Where nobody does, it goes on: the more visits are in it, the
+    // fewer rows it writes for each. If somebody comes then, what it has done is undone, and slices stay short for a
+    // while.
     private static readonly long Slice = Stopwatch.Frequency / 200,
         ShortSlices = Stopwatch.Frequency;
 
@@ -408,11 +408,7 @@ public sealed class Journal : IDisposable
     private (T Result, TouchedRows Touched, StudioChange? Changed) Change<T>(Func<SqliteConnection, T> write)
     {
         var touched = new TouchedRows();
-        SQLitePCL.raw.sqlite3_update_hook(
-            _connection.Handle,
-            (_, _, _, table, row) => touched.Add(table, row),
-            null
-        );
+        SQLitePCL.raw.sqlite3_update_hook(_connection.Handle, (_, _, _, table, row) => touched.Add(table, row), null);
         try
         {
             using var transaction = _connection.BeginTransaction(deferred: false);

@@ -108,33 +108,11 @@ internal sealed class Projector : IDisposable
             if (isUrgent())
                 throw new BatchGivenUpException();
         }
-        if (_contextIsStale)
-            _context = new(_connection);
-        _contextIsStale = false;
-        if (_sourcesAreStale)
-            _arrivals.LoadSources();
-        // Until the batch is committed, a tag met for the first time may still be undone.
-        _sourcesAreStale = true;
-        Clear();
+        Prepare();
         var mark = Mark;
         _transaction.Run(() =>
         {
-            _events.Bind(1, mark).Bind(2, limit);
-            try
-            {
-                while (_events.Next())
-                {
-                    mark = _events.Number(0);
-                    Apply(Read());
-                    if (isEnough())
-                        break;
-                    Check();
-                }
-            }
-            finally
-            {
-                _events.Reset();
-            }
+            mark = TakeEvents(limit, isEnough, Check);
             if (mark == Mark)
                 return;
             Write(Check);
@@ -146,6 +124,41 @@ internal sealed class Projector : IDisposable
             return null;
         Mark = mark;
         return new(_tests.Places, _tests.Touched.Union(_sales.Touched).ToHashSet(), _steps.Touched.ToHashSet());
+    }
+
+    private void Prepare()
+    {
+        if (_contextIsStale)
+            _context = new(_connection);
+        _contextIsStale = false;
+        if (_sourcesAreStale)
+            _arrivals.LoadSources();
+        // Until the batch is committed, a tag met for the first time may still be undone.
+        _sourcesAreStale = true;
+        Clear();
+    }
+
+    /// <returns>The last event that was taken; the mark where there was none.</returns>
+    private long TakeEvents(int limit, Func<bool> isEnough, Action check)
+    {
+        var last = Mark;
+        _events.Bind(1, last).Bind(2, limit);
+        try
+        {
+            while (_events.Next())
+            {
+                last = _events.Number(0);
+                Apply(Read());
+                if (isEnough())
+                    break;
+                check();
+            }
+        }
+        finally
+        {
+            _events.Reset();
+        }
+        return last;
     }
 
     private void Clear()

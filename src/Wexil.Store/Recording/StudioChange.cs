@@ -67,11 +67,7 @@ internal sealed class TouchedRows
         return new(
             _rows
                 .SelectMany(touched =>
-                    c.Rows(
-                        TestsOf[touched.Key],
-                        row => new TestId(row.GetInt64(0)),
-                        EvidenceStore.Json(touched.Value)
-                    )
+                    c.Rows(TestsOf[touched.Key], row => new TestId(row.GetInt64(0)), EvidenceStore.Json(touched.Value))
                 )
                 .ToHashSet(),
             OfAll: false

@@ -164,8 +164,7 @@ internal sealed class MoneyProjection : IDisposable
     public void Dispose()
     {
         foreach (
-            var statement in (PreparedStatement[])
-                [_earned, _earn, _forget, _tally, _bucket, _segment, _pair, _source]
+            var statement in (PreparedStatement[])[_earned, _earn, _forget, _tally, _bucket, _segment, _pair, _source]
         )
             statement.Dispose();
     }

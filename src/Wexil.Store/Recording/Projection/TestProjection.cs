@@ -293,18 +293,7 @@ internal sealed class TestProjection : IDisposable
     {
         foreach (
             var statement in (PreparedStatement[])
-                [
-                    _tally,
-                    _bucket,
-                    _day,
-                    _pageBucket,
-                    _apart,
-                    _pair,
-                    _silence,
-                    _path,
-                    _segment,
-                    _newSegment,
-                ]
+                [_tally, _bucket, _day, _pageBucket, _apart, _pair, _silence, _path, _segment, _newSegment]
         )
             statement.Dispose();
     }

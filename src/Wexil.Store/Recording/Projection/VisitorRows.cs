@@ -116,10 +116,7 @@ internal sealed class VisitorRows : IDisposable
         _connection = connection;
         _funnels = new(connection, "SELECT funnel_id, source_id, steps FROM visitors WHERE visitor = ?1");
         _places = new(connection, PlacesSql);
-        _come = new(
-            connection,
-            "INSERT INTO visitors (visitor, funnel_id, source_id, steps) VALUES (?1, ?2, ?3, ?4)"
-        );
+        _come = new(connection, "INSERT INTO visitors (visitor, funnel_id, source_id, steps) VALUES (?1, ?2, ?3, ?4)");
         _change = new(
             connection,
             "UPDATE visitors SET source_id = ?3, steps = ?4 WHERE visitor = ?1 AND funnel_id = ?2"

@@ -142,6 +142,12 @@ public sealed class CountModel(
             Met = SumByPage(goals.Where(tally => tally.Goal == shown.Id));
         Path = tallies.Path(reading.Test.Id);
         Stays = tallies.Stays(reading.Test.Id).ToDictionary(stay => stay.Page);
+        LoadDeeper(reading);
+    }
+
+    /// <summary>What lies behind the figures: time, who came, and whom they do not count.</summary>
+    private void LoadDeeper(TestReading reading)
+    {
         Time = TimeChart.From(
             reading,
             tallies.PageBuckets(reading.Test.Id),

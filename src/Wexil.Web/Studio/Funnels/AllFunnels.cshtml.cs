@@ -18,7 +18,8 @@ public enum FunnelOrder
 /// <summary>Every funnel: searched, sorted, archived and restored. The links of archived ones go on working.</summary>
 public sealed class AllFunnelsModel(FunnelStore funnels, TestStore tests, TallyStore tallies) : PageModel
 {
-    private const int MaxCount = 50;
+    /// <summary>How many are shown at once.</summary>
+    public const int MaxCount = 50;
 
     /// <param name="Running">Tests that are not decided.</param>
     /// <param name="Visitors">Of the first step.</param>
@@ -87,7 +88,9 @@ public sealed class AllFunnelsModel(FunnelStore funnels, TestStore tests, TallyS
                     FunnelOrder.Visitors => rows.OrderByDescending(row => row.Visitors),
                     _ => rows.OrderByDescending(row => row.Funnel.Id.Value),
                 }
-            ).Skip(At * MaxCount).Take(MaxCount),
+            )
+                .Skip(At * MaxCount)
+                .Take(MaxCount),
         ];
     }
 

@@ -40,9 +40,7 @@ public sealed class JumpModel(SearchStore search) : PageModel
         var address = $"/f/{hit.FunnelSlug}/{hit.StepSlug}/build";
         if (hit.Page.Length > 0)
             return new(hit.IsHosted ? $"{address}/{hit.Page}" : address, hit.Name, $"page of {hit.StepName}");
-        var place = hit.IsSection
-            ? $"section in {hit.FunnelName}"
-            : $"step of {hit.FunnelName}, /go/{hit.StepSlug}";
+        var place = hit.IsSection ? $"section in {hit.FunnelName}" : $"step of {hit.FunnelName}, /go/{hit.StepSlug}";
         return new(address, hit.Name, place);
     }
 }

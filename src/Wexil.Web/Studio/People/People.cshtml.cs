@@ -20,7 +20,9 @@ public sealed class PeopleModel(
 ) : PageModel
 {
     public const int MaxCount = 100;
-    private const int MaxOptInSteps = 12;
+
+    /// <summary>How many steps are at hand, the newest.</summary>
+    public const int MaxOptInSteps = 12;
 
     [BindProperty(SupportsGet = true)]
     public string? Text { get; set; }
@@ -68,7 +70,8 @@ public sealed class PeopleModel(
     /// <summary>Where the newest steps with opt-ins are told what becomes of them.</summary>
     public IReadOnlyList<(string Address, string Words)> OptInSteps { get; private set; } = [];
 
-    public bool IsFiltered => !string.IsNullOrWhiteSpace(Text) || !string.IsNullOrEmpty(Tag) || !string.IsNullOrWhiteSpace(On);
+    public bool IsFiltered =>
+        !string.IsNullOrWhiteSpace(Text) || !string.IsNullOrEmpty(Tag) || !string.IsNullOrWhiteSpace(On);
 
     private PeopleFilter Filter => new(Text?.Trim() ?? "", Tag ?? "", On?.Trim() ?? "");
 
@@ -165,7 +168,8 @@ public sealed class PeopleModel(
 
     /// <summary>The address of this screen, a hundred further or back.</summary>
     public string Further(int at) =>
-        $"/people?text={Uri.EscapeDataString(Text ?? "")}&tag={Uri.EscapeDataString(Tag ?? "")}&on={Uri.EscapeDataString(On ?? "")}&at={at}";
+        $"/people?text={Uri.EscapeDataString(Text ?? "")}&tag={Uri.EscapeDataString(Tag ?? "")}"
+        + $"&on={Uri.EscapeDataString(On ?? "")}&at={at}";
 
     public string When(Person person) => clock.Moment(person.At);
 
@@ -176,16 +180,15 @@ public sealed class PeopleModel(
         // One more than is shown tells whether there are older ones.
         var found = people.Find(Filter, MaxCount + 1, At * MaxCount);
         (Found, HasOlder) = ([.. found.Take(MaxCount)], found.Count > MaxCount);
-        (Count, Tags, Rules) = (people.Count(Filter), people.AllTags(), people.Rules());
+        // Where all of them are shown, they are counted.
+        Count = At == 0 && !HasOlder ? Found.Count : people.Count(Filter);
+        (Tags, Rules) = (people.AllTags(), people.Rules());
         OptInSteps =
         [
             .. funnels
                 .NewestSteps(StepKind.OptIn, MaxOptInSteps)
                 .Select(place =>
-                    (
-                        $"/f/{place.Funnel.Slug}/{place.Step.Slug}/opt-ins",
-                        $"{place.Step.Name} · {place.Funnel.Name}"
-                    )
+                    ($"/f/{place.Funnel.Slug}/{place.Step.Slug}/opt-ins", $"{place.Step.Name} · {place.Funnel.Name}")
                 ),
         ];
         HasTests = named.OfTests("").Count > 0;

@@ -58,9 +58,9 @@ public sealed class SalesModel(
 
     public IReadOnlyList<LedgerTotal> Totals { get; private set; } = [];
 
-    /// <summary>By what the orders are summed up.</summary>
+    /// <summary>By what the orders are summed up; null where nobody asked for that.</summary>
     [BindProperty(SupportsGet = true)]
-    public LedgerBy By { get; set; }
+    public LedgerBy? By { get; set; }
 
     public IReadOnlyList<LedgerSum> Sums { get; private set; } = [];
 
@@ -72,9 +72,9 @@ public sealed class SalesModel(
     public long All => Totals.Sum(total => total.Orders);
 
     /// <summary>The address of this screen with the same filter, summed up otherwise.</summary>
-    public string SummedBy(LedgerBy by, int turned = 0) =>
+    public string SummedBy(LedgerBy? by, int turned = 0) =>
         $"/sales?from={Escaped(From)}&until={Escaped(Until)}&text={Escaped(Text)}&credited={Escaped(Credited)}"
-        + $"&by={by}{(turned > 0 ? $"&turned={turned}" : "")}";
+        + $"{(by is null ? "" : $"&by={by}")}{(turned > 0 ? $"&turned={turned}" : "")}";
 
     /// <summary>The screen of one order, which leads back here.</summary>
     public string Address(LedgerOrder order) =>
@@ -153,7 +153,7 @@ public sealed class SalesModel(
             Turned = Math.Clamp(Turned, 0, 10_000);
         Orders = sales.Orders(filter, MaxCount, Turned * MaxCount);
         Totals = sales.Totals(filter);
-        Sums = sales.Sums(filter, By);
+        Sums = By is { } by ? sales.Sums(filter, by) : [];
         Uncredited = sales.Uncredited();
         New.Currency ??= settings.Currency.Code;
     }

@@ -20,8 +20,10 @@ public sealed class AllTestsModel(
     OwnerTime clock
 ) : PageModel
 {
-    private const int MaxCount = 100,
-        MaxWords = 10;
+    /// <summary>How many are shown at once.</summary>
+    public const int MaxCount = 100;
+
+    private const int MaxWords = 10;
 
     /// <param name="Visitors">As they stood with the verdict, or stand now.</param>
     /// <param name="Verdict">Null while it is not decided.</param>

@@ -130,11 +130,7 @@ public sealed class TodayModel(
         _ready = open.Count(reading => reading.Verdict.Keep is not null);
         _problems = open.Count(reading => reading.Verdict.Kind == VerdictKind.Problem);
         TestReading[] shown = [.. open.OrderBy(Urgency).Take(MaxRows)];
-        var byDay = tallies.ConversionsByDay(
-            shown.Select(reading => reading.Test.Id),
-            time.Now.AddDays(-Days),
-            Days
-        );
+        var byDay = tallies.ConversionsByDay(shown.Select(reading => reading.Test.Id), time.Now.AddDays(-Days), Days);
         return
         [
             .. shown.Select(reading => new Row(
