@@ -95,7 +95,7 @@ public static class ScreensBench
     private static async Task PrintScreensAsync(ServedWexil served, IReadOnlyList<(string Name, string Path)> screens)
     {
         using var content = ContentTimes.Start(served);
-        Console.WriteLine($"  {"screen", -22} {"first", 9} {"server", 9} {"slowest", 9} {"size", 9} {"content", 9}");
+        Console.WriteLine($"  {"screen",-22} {"first",9} {"server",9} {"slowest",9} {"size",9} {"content",9}");
         foreach (var (name, path) in screens)
         {
             var (first, size) = await OpenAsync(served, path);
@@ -107,8 +107,8 @@ public static class ScreensBench
                 ? []
                 : Enumerable.Range(0, Shows).Select(_ => content.Of(path)).Order().ToArray();
             Console.WriteLine(
-                $"  {name, -22} {first, 6:0} ms {times[Openings / 2], 6:0} ms {times[^1], 6:0} ms {size / 1e3, 6:0} kB "
-                    + (shown.Length > 0 ? $"{shown[Shows / 2], 6:0} ms" : "no Chromium")
+                $"  {name,-22} {first,6:0} ms {times[Openings / 2],6:0} ms {times[^1],6:0} ms {size / 1e3,6:0} kB "
+                    + (shown.Length > 0 ? $"{shown[Shows / 2],6:0} ms" : "no Chromium")
             );
         }
     }
@@ -152,7 +152,7 @@ public static class ScreensBench
             await end.CancelAsync();
             await opening;
             Console.WriteLine(
-                $"/go at {round.PerSecond:N0} a second {while_, -28} p50 {round.Quantile(0.5):0.0} ms, "
+                $"/go at {round.PerSecond:N0} a second {while_,-28} p50 {round.Quantile(0.5):0.0} ms, "
                     + $"p99 {round.Quantile(0.99):0.0} ms, failed {round.Failed}"
             );
             return round.Quantile(0.99);
