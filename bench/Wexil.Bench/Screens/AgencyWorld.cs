@@ -203,28 +203,30 @@ public sealed class AgencyWorld
     {
         var tests = new TestStore(_host.Database, _host.Journal, new Moment(Day(from)));
         for (var f = 0; f < _size.Funnels; f++)
-        for (var s = 0; s < Kinds.Length - 1; s++)
         {
-            var leans = !ends && s == 0 && f < _size.Leaning;
-            var track = _tracks[f][s];
-            var test = await tests.StartAsync(
-                new(
-                    track.Step.Id,
-                    _tracks[f][s + 1].Step.Id,
-                    $"Harvest {f + 1}-{s + 1}: {pages[0]} or {pages[1]}",
-                    "A headline that says how long it takes brings more.",
-                    Onward[s],
-                    0.1,
-                    [.. pages.Select(page => track.Pages[page].Id)],
-                    Weights.Even(pages.Length),
-                    TestSettings.Default with
-                    {
-                        Allocation = leans ? Allocation.Adaptive : Allocation.Random,
-                    }
-                )
-            );
-            if (leans)
-                await LeanAsync(test!.Value, from, until);
+            for (var s = 0; s < Kinds.Length - 1; s++)
+            {
+                var leans = !ends && s == 0 && f < _size.Leaning;
+                var track = _tracks[f][s];
+                var test = await tests.StartAsync(
+                    new(
+                        track.Step.Id,
+                        _tracks[f][s + 1].Step.Id,
+                        $"Harvest {f + 1}-{s + 1}: {pages[0]} or {pages[1]}",
+                        "A headline that says how long it takes brings more.",
+                        Onward[s],
+                        0.1,
+                        [.. pages.Select(page => track.Pages[page].Id)],
+                        Weights.Even(pages.Length),
+                        TestSettings.Default with
+                        {
+                            Allocation = leans ? Allocation.Adaptive : Allocation.Random,
+                        }
+                    )
+                );
+                if (leans)
+                    await LeanAsync(test!.Value, from, until);
+            }
         }
         Find();
         Record((long)(_size.Visits * (until - from) / Days), Day(from), Day(until));

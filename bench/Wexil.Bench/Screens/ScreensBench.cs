@@ -95,7 +95,7 @@ public static class ScreensBench
     private static async Task PrintScreensAsync(ServedWexil served, IReadOnlyList<(string Name, string Path)> screens)
     {
         using var content = ContentTimes.Start(served);
-        Console.WriteLine($"  {"screen",-22} {"first",9} {"server",9} {"slowest",9} {"size",9} {"content",9}");
+        PrintRow("screen", "first", "server", "slowest", "size", "content");
         foreach (var (name, path) in screens)
         {
             var (first, size) = await OpenAsync(served, path);
@@ -106,12 +106,19 @@ public static class ScreensBench
             var shown = content is null
                 ? []
                 : Enumerable.Range(0, Shows).Select(_ => content.Of(path)).Order().ToArray();
-            Console.WriteLine(
-                $"  {name,-22} {first,6:0} ms {times[Openings / 2],6:0} ms {times[^1],6:0} ms {size / 1e3,6:0} kB "
-                    + (shown.Length > 0 ? $"{shown[Shows / 2],6:0} ms" : "no Chromium")
+            PrintRow(
+                name,
+                $"{first:0} ms",
+                $"{times[Openings / 2]:0} ms",
+                $"{times[^1]:0} ms",
+                $"{size / 1e3:0} kB",
+                shown.Length > 0 ? $"{shown[Shows / 2]:0} ms" : "no Chromium"
             );
         }
     }
+
+    private static void PrintRow(string name, params string[] cells) =>
+        Console.WriteLine($"  {name.PadRight(22)}{string.Concat(cells.Select(cell => cell.PadLeft(10)))}");
 
     private static async Task<(double Milliseconds, long Size)> OpenAsync(ServedWexil served, string path)
     {
@@ -132,7 +139,7 @@ public static class ScreensBench
     )
     {
         string[] links = [.. Enumerable.Range(1, size.Funnels).Select(f => $"/go/larkrow-{f}-opt-in?s=ads-{f % 12}")];
-        async Task<double> LoadAsync(string while_, IReadOnlyList<string> opened)
+        async Task<double> LoadAsync(string beside, IReadOnlyList<string> opened)
         {
             using var end = new CancellationTokenSource();
             var opening = Task.Run(async () =>
@@ -152,7 +159,7 @@ public static class ScreensBench
             await end.CancelAsync();
             await opening;
             Console.WriteLine(
-                $"/go at {round.PerSecond:N0} a second {while_,-28} p50 {round.Quantile(0.5):0.0} ms, "
+                $"/go at {round.PerSecond:N0} a second {beside.PadRight(28)} p50 {round.Quantile(0.5):0.0} ms, "
                     + $"p99 {round.Quantile(0.99):0.0} ms, failed {round.Failed}"
             );
             return round.Quantile(0.99);
