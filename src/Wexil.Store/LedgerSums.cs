@@ -8,7 +8,7 @@ internal static class LedgerSums
 {
     private const string Net = "sum(coalesce(o.worth, max(0, o.sold - o.refunded)))";
 
-    // Who was shown a page before ordering; a buyer in two tests counts in both.
+    // The pages that the buyer was shown before ordering; a buyer in two tests counts in both.
     private const string ByTest = $"""
         SELECT n.test_id one, n.page_id other, o.counted_in, count(*) orders, {Net} net
         FROM orders o JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL

@@ -35,7 +35,7 @@ public readonly record struct ListedTest(TestId Test, long Visitors);
 /// <summary>Lists tests by what was thought, tried and learned, a part of them at a time.</summary>
 public sealed class TestListStore(Database database)
 {
-    // Behind a verdict, what it stood on is said; a step's test that was taken up again counts on.
+    // A decided test shows the visitors that its verdict is based on; one whose verdict was taken back counts on.
     private const string Visitors = """
         coalesce(
           CASE WHEN t.decided_at IS NOT NULL THEN (

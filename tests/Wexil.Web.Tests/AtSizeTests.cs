@@ -62,7 +62,7 @@ public sealed class AtSizeTests : IAsyncLifetime
     }
 
     [Fact]
-    public async Task Who_asks_waits_for_fifty_stale_results_and_sees_the_others_as_they_were()
+    public async Task A_list_of_all_tests_renews_fifty_stale_results_and_shows_the_others_as_they_were()
     {
         await CreateFunnelsAsync(Readings.MaxRenewed + 1, startsTests: true);
         var readings = _wexil.Get<Readings>();
@@ -70,7 +70,7 @@ public sealed class AtSizeTests : IAsyncLifetime
         Assert.Equal(Readings.MaxRenewed + 1, before.Count);
         await _wexil.Get<SettingStore>().SetOwnerNameAsync("Larkrow");
         Assert.Single(readings.Open(Steps).Intersect(before, ReferenceEqualityComparer.Instance));
-        // The one that is left is the first to be renewed by whoever asks next.
+        // The one that is left is renewed first the next time.
         Assert.Empty(readings.Open(Steps).Intersect(before, ReferenceEqualityComparer.Instance));
     }
 

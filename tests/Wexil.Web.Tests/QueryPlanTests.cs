@@ -144,7 +144,7 @@ public sealed partial class QueryPlanTests
         });
     }
 
-    // Who looks for a part of a name reads all names.
+    // A search for a part of a name reads all names.
     private static bool IsRefused(string table, string statement) =>
         Growing.Contains(table)
         || (

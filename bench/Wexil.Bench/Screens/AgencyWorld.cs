@@ -279,7 +279,7 @@ public sealed class AgencyWorld
         _recording.Clear();
     }
 
-    /// <summary>A visitor, who goes through a funnel as far as may be.</summary>
+    /// <summary>A visitor goes through a funnel, step by step, as far as chance leads.</summary>
     private void Come(DateTimeOffset at)
     {
         var funnel = _tracks[_random.Next(_tracks.Length)];

@@ -17,14 +17,14 @@ namespace Wexil.App.Results;
 public sealed class Readings : PeriodicWork
 {
     /// <summary>
-    /// Who asks for all waits for so many stale ones; the others are shown as they were last, some seconds ago.
+    /// A list of all tests renews so many stale results before it is shown; the others are some seconds old.
     /// </summary>
     public const int MaxRenewed = 50;
 
     /// <summary>Of one core's time, how much renewing in the background takes.</summary>
     private const double Share = 0.05;
 
-    // Visitors feel no stretch of work that is as short.
+    // Renewing a few at a time keeps each stretch of work shorter than visitors can feel.
     private const int ChunkSize = 4;
 
     // A reading says how long its test is likely to go on, which changes with time even where nobody comes.
@@ -37,7 +37,8 @@ public sealed class Readings : PeriodicWork
     private readonly Lock _lock = new();
     private readonly Dictionary<TestId, Entry> _entries = [];
     private long _changes,
-        _allStaleAt;
+        _allStaleAt,
+        _forgottenAt;
 
     /// <summary>Begins with none; the journal tells of what changes from now on.</summary>
     public Readings(
@@ -65,8 +66,9 @@ public sealed class Readings : PeriodicWork
     /// <param name="steps">Those of all funnels.</param>
     public IReadOnlyList<TestReading> Open(IReadOnlyDictionary<StepId, Step> steps)
     {
-        var open = _open.Value;
-        Forget(open);
+        Forget(_open.Value);
+        // The caller read the steps a moment ago; a test on a newer one is there the next time.
+        SplitTest[] open = [.. _open.Value.Where(test => steps.ContainsKey(test.Step))];
         var read = open.ToDictionary(test => test.Id, test => Known(test.Id));
         var renewed = Renew(
             [
@@ -157,7 +159,7 @@ public sealed class Readings : PeriodicWork
         }
     }
 
-    /// <summary>Tests that are decided are read by whoever looks at them.</summary>
+    /// <summary>Drops the results of tests that have been decided since.</summary>
     private void Forget(IReadOnlyList<SplitTest> open)
     {
         lock (_lock)
@@ -166,13 +168,14 @@ public sealed class Readings : PeriodicWork
                 return;
             foreach (var test in _entries.Keys.Except(open.Select(test => test.Id)).ToArray())
                 _entries.Remove(test);
+            _forgottenAt = _changes;
         }
     }
 
     private Entry EntryOf(TestId test)
     {
         if (!_entries.TryGetValue(test, out var entry))
-            _entries[test] = entry = new();
+            _entries[test] = entry = new() { StaleAt = _forgottenAt };
         return entry;
     }
 

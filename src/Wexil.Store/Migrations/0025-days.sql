@@ -20,6 +20,6 @@ INSERT INTO test_days
 -- A person's orders are found without reading the others.
 CREATE INDEX orders_by_visitor ON orders (visitor) WHERE visitor IS NOT NULL;
 
--- Who is looked for by a part of the address or by a page is sifted without reading the rest of the row.
+-- A search by a part of the address or by a page reads this index, and rows only for what it finds.
 DROP INDEX leads_by_time;
 CREATE INDEX leads_by_time ON leads (at, event_id, email, page_id);

@@ -46,8 +46,8 @@ public sealed class Journal : IDisposable
         MaxLag = TimeSpan.FromMilliseconds(100);
     private static readonly long Breather = Stopwatch.Frequency / 20;
 
-    // Who comes while a slice is projected waits for it. Where nobody does, it goes on: the more visits are in it, the
-    // fewer rows it writes for each. If somebody comes then, what it has done is undone, and slices stay short for a
+    // A visitor who comes during a slice waits for its end. While nobody comes, the batch grows: the more visits are in
+    // it, the fewer rows it writes for each. A visitor who comes then has the batch undone, and slices stay short for a
     // while.
     private static readonly long Slice = Stopwatch.Frequency / 200,
         ShortSlices = Stopwatch.Frequency;

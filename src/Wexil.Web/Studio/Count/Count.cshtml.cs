@@ -126,7 +126,7 @@ public sealed class CountModel(
 
     public void OnGet()
     {
-        // What was just done is said on the next screen that somebody opens.
+        // The message about what was just done belongs to the next screen that the owner opens.
         if (Live)
             TempData.Keep();
         if (Screen.Reading is not { } reading)
@@ -145,7 +145,7 @@ public sealed class CountModel(
         LoadDeeper(reading);
     }
 
-    /// <summary>What lies behind the figures: time, who came, and whom they do not count.</summary>
+    /// <summary>Figures over time, by segment, of visitors outside the test, and of pairs of tests.</summary>
     private void LoadDeeper(TestReading reading)
     {
         Time = TimeChart.From(
