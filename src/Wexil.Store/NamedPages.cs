@@ -18,6 +18,9 @@ public sealed class NamedPages(Database database)
 
     private const string TestWords = "p.name || ' · ' || t.name";
 
+    /// <summary>Words that contain the text and are as long as the text are the text itself, and come first.</summary>
+    private static string IsWhole(string words) => $"length({words}) = length($1)";
+
     /// <summary>Pages on the steps of funnels, the newest first.</summary>
     public IReadOnlyList<NamedPage> Pages(string text) =>
         Find(
@@ -25,7 +28,7 @@ public sealed class NamedPages(Database database)
             SELECT p.id, NULL, {PageWords}
             FROM pages p JOIN steps s ON s.id = p.step_id JOIN funnels f ON f.id = s.funnel_id
             WHERE s.host_id IS NULL AND p.archived_at IS NULL AND holds({PageWords}, $1)
-            ORDER BY p.id DESC LIMIT {MaxOffered}
+            ORDER BY {IsWhole(PageWords)} DESC, p.id DESC LIMIT {MaxOffered}
             """,
             text
         );
@@ -37,7 +40,7 @@ public sealed class NamedPages(Database database)
             SELECT p.id, t.id, {TestWords}
             FROM tests t JOIN test_pages o ON o.test_id = t.id JOIN pages p ON p.id = o.page_id
             WHERE holds({TestWords}, $1)
-            ORDER BY t.id DESC, o.position LIMIT {MaxOffered}
+            ORDER BY {IsWhole(TestWords)} DESC, t.id DESC, o.position LIMIT {MaxOffered}
             """,
             text
         );

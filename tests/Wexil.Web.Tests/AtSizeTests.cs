@@ -118,6 +118,26 @@ public sealed class AtSizeTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_page_is_meant_by_all_of_its_words_however_many_others_begin_with_them()
+    {
+        foreach (var name in new[] { "Kit", "Light", "Light" }.Concat(Enumerable.Range(10, 25).Select(i => $"Kit {i}")))
+            await _wexil
+                .Get<FunnelStore>()
+                .CreateAsync(
+                    name,
+                    [new(StepKind.Sales, "Sales", "sales", [new("Offer", WexilFixture.Bundle("<h1>Kit</h1>"), null)])]
+                );
+        var named = _wexil.Get<NamedPages>();
+        const string words = "Offer · Sales · Kit",
+            twice = "Offer · Sales · Light";
+        Assert.Equal(words, PageChoice.Choose(words, named.Pages(words)).Page?.Words);
+        // Nobody is credited with a page that was not meant.
+        var (page, problem) = PageChoice.Choose(twice, named.Pages(twice));
+        Assert.Null(page);
+        Assert.StartsWith("2 pages are called exactly that", problem, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task Suggestions_come_for_the_owner_only_and_at_most_twenty()
     {
         await CreateFunnelsAsync(30, startsTests: true);

@@ -16,7 +16,11 @@ public static class PageChoice
         ];
         return (exact, offered) switch
         {
-            ([var meant, ..], _) => (meant, ""),
+            ([var meant], _) => (meant, ""),
+            ({ Length: > 1 }, _) => (
+                null,
+                $"{Format.Count(exact.Length)} pages are called exactly that. Rename one of them, then choose it here."
+            ),
             (_, [var only]) => (only, ""),
             (_, []) => (null, "No page is called that. Type a part of its name, its step or its funnel."),
             _ => (
