@@ -95,12 +95,7 @@ public sealed class RateChart
                 .Select(i =>
                 {
                     var rate = from + (until - from) * i / points;
-                    var index = Math.Clamp(
-                        (int)Math.Round((rate - density.Low) / density.Step),
-                        0,
-                        density.Density.Length - 1
-                    );
-                    return $"{Format.At(At(rate))},{Format.At(line - 4 - density.Density[index] * scale)}";
+                    return $"{Format.At(At(rate))},{Format.At(line - 4 - density.DensityAt(rate) * scale)}";
                 })
         );
     }

@@ -8,9 +8,13 @@ namespace Wexil.Core.Statistics;
 /// </summary>
 public sealed class RatePosterior
 {
-    private const int Points = 4001;
+    private const int Points = 1001;
     private const double NegligibleLogDensity = -40;
     private readonly double[] _cumulative = new double[Points];
+    private readonly double _conversions,
+        _misses,
+        _highest,
+        _area;
 
     /// <summary>What visitors of one phase, or plain sums, tell about a rate.</summary>
     public RatePosterior(Arm arm)
@@ -19,10 +23,9 @@ public sealed class RatePosterior
     /// <summary>What visitors of several phases tell about a rate.</summary>
     public RatePosterior(StandardRate known)
     {
-        var (x, misses) = (known.Conversions, known.Visitors - known.Conversions);
+        var (x, misses) = (_conversions, _misses) = (known.Conversions, known.Visitors - known.Conversions);
         var mode = known.Visitors == 0 ? 0.5 : known.Rate;
-        var highest = Term(x, mode) + Term(misses, 1 - mode);
-        double LogShape(double rate) => Term(x, rate) + Term(misses, 1 - rate) - highest;
+        var highest = _highest = Term(x, mode) + Term(misses, 1 - mode);
         Low = x == 0 ? 0 : Edge(LogShape, mode, 0);
         High = misses == 0 ? 1 : Edge(LogShape, mode, 1);
 
@@ -47,11 +50,11 @@ public sealed class RatePosterior
                     + (slopeBefore - slope) * Step * Step / 12;
             slopeBefore = slope;
         }
-        var total = _cumulative[^1];
+        _area = _cumulative[^1];
         for (var i = 0; i < Points; i++)
         {
-            Density[i] /= total;
-            _cumulative[i] /= total;
+            Density[i] /= _area;
+            _cumulative[i] /= _area;
         }
     }
 
@@ -69,6 +72,9 @@ public sealed class RatePosterior
 
     /// <summary>Chance that the true rate is at most <paramref name="rate"/>.</summary>
     public double CumulativeAt(double rate) => At(rate).Cumulative;
+
+    /// <summary>Density at <paramref name="rate"/>; 0 beyond the grid.</summary>
+    public double DensityAt(double rate) => At(rate).Density;
 
     /// <summary>
     /// For each page the chance that its true rate is the highest, and what keeping it is expected to lose against the
@@ -89,13 +95,15 @@ public sealed class RatePosterior
             return (1, 0);
         var place = (rate - Low) / Step;
         var i = Math.Min((int)place, Points - 2);
-        // Hermite's cubic: the density is the slope.
+        // Hermite's cubic: the density is the slope. The cubic's own slope would be far less exact than its height.
         var t = place - i;
         var (from, rise, fall) = (_cumulative[i], Density[i] * Step, Density[i + 1] * Step);
         var gain = _cumulative[i + 1] - from;
         var (square, cube) = (3 * gain - 2 * rise - fall, rise + fall - 2 * gain);
-        return (from + t * (rise + t * (square + t * cube)), (rise + t * (2 * square + t * 3 * cube)) / Step);
+        return (from + t * (rise + t * (square + t * cube)), Math.Exp(LogShape(rate)) / _area);
     }
+
+    private double LogShape(double rate) => Term(_conversions, rate) + Term(_misses, 1 - rate) - _highest;
 
     private static double Term(double count, double rate) => count == 0 ? 0 : count * Math.Log(rate);
 
