@@ -6,12 +6,18 @@ namespace Wexil.Web.Commands;
 public sealed class AddressOptions
 {
     public Option<Uri?> Studio { get; } =
-        CommandOptions.Address("--studio", "Address on which the signed-in side listens.", "http://localhost:5080");
+        CommandOptions.Address(
+            "--studio",
+            "Address on which the signed-in side listens, or a socket: unix:/run/wexil/studio.sock.",
+            "http://localhost:5080",
+            mayBeSocket: true
+        );
 
     public Option<Uri?> Visitors { get; } =
         CommandOptions.Address(
             "--visitors",
-            "Address for visitors; must use a different host name from --studio.",
-            "http://127.0.0.1:5081"
+            "Address on which the visitors' side listens; browsers must see another host name than Studio's.",
+            "http://127.0.0.1:5081",
+            mayBeSocket: true
         );
 }

@@ -10,7 +10,8 @@ public static class CommandOptions
     public static string InHome(string folder) => Path.Combine(FromEnvironment("WEXIL_HOME") ?? "", folder);
 
     /// <summary>An option that is an http or https address; null where it is not given and has no default.</summary>
-    public static Option<Uri?> Address(string name, string description, string? usual) =>
+    /// <param name="mayBeSocket">A unix socket will do too.</param>
+    public static Option<Uri?> Address(string name, string description, string? usual, bool mayBeSocket = false) =>
         new(name)
         {
             Description = description,
@@ -19,7 +20,7 @@ public static class CommandOptions
             {
                 if (
                     Uri.TryCreate(result.Tokens[0].Value, UriKind.Absolute, out var address)
-                    && address.Scheme is ("http" or "https")
+                    && (address.Scheme is "http" or "https" || (mayBeSocket && address.Scheme == "unix"))
                 )
                     return address;
                 result.AddError($"{name} is not an http address: {result.Tokens[0].Value}");

@@ -9,15 +9,38 @@ namespace Wexil.Web.Commands;
 /// <summary>What every command does that starts a host.</summary>
 public static class HostRun
 {
-    /// <exception cref="StoreException">Both doors have one host.</exception>
+    /// <summary>
+    /// Studio and the visitors' side need names of their own: cookies ignore ports and reach the names below, and a
+    /// marketer's page must be able neither to read the signed-in side nor to throw its cookies out.
+    /// </summary>
+    /// <exception cref="StoreException">They do not have them.</exception>
     public static void CheckHosts(WexilOptions options)
     {
-        if (options.Studio.Host.Equals(options.Visitors.Host, StringComparison.OrdinalIgnoreCase))
-            throw new StoreException(
-                "--studio and --visitors need two different hosts, such as localhost and 127.0.0.1: cookies "
-                    + "ignore ports, and pages must not be able to read the signed-in side."
-            );
+        var studio = HostOf(options.StudioAddress, "--public-studio");
+        string[] visitors = [HostOf(options.VisitorsAddress, "--public-visitors"), .. options.VisitorsNames];
+        foreach (var name in visitors)
+        {
+            if (name.Equals(studio, StringComparison.OrdinalIgnoreCase))
+                throw new StoreException(
+                    $"Studio and the visitors' side both have the host name {name}. They need two different ones, "
+                        + "such as localhost and 127.0.0.1, or studio.example.com and go.example.net: cookies ignore "
+                        + "ports, and pages must not be able to read the signed-in side."
+                );
+            if (IsBelow(name, studio) || IsBelow(studio, name))
+                throw new StoreException(
+                    $"Of the host names {studio} and {name} one lies below the other, so that pages could set cookies "
+                        + "for the signed-in side. Choose two that stand side by side or, better, two domains."
+                );
+        }
     }
+
+    private static string HostOf(Uri address, string option) =>
+        address.Scheme == DoorListening.UnixScheme
+            ? throw new StoreException($"Where a unix socket is listened on, {option} says what browsers see.")
+            : address.Host;
+
+    private static bool IsBelow(string name, string other) =>
+        name.EndsWith("." + other, StringComparison.OrdinalIgnoreCase);
 
     /// <summary>Prints where both doors are, and a link that signs in.</summary>
     /// <param name="isFirstRunOffered">An owner without a password is led to set one.</param>

@@ -38,6 +38,11 @@ internal sealed class ServeOptions
         Description = "Header with the visitor's country (two letters) from a trusted proxy.",
     };
 
+    private readonly Option<string[]> _visitorsNames = new("--visitors-name")
+    {
+        Description = "A further host name that leads visitors here; can be given several times.",
+    };
+
     public void AddTo(Command command)
     {
         command.Add(_data);
@@ -48,6 +53,7 @@ internal sealed class ServeOptions
         command.Add(_powerLoss);
         command.Add(_proxies);
         command.Add(_countryHeader);
+        command.Add(_visitorsNames);
     }
 
     public WexilOptions Read(ParseResult result) =>
@@ -61,6 +67,9 @@ internal sealed class ServeOptions
             SurvivePowerLoss = result.GetValue(_powerLoss),
             TrustedProxies = [.. (result.GetValue(_proxies) ?? []).Select(IPAddress.Parse)],
             CountryHeader = result.GetValue(_countryHeader),
+            VisitorsNames = result.GetValue(_visitorsNames) ?? [],
+            StudioHandle = HandedSockets.Find("studio"),
+            VisitorsHandle = HandedSockets.Find("visitors"),
             // By the environment, because others on the machine can read a command line.
             Smtp = CommandOptions.Smtp(CommandOptions.FromEnvironment("WEXIL_SMTP")),
             MailFrom = CommandOptions.FromEnvironment("WEXIL_MAIL_FROM") ?? "wexil@localhost",

@@ -41,8 +41,8 @@ public sealed class WexilHost : IAsyncDisposable
             .AddSingleton<ITicketSeal>(new TicketSeal(protection))
             .AddSingleton(new MailOptions(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox")))
             .AddSingleton(new CountryResolver(options.TrustedProxies, options.CountryHeader))
-            .AddSingleton(new StudioAddress(options.PublicStudio ?? options.Studio))
-            .AddSingleton(new VisitorsAddress(options.PublicVisitors ?? options.Visitors))
+            .AddSingleton(new StudioAddress(options.StudioAddress))
+            .AddSingleton(new VisitorsAddress(options.VisitorsAddress))
             .AddWexilStore(folder, database, journal)
             .AddWexilApp();
         _shared = Provide(shared, logs);
@@ -139,7 +139,7 @@ public sealed class WexilHost : IAsyncDisposable
         builder.Logging.AddFilter("Microsoft.AspNetCore.Hosting.Diagnostics", LogLevel.None);
         // A waiting connection keeps its buffer, and a request is read in one call instead of two.
         builder.WebHost.UseSockets(sockets => sockets.WaitForDataBeforeAllocatingBuffer = false);
-        builder.WebHost.UseUrls(options.Visitors.GetLeftPart(UriPartial.Authority));
+        builder.WebHost.ListenAt(options.Visitors, options.VisitorsHandle);
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
             kestrel.AddServerHeader = false;
@@ -148,6 +148,7 @@ public sealed class WexilHost : IAsyncDisposable
         AddShared(builder.Services, shared);
         builder.Services.AddVisitors();
         var app = builder.Build();
+        app.Use(new DoorGuard(options.VisitorsAddress, options.VisitorsNames, Journal).Invoke);
         app.MapVisitors();
         return app;
     }
@@ -158,7 +159,7 @@ public sealed class WexilHost : IAsyncDisposable
         // The keys lie in the data folder like everything else; who can read it needs no key.
         Log(builder.Logging);
         builder.Logging.AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error);
-        builder.WebHost.UseUrls(options.Studio.GetLeftPart(UriPartial.Authority));
+        builder.WebHost.ListenAt(options.Studio, options.StudioHandle);
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
             kestrel.AddServerHeader = false;
@@ -171,6 +172,7 @@ public sealed class WexilHost : IAsyncDisposable
             .PersistKeysToFileSystem(new DirectoryInfo(folder.Keys));
         builder.Services.AddStudio(options.FollowsClock);
         var app = builder.Build();
+        app.Use(new DoorGuard(options.StudioAddress, [], Journal).Invoke);
         app.MapStudio();
         return app;
     }

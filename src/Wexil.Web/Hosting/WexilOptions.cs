@@ -6,10 +6,13 @@ public sealed record WexilOptions
     /// <summary>The data folder.</summary>
     public required string Data { get; init; }
 
-    /// <summary>Where Studio listens. Another host than the visitors', because cookies ignore ports.</summary>
+    /// <summary>
+    /// Where Studio listens, an address or a unix socket. Browsers see another host than the visitors', because cookies
+    /// ignore ports.
+    /// </summary>
     public Uri Studio { get; init; } = new("http://localhost:5080");
 
-    /// <summary>Where the visitors' side listens.</summary>
+    /// <summary>Where the visitors' side listens, an address or a unix socket.</summary>
     public Uri Visitors { get; init; } = new("http://127.0.0.1:5081");
 
     /// <summary>Studio's address as browsers see it, where a proxy stands in between.</summary>
@@ -17,6 +20,21 @@ public sealed record WexilOptions
 
     /// <summary>The visitors' address as browsers see it: the one that is printed in ads.</summary>
     public Uri? PublicVisitors { get; init; }
+
+    /// <summary>Further host names that lead visitors here, such as a marketer's own domains for links.</summary>
+    public IReadOnlyCollection<string> VisitorsNames { get; init; } = [];
+
+    /// <summary>The socket that systemd opened for Studio; null for none.</summary>
+    public ulong? StudioHandle { get; init; }
+
+    /// <summary>The socket that systemd opened for visitors; null for none.</summary>
+    public ulong? VisitorsHandle { get; init; }
+
+    /// <summary>Studio's address as browsers see it.</summary>
+    public Uri StudioAddress => PublicStudio ?? Studio;
+
+    /// <summary>The visitors' address as browsers see it.</summary>
+    public Uri VisitorsAddress => PublicVisitors ?? Visitors;
 
     /// <summary>Proxies that may say for whom they ask.</summary>
     public IReadOnlyCollection<System.Net.IPAddress> TrustedProxies { get; init; } = [];

@@ -1,5 +1,6 @@
 using System.Text.Encodings.Web;
 using System.Text.Unicode;
+using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.RateLimiting;
 using Microsoft.Extensions.WebEncoders;
@@ -36,7 +37,17 @@ public static class StudioApp
             encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All)
         );
         services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(form => form.ValueLengthLimit = 16 << 20);
-        services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "X-Antiforgery");
+        services
+            .AddOptions<AntiforgeryOptions>()
+            .Configure<StudioAddress>(
+                (antiforgery, studio) =>
+                {
+                    var secure = studio.Address.Scheme == Uri.UriSchemeHttps;
+                    antiforgery.HeaderName = "X-Antiforgery";
+                    antiforgery.Cookie.Name = secure ? "__Host-wexil-form" : "wexil-form";
+                    antiforgery.Cookie.SecurePolicy = secure ? CookieSecurePolicy.Always : CookieSecurePolicy.None;
+                }
+            );
         services.AddRazorPages(pages =>
         {
             pages.RootDirectory = "/Studio";

@@ -5,8 +5,7 @@ using Wexil.App;
 namespace Wexil.Web.Studio;
 
 /// <summary>
-/// Holds the door: only requests to Studio's own host, posts only from its own pages, and a content policy under which
-/// nothing runs but what Wexil ships. Marketers' pages are framed from the visitors' host alone.
+/// Holds the door: posts only from its own pages, and a content policy under which nothing runs but what Wexil ships. Marketers' pages are framed from the visitors' host alone.
 /// </summary>
 public sealed class StudioGuard(RequestDelegate next, StudioAddress studio, VisitorsAddress visitors)
 {
@@ -22,11 +21,11 @@ public sealed class StudioGuard(RequestDelegate next, StudioAddress studio, Visi
     public Task Invoke(HttpContext http)
     {
         var request = http.Request;
-        // Another name that leads here would be another site's page reading ours.
-        if (!string.Equals(request.Host.Host, studio.Address.Host, StringComparison.OrdinalIgnoreCase))
-            return Refuse(http, StatusCodes.Status421MisdirectedRequest, $"Wexil is at {studio.Origin}.");
         if (HttpMethods.IsPost(request.Method) && request.Headers.Origin is [{ } origin] && origin != studio.Origin)
-            return Refuse(http, StatusCodes.Status403Forbidden, "This request did not come from Wexil.");
+        {
+            http.Response.StatusCode = StatusCodes.Status403Forbidden;
+            return http.Response.WriteAsync("This request did not come from Wexil.");
+        }
 
         var headers = http.Response.Headers;
         var nonce = Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(16));
@@ -36,11 +35,5 @@ public sealed class StudioGuard(RequestDelegate next, StudioAddress studio, Visi
         headers["Referrer-Policy"] = "same-origin";
         headers["Cross-Origin-Opener-Policy"] = "same-origin";
         return next(http);
-    }
-
-    private static Task Refuse(HttpContext http, int status, string why)
-    {
-        http.Response.StatusCode = status;
-        return http.Response.WriteAsync(why);
     }
 }

@@ -72,9 +72,8 @@ public sealed class CountryResolver(IReadOnlyCollection<IPAddress> proxies, stri
     public string CountryOf(HttpContext http)
     {
         var address = http.Connection.RemoteIpAddress;
-        if (address is null || proxies.Count == 0)
-            return Countries.CountryOf(address);
-        if (!proxies.Contains(address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address))
+        // A request without an address comes over a unix socket, which only the owner's proxy can open.
+        if (address is not null && !IsProxy(address))
             return Countries.CountryOf(address);
         if (
             countryHeader is not null
@@ -88,4 +87,7 @@ public sealed class CountryResolver(IReadOnlyCollection<IPAddress> proxies, stri
             ? Countries.CountryOf(client)
             : "";
     }
+
+    private bool IsProxy(IPAddress address) =>
+        proxies.Count > 0 && proxies.Contains(address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address);
 }

@@ -1,0 +1,60 @@
+using Wexil.Store.Recording;
+
+namespace Wexil.Web.Hosting;
+
+/// <summary>
+/// What comes first at either door: whether the program is alive and ready, for whoever watches it; then only requests
+/// to the door's own names, as https where browsers see https.
+/// </summary>
+/// <param name="address">The door's address as browsers see it.</param>
+/// <param name="names">Further names that lead to it.</param>
+internal sealed class DoorGuard(Uri address, IReadOnlyCollection<string> names, Journal journal)
+{
+    /// <summary>For a year, browsers come by https only, whatever a link says.</summary>
+    private const string StrictTransport = "max-age=31536000";
+
+    private readonly string[] _names = [address.Host, .. names];
+    private readonly bool _isHttps = address.Scheme == Uri.UriSchemeHttps;
+
+    /// <summary>Lets a request in, or answers it.</summary>
+    public Task Invoke(HttpContext http, RequestDelegate next)
+    {
+        var path = http.Request.Path.Value;
+        if (path == "/health")
+            return Say(http, StatusCodes.Status200OK, "alive");
+        if (path == "/ready")
+            return IsReady
+                ? Say(http, StatusCodes.Status200OK, "ready")
+                : Say(http, StatusCodes.Status503ServiceUnavailable, "not ready");
+        if (!IsOurs(http.Request.Host.Value))
+            return Say(http, StatusCodes.Status421MisdirectedRequest, "This name does not lead here.");
+        if (_isHttps)
+        {
+            // The proxy speaks http with us; cookies and redirects are for the browser, which speaks https with it.
+            http.Request.Scheme = Uri.UriSchemeHttps;
+            http.Response.Headers.StrictTransportSecurity = StrictTransport;
+        }
+        return next(http);
+    }
+
+    private bool IsReady => journal.Health.Trouble is null;
+
+    private bool IsOurs(ReadOnlySpan<char> host)
+    {
+        // Behind the last colon is the port, unless it is one within the brackets of an IPv6 address.
+        var colon = host.LastIndexOf(':');
+        var name = colon > host.LastIndexOf(']') ? host[..colon] : host;
+        foreach (var ours in _names)
+            if (name.Equals(ours, StringComparison.OrdinalIgnoreCase))
+                return true;
+        return false;
+    }
+
+    private static Task Say(HttpContext http, int status, string what)
+    {
+        http.Response.StatusCode = status;
+        http.Response.ContentType = "text/plain; charset=utf-8";
+        http.Response.Headers.CacheControl = "no-store";
+        return http.Response.WriteAsync(what + "\n");
+    }
+}
