@@ -1,6 +1,7 @@
 using Microsoft.CodeAnalysis;
 using Microsoft.CodeAnalysis.CSharp;
 using Microsoft.CodeAnalysis.CSharp.Syntax;
+using Wexil.Tests;
 
 namespace Wexil.Web.Tests;
 
@@ -9,7 +10,7 @@ public sealed class ShapeTests
 {
     private const int MaxLines = 40;
 
-    private static readonly string Sources = Path.Combine(Root(), "src");
+    private static readonly string Sources = Repository.At("src");
 
     [Fact]
     public void No_method_is_longer_than_a_screen() =>
@@ -65,13 +66,5 @@ public sealed class ShapeTests
     {
         var line = node.GetLocation().GetLineSpan().StartLinePosition.Line + 1;
         return $"{Path.GetRelativePath(Sources, node.SyntaxTree.FilePath)}:{line}";
-    }
-
-    private static string Root()
-    {
-        var folder = new DirectoryInfo(AppContext.BaseDirectory);
-        while (!File.Exists(Path.Combine(folder.FullName, "Wexil.slnx")))
-            folder = folder.Parent!;
-        return folder.FullName;
     }
 }

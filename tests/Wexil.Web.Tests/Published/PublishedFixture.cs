@@ -1,0 +1,50 @@
+using System.Diagnostics;
+using Wexil.Tests;
+
+namespace Wexil.Web.Tests.Published;
+
+/// <summary>What <c>./wexil publish</c> makes, once for all tests of it.</summary>
+public sealed class PublishedFixture : IAsyncLifetime
+{
+    public string Folder { get; } = Path.Combine(TemporaryFolder.Create("published"), "wexil");
+
+    public string Program => Path.Combine(Folder, "wexil");
+
+    public async Task InitializeAsync()
+    {
+        using var publish = Process.Start(
+            new ProcessStartInfo(Repository.At("wexil"), ["publish", Folder]) { RedirectStandardError = true }
+        )!;
+        var said = await publish.StandardError.ReadToEndAsync();
+        await publish.WaitForExitAsync();
+        Assert.True(publish.ExitCode == 0, said);
+    }
+
+    public Task DisposeAsync()
+    {
+        TemporaryFolder.Delete(Folder);
+        return Task.CompletedTask;
+    }
+
+    /// <summary>Runs one of its commands to the end, on a machine that knows no SDK.</summary>
+    public async Task<(int Code, string Said, string Problems)> RunAsync(params string[] arguments)
+    {
+        using var program = Start(arguments);
+        var (said, problems) = (program.StandardOutput.ReadToEndAsync(), program.StandardError.ReadToEndAsync());
+        await program.WaitForExitAsync();
+        return (program.ExitCode, await said, await problems);
+    }
+
+    /// <summary>Starts one of its commands, on a machine that knows no SDK.</summary>
+    public Process Start(params string[] arguments)
+    {
+        var start = new ProcessStartInfo(Program, arguments)
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
+        start.Environment.Clear();
+        start.Environment["PATH"] = "/nowhere";
+        return Process.Start(start)!;
+    }
+}
