@@ -3,30 +3,18 @@ namespace Wexil.Store;
 /// <summary>
 /// The one folder that holds everything: the data file, the spill file, the keys. Used by one process at a time.
 /// </summary>
-public sealed class DataFolder : IDisposable
+public sealed class DataFolder : DataPaths, IDisposable
 {
     private const int ReserveBytes = 1 << 20;
+
+    /// <summary>Whoever else is on the machine reads none of it: people, keys, the password's hash.</summary>
+    private const UnixFileMode OwnerOnly =
+        UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
+
     private readonly FileStream _inUse;
 
-    private DataFolder(string path, FileStream inUse) => (Path, _inUse) = (path, inUse);
-
-    /// <summary>The folder, as a whole path.</summary>
-    public string Path { get; }
-
-    /// <summary>The SQLite file.</summary>
-    public string DataFile => System.IO.Path.Combine(Path, "wexil.db");
-
-    /// <summary>Where events go that the store does not take in time.</summary>
-    public string SpillFile => System.IO.Path.Combine(Path, "spill.bin");
-
-    /// <summary>Room that is given up when the disk is full.</summary>
-    public string ReserveFile => System.IO.Path.Combine(Path, "reserve.bin");
-
-    /// <summary>Uploads that wait to be told where they belong.</summary>
-    public string Uploads => System.IO.Path.Combine(Path, "uploads");
-
-    /// <summary>The keys that sign cookies and tickets.</summary>
-    public string Keys => System.IO.Path.Combine(Path, "keys");
+    private DataFolder(string path, FileStream inUse)
+        : base(path) => _inUse = inUse;
 
     /// <exception cref="StoreException">The folder cannot be written to, or another process uses it.</exception>
     public static DataFolder Open(string path)
@@ -35,6 +23,8 @@ public sealed class DataFolder : IDisposable
         try
         {
             Directory.CreateDirectory(full);
+            if (!OperatingSystem.IsWindows())
+                File.SetUnixFileMode(full, OwnerOnly);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
@@ -61,6 +51,19 @@ public sealed class DataFolder : IDisposable
                 error
             );
         }
+    }
+
+    /// <summary>Refuses to begin anew where there was data before: an owner would think that all of it is gone.</summary>
+    /// <exception cref="StoreException">The data file is missing or empty, and the folder was in use.</exception>
+    public void CheckDataIsThere()
+    {
+        var isThere = File.Exists(DataFile) && new FileInfo(DataFile).Length > 0;
+        if (isThere || !File.Exists(ReserveFile))
+            return;
+        throw new StoreException(
+            $"The data file {DataFile} is {(File.Exists(DataFile) ? "empty" : "missing")}, although this folder was in "
+                + "use before. Nothing was changed. Restore a backup with wexil restore, or choose another folder."
+        );
     }
 
     /// <summary>

@@ -4,6 +4,7 @@ using Microsoft.Data.Sqlite;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
+using Wexil.Store.Backups;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;
@@ -14,6 +15,17 @@ namespace Wexil.Store;
 /// </summary>
 public sealed class Database : IDisposable
 {
+    /// <summary>After a burst the log gives its room back; what is left is written to again and again. In bytes.</summary>
+    private const int MaxIdleLog = 64 << 20;
+
+    private static readonly string[] Scripts =
+    [
+        .. typeof(Database)
+            .Assembly.GetManifestResourceNames()
+            .Where(name => name.EndsWith(".sql", StringComparison.Ordinal))
+            .Order(),
+    ];
+
     private readonly string _file;
     private readonly Action<string>? _traced;
     private readonly ConcurrentBag<Reader> _idle = [];
@@ -32,16 +44,17 @@ public sealed class Database : IDisposable
     /// <param name="traced">Is told every statement as it runs, with its values; null for nobody.</param>
     public static Database Open(DataFolder folder, Action<string>? traced = null)
     {
+        folder.CheckDataIsThere();
         try
         {
-            Migrate(folder.DataFile);
+            Migrate(folder);
             folder.TakeReserve();
         }
         catch (SqliteException error) when (IsFull(error) && File.Exists(folder.ReserveFile))
         {
             // A full disk leaves no room even for the files that reading needs: give up the room kept for this.
             File.Delete(folder.ReserveFile);
-            Migrate(folder.DataFile);
+            Migrate(folder);
         }
         catch (SqliteException error)
         {
@@ -119,7 +132,7 @@ public sealed class Database : IDisposable
         var connection = ConnectTraced();
         connection.Execute(
             $"PRAGMA synchronous={(options.SurvivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA "
-                + "wal_autocheckpoint=100000; PRAGMA cache_size=-65536"
+                + $"wal_autocheckpoint=100000; PRAGMA cache_size=-65536; PRAGMA journal_size_limit={MaxIdleLog}"
         );
         // Whoever reads the log while it is being written to takes the writer's lock for a moment, to read it again.
         _ = SQLitePCL.raw.sqlite3_busy_timeout(connection.Handle, (int)options.LockPatience.TotalMilliseconds);
@@ -150,28 +163,47 @@ public sealed class Database : IDisposable
         return connection;
     }
 
-    private static void Migrate(string file)
+    /// <summary>How many migrations a data file has.</summary>
+    internal static long VersionOf(string file)
     {
-        var scripts = typeof(Database)
-            .Assembly.GetManifestResourceNames()
-            .Where(name => name.EndsWith(".sql", StringComparison.Ordinal))
-            .Order()
-            .ToArray();
         using var connection = Connect(file);
-        var present =
-            connection.Number("SELECT count(*) FROM sqlite_schema WHERE name = 'SchemaVersions'") > 0
-                ? connection.Rows("SELECT ScriptName FROM SchemaVersions", row => row.GetString(0))
-                : [];
-        if (present.Except(scripts).Any())
+        return Applied(connection).Count;
+    }
+
+    /// <exception cref="StoreException">The file was written by a newer program, or is no data file.</exception>
+    internal static void CheckIsNotNewer(string file)
+    {
+        using var connection = Connect(file);
+        CheckIsNotNewer(file, connection, Applied(connection));
+    }
+
+    private static List<string> Applied(SqliteConnection connection) =>
+        connection.Number("SELECT count(*) FROM sqlite_schema WHERE name = 'SchemaVersions'") > 0
+            ? connection.Rows("SELECT ScriptName FROM SchemaVersions", row => row.GetString(0))
+            : [];
+
+    private static void CheckIsNotNewer(string file, SqliteConnection connection, List<string> present)
+    {
+        if (present.Except(Scripts).Any())
             throw new StoreException(
                 $"The data file {file} was written by a newer version of Wexil. It was not changed; use the "
                     + "newer version."
             );
         if (present.Count == 0 && connection.Number("SELECT count(*) FROM sqlite_schema") > 0)
             throw new StoreException($"{file} is not a Wexil database. It was not changed.");
-        if (present.Count == scripts.Length)
+    }
+
+    private static void Migrate(DataFolder folder)
+    {
+        var file = folder.DataFile;
+        using var connection = Connect(file);
+        var present = Applied(connection);
+        CheckIsNotNewer(file, connection, present);
+        if (present.Count == Scripts.Length)
             return;
 
+        if (present.Count > 0)
+            SafetyCopy.Take(folder, present.Count);
         if (connection.Text("PRAGMA journal_mode=WAL") != "wal")
             throw new StoreException($"The data file {file} is on a disk that does not support a write-ahead log.");
         var result = DeployChanges

@@ -4,6 +4,9 @@ using Wexil.Web.Commands;
 return await new RootCommand("Wexil: split tests for direct-response pages.")
 {
     ServeCommand.Create(),
+    DataCommands.Backup(),
+    DataCommands.Restore(),
+    DataCommands.Check(),
     EvidenceCommand.Create(),
     CalibrationCommand.Create(),
 }

@@ -29,7 +29,12 @@ public sealed class VersionTests
         )
         await using (var file = File.Create(Path.Combine(path, "wexil.db")))
             await packed.CopyToAsync(file);
+        var old = await File.ReadAllBytesAsync(Path.Combine(path, "wexil.db"));
         using var world = new World(path);
+        // As it was, it is kept, so that the earlier program can go on with it.
+        var kept = Assert.Single(Directory.GetFiles(world.Folder.BeforeUpgrades));
+        Assert.Equal(old.Length, new FileInfo(kept).Length);
+        Assert.Equal(Path.Combine(world.Folder.BeforeUpgrades, $"version-{version:0000}.db"), kept);
         await world.Journal.WhenProjectedAsync();
         Holds(world, version);
         await world.Journal.RecountAsync();

@@ -36,7 +36,7 @@ internal sealed class SpillFile : IDisposable
     {
         try
         {
-            var file = new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None, bufferSize: 0);
+            var file = new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.Read, bufferSize: 0);
             try
             {
                 var zeros = new byte[64 << 10];

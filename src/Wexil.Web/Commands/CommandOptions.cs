@@ -9,6 +9,14 @@ public static class CommandOptions
     /// <summary>A folder beside the program's own, where no other is named.</summary>
     public static string InHome(string folder) => Path.Combine(FromEnvironment("WEXIL_HOME") ?? "", folder);
 
+    /// <summary>The data folder.</summary>
+    public static Option<string> Data() =>
+        new("--data")
+        {
+            Description = "The data folder (also WEXIL_DATA).",
+            DefaultValueFactory = _ => FromEnvironment("WEXIL_DATA") ?? InHome("data"),
+        };
+
     /// <summary>An option that is an http or https address; null where it is not given and has no default.</summary>
     /// <param name="mayBeSocket">A unix socket will do too.</param>
     public static Option<Uri?> Address(string name, string description, string? usual, bool mayBeSocket = false) =>

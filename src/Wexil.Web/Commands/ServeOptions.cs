@@ -10,11 +10,7 @@ internal sealed class ServeOptions
     private readonly AddressOptions _addresses = new();
     private readonly Option<string[]> _proxies = Proxies();
 
-    private readonly Option<string> _data = new("--data")
-    {
-        Description = "The data folder (also WEXIL_DATA).",
-        DefaultValueFactory = _ => CommandOptions.FromEnvironment("WEXIL_DATA") ?? CommandOptions.InHome("data"),
-    };
+    private readonly Option<string> _data = CommandOptions.Data();
 
     private readonly Option<Uri?> _publicStudio = CommandOptions.Address(
         "--public-studio",
