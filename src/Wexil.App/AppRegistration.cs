@@ -1,5 +1,6 @@
 using Microsoft.Extensions.DependencyInjection;
 using Wexil.App.Background;
+using Wexil.App.Backups;
 using Wexil.App.Drafts;
 using Wexil.App.Fetching;
 using Wexil.App.Importing;
@@ -20,7 +21,8 @@ namespace Wexil.App;
 public static class AppRegistration
 {
     /// <summary>
-    /// Adds all of it; the store, a clock, chance, a ticket seal and the program's addresses have to be there already.
+    /// Adds all of it; the store, a clock, chance, a ticket seal, the program's addresses, and
+    /// where mail and backups go, have to be there already.
     /// </summary>
     public static IServiceCollection AddWexilApp(this IServiceCollection services) =>
         services
@@ -56,6 +58,8 @@ public static class AppRegistration
             .AddSingleton<MailSender>()
             .AddSingleton<OwnerMail>()
             .AddSingleton<OutboxDelivery>()
+            .AddSingleton<BackupFolder>()
+            .AddSingleton<BackupSchedule>()
             .AddSingleton<PageMonitor>()
             .AddSingleton<TestMonitor>();
 
@@ -66,5 +70,6 @@ public static class AppRegistration
             .AddHostedService(own => own.GetRequiredService<OutboxDelivery>())
             .AddHostedService(own => own.GetRequiredService<LastSeen>())
             .AddHostedService(own => own.GetRequiredService<TestMonitor>())
-            .AddHostedService(own => own.GetRequiredService<Readings>());
+            .AddHostedService(own => own.GetRequiredService<Readings>())
+            .AddHostedService(own => own.GetRequiredService<BackupSchedule>());
 }

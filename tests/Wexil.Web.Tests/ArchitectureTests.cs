@@ -33,6 +33,7 @@ public sealed class ArchitectureTests
         [
             "Wording",
             "Background",
+            "Backups",
             "Tickets",
             "Fetching",
             "Visits",

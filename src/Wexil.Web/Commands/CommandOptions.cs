@@ -48,6 +48,10 @@ public static class CommandOptions
         return new UriBuilder(address) { Port = address.Port > 0 ? address.Port : usual }.Uri;
     }
 
+    /// <summary>What backups are sealed with; null where they are not.</summary>
+    public static string? BackupPassphrase() =>
+        FromEnvironment("WEXIL_BACKUP_PASSPHRASE") is { Length: > 0 } said ? said : null;
+
     /// <summary>What the environment says by a name; null where it says nothing.</summary>
 #pragma warning disable RS0030 // Only the command line reads the environment, and does it here.
     public static string? FromEnvironment(string name) => Environment.GetEnvironmentVariable(name);

@@ -36,7 +36,7 @@ public static class DataCommands
                         new DataPaths(folder),
                         file,
                         Now(),
-                        Passphrase(),
+                        CommandOptions.BackupPassphrase(),
                         share => line.Say("Making the backup", share),
                         stop: stop
                     );
@@ -44,7 +44,7 @@ public static class DataCommands
                     var size = new FileInfo(file).Length;
                     Console.WriteLine(
                         $"{file} holds everything as of {content.Made:yyyy-MM-dd HH:mm:ss} UTC: {size / 1e6:0.0} MB"
-                            + (Passphrase() is null ? ", not sealed with a passphrase." : ", sealed.")
+                            + (CommandOptions.BackupPassphrase() is null ? ", not sealed with a passphrase." : ", sealed.")
                     );
                     return Task.CompletedTask;
                 })
@@ -56,10 +56,15 @@ public static class DataCommands
     public static Command Restore()
     {
         var data = CommandOptions.Data();
+        var replace = new Option<bool>("--replace")
+        {
+            Description = "Delete what is there instead of keeping it: for a stand-by copy that follows.",
+        };
         var command = new Command("restore", "Puts a backup in the data's place, which is kept beside it.")
         {
             File,
             data,
+            replace,
         };
         command.SetAction(result =>
             HostRun.GuardedAsync(() =>
@@ -71,12 +76,14 @@ public static class DataCommands
                     file,
                     folder,
                     Now(),
-                    Passphrase(),
+                    CommandOptions.BackupPassphrase(),
                     share => line.Say("Reading the backup", share)
                 );
                 line.End();
                 Console.WriteLine($"{folder.Path} is as it was on {content.Made:yyyy-MM-dd HH:mm:ss} UTC.");
-                if (aside is not null)
+                if (aside is not null && result.GetValue(replace))
+                    Directory.Delete(aside, recursive: true);
+                else if (aside is not null)
                     Console.WriteLine($"What was there is in {aside}; delete it when you are sure.");
                 return Task.CompletedTask;
             })
@@ -140,9 +147,6 @@ public static class DataCommands
 
     private static string Folder(string path) =>
         Directory.Exists(path) ? Whole(path) : throw new StoreException($"There is no data folder {Whole(path)}.");
-
-    private static string? Passphrase() =>
-        CommandOptions.FromEnvironment("WEXIL_BACKUP_PASSPHRASE") is { Length: > 0 } said ? said : null;
 
 #pragma warning disable RS0030 // The command line is where the clock comes in.
     private static DateTimeOffset Now() => TimeProvider.System.GetUtcNow();

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Net;
+using Wexil.App.Backups;
 using Wexil.Web.Hosting;
 
 namespace Wexil.Web.Commands;
@@ -39,6 +40,16 @@ internal sealed class ServeOptions
         Description = "A further host name that leads visitors here; can be given several times.",
     };
 
+    private readonly Option<string?> _backups = new("--backups")
+    {
+        Description = "Folder for hourly and nightly backups, or none (also WEXIL_BACKUPS; backups in the data folder).",
+    };
+
+    private readonly Option<string?> _handOver = new("--after-backup")
+    {
+        Description = "Program that is called with the path of each new backup, to take it elsewhere.",
+    };
+
     public void AddTo(Command command)
     {
         command.Add(_data);
@@ -50,6 +61,8 @@ internal sealed class ServeOptions
         command.Add(_proxies);
         command.Add(_countryHeader);
         command.Add(_visitorsNames);
+        command.Add(_backups);
+        command.Add(_handOver);
     }
 
     public WexilOptions Read(ParseResult result) =>
@@ -66,10 +79,23 @@ internal sealed class ServeOptions
             VisitorsNames = result.GetValue(_visitorsNames) ?? [],
             StudioHandle = HandedSockets.Find("studio"),
             VisitorsHandle = HandedSockets.Find("visitors"),
+            Backups = Backups(result),
             // By the environment, because others on the machine can read a command line.
             Smtp = CommandOptions.Smtp(CommandOptions.FromEnvironment("WEXIL_SMTP")),
             MailFrom = CommandOptions.FromEnvironment("WEXIL_MAIL_FROM") ?? "wexil@localhost",
         };
+
+    private BackupOptions Backups(ParseResult result)
+    {
+        var folder = result.GetValue(_backups) ?? CommandOptions.FromEnvironment("WEXIL_BACKUPS");
+        return folder == "none"
+            ? new()
+            : new(
+                Path.GetFullPath(folder ?? Path.Combine(result.GetValue(_data)!, "backups")),
+                CommandOptions.BackupPassphrase(),
+                result.GetValue(_handOver)
+            );
+    }
 
     private static Option<string[]> Proxies()
     {

@@ -40,6 +40,7 @@ public sealed class WexilHost : IAsyncDisposable
         shared
             .AddSingleton<ITicketSeal>(new TicketSeal(protection))
             .AddSingleton(new MailOptions(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox")))
+            .AddSingleton(options.Backups)
             .AddSingleton(new CountryResolver(options.TrustedProxies, options.CountryHeader))
             .AddSingleton(new StudioAddress(options.StudioAddress))
             .AddSingleton(new VisitorsAddress(options.VisitorsAddress))

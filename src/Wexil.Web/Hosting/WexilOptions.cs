@@ -1,3 +1,5 @@
+using Wexil.App.Backups;
+
 namespace Wexil.Web.Hosting;
 
 /// <summary>How this Wexil runs.</summary>
@@ -47,6 +49,9 @@ public sealed record WexilOptions
 
     /// <summary>The address that mail comes from.</summary>
     public string MailFrom { get; init; } = "wexil@localhost";
+
+    /// <summary>Where backups are made by the clock; nowhere where nothing is said.</summary>
+    public BackupOptions Backups { get; init; } = new();
 
     /// <summary>
     /// Does by itself what falls due: looks at tests and at outside pages, sends mail, writes down when a page was last
