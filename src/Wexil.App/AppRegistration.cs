@@ -3,6 +3,7 @@ using Wexil.App.Background;
 using Wexil.App.Backups;
 using Wexil.App.Drafts;
 using Wexil.App.Fetching;
+using Wexil.App.Health;
 using Wexil.App.Importing;
 using Wexil.App.Installation;
 using Wexil.App.Monitoring;
@@ -60,6 +61,10 @@ public static class AppRegistration
             .AddSingleton<OutboxDelivery>()
             .AddSingleton<BackupFolder>()
             .AddSingleton<BackupSchedule>()
+            .AddSingleton<DoorCounts>()
+            .AddSingleton<HealthProblems>()
+            .AddSingleton<HealthAlarm>()
+            .AddSingleton<Metrics>()
             .AddSingleton<PageMonitor>()
             .AddSingleton<TestMonitor>();
 
@@ -71,5 +76,6 @@ public static class AppRegistration
             .AddHostedService(own => own.GetRequiredService<LastSeen>())
             .AddHostedService(own => own.GetRequiredService<TestMonitor>())
             .AddHostedService(own => own.GetRequiredService<Readings>())
-            .AddHostedService(own => own.GetRequiredService<BackupSchedule>());
+            .AddHostedService(own => own.GetRequiredService<BackupSchedule>())
+            .AddHostedService(own => own.GetRequiredService<HealthAlarm>());
 }

@@ -37,6 +37,7 @@ public static class StoreRegistration
             .AddSingleton<RouteStore>()
             .AddSingleton<SaleStore>()
             .AddSingleton<SettingStore>()
+            .AddSingleton<SizeStore>()
             .AddSingleton<SourceStore>()
             .AddSingleton<TestStore>()
             .AddSingleton<TroubleLog>()

@@ -136,6 +136,9 @@ public sealed class Journal : IDisposable
         }
     }
 
+    /// <summary>How many events are recorded and not counted yet.</summary>
+    public long NotCounted => Math.Max(0, Volatile.Read(ref _appended) - _projector.Mark);
+
     /// <summary>Appends, and completes when the event is committed or the patience is over; never fails.</summary>
     /// <remarks>What a rehearsal visitor does is kept apart: it never becomes an event.</remarks>
     public Task<Recorded> AppendAsync(JournalEvent happened)

@@ -80,6 +80,7 @@ internal sealed class ServeOptions
             StudioHandle = HandedSockets.Find("studio"),
             VisitorsHandle = HandedSockets.Find("visitors"),
             Backups = Backups(result),
+            MetricsKey = CommandOptions.FromEnvironment("WEXIL_METRICS_KEY") is { Length: > 0 } key ? key : null,
             // By the environment, because others on the machine can read a command line.
             Smtp = CommandOptions.Smtp(CommandOptions.FromEnvironment("WEXIL_SMTP")),
             MailFrom = CommandOptions.FromEnvironment("WEXIL_MAIL_FROM") ?? "wexil@localhost",

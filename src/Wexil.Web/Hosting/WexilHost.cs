@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.DataProtection;
 using Wexil.App;
+using Wexil.App.Health;
 using Wexil.App.Outbox;
 using Wexil.App.Tickets;
 using Wexil.Core.Common;
@@ -149,7 +150,8 @@ public sealed class WexilHost : IAsyncDisposable
         AddShared(builder.Services, shared);
         builder.Services.AddVisitors();
         var app = builder.Build();
-        app.Use(new DoorGuard(options.VisitorsAddress, options.VisitorsNames, Journal).Invoke);
+        var counts = app.Services.GetRequiredService<DoorCounts>().Visitors;
+        app.Use(new DoorGuard(options.VisitorsAddress, options.VisitorsNames, Journal, counts).Invoke);
         app.MapVisitors();
         return app;
     }
@@ -173,7 +175,11 @@ public sealed class WexilHost : IAsyncDisposable
             .PersistKeysToFileSystem(new DirectoryInfo(folder.Keys));
         builder.Services.AddStudio(options.FollowsClock);
         var app = builder.Build();
-        app.Use(new DoorGuard(options.StudioAddress, [], Journal).Invoke);
+        var (counts, metrics) = (
+            app.Services.GetRequiredService<DoorCounts>().Studio,
+            app.Services.GetRequiredService<Metrics>()
+        );
+        app.Use(new DoorGuard(options.StudioAddress, [], Journal, counts, metrics, options.MetricsKey).Invoke);
         app.MapStudio();
         return app;
     }

@@ -50,6 +50,9 @@ public sealed record WexilOptions
     /// <summary>The address that mail comes from.</summary>
     public string MailFrom { get; init; } = "wexil@localhost";
 
+    /// <summary>Whoever knows it reads /metrics on Studio's door; null for nobody.</summary>
+    public string? MetricsKey { get; init; }
+
     /// <summary>Where backups are made by the clock; nowhere where nothing is said.</summary>
     public BackupOptions Backups { get; init; } = new();
 

@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Wexil.App.Background;
+using Wexil.App.Backups;
+using Wexil.App.Health;
 using Wexil.App.Results;
 using Wexil.App.Setup;
 using Wexil.App.Wording;
@@ -22,7 +23,8 @@ public sealed class TodayModel(
     PageStore pages,
     SettingStore settings,
     OutboxStore outgoing,
-    BackgroundProblems problems,
+    HealthProblems health,
+    BackupFolder backups,
     FirstTestGuide guide,
     OwnerTime time
 ) : PageModel
@@ -51,8 +53,14 @@ public sealed class TodayModel(
     /// <summary>Outside pages that do not answer.</summary>
     public IReadOnlyList<(PageLook Look, string Page, string Address)> Down { get; private set; } = [];
 
-    /// <summary>What the program does by itself and cannot do at present.</summary>
-    public IReadOnlyList<BackgroundProblem> Problems { get; private set; } = [];
+    /// <summary>What is wrong with Wexil itself; that nothing can be saved is said on every screen.</summary>
+    public IReadOnlyList<HealthProblem> Problems { get; private set; } = [];
+
+    /// <summary>When the last backup was made; null where none is made by the clock.</summary>
+    public DateTimeOffset? LastBackup { get; private set; }
+
+    /// <summary>Backups are made by the clock.</summary>
+    public bool AreBackupsMade => backups.IsUsed;
 
     /// <summary>How much was given up after two days of trying to send it.</summary>
     public long GivenUp { get; private set; }
@@ -98,7 +106,8 @@ public sealed class TodayModel(
     {
         Funnels = funnels.All();
         FirstTest = guide.State();
-        (Problems, GivenUp) = (problems.All, outgoing.Unsent().Failed);
+        Problems = [.. health.Now().Where(problem => problem.Key != HealthProblem.Recording)];
+        (LastBackup, GivenUp) = (backups.Last, outgoing.Unsent().Failed);
         ConversionsThisWeek = tallies.ConversionsLastWeek();
         Gained =
         [
