@@ -8,8 +8,7 @@ public sealed class DataFolder : DataPaths, IDisposable
     private const int ReserveBytes = 1 << 20;
 
     /// <summary>Whoever else is on the machine reads none of it: people, keys, the password's hash.</summary>
-    private const UnixFileMode OwnerOnly =
-        UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
+    private const UnixFileMode OwnerOnly = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
 
     private readonly FileStream _inUse;
 

@@ -32,16 +32,21 @@ public sealed partial class WexilFixture : IAsyncLifetime
 
     private (CookieCollection Cookies, DateTimeOffset Until)? _session;
 
+    /// <summary>What a test has otherwise.</summary>
+    public Func<WexilOptions, WexilOptions> Adjust { get; init; } = options => options;
+
     public async Task InitializeAsync() =>
         Host = await WexilHost.StartAsync(
-            new WexilOptions
-            {
-                Data = TemporaryFolder.Create("web"),
-                Studio = new($"http://localhost:{FreePort()}"),
-                Visitors = new($"http://127.0.0.1:{FreePort()}"),
-                // A test says itself what falls due, so that nothing happens beside it.
-                FollowsClock = false,
-            },
+            Adjust(
+                new WexilOptions
+                {
+                    Data = TemporaryFolder.Create("web"),
+                    Studio = new($"http://localhost:{FreePort()}"),
+                    Visitors = new($"http://127.0.0.1:{FreePort()}"),
+                    // A test says itself what falls due, so that nothing happens beside it.
+                    FollowsClock = false,
+                }
+            ),
             Time,
             new SeededChance(4)
         );

@@ -70,10 +70,7 @@ public sealed class BackupFolder(BackupOptions options)
     }
 
     private string PathOf(DateTimeOffset moment) =>
-        Path.Combine(
-            options.Folder!,
-            Begin + moment.UtcDateTime.ToString(Moment, CultureInfo.InvariantCulture) + End
-        );
+        Path.Combine(options.Folder!, Begin + moment.UtcDateTime.ToString(Moment, CultureInfo.InvariantCulture) + End);
 
     private static DateTimeOffset? ReadMoment(string name) =>
         DateTimeOffset.TryParseExact(

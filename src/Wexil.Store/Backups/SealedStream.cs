@@ -167,9 +167,7 @@ public sealed class SealedStream : Stream
     {
         _ahead.AsSpan(0, _waiting).CopyTo(_sealed);
         var size = _waiting;
-        _waiting = size < _sealed.Length
-            ? 0
-            : _inner.ReadAtLeast(_ahead, _ahead.Length, throwOnEndOfStream: false);
+        _waiting = size < _sealed.Length ? 0 : _inner.ReadAtLeast(_ahead, _ahead.Length, throwOnEndOfStream: false);
         var isLast = _waiting == 0;
         if (size < TagSize)
             throw new StoreException("The file ends too early.");

@@ -44,7 +44,11 @@ public static class DataCommands
                     var size = new FileInfo(file).Length;
                     Console.WriteLine(
                         $"{file} holds everything as of {content.Made:yyyy-MM-dd HH:mm:ss} UTC: {size / 1e6:0.0} MB"
-                            + (CommandOptions.BackupPassphrase() is null ? ", not sealed with a passphrase." : ", sealed.")
+                            + (
+                                CommandOptions.BackupPassphrase() is null
+                                    ? ", not sealed with a passphrase."
+                                    : ", sealed."
+                            )
                     );
                     return Task.CompletedTask;
                 })

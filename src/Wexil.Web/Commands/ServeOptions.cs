@@ -42,7 +42,8 @@ internal sealed class ServeOptions
 
     private readonly Option<string?> _backups = new("--backups")
     {
-        Description = "Folder for hourly and nightly backups, or none (also WEXIL_BACKUPS; backups in the data folder).",
+        Description =
+            "Folder for hourly and nightly backups, or none (also WEXIL_BACKUPS; backups in the data folder).",
     };
 
     private readonly Option<string?> _handOver = new("--after-backup")

@@ -129,9 +129,8 @@ public sealed partial class PublishedTests(PublishedFixture published) : IClassF
         visitor.DefaultRequestHeaders.Add("X-Forwarded-For", "8.8.8.8");
         using var answer = await visitor.GetAsync("/go/kit");
         Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
-        Assert.All(
-            answer.Headers.GetValues("Set-Cookie"),
-            set => Assert.Contains("secure", set, StringComparison.OrdinalIgnoreCase)
+        Assert.All(answer.Headers.GetValues("Set-Cookie"), set =>
+            Assert.Contains("secure", set, StringComparison.OrdinalIgnoreCase)
         );
         Assert.True(answer.Headers.Contains("Strict-Transport-Security"));
         // Studio's name does not lead to the visitors' side, nor the other way round.

@@ -86,7 +86,10 @@ internal sealed class ReverseProxy : IAsyncDisposable
         var handler = new SocketsHttpHandler
         {
             AllowAutoRedirect = false,
-            SslOptions = new SslClientAuthenticationOptions { RemoteCertificateValidationCallback = (_, _, _, _) => true },
+            SslOptions = new SslClientAuthenticationOptions
+            {
+                RemoteCertificateValidationCallback = (_, _, _, _) => true,
+            },
             ConnectCallback = async (context, cancel) =>
             {
                 var socket = new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
