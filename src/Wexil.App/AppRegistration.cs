@@ -27,6 +27,7 @@ public static class AppRegistration
     /// </summary>
     public static IServiceCollection AddWexilApp(this IServiceCollection services) =>
         services
+            .AddOwnCare()
             .AddSingleton<BackgroundProblems>()
             .AddSingleton<ConfirmTickets>()
             .AddSingleton<OwnDeviceTickets>()
@@ -59,14 +60,18 @@ public static class AppRegistration
             .AddSingleton<MailSender>()
             .AddSingleton<OwnerMail>()
             .AddSingleton<OutboxDelivery>()
+            .AddSingleton<PageMonitor>()
+            .AddSingleton<TestMonitor>();
+
+    /// <summary>How the program looks after itself.</summary>
+    private static IServiceCollection AddOwnCare(this IServiceCollection services) =>
+        services
             .AddSingleton<BackupFolder>()
             .AddSingleton<BackupSchedule>()
             .AddSingleton<DoorCounts>()
             .AddSingleton<HealthProblems>()
             .AddSingleton<HealthAlarm>()
-            .AddSingleton<Metrics>()
-            .AddSingleton<PageMonitor>()
-            .AddSingleton<TestMonitor>();
+            .AddSingleton<Metrics>();
 
     /// <summary>Lets what falls due be done by the clock.</summary>
     public static IServiceCollection AddPeriodicWork(this IServiceCollection services) =>

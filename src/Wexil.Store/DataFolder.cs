@@ -22,8 +22,7 @@ public sealed class DataFolder : DataPaths, IDisposable
         try
         {
             Directory.CreateDirectory(full);
-            if (!OperatingSystem.IsWindows())
-                File.SetUnixFileMode(full, OwnerOnly);
+            File.SetUnixFileMode(full, OwnerOnly);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
@@ -52,7 +51,7 @@ public sealed class DataFolder : DataPaths, IDisposable
         }
     }
 
-    /// <summary>Refuses to begin anew where there was data before: an owner would think that all of it is gone.</summary>
+    /// <summary>Refuses to begin anew where there was data: an owner would think that all of it is gone.</summary>
     /// <exception cref="StoreException">The data file is missing or empty, and the folder was in use.</exception>
     public void CheckDataIsThere()
     {

@@ -15,7 +15,7 @@ namespace Wexil.Store;
 /// </summary>
 public sealed class Database : IDisposable
 {
-    /// <summary>After a burst the log gives its room back; what is left is written to again and again. In bytes.</summary>
+    /// <summary>What the log keeps of its room after a burst, to write to again; in bytes.</summary>
     private const int MaxIdleLog = 64 << 20;
 
     private static readonly string[] Scripts =

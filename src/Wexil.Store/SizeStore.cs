@@ -11,7 +11,7 @@ namespace Wexil.Store;
 /// <param name="Version">How many migrations the data file has.</param>
 public sealed record DataSize(long Data, long Log, long Free, long Events, double EventsPerDay, long Version)
 {
-    /// <summary>By how many bytes a day the data grows, by what an event has taken so far; 0 while nobody comes.</summary>
+    /// <summary>Bytes a day, by what an event has taken so far; 0 while nobody comes.</summary>
     public double GrowthPerDay => Events == 0 ? 0 : EventsPerDay * Data / Events;
 
     /// <summary>In how many days the disk is full at that pace; null where it does not fill.</summary>

@@ -28,7 +28,7 @@ public sealed class HealthProblems(
     /// <summary>Of the last minutes, in which failures are counted.</summary>
     public const int Minutes = 5;
 
-    /// <summary>So many failed requests within those minutes are a problem; one or two are somebody's odd luck.</summary>
+    /// <summary>So many failed requests within those minutes are a problem; one or two are bad luck.</summary>
     public const long MaxFailures = 5;
 
     /// <summary>So many events that are not counted yet: more than a burst leaves for a few seconds.</summary>

@@ -6,7 +6,7 @@ namespace Wexil.App.Health;
 /// <param name="Address">The kind of address, without what stands in it for this one.</param>
 public sealed record SlowRequest(string Address, DateTimeOffset At, TimeSpan Took);
 
-/// <summary>How many requests a door has answered and failed in the last hour, by minutes; and which took long.</summary>
+/// <summary>How many requests a door answered in the last hour and how many failed, and which took long.</summary>
 public sealed class RequestCounts(TimeProvider time)
 {
     /// <summary>From here on a request is remembered as slow.</summary>

@@ -71,7 +71,7 @@ public static class DataCopy
             {
                 Mode = FileMode.CreateNew,
                 Access = FileAccess.Write,
-                UnixCreateMode = OperatingSystem.IsWindows() ? null : UnixFileMode.UserRead | UnixFileMode.UserWrite,
+                UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite,
             }
         );
 

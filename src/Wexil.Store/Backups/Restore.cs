@@ -12,7 +12,7 @@ public static class Restore
     /// fails before leaves the folder as it was.
     /// </summary>
     /// <param name="folder">The data folder, held by nobody else.</param>
-    /// <returns>What the backup held, and where the data is that was in the folder; null where there was none.</returns>
+    /// <returns>What the backup held, and where the folder's data went; null where there was none.</returns>
     /// <exception cref="StoreException">The backup is damaged, sealed, of a newer program, or there is no
     /// room.</exception>
     public static (BackupContent Content, string? Aside) Run(

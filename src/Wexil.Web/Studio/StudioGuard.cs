@@ -5,7 +5,8 @@ using Wexil.App;
 namespace Wexil.Web.Studio;
 
 /// <summary>
-/// Holds the door: posts only from its own pages, and a content policy under which nothing runs but what Wexil ships. Marketers' pages are framed from the visitors' host alone.
+/// Holds the door: posts only from its own pages, and a content policy under which nothing runs but what Wexil ships.
+/// Marketers' pages are framed from the visitors' host alone.
 /// </summary>
 public sealed class StudioGuard(RequestDelegate next, StudioAddress studio, VisitorsAddress visitors)
 {

@@ -7,7 +7,7 @@ using Wexil.Tests;
 
 namespace Wexil.Web.Tests.Published;
 
-/// <summary>A real proxy with the example of deploy/, in which only names, ports and certificates are replaced.</summary>
+/// <summary>A real proxy with the example of deploy/; only names, ports and certificates are replaced.</summary>
 internal sealed class ReverseProxy : IAsyncDisposable
 {
     public const string StudioName = "studio.wexil-owner.test",
@@ -88,7 +88,10 @@ internal sealed class ReverseProxy : IAsyncDisposable
             AllowAutoRedirect = false,
             SslOptions = new SslClientAuthenticationOptions
             {
-                RemoteCertificateValidationCallback = (_, _, _, _) => true,
+                // Nobody vouches for the certificates, but they are for the right name.
+                RemoteCertificateValidationCallback = (_, _, _, errors) =>
+                    (errors | SslPolicyErrors.RemoteCertificateChainErrors)
+                    == SslPolicyErrors.RemoteCertificateChainErrors,
             },
             ConnectCallback = async (context, cancel) =>
             {
@@ -151,6 +154,9 @@ internal sealed class ReverseProxy : IAsyncDisposable
         Directory.CreateDirectory(folder);
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var request = new CertificateRequest($"CN={name}", key, HashAlgorithmName.SHA256);
+        var names = new SubjectAlternativeNameBuilder();
+        names.AddDnsName(name);
+        request.CertificateExtensions.Add(names.Build());
         using var certificate = request.CreateSelfSigned(
             DateTimeOffset.UnixEpoch,
             new DateTimeOffset(2049, 1, 1, 0, 0, 0, TimeSpan.Zero)

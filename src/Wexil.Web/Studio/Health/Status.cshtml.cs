@@ -7,7 +7,7 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Web.Studio.Health;
 
-/// <summary>How Wexil itself is: what is recorded and counted, what waits, what room there is, and what fails.</summary>
+/// <summary>How Wexil itself is: what is recorded and counted, what waits, what room is left, what fails.</summary>
 public sealed class StatusModel(
     Journal journal,
     DoorCounts doors,
