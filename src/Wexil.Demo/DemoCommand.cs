@@ -82,7 +82,7 @@ public static class DemoCommand
         );
         await DemoWorld.FillAsync(host, Console.Out, simulators);
         network.Add("Windowbox: salad in 21 days", DemoWorld.NetworkLink(host), 0.35m, 60);
-        HostRun.Announce(host, isFirstRunOffered: false);
+        HostRun.AnnounceDemo(host);
         await end.WaitAsync(host);
     }
 }

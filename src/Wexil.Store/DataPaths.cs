@@ -22,6 +22,9 @@ public class DataPaths(string path)
     /// <summary>The keys that sign cookies and tickets.</summary>
     public string Keys => In("keys");
 
+    /// <summary>Holds the address at which the owner reaches the program that uses the folder.</summary>
+    public string StudioAddressFile => In("studio-address");
+
     /// <summary>Copies that were taken before the data file was brought up to a newer program.</summary>
     public string BeforeUpgrades => In("before-upgrades");
 

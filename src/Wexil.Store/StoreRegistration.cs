@@ -36,6 +36,7 @@ public static class StoreRegistration
             .AddSingleton<RehearsalStore>()
             .AddSingleton<RouteStore>()
             .AddSingleton<SaleStore>()
+            .AddSingleton<SessionStore>()
             .AddSingleton<SettingStore>()
             .AddSingleton<SizeStore>()
             .AddSingleton<SourceStore>()

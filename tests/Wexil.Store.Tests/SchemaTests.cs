@@ -39,6 +39,7 @@ public sealed partial class SchemaTests
         "rehearsals",
         "report_links",
         "same_browsers",
+        "sessions",
         "settings",
         "shown_pages",
         "source_costs",

@@ -231,7 +231,7 @@ public sealed partial class ProcessTests
             Visitors = _visitors,
         };
 
-    /// <summary>A funnel with a running test, and a password so that starting prints a sign-in link.</summary>
+    /// <summary>A funnel with a running test, and a password.</summary>
     private async Task PrepareAsync(string data)
     {
         await using var host = await WexilHost.StartAsync(Options(data));
@@ -434,8 +434,6 @@ public sealed partial class ProcessTests
         var program = Program.Start(data, _studio, _visitors);
         while (await program.Process.StandardOutput.ReadLineAsync() is { } line)
         {
-            if (SignInKey().Match(line) is { Success: true } key)
-                program.Key = key.Value;
             if (line.Contains("Ctrl+C", StringComparison.Ordinal))
                 return program;
         }
@@ -455,14 +453,20 @@ public sealed partial class ProcessTests
 
     private async Task<string> TodayAsync(Program program)
     {
-        program.Owner ??= await SignInAsync(program.Key!);
+        program.Owner ??= await SignInAsync(program.Data);
         return await program.Owner.GetStringAsync("/");
     }
 
-    private async Task<HttpClient> SignInAsync(string key)
+    private async Task<HttpClient> SignInAsync(string data)
     {
+        var start = new ProcessStartInfo("dotnet", [typeof(WexilHost).Assembly.Location, "sign-in", "--data", data])
+        {
+            RedirectStandardOutput = true,
+        };
+        using var command = Process.Start(start)!;
+        var said = await command.StandardOutput.ReadToEndAsync();
         var client = new HttpClient { BaseAddress = _studio };
-        await client.GetAsync("/sign-in?" + key);
+        await client.GetAsync("/sign-in?" + SignInKey().Match(said).Value);
         return client;
     }
 
@@ -496,10 +500,10 @@ public sealed partial class ProcessTests
     [GeneratedRegex("key=[A-Za-z0-9_-]+")]
     private static partial Regex SignInKey();
 
-    private sealed class Program(Process process) : IDisposable
+    private sealed class Program(Process process, string data) : IDisposable
     {
         public Process Process { get; } = process;
-        public string? Key { get; set; }
+        public string Data { get; } = data;
         public HttpClient? Owner { get; set; }
 
         public static Program Start(
@@ -527,7 +531,7 @@ public sealed partial class ProcessTests
                     ]
             )
                 start.ArgumentList.Add(argument);
-            return new(Process.Start(start)!);
+            return new(Process.Start(start)!, data);
         }
 
         public void Kill() => Process.Kill();

@@ -59,14 +59,30 @@ public sealed partial class ServedWexil : IAsyncDisposable
         process.Start();
         var cookies = new CookieContainer();
         var owner = new HttpClient(new HttpClientHandler { CookieContainer = cookies }) { BaseAddress = studio };
+        var printed = "";
         while (await process.StandardOutput.ReadLineAsync() is { } line)
-            if (SignInLink().Match(line) is { Success: true } link)
-            {
-                await owner.GetAsync(link.Value);
-                _ = process.StandardOutput.ReadToEndAsync();
-                return new(process, studio, visitors, owner, cookies);
-            }
+        {
+            printed += line + "\n";
+            if (!line.Contains("Ctrl+C", StringComparison.Ordinal))
+                continue;
+            var link = SignInLink().Match(printed);
+            await owner.GetAsync(link.Success ? link.Value : await LinkAsync(home, folder));
+            _ = process.StandardOutput.ReadToEndAsync();
+            return new(process, studio, visitors, owner, cookies);
+        }
         throw new InvalidOperationException($"{project} did not start.");
+    }
+
+    /// <summary>The link that the owner asks for on the command line.</summary>
+    private static async Task<string> LinkAsync(string home, string folder)
+    {
+        var program = Path.Combine(home, "src", "Wexil.Web", "bin", "Release", "net10.0", "Wexil.Web.dll");
+        var start = new ProcessStartInfo("dotnet", [program, "sign-in", "--data", folder])
+        {
+            RedirectStandardOutput = true,
+        };
+        using var command = Process.Start(start)!;
+        return SignInLink().Match(await command.StandardOutput.ReadToEndAsync()).Value;
     }
 
     public async ValueTask DisposeAsync()

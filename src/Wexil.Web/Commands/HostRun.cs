@@ -42,21 +42,31 @@ public static class HostRun
     private static bool IsBelow(string name, string other) =>
         name.EndsWith("." + other, StringComparison.OrdinalIgnoreCase);
 
-    /// <summary>Prints where both doors are, and a link that signs in.</summary>
-    /// <param name="isFirstRunOffered">An owner without a password is led to set one.</param>
-    public static void Announce(WexilHost host, bool isFirstRunOffered)
+    /// <summary>Prints where both doors are; for the first run, a link to set the password.</summary>
+    public static void Announce(WexilHost host)
     {
-        var studio = host.Services.GetRequiredService<StudioAddress>().Origin;
-        var key = host.Services.GetRequiredService<SignInLinks>().Issue();
-        var isFirstRun = isFirstRunOffered && !host.Services.GetRequiredService<Owner>().HasPassword;
-        Console.WriteLine($"Visitors come to  {host.Services.GetRequiredService<VisitorsAddress>().Origin}");
-        Console.WriteLine(
-            isFirstRun
-                ? $"Set your password {studio}/first-run?key={key}"
-                : $"Sign in           {studio}/sign-in?key={key}"
-        );
+        var studio = Greet(host);
+        if (host.Services.GetRequiredService<Owner>().HasPassword)
+            Console.WriteLine($"Sign in at        {studio} (wexil sign-in prints a link where the password is lost)");
+        else
+            Console.WriteLine($"Set your password {studio}/first-run?key={KeyOf(host)} (this link works once)");
+        Console.WriteLine("Press Ctrl+C to stop Wexil.");
+    }
+
+    /// <summary>The same for made-up data, which needs no password.</summary>
+    public static void AnnounceDemo(WexilHost host)
+    {
+        Console.WriteLine($"Sign in           {Greet(host)}/sign-in?key={KeyOf(host)}");
         Console.WriteLine("This link works once. Press Ctrl+C to stop Wexil.");
     }
+
+    private static string Greet(WexilHost host)
+    {
+        Console.WriteLine($"Visitors come to  {host.Services.GetRequiredService<VisitorsAddress>().Origin}");
+        return host.Services.GetRequiredService<StudioAddress>().Origin;
+    }
+
+    private static string KeyOf(WexilHost host) => host.Services.GetRequiredService<SignInLinks>().Issue();
 
     /// <summary>Runs; what a person can mend is one clear line, not a stack trace.</summary>
     /// <returns>The exit code: 0, or 1 after such a line.</returns>

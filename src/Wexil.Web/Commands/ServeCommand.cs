@@ -20,7 +20,7 @@ public static class ServeCommand
         HostRun.CheckHosts(options);
         using var end = new EndRequest();
         await using var host = await WexilHost.StartAsync(options);
-        HostRun.Announce(host, isFirstRunOffered: true);
+        HostRun.Announce(host);
         await end.WaitAsync(host);
     }
 }

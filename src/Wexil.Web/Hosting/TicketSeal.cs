@@ -1,12 +1,24 @@
 using System.Security.Cryptography;
 using Microsoft.AspNetCore.DataProtection;
 using Wexil.App.Tickets;
+using Wexil.Store;
 
 namespace Wexil.Web.Hosting;
 
 /// <summary>Seals tickets by the framework's data protection, with the keys in the data folder.</summary>
 internal sealed class TicketSeal(IDataProtectionProvider protection) : ITicketSeal
 {
+    /// <summary>By the keys of a data folder.</summary>
+    public static TicketSeal For(DataPaths data) =>
+        new(
+            DataProtectionProvider.Create(new DirectoryInfo(data.Keys), configure =>
+                configure.SetApplicationName(Application)
+            )
+        );
+
+    /// <summary>What the keys are for: Studio's cookies are sealed under the same name.</summary>
+    public const string Application = "Wexil";
+
     public string Seal(string purpose, string text, TimeSpan life) => Protector(purpose).Protect(text, life);
 
     public string? Open(string purpose, string ticket)

@@ -35,14 +35,11 @@ public sealed class WexilHost : IAsyncDisposable
     )
     {
         (_folder, Database, Journal, Options, _logs) = (folder, database, journal, options, logs);
-        var protection = DataProtectionProvider.Create(new DirectoryInfo(folder.Keys), configure =>
-            configure.SetApplicationName("Wexil")
-        );
         shared
-            .AddSingleton<ITicketSeal>(new TicketSeal(protection))
+            .AddSingleton<ITicketSeal>(TicketSeal.For(folder))
             .AddSingleton(new MailOptions(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox")))
             .AddSingleton(options.Backups)
-            .AddSingleton(new CountryResolver(options.TrustedProxies, options.CountryHeader))
+            .AddSingleton(new CountryResolver(options.CountryHeader))
             .AddSingleton(new StudioAddress(options.StudioAddress))
             .AddSingleton(new VisitorsAddress(options.VisitorsAddress))
             .AddWexilStore(folder, database, journal)
@@ -115,6 +112,8 @@ public sealed class WexilHost : IAsyncDisposable
         await Countries.ReadyAsync();
         await _visitors.StartAsync();
         await _studio.StartAsync();
+        // Where another command of the program finds it.
+        await File.WriteAllTextAsync(_folder.StudioAddressFile, new StudioAddress(Options.StudioAddress).Origin);
     }
 
     /// <summary>Waits until the process is asked to end.</summary>
@@ -151,6 +150,7 @@ public sealed class WexilHost : IAsyncDisposable
         builder.Services.AddVisitors();
         var app = builder.Build();
         var counts = app.Services.GetRequiredService<DoorCounts>().Visitors;
+        app.Use(new TrustedProxies(options.TrustedProxies, options.CountryHeader).Invoke);
         app.Use(new DoorGuard(options.VisitorsAddress, options.VisitorsNames, Journal, counts).Invoke);
         app.MapVisitors();
         return app;
@@ -171,7 +171,7 @@ public sealed class WexilHost : IAsyncDisposable
         AddShared(builder.Services, shared);
         builder
             .Services.AddDataProtection()
-            .SetApplicationName("Wexil")
+            .SetApplicationName(TicketSeal.Application)
             .PersistKeysToFileSystem(new DirectoryInfo(folder.Keys));
         builder.Services.AddStudio(options.FollowsClock);
         var app = builder.Build();
@@ -179,6 +179,7 @@ public sealed class WexilHost : IAsyncDisposable
             app.Services.GetRequiredService<DoorCounts>().Studio,
             app.Services.GetRequiredService<Metrics>()
         );
+        app.Use(new TrustedProxies(options.TrustedProxies, options.CountryHeader).Invoke);
         app.Use(new DoorGuard(options.StudioAddress, [], Journal, counts, metrics, options.MetricsKey).Invoke);
         app.MapStudio();
         return app;

@@ -2,9 +2,9 @@ using System.Text.Encodings.Web;
 using System.Text.Unicode;
 using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Authentication.Cookies;
-using Microsoft.AspNetCore.RateLimiting;
 using Microsoft.Extensions.WebEncoders;
 using Wexil.App;
+using Wexil.Store;
 using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Count;
@@ -22,6 +22,8 @@ public static class StudioApp
         services
             .AddSingleton<SignInLinks>()
             .AddSingleton<Owner>()
+            .AddSingleton<Sessions>()
+            .AddSingleton<SignInThrottle>()
             .AddSingleton<LiveFeed>()
             .AddSingleton<StepScreens>()
             .AddSingleton<PageContext>()
@@ -32,11 +34,23 @@ public static class StudioApp
         if (followsClock)
             services.AddPeriodicWork();
         services.AddSignIn();
+        services.AddForms();
         services.AddAuthorization();
         services.Configure<WebEncoderOptions>(encoder =>
             encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All)
         );
         services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(form => form.ValueLengthLimit = 16 << 20);
+        services.AddRazorPages(pages =>
+        {
+            pages.RootDirectory = "/Studio";
+            pages.Conventions.AuthorizeFolder("/").AllowAnonymousToFolder("/Account");
+            // A screen is found by its folder: Today/Today.cshtml states its address itself.
+        });
+        services.Configure<RouteOptions>(routes => routes.LowercaseUrls = true);
+    }
+
+    private static void AddForms(this IServiceCollection services)
+    {
         services
             .AddOptions<AntiforgeryOptions>()
             .Configure<StudioAddress>(
@@ -48,13 +62,7 @@ public static class StudioApp
                     antiforgery.Cookie.SecurePolicy = secure ? CookieSecurePolicy.Always : CookieSecurePolicy.None;
                 }
             );
-        services.AddRazorPages(pages =>
-        {
-            pages.RootDirectory = "/Studio";
-            pages.Conventions.AuthorizeFolder("/").AllowAnonymousToFolder("/Account");
-            // A screen is found by its folder: Today/Today.cshtml states its address itself.
-        });
-        services.Configure<RouteOptions>(routes => routes.LowercaseUrls = true);
+        services.AddAntiforgery();
     }
 
     private static void AddSignIn(this IServiceCollection services)
@@ -67,23 +75,15 @@ public static class StudioApp
                 {
                     var secure = studio.Address.Scheme == Uri.UriSchemeHttps;
                     cookie.LoginPath = "/sign-in";
-                    cookie.ExpireTimeSpan = TimeSpan.FromDays(30);
+                    cookie.ExpireTimeSpan = SessionStore.MaxLife;
+                    cookie.Events.OnValidatePrincipal = context =>
+                        context.HttpContext.RequestServices.GetRequiredService<Sessions>().ValidateAsync(context);
                     cookie.Cookie.Name = secure ? "__Host-wexil" : "wexil";
                     cookie.Cookie.HttpOnly = true;
                     cookie.Cookie.SameSite = SameSiteMode.Strict;
                     cookie.Cookie.SecurePolicy = secure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
                 }
             );
-        services.AddRateLimiter(limiter =>
-        {
-            limiter.RejectionStatusCode = StatusCodes.Status429TooManyRequests;
-            limiter.AddFixedWindowLimiter("sign-in", window =>
-            {
-                window.PermitLimit = 20;
-                window.Window = TimeSpan.FromMinutes(1);
-                window.QueueLimit = 0;
-            });
-        });
     }
 
     public static void MapStudio(this WebApplication app)
@@ -105,7 +105,6 @@ public static class StudioApp
             }
         );
         app.UseRouting();
-        app.UseRateLimiter();
         app.UseAuthentication();
         app.UseAuthorization();
         app.UseMiddleware<BodyLimits>();

@@ -7,15 +7,20 @@ using Wexil.Store;
 namespace Wexil.Web.Studio.Account;
 
 /// <summary>The owner sets a password. The key from the printed link shows that it is the owner.</summary>
-public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore settings, TimeProvider time) : PageModel
+public sealed class FirstRunModel(
+    Owner owner,
+    SignInLinks links,
+    Sessions sessions,
+    SettingStore settings,
+    TimeProvider time
+) : PageModel
 {
     [BindProperty(SupportsGet = true)]
     public string? Key { get; set; }
 
     [BindProperty]
     [Required(ErrorMessage = "Choose a password.")]
-    [MinLength(Owner.MinPasswordLength, ErrorMessage = "At least 10 characters: a short sentence is easy to remember.")]
-    [MaxLength(200, ErrorMessage = "At most 200 characters.")]
+    [Password]
     public string Password { get; set; } = "";
 
     [BindProperty]
@@ -51,7 +56,7 @@ public sealed class FirstRunModel(Owner owner, SignInLinks links, SettingStore s
         await settings.SetOwnerNameAsync(OwnerName?.Trim());
         await settings.SetZoneAsync(zone!);
         links.Redeem(Key);
-        await Owner.SignInAsync(HttpContext);
+        await sessions.BeginAsync(HttpContext, isByLink: false);
         return Redirect("/signed-in?hop=true");
     }
 }

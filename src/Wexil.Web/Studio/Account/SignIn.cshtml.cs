@@ -1,18 +1,24 @@
-using Microsoft.AspNetCore.Authentication;
+using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
-using Microsoft.AspNetCore.RateLimiting;
 using Wexil.App;
 using Wexil.App.Tickets;
+using Wexil.App.Wording;
 
 namespace Wexil.Web.Studio.Account;
 
-[EnableRateLimiting("sign-in")]
-public sealed class SignInModel(Owner owner, SignInLinks links, OwnDeviceTickets tickets, VisitorsAddress visitors)
-    : PageModel
+/// <summary>Signing in, by the password or by a link from the command line; and out.</summary>
+public sealed class SignInModel(
+    Owner owner,
+    SignInLinks links,
+    Sessions sessions,
+    SignInThrottle throttle,
+    OwnDeviceTickets tickets,
+    VisitorsAddress visitors
+) : PageModel
 {
     [BindProperty]
-    public string Password { get; set; } = "";
+    public string? Password { get; set; }
 
     [BindProperty(SupportsGet = true)]
     public string? ReturnUrl { get; set; }
@@ -26,27 +32,47 @@ public sealed class SignInModel(Owner owner, SignInLinks links, OwnDeviceTickets
             return User.Identity?.IsAuthenticated == true ? Redirect("/") : Page();
         if (!links.Redeem(key))
         {
-            ModelState.AddModelError("", "This link was already used or has expired. Restart Wexil for a new one.");
+            ModelState.AddModelError(
+                "",
+                "This link was already used or has expired. `wexil sign-in` prints a new one."
+            );
             return Page();
         }
-        await Owner.SignInAsync(HttpContext);
+        await sessions.BeginAsync(HttpContext, isByLink: true);
         return Redirect(SignedInModel.MarkAddress(tickets, visitors));
     }
 
     public async Task<IActionResult> OnPostAsync()
     {
-        if (!owner.Verify(Password))
+        var address = HttpContext.Connection.RemoteIpAddress;
+        if (throttle.Wait(address) is { Ticks: > 0 } wait)
+            return Slow(wait);
+        if (!await owner.VerifyAsync(Password ?? ""))
         {
+            throttle.Fail(address);
             ModelState.AddModelError(nameof(Password), "Wrong password.");
             return Page();
         }
-        await Owner.SignInAsync(HttpContext);
+        throttle.Succeed(address);
+        await sessions.BeginAsync(HttpContext, isByLink: false);
         return LocalRedirect(Url.IsLocalUrl(ReturnUrl) && ReturnUrl != "/" ? ReturnUrl : "/signed-in?hop=true");
     }
 
     public async Task<IActionResult> OnPostOutAsync()
     {
-        await HttpContext.SignOutAsync();
+        await sessions.EndAsync(HttpContext);
         return Redirect("/sign-in");
+    }
+
+    private IActionResult Slow(TimeSpan wait)
+    {
+        var seconds = (long)Math.Ceiling(wait.TotalSeconds);
+        ModelState.AddModelError(
+            nameof(Password),
+            $"Too many wrong passwords from your network. Try again in {Format.Count(seconds, "second", "seconds")}."
+        );
+        Response.StatusCode = StatusCodes.Status429TooManyRequests;
+        Response.Headers.RetryAfter = seconds.ToString(CultureInfo.InvariantCulture);
+        return Page();
     }
 }

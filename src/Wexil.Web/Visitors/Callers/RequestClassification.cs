@@ -1,4 +1,3 @@
-using System.Net;
 using Microsoft.Extensions.Primitives;
 using Wexil.Core.Assignments;
 using Wexil.Core.Visitors;
@@ -64,30 +63,14 @@ public readonly record struct RequestClassification(Device Device, NotCountedRea
         );
 }
 
-/// <summary>Where a request comes from, behind a proxy too.</summary>
-/// <param name="proxies">Addresses of proxies that may say for whom they ask.</param>
+/// <summary>Where a request comes from, by what a trusted proxy says or else by its address.</summary>
 /// <param name="countryHeader">The header in which such a proxy says the country; null for none.</param>
-public sealed class CountryResolver(IReadOnlyCollection<IPAddress> proxies, string? countryHeader)
+public sealed class CountryResolver(string? countryHeader)
 {
-    public string CountryOf(HttpContext http)
-    {
-        var address = http.Connection.RemoteIpAddress;
-        // A request without an address comes over a unix socket, which only the owner's proxy can open.
-        if (address is not null && !IsProxy(address))
-            return Countries.CountryOf(address);
-        if (
-            countryHeader is not null
-            && http.Request.Headers[countryHeader] is [{ Length: 2 } told]
-            && Names.IsCountry(told)
-        )
-            return told.ToUpperInvariant();
-        // The last one named is the one that the proxy itself saw.
-        var chain = http.Request.Headers["X-Forwarded-For"].ToString();
-        return IPAddress.TryParse(chain[(chain.LastIndexOf(',') + 1)..].Trim(), out var client)
-            ? Countries.CountryOf(client)
-            : "";
-    }
-
-    private bool IsProxy(IPAddress address) =>
-        proxies.Count > 0 && proxies.Contains(address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address);
+    public string CountryOf(HttpContext http) =>
+        countryHeader is not null
+        && http.Request.Headers[countryHeader] is [{ Length: 2 } told]
+        && Names.IsCountry(told)
+            ? told.ToUpperInvariant()
+            : Countries.CountryOf(http.Connection.RemoteIpAddress);
 }
