@@ -16,6 +16,21 @@ internal sealed class TicketSeal(IDataProtectionProvider protection) : ITicketSe
             )
         );
 
+    /// <summary>
+    /// Has a key made where there is none yet: another command of the program, or this one on a full disk, finds it.
+    /// </summary>
+    public void MakeKey()
+    {
+        try
+        {
+            Seal("first key", "", TimeSpan.FromMinutes(1));
+        }
+        catch (IOException)
+        {
+            // No room just now; whoever needs a key tries again.
+        }
+    }
+
     /// <summary>What the keys are for: Studio's cookies are sealed under the same name.</summary>
     public const string Application = "Wexil";
 

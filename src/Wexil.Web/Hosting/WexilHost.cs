@@ -35,8 +35,10 @@ public sealed class WexilHost : IAsyncDisposable
     )
     {
         (_folder, Database, Journal, Options, _logs) = (folder, database, journal, options, logs);
+        var seal = TicketSeal.For(folder);
+        seal.MakeKey();
         shared
-            .AddSingleton<ITicketSeal>(TicketSeal.For(folder))
+            .AddSingleton<ITicketSeal>(seal)
             .AddSingleton(new MailOptions(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox")))
             .AddSingleton(options.Backups)
             .AddSingleton(new CountryResolver(options.CountryHeader))
@@ -112,8 +114,22 @@ public sealed class WexilHost : IAsyncDisposable
         await Countries.ReadyAsync();
         await _visitors.StartAsync();
         await _studio.StartAsync();
-        // Where another command of the program finds it.
-        await File.WriteAllTextAsync(_folder.StudioAddressFile, new StudioAddress(Options.StudioAddress).Origin);
+        await LeaveAddressAsync();
+    }
+
+    /// <summary>Writes down where Studio is, for other commands of the program.</summary>
+    private async Task LeaveAddressAsync()
+    {
+        var (file, address) = (_folder.StudioAddressFile, new StudioAddress(Options.StudioAddress).Origin);
+        try
+        {
+            if (!File.Exists(file) || await File.ReadAllTextAsync(file) != address)
+                await File.WriteAllTextAsync(file, address);
+        }
+        catch (IOException)
+        {
+            // A full disk is no reason not to start.
+        }
     }
 
     /// <summary>Waits until the process is asked to end.</summary>

@@ -88,6 +88,8 @@ public static class StudioApp
 
     public static void MapStudio(this WebApplication app)
     {
+        // From now on links of the command line are good.
+        app.Services.GetRequiredService<SignInLinks>();
         app.UseExceptionHandler("/problem");
         app.UseStatusCodePagesWithReExecute("/problem", "?status={0}");
         app.UseMiddleware<StudioGuard>();
