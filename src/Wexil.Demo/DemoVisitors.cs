@@ -61,7 +61,7 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
             var shown = Visit(table.Step(step.Id)!, visitor, at, traits);
             Count++;
             if (step.Kind == StepKind.OptIn)
-                Stay(pages[shown], visitor, at);
+                Stay(pages[shown], visitor, at, until < now ? until : now);
             var then = at;
             var better = ShowSections(sections ?? [], visitor, at, traits);
             if (!_crowd.Does(better * rates.Single(rate => rate.Page == shown).Rate))
@@ -171,11 +171,12 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
     }
 
     /// <summary>Some leave at once, others read on, longer on phones or not.</summary>
-    private void Stay(RoutePage page, VisitorId visitor, DateTimeOffset at)
+    private void Stay(RoutePage page, VisitorId visitor, DateTimeOffset at, DateTimeOffset until)
     {
         var reads = _stayers.Does(0.71);
         var stayed = reads ? TimeSpan.FromSeconds(10) + _stayers.Hesitates() / 2 : TimeSpan.FromSeconds(4);
-        if (at + stayed < now)
+        // A stay that goes on after its test is decided does not count in it.
+        if (at + stayed < until)
             _recording.Add(
                 _journal.AppendAsync(
                     new(

@@ -49,6 +49,9 @@ public readonly record struct VisitorTraits(long Packed)
     /// </summary>
     public long Small => Packed & 63;
 
+    /// <summary>Where the weekday is, in <see cref="Small"/> and in all of them packed.</summary>
+    public const long WeekdayBits = 7 << 3;
+
     /// <summary>The rows by which a visitor is counted.</summary>
     public const int Rows = 3;
 

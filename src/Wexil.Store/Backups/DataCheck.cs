@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
+using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store.Backups;
@@ -92,13 +93,35 @@ public static class DataCheck
             / Math.Max(1, c.Number("SELECT max(seq) FROM events") ?? 0)
         );
 
+    /// <summary>
+    /// What of a table follows from the events alone. A visit's weekday is that of the owner's time zone when the visit
+    /// was counted, which may be another by now.
+    /// </summary>
+    private static string RowsOf(string table) =>
+        table switch
+        {
+            "enrolments" => $"""
+                SELECT visitor, test_id, page_id, phase_id, at, converted_at, closed, apart, path,
+                  traits & ~{VisitorTraits.WeekdayBits}
+                FROM enrolments
+                """,
+            "segment_tallies" => $"""
+                SELECT test_id, kind, CASE kind WHEN {VisitorTraits.Together}
+                    THEN value & ~{VisitorTraits.WeekdayBits} ELSE value END, phase_id, page_id,
+                  sum(visitors), sum(conversions), sum(earned), CAST(round(sum(squares)) AS INTEGER)
+                FROM segment_tallies
+                GROUP BY 1, 2, 3, 4, 5
+                """,
+            _ => $"SELECT * FROM {table}",
+        };
+
     /// <summary>What tables hold, whatever the order of their rows.</summary>
     private static Dictionary<string, (long Rows, ulong Sum)> Sums(Database database) =>
         database.Read(c => ProjectedTables.All.ToDictionary(table => table, table => Sum(c, table)));
 
     private static (long Rows, ulong Sum) Sum(SqliteConnection c, string table)
     {
-        using var command = c.Command($"SELECT * FROM {table}");
+        using var command = c.Command(RowsOf(table));
         using var row = command.ExecuteReader();
         var (count, sum) = (0L, 0UL);
         while (row.Read())
