@@ -9,6 +9,7 @@ using Wexil.Tests;
 namespace Wexil.Store.Tests;
 
 /// <summary>What is copied, sealed, restored and checked.</summary>
+[Trait("For", "security")]
 public sealed class BackupTests
 {
     private static readonly DateTimeOffset Now = new(2026, 11, 9, 8, 0, 0, TimeSpan.Zero);

@@ -9,6 +9,7 @@ namespace Wexil.Web.Tests;
 /// <summary>
 /// How much a request may hold: little from strangers, a form from who is signed in, more where a screen takes files.
 /// </summary>
+[Trait("For", "security")]
 public sealed class BodyLimitTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 {
     [Theory]

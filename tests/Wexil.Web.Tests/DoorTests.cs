@@ -10,6 +10,7 @@ using Wexil.Web.Visitors.Callers;
 namespace Wexil.Web.Tests;
 
 /// <summary>Each door has its own names, and nothing comes in by another.</summary>
+[Trait("For", "security")]
 public sealed class DoorTests
 {
     [Theory]

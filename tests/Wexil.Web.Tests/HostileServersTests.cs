@@ -16,6 +16,7 @@ namespace Wexil.Web.Tests;
 /// Other people's servers at their worst: whatever they answer, it is a problem of one item and never the end of the
 /// program.
 /// </summary>
+[Trait("For", "security")]
 public sealed class HostileServersTests
 {
     private const string Head = "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n";

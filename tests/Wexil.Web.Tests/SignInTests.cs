@@ -7,6 +7,7 @@ using Wexil.Web.Studio.Account;
 namespace Wexil.Web.Tests;
 
 /// <summary>Who gets in, stays in, and is shown the door.</summary>
+[Trait("For", "security")]
 public sealed class SignInTests : IAsyncLifetime
 {
     private const string Password = "seven quiet balconies";

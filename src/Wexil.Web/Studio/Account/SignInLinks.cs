@@ -8,8 +8,8 @@ using Wexil.App.Tickets;
 namespace Wexil.Web.Studio.Account;
 
 /// <summary>
-/// Keys that open Studio once. The program itself makes one for the first run; <c>wexil sign-in</c> makes others, sealed
-/// with the keys of the data folder, since whoever can read that has everything anyway.
+/// Keys that open Studio once. The program itself makes one for the first run; <c>wexil sign-in</c> makes others,
+/// sealed with the keys of the data folder, since whoever can read that has everything anyway.
 /// </summary>
 public sealed class SignInLinks
 {
