@@ -227,4 +227,45 @@ public sealed class ArrivalTests
         );
         Assert.Equal(last, mark);
     }
+
+    [Fact]
+    public async Task An_address_that_is_typed_again_and_again_gets_one_mail_a_day()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        await world.Journal.WriteAsync(c =>
+            c.Execute(
+                "INSERT INTO opt_in_settings VALUES ($1, '', '', NULL, 'Hello', 'Confirm', 0)",
+                test.Step.Value
+            )
+        );
+        var first = world.Time.GetUtcNow();
+        async Task OptInAsync(DateTimeOffset at, string email) =>
+            await world.Journal.AppendAsync(
+                world.Enrols(test, 0) with
+                {
+                    At = at,
+                    Kind = EventKind.OptIn,
+                    Test = null,
+                    Phase = null,
+                    Data = email,
+                }
+            );
+        for (var i = 0; i < 60; i++)
+            await OptInAsync(first.AddSeconds(i), i % 2 == 0 ? "ann@larkrow.example" : "Ann@Larkrow.example");
+        await OptInAsync(first.AddDays(1).AddSeconds(-1), "ann@larkrow.example");
+        Assert.Equal(1, await MailsAsync());
+        await OptInAsync(first.AddDays(1), "ann@larkrow.example");
+        Assert.Equal(2, await MailsAsync());
+        await OptInAsync(first.AddDays(1), "ben@larkrow.example");
+        Assert.Equal(3, await MailsAsync());
+        await world.Journal.RecountAsync();
+        Assert.Equal(3, await MailsAsync());
+
+        async Task<long?> MailsAsync()
+        {
+            await world.Journal.WhenProjectedAsync();
+            return world.Database.Read(c => c.Number("SELECT count(*) FROM outgoing WHERE kind = 2"));
+        }
+    }
 }

@@ -93,6 +93,12 @@ public sealed class DoorTests
             client.DefaultRequestHeaders.Host = name;
             using var answer = await client.GetAsync(path);
             Assert.True(status == answer.StatusCode, $"{name}{path}: {answer.StatusCode}");
+            if (status == HttpStatusCode.MisdirectedRequest)
+                Assert.Contains(
+                    port == studio ? "https://studio.a.test does" : "https://go.b.test does",
+                    await answer.Content.ReadAsStringAsync(),
+                    StringComparison.Ordinal
+                );
             Assert.Equal(
                 status is HttpStatusCode.NotFound || path == "/sign-in" && status == HttpStatusCode.OK,
                 answer.Headers.Contains("Strict-Transport-Security")

@@ -37,10 +37,13 @@ internal sealed class Projector : IDisposable
     private const string ConfirmedSql =
         "UPDATE leads SET confirmed_at = coalesce(confirmed_at, ?2) WHERE email = ?1 COLLATE NOCASE";
 
+    // Anybody can type a stranger's address, again and again: it gets one mail a day.
     private const string OutgoingSql = """
         INSERT OR IGNORE INTO outgoing (cause, kind, step_id, email, fields, next_at)
         SELECT ?1, 1, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND forwards_since <= ?3
         UNION ALL SELECT ?1, 2, step_id, ?4, ?5, ?3 FROM opt_in_settings WHERE step_id = ?2 AND confirms_since <= ?3
+          AND NOT EXISTS (SELECT 1 FROM outgoing o JOIN leads l ON l.event_id = o.cause
+            WHERE o.kind = 2 AND o.email = ?4 AND o.cause <> ?1 AND l.at > ?3 - 86400000 AND l.at <= ?3)
         """;
 
     private const string MarkSql = "UPDATE projection SET mark = ?1";

@@ -28,6 +28,8 @@ internal sealed class DoorGuard(
     private const string StrictTransport = "max-age=31536000";
 
     private readonly string[] _names = [address.Host, .. names];
+    private readonly string _elsewhere =
+        $"This host name does not lead here. {address.GetLeftPart(UriPartial.Authority)} does.";
     private readonly bool _isHttps = address.Scheme == Uri.UriSchemeHttps;
 
     /// <summary>Lets a request in, or answers it.</summary>
@@ -58,7 +60,7 @@ internal sealed class DoorGuard(
         if (path == "/metrics" && metrics is not null && KnowsKey(http.Request))
             return Say(http, StatusCodes.Status200OK, metrics.Write().TrimEnd());
         if (!IsOurs(http.Request.Host.Value))
-            return Say(http, StatusCodes.Status421MisdirectedRequest, "This name does not lead here.");
+            return Say(http, StatusCodes.Status421MisdirectedRequest, _elsewhere);
         if (_isHttps)
         {
             // The proxy speaks http with us; cookies and redirects are for the browser, which speaks https with it.
