@@ -234,10 +234,7 @@ public sealed class ArrivalTests
         using var world = new World();
         var test = await world.StartTestAsync();
         await world.Journal.WriteAsync(c =>
-            c.Execute(
-                "INSERT INTO opt_in_settings VALUES ($1, '', '', NULL, 'Hello', 'Confirm', 0)",
-                test.Step.Value
-            )
+            c.Execute("INSERT INTO opt_in_settings VALUES ($1, '', '', NULL, 'Hello', 'Confirm', 0)", test.Step.Value)
         );
         var first = world.Time.GetUtcNow();
         async Task OptInAsync(DateTimeOffset at, string email) =>
