@@ -4,11 +4,17 @@ using System.Text;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Routing;
 using Microsoft.Extensions.Logging;
 using Wexil.App.Fetching;
+using Wexil.App.Importing;
+using Wexil.App.Setup;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
+using Wexil.Web.Studio.Build;
+using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Tests;
 
@@ -18,6 +24,49 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
     private static readonly byte[] Pixel = Convert.FromBase64String(
         "R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7"
     );
+
+    [Fact]
+    public async Task A_screen_that_is_written_while_the_import_ends_says_one_thing_throughout()
+    {
+        await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
+        var tested = await wexil.StartTestAsync("written");
+        var released = new TaskCompletionSource();
+        await using var site = await Site.StartAsync(
+            [],
+            async http =>
+            {
+                await released.Task;
+                http.Response.ContentType = "text/html";
+                await http.Response.WriteAsync("<title>Kit</title><h1>Kit</h1>");
+            },
+            "/kit"
+        );
+        var import = wexil.Get<Imports>().Start(tested.Step.Id, null, new(site.Address, "/kit"));
+        var before = Screen();
+        released.SetResult();
+        while (import.IsUnderWay)
+            await Task.Yield();
+        // The script that follows an import comes last on the screen, and must come where its bar came first.
+        Assert.Equal((true, null), (before.IsUnderWay, before.Made));
+        var after = Screen();
+        Assert.Equal((false, "Kit"), (after.IsUnderWay, after.Made?.Name));
+
+        ImportPageModel Screen()
+        {
+            var model = new ImportPageModel(
+                wexil.Get<StepScreens>(),
+                wexil.Get<Imports>(),
+                wexil.Get<PageStore>(),
+                wexil.Get<FirstTestGuide>()
+            );
+            var route = new RouteData();
+            (route.Values["funnel"], route.Values["step"]) = (tested.Funnel.Slug, tested.Step.Slug);
+            model.PageContext = new(new ActionContext(new DefaultHttpContext(), route, new()));
+            model.OnPageHandlerExecuting(new(model.PageContext, [], null, new Dictionary<string, object?>(), model));
+            model.OnGet(import.Id);
+            return model;
+        }
+    }
 
     [Fact]
     public async Task A_page_comes_in_with_everything_that_it_needs()

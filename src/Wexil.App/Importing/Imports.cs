@@ -31,8 +31,8 @@ public sealed class Import(string id, StepId step, Uri address) : IProgress<Fetc
     /// <summary>Why it did not come in; null while it is under way or done.</summary>
     public string? Problem { get; set; }
 
-    /// <summary>What came in.</summary>
-    public (PageId Page, Fetched Fetched)? Result { get; set; }
+    /// <summary>What came in; null while it is under way or failed.</summary>
+    public Imported? Result { get; set; }
 
     /// <summary>It has neither ended nor failed.</summary>
     public bool IsUnderWay => Problem is null && Result is null;
@@ -47,6 +47,9 @@ public sealed class Import(string id, StepId step, Uri address) : IProgress<Fetc
     public void Stop() => _stop.Cancel();
 }
 #pragma warning restore CA1001
+
+/// <summary>A page that came in, whole or with files missing.</summary>
+public sealed record Imported(PageId Page, Fetched Fetched);
 
 /// <summary>Pages on their way in. They are kept until newer ones push them out.</summary>
 public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes, ILogger<Imports> logger)
@@ -88,7 +91,7 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
                 isLive: false
             );
             routes.Reload();
-            import.Result = (page, fetched);
+            import.Result = new(page, fetched);
         }
         catch (OperationCanceledException)
         {

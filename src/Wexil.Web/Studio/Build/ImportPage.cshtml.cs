@@ -15,6 +15,12 @@ public sealed class ImportPageModel(StepScreens screens, Imports imports, PageSt
 
     public Import Import { get; private set; } = null!;
 
+    /// <summary>
+    /// It was under way when the screen was asked for. It may end while the screen is being written, of which every part
+    /// has to say the same.
+    /// </summary>
+    public bool IsUnderWay { get; private set; }
+
     public Page? Made { get; private set; }
 
     /// <summary>The page is the first one of an owner who is on the way to a first test.</summary>
@@ -24,7 +30,7 @@ public sealed class ImportPageModel(StepScreens screens, Imports imports, PageSt
     {
         if (imports.Find(id) is not { } found || found.Step != Screen.Step.Id)
             return NotFound();
-        Import = found;
+        (Import, IsUnderWay) = (found, found.IsUnderWay);
         Made = found.Result is { Page: var page } ? pages.Find(page) : null;
         LeadsToFirstTest = guide.State() is { Stage: not FirstTestStage.Done, Step: { } step } && step.Id == found.Step;
         return Page();
