@@ -10,6 +10,8 @@ public sealed class DataFolder : DataPaths, IDisposable
     /// <summary>Whoever else is on the machine reads none of it: people, keys, the password's hash.</summary>
     private const UnixFileMode OwnerOnly = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
 
+    private const string LockName = "in-use";
+
     private readonly FileStream _inUse;
 
     private DataFolder(string path, FileStream inUse)
@@ -21,8 +23,11 @@ public sealed class DataFolder : DataPaths, IDisposable
         var full = System.IO.Path.GetFullPath(path);
         try
         {
+            // Somebody else's folder that was named by mistake keeps its rights.
+            var isOwn = !Directory.Exists(full) || IsOwn(full);
             Directory.CreateDirectory(full);
-            File.SetUnixFileMode(full, OwnerOnly);
+            if (isOwn)
+                File.SetUnixFileMode(full, OwnerOnly);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
@@ -31,7 +36,7 @@ public sealed class DataFolder : DataPaths, IDisposable
         try
         {
             var inUse = new FileStream(
-                System.IO.Path.Combine(full, "in-use"),
+                System.IO.Path.Combine(full, LockName),
                 FileMode.OpenOrCreate,
                 FileAccess.ReadWrite,
                 FileShare.None
@@ -50,6 +55,9 @@ public sealed class DataFolder : DataPaths, IDisposable
             );
         }
     }
+
+    private static bool IsOwn(string folder) =>
+        File.Exists(System.IO.Path.Combine(folder, LockName)) || !Directory.EnumerateFileSystemEntries(folder).Any();
 
     /// <summary>Refuses to begin anew where there was data: an owner would think that all of it is gone.</summary>
     /// <exception cref="StoreException">The data file is missing or empty, and the folder was in use.</exception>

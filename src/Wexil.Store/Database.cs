@@ -147,15 +147,22 @@ public sealed class Database : IDisposable
 
     private Reader Borrow() => _idle.TryTake(out var reader) ? reader : new Reader(ConnectTraced());
 
-    private static SqliteConnection Connect(string file)
+    /// <summary>A connection that its caller owns.</summary>
+    /// <param name="patience">For how many seconds a busy file is retried; visitors are never kept waiting for one.
+    /// </param>
+    internal static SqliteConnection Connect(
+        string file,
+        SqliteOpenMode mode = SqliteOpenMode.ReadWriteCreate,
+        int patience = 1
+    )
     {
-        // A busy file is retried for a second at most; visitors are never kept waiting for it.
         var connection = new SqliteConnection(
             new SqliteConnectionStringBuilder
             {
                 DataSource = file,
                 Pooling = false,
-                DefaultTimeout = 1,
+                DefaultTimeout = patience,
+                Mode = mode,
                 ForeignKeys = true,
             }.ToString()
         );

@@ -3,6 +3,7 @@ using System.Collections.Concurrent;
 using System.Data;
 using System.Security.Cryptography;
 using System.Text;
+using Microsoft.Data.Sqlite;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;
@@ -40,8 +41,9 @@ public sealed class SessionStore(Database database, Journal journal, TimeProvide
 
     private readonly ByHeart<IReadOnlyDictionary<string, Session>> _saved = new(() => Read(database));
 
-    // Signing in has to work on a full disk too: how else would the owner see that it is full?
+    // Signing in and out has to work on a full disk too: how else would the owner see that it is full?
     private readonly ConcurrentDictionary<string, Session> _unsaved = [];
+    private readonly ConcurrentDictionary<string, bool> _ended = [];
 
     /// <summary>Those that are signed in, the newest first.</summary>
     public IReadOnlyList<Session> Open() =>
@@ -53,32 +55,7 @@ public sealed class SessionStore(Database database, Journal journal, TimeProvide
     {
         var (key, now) = (Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(KeySize)), time.GetUtcNow());
         var called = browser.Length > MaxText ? browser[..MaxText] : browser;
-        var session = new Session(IdOf(key), now, now, called, address, isByLink);
-        try
-        {
-            await journal.WriteAsync(c =>
-            {
-                var oldest = (now - MaxLife).ToUnixTimeMilliseconds();
-                var idle = (now - MaxIdle).ToUnixTimeMilliseconds();
-                c.Execute("DELETE FROM sessions WHERE began_at <= $1 OR seen_at <= $2", oldest, idle);
-                c.Execute(
-                    """
-                    INSERT INTO sessions (key_hash, began_at, seen_at, browser, address, by_link)
-                    VALUES ($1, $2, $2, $3, $4, $5)
-                    """,
-                    Convert.FromHexString(session.Id),
-                    now.ToUnixTimeMilliseconds(),
-                    session.Browser,
-                    address,
-                    isByLink ? 1 : 0
-                );
-            });
-            _saved.Forget();
-        }
-        catch (StoreException)
-        {
-            _unsaved[session.Id] = session;
-        }
+        await SaveAsync(new(IdOf(key), now, now, called, address, isByLink));
         return key;
     }
 
@@ -96,40 +73,83 @@ public sealed class SessionStore(Database database, Journal journal, TimeProvide
         var now = time.GetUtcNow();
         if (now - session.SeenAt < SeenEvery)
             return;
-        try
-        {
-            await journal.WriteAsync(c =>
+        if (_unsaved.TryRemove(session.Id, out _))
+            await SaveAsync(session with { SeenAt = now });
+        else
+            await TryWriteAsync(c =>
                 c.Execute(
                     "UPDATE sessions SET seen_at = $2 WHERE key_hash = $1",
                     Convert.FromHexString(session.Id),
                     now.ToUnixTimeMilliseconds()
                 )
             );
-            _saved.Forget();
-        }
-        catch (StoreException)
-        {
-            // The next request tries again.
-        }
     }
 
     /// <summary>Ends sessions: their keys open nothing from the next request on.</summary>
     public async Task EndAsync(params IReadOnlyCollection<string> ids)
     {
         foreach (var id in ids)
-            _unsaved.TryRemove(id, out _);
-        await journal.WriteAsync(c =>
-        {
+            _ended[id] = true;
+        if (await TryWriteAsync(DeleteEnded))
             foreach (var id in ids)
-                c.Execute("DELETE FROM sessions WHERE key_hash = $1", Convert.FromHexString(id));
+                _unsaved.TryRemove(id, out _);
+    }
+
+    private async Task SaveAsync(Session session)
+    {
+        var (now, began) = (session.SeenAt, session.BeganAt);
+        var isSaved = await TryWriteAsync(c =>
+        {
+            DeleteEnded(c);
+            c.Execute(
+                "DELETE FROM sessions WHERE began_at <= $1 OR seen_at <= $2",
+                (now - MaxLife).ToUnixTimeMilliseconds(),
+                (now - MaxIdle).ToUnixTimeMilliseconds()
+            );
+            c.Execute(
+                """
+                INSERT INTO sessions (key_hash, began_at, seen_at, browser, address, by_link)
+                VALUES ($1, $2, $3, $4, $5, $6)
+                """,
+                Convert.FromHexString(session.Id),
+                began.ToUnixTimeMilliseconds(),
+                now.ToUnixTimeMilliseconds(),
+                session.Browser,
+                session.Address,
+                session.IsByLink ? 1 : 0
+            );
         });
-        _saved.Forget();
+        if (!isSaved)
+            _unsaved[session.Id] = session;
+    }
+
+    /// <summary>Those whose end could not be written down are deleted with the next write that can.</summary>
+    private void DeleteEnded(SqliteConnection c)
+    {
+        foreach (var id in _ended.Keys)
+            c.Execute("DELETE FROM sessions WHERE key_hash = $1", Convert.FromHexString(id));
+    }
+
+    /// <returns>False where the store is not well: what is in memory holds until the program ends.</returns>
+    private async Task<bool> TryWriteAsync(Action<SqliteConnection> write)
+    {
+        try
+        {
+            await journal.WriteAsync(write);
+            _saved.Forget();
+            return true;
+        }
+        catch (StoreException)
+        {
+            // Every screen says so by itself.
+            return false;
+        }
     }
 
     private bool IsOpen(Session session)
     {
         var now = time.GetUtcNow();
-        return now - session.SeenAt < MaxIdle && now - session.BeganAt < MaxLife;
+        return !_ended.ContainsKey(session.Id) && now - session.SeenAt < MaxIdle && now - session.BeganAt < MaxLife;
     }
 
     private static string IdOf(string key) => Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(key)));

@@ -64,6 +64,8 @@ public sealed class DemoTests
         ("guide", "/guide/keep", "expected cost of each choice"),
         ("rehearse", "/f/balcony-harvest/rehearsal", "See the whole funnel work"),
         ("brand", "/settings/brand", "Background"),
+        ("account", "/settings/account", "this browser"),
+        ("status", "/status", "Disk and memory"),
         ("people", "/people?tag=salad", "people found"),
         ("people-file", "/people/file", "You see a preview first"),
         ("goals", "/f/balcony-harvest/calendar/goals", "valued at the amount sent"),

@@ -233,6 +233,12 @@ public sealed class BackupTests
             | UnixFileMode.OtherExecute;
         Assert.Equal((UnixFileMode)0, File.GetUnixFileMode(world.Path) & others);
         Assert.Equal((UnixFileMode)0, File.GetUnixFileMode(file) & others);
+        // A folder of somebody else's that was named by mistake stays as it was.
+        var theirs = TemporaryFolder.Create("theirs");
+        await File.WriteAllTextAsync(Path.Combine(theirs, "letter.txt"), "Dear Ann,");
+        var rights = File.GetUnixFileMode(theirs);
+        using (DataFolder.Open(theirs))
+            Assert.Equal(rights, File.GetUnixFileMode(theirs));
     }
 
     [Fact]

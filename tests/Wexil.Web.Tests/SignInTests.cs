@@ -1,4 +1,5 @@
 using System.Net;
+using Microsoft.Data.Sqlite;
 using Wexil.App.Tickets;
 using Wexil.Store;
 using Wexil.Web.Hosting;
@@ -116,6 +117,30 @@ public sealed class SignInTests : IAsyncLifetime
         // What is over is not kept.
         await sessions.BeginAsync("", "", isByLink: false);
         Assert.Single(sessions.Open());
+    }
+
+    [Fact]
+    public async Task Signing_in_and_out_holds_while_nothing_can_be_written_and_is_written_down_after()
+    {
+        var sessions = _wexil.Get<SessionStore>();
+        var before = await sessions.BeginAsync("before", "", isByLink: false);
+        string during;
+        using (var locks = new SqliteConnection($"Data Source={_wexil.Host.Options.Data}/wexil.db;Pooling=false"))
+        {
+            locks.Open();
+            using var held = locks.BeginTransaction(deferred: false);
+            during = await sessions.BeginAsync("during", "", isByLink: false);
+            Assert.NotNull(sessions.Find(during));
+            await sessions.EndAsync(sessions.Find(before)!.Id);
+            Assert.Null(sessions.Find(before));
+        }
+        _wexil.Time.Advance(TimeSpan.FromMinutes(10));
+        await sessions.SeeAsync(sessions.Find(during)!);
+        await using var again = new SqliteConnection($"Data Source={_wexil.Host.Options.Data}/wexil.db;Pooling=false");
+        again.Open();
+        using var command = again.CreateCommand();
+        command.CommandText = "SELECT group_concat(browser) FROM sessions";
+        Assert.Equal("during", command.ExecuteScalar());
     }
 
     [Fact]

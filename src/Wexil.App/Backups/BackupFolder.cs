@@ -57,6 +57,7 @@ public sealed class BackupFolder(BackupOptions options)
         {
             throw new StoreException($"The folder {options.Folder} cannot be made: {error.Message}", error);
         }
+        DeleteUnfinished();
         CheckRoom(data);
         Backup.Make(data, file, now, options.Passphrase, isGentle: true, stop: stop);
         return file;
@@ -67,6 +68,13 @@ public sealed class BackupFolder(BackupOptions options)
     {
         foreach (var moment in obsolete)
             File.Delete(PathOf(moment));
+    }
+
+    /// <summary>A program that is killed while it makes a backup leaves its parts behind.</summary>
+    private void DeleteUnfinished()
+    {
+        foreach (var part in Directory.EnumerateFiles(options.Folder!, $"{Begin}*{End}{Backup.Partial}*"))
+            File.Delete(part);
     }
 
     private string PathOf(DateTimeOffset moment) =>

@@ -29,7 +29,12 @@ public sealed class HealthAlarm(
             var (since, isTold) = _wrong.GetValueOrDefault(problem.Key, (now, false));
             var isDue = !isTold && now - since >= Patience;
             if (isDue)
-                await mail.TellAsync($"health-{problem.Key}", "Wexil needs you", problem.Sentence, "/status");
+                await mail.TellAsync(
+                    $"health-{problem.Key}",
+                    "Wexil needs your attention",
+                    problem.Sentence,
+                    "/status"
+                );
             _wrong[problem.Key] = (since, isTold || isDue);
         }
     }

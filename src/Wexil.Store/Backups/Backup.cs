@@ -27,8 +27,10 @@ public sealed record BackupContent(
 /// </summary>
 public static class Backup
 {
-    private const string ContentName = "wexil-backup.json",
-        Partial = ".partial";
+    /// <summary>What the names of unfinished files have behind the backup's own.</summary>
+    public const string Partial = ".partial";
+
+    private const string ContentName = "wexil-backup.json";
 
     /// <summary>Makes a backup of a data folder that may be in use.</summary>
     /// <param name="file">Where to; nothing is replaced, and nothing is left of a backup that fails.</param>

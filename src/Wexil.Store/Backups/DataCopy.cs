@@ -9,7 +9,8 @@ namespace Wexil.Store.Backups;
 /// neither wait for it nor make it begin again.</remarks>
 public static class DataCopy
 {
-    private const int PagesAStep = 2000;
+    private const int PagesAStep = 2000,
+        Patience = 10;
 
     /// <summary>Makes the copy and reads it through; nothing is left of one that fails.</summary>
     /// <param name="to">Its path; whatever is there is replaced.</param>
@@ -103,20 +104,7 @@ public static class DataCopy
             throw new SqliteException(raw.sqlite3_errstr(result).utf8_to_string(), result);
     }
 
-    private static SqliteConnection Connect(string file)
-    {
-        var connection = new SqliteConnection(
-            new SqliteConnectionStringBuilder
-            {
-                DataSource = file,
-                Pooling = false,
-                DefaultTimeout = 10,
-                Mode = SqliteOpenMode.ReadWrite,
-            }.ToString()
-        );
-        connection.Open();
-        return connection;
-    }
+    private static SqliteConnection Connect(string file) => Database.Connect(file, SqliteOpenMode.ReadWrite, Patience);
 
     private static void Delete(string file)
     {

@@ -3,7 +3,6 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App;
 using Wexil.App.Tickets;
-using Wexil.App.Wording;
 
 namespace Wexil.Web.Studio.Account;
 
@@ -66,13 +65,9 @@ public sealed class SignInModel(
 
     private IActionResult Slow(TimeSpan wait)
     {
-        var seconds = (long)Math.Ceiling(wait.TotalSeconds);
-        ModelState.AddModelError(
-            nameof(Password),
-            $"Too many wrong passwords from your network. Try again in {Format.Count(seconds, "second", "seconds")}."
-        );
+        ModelState.AddModelError(nameof(Password), SignInThrottle.Say(wait));
         Response.StatusCode = StatusCodes.Status429TooManyRequests;
-        Response.Headers.RetryAfter = seconds.ToString(CultureInfo.InvariantCulture);
+        Response.Headers.RetryAfter = Math.Ceiling(wait.TotalSeconds).ToString(CultureInfo.InvariantCulture);
         return Page();
     }
 }

@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using System.Net;
 using System.Net.Sockets;
+using Wexil.App.Wording;
 
 namespace Wexil.Web.Studio.Account;
 
@@ -34,6 +35,11 @@ public sealed class SignInThrottle(TimeProvider time)
         var left = failures.Last + wait - time.GetUtcNow();
         return left > TimeSpan.Zero ? left : TimeSpan.Zero;
     }
+
+    /// <summary>What is said while an address has to wait.</summary>
+    public static string Say(TimeSpan wait) =>
+        "Too many wrong passwords from your network. Try again in "
+        + $"{Format.Count((long)Math.Ceiling(wait.TotalSeconds), "second", "seconds")}.";
 
     /// <summary>Notes a wrong password.</summary>
     public void Fail(IPAddress? address)

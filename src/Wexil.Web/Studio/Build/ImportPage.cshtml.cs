@@ -16,8 +16,8 @@ public sealed class ImportPageModel(StepScreens screens, Imports imports, PageSt
     public Import Import { get; private set; } = null!;
 
     /// <summary>
-    /// It was under way when the screen was asked for. It may end while the screen is being written, of which every part
-    /// has to say the same.
+    /// It was under way when the screen was asked for. It may end while the screen is being written, and every part of
+    /// the screen has to say the same.
     /// </summary>
     public bool IsUnderWay { get; private set; }
 

@@ -37,12 +37,8 @@ public sealed class AccountModel(Owner owner, Sessions sessions, SessionStore st
     public async Task<IActionResult> OnPostPasswordAsync()
     {
         Load();
-        var address = HttpContext.Connection.RemoteIpAddress;
-        if (NeedsCurrent && (throttle.Wait(address) > TimeSpan.Zero || !await owner.VerifyAsync(Current ?? "")))
-        {
-            throttle.Fail(address);
-            ModelState.AddModelError(nameof(Current), "This is not your current password.");
-        }
+        if (NeedsCurrent && await ProblemWithCurrentAsync() is { } problem)
+            ModelState.AddModelError(nameof(Current), problem);
         if (!ModelState.IsValid)
             return Page();
         await owner.SetPasswordAsync(New!);
@@ -67,6 +63,18 @@ public sealed class AccountModel(Owner owner, Sessions sessions, SessionStore st
         await sessions.EndOthersAsync(HttpContext);
         Done = "All other browsers are signed out.";
         return RedirectToPage();
+    }
+
+    /// <summary>Whoever sits at a browser that was left signed in guesses no faster than a stranger.</summary>
+    private async Task<string?> ProblemWithCurrentAsync()
+    {
+        var address = HttpContext.Connection.RemoteIpAddress;
+        if (throttle.Wait(address) is { Ticks: > 0 } wait)
+            return SignInThrottle.Say(wait);
+        if (await owner.VerifyAsync(Current ?? ""))
+            return null;
+        throttle.Fail(address);
+        return "This is not your current password.";
     }
 
     private void Load() => (Open, Own) = (store.Open(), sessions.Of(HttpContext)!);
