@@ -37,7 +37,7 @@ public static class SignalsBench
         world.Get<Routes>().Reload();
         var key = world.Get<GoalStore>().ForTest(world.Test.Id).Single().Key;
         var paths = (await EnrolAsync(world)).Select(visitor => $"/signal/{key}?visitor={visitor}").ToArray();
-        var secret = Encoding.UTF8.GetBytes(await world.Get<SettingStore>().RenewHookSecretAsync());
+        var secret = Encoding.UTF8.GetBytes(await world.Get<SecretStore>().RenewHookSecretAsync());
 
         await LoadGenerator.RunAsync(host, Connections, TimeSpan.FromSeconds(1), 0, "204", paths);
         await LoadGenerator.RunAsync(new(plain, "/"), Connections, TimeSpan.FromSeconds(1), 0, "204");

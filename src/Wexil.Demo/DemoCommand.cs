@@ -70,7 +70,7 @@ public static class DemoCommand
         await using var host = await WexilHost.StartAsync(options);
         await using var till = await Till.StartAsync(
             options.Visitors,
-            () => host.Services.GetRequiredService<SettingStore>().HookSecret,
+            () => host.Services.GetRequiredService<SecretStore>().HookSecret,
             time,
             simulators.Till,
             first: (int)(now - FirstOrder).TotalSeconds

@@ -23,7 +23,7 @@ public static class DemoWorld
             return;
         var watch = Stopwatch.StartNew();
         var settings = host.Services.GetRequiredService<SettingStore>();
-        await settings.RenewHookSecretAsync();
+        await host.Services.GetRequiredService<SecretStore>().RenewHookSecretAsync();
         // The made-up site lies on this machine.
         await settings.SetFetchesPrivateAddressesAsync(true);
         var demo = new DemoBuilder(host, simulators ?? SimulatorAddresses.Default);

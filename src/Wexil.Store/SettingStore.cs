@@ -1,4 +1,3 @@
-using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
@@ -7,13 +6,10 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Store;
 
-/// <summary>The owner's settings and the program's own secrets.</summary>
+/// <summary>The owner's settings.</summary>
 public sealed class SettingStore
 {
-    private const string PasswordName = "owner-password",
-        TokenKeyName = "visitor-token-key",
-        PrivateName = "fetch-private-addresses",
-        HookSecretName = "hook-secret";
+    private const string PrivateName = "fetch-private-addresses";
     internal const string AffiliateName = "affiliate-parameter",
         MappingName = "hook-mapping",
         PrivacyName = "heed-privacy-control",
@@ -44,9 +40,6 @@ public sealed class SettingStore
                 _known.Forget();
         };
     }
-
-    /// <summary>The hash of the owner's password; null until one is set.</summary>
-    public string? PasswordHash => Get(PasswordName);
 
     /// <summary>The owner's time zone.</summary>
     public TimeZoneInfo Zone =>
@@ -114,9 +107,6 @@ public sealed class SettingStore
     /// <summary>Sets who the owner is; null for nothing.</summary>
     public Task SetOwnerNameAsync(string? name) => SetAsync(OwnerNameName, name ?? "");
 
-    /// <summary>What payment services sign with; null until the owner makes one.</summary>
-    public byte[]? HookSecret => Get(HookSecretName) is { } secret ? System.Text.Encoding.UTF8.GetBytes(secret) : null;
-
     /// <summary>What the owner's payment service calls things, and how it signs.</summary>
     public HookMapping HookMapping =>
         Get(MappingName) is { } mapping ? HookMapping.Parse(mapping) : HookMapping.Default;
@@ -133,43 +123,15 @@ public sealed class SettingStore
     /// <summary>Leaves visitors out who ask for it by Global Privacy Control, or not.</summary>
     public Task SetHeedsPrivacyControlAsync(bool heeds) => SetAsync(PrivacyName, heeds ? "yes" : "no");
 
-    /// <summary>
-    /// What servers say who tell of signals with a value; null until the owner makes the secret that it is made from.
-    /// </summary>
-    public string? ServerKey =>
-        HookSecret is { } secret ? Convert.ToHexStringLower(HMACSHA256.HashData(secret, "server key"u8)) : null;
-
-    /// <summary>
-    /// Makes a new secret for payment services, from now on the only one, and a new server key with it. They are shown
-    /// to the owner this once.
-    /// </summary>
-    public async Task<string> RenewHookSecretAsync()
-    {
-        var secret = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(24));
-        await SetAsync(HookSecretName, secret);
-        return secret;
-    }
-
-    /// <summary>Keeps the hash of the owner’s password.</summary>
-    public Task SetPasswordHashAsync(string hash) => SetAsync(PasswordName, hash);
-
     /// <summary>Orders may stand on another day by it, and so by another rate.</summary>
     public Task SetZoneAsync(TimeZoneInfo zone) =>
         zone.Id == Zone.Id
             ? Task.CompletedTask
             : _journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, ZoneName, zone.Id)));
 
-    /// <summary>The key that visitor tokens are signed with, made on first use.</summary>
-    public async Task<byte[]> TokenKeyAsync()
-    {
-        if (Get(TokenKeyName) is null)
-            await SetAsync(TokenKeyName, Convert.ToBase64String(RandomNumberGenerator.GetBytes(32)), overwrite: false);
-        return Convert.FromBase64String(Get(TokenKeyName)!);
-    }
+    internal string? Get(string name) => _known.Value.GetValueOrDefault(name);
 
-    private string? Get(string name) => _known.Value.GetValueOrDefault(name);
-
-    private Task SetAsync(string name, string value, bool overwrite = true) =>
+    internal Task SetAsync(string name, string value, bool overwrite = true) =>
         _journal.WriteAsync(c => Set(c, name, value, overwrite));
 
     private static void Set(SqliteConnection c, string name, string value, bool overwrite = true) =>

@@ -1,12 +1,13 @@
 using Microsoft.Extensions.DependencyInjection;
 using Wexil.Store.Recording;
+using Wexil.Store.Team;
 
 namespace Wexil.Store;
 
 /// <summary>What is kept, handed to whoever asks for it.</summary>
 public static class StoreRegistration
 {
-    /// <summary>Adds the open file and a store for each kind of object; a clock has to be there already.</summary>
+    /// <summary>Adds the open file and a store for each kind of object; a clock and a seal of secrets have to be there already.</summary>
     public static IServiceCollection AddWexilStore(
         this IServiceCollection services,
         DataFolder folder,
@@ -18,6 +19,7 @@ public static class StoreRegistration
             .AddSingleton(database)
             .AddSingleton(journal)
             .AddReading()
+            .AddTeam()
             .AddSingleton<AssetStore>()
             .AddSingleton<DraftStore>()
             .AddSingleton<FunnelStore>()
@@ -36,7 +38,7 @@ public static class StoreRegistration
             .AddSingleton<RehearsalStore>()
             .AddSingleton<RouteStore>()
             .AddSingleton<SaleStore>()
-            .AddSingleton<SessionStore>()
+            .AddSingleton<SecretStore>()
             .AddSingleton<SettingStore>()
             .AddSingleton<SizeStore>()
             .AddSingleton<SourceStore>()
@@ -46,6 +48,14 @@ public static class StoreRegistration
             .AddSingleton<ExcludedPairStore>()
             .AddSingleton<WatchStore>()
             .AddSingleton<InstallationStore>();
+
+    /// <summary>Who may sign in, is signed in, and did what.</summary>
+    private static IServiceCollection AddTeam(this IServiceCollection services) =>
+        services
+            .AddSingleton<AuditLog>()
+            .AddSingleton<InvitationStore>()
+            .AddSingleton<SessionStore>()
+            .AddSingleton<TeamStore>();
 
     /// <summary>What only reads.</summary>
     private static IServiceCollection AddReading(this IServiceCollection services) =>

@@ -14,10 +14,11 @@ public sealed class RehearsalTests
     {
         await using var site = await Site.StartAsync();
         var settings = site.Host.Services.GetRequiredService<SettingStore>();
-        await settings.RenewHookSecretAsync();
+        var secrets = site.Host.Services.GetRequiredService<SecretStore>();
+        await secrets.RenewHookSecretAsync();
         await using var till = await Till.StartAsync(
             site.Visitors,
-            () => settings.HookSecret,
+            () => secrets.HookSecret,
             site.Host.Services.GetRequiredService<TimeProvider>(),
             new($"http://127.0.0.3:{Site.FreePort()}")
         );

@@ -30,7 +30,7 @@ public sealed class SaleTests
         owner.IsAccessible();
         await using var till = await Till.StartAsync(
             site.Visitors,
-            () => settings.HookSecret,
+            () => site.Host.Services.GetRequiredService<SecretStore>().HookSecret,
             site.Host.Services.GetRequiredService<TimeProvider>(),
             new($"http://127.0.0.3:{Site.FreePort()}")
         );
@@ -98,11 +98,11 @@ public sealed class SaleTests
             services.GetRequiredService<SettingStore>(),
             services.GetRequiredService<TimeProvider>()
         );
-        await settings.RenewHookSecretAsync();
+        await site.Host.Services.GetRequiredService<SecretStore>().RenewHookSecretAsync();
         await settings.SetFetchesPrivateAddressesAsync(true);
         await using var till = await Till.StartAsync(
             site.Visitors,
-            () => settings.HookSecret,
+            () => site.Host.Services.GetRequiredService<SecretStore>().HookSecret,
             time,
             new($"http://127.0.0.3:{Site.FreePort()}")
         );

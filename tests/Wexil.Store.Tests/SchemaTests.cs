@@ -10,6 +10,7 @@ public sealed partial class SchemaTests
     private static readonly string[] Kept =
     [
         "assets",
+        "audit_log",
         "draft_changes",
         "draft_edits",
         "drafts",
@@ -19,10 +20,12 @@ public sealed partial class SchemaTests
         "goals",
         "held_opt_ins",
         "helper_links",
+        "invitations",
         "kept_numbers",
         "last_looks",
         "last_seen",
         "looks",
+        "members",
         "opt_in_settings",
         "outgoing",
         "page_checks",
@@ -34,6 +37,7 @@ public sealed partial class SchemaTests
         "phases",
         "projection",
         "rates",
+        "recovery_codes",
         "rehearsal_lines",
         "rehearsal_visitors",
         "rehearsals",

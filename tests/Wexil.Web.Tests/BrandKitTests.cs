@@ -7,7 +7,7 @@ namespace Wexil.Web.Tests;
 /// <summary>The brand kit, from the screen where it is kept to the starter page that takes it on.</summary>
 public sealed class BrandKitTests : IAsyncLifetime
 {
-    private const string Screen = "/settings/brand";
+    private const string Screen = "/brand";
 
     private readonly WexilFixture _wexil = new();
 

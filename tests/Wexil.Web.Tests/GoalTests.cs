@@ -27,8 +27,8 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             Weights.Create(0, 100),
             outsideThanks: new("https://till.larkrow.example/signalled")
         );
-        await wexil.Get<SettingStore>().RenewHookSecretAsync();
-        var key = wexil.Get<SettingStore>().ServerKey!;
+        await wexil.Get<SecretStore>().RenewHookSecretAsync();
+        var key = wexil.Get<SecretStore>().ServerKeys[0];
         var goal = await AddAsync(tested, new(GoalKind.Signal, "Asked") { Value = 100, EveryTime = true });
         var told = await AddAsync(tested, new(GoalKind.Signal, "Paid") { ValueComes = true });
         using var visitor = wexil.Visitor();

@@ -12,6 +12,7 @@ using Wexil.Core.Visitors;
 using Wexil.Demo;
 using Wexil.Store;
 using Wexil.Store.Recording;
+using Wexil.Store.Team;
 using Wexil.Tests;
 using Wexil.Web.Hosting;
 using Wexil.Web.Visitors;
@@ -243,7 +244,8 @@ public sealed partial class ProcessTests
         var thanks = (await funnels.AddStepAsync(funnel.Id, StepKind.ThankYou, "Thanks", "thanks"))!;
         var a = await pages.AddAsync(step.Id, "A", WexilFixture.Bundle("<h1>A</h1>"));
         var b = await pages.AddAsync(step.Id, "B", WexilFixture.Bundle("<h1>B</h1>"));
-        await new SettingStore(host.Database, host.Journal).SetPasswordHashAsync(
+        await new TeamStore(host.Database, host.Journal, time).SetPasswordHashAsync(
+            MemberId.First,
             new PasswordHasher<object>().HashPassword(new(), "tomatoes in pots")
         );
         await new TestStore(host.Database, host.Journal, time).StartAsync(

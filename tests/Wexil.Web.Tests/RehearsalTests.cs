@@ -27,7 +27,7 @@ public sealed class RehearsalTests : IAsyncLifetime
     public async Task Visitors_go_all_the_way_and_nothing_of_theirs_is_counted()
     {
         await _wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
-        await _wexil.Get<SettingStore>().RenewHookSecretAsync();
+        await _wexil.Get<SecretStore>().RenewHookSecretAsync();
         await using var till = new RawServer(_ => Html("<h1>Order</h1>"));
         var funnel = await FunnelAsync(till.Address);
 
@@ -98,7 +98,7 @@ public sealed class RehearsalTests : IAsyncLifetime
         Assert.Contains("redirects in a loop", await ProblemAsync(checkout.Funnel), StringComparison.Ordinal);
         await LeadAsync(checkout, plain.Address);
         Assert.Contains("create a secret", await ProblemAsync(checkout.Funnel), StringComparison.Ordinal);
-        await _wexil.Get<SettingStore>().RenewHookSecretAsync();
+        await _wexil.Get<SecretStore>().RenewHookSecretAsync();
         Assert.Equal("", await ProblemAsync(checkout.Funnel));
         // The page answers, but the tracking script is not on it.
         Assert.Contains(_wexil.Get<RehearsalStore>().Find(checkout.Funnel)!.Visitors[0].Lines, line =>

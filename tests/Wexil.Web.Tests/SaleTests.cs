@@ -24,7 +24,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             Weights.Create(0, 100),
             outsideThanks: new("https://till.larkrow.example/sold")
         );
-        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
+        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SecretStore>().RenewHookSecretAsync());
         using var buyer = wexil.Visitor();
         await buyer.GetAsync("/go/sold");
         var query = (await buyer.GetAsync("/go/sold-thanks")).Headers.Location!.Query;
@@ -72,7 +72,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task What_is_not_signed_stale_too_large_or_wrong_is_refused_in_words_and_records_nothing()
     {
-        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
+        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SecretStore>().RenewHookSecretAsync());
         const string sale = """{"order":"X-1","amount":"49.00","currency":"USD"}""";
         Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync("another"u8.ToArray(), sale)).StatusCode);
         Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync(secret, sale, TimeSpan.FromMinutes(-6))).StatusCode);
@@ -92,7 +92,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             iter: 60
         );
         // A renewed secret is the only one.
-        await wexil.Get<SettingStore>().RenewHookSecretAsync();
+        await wexil.Get<SecretStore>().RenewHookSecretAsync();
         Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync(secret, sale)).StatusCode);
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.Empty(wexil.Get<SaleStore>().Orders(All with { Text = "X-1" }, 10));
@@ -101,7 +101,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     [Fact]
     public async Task A_refund_in_another_currency_joins_its_order_by_the_rate_and_one_without_a_name_is_another()
     {
-        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
+        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SecretStore>().RenewHookSecretAsync());
         await TellAsync(secret, """{"order":"RX-1","amount":"100.00","currency":"USD"}""");
         await wexil.Host.Journal.WhenProjectedAsync();
         var refused = await TellAsync(secret, """{"type":"refund","order":"RX-1","amount":"10.00","currency":"EUR"}""");
@@ -140,7 +140,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             Weights.Create(0, 100),
             outsideThanks: new("https://till.larkrow.example/mapped")
         );
-        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SettingStore>().RenewHookSecretAsync());
+        var secret = Encoding.UTF8.GetBytes(await wexil.Get<SecretStore>().RenewHookSecretAsync());
         using var owner = await wexil.OwnerAsync();
         var refused = await (
             await WexilFixture.PostAsync(
@@ -311,9 +311,9 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Contains("No sales fit this filter.", await owner.GetStringAsync("/sales?text=nothing-like-it"));
 
         var made = await (await WexilFixture.PostAsync(owner, "/settings", "Secret")).Content.ReadAsStringAsync();
-        Assert.Contains(Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!), made);
+        Assert.Contains(Encoding.UTF8.GetString(wexil.Get<SecretStore>().HookSecret!), made);
         Assert.DoesNotContain(
-            Encoding.UTF8.GetString(wexil.Get<SettingStore>().HookSecret!),
+            Encoding.UTF8.GetString(wexil.Get<SecretStore>().HookSecret!),
             await owner.GetStringAsync("/settings")
         );
     }

@@ -1,7 +1,7 @@
 using System.Net;
 using Microsoft.Data.Sqlite;
 using Wexil.App.Tickets;
-using Wexil.Store;
+using Wexil.Store.Team;
 using Wexil.Web.Hosting;
 using Wexil.Web.Studio.Account;
 
@@ -21,7 +21,7 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task InitializeAsync()
     {
         await _wexil.InitializeAsync();
-        await _wexil.Get<Owner>().SetPasswordAsync(Password);
+        await _wexil.Get<Passwords>().SetAsync(MemberId.First, Password);
     }
 
     public Task DisposeAsync() => _wexil.DisposeAsync();
@@ -44,20 +44,20 @@ public sealed class SignInTests : IAsyncLifetime
         var (owner, _) = await SignInAsync("198.51.100.1");
         var (second, _) = await SignInAsync("198.51.100.2", WexilFixture.Phone);
         var (third, _) = await SignInAsync("198.51.100.3");
-        var page = WexilFixture.Read(await owner.GetStringAsync("/settings/account"));
+        var page = WexilFixture.Read(await owner.GetStringAsync("/account"));
         foreach (
             var shown in new[] { "198.51.100.1", "198.51.100.2", "Safari on iPhone", "Chrome on Linux", "3 browsers" }
         )
             Assert.Contains(shown, page, StringComparison.Ordinal);
         var phone = _wexil.Get<SessionStore>().Open().Single(session => session.Address == "198.51.100.2");
-        await WexilFixture.PostAsync(owner, "/settings/account", "End", ("id", phone.Id));
+        await WexilFixture.PostAsync(owner, "/account", "End", ("id", phone.Id));
         Assert.Equal((true, false, true), (await IsInAsync(owner), await IsInAsync(second), await IsInAsync(third)));
-        await WexilFixture.PostAsync(owner, "/settings/account", "EndOthers");
+        await WexilFixture.PostAsync(owner, "/account", "EndOthers");
         Assert.Equal((true, false), (await IsInAsync(owner), await IsInAsync(third)));
         // One's own and an invented one stay as they are.
         var own = Assert.Single(_wexil.Get<SessionStore>().Open());
         foreach (var id in new[] { own.Id, "no id", "" })
-            await WexilFixture.PostAsync(owner, "/settings/account", "End", ("id", id));
+            await WexilFixture.PostAsync(owner, "/account", "End", ("id", id));
         Assert.True(await IsInAsync(owner));
     }
 
@@ -80,14 +80,14 @@ public sealed class SignInTests : IAsyncLifetime
         var (other, _) = await SignInAsync("198.51.100.2");
         using var answer = await WexilFixture.PostAsync(
             owner,
-            "/settings/account",
+            "/account",
             "Password",
             ("Current", current),
             ("New", wanted)
         );
         if (problem is not null)
             Assert.Contains(problem, WexilFixture.Read(await answer.Content.ReadAsStringAsync()));
-        Assert.Equal(problem is null, await _wexil.Get<Owner>().VerifyAsync(wanted));
+        Assert.Equal(problem is null, await _wexil.Get<Passwords>().VerifyAsync(_wexil.Get<TeamStore>().Owner, wanted));
         Assert.Equal((true, problem is not null), (await IsInAsync(owner), await IsInAsync(other)));
     }
 
@@ -95,7 +95,7 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task A_session_ends_two_weeks_after_its_last_request_and_three_months_after_it_began()
     {
         var sessions = _wexil.Get<SessionStore>();
-        var key = await sessions.BeginAsync("", "", isByLink: false);
+        var key = await sessions.BeginAsync(MemberId.First, "", "", isByLink: false);
         _wexil.Time.Advance(SessionStore.MaxIdle - TimeSpan.FromSeconds(1));
         await sessions.SeeAsync(sessions.Find(key)!);
         _wexil.Time.Advance(SessionStore.MaxIdle - TimeSpan.FromSeconds(1));
@@ -103,7 +103,7 @@ public sealed class SignInTests : IAsyncLifetime
         _wexil.Time.Advance(TimeSpan.FromSeconds(1));
         Assert.Null(sessions.Find(key));
 
-        var used = await sessions.BeginAsync("", "", isByLink: false);
+        var used = await sessions.BeginAsync(MemberId.First, "", "", isByLink: false);
         var until = _wexil.Time.GetUtcNow() + SessionStore.MaxLife;
         while (_wexil.Time.GetUtcNow() < until - TimeSpan.FromDays(1))
         {
@@ -115,7 +115,7 @@ public sealed class SignInTests : IAsyncLifetime
         _wexil.Time.Advance(TimeSpan.FromSeconds(1));
         Assert.Null(sessions.Find(used));
         // What is over is not kept.
-        await sessions.BeginAsync("", "", isByLink: false);
+        await sessions.BeginAsync(MemberId.First, "", "", isByLink: false);
         Assert.Single(sessions.Open());
     }
 
@@ -123,13 +123,13 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task Signing_in_and_out_holds_while_nothing_can_be_written_and_is_written_down_after()
     {
         var sessions = _wexil.Get<SessionStore>();
-        var before = await sessions.BeginAsync("before", "", isByLink: false);
+        var before = await sessions.BeginAsync(MemberId.First, "before", "", isByLink: false);
         string during;
         using (var locks = new SqliteConnection($"Data Source={_wexil.Host.Options.Data}/wexil.db;Pooling=false"))
         {
             locks.Open();
             using var held = locks.BeginTransaction(deferred: false);
-            during = await sessions.BeginAsync("during", "", isByLink: false);
+            during = await sessions.BeginAsync(MemberId.First, "during", "", isByLink: false);
             Assert.NotNull(sessions.Find(during));
             await sessions.EndAsync(sessions.Find(before)!.Id);
             Assert.Null(sessions.Find(before));
@@ -170,16 +170,16 @@ public sealed class SignInTests : IAsyncLifetime
         var throttle = new SignInThrottle(_wexil.Time);
         var address = IPAddress.Parse("2001:db8:1:2::3");
         for (var i = 0; i < 1_000; i++)
-            throttle.Fail(address);
-        Assert.Equal(SignInThrottle.MaxWait, throttle.Wait(address));
-        Assert.Equal(SignInThrottle.MaxWait, throttle.Wait(IPAddress.Parse("2001:db8:1:2:ffff::1")));
-        Assert.Equal(TimeSpan.Zero, throttle.Wait(IPAddress.Parse("2001:db8:1:3::3")));
+            throttle.Fail(new(address, ""));
+        Assert.Equal(SignInThrottle.MaxWait, throttle.Wait(new(address, "owner")));
+        Assert.Equal(SignInThrottle.MaxWait, throttle.Wait(new(IPAddress.Parse("2001:db8:1:2:ffff::1"), "owner")));
+        Assert.Equal(TimeSpan.Zero, throttle.Wait(new(IPAddress.Parse("2001:db8:1:3::3"), "owner")));
         _wexil.Time.Advance(SignInThrottle.MaxWait);
-        Assert.Equal(TimeSpan.Zero, throttle.Wait(address));
+        Assert.Equal(TimeSpan.Zero, throttle.Wait(new(address, "owner")));
         // However many addresses take part, what is remembered of them is bounded, and the owner's is not among them.
         for (var i = 0; i < 100_000; i++)
-            throttle.Fail(new IPAddress(i + 0x0A000000L));
-        Assert.Equal(TimeSpan.Zero, throttle.Wait(IPAddress.Parse("198.51.100.1")));
+            throttle.Fail(new(new IPAddress(i + 0x0A000000L), $"{i}"));
+        Assert.Equal(TimeSpan.Zero, throttle.Wait(new(IPAddress.Parse("198.51.100.1"), "owner")));
     }
 
     [Fact]
@@ -191,8 +191,8 @@ public sealed class SignInTests : IAsyncLifetime
         await owner.GetAsync(link);
         Assert.True(await IsInAsync(owner));
         // The password is lost, so it is not asked for.
-        await WexilFixture.PostAsync(owner, "/settings/account", "Password", ("New", "twelve loud balconies"));
-        Assert.True(await _wexil.Get<Owner>().VerifyAsync("twelve loud balconies"));
+        await WexilFixture.PostAsync(owner, "/account", "Password", ("New", "twelve loud balconies"));
+        Assert.True(await _wexil.Get<Passwords>().VerifyAsync(_wexil.Get<TeamStore>().Owner, "twelve loud balconies"));
 
         var (again, _) = Browser("198.51.100.2");
         Assert.Contains("already used", await again.GetStringAsync(link), StringComparison.Ordinal);

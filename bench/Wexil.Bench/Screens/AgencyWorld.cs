@@ -11,6 +11,7 @@ using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
+using Wexil.Store.Team;
 using Wexil.Web.Hosting;
 using Wexil.Web.Studio.Account;
 
@@ -85,7 +86,7 @@ public sealed class AgencyWorld
         var watch = Stopwatch.StartNew();
         await using var host = await StartAsync(folder);
         var world = new AgencyWorld(host, size, DateTimeOffset.UtcNow);
-        await world.Get<Owner>().SetPasswordAsync(Guid.NewGuid().ToString());
+        await world.Get<Passwords>().SetAsync(MemberId.First, Guid.NewGuid().ToString());
         await world.MakeFunnelsAsync();
         await world.RunTestsAsync([0, 1], 0, 20, ends: true);
         await world.RunTestsAsync([1, 2], 20, 40, ends: true);

@@ -16,6 +16,7 @@ public sealed class RehearsalDirector(
     RehearsalStore rehearsals,
     FunnelStore funnels,
     SettingStore settings,
+    SecretStore secrets,
     Routes routes,
     VisitorsAddress visitors,
     IChance chance,
@@ -118,7 +119,7 @@ public sealed class RehearsalDirector(
                 [.. funnels.Steps(funnel).Where(step => !step.IsArchived)],
                 visitors,
                 fillsInOrders,
-                settings.HookSecret,
+                secrets.HookSecret,
                 settings.HookMapping,
                 settings.Currency
             );

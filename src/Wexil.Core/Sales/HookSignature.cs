@@ -40,10 +40,11 @@ public static class HookSignature
     }
 
     /// <summary>What is wrong with a message's signature; null when it is right and fresh.</summary>
+    /// <param name="secrets">It is right by any of them.</param>
     /// <param name="timestamp">As it was sent; a service that sends none signs the body alone.</param>
     public static string? Problem(
         HookMapping mapping,
-        byte[] secret,
+        IReadOnlyList<byte[]> secrets,
         string? timestamp,
         string? signature,
         ReadOnlySpan<byte> body,
@@ -58,11 +59,16 @@ public static class HookSignature
         var seconds = 0L;
         if (isTimed && !long.TryParse(timestamp, NumberStyles.None, CultureInfo.InvariantCulture, out seconds))
             return $"{mapping.TimestampHeader} is not a number of seconds.";
-        var own = Write(mapping, secret, timestamp ?? "", body);
-        if (!CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(own), Encoding.UTF8.GetBytes(signature)))
+        var isOurs = false;
+        foreach (var secret in secrets)
+            isOurs |= IsSame(Write(mapping, secret, timestamp ?? "", body), signature);
+        if (!isOurs)
             return "The signature does not match.";
         return isTimed && Math.Abs(now.ToUnixTimeSeconds() - (decimal)seconds) > (decimal)Tolerance.TotalSeconds
             ? "The timestamp differs by more than five minutes from Wexil’s clock."
             : null;
     }
+
+    private static bool IsSame(string own, string signature) =>
+        CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(own), Encoding.UTF8.GetBytes(signature));
 }

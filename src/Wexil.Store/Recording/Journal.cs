@@ -195,6 +195,7 @@ public sealed class Journal : IDisposable
     public Task<T> WriteAsync<T>(Func<SqliteConnection, T> write)
     {
         var done = new TaskCompletionSource<T>(TaskCreationOptions.RunContinuationsAsynchronously);
+        var watch = WriteWatch.Current;
         lock (_lock)
         {
             _studio.Enqueue(() =>
@@ -206,6 +207,7 @@ public sealed class Journal : IDisposable
                         _projector.ForgetContext();
                     if (changed is not null)
                         Changed?.Invoke(changed);
+                    watch?.Note();
                     done.SetResult(result);
                 }
                 catch (SqliteException error) when (error.SqliteErrorCode != SQLitePCL.raw.SQLITE_CONSTRAINT)

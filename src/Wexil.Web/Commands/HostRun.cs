@@ -1,6 +1,7 @@
 using System.Net.Sockets;
 using Wexil.App;
 using Wexil.Store;
+using Wexil.Store.Team;
 using Wexil.Web.Hosting;
 using Wexil.Web.Studio.Account;
 
@@ -46,7 +47,7 @@ public static class HostRun
     public static void Announce(WexilHost host)
     {
         var studio = Greet(host);
-        if (host.Services.GetRequiredService<Owner>().HasPassword)
+        if (host.Services.GetRequiredService<TeamStore>().Owner.PasswordHash is not null)
             Console.WriteLine($"Sign in at        {studio} (wexil sign-in prints a link where the password is lost)");
         else
             Console.WriteLine($"Set your password {studio}/first-run?key={KeyOf(host)} (this link works once)");

@@ -9,11 +9,12 @@ namespace Wexil.Web.Hosting;
 internal sealed class TicketSeal(IDataProtectionProvider protection) : ITicketSeal
 {
     /// <summary>By the keys of a data folder.</summary>
-    public static TicketSeal For(DataPaths data) =>
-        new(
-            DataProtectionProvider.Create(new DirectoryInfo(data.Keys), configure =>
-                configure.SetApplicationName(Application)
-            )
+    public static TicketSeal For(DataPaths data) => new(ProtectionFor(data));
+
+    /// <summary>The keys of a data folder.</summary>
+    public static IDataProtectionProvider ProtectionFor(DataPaths data) =>
+        DataProtectionProvider.Create(new DirectoryInfo(data.Keys), configure =>
+            configure.SetApplicationName(Application)
         );
 
     /// <summary>

@@ -77,11 +77,14 @@ public sealed class WexilHost : IAsyncDisposable
         {
             database = Database.Open(folder, options.Traced);
             journal = OpenJournal(database, folder, options, logs);
-            var tokens = new VisitorToken(await new SettingStore(database, journal).TokenKeyAsync());
+            var seal = new SecretSeal(TicketSeal.ProtectionFor(folder));
+            var secrets = new SecretStore(new SettingStore(database, journal), seal, time);
+            await secrets.SealAllAsync();
             var shared = new ServiceCollection()
                 .AddSingleton(time)
                 .AddSingleton(chance ?? new SecureChance())
-                .AddSingleton(tokens);
+                .AddSingleton<ISecretSeal>(seal)
+                .AddSingleton(new VisitorToken(await secrets.TokenKeyAsync()));
             host = new WexilHost(options, folder, database, journal, shared, logs);
             await host.OpenDoorsAsync();
             return host;

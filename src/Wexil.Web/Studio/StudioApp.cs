@@ -4,8 +4,9 @@ using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.Extensions.WebEncoders;
 using Wexil.App;
-using Wexil.Store;
+using Wexil.Store.Team;
 using Wexil.Web.Studio.Account;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Count;
 using Wexil.Web.Studio.Sections;
@@ -14,16 +15,24 @@ using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio;
 
-/// <summary>The owner's door: everything behind a sign-in, nothing of the marketers' pages in its origin.</summary>
+/// <summary>The team's door: everything behind a sign-in, nothing of the marketers' pages in its origin.</summary>
 public static class StudioApp
 {
+    /// <summary>The policy of screens for owners.</summary>
+    public const string OwnerOnly = "owner";
+
     public static void AddStudio(this IServiceCollection services, bool followsClock)
     {
         services
             .AddSingleton<SignInLinks>()
-            .AddSingleton<Owner>()
+            .AddSingleton<Passwords>()
+            .AddSingleton<SecondStep>()
+            .AddSingleton<KnownDevices>()
             .AddSingleton<Sessions>()
             .AddSingleton<SignInThrottle>()
+            .AddSingleton<SignInAttempts>()
+            .AddSingleton<AuditTrail>()
+            .AddSingleton<AuditFilter>()
             .AddSingleton<LiveFeed>()
             .AddSingleton<StepScreens>()
             .AddSingleton<PageContext>()
@@ -35,7 +44,7 @@ public static class StudioApp
             services.AddPeriodicWork();
         services.AddSignIn();
         services.AddForms();
-        services.AddAuthorization();
+        services.AddAuthorization(may => may.AddPolicy(OwnerOnly, policy => policy.RequireRole(nameof(Role.Owner))));
         services.Configure<WebEncoderOptions>(encoder =>
             encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All)
         );
@@ -43,7 +52,12 @@ public static class StudioApp
         services.AddRazorPages(pages =>
         {
             pages.RootDirectory = "/Studio";
-            pages.Conventions.AuthorizeFolder("/").AllowAnonymousToFolder("/Account");
+            pages
+                .Conventions.AuthorizeFolder("/")
+                .AuthorizeFolder("/Settings", OwnerOnly)
+                .AuthorizeFolder("/Team", OwnerOnly)
+                .AllowAnonymousToFolder("/Account")
+                .ConfigureFilter(new Microsoft.AspNetCore.Mvc.ServiceFilterAttribute(typeof(AuditFilter)));
             // A screen is found by its folder: Today/Today.cshtml states its address itself.
         });
         services.Configure<RouteOptions>(routes => routes.LowercaseUrls = true);
@@ -75,6 +89,11 @@ public static class StudioApp
                 {
                     var secure = studio.Address.Scheme == Uri.UriSchemeHttps;
                     cookie.LoginPath = "/sign-in";
+                    cookie.Events.OnRedirectToAccessDenied = context =>
+                    {
+                        context.Response.StatusCode = StatusCodes.Status403Forbidden;
+                        return Task.CompletedTask;
+                    };
                     cookie.ExpireTimeSpan = SessionStore.MaxLife;
                     cookie.Events.OnValidatePrincipal = context =>
                         context.HttpContext.RequestServices.GetRequiredService<Sessions>().ValidateAsync(context);
@@ -109,6 +128,7 @@ public static class StudioApp
         app.UseRouting();
         app.UseAuthentication();
         app.UseAuthorization();
+        app.UseMiddleware<RoleGuard>();
         app.UseMiddleware<BodyLimits>();
         app.MapRazorPages();
         Exports.Map(app);

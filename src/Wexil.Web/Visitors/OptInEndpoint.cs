@@ -16,6 +16,7 @@ public sealed class OptInEndpoint(
     HeldOptInStore held,
     TroubleLog troubles,
     VisitorToken tokens,
+    CallerLimits limits,
     TimeProvider time
 ) : IVisitorsEndpoint
 {
@@ -29,6 +30,16 @@ public sealed class OptInEndpoint(
         if (visits.Routes.Page(http.Part("slug")) is not { Outside: null } page)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
+            return;
+        }
+        if (!limits.AllowOptIn(http))
+        {
+            await PlainPage.Write(
+                http,
+                StatusCodes.Status429TooManyRequests,
+                "Too many people sign up from your network just now. Please wait a minute, go back and send the form "
+                    + "again: what you typed is still there."
+            );
             return;
         }
         if (await BoundedBody.FormAsync(http, MaxFormBytes) is not { } form)

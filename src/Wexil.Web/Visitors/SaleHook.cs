@@ -4,6 +4,7 @@ using Wexil.Core.Sales;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Store.Recording;
+using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Visitors;
 
@@ -12,7 +13,9 @@ public sealed class SaleHook(
     VisitService visits,
     SaleStore sales,
     SettingStore settings,
+    SecretStore secrets,
     VisitorToken tokens,
+    CallerLimits limits,
     TimeProvider time
 ) : IVisitorsEndpoint
 {
@@ -54,10 +57,20 @@ public sealed class SaleHook(
     /// <summary>Null where it was refused.</summary>
     private async Task<byte[]?> SignedBodyAsync(HttpContext http, HookMapping mapping, DateTimeOffset now)
     {
-        if (settings.HookSecret is not { } secret)
+        if (secrets.HookSecrets is not { Count: > 0 } valid)
         {
             const string none = "No secret exists yet. Create one in Wexil’s settings.";
             await Refuse(http, StatusCodes.Status403Forbidden, "", none);
+            return null;
+        }
+        if (!limits.AllowSale(http))
+        {
+            await Refuse(
+                http,
+                StatusCodes.Status429TooManyRequests,
+                "",
+                "Too many messages at once. Send it again later."
+            );
             return null;
         }
         if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is not { } body)
@@ -68,7 +81,7 @@ public sealed class SaleHook(
         var headers = http.Request.Headers;
         var timestamp = mapping.TimestampHeader.Length > 0 ? headers[mapping.TimestampHeader].ToString() : "";
         var signature = headers[mapping.SignatureHeader].ToString();
-        if (HookSignature.Problem(mapping, secret, timestamp, signature, body, now) is { } unsigned)
+        if (HookSignature.Problem(mapping, valid, timestamp, signature, body, now) is { } unsigned)
         {
             await Refuse(http, StatusCodes.Status401Unauthorized, "", unsigned);
             return null;

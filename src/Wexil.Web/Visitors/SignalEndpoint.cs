@@ -22,8 +22,10 @@ public sealed class SignalEndpoint(
     VisitService visits,
     SaleStore sales,
     SettingStore settings,
+    SecretStore secrets,
     IdentityStore identities,
     VisitorToken tokens,
+    CallerLimits limits,
     TimeProvider time
 ) : IVisitorsEndpoint
 {
@@ -48,6 +50,11 @@ public sealed class SignalEndpoint(
             );
             return;
         }
+        if (!limits.AllowSignal(http))
+        {
+            await Refuse(http, StatusCodes.Status429TooManyRequests, "Too many signals at once. Send it again later.");
+            return;
+        }
         if (await Fields(http) is not { } fields)
         {
             await Refuse(http, StatusCodes.Status400BadRequest, "The body must be a form or JSON of at most 8 KB.");
@@ -59,9 +66,8 @@ public sealed class SignalEndpoint(
         var isServer = given is not null;
         if (
             isServer
-            && !(
-                settings.ServerKey is { } own
-                && CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(given!), Encoding.UTF8.GetBytes(own))
+            && !secrets.ServerKeys.Any(own =>
+                CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(given!), Encoding.UTF8.GetBytes(own))
             )
         )
         {

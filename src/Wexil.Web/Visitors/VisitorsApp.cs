@@ -11,6 +11,7 @@ public static class VisitorsApp
     public static IServiceCollection AddVisitors(this IServiceCollection services) =>
         services
             .AddSingleton<Arrivals>()
+            .AddSingleton<CallerLimits>()
             .AddSingleton<IVisitorsEndpoint, GoEndpoint>()
             .AddSingleton<IVisitorsEndpoint, PageEndpoint>()
             .AddSingleton<IVisitorsEndpoint, OptInEndpoint>()

@@ -18,7 +18,7 @@ public sealed class SaleTests
         const string signature = "41c37c9a5ab4c5670e677c525251f89290eeb4b9b664470a25d68aa3a3d8f345";
         Assert.Equal(signature, HookSignature.Compute(Secret, "1793000000", Body));
         string? Check(string? timestamp, string? signed, DateTimeOffset now) =>
-            HookSignature.Problem(HookMapping.Default, Secret, timestamp, signed, Body, now);
+            HookSignature.Problem(HookMapping.Default, [Secret], timestamp, signed, Body, now);
         Assert.Null(Check("1793000000", signature, Now));
         Assert.Null(Check("1793000000", signature, Now.AddMinutes(5)));
         Assert.Contains("five minutes", Check("1793000000", signature, Now.AddSeconds(301)));
@@ -28,7 +28,7 @@ public sealed class SaleTests
         Assert.Equal("The headers X-Wexil-Timestamp and X-Wexil-Signature are missing.", Check(null, signature, Now));
         Assert.Equal(
             "The header X-Wexil-Signature is missing.",
-            HookSignature.Problem(HookMapping.Default with { TimestampHeader = "" }, Secret, null, "", Body, Now)
+            HookSignature.Problem(HookMapping.Default with { TimestampHeader = "" }, [Secret], null, "", Body, Now)
         );
         Assert.Contains("missing", Check("1793000000", "", Now));
         Assert.Contains("number", Check("soon", signature, Now));
@@ -70,9 +70,9 @@ public sealed class SaleTests
         Assert.Equal(sale, SaleNotice.ReadJson(json.RootElement, mapping, SaleChannel.Hook).Notice);
         Assert.Equal("token", mapping.Field(json.RootElement, "wx"));
         var signature = HookSignature.Write(mapping, Secret, "1793000000", body);
-        Assert.Null(HookSignature.Problem(mapping, Secret, "1793000000", signature, body, Now));
+        Assert.Null(HookSignature.Problem(mapping, [Secret], "1793000000", signature, body, Now));
         body[^2]++;
-        Assert.NotNull(HookSignature.Problem(mapping, Secret, "1793000000", signature, body, Now));
+        Assert.NotNull(HookSignature.Problem(mapping, [Secret], "1793000000", signature, body, Now));
     }
 
     [Theory]
@@ -221,16 +221,17 @@ public sealed class SaleTests
         Assert.Null(
             HookSignature.Problem(
                 HookMapping.Parse(mapping.ToJson()),
-                Secret,
+                // One of two is enough, while a secret is renewed.
+                ["another"u8.ToArray(), Secret],
                 "",
                 signed,
                 json,
                 DateTimeOffset.UnixEpoch
             )
         );
-        Assert.NotNull(HookSignature.Problem(mapping, Secret, "", signed[7..], json, DateTimeOffset.UnixEpoch));
+        Assert.NotNull(HookSignature.Problem(mapping, [Secret], "", signed[7..], json, DateTimeOffset.UnixEpoch));
         Assert.NotNull(
-            HookSignature.Problem(mapping, "another"u8.ToArray(), "", signed, json, DateTimeOffset.UnixEpoch)
+            HookSignature.Problem(mapping, ["another"u8.ToArray()], "", signed, json, DateTimeOffset.UnixEpoch)
         );
         using var body = System.Text.Json.JsonDocument.Parse(json);
         var (notice, _, problem) = SaleNotice.ReadJson(body.RootElement, mapping, SaleChannel.Hook);

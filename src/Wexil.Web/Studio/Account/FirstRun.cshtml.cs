@@ -3,14 +3,17 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Core.Common;
 using Wexil.Store;
+using Wexil.Store.Team;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.Account;
 
 /// <summary>The owner sets a password. The key from the printed link shows that it is the owner.</summary>
 public sealed class FirstRunModel(
-    Owner owner,
+    TeamStore team,
+    Passwords passwords,
     SignInLinks links,
-    Sessions sessions,
+    SignInAttempts attempts,
     SettingStore settings,
     TimeProvider time
 ) : PageModel
@@ -34,10 +37,13 @@ public sealed class FirstRunModel(
     [BindProperty]
     public string CurrencyCode { get; set; } = Currency.Default.Code;
 
-    public bool MayBegin => !owner.HasPassword && links.IsOpen(Key);
+    private bool HasPassword => team.Owner.PasswordHash is not null;
 
-    public IActionResult OnGet() => owner.HasPassword ? Redirect("/sign-in") : Page();
+    public bool MayBegin => !HasPassword && links.IsOpen(Key);
 
+    public IActionResult OnGet() => HasPassword ? Redirect("/sign-in") : Page();
+
+    [Logged(null)]
     public async Task<IActionResult> OnPostAsync()
     {
         if (!MayBegin)
@@ -51,12 +57,12 @@ public sealed class FirstRunModel(
         }
         if (!ModelState.IsValid)
             return Page();
-        await owner.SetPasswordAsync(Password);
+        await passwords.SetAsync(team.Owner.Id, Password);
         await settings.SetCurrencyAsync(currency);
         await settings.SetOwnerNameAsync(OwnerName?.Trim());
         await settings.SetZoneAsync(zone!);
         links.Redeem(Key);
-        await sessions.BeginAsync(HttpContext, isByLink: false);
+        await attempts.BeginAsync(HttpContext, team.Owner);
         return Redirect("/signed-in?hop=true");
     }
 }

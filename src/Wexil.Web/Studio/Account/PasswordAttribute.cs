@@ -29,8 +29,8 @@ public sealed class PasswordAttribute : ValidationAttribute
     private static string? Problem(string password) =>
         password.Length switch
         {
-            < Owner.MinPasswordLength => "At least 10 characters: a short sentence is easy to remember.",
-            > Owner.MaxPasswordLength => "At most 200 characters.",
+            < Passwords.MinLength => "At least 10 characters: a short sentence is easy to remember.",
+            > Passwords.MaxLength => "At most 200 characters.",
             _ when Common.Value.Contains(password) || password.Distinct().Count() < MinDifferent =>
                 "Too easy to guess. Choose something only you would think of, such as a short sentence.",
             _ => null,

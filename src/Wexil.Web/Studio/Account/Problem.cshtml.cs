@@ -2,11 +2,13 @@ using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.Account;
 
 /// <summary>Says what went wrong, in words.</summary>
 [IgnoreAntiforgeryToken]
+[EveryRole]
 public sealed class ProblemModel : PageModel
 {
     public string Heading { get; private set; } = "";
@@ -14,6 +16,7 @@ public sealed class ProblemModel : PageModel
 
     public void OnGet(int? status) => Tell(status);
 
+    [Logged(null)]
     public void OnPost(int? status) => Tell(status);
 
     private string TooLarge() =>
@@ -37,6 +40,10 @@ public sealed class ProblemModel : PageModel
             (_, 400) => (
                 "Form not accepted",
                 "The form has expired or came from another site. Reload the page and send it again."
+            ),
+            (_, 403) => (
+                "Not in your role",
+                "Your role does not include this. Ask the owner of this Wexil; nothing was changed."
             ),
             (_, 413) => ("Too large", TooLarge()),
             (_, 429) => ("Too many attempts", "Wait a minute, then try again."),

@@ -1,34 +1,47 @@
-using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App;
 using Wexil.App.Tickets;
+using Wexil.Store.Team;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.Account;
 
 /// <summary>Signing in, by the password or by a link from the command line; and out.</summary>
+[EveryRole]
 public sealed class SignInModel(
-    Owner owner,
+    TeamStore team,
     SignInLinks links,
     Sessions sessions,
-    SignInThrottle throttle,
+    SignInAttempts attempts,
+    KnownDevices devices,
     OwnDeviceTickets tickets,
     VisitorsAddress visitors
 ) : PageModel
 {
+    /// <summary>Empty for the owner.</summary>
+    [BindProperty]
+    public string? Name { get; set; }
+
     [BindProperty]
     public string? Password { get; set; }
 
     [BindProperty(SupportsGet = true)]
     public string? ReturnUrl { get; set; }
 
-    public bool HasPassword => owner.HasPassword;
+    public bool HasPassword => team.Owner.PasswordHash is not null;
+
+    /// <summary>There are others than the owner, so the name says who it is.</summary>
+    public bool AsksName => team.All.Count > 1;
 
     /// <summary>With a key from a printed link: signs in once.</summary>
     public async Task<IActionResult> OnGetAsync(string? key)
     {
         if (key is null)
+        {
+            Name = devices.Of(HttpContext) is { } member ? team.Find(member)?.Name : null;
             return User.Identity?.IsAuthenticated == true ? Redirect("/") : Page();
+        }
         if (!links.Redeem(key))
         {
             ModelState.AddModelError(
@@ -37,37 +50,30 @@ public sealed class SignInModel(
             );
             return Page();
         }
-        await sessions.BeginAsync(HttpContext, isByLink: true);
+        await attempts.BeginByLinkAsync(HttpContext);
         return Redirect(SignedInModel.MarkAddress(tickets, visitors));
     }
 
+    [Logged(null)]
     public async Task<IActionResult> OnPostAsync()
     {
-        var address = HttpContext.Connection.RemoteIpAddress;
-        if (throttle.Wait(address) is { Ticks: > 0 } wait)
-            return Slow(wait);
-        if (!await owner.VerifyAsync(Password ?? ""))
+        var member = AsksName && !string.IsNullOrWhiteSpace(Name) ? team.Find(Name) : team.Owner;
+        var wrong = AsksName ? "Wrong name or password." : "Wrong password.";
+        if (await attempts.ProblemWithPasswordAsync(HttpContext, member, Password, wrong) is { } problem)
         {
-            throttle.Fail(address);
-            ModelState.AddModelError(nameof(Password), "Wrong password.");
+            ModelState.AddModelError(nameof(Password), problem);
             return Page();
         }
-        throttle.Succeed(address);
-        await sessions.BeginAsync(HttpContext, isByLink: false);
-        return LocalRedirect(Url.IsLocalUrl(ReturnUrl) && ReturnUrl != "/" ? ReturnUrl : "/signed-in?hop=true");
+        if (member!.HasSecondStep)
+            return RedirectToPage("/Account/SignInCode", new { ticket = attempts.TicketFor(member), ReturnUrl });
+        await attempts.BeginAsync(HttpContext, member);
+        return LocalRedirect(SignedInModel.AddressAfter(Url, ReturnUrl));
     }
 
+    [Logged("Signed out")]
     public async Task<IActionResult> OnPostOutAsync()
     {
         await sessions.EndAsync(HttpContext);
         return Redirect("/sign-in");
-    }
-
-    private IActionResult Slow(TimeSpan wait)
-    {
-        ModelState.AddModelError(nameof(Password), SignInThrottle.Say(wait));
-        Response.StatusCode = StatusCodes.Status429TooManyRequests;
-        Response.Headers.RetryAfter = Math.Ceiling(wait.TotalSeconds).ToString(CultureInfo.InvariantCulture);
-        return Page();
     }
 }

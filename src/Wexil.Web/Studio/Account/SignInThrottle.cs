@@ -5,16 +5,25 @@ using Wexil.App.Wording;
 
 namespace Wexil.Web.Studio.Account;
 
+/// <summary>Somebody who tries to sign in.</summary>
+/// <param name="Address">Where it comes from; null where that is not known.</param>
+/// <param name="Account">Whom they try to sign in as; empty for a name that nobody has.</param>
+/// <param name="Device">Of a browser from which that member signed in before; null for any other.</param>
+public sealed record SignInAttempt(IPAddress? Address, string Account, string? Device = null);
+
 /// <summary>
-/// Slows wrong passwords down by the address they come from: the owner gets in from anywhere else, and from there too
-/// after a minute at most.
+/// Slows wrong passwords down by the address they come from, and many of them for one account by the account. A browser
+/// from which somebody signed in before is counted by itself, so that nobody locks them out.
 /// </summary>
 public sealed class SignInThrottle(TimeProvider time)
 {
-    /// <summary>So many wrong passwords in a row cost no waiting.</summary>
+    /// <summary>So many wrong passwords in a row from one address, or one known browser, cost no waiting.</summary>
     public const int Free = 5;
 
-    private const int MaxAddresses = 10_000,
+    /// <summary>So many for one account from all unknown browsers together.</summary>
+    public const int FreeForAccount = 100;
+
+    private const int MaxRemembered = 10_000,
         NetworkOfIpv6 = 8;
 
     /// <summary>The longest that anybody waits.</summary>
@@ -22,45 +31,74 @@ public sealed class SignInThrottle(TimeProvider time)
 
     private static readonly TimeSpan Forgotten = TimeSpan.FromMinutes(15);
 
+    // From a few addresses nobody gets so many for an account together that strangers to it have to wait.
+    private static readonly TimeSpan AccountForgetsOneIn = Forgotten / FreeForAccount;
+
     private readonly ConcurrentDictionary<string, Failures> _failures = [];
 
-    private sealed record Failures(int Count, DateTimeOffset Last);
+    private sealed record Failures(double Count, DateTimeOffset Last);
 
-    /// <summary>How long an address has to wait before it may try again; zero where it may.</summary>
-    public TimeSpan Wait(IPAddress? address)
+    /// <param name="Free">So many cost no waiting.</param>
+    /// <param name="ForgetsOneIn">One is forgotten each time so long has passed; null for all at once at the end.</param>
+    private readonly record struct Counter(string Key, int Free, TimeSpan? ForgetsOneIn = null);
+
+    /// <summary>How long somebody has to wait before they may try again; zero where they may.</summary>
+    public TimeSpan Wait(SignInAttempt attempt) => Counters(attempt).Max(Wait);
+
+    /// <summary>What is said while somebody has to wait.</summary>
+    public static string Say(TimeSpan wait) =>
+        "Too many wrong attempts. Try again in "
+        + $"{Format.Count((long)Math.Ceiling(wait.TotalSeconds), "second", "seconds")}.";
+
+    /// <summary>Notes a wrong password.</summary>
+    public void Fail(SignInAttempt attempt)
     {
-        if (!_failures.TryGetValue(KeyOf(address), out var failures) || failures.Count < Free)
+        foreach (var counter in Counters(attempt))
+            Fail(counter);
+    }
+
+    /// <summary>Forgets the wrong passwords of somebody who knew the right one, but not those of others.</summary>
+    public void Succeed(SignInAttempt attempt) => _failures.TryRemove(Counters(attempt)[0].Key, out _);
+
+    private TimeSpan Wait(Counter counter)
+    {
+        if (!_failures.TryGetValue(counter.Key, out var failures) || CountOf(counter, failures) < counter.Free)
             return TimeSpan.Zero;
-        var wait = TimeSpan.FromSeconds(Math.Min(MaxWait.TotalSeconds, Math.Pow(2, failures.Count - Free)));
+        var wait = TimeSpan.FromSeconds(Math.Min(MaxWait.TotalSeconds, Math.Pow(2, failures.Count - counter.Free)));
         var left = failures.Last + wait - time.GetUtcNow();
         return left > TimeSpan.Zero ? left : TimeSpan.Zero;
     }
 
-    /// <summary>What is said while an address has to wait.</summary>
-    public static string Say(TimeSpan wait) =>
-        "Too many wrong passwords from your network. Try again in "
-        + $"{Format.Count((long)Math.Ceiling(wait.TotalSeconds), "second", "seconds")}.";
-
-    /// <summary>Notes a wrong password.</summary>
-    public void Fail(IPAddress? address)
+    private void Fail(Counter counter)
     {
         var now = time.GetUtcNow();
-        if (_failures.Count >= MaxAddresses)
-            foreach (var (key, failures) in _failures)
-                if (_failures.Count >= MaxAddresses / 2 || now - failures.Last > Forgotten)
-                    _failures.TryRemove(key, out _);
-        _failures.AddOrUpdate(
-            KeyOf(address),
-            _ => new(1, now),
-            (_, before) => new(now - before.Last > Forgotten ? 1 : before.Count + 1, now)
-        );
+        if (_failures.Count >= MaxRemembered)
+            foreach (var (other, failures) in _failures)
+                if (_failures.Count >= MaxRemembered / 2 || now - failures.Last > Forgotten)
+                    _failures.TryRemove(other, out _);
+        _failures.AddOrUpdate(counter.Key, _ => new(1, now), (_, before) => new(CountOf(counter, before) + 1, now));
     }
 
-    /// <summary>Forgets the wrong passwords of an address that knew the right one.</summary>
-    public void Succeed(IPAddress? address) => _failures.TryRemove(KeyOf(address), out _);
+    private double CountOf(Counter counter, Failures failures)
+    {
+        var since = time.GetUtcNow() - failures.Last;
+        if (since > Forgotten)
+            return 0;
+        return counter.ForgetsOneIn is { } one ? Math.Max(0, failures.Count - since / one) : failures.Count;
+    }
+
+    /// <summary>What counts the wrong passwords; the first of it is the one who tries.</summary>
+    private static Counter[] Counters(SignInAttempt attempt) =>
+        attempt.Device is { } device
+            ? [new("device " + device, Free)]
+            :
+            [
+                new("address " + NetworkOf(attempt.Address), Free),
+                new("account " + attempt.Account, FreeForAccount, AccountForgetsOneIn),
+            ];
 
     /// <summary>One who has a network of IPv6 has all its addresses.</summary>
-    private static string KeyOf(IPAddress? address) =>
+    private static string NetworkOf(IPAddress? address) =>
         address switch
         {
             null => "",

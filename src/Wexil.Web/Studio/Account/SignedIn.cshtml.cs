@@ -19,6 +19,11 @@ public sealed class SignedInModel(OwnDeviceTickets tickets, VisitorsAddress visi
     public static string MarkAddress(OwnDeviceTickets tickets, VisitorsAddress visitors) =>
         $"{visitors.Origin}/mine/{tickets.Issue(Hop)}?signing-in";
 
+    /// <summary>Where somebody goes who has just signed in.</summary>
+    /// <param name="wanted">The screen that they asked for before.</param>
+    public static string AddressAfter(IUrlHelper url, string? wanted) =>
+        url.IsLocalUrl(wanted) && wanted != "/" ? wanted : "/signed-in?hop=true";
+
     /// <param name="hop">The device is still to be marked.</param>
     public IActionResult OnGet(bool hop)
     {

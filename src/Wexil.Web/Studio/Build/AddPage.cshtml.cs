@@ -8,6 +8,7 @@ using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
 using Wexil.Pages.Starters;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Funnels;
 using Wexil.Web.Studio.Shared;
 
@@ -63,6 +64,7 @@ public sealed class AddPageModel(
     /// <summary>The largest file that is taken, in bytes.</summary>
     public static long LargestUpload => UploadedPage.Limits.TotalBytes;
 
+    [Logged("Uploaded a page")]
     public async Task<IActionResult> OnPostUploadAsync()
     {
         var (bundle, problem) = await UploadedPage.ReadAsync(Upload);
@@ -75,6 +77,7 @@ public sealed class AddPageModel(
         return Redirect(Screen.Address($"build/add/{waiting}"));
     }
 
+    [Logged("Pasted a page")]
     public async Task<IActionResult> OnPostPasteAsync()
     {
         if (string.IsNullOrWhiteSpace(Html))
@@ -84,6 +87,7 @@ public sealed class AddPageModel(
             : await Add(PageBundle.OneFile(Html.ReplaceLineEndings("\n")));
     }
 
+    [Logged("Imported a page", IsWork = true)]
     public IActionResult OnPostFetch()
     {
         var (address, problem) = OutsideAddress.Check(Address);
@@ -95,6 +99,7 @@ public sealed class AddPageModel(
         return Redirect(Screen.Address($"build/import/{imports.Start(Screen.Step.Id, name, address).Id}"));
     }
 
+    [Logged("Added a starter page")]
     public async Task<IActionResult> OnPostStarterAsync()
     {
         if (Wexil.Pages.Starters.Starter.Find(Starter) is not { } starter)
@@ -111,6 +116,7 @@ public sealed class AddPageModel(
         return Redirect(Screen.Address($"build/{page.Slug}"));
     }
 
+    [Logged("Added an outside page")]
     public async Task<IActionResult> OnPostOutsideAsync()
     {
         var (address, problem) = addresses.Read(Outside, Screen.Step.Slug);

@@ -11,6 +11,7 @@ using Wexil.Pages.Differences;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
@@ -99,6 +100,7 @@ public sealed partial class BuildModel(
     }
 
     /// <summary>Adds the version of a section that shows nothing.</summary>
+    [Logged("Changed which pages are hidden")]
     public async Task<IActionResult> OnPostHiddenAsync()
     {
         if (Screen.Host is null)
@@ -117,6 +119,7 @@ public sealed partial class BuildModel(
     public bool CanBeReordered => InOtherOrder is not null;
 
     /// <summary>Adds the version of a section that shows its parts in another order.</summary>
+    [Logged("Changed the order of pages")]
     public async Task<IActionResult> OnPostOrderAsync()
     {
         if (InOtherOrder is not { } source)
@@ -127,10 +130,12 @@ public sealed partial class BuildModel(
         return Redirect(Screen.Address("build"));
     }
 
+    [Logged("Cloned a page")]
     public async Task<IActionResult> OnPostCloneAsync(long original)
     {
         if (Screen.Pages.FirstOrDefault(page => page.Id == new PageId(original)) is not { } parent)
             return NotFound();
+        AuditTrail.Detail(HttpContext, parent.Name);
         var clone = context.Pages.Find(await context.Pages.CloneAsync(parent, CloneName(parent)))!;
         context.Routes.Reload(Screen.Funnel.Id);
         Done =
@@ -140,10 +145,12 @@ public sealed partial class BuildModel(
     }
 
     /// <summary>Shows a page to everyone without a test.</summary>
+    [Logged("Made a page live")]
     public async Task<IActionResult> OnPostShowAsync(long id)
     {
         if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } shown)
             return NotFound();
+        AuditTrail.Detail(HttpContext, shown.Name);
         Done = await context.Pages.ShowAsync(shown)
             ? $"Everyone who opens the step’s link sees {Format.Quoted(shown.Name)} from now on."
             : "A test is running on this step. Keep a page first.";
@@ -154,6 +161,7 @@ public sealed partial class BuildModel(
     /// <summary>
     /// Puts a page away, or moves it to another step of the funnel; for a page in a running test it is asked first.
     /// </summary>
+    [Logged("Archived or moved a page")]
     public async Task<IActionResult> OnPostArchiveAsync(long id, long? to, bool confirmed)
     {
         if (Screen.Pages.FirstOrDefault(own => own.Id == new PageId(id)) is not { } page)
@@ -169,6 +177,7 @@ public sealed partial class BuildModel(
             Read();
             return Page();
         }
+        AuditTrail.Detail(HttpContext, page.Name);
         var tested = shelf.IsTested(page.Id);
         if (target is null)
         {
@@ -194,16 +203,19 @@ public sealed partial class BuildModel(
         return Redirect(Screen.Address("build"));
     }
 
+    [Logged("Restored a page")]
     public async Task<IActionResult> OnPostRestoreAsync(long id)
     {
         if (shelf.Archived(Screen.Step.Id).FirstOrDefault(page => page.Id == new PageId(id)) is not { } page)
             return NotFound();
+        AuditTrail.Detail(HttpContext, page.Name);
         await shelf.RestoreAsync(page.Id);
         context.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(page.Name)} is restored.";
         return Redirect(Screen.Address("build"));
     }
 
+    [Logged("Deleted a page")]
     public async Task<IActionResult> OnPostDeleteAsync(long id)
     {
         if (
@@ -211,6 +223,7 @@ public sealed partial class BuildModel(
             is not { } page
         )
             return NotFound();
+        AuditTrail.Detail(HttpContext, page.Name);
         if (await shelf.DeleteAsync(page) is { } problem)
             return Refuse(id, Words(problem));
         context.Routes.Reload(Screen.Funnel.Id);

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App.Wording;
 using Wexil.Core.Funnels;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
@@ -23,6 +24,7 @@ public sealed class ClonePlaceModel(StepScreens screens, PageContext context) : 
         // The form alone.
     }
 
+    [Logged("Cloned a page")]
     public async Task<IActionResult> OnPostAsync()
     {
         var place = Places

@@ -9,6 +9,7 @@ using Wexil.Core.Pages;
 using Wexil.Pages.Editing;
 using Wexil.Pages.Source;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
@@ -149,6 +150,7 @@ public sealed class EditPageModel(
     public IActionResult OnGetToken() =>
         new JsonResult(new { token = antiforgery.GetAndStoreTokens(HttpContext).RequestToken });
 
+    [Logged("Edited a page", IsFrequent = true)]
     public async Task<IActionResult> OnPostEditAsync() =>
         Shown.IsHosted
             ? Answer(await editor.EditAsync(Shown, Author, seen => new EditForm(Request.Form).Read(seen)))
@@ -156,6 +158,7 @@ public sealed class EditPageModel(
 
     /// <summary>Another picture, from the person's own files.</summary>
     /// <param name="background">The picture is the one behind the part.</param>
+    [Logged("Edited a page", IsFrequent = true)]
     public async Task<IActionResult> OnPostPictureAsync(
         int node,
         string? alternative,
@@ -191,6 +194,7 @@ public sealed class EditPageModel(
 
     /// <summary>Makes a part of the page a section; its versions have screens of their own.</summary>
     /// <param name="withNext">The part below belongs to it, and a version has the two the other way round.</param>
+    [Logged("Made a section")]
     public async Task<IActionResult> OnPostSectionAsync(int node, string? section, bool withNext = false)
     {
         if (!Shown.IsHosted || Screen.Step.IsSection)
@@ -222,6 +226,7 @@ public sealed class EditPageModel(
     public string? SectionName { get; set; }
 
     /// <summary>Adds a section of a page hosted elsewhere, which the owner marks by a line.</summary>
+    [Logged("Made a section")]
     public async Task<IActionResult> OnPostOutsideSectionAsync()
     {
         if (Shown.IsHosted || Screen.Step.IsSection)
@@ -244,13 +249,16 @@ public sealed class EditPageModel(
         return Redirect(Screen.Address(made, "build"));
     }
 
+    [Logged("Edited a page", IsFrequent = true)]
     public async Task<IActionResult> OnPostUndoAsync() =>
         Shown.IsHosted ? Answer(await editor.StepAsync(Shown, Author, back: true)) : NotFound();
 
+    [Logged("Edited a page", IsFrequent = true)]
     public async Task<IActionResult> OnPostRedoAsync() =>
         Shown.IsHosted ? Answer(await editor.StepAsync(Shown, Author, back: false)) : NotFound();
 
     /// <summary>Saves name and source as typed: the way without script.</summary>
+    [Logged("Edited a page", IsFrequent = true)]
     public async Task<IActionResult> OnPostSaveAsync()
     {
         if (Shown.IsHosted)
@@ -290,6 +298,7 @@ public sealed class EditPageModel(
     }
 
     /// <summary>Renames while the person goes on.</summary>
+    [Logged("Renamed a page")]
     public async Task<IActionResult> OnPostNameAsync()
     {
         CheckName();
@@ -302,6 +311,7 @@ public sealed class EditPageModel(
         return new JsonResult(new { name = Name.Trim() });
     }
 
+    [Logged("Published a page")]
     public async Task<IActionResult> OnPostPublishAsync()
     {
         if (!Shown.IsHosted)

@@ -3,6 +3,7 @@ using Wexil.App.Importing;
 using Wexil.App.Setup;
 using Wexil.Core.Pages;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
@@ -51,6 +52,7 @@ public sealed class ImportPageModel(StepScreens screens, Imports imports, PageSt
             )
             : NotFound();
 
+    [Logged("Stopped an import", IsWork = true)]
     public IActionResult OnPostStop(string id)
     {
         imports.Find(id)?.Stop();

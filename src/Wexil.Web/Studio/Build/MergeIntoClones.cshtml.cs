@@ -2,6 +2,7 @@ using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
@@ -42,6 +43,7 @@ public sealed class MergeIntoClonesModel(StepScreens screens, PageContext contex
     /// </summary>
     /// <param name="clones">The clones that it is done on.</param>
     /// <param name="take">The changes that are taken, as "clone:number".</param>
+    [Logged("Carried changes over to clones")]
     public async Task<IActionResult> OnPostAsync(long[] clones, string[] take)
     {
         if (!Shown.IsHosted)

@@ -8,6 +8,7 @@ using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
@@ -56,6 +57,7 @@ public sealed class PlaceArchiveModel(
         return Page();
     }
 
+    [Logged("Placed the pages of an archive")]
     public async Task<IActionResult> OnPostAsync(string id, string[] path, string?[] to)
     {
         if (archives.Find(id, Screen.Step.Id) is not { } bundle)

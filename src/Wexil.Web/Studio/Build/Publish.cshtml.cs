@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App.Wording;
 using Wexil.Pages.Differences;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
@@ -24,6 +25,7 @@ public sealed class PublishModel(StepScreens screens, PageContext context) : Pag
         return Page();
     }
 
+    [Logged("Published a page")]
     public async Task<IActionResult> OnPostAsync()
     {
         if (!Shown.IsHosted)

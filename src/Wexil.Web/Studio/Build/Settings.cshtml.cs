@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App.Wording;
 using Wexil.Pages.Editing;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
@@ -44,6 +45,7 @@ public sealed class SettingsModel(StepScreens screens, PageContext context) : Pa
         return Page();
     }
 
+    [Logged("Changed the settings of a page")]
     public async Task<IActionResult> OnPostAsync()
     {
         if (!Shown.IsHosted)

@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.Core.Pages;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Build;
@@ -18,6 +19,7 @@ public sealed class VersionsModel(StepScreens screens, PageContext context) : Pa
     }
 
     /// <summary>Makes an earlier version the draft; it is seen by visitors once it is published.</summary>
+    [Logged("Brought a version of a page back")]
     public async Task<IActionResult> OnPostRestoreAsync(int number)
     {
         if (!Shown.IsHosted || Context.Pages.Versions(Shown.Id).All(version => version.Number != number))

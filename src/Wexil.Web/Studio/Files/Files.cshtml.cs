@@ -4,6 +4,7 @@ using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 using Page = Wexil.Core.Pages.Page;
 
@@ -27,6 +28,7 @@ public sealed class FilesModel(FunnelStore funnels, AssetStore assets, Build.Pag
     public void OnGet() => Lines = ReadLines();
 
     /// <summary>Clears files that no page uses.</summary>
+    [Logged("Deleted unused files")]
     public async Task<IActionResult> OnPostClearAsync()
     {
         var unused = ReadLines()

@@ -4,6 +4,7 @@ using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.Funnels;
 
@@ -94,10 +95,12 @@ public sealed class AllFunnelsModel(FunnelStore funnels, TestStore tests, TallyS
         ];
     }
 
+    [Logged("Archived or restored a funnel")]
     public async Task<IActionResult> OnPostArchiveAsync(long id, bool archives)
     {
         if (!funnels.Every().TryGetValue(new(id), out var funnel))
             return NotFound();
+        AuditTrail.Detail(HttpContext, funnel.Name);
         await funnels.ArchiveAsync(funnel.Id, archives);
         Done = $"{Format.Quoted(funnel.Name)} is {(archives ? "archived. Its links still work" : "restored")}.";
         return RedirectToPage(

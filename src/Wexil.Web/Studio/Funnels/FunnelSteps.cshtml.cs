@@ -8,6 +8,7 @@ using Wexil.Core.Pages;
 using Wexil.Pages.Importing;
 using Wexil.Pages.Source;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Funnels;
@@ -45,6 +46,7 @@ public sealed class FunnelStepsModel(
         // What is shown is read beforehand.
     }
 
+    [Logged("Made a step live")]
     public async Task<IActionResult> OnPostLiveAsync()
     {
         await Funnels.GoLiveAsync(Funnel.Id);
@@ -54,6 +56,7 @@ public sealed class FunnelStepsModel(
     }
 
     /// <summary>Puts the steps in the order given: the way of dragging.</summary>
+    [Logged("Changed the order of steps")]
     public async Task<IActionResult> OnPostOrderAsync(long[] order)
     {
         await Funnels.OrderAsync(Funnel.Id, [.. order.Select(id => new StepId(id))]);
@@ -62,6 +65,7 @@ public sealed class FunnelStepsModel(
     }
 
     /// <summary>Moves a step by one place: the way of keys, and without script.</summary>
+    [Logged("Changed the order of steps")]
     public async Task<IActionResult> OnPostMoveAsync(long id, bool down)
     {
         var order = Steps.Select(step => step.Id).ToList();
@@ -78,6 +82,7 @@ public sealed class FunnelStepsModel(
         return RedirectToPage();
     }
 
+    [Logged("Changed a step")]
     public async Task<IActionResult> OnPostChangeAsync(long id, string? name, StepKind kind, long? yes, long? no)
     {
         if (Find(id) is not { } step)
@@ -90,16 +95,19 @@ public sealed class FunnelStepsModel(
             );
             return Page();
         }
+        AuditTrail.Detail(HttpContext, name.Trim());
         await Funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
         routes.Reload(Funnel.Id);
         Done = $"{Format.Quoted(name.Trim())} saved. Its link is still /go/{step.Slug}.";
         return RedirectToPage();
     }
 
+    [Logged("Cloned a step")]
     public async Task<IActionResult> OnPostCloneAsync(long id)
     {
         if (Find(id) is not { } step)
             return NotFound();
+        AuditTrail.Detail(HttpContext, step.Name);
         var clone = await Funnels.CloneStepAsync(step, $"{step.Name}, copy");
         routes.Reload(Funnel.Id);
         Done =
@@ -108,6 +116,7 @@ public sealed class FunnelStepsModel(
         return RedirectToPage();
     }
 
+    [Logged("Archived a step")]
     public async Task<IActionResult> OnPostArchiveAsync(long id, string? forward)
     {
         if (Find(id) is not { } step)
@@ -130,6 +139,7 @@ public sealed class FunnelStepsModel(
                 return Page();
             }
         }
+        AuditTrail.Detail(HttpContext, step.Name);
         await Funnels.ArchiveStepAsync(step.Id, address?.AbsoluteUri);
         routes.Reload(Funnel.Id);
         Done = address is null
@@ -138,16 +148,19 @@ public sealed class FunnelStepsModel(
         return RedirectToPage();
     }
 
+    [Logged("Restored a step")]
     public async Task<IActionResult> OnPostRestoreAsync(long id)
     {
         if (Find(id) is not { } step)
             return NotFound();
+        AuditTrail.Detail(HttpContext, step.Name);
         await Funnels.RestoreStepAsync(step.Id);
         routes.Reload(Funnel.Id);
         Done = $"{Format.Quoted(step.Name)} is restored.";
         return RedirectToPage();
     }
 
+    [Logged("Renamed a funnel")]
     public async Task<IActionResult> OnPostRenameAsync(string? funnelName)
     {
         if (string.IsNullOrWhiteSpace(funnelName) || funnelName.Trim().Length > MaxNameLength)
@@ -160,10 +173,12 @@ public sealed class FunnelStepsModel(
             );
             return Page();
         }
+        AuditTrail.Detail(HttpContext, $"to {funnelName.Trim()}");
         await Funnels.RenameAsync(Funnel.Id, funnelName.Trim());
         return RedirectToPage();
     }
 
+    [Logged("Cloned a funnel")]
     public async Task<IActionResult> OnPostCloneFunnelAsync()
     {
         var plain = sections.Plain(Funnel.Id);
@@ -176,6 +191,7 @@ public sealed class FunnelStepsModel(
         return Redirect($"/f/{clone.Slug}/steps");
     }
 
+    [Logged("Archived or restored a funnel")]
     public async Task<IActionResult> OnPostArchiveFunnelAsync(bool archived)
     {
         await Funnels.ArchiveAsync(Funnel.Id, archived);

@@ -8,6 +8,7 @@ using Wexil.Core.Pages;
 using Wexil.Pages.Importing;
 using Wexil.Pages.Starters;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.Funnels;
 
@@ -35,6 +36,7 @@ public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings, R
 
     public void OnGet() => Offer = OfferForm.From(settings);
 
+    [Logged("Created a funnel")]
     public async Task<IActionResult> OnPostAsync()
     {
         if (string.IsNullOrWhiteSpace(Name))
@@ -43,6 +45,7 @@ public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings, R
         if (!ModelState.IsValid)
             return Page();
         var name = offer.Name;
+        AuditTrail.Detail(HttpContext, name);
         if (StarterFunnel.Find(Starter) is not { } starter)
             return Redirect($"/f/{(await funnels.CreateAsync(name)).Slug}/steps/new");
         await OfferForm.KeepLookAsync(offer, settings);
@@ -67,6 +70,7 @@ public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings, R
     }
 
     /// <summary>Takes a funnel in that went out as a .zip.</summary>
+    [Logged("Created a funnel from a file")]
     public async Task<IActionResult> OnPostUploadAsync()
     {
         var limits = new ArchiveLimits();

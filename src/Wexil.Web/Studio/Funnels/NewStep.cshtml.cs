@@ -5,6 +5,7 @@ using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Funnels;
@@ -30,6 +31,7 @@ public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAdd
     /// <summary>While the link's name is typed: what is wrong with it, or null.</summary>
     public IActionResult OnGetLink(string? name) => new JsonResult(new { problem = Problem(name) });
 
+    [Logged("Added a step")]
     public async Task<IActionResult> OnPostAsync()
     {
         if (string.IsNullOrWhiteSpace(LinkName) && ModelState.IsValid)

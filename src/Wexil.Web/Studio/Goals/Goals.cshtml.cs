@@ -4,6 +4,7 @@ using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Goals;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Goals;
@@ -35,12 +36,14 @@ public sealed class GoalsModel(
 
     public void OnGet() { }
 
+    [Logged("Added a goal")]
     public async Task<IActionResult> OnPostAddAsync()
     {
         if (Screen.Open is not { } open)
             return Redirect(Screen.Address("goals"));
         if (Form.Read(ModelState, nameof(Form), Screen, Currency) is not { } goal)
             return Page();
+        AuditTrail.Detail(HttpContext, goal.Name);
         if (await goals.AddAsync(open.Test.Id, goal))
         {
             routes.Reload(Screen.Funnel.Id);
@@ -62,6 +65,7 @@ public sealed class GoalsModel(
     }
 
     /// <summary>Tries an address on the goal as it stands in the form, saved or not.</summary>
+    [Logged(null)]
     public IActionResult OnPostTry()
     {
         ModelState.Clear();
@@ -73,6 +77,7 @@ public sealed class GoalsModel(
         return Page();
     }
 
+    [Logged("Deleted a goal")]
     public async Task<IActionResult> OnPostDropAsync(long goal)
     {
         if (Screen.Open is { } open)

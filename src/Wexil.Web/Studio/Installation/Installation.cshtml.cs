@@ -6,6 +6,7 @@ using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Installation;
@@ -57,6 +58,7 @@ public sealed class InstallationModel(
 
     public void OnGet() { }
 
+    [Logged("Checked how pages are wired")]
     public async Task<IActionResult> OnPostCheckAsync(long? page)
     {
         var wired = Pages.Where(shown => page is null || shown.Page.Id.Value == page).ToArray();
@@ -73,6 +75,7 @@ public sealed class InstallationModel(
         return Redirect($"/f/{Funnel.Slug}/wiring");
     }
 
+    [Logged("Shared the wiring of a funnel")]
     public async Task<IActionResult> OnPostShareAsync()
     {
         var all = Pages;
@@ -88,6 +91,7 @@ public sealed class InstallationModel(
         return Redirect($"/f/{Funnel.Slug}/wiring");
     }
 
+    [Logged("Withdrew a shared link")]
     public async Task<IActionResult> OnPostWithdrawAsync(long link)
     {
         await wiring.Links.WithdrawAsync(Funnel.Id.Value, link);

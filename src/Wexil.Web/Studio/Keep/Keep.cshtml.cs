@@ -12,6 +12,7 @@ using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Pages.Source;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Keep;
@@ -95,6 +96,7 @@ public sealed class KeepModel(
 
     public void OnGet() => LoadRule();
 
+    [Logged("Changed how the winner is kept")]
     public async Task<IActionResult> OnPostRuleAsync()
     {
         ModelState.Remove(nameof(Kept));
@@ -113,6 +115,7 @@ public sealed class KeepModel(
         return Redirect(Screen.Address("keep"));
     }
 
+    [Logged("Kept a page")]
     public async Task<IActionResult> OnPostKeepAsync()
     {
         if (Screen.Open is not { } running)
@@ -142,10 +145,12 @@ public sealed class KeepModel(
             $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Says.Sentence}",
             Screen.Address("keep")
         );
+        AuditTrail.Detail(HttpContext, page.Name);
         Done = $"{Format.Quoted(page.Name)} is kept: {Screen.ShownBy} it to everyone from now on.";
         return Redirect(Screen.Address("keep"));
     }
 
+    [Logged("Took a decision back")]
     public async Task<IActionResult> OnPostTakeBackAsync()
     {
         // First of all the pages: what is written into them is what the section shows now.
@@ -163,6 +168,7 @@ public sealed class KeepModel(
     }
 
     /// <summary>Writes the kept version of a section into the pages, which have no section there any more.</summary>
+    [Logged("Wrote the kept section into the page")]
     public async Task<IActionResult> OnPostWriteInAsync()
     {
         if (!Screen.Step.IsSection)
@@ -200,6 +206,7 @@ public sealed class KeepModel(
         hosted.VersionElsewhere(routes.Current.PageOrVersion(version.Slug)!) ?? SectionMark.AsItStands;
 
     /// <summary>The kept page is the control of what comes next: its clone opens in the editor.</summary>
+    [Logged("Prepared the next test")]
     public async Task<IActionResult> OnPostNextAsync()
     {
         LoadHistory();
@@ -228,6 +235,7 @@ public sealed class KeepModel(
     }
 
     /// <summary>Writes down what a test of this step taught.</summary>
+    [Logged("Noted what was learned")]
     public async Task<IActionResult> OnPostLearnedAsync(long test, string? learned)
     {
         if (Own(test) is not { } own)
@@ -248,6 +256,7 @@ public sealed class KeepModel(
     /// <summary>What was too long to be written down.</summary>
     public (TestId Test, string Words)? TooLong { get; private set; }
 
+    [Logged("Shared a report")]
     public async Task<IActionResult> OnPostReportAsync(long test)
     {
         if (Own(test) is not { } own)
@@ -259,6 +268,7 @@ public sealed class KeepModel(
         return Redirect(Screen.Address("keep") + $"#report-{test}");
     }
 
+    [Logged("Withdrew a report")]
     public async Task<IActionResult> OnPostWithdrawAsync(long test, long link)
     {
         if (Own(test) is not { } own)

@@ -2,6 +2,7 @@ using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App.Outbox;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.OptIns;
@@ -48,6 +49,7 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxSt
         );
     }
 
+    [Logged("Changed what happens after an opt-in")]
     public async Task<IActionResult> OnPostAsync()
     {
         Uri? address = null;
@@ -93,6 +95,7 @@ public sealed class OptInsModel(StepScreens screens, OptInStore optIns, OutboxSt
         return fields;
     }
 
+    [Logged("Had opt-ins sent again")]
     public async Task<IActionResult> OnPostAgainAsync()
     {
         await outgoing.AgainAsync(Screen.Step.Id);

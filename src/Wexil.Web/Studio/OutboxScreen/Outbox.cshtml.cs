@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Outbox;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.OutboxScreen;
 
@@ -28,6 +29,7 @@ public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceS
     public void OnGet() =>
         (Waiting, Unsent, Letters) = (outgoing.Waiting(MaxCount), outgoing.Unsent(), mail.Simulated());
 
+    [Logged("Had the outbox tried again")]
     public async Task<IActionResult> OnPostAgainAsync()
     {
         await outgoing.AllAgainAsync();
@@ -35,6 +37,7 @@ public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceS
         return RedirectToPage();
     }
 
+    [Logged("Deleted an item of the outbox")]
     public async Task<IActionResult> OnPostDeleteAsync(long id)
     {
         await outgoing.DeleteAsync(id);
@@ -42,6 +45,7 @@ public sealed class OutboxModel(OutboxStore outgoing, OptInStore optIns, SourceS
         return RedirectToPage();
     }
 
+    [Logged("Emptied the outbox")]
     public async Task<IActionResult> OnPostEmptyAsync()
     {
         await outgoing.DeleteUnsentAsync();

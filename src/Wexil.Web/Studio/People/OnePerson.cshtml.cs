@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Wording;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.People;
 
@@ -39,6 +40,7 @@ public sealed class OnePersonModel(PeopleStore people, ActivityStore activities,
         return Page();
     }
 
+    [Logged("Changed the tags of a person")]
     public async Task<IActionResult> OnPostTagsAsync()
     {
         if (!Load())
@@ -60,6 +62,7 @@ public sealed class OnePersonModel(PeopleStore people, ActivityStore activities,
         return Redirect($"/people/one?email={Uri.EscapeDataString(Email)}");
     }
 
+    [Logged("Removed a person and their data")]
     public async Task<IActionResult> OnPostRemoveAsync()
     {
         if (!Load())

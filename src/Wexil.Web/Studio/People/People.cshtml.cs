@@ -6,6 +6,7 @@ using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.People;
@@ -84,6 +85,7 @@ public sealed class PeopleModel(
 
     public void OnGet() => Load();
 
+    [Logged("Accepted a held opt-in")]
     public async Task<IActionResult> OnPostTakeInAsync(long id)
     {
         Done = await held.TakeInAsync(id) is { } taken
@@ -92,6 +94,7 @@ public sealed class PeopleModel(
         return Redirect("/people");
     }
 
+    [Logged("Deleted a held opt-in")]
     public async Task<IActionResult> OnPostDeleteHeldAsync(long id)
     {
         await held.DeleteAsync(id);
@@ -99,6 +102,7 @@ public sealed class PeopleModel(
         return Redirect("/people");
     }
 
+    [Logged("Added a rule for a tag")]
     public async Task<IActionResult> OnPostRuleAsync()
     {
         var tag = RuleTag?.Trim() ?? "";
@@ -122,6 +126,7 @@ public sealed class PeopleModel(
         return Redirect("/people");
     }
 
+    [Logged("Deleted a rule for a tag")]
     public async Task<IActionResult> OnPostDropRuleAsync(string tag)
     {
         await people.DropRuleAsync(tag);

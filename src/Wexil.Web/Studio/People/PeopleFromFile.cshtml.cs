@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Wording;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.People;
@@ -20,12 +21,14 @@ public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
 
     public void OnGet() { }
 
+    [Logged(null)]
     public async Task<IActionResult> OnPostAsync()
     {
         await ReadAsync();
         return Page();
     }
 
+    [Logged("Took people in from a file")]
     public async Task<IActionResult> OnPostTakeInAsync()
     {
         await ReadAsync();

@@ -6,6 +6,7 @@ using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
 using Wexil.Store.Recording;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Rehearsals;
@@ -103,6 +104,7 @@ public sealed class RehearsalModel(
     public IActionResult OnGetProgress() =>
         new JsonResult(new { ended = Shown is null ? 0 : Ended, over = !IsUnderWay });
 
+    [Logged("Started a rehearsal", IsWork = true)]
     public async Task<IActionResult> OnPostSendAsync()
     {
         if (!ModelState.IsValid || Count is < 1 or > RehearsalDirector.MaxVisitors)
@@ -117,12 +119,14 @@ public sealed class RehearsalModel(
         return RedirectToPage();
     }
 
+    [Logged("Stopped a rehearsal", IsWork = true)]
     public IActionResult OnPostStop()
     {
         director.Stop(Funnel.Id);
         return RedirectToPage();
     }
 
+    [Logged("Wiped a rehearsal")]
     public async Task<IActionResult> OnPostWipeAsync()
     {
         await director.WipeAsync(Funnel.Id);

@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Wording;
 using Wexil.Core.Sales;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sales;
@@ -27,12 +28,14 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
 
     public void OnGet() { }
 
+    [Logged(null)]
     public async Task<IActionResult> OnPostAsync()
     {
         await ReadAsync();
         return Page();
     }
 
+    [Logged("Took sales in from a file")]
     public async Task<IActionResult> OnPostTakeInAsync()
     {
         await ReadAsync();

@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Wording;
 using Wexil.Core.Sales;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.Sales;
 
@@ -44,6 +45,7 @@ public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
     public void OnGet() =>
         (Amount, Once) = (Core.Common.Currency.Find(Shown.Currency)?.Write(Shown.Balance.Net), Guid.NewGuid());
 
+    [Logged("Entered a refund")]
     public async Task<IActionResult> OnPostRefundAsync()
     {
         var currency = Core.Common.Currency.Find(Shown.Currency);
@@ -74,6 +76,7 @@ public sealed class OrderModel(SaleStore sales, OwnerTime clock) : PageModel
         );
     }
 
+    [Logged("Assigned an order to a test")]
     public async Task<IActionResult> OnPostAssignAsync()
     {
         if (string.IsNullOrWhiteSpace(Email) || sales.VisitorOf(Email.Trim()) is not { } visitor)

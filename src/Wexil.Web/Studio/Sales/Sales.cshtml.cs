@@ -5,6 +5,7 @@ using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sales;
@@ -90,6 +91,7 @@ public sealed class SalesModel(
 
     public void OnGet() => Load();
 
+    [Logged("Entered a sale")]
     public async Task<IActionResult> OnPostAddAsync()
     {
         var (sold, unclear) = string.IsNullOrWhiteSpace(New.Page)

@@ -14,6 +14,7 @@ using Wexil.Core.Results;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sections;
@@ -146,6 +147,7 @@ public sealed class SectionsModel(
     }
 
     /// <summary>Works the plan out with the form as it stands.</summary>
+    [Logged(null)]
     public void OnPostPlan()
     {
         Read();
@@ -159,6 +161,7 @@ public sealed class SectionsModel(
     }
 
     /// <summary>Starts a test of each section that is ready, all with even weights.</summary>
+    [Logged("Started tests of sections")]
     public async Task<IActionResult> OnPostAsync()
     {
         Read();
@@ -194,6 +197,7 @@ public sealed class SectionsModel(
     }
 
     /// <summary>Keeps the best version of each section, and publishes the page with them as a plain one.</summary>
+    [Logged("Kept a variation of a section")]
     public async Task<IActionResult> OnPostKeepAsync()
     {
         ModelState.Clear();
@@ -255,6 +259,7 @@ public sealed class SectionsModel(
     }
 
     /// <summary>Writes what a section shows into the pages, and puts it away.</summary>
+    [Logged("Archived a section")]
     public async Task<IActionResult> OnPostPutAwayAsync(long section)
     {
         ModelState.Clear();
@@ -274,6 +279,7 @@ public sealed class SectionsModel(
     }
 
     /// <summary>Takes a section out again, and puts it back on the pages not changed since.</summary>
+    [Logged("Restored a section")]
     public async Task<IActionResult> OnPostBringBackAsync(long section)
     {
         ModelState.Clear();
@@ -289,6 +295,7 @@ public sealed class SectionsModel(
     }
 
     /// <summary>Excludes a pair of versions.</summary>
+    [Logged("Excluded a combination")]
     public async Task<IActionResult> OnPostExcludeAsync()
     {
         ModelState.Clear();
@@ -310,6 +317,7 @@ public sealed class SectionsModel(
     }
 
     /// <summary>Lets a pair be shown together again.</summary>
+    [Logged("Allowed a combination again")]
     public async Task<IActionResult> OnPostAdmitAsync()
     {
         ModelState.Clear();

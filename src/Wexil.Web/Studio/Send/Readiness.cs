@@ -12,7 +12,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Send;
 
 /// <summary>Looks before a start whether the test can tell anything. It holds nobody back.</summary>
-public sealed class Readiness(ScriptInstallation wiring, PageStore pages, SettingStore settings)
+public sealed class Readiness(ScriptInstallation wiring, PageStore pages, SecretStore secrets)
 {
     /// <param name="shown">The pages of the test, the control first.</param>
     /// <param name="goalStep">The step to be reached; null where the goal is another.</param>
@@ -88,7 +88,7 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Settin
     {
         const string what = "Goal:";
         if (goal is { Kind: GoalKind.Sale })
-            return settings.HookSecret is null
+            return secrets.HookSecret is null
                 ? new(
                     what,
                     false,

@@ -12,6 +12,7 @@ using Wexil.Core.SplitTests;
 using Wexil.Core.Targeting;
 using Wexil.Core.Visitors;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Send;
@@ -155,6 +156,7 @@ public sealed class SendModel(
         );
     }
 
+    [Logged("Started a test")]
     public async Task<IActionResult> OnPostStartAsync()
     {
         if (Screen.IsOpen)
@@ -179,6 +181,7 @@ public sealed class SendModel(
             ModelState.AddModelError(nameof(Rows), "A test was just started on this step. Reload the page.");
             return Again();
         }
+        AuditTrail.Detail(HttpContext, $"{plan.Name}, {weights}");
         if (GoesLive)
             await funnels.GoLiveAsync(Screen.Funnel.Id);
         routes.Reload(Screen.Funnel.Id);
@@ -227,6 +230,7 @@ public sealed class SendModel(
         );
 
     /// <summary>Looks whether the test could tell anything, with the form as it stands; nothing is started.</summary>
+    [Logged("Confirmed that a step is ready")]
     public async Task<IActionResult> OnPostReadyAsync()
     {
         // How long it takes cannot be said without a rate; all else can.
@@ -245,6 +249,7 @@ public sealed class SendModel(
     /// <summary>What was found when it was looked whether a test can start.</summary>
     public IReadOnlyList<ReadyLine> Ready { get; private set; } = [];
 
+    [Logged("Changed a running test")]
     public async Task<IActionResult> OnPostChangeAsync()
     {
         ModelState.Remove(nameof(BaseRate));
@@ -274,6 +279,7 @@ public sealed class SendModel(
         {
             await tests.ChangeAsync(test, weights!, added, chosenSettings, moves ? from : null, what);
             routes.Reload(Screen.Funnel.Id);
+            AuditTrail.Detail(HttpContext, string.Join(", ", what.Select(change => change.What).Prepend($"{weights}")));
             var isSplitNew = added.Length > 0 || !weights!.Equals(test.Weights);
             var beginsPhase = isSplitNew || what.Any(change => change.BeginsPhase);
             Done =
@@ -307,6 +313,7 @@ public sealed class SendModel(
     private string Say(SettingChange change) =>
         SettingsWording.Say(change, page => Format.Quoted(PageName(page.Value)), Clock.Moment);
 
+    [Logged("Paused a test")]
     public Task<IActionResult> OnPostPauseAsync() =>
         SetPausedAsync(
             true,
@@ -315,8 +322,10 @@ public sealed class SendModel(
                 + "in between are not part of the test."
         );
 
+    [Logged("Resumed a test")]
     public Task<IActionResult> OnPostGoOnAsync() => SetPausedAsync(false, "The test has resumed in a new phase.");
 
+    [Logged("Changed the link of a step")]
     public async Task<IActionResult> OnPostLinkAsync()
     {
         var (carries, problem) = CarriedParameters.Check(Carries, CarryNames);
@@ -329,6 +338,7 @@ public sealed class SendModel(
     }
 
     /// <summary>Whether the test starts on the owner's own page, and how long that page waits.</summary>
+    [Logged("Changed where visitors start")]
     public async Task<IActionResult> OnPostStartOnPageAsync()
     {
         if (StartWait is < Step.MinStartWait or > Step.MaxStartWait)
@@ -347,6 +357,7 @@ public sealed class SendModel(
     }
 
     /// <summary>Tries the rules as they stand in the form, saved or not.</summary>
+    [Logged(null)]
     public IActionResult OnPostJudge()
     {
         ModelState.Clear();
@@ -371,6 +382,7 @@ public sealed class SendModel(
         return Again();
     }
 
+    [Logged(null)]
     public IActionResult OnPostTry()
     {
         ModelState.Clear();

@@ -5,6 +5,7 @@ using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.Settings;
 
@@ -42,6 +43,7 @@ public sealed class RatesModel(RateStore rates, SettingStore settings, SaleStore
         Code = Unrated is [var (currency, _), ..] ? currency : null;
     }
 
+    [Logged("Entered an exchange rate")]
     public async Task<IActionResult> OnPostAsync()
     {
         if (Currency.Find(Code) is not { } currency || currency == Own)
@@ -67,6 +69,7 @@ public sealed class RatesModel(RateStore rates, SettingStore settings, SaleStore
         return Redirect("/settings/rates");
     }
 
+    [Logged("Deleted an exchange rate")]
     public async Task<IActionResult> OnPostDropAsync(string? code, string? from)
     {
         if (

@@ -5,12 +5,14 @@ using Wexil.App.Tickets;
 using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.Settings;
 
 /// <summary>What the owner settles for the whole of Wexil.</summary>
 public sealed class OwnerSettingsModel(
     SettingStore settings,
+    SecretStore secrets,
     OwnDeviceTickets tickets,
     VisitorsAddress visitors,
     Routes routes
@@ -46,9 +48,12 @@ public sealed class OwnerSettingsModel(
     public string HookAddress => $"{visitors.Origin}/hooks/sale";
 
     /// <summary>The server key that goes with the secret.</summary>
-    public string? ServerKey => settings.ServerKey;
+    public string? ServerKey => secrets.ServerKeys.FirstOrDefault();
 
-    public bool HasSecret => settings.HookSecret is not null;
+    public bool HasSecret => secrets.HookSecret is not null;
+
+    /// <summary>Until when the secret before is good too; null where there is one alone.</summary>
+    public DateTimeOffset? SecretBeforeUntil => secrets.BeforeUntil;
 
     /// <summary>A secret that was made just now.</summary>
     public string? NewSecret { get; private set; }
@@ -61,14 +66,24 @@ public sealed class OwnerSettingsModel(
     [TempData]
     public string? Done { get; set; }
 
+    [Logged("Made a secret for the payment service")]
     public async Task<IActionResult> OnPostSecretAsync()
     {
         ModelState.Clear();
-        NewSecret = await settings.RenewHookSecretAsync();
+        NewSecret = await secrets.RenewHookSecretAsync();
         OnGet();
         return Page();
     }
 
+    [Logged("Ended the payment service's secret before the last")]
+    public async Task<IActionResult> OnPostEndSecretAsync()
+    {
+        await secrets.EndHookSecretBeforeAsync();
+        Done = "Only the newest secret is accepted from now on.";
+        return Redirect("/settings");
+    }
+
+    [Logged("Changed how the payment service reports")]
     public async Task<IActionResult> OnPostMappingAsync()
     {
         ModelState.Clear();
@@ -98,6 +113,7 @@ public sealed class OwnerSettingsModel(
         Mapping = MappingForm.From(settings.HookMapping);
     }
 
+    [Logged("Changed settings")]
     public async Task<IActionResult> OnPostAsync()
     {
         if (Currency.Find(CurrencyCode) is null)

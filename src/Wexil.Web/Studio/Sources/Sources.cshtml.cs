@@ -8,6 +8,7 @@ using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Targeting;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Sources;
@@ -108,6 +109,7 @@ public sealed class SourcesModel(
         );
     }
 
+    [Logged("Saved a traffic source")]
     public async Task<IActionResult> OnPostSaveAsync()
     {
         if (string.IsNullOrWhiteSpace(Name))
@@ -145,6 +147,7 @@ public sealed class SourcesModel(
         return Redirect(Address);
     }
 
+    [Logged("Resent conversions of a traffic source")]
     public async Task<IActionResult> OnPostAgainAsync()
     {
         if (Chosen is null)
@@ -154,6 +157,7 @@ public sealed class SourcesModel(
         return Redirect($"{Address}?edit={Chosen.Id.Value}#source");
     }
 
+    [Logged("Changed what a lead is worth")]
     public async Task<IActionResult> OnPostWorthAsync()
     {
         long? worth = null;
@@ -169,12 +173,14 @@ public sealed class SourcesModel(
         return Redirect(Address);
     }
 
+    [Logged(null)]
     public async Task<IActionResult> OnPostCostsAsync()
     {
         await ReadCostsAsync();
         return Page();
     }
 
+    [Logged("Took costs in from a file")]
     public async Task<IActionResult> OnPostTakeInAsync()
     {
         await ReadCostsAsync();

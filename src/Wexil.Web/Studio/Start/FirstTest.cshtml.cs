@@ -13,6 +13,7 @@ using Wexil.Pages.Editing;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Starters;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Funnels;
 using Wexil.Web.Studio.Shared;
@@ -90,6 +91,7 @@ public sealed class FirstTestModel(
     public void OnGet() => Offer = OfferForm.From(settings);
 
     /// <summary>Makes the funnel, with the page where it is here at once.</summary>
+    [Logged("Created a funnel")]
     public async Task<IActionResult> OnPostFunnelAsync()
     {
         if (State.Stage != FirstTestStage.Funnel)
@@ -109,6 +111,7 @@ public sealed class FirstTestModel(
     }
 
     /// <summary>Adds the page to a funnel that has none.</summary>
+    [Logged("Added a page")]
     public async Task<IActionResult> OnPostPageAsync()
     {
         if (State.Stage != FirstTestStage.Page)
@@ -126,6 +129,7 @@ public sealed class FirstTestModel(
     }
 
     /// <summary>Adds the second page: the first with another headline.</summary>
+    [Logged("Added a second page")]
     public async Task<IActionResult> OnPostSecondAsync()
     {
         if (State.Stage != FirstTestStage.SecondPage)
@@ -140,6 +144,7 @@ public sealed class FirstTestModel(
         return ModelState.IsValid ? Redirect("/first-test") : Page();
     }
 
+    [Logged("Started a test")]
     public async Task<IActionResult> OnPostStartAsync()
     {
         if (State.Stage == FirstTestStage.Start)

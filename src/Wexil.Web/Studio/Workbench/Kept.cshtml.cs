@@ -2,6 +2,7 @@ using System.ComponentModel.DataAnnotations;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.Workbench;
 
@@ -36,6 +37,7 @@ public sealed class KeptModel(NumberStore numbers) : PageModel
 
     public void OnGet() => Kept = numbers.All();
 
+    [Logged("Saved numbers of a calculator")]
     public async Task<IActionResult> OnPostAsync()
     {
         if (
@@ -53,6 +55,7 @@ public sealed class KeptModel(NumberStore numbers) : PageModel
         return Redirect(Root + "/kept");
     }
 
+    [Logged("Deleted saved numbers")]
     public async Task<IActionResult> OnPostDropAsync(long id)
     {
         await numbers.DropAsync(id);

@@ -6,16 +6,18 @@ using System.Text;
 using Microsoft.Data.Sqlite;
 using Wexil.Store.Recording;
 
-namespace Wexil.Store;
+namespace Wexil.Store.Team;
 
 /// <summary>A browser that is signed in.</summary>
 /// <param name="Id">Names it; opens nothing.</param>
+/// <param name="Member">Who is signed in by it.</param>
 /// <param name="SeenAt">The last request, to within ten minutes.</param>
 /// <param name="Browser">As it calls itself.</param>
 /// <param name="Address">Where it signed in from; empty where that is not known.</param>
 /// <param name="IsByLink">Signed in by a link from the server's command line, and not by the password.</param>
 public sealed record Session(
     string Id,
+    MemberId Member,
     DateTimeOffset BeganAt,
     DateTimeOffset SeenAt,
     string Browser,
@@ -45,17 +47,20 @@ public sealed class SessionStore(Database database, Journal journal, TimeProvide
     private readonly ConcurrentDictionary<string, Session> _unsaved = [];
     private readonly ConcurrentDictionary<string, bool> _ended = [];
 
-    /// <summary>Those that are signed in, the newest first.</summary>
+    /// <summary>Those of all members that are open, the newest first.</summary>
     public IReadOnlyList<Session> Open() =>
         [.. _saved.Value.Values.Concat(_unsaved.Values).Where(IsOpen).OrderByDescending(session => session.BeganAt)];
 
+    /// <summary>Those of a member.</summary>
+    public IReadOnlyList<Session> Open(MemberId member) => [.. Open().Where(session => session.Member == member)];
+
     /// <summary>Begins a session.</summary>
     /// <returns>Its key, for the browser's cookie.</returns>
-    public async Task<string> BeginAsync(string browser, string address, bool isByLink)
+    public async Task<string> BeginAsync(MemberId member, string browser, string address, bool isByLink)
     {
         var (key, now) = (Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(KeySize)), time.GetUtcNow());
         var called = browser.Length > MaxText ? browser[..MaxText] : browser;
-        await SaveAsync(new(IdOf(key), now, now, called, address, isByLink));
+        await SaveAsync(new(IdOf(key), member, now, now, called, address, isByLink));
         return key;
     }
 
@@ -108,10 +113,11 @@ public sealed class SessionStore(Database database, Journal journal, TimeProvide
             );
             c.Execute(
                 """
-                INSERT INTO sessions (key_hash, began_at, seen_at, browser, address, by_link)
-                VALUES ($1, $2, $3, $4, $5, $6)
+                INSERT INTO sessions (key_hash, member_id, began_at, seen_at, browser, address, by_link)
+                VALUES ($1, $2, $3, $4, $5, $6, $7)
                 """,
                 Convert.FromHexString(session.Id),
+                session.Member.Value,
                 began.ToUnixTimeMilliseconds(),
                 now.ToUnixTimeMilliseconds(),
                 session.Browser,
@@ -159,6 +165,7 @@ public sealed class SessionStore(Database database, Journal journal, TimeProvide
             .Read(c =>
                 c.Rows("SELECT * FROM sessions", row => new Session(
                     Convert.ToHexString((byte[])row.GetValue("key_hash")),
+                    new(row.GetInt64("member_id")),
                     row.Time("began_at"),
                     row.Time("seen_at"),
                     row.GetString("browser"),

@@ -4,9 +4,10 @@ using Wexil.App.Drafts;
 using Wexil.Core.Pages;
 using Wexil.Pages.Starters;
 using Wexil.Store;
+using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Funnels;
 
-namespace Wexil.Web.Studio.Settings;
+namespace Wexil.Web.Studio.Branding;
 
 /// <summary>The look that starter pages and blocks take on: kept once, used from then on.</summary>
 [UploadLimit(1)]
@@ -48,6 +49,7 @@ public sealed class BrandKitModel(SettingStore settings) : PageModel
         return File(content, ContentTypes.ForPath("logo" + extension)!);
     }
 
+    [Logged("Changed the brand kit")]
     public async Task<IActionResult> OnPostAsync()
     {
         if (!Brand.IsColor(Accent))
@@ -67,6 +69,7 @@ public sealed class BrandKitModel(SettingStore settings) : PageModel
         return RedirectToPage();
     }
 
+    [Logged("Removed the logo")]
     public async Task<IActionResult> OnPostRemoveLogoAsync()
     {
         await settings.SetBrandLogoAsync("", []);

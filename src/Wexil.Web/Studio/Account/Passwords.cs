@@ -1,0 +1,46 @@
+using Microsoft.AspNetCore.Identity;
+using Wexil.Store.Team;
+
+namespace Wexil.Web.Studio.Account;
+
+/// <summary>Keeps passwords as slow hashes, and says whether one is right.</summary>
+public sealed class Passwords(TeamStore team) : IDisposable
+{
+    public const int MinLength = 10,
+        MaxLength = 200;
+
+    private static readonly object Nobody = new();
+    private readonly PasswordHasher<object> _hasher = new();
+
+    // A check takes a core for a while, on purpose; strangers get at two cores at most.
+    private readonly SemaphoreSlim _checks = new(2);
+
+    // Who asks for a name that nobody has waits as long as for another, and so does not learn which names there are.
+    private readonly Lazy<string> _nobody = new(() => new PasswordHasher<object>().HashPassword(Nobody, "nobody's"));
+
+    /// <param name="member">Null for a name that nobody has: no password is right.</param>
+    public async Task<bool> VerifyAsync(Member? member, string password)
+    {
+        if (password.Length > MaxLength)
+            return false;
+        await _checks.WaitAsync();
+        try
+        {
+            var hash = member?.PasswordHash ?? _nobody.Value;
+            var isRight = _hasher.VerifyHashedPassword(Nobody, hash, password) != PasswordVerificationResult.Failed;
+            return isRight && member?.PasswordHash is not null;
+        }
+        finally
+        {
+            _checks.Release();
+        }
+    }
+
+    /// <summary>What is kept of a password.</summary>
+    public string Hash(string password) => _hasher.HashPassword(Nobody, password);
+
+    public Task SetAsync(MemberId member, string password) => team.SetPasswordHashAsync(member, Hash(password));
+
+    /// <inheritdoc/>
+    public void Dispose() => _checks.Dispose();
+}

@@ -1,0 +1,98 @@
+using System.Net;
+using System.Net.Sockets;
+using System.Security.Cryptography;
+using System.Threading.RateLimiting;
+
+namespace Wexil.Web.Visitors.Callers;
+
+/// <summary>
+/// How much one network may send. Addresses are hashed with a key of the day that is in memory alone, so that nothing
+/// tells afterwards who came.
+/// </summary>
+public sealed class CallerLimits(TimeProvider time) : IDisposable
+{
+    /// <summary>So many opt-ins at once, and one a second after that: all of a telephone company may share an address.</summary>
+    public const int OptInsAtOnce = 60;
+
+    /// <summary>So many messages of payment services at once, and twenty a second after that.</summary>
+    public const int SalesAtOnce = 300;
+
+    /// <summary>So many signals at once, and thirty a second after that.</summary>
+    public const int SignalsAtOnce = 300;
+
+    /// <summary>How long to wait before another try, in seconds.</summary>
+    public const int RetryAfter = 60;
+
+    private const int NetworkOfIpv6 = 8,
+        KeySize = 32;
+
+    private readonly PartitionedRateLimiter<string> _optIns = Limiter(OptInsAtOnce, perSecond: 1),
+        _sales = Limiter(SalesAtOnce, perSecond: 20),
+        _signals = Limiter(SignalsAtOnce, perSecond: 30);
+    private readonly Lock _lock = new();
+    private byte[] _key = [];
+    private DateOnly _day;
+
+    /// <summary>False where the caller's network has sent too many opt-ins; the answer is begun then.</summary>
+    public bool AllowOptIn(HttpContext http) => Allow(_optIns, http);
+
+    /// <summary>The same for a message about a sale.</summary>
+    public bool AllowSale(HttpContext http) => Allow(_sales, http);
+
+    /// <summary>The same for a signal.</summary>
+    public bool AllowSignal(HttpContext http) => Allow(_signals, http);
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        _optIns.Dispose();
+        _sales.Dispose();
+        _signals.Dispose();
+    }
+
+    private bool Allow(PartitionedRateLimiter<string> limiter, HttpContext http)
+    {
+        // Where everybody seems to come from this machine, a proxy does not say who they are.
+        if (http.Connection.RemoteIpAddress is not { } address || IPAddress.IsLoopback(address))
+            return true;
+        using var lease = limiter.AttemptAcquire(Hash(address));
+        if (lease.IsAcquired)
+            return true;
+        http.Response.StatusCode = StatusCodes.Status429TooManyRequests;
+        http.Response.Headers.RetryAfter = $"{RetryAfter}";
+        return false;
+    }
+
+    private static PartitionedRateLimiter<string> Limiter(int atOnce, int perSecond) =>
+        PartitionedRateLimiter.Create<string, string>(network =>
+            RateLimitPartition.GetTokenBucketLimiter(network, _ => new()
+                {
+                    TokenLimit = atOnce,
+                    TokensPerPeriod = perSecond,
+                    ReplenishmentPeriod = TimeSpan.FromSeconds(1),
+                })
+        );
+
+    private string Hash(IPAddress address) =>
+        Convert.ToBase64String(HMACSHA256.HashData(KeyOfToday(), NetworkOf(address)));
+
+    private byte[] KeyOfToday()
+    {
+        var today = DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime);
+        lock (_lock)
+        {
+            if (_key.Length == 0 || _day != today)
+                (_key, _day) = (RandomNumberGenerator.GetBytes(KeySize), today);
+            return _key;
+        }
+    }
+
+    /// <summary>One who has a network of IPv6 has all its addresses.</summary>
+    private static byte[] NetworkOf(IPAddress address) =>
+        address switch
+        {
+            { IsIPv4MappedToIPv6: true } => address.MapToIPv4().GetAddressBytes(),
+            { AddressFamily: AddressFamily.InterNetworkV6 } => address.GetAddressBytes()[..NetworkOfIpv6],
+            _ => address.GetAddressBytes(),
+        };
+}
