@@ -1,8 +1,8 @@
 namespace Wexil.Store;
 
 /// <summary>
-/// Encrypts what only the program may read, with keys that are not in the data file: whoever gets hold of the file alone
-/// reads no secret in it.
+/// Encrypts what only the program may read, with keys that are not in the data file: whoever gets hold of the file
+/// alone reads no secret in it.
 /// </summary>
 public interface ISecretSeal
 {

@@ -31,9 +31,8 @@ public sealed class SecretStore(SettingStore settings, ISecretSeal seal, TimePro
     /// <summary>Until when the secret before the last one is good too; null where only one is.</summary>
     public DateTimeOffset? BeforeUntil =>
         long.TryParse(settings.Get(HookBeforeUntilName), CultureInfo.InvariantCulture, out var until)
-        && DateTimeOffset.FromUnixTimeMilliseconds(until) is var moment
-        && moment > time.GetUtcNow()
-            ? moment
+        && until > time.GetUtcNow().ToUnixTimeMilliseconds()
+            ? DateTimeOffset.FromUnixTimeMilliseconds(until)
             : null;
 
     /// <summary>
@@ -43,8 +42,8 @@ public sealed class SecretStore(SettingStore settings, ISecretSeal seal, TimePro
         [.. HookSecrets.Select(secret => Convert.ToHexStringLower(HMACSHA256.HashData(secret, "server key"u8)))];
 
     /// <summary>
-    /// Makes a new secret for payment services, and a new server key with it. They are shown to the owner this once; the
-    /// ones before stay good for thirty days, or until they are ended.
+    /// Makes a new secret for payment services, and a new server key with it. They are shown to the owner this once;
+    /// the ones before stay good for thirty days, or until they are ended.
     /// </summary>
     public async Task<string> RenewHookSecretAsync()
     {

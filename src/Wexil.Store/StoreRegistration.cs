@@ -7,7 +7,9 @@ namespace Wexil.Store;
 /// <summary>What is kept, handed to whoever asks for it.</summary>
 public static class StoreRegistration
 {
-    /// <summary>Adds the open file and a store for each kind of object; a clock and a seal of secrets have to be there already.</summary>
+    /// <summary>
+    /// Adds the open file and a store for each kind of object; a clock and a seal of secrets have to be there already.
+    /// </summary>
     public static IServiceCollection AddWexilStore(
         this IServiceCollection services,
         DataFolder folder,

@@ -91,8 +91,9 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             },
             iter: 60
         );
-        // A renewed secret is the only one.
+        // A renewed secret is the only one once the one before is ended.
         await wexil.Get<SecretStore>().RenewHookSecretAsync();
+        await wexil.Get<SecretStore>().EndHookSecretBeforeAsync();
         Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync(secret, sale)).StatusCode);
         await wexil.Host.Journal.WhenProjectedAsync();
         Assert.Empty(wexil.Get<SaleStore>().Orders(All with { Text = "X-1" }, 10));

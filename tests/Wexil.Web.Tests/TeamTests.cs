@@ -125,6 +125,8 @@ public sealed partial class TeamTests : IAsyncLifetime
                 Regex.Count(page, "<fieldset class=\"bare\" disabled>") + Regex.Count(page, "class=\"out\"")
             );
         }
+        using (var edits = await viewer.GetAsync($"{step}/build/{tested.A.Slug}"))
+            Assert.EndsWith("/preview", edits.Headers.Location!.OriginalString);
         var before = await _owner.GetStringAsync($"{step}/keep");
         foreach (
             var (screen, handler) in new[]
@@ -399,7 +401,7 @@ public sealed partial class TeamTests : IAsyncLifetime
         new Totp(Base32Encoding.ToBytes(secret)).ComputeTotp(_wexil.Time.GetUtcNow().UtcDateTime);
 
     /// <summary>Signs in by name and password, and then by the code.</summary>
-    private async Task<bool> EntersAsync(HttpClient browser, string code)
+    private static async Task<bool> EntersAsync(HttpClient browser, string code)
     {
         using var first = await SignInAsync(browser, "Mira");
         await CodeAsync(browser, first.Headers.Location!.OriginalString, code);

@@ -77,14 +77,8 @@ public sealed class WexilHost : IAsyncDisposable
         {
             database = Database.Open(folder, options.Traced);
             journal = OpenJournal(database, folder, options, logs);
-            var seal = new SecretSeal(TicketSeal.ProtectionFor(folder));
-            var secrets = new SecretStore(new SettingStore(database, journal), seal, time);
-            await secrets.SealAllAsync();
-            var shared = new ServiceCollection()
-                .AddSingleton(time)
-                .AddSingleton(chance ?? new SecureChance())
-                .AddSingleton<ISecretSeal>(seal)
-                .AddSingleton(new VisitorToken(await secrets.TokenKeyAsync()));
+            var shared = new ServiceCollection().AddSingleton(time).AddSingleton(chance ?? new SecureChance());
+            await AddSecretsAsync(shared, new SettingStore(database, journal), folder, time);
             host = new WexilHost(options, folder, database, journal, shared, logs);
             await host.OpenDoorsAsync();
             return host;
@@ -102,6 +96,19 @@ public sealed class WexilHost : IAsyncDisposable
             logs.Dispose();
             throw;
         }
+    }
+
+    private static async Task AddSecretsAsync(
+        IServiceCollection shared,
+        SettingStore settings,
+        DataFolder folder,
+        TimeProvider time
+    )
+    {
+        var seal = new SecretSeal(TicketSeal.ProtectionFor(folder));
+        var secrets = new SecretStore(settings, seal, time);
+        await secrets.SealAllAsync();
+        shared.AddSingleton<ISecretSeal>(seal).AddSingleton(new VisitorToken(await secrets.TokenKeyAsync()));
     }
 
     private static Journal OpenJournal(

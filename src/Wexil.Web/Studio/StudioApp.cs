@@ -24,13 +24,6 @@ public static class StudioApp
     public static void AddStudio(this IServiceCollection services, bool followsClock)
     {
         services
-            .AddSingleton<SignInLinks>()
-            .AddSingleton<Passwords>()
-            .AddSingleton<SecondStep>()
-            .AddSingleton<KnownDevices>()
-            .AddSingleton<Sessions>()
-            .AddSingleton<SignInThrottle>()
-            .AddSingleton<SignInAttempts>()
             .AddSingleton<AuditTrail>()
             .AddSingleton<AuditFilter>()
             .AddSingleton<LiveFeed>()
@@ -44,7 +37,6 @@ public static class StudioApp
             services.AddPeriodicWork();
         services.AddSignIn();
         services.AddForms();
-        services.AddAuthorization(may => may.AddPolicy(OwnerOnly, policy => policy.RequireRole(nameof(Role.Owner))));
         services.Configure<WebEncoderOptions>(encoder =>
             encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All)
         );
@@ -81,6 +73,15 @@ public static class StudioApp
 
     private static void AddSignIn(this IServiceCollection services)
     {
+        services
+            .AddSingleton<SignInLinks>()
+            .AddSingleton<Passwords>()
+            .AddSingleton<SecondStep>()
+            .AddSingleton<KnownDevices>()
+            .AddSingleton<Sessions>()
+            .AddSingleton<SignInThrottle>()
+            .AddSingleton<SignInAttempts>();
+        services.AddAuthorization(may => may.AddPolicy(OwnerOnly, policy => policy.RequireRole(nameof(Role.Owner))));
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie();
         services
             .AddOptions<CookieAuthenticationOptions>(CookieAuthenticationDefaults.AuthenticationScheme)

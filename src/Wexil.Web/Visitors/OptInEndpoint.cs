@@ -23,23 +23,22 @@ public sealed class OptInEndpoint(
     private static readonly TimeSpan HeldFor = TimeSpan.FromMinutes(10);
     private const int MaxFormBytes = 64 << 10;
 
-    public void Map(IEndpointRouteBuilder routes) => routes.MapPost("/p/{slug}/opt-in", Answer);
+    public void Map(IEndpointRouteBuilder routes) =>
+        routes.MapPost("/p/{slug}/opt-in", http => limits.AllowOptIn(http) ? Answer(http) : Slow(http));
+
+    private static Task Slow(HttpContext http) =>
+        PlainPage.Write(
+            http,
+            StatusCodes.Status429TooManyRequests,
+            "Too many people sign up from your network just now. Please wait a minute, go back and send the form again: "
+                + "what you typed is still there."
+        );
 
     private async Task Answer(HttpContext http)
     {
         if (visits.Routes.Page(http.Part("slug")) is not { Outside: null } page)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
-            return;
-        }
-        if (!limits.AllowOptIn(http))
-        {
-            await PlainPage.Write(
-                http,
-                StatusCodes.Status429TooManyRequests,
-                "Too many people sign up from your network just now. Please wait a minute, go back and send the form "
-                    + "again: what you typed is still there."
-            );
             return;
         }
         if (await BoundedBody.FormAsync(http, MaxFormBytes) is not { } form)

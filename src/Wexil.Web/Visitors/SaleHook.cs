@@ -21,7 +21,11 @@ public sealed class SaleHook(
 {
     private const int MaxBodyBytes = 64 << 10;
 
-    public void Map(IEndpointRouteBuilder routes) => routes.MapPost("/hooks/sale", Answer);
+    public void Map(IEndpointRouteBuilder routes) =>
+        routes.MapPost("/hooks/sale", http => limits.AllowSale(http) ? Answer(http) : Slow(http));
+
+    private static Task Slow(HttpContext http) =>
+        Refuse(http, StatusCodes.Status429TooManyRequests, "", "Too many messages at once. Send it again later.");
 
     private async Task Answer(HttpContext http)
     {
@@ -61,16 +65,6 @@ public sealed class SaleHook(
         {
             const string none = "No secret exists yet. Create one in Wexil’s settings.";
             await Refuse(http, StatusCodes.Status403Forbidden, "", none);
-            return null;
-        }
-        if (!limits.AllowSale(http))
-        {
-            await Refuse(
-                http,
-                StatusCodes.Status429TooManyRequests,
-                "",
-                "Too many messages at once. Send it again later."
-            );
             return null;
         }
         if (await BoundedBody.ReadAsync(http, MaxBodyBytes) is not { } body)

@@ -30,12 +30,16 @@ public sealed class SignalEndpoint(
 ) : IVisitorsEndpoint
 {
     private const int MaxBodyBytes = 8 << 10;
-    private const string KeyHeader = "X-Wexil-Key";
+    private const string KeyHeader = "X-Wexil-Key",
+        TooMany = "Too many signals at once. Send it again later.";
     private static readonly byte[] Pixel = Convert.FromBase64String(
         "R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7"
     );
 
-    public void Map(IEndpointRouteBuilder routes) => routes.MapMethods("/signal/{key}", ["GET", "POST"], Answer);
+    public void Map(IEndpointRouteBuilder routes) =>
+        routes.MapMethods("/signal/{key}", ["GET", "POST"], http =>
+            limits.AllowSignal(http) ? Answer(http) : Refuse(http, StatusCodes.Status429TooManyRequests, TooMany)
+        );
 
     private async Task Answer(HttpContext http)
     {
@@ -48,11 +52,6 @@ public sealed class SignalEndpoint(
                 StatusCodes.Status404NotFound,
                 "There is no goal at this address, or its test has ended."
             );
-            return;
-        }
-        if (!limits.AllowSignal(http))
-        {
-            await Refuse(http, StatusCodes.Status429TooManyRequests, "Too many signals at once. Send it again later.");
             return;
         }
         if (await Fields(http) is not { } fields)

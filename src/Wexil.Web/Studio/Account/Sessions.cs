@@ -62,7 +62,8 @@ public sealed class Sessions(SessionStore sessions, TeamStore team, KnownDevices
         sessions.EndAsync([.. sessions.Open(member).Select(session => session.Id)]);
 
     /// <summary>
-    /// Asked at every request with a cookie: who it is and what they may do is read anew, so that a change holds at once.
+    /// Asked at every request with a cookie: who it is and what they may do is read anew, so that a change holds at
+    /// once.
     /// </summary>
     public async Task ValidateAsync(CookieValidatePrincipalContext context)
     {

@@ -55,7 +55,7 @@ public sealed class SignInAttempts(
     public async Task BeginByLinkAsync(HttpContext http)
     {
         await sessions.BeginAsync(http, team.Owner.Id, isByLink: true);
-        await NoteAsync(http, team.Owner, "Signed in by a link of the command line");
+        await NoteAsync(http, team.Owner, "Signed in by a link from the command line");
     }
 
     /// <summary>Signs somebody in who has just joined.</summary>

@@ -39,7 +39,7 @@ public sealed class SignInThrottle(TimeProvider time)
     private sealed record Failures(double Count, DateTimeOffset Last);
 
     /// <param name="Free">So many cost no waiting.</param>
-    /// <param name="ForgetsOneIn">One is forgotten each time so long has passed; null for all at once at the end.</param>
+    /// <param name="ForgetsOneIn">How long it takes to forget one; null where all are forgotten at once.</param>
     private readonly record struct Counter(string Key, int Free, TimeSpan? ForgetsOneIn = null);
 
     /// <summary>How long somebody has to wait before they may try again; zero where they may.</summary>

@@ -8,7 +8,9 @@ public sealed class LoggedAttribute(string? deed) : Attribute
     /// <inheritdoc cref="LoggedAttribute"/>
     public string? Deed => deed;
 
-    /// <summary>Done again and again in one sitting, such as typing: the first of each quarter of an hour is logged.</summary>
+    /// <summary>
+    /// Done again and again in one sitting, such as typing: the first of each quarter of an hour is logged.
+    /// </summary>
     public bool IsFrequent { get; init; }
 
     /// <summary>Begins or ends work of the program itself, and so writes nothing yet.</summary>

@@ -171,14 +171,14 @@ public sealed partial class BuildModel(
             return Refuse(id, "Choose a step.");
         if (shelf.Problem(page) is { } problem)
             return Refuse(id, Words(problem));
-        if (!confirmed && shelf.IsTested(page.Id))
+        var tested = shelf.IsTested(page.Id);
+        if (!confirmed && tested)
         {
             Asks = (page, target);
             Read();
             return Page();
         }
         AuditTrail.Detail(HttpContext, page.Name);
-        var tested = shelf.IsTested(page.Id);
         if (target is null)
         {
             if (await shelf.ArchiveAsync(page) is { } late)
@@ -196,8 +196,7 @@ public sealed partial class BuildModel(
                 moved == page.Id
                     ? $"{Format.Quoted(page.Name)} moved to {Format.Quoted(target.Name)}."
                     : $"{Format.Quoted(page.Name)} was in a test here, so it stays in this step’s archive with "
-                        + "its results; a clone was added to"
-                        + $" {Format.Quoted(target.Name)}.";
+                        + $"its results; a clone was added to {Format.Quoted(target.Name)}.";
         }
         context.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));

@@ -9,6 +9,7 @@ using Wexil.Core.Pages;
 using Wexil.Pages.Editing;
 using Wexil.Pages.Source;
 using Wexil.Store;
+using Wexil.Store.Team;
 using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Shared;
 
@@ -76,12 +77,15 @@ public sealed class EditPageModel(
             yield return ("No", $"/no/{Shown.Slug}", no);
     }
 
-    public void OnGet()
+    public IActionResult OnGet()
     {
+        // Where nothing can be changed, an editor would only puzzle.
+        if (Shown.IsHosted && !User.IsInRole(nameof(Role.Marketer)))
+            return Redirect(Own("preview"));
         (Name, Address) = (Shown.Name, Shown.Outside?.AbsoluteUri);
-        if (!Shown.IsHosted)
-            return;
-        Source = Draft.Source;
+        if (Shown.IsHosted)
+            Source = Draft.Source;
+        return Page();
     }
 
     /// <summary>The source of the draft, for the source view.</summary>

@@ -48,15 +48,12 @@ public sealed class MergeIntoClonesModel(StepScreens screens, PageContext contex
     {
         if (!Shown.IsHosted)
             return NotFound();
-        var now = Context.Pages.Source(Shown);
+        var (now, culture) = (Context.Pages.Source(Shown), CultureInfo.InvariantCulture);
         var chosen = take.Select(choice => choice.Split(':'))
             .Where(parts => parts.Length == 2)
             .ToLookup(
                 parts => parts[0],
-                parts =>
-                    int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var number)
-                        ? number
-                        : -1
+                parts => int.TryParse(parts[1], NumberStyles.None, culture, out var number) ? number : -1
             );
         var carried = Behind()
             .Where(clone => clones.Contains(clone.Id.Value))
@@ -67,7 +64,7 @@ public sealed class MergeIntoClonesModel(StepScreens screens, PageContext contex
                         Context.Pages.Source(Shown, clone.ParentVersion!.Value),
                         now,
                         Context.Drafts.For(clone).Source,
-                        chosen[clone.Id.Value.ToString(CultureInfo.InvariantCulture)].ToHashSet()
+                        chosen[clone.Id.Value.ToString(culture)].ToHashSet()
                     )
                 )
             )

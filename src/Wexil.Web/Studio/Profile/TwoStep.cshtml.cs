@@ -36,6 +36,9 @@ public sealed class TwoStepModel(
     /// <summary>The secret in the letters that are typed into an app.</summary>
     public string Secret { get; private set; } = "";
 
+    /// <summary>The same in parts of four.</summary>
+    public string SecretInParts => string.Join(' ', Secret.Chunk(4).Select(part => new string(part)));
+
     /// <summary>Shown this once; null where none were made just now.</summary>
     public IReadOnlyList<string>? NewCodes { get; private set; }
 

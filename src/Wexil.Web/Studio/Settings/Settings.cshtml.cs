@@ -48,7 +48,7 @@ public sealed class OwnerSettingsModel(
     public string HookAddress => $"{visitors.Origin}/hooks/sale";
 
     /// <summary>The server key that goes with the secret.</summary>
-    public string? ServerKey => secrets.ServerKeys.FirstOrDefault();
+    public string? ServerKey => secrets.ServerKeys is [var key, ..] ? key : null;
 
     public bool HasSecret => secrets.HookSecret is not null;
 

@@ -6,7 +6,9 @@ using Wexil.Web.Studio.Account;
 
 namespace Wexil.Web.Studio.Shared;
 
-/// <summary>Shows a form that changes something to whoever may only look, with all that is in it switched off.</summary>
+/// <summary>
+/// Shows a form that changes something to whoever may only look, with all that is in it switched off.
+/// </summary>
 [HtmlTargetElement("form", Attributes = "[method=post]")]
 public sealed class ViewerFormTagHelper : TagHelper
 {

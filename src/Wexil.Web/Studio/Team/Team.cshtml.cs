@@ -57,6 +57,8 @@ public sealed class TeamModel(
         var name = MeantFor?.Trim() ?? "";
         NewLink = $"{studio.Origin}/join?key={await invitations.MakeAsync(Role, name)}";
         AuditTrail.Detail(HttpContext, $"{RoleWording.Of(Role)}{(name.Length > 0 ? $" for {name}" : "")}");
+        ModelState.Clear();
+        (MeantFor, Role) = (null, Role.Marketer);
         return Page();
     }
 

@@ -11,7 +11,9 @@ namespace Wexil.Web.Visitors.Callers;
 /// </summary>
 public sealed class CallerLimits(TimeProvider time) : IDisposable
 {
-    /// <summary>So many opt-ins at once, and one a second after that: all of a telephone company may share an address.</summary>
+    /// <summary>
+    /// So many opt-ins at once, and one a second after that: all of a telephone company may share an address.
+    /// </summary>
     public const int OptInsAtOnce = 60;
 
     /// <summary>So many messages of payment services at once, and twenty a second after that.</summary>
