@@ -31,6 +31,7 @@ public static class DemoWorld
         await new BalconyHarvest(demo, visitors).MakeAsync();
         await HerbClub.MakeAsync(demo, visitors);
         await BalconyNotes.MakeAsync(demo, visitors);
+        await DemoTeam.JoinAsync(host, demo.Now);
         // The hourly look, without waiting for the hour.
         await host.Services.GetRequiredService<TestMonitor>().LookAsync();
         await says.WriteLineAsync(

@@ -22,12 +22,13 @@ public sealed class Site : IAsyncDisposable
     public Uri Studio => Host.Options.Studio;
     public Uri Visitors => Host.Options.Visitors;
 
-    public static async Task<Site> StartAsync() =>
+    /// <param name="data">A data folder that is there already; null for an empty one.</param>
+    public static async Task<Site> StartAsync(string? data = null) =>
         new(
             await WexilHost.StartAsync(
                 new WexilOptions
                 {
-                    Data = TemporaryFolder.Create("browser"),
+                    Data = data ?? TemporaryFolder.Create("browser"),
                     Studio = new($"http://localhost:{FreePort()}"),
                     Visitors = new($"http://127.0.0.1:{FreePort()}"),
                 },

@@ -29,7 +29,8 @@ public sealed class SignInModel(
     [BindProperty(SupportsGet = true)]
     public string? ReturnUrl { get; set; }
 
-    public bool HasPassword => team.Owner.PasswordHash is not null;
+    /// <summary>The owner of a new Wexil has none yet.</summary>
+    public bool HasPassword => team.All.Any(member => member.PasswordHash is not null);
 
     /// <summary>There are others than the owner, so the name says who it is.</summary>
     public bool AsksName => team.All.Count > 1;
