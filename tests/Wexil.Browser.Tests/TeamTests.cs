@@ -89,8 +89,9 @@ public sealed class TeamTests
         owner.WaitForText("Turned two-step sign-in on");
         owner.Press("Settings");
         owner.Press("team");
-        owner.Find("details.menu summary").Click();
-        owner.Press("Remove Mira Halloran");
+        owner.WaitForText("joined");
+        owner.Find("main details.menu summary").Click();
+        owner.Find("main details.menu form button").Click();
         owner.WaitForText("Mira Halloran cannot sign in any more.");
         desk.Open(site.Studio, "/");
         desk.WaitForText("Your password");
