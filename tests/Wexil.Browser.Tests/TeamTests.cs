@@ -1,6 +1,8 @@
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Time.Testing;
 using OtpNet;
+using Wexil.Store.Team;
+using Wexil.Web.Studio.Account;
 
 namespace Wexil.Browser.Tests;
 
@@ -14,6 +16,7 @@ public sealed class TeamTests
     {
         await using var site = await Site.StartAsync();
         var time = (FakeTimeProvider)site.Host.Services.GetRequiredService<TimeProvider>();
+        await site.Host.Services.GetRequiredService<Passwords>().SetAsync(MemberId.First, "tomatoes in pots");
         using var owner = new Browser();
         site.SignIn(owner);
 
