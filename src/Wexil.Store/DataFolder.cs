@@ -90,6 +90,17 @@ public sealed class DataFolder : DataPaths, IDisposable
         }
     }
 
+    /// <summary>Lets nobody but the program's own user read what Wexil keeps in the folder.</summary>
+    public void CloseToOthers()
+    {
+        foreach (var folder in (string[])[Keys, Uploads, BeforeUpgrades, Outbox])
+            if (Directory.Exists(folder))
+                File.SetUnixFileMode(folder, OwnerOnly);
+        foreach (var file in (string[])[DataFile, DataFile + "-wal", DataFile + "-shm", SpillFile, ReserveFile])
+            if (File.Exists(file))
+                File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+    }
+
     /// <inheritdoc/>
     public void Dispose() => _inUse.Dispose();
 }

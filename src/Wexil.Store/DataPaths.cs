@@ -19,6 +19,9 @@ public class DataPaths(string path)
     /// <summary>Uploads that wait to be told where they belong.</summary>
     public string Uploads => In("uploads");
 
+    /// <summary>Mail that is simulated.</summary>
+    public string Outbox => In("outbox");
+
     /// <summary>The keys that sign cookies and tickets.</summary>
     public string Keys => In("keys");
 

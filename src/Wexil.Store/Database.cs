@@ -132,7 +132,9 @@ public sealed class Database : IDisposable
         var connection = ConnectTraced();
         connection.Execute(
             $"PRAGMA synchronous={(options.SurvivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA "
-                + $"wal_autocheckpoint=100000; PRAGMA cache_size=-65536; PRAGMA journal_size_limit={MaxIdleLog}"
+                + $"wal_autocheckpoint=100000; PRAGMA cache_size=-65536; PRAGMA journal_size_limit={MaxIdleLog}; "
+                // What is deleted is written over, or a removed person could still be read in the file.
+                + "PRAGMA secure_delete=ON"
         );
         // Whoever reads the log while it is being written to takes the writer's lock for a moment, to read it again.
         _ = SQLitePCL.raw.sqlite3_busy_timeout(connection.Handle, (int)options.LockPatience.TotalMilliseconds);

@@ -24,10 +24,8 @@ public sealed class PersonRemoval(Database database, Journal journal)
     {
         // Found without keeping the writer from its visitors.
         var traces = database.Read(c => Find(c, email));
-        return await journal.WriteAsync(c =>
+        var isFound = await journal.WriteAsync(c =>
         {
-            // What is deleted is written over in the file.
-            c.Execute("PRAGMA secure_delete = ON");
             ForgetOptIns(c, email);
             ForgetClicks(c, traces);
             foreach (var sale in traces.Sales)
@@ -37,6 +35,8 @@ public sealed class PersonRemoval(Database database, Journal journal)
             c.Execute("DELETE FROM outgoing WHERE email = $1", email);
             return ForgetRows(c, email) > 0;
         });
+        journal.EmptyLog();
+        return isFound;
     }
 
     private static Traces Find(SqliteConnection c, string email)
@@ -113,6 +113,7 @@ public sealed class PersonRemoval(Database database, Journal journal)
     private static int ForgetRows(SqliteConnection c, string email) =>
         c.Execute("DELETE FROM leads WHERE email = $1 COLLATE NOCASE", email)
         + c.Execute("UPDATE orders SET email = '' WHERE email = $1", email.ToLowerInvariant())
+        + c.Execute("DELETE FROM held_opt_ins WHERE email = $1 COLLATE NOCASE", email)
         + c.Execute("DELETE FROM people WHERE email = $1", email)
         + c.Execute("DELETE FROM person_tags WHERE email = $1", email);
 }

@@ -36,6 +36,18 @@ public sealed class SecretTests(WexilFixture wexil) : IClassFixture<WexilFixture
     }
 
     [Fact]
+    public void Nobody_else_on_the_machine_reads_what_Wexil_keeps()
+    {
+        var (data, own) = (wexil.Host.Options.Data, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        foreach (var file in (string[])["wexil.db", "wexil.db-wal", "spill.bin"])
+            Assert.Equal((file, own), (file, File.GetUnixFileMode(Path.Combine(data, file))));
+        var keys = Path.Combine(data, "keys");
+        foreach (var folder in (string[])[data, keys])
+            Assert.Equal(own | UnixFileMode.UserExecute, File.GetUnixFileMode(folder));
+        Assert.All(Directory.GetFiles(keys), key => Assert.Equal(own, File.GetUnixFileMode(key)));
+    }
+
+    [Fact]
     public async Task A_new_payment_secret_and_the_one_before_are_both_good_until_that_one_is_ended()
     {
         await using var fresh = new FreshWexil();

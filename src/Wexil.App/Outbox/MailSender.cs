@@ -76,11 +76,28 @@ public sealed class MailSender(MailOptions options)
         await client.DisconnectAsync(true, stop);
     }
 
-    // A password never crosses a network in clear.
+    // Neither a password nor an address crosses a network in clear.
     private static SecureSocketOptions Security(Uri server) =>
         server.Scheme == "smtps" ? SecureSocketOptions.SslOnConnect
-        : server.UserInfo.Length > 0 && !server.IsLoopback ? SecureSocketOptions.StartTls
+        : !server.IsLoopback ? SecureSocketOptions.StartTls
         : SecureSocketOptions.StartTlsWhenAvailable;
+
+    /// <summary>Deletes what lies in the simulated outbox for somebody.</summary>
+    /// <param name="address">Capitals or not.</param>
+    public void Forget(string address)
+    {
+        if (!Directory.Exists(options.Folder))
+            return;
+        foreach (var file in Directory.EnumerateFiles(options.Folder, "*.eml").ToArray())
+        {
+            using var message = MimeMessage.Load(file);
+            var isTheirs = message.To.Mailboxes.Any(to =>
+                string.Equals(to.Address, address, StringComparison.OrdinalIgnoreCase)
+            );
+            if (isTheirs)
+                File.Delete(file);
+        }
+    }
 
     /// <summary>What lies in the simulated outbox, the newest first.</summary>
     public IReadOnlyList<OutboxLetter> Simulated()

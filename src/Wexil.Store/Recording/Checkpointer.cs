@@ -20,6 +20,7 @@ internal sealed class Checkpointer : IDisposable
     private readonly ILogger _logger;
     private readonly ManualResetEventSlim _ended = new();
     private readonly Thread _thread;
+    private volatile bool _empties;
 
     public Checkpointer(SqliteConnection connection, ILogger logger)
     {
@@ -32,6 +33,9 @@ internal sealed class Checkpointer : IDisposable
         };
         _thread.Start();
     }
+
+    /// <summary>Has all of the log moved, and the log itself emptied, as soon as no reader needs it.</summary>
+    public void Empty() => _empties = true;
 
     public void Dispose()
     {
@@ -49,6 +53,8 @@ internal sealed class Checkpointer : IDisposable
             try
             {
                 _connection.Execute("PRAGMA wal_checkpoint(PASSIVE)");
+                if (_empties && _connection.Number("PRAGMA wal_checkpoint(TRUNCATE)") == 0)
+                    _empties = false;
                 isFailing = false;
             }
             catch (SqliteException error)

@@ -232,6 +232,11 @@ public sealed class Journal : IDisposable
             return true;
         });
 
+    /// <summary>
+    /// Has the write-ahead log emptied soon: it may hold, as they were before, things that are deleted since.
+    /// </summary>
+    internal void EmptyLog() => _checkpointer.Empty();
+
     /// <summary>Completes when everything committed by now is projected.</summary>
     public Task WhenProjectedAsync()
     {

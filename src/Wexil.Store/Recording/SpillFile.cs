@@ -124,6 +124,8 @@ internal sealed class SpillFile : IDisposable
         {
             _file.Position = 0;
             _file.Write(new byte[Header]);
+            // Nobody who is removed later is to be found in what is left.
+            Overwrite(_file, _place);
             _place = 0;
         }
         catch (IOException error)
@@ -131,6 +133,13 @@ internal sealed class SpillFile : IDisposable
             Trouble(_logger, "cannot be cleared", error);
             // Tried again after the next commit; read twice, an event is still one event.
         }
+    }
+
+    private static void Overwrite(FileStream file, long upTo)
+    {
+        var zeros = new byte[64 << 10];
+        for (var left = upTo - Header; left > 0; left -= zeros.Length)
+            file.Write(zeros, 0, (int)Math.Min(zeros.Length, left));
     }
 
     public void Dispose() => _file?.Dispose();

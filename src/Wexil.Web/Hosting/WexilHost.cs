@@ -39,7 +39,7 @@ public sealed class WexilHost : IAsyncDisposable
         seal.MakeKey();
         shared
             .AddSingleton<ITicketSeal>(seal)
-            .AddSingleton(new MailOptions(options.Smtp, options.MailFrom, Path.Combine(folder.Path, "outbox")))
+            .AddSingleton(new MailOptions(options.Smtp, options.MailFrom, folder.Outbox))
             .AddSingleton(options.Backups)
             .AddSingleton(new CountryResolver(options.CountryHeader))
             .AddSingleton(new StudioAddress(options.StudioAddress))
@@ -125,6 +125,7 @@ public sealed class WexilHost : IAsyncDisposable
         await _visitors.StartAsync();
         await _studio.StartAsync();
         await LeaveAddressAsync();
+        _folder.CloseToOthers();
     }
 
     /// <summary>Writes down where Studio is, for other commands of the program.</summary>

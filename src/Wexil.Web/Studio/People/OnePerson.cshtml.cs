@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Wexil.App.Outbox;
 using Wexil.App.Wording;
 using Wexil.Store;
 using Wexil.Web.Studio.Auditing;
@@ -7,8 +8,13 @@ using Wexil.Web.Studio.Auditing;
 namespace Wexil.Web.Studio.People;
 
 /// <summary>What one person did, their tags, and their removal.</summary>
-public sealed class OnePersonModel(PeopleStore people, ActivityStore activities, PersonRemoval removal, OwnerTime clock)
-    : PageModel
+public sealed class OnePersonModel(
+    PeopleStore people,
+    ActivityStore activities,
+    PersonRemoval removal,
+    MailSender mail,
+    OwnerTime clock
+) : PageModel
 {
     [BindProperty(SupportsGet = true)]
     public string Email { get; set; } = "";
@@ -74,6 +80,7 @@ public sealed class OnePersonModel(PeopleStore people, ActivityStore activities,
             return Page();
         }
         await removal.RemoveAsync(Email);
+        mail.Forget(Email);
         TempData[nameof(Done)] = "Person deleted. Counts are kept, anonymously.";
         return Redirect("/people");
     }
