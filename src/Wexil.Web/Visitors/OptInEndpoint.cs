@@ -30,8 +30,8 @@ public sealed class OptInEndpoint(
         PlainPage.Write(
             http,
             StatusCodes.Status429TooManyRequests,
-            "Too many people sign up from your network just now. Please wait a minute, go back and send the form again: "
-                + "what you typed is still there."
+            "Too many people sign up from your network just now. Please wait a minute, go back and send the form "
+                + "again: what you typed is still there."
         );
 
     private async Task Answer(HttpContext http)
