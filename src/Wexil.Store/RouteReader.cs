@@ -41,6 +41,7 @@ internal sealed class RouteReader(
         {
             Goals = Goals(),
             HeedsPrivacyControl = Setting(SettingStore.PrivacyName) != "no",
+            NeedsConsent = Setting(SettingStore.ConsentName) == "yes",
             PassThrough = Setting(SettingStore.MappingName) is { } mapping
                 ? HookMapping.Parse(mapping).PassThrough
                 : "",

@@ -13,6 +13,7 @@ public sealed class SettingStore
     internal const string AffiliateName = "affiliate-parameter",
         MappingName = "hook-mapping",
         PrivacyName = "heed-privacy-control",
+        ConsentName = "needs-consent",
         ZoneName = "time-zone",
         CurrencyName = "currency";
     private const string OwnerMailName = "owner-mail",
@@ -119,6 +120,12 @@ public sealed class SettingStore
     /// unless the owner says otherwise.
     /// </summary>
     public bool HeedsPrivacyControl => Get(PrivacyName) != "no";
+
+    /// <summary>Visitors get no cookie until they say that they agree to one.</summary>
+    public bool NeedsConsent => Get(ConsentName) == "yes";
+
+    /// <summary>Waits for consent before a cookie is given, or not.</summary>
+    public Task SetNeedsConsentAsync(bool needs) => SetAsync(ConsentName, needs ? "yes" : "no");
 
     /// <summary>Leaves visitors out who ask for it by Global Privacy Control, or not.</summary>
     public Task SetHeedsPrivacyControlAsync(bool heeds) => SetAsync(PrivacyName, heeds ? "yes" : "no");

@@ -212,6 +212,7 @@ public sealed class RouteTable
             Goals = [.. Goals.Where(goal => goal.Funnel != funnel), .. other.Goals],
             AffiliateParameter = other.AffiliateParameter,
             HeedsPrivacyControl = other.HeedsPrivacyControl,
+            NeedsConsent = other.NeedsConsent,
             PassThrough = other.PassThrough,
         };
 
@@ -222,6 +223,9 @@ public sealed class RouteTable
     /// Visitors whose browser sends Global Privacy Control get no cookie and are left out of every count.
     /// </summary>
     public bool HeedsPrivacyControl { get; init; }
+
+    /// <summary>Visitors are counted without a cookie until they say that they agree to one.</summary>
+    public bool NeedsConsent { get; init; }
 
     /// <summary>A further parameter of outside addresses that carries the visitor token; empty for none.</summary>
     public string PassThrough { get; init; } = "";

@@ -37,6 +37,10 @@ public sealed class VisitorToken(byte[] key) : IDisposable
     public VisitorId? Read(string? token, DateTimeOffset now) =>
         Open(token) is { } found && found.Until >= now.ToUnixTimeSeconds() ? found.Visitor : null;
 
+    /// <summary>The visitor of a token that is ours and was issued within a time; null otherwise.</summary>
+    public VisitorId? ReadWithin(string? token, TimeSpan age, DateTimeOffset now) =>
+        Open(token) is { } found && found.Until >= (now - age + Life).ToUnixTimeSeconds() ? found.Visitor : null;
+
     /// <summary>
     /// The visitor of a token that is ours, however old: for one that a payment service hands back, which may take
     /// days.

@@ -55,6 +55,8 @@ public sealed class GoEndpoint(
         var (visitor, known) = caller.Counts
             ? VisitorCookie.Identify(http, visits, tokens, now)
             : VisitorCookie.Read(http, visits, tokens, now);
+        if (caller.Counts && Consent.Redirects(http, routes, tokens, visitor, now))
+            return;
         var visit = arrivals.Read(http, routes, step, visitor, known, caller.Device, query, now);
         var arrival = new Arrival(routes, step, visit, known, caller.Counts);
         var (page, recorded) = caller.Counts
@@ -81,9 +83,9 @@ public sealed class GoEndpoint(
         var visit = arrival.Visit;
         var promised = start is null ? null : await PromisedAsync(visit, start, arrival.Step);
         if (arrival.Step.StartsOnPage)
-            VisitorCookie.ShowElsewhere(http, visit.Visitor);
+            VisitorCookie.ShowElsewhere(http, arrival.Routes, visit.Visitor);
         var (turn, recorded) = visits.Arrive(arrival.Step, visit, arrival.Known, promised, Arrivals.IsInside(http));
-        if (visit.Traits.IsAffiliate)
+        if (visit.Traits.IsAffiliate && Consent.IsGiven(http, visits.Routes))
             Arrivals.Remember(http, visits.Routes);
         return (turn?.Page, recorded);
     }
@@ -162,7 +164,11 @@ public sealed class GoEndpoint(
         await recorded;
         if (ready is null or { OwnAddressOnly: true })
         {
-            Onward.Redirect(http, ServedPages.Folder(page) + step.Carries.Select(visit.Query));
+            var query = step.Carries.Select(visit.Query);
+            Onward.Redirect(
+                http,
+                ServedPages.Folder(page) + Consent.WithVisitor(http, routes, tokens, visit.Visitor, query, visit.At)
+            );
             return;
         }
         http.Response.Headers.Link = ready.Canonical;

@@ -60,6 +60,8 @@ public sealed class PageEndpoint(
             await PlainPage.Write(http, StatusCodes.Status404NotFound, PlainPage.NotAvailable);
             return;
         }
+        if (!isTried && Redirects(http))
+            return;
         var ready = isTried ? hosted.Tried(visits.Routes, page, query) : await CountAsync(http, page);
         http.Response.Headers.Link = ready.Canonical;
         if (isTried || !page.IsIndexed)
@@ -67,6 +69,15 @@ public sealed class PageEndpoint(
         if (isTried)
             http.Response.Headers.ContentSecurityPolicy = Trying;
         await FileResponse.Write(http, ready.File, FileResponse.Caching.Never);
+    }
+
+    /// <summary>Who has not agreed to a cookie is sent here again, by an address that says who they are.</summary>
+    private bool Redirects(HttpContext http)
+    {
+        var (routes, now) = (visits.Routes, time.GetUtcNow());
+        return routes.NeedsConsent
+            && RequestClassification.From(http, routes).Counts
+            && Consent.Redirects(http, routes, tokens, VisitorCookie.Read(http, visits, tokens, now).Visitor, now);
     }
 
     private async Task<HostedPage> CountAsync(HttpContext http, RoutePage page)

@@ -25,7 +25,7 @@ public sealed class ReachedEndpoint(
         if (await ScriptMessage.Read(http) is not var (message, address))
             return;
         var now = time.GetUtcNow();
-        if (message.From(http, identities, tokens, now) is not { } visitor)
+        if (message.From(http, visits.Routes, identities, tokens, now) is not { } visitor)
         {
             http.Response.StatusCode = StatusCodes.Status204NoContent;
             return;

@@ -50,8 +50,14 @@ public sealed record ScriptMessage(
     }
 
     /// <summary>Who says it; null for nobody that was sent here, whom nothing can be credited to.</summary>
-    public VisitorId? From(HttpContext http, IdentityStore identities, VisitorToken tokens, DateTimeOffset now) =>
-        At is not null ? VisitorCookie.Own(http)
+    public VisitorId? From(
+        HttpContext http,
+        RouteTable routes,
+        IdentityStore identities,
+        VisitorToken tokens,
+        DateTimeOffset now
+    ) =>
+        At is not null ? VisitorCookie.Own(http) ?? Consent.VisitorOf(http, routes, tokens, now)
         : VisitorId.TryParse(Visitor, out var own) ? identities.Resolve(own)
         : tokens.Read(Wx, now);
 

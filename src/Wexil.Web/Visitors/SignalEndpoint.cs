@@ -88,6 +88,7 @@ public sealed class SignalEndpoint(
     )
     {
         var visitor = VisitorCookie.Own(http)
+            ?? Consent.VisitorOf(http, visits.Routes, tokens, now)
             ?? (
                 VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told)
                     ? identities.Resolve(told)

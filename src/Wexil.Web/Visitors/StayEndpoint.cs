@@ -22,7 +22,7 @@ public sealed class StayEndpoint(VisitService visits, IdentityStore identities, 
         http.Response.StatusCode = StatusCodes.Status204NoContent;
         var now = time.GetUtcNow();
         if (
-            message.From(http, identities, tokens, now) is not { } visitor
+            message.From(http, visits.Routes, identities, tokens, now) is not { } visitor
             || message.On(visits.Routes, address) is not { } page
             || !message.Counts(http, visits.Routes)
         )

@@ -1,4 +1,5 @@
 using Wexil.App.Visits;
+using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
 using Wexil.Web.Visitors.Callers;
@@ -14,7 +15,7 @@ public static class VisitorCookie
     /// The same id for outside pages where a test starts, which ask from another site. It is a cookie of its own,
     /// because those that other sites may bring along would take the first one's place.
     /// </summary>
-    private const string ElsewhereName = "wx_known";
+    public const string ElsewhereName = "wx_known";
 
     /// <summary>
     /// The visitor of a request: by the cookie, else by the token in the address, else someone new, who is given the
@@ -31,6 +32,8 @@ public static class VisitorCookie
         if (Own(http) is { } own)
             return (own, true);
         var (visitor, known) = Read(http, visits, tokens, now);
+        if (!Consent.IsGiven(http, visits.Routes))
+            return (visitor, known);
         http.Response.Give(VisitorId.CookieName, visitor.ToString(), Life);
         return (visitor, known);
     }
@@ -43,7 +46,7 @@ public static class VisitorCookie
         DateTimeOffset now
     )
     {
-        if ((Own(http) ?? Elsewhere(http)) is { } own)
+        if ((Own(http) ?? Elsewhere(http) ?? Consent.VisitorOf(http, visits.Routes, tokens, now)) is { } own)
             return (own, true);
         var carried =
             http.Request.QueryString.Value is { Length: > 1 } query && AddressQuery.Value(query, "wx") is { } token
@@ -53,9 +56,9 @@ public static class VisitorCookie
     }
 
     /// <summary>Lets outside pages where a test starts know the visitor too, as far as the browser allows it.</summary>
-    public static void ShowElsewhere(HttpContext http, VisitorId visitor)
+    public static void ShowElsewhere(HttpContext http, RouteTable routes, VisitorId visitor)
     {
-        if (http.Request.Cookie(ElsewhereName) == visitor.ToString())
+        if (!Consent.IsGiven(http, routes) || http.Request.Cookie(ElsewhereName) == visitor.ToString())
             return;
         var isHttps = http.Request.IsHttps;
         http.Response.Cookies.Append(

@@ -31,6 +31,7 @@ public static class VisitorsApp
             .AddSingleton<IVisitorsEndpoint, SignalEndpoint>()
             .AddSingleton<IVisitorsEndpoint, SaleHook>()
             .AddSingleton<IVisitorsEndpoint, ConfirmEndpoint>()
+            .AddSingleton<IVisitorsEndpoint, ConsentEndpoint>()
             .AddSingleton<IVisitorsEndpoint, ShareEndpoint>()
             .AddSingleton<IVisitorsEndpoint, ReportEndpoint>();
 

@@ -24,6 +24,13 @@ public sealed class OwnerSettingsModel(
     [BindProperty]
     public bool HeedPrivacy { get; set; }
 
+    /// <summary>Visitors get no cookie before they agree to one.</summary>
+    [BindProperty]
+    public bool NeedsConsent { get; set; }
+
+    /// <summary>What visitors read about what is stored.</summary>
+    public string PrivacyAddress => $"{visitors.Origin}/privacy";
+
     [BindProperty]
     public string Zone { get; set; } = "";
 
@@ -109,7 +116,7 @@ public sealed class OwnerSettingsModel(
             settings.Currency.Code,
             settings.AffiliateParameter
         );
-        (OwnerMail, OwnerName) = (settings.OwnerMail, settings.OwnerName);
+        (OwnerMail, OwnerName, NeedsConsent) = (settings.OwnerMail, settings.OwnerName, settings.NeedsConsent);
         Mapping = MappingForm.From(settings.HookMapping);
     }
 
@@ -144,6 +151,7 @@ public sealed class OwnerSettingsModel(
         await settings.SetCurrencyAsync(Currency.Find(CurrencyCode)!);
         await settings.SetAffiliateParameterAsync(AffiliateParameter!);
         await settings.SetHeedsPrivacyControlAsync(HeedPrivacy);
+        await settings.SetNeedsConsentAsync(NeedsConsent);
         routes.Reload();
         await settings.SetFetchesPrivateAddressesAsync(FetchPrivate);
         Done = "Settings saved.";

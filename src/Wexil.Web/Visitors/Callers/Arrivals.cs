@@ -9,7 +9,7 @@ namespace Wexil.Web.Visitors.Callers;
 public sealed class Arrivals(CountryResolver origins)
 {
     /// <summary>Keeps the affiliate who sent a visitor, so that the buy link can name them.</summary>
-    private const string AffiliateCookie = "wx_aff";
+    public const string AffiliateCookie = "wx_aff";
     private const int AffiliateDays = 60,
         MaxAffiliateLength = 64;
 

@@ -49,7 +49,7 @@ public sealed class StartEndpoint(
         seen.NoteStart(slug, now);
         var (visitor, known) = outside.Identify(http, step, now);
         if (step.StartsOnPage)
-            VisitorCookie.ShowElsewhere(http, visitor);
+            VisitorCookie.ShowElsewhere(http, visits.Routes, visitor);
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
         // The traits are those of the page's own address, not of the question.
         var asked = arrivals.Read(http, visits.Routes, step, visitor, known, caller.Device, query, now);
