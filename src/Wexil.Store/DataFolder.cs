@@ -1,3 +1,5 @@
+using System.Buffers.Binary;
+
 namespace Wexil.Store;
 
 /// <summary>
@@ -11,6 +13,9 @@ public sealed class DataFolder : DataPaths, IDisposable
     private const UnixFileMode OwnerOnly = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
 
     private const string LockName = "in-use";
+
+    // Of SQLite's file format: the page size is at byte 16, the number of pages at 28.
+    private const int DataFileHeader = 32;
 
     private readonly FileStream _inUse;
 
@@ -70,6 +75,29 @@ public sealed class DataFolder : DataPaths, IDisposable
             $"The data file {DataFile} is {(File.Exists(DataFile) ? "empty" : "missing")}, although this folder was in "
                 + "use before. Nothing was changed. Restore a backup with wexil restore, or choose another folder."
         );
+    }
+
+    /// <summary>Refuses a data file of which a part is missing, as a copy that broke off leaves it.</summary>
+    /// <exception cref="StoreException">It is shorter than it says itself.</exception>
+    public void CheckDataIsWhole()
+    {
+        // What the log still has may not be in the data file yet.
+        if (!File.Exists(DataFile) || new FileInfo(DataFile + "-wal") is { Exists: true, Length: > 0 })
+            return;
+        var header = new byte[DataFileHeader];
+        using var file = File.OpenRead(DataFile);
+        file.ReadAtLeast(header, header.Length, throwOnEndOfStream: false);
+        // What is no data file at all is said when it is opened.
+        if (!header.AsSpan().StartsWith("SQLite format 3\0"u8))
+            return;
+        var pageSize = BinaryPrimitives.ReadUInt16BigEndian(header.AsSpan(16));
+        var pages = BinaryPrimitives.ReadUInt32BigEndian(header.AsSpan(28));
+        var size = pages * (pageSize == 1 ? 65_536L : pageSize);
+        if (size > file.Length)
+            throw new StoreException(
+                $"The data file {DataFile} is cut off: {file.Length:N0} of {size:N0} bytes are there. Nothing was changed. "
+                    + "Restore a backup with wexil restore --replace."
+            );
     }
 
     /// <summary>

@@ -30,7 +30,13 @@ public sealed class Database : IDisposable
     private readonly Action<string>? _traced;
     private readonly ConcurrentBag<Reader> _idle = [];
 
-    private Database(string file, Action<string>? traced) => (_file, _traced) = (file, traced);
+    private Database(string file, Action<string>? traced, int lostCommits) =>
+        (_file, _traced, LostCommits) = (file, traced, lostCommits);
+
+    /// <summary>
+    /// How many of the last writes before the start could not be read, because the write-ahead log was damaged.
+    /// </summary>
+    public int LostCommits { get; }
 
     static Database()
     {
@@ -45,10 +51,13 @@ public sealed class Database : IDisposable
     public static Database Open(DataFolder folder, Action<string>? traced = null)
     {
         folder.CheckDataIsThere();
+        folder.CheckDataIsWhole();
+        var lostCommits = LogDamage.LostCommits(folder.DataFile + "-wal");
         try
         {
             Migrate(folder);
             folder.TakeReserve();
+            Probe(folder.DataFile);
         }
         catch (SqliteException error) when (IsFull(error) && File.Exists(folder.ReserveFile))
         {
@@ -60,7 +69,20 @@ public sealed class Database : IDisposable
         {
             throw new StoreException($"The data file {folder.DataFile} cannot be opened: {error.Message}", error);
         }
-        return new(folder.DataFile, traced);
+        return new(folder.DataFile, traced, lostCommits);
+    }
+
+    /// <summary>
+    /// Reads a row of each table, and the newest events: damage to a file shows at its end first. Reading all of it
+    /// would take minutes, which is what wexil check is for.
+    /// </summary>
+    private static void Probe(string file)
+    {
+        using var connection = Connect(file);
+        var tables = connection.Rows("SELECT name FROM sqlite_schema WHERE type = 'table'", row => row.GetString(0));
+        foreach (var table in tables)
+            connection.Number($"SELECT count(*) FROM (SELECT * FROM \"{table}\" LIMIT 1)");
+        connection.Number("SELECT sum(length(data)) FROM (SELECT data FROM events ORDER BY seq DESC LIMIT 1000)");
     }
 
     /// <summary>Reads in one consistent view of the data.</summary>

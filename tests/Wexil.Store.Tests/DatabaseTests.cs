@@ -21,6 +21,63 @@ public sealed class DatabaseTests
         Assert.Equal(test.Pages[0], again.Pages.Find(test.Pages[1])!.Parent);
     }
 
+    /// <summary>A program is killed while it writes, and the disk damages what is left.</summary>
+    [Theory]
+    [InlineData("nothing", 0)]
+    [InlineData("a frame in the middle", 1)]
+    [InlineData("the header", 1)]
+    [InlineData("the last frame is torn", 0)]
+    public async Task A_damaged_log_is_told_with_how_much_was_lost(string damaged, int least)
+    {
+        var left = TemporaryFolder.Create("left");
+        using (var world = new World())
+        {
+            var test = await world.StartTestAsync();
+            for (var i = 0; i < 40; i++)
+                await world.Journal.AppendAsync(world.Enrols(test, i % 2));
+            foreach (var name in (string[])["wexil.db", "wexil.db-wal"])
+                File.Copy(Path.Combine(world.Path, name), Path.Combine(left, name));
+        }
+        using (var log = File.Open(Path.Combine(left, "wexil.db-wal"), FileMode.Open))
+        {
+            Assert.True(log.Length > 20_000);
+            if (damaged == "the last frame is torn")
+                log.SetLength(log.Length - 100);
+            else if (damaged != "nothing")
+            {
+                log.Position = damaged == "the header" ? 26 : log.Length / 2;
+                var was = log.ReadByte();
+                log.Position--;
+                log.WriteByte((byte)(was ^ 1));
+            }
+        }
+        using var again = new World(left);
+        Assert.InRange(again.Database.LostCommits, least, least == 0 ? 0 : 1_000);
+    }
+
+    [Fact]
+    public void A_data_file_that_is_cut_off_is_refused_and_not_touched()
+    {
+        var path = TemporaryFolder.Create("cut");
+        using (new World(path))
+        {
+            // Makes the file.
+        }
+        Sql(path, "PRAGMA wal_checkpoint(TRUNCATE)");
+        var file = Path.Combine(path, "wexil.db");
+        var whole = File.ReadAllBytes(file);
+        using (var folder = DataFolder.Open(path))
+            Database.Open(folder).Dispose();
+        File.WriteAllBytes(file, whole[..^4096]);
+        using (var folder = DataFolder.Open(path))
+            Assert.Contains("is cut off", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
+        Assert.Equal(whole.Length - 4096, new FileInfo(file).Length);
+        // Of whole length, but with a page that is nothing: read, and so noticed, before anybody relies on it.
+        File.WriteAllBytes(file, [.. whole[..4096], .. new byte[whole.Length - 4096]]);
+        using (var folder = DataFolder.Open(path))
+            Assert.Contains("malformed", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
+    }
+
     [Fact]
     public void A_file_of_a_newer_program_is_refused_and_not_touched()
     {

@@ -27,7 +27,7 @@ public sealed class ConsentTests : IAsyncLifetime
     {
         using var visitor = _wexil.Visitor();
         var page = await ArriveAsync(visitor, "/go/asked?utm_source=ad");
-        Assert.StartsWith("/go/asked?utm_source=ad&wx=", page);
+        Assert.StartsWith("/go/asked?utm_source=ad&wx_visit=", page);
         for (var i = 0; i < 2; i++)
         {
             using var shown = await GetAsync(visitor, page);
@@ -91,7 +91,7 @@ public sealed class ConsentTests : IAsyncLifetime
     {
         using var visitor = _wexil.Visitor();
         var page = await ArriveAsync(visitor, $"/p/{_tested.A.Slug}/");
-        Assert.StartsWith($"/p/{_tested.A.Slug}/?wx=", page);
+        Assert.StartsWith($"/p/{_tested.A.Slug}/?wx_visit=", page);
         using (var shown = await GetAsync(visitor, page))
             Assert.Equal(HttpStatusCode.OK, shown.StatusCode);
         using var form = new HttpRequestMessage(HttpMethod.Post, "/consent/yes")

@@ -18,6 +18,7 @@ public sealed record HealthProblem(string Key, string Sentence)
 /// <summary>Says what is wrong at present; cheap enough to be asked at every look at Today.</summary>
 public sealed class HealthProblems(
     Journal journal,
+    Database database,
     DoorCounts doors,
     SizeStore sizes,
     BackupFolder backups,
@@ -50,6 +51,12 @@ public sealed class HealthProblems(
             yield return new(HealthProblem.Recording, $"What visitors do cannot be saved just now: {trouble}.");
         if (health.Lost > 0)
             yield return new("lost", $"{Format.Count(health.Lost, "event was", "events were")} lost since the start.");
+        if (database.LostCommits is > 0 and var lost)
+            yield return new(
+                "log",
+                $"The write-ahead log was damaged when Wexil started: the last {Format.Count(lost, "write", "writes")} "
+                    + "before could not be read. The figures up to then are right."
+            );
         if (journal.NotCounted > MaxNotCounted)
             yield return new("behind", $"{Format.Count(journal.NotCounted)} events are recorded and not counted yet.");
     }

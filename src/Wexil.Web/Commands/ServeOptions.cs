@@ -8,6 +8,9 @@ namespace Wexil.Web.Commands;
 /// <summary>What can be said to <c>wexil serve</c>.</summary>
 internal sealed class ServeOptions
 {
+    private const string Text = "text",
+        Json = "json";
+
     private readonly AddressOptions _addresses = new();
     private readonly Option<string[]> _proxies = Proxies();
 
@@ -51,6 +54,8 @@ internal sealed class ServeOptions
         Description = "Program that is called with the path of each new backup, to take it elsewhere.",
     };
 
+    private readonly Option<string> _logFormat = LogFormat();
+
     public void AddTo(Command command)
     {
         command.Add(_data);
@@ -64,6 +69,7 @@ internal sealed class ServeOptions
         command.Add(_visitorsNames);
         command.Add(_backups);
         command.Add(_handOver);
+        command.Add(_logFormat);
     }
 
     public WexilOptions Read(ParseResult result) =>
@@ -81,6 +87,7 @@ internal sealed class ServeOptions
             StudioHandle = HandedSockets.Find("studio"),
             VisitorsHandle = HandedSockets.Find("visitors"),
             Backups = Backups(result),
+            LogsJson = result.GetValue(_logFormat) == Json,
             MetricsKey = CommandOptions.FromEnvironment("WEXIL_METRICS_KEY") is { Length: > 0 } key ? key : null,
             // By the environment, because others on the machine can read a command line.
             Smtp = CommandOptions.Smtp(CommandOptions.FromEnvironment("WEXIL_SMTP")),
@@ -97,6 +104,17 @@ internal sealed class ServeOptions
                 CommandOptions.BackupPassphrase(),
                 result.GetValue(_handOver)
             );
+    }
+
+    private static Option<string> LogFormat()
+    {
+        var format = new Option<string>("--log-format")
+        {
+            Description = "Lines of the log as text or json (also WEXIL_LOG_FORMAT).",
+            DefaultValueFactory = _ => CommandOptions.FromEnvironment("WEXIL_LOG_FORMAT") ?? Text,
+        };
+        format.AcceptOnlyFromAmong(Text, Json);
+        return format;
     }
 
     private static Option<string[]> Proxies()

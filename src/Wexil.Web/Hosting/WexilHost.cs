@@ -69,7 +69,7 @@ public sealed class WexilHost : IAsyncDisposable
     {
         var folder = DataFolder.Open(options.Data);
         var (database, journal, host) = ((Database?)null, (Journal?)null, (WexilHost?)null);
-        var logs = LoggerFactory.Create(Log);
+        var logs = LoggerFactory.Create(logging => Log(logging, options));
 #pragma warning disable RS0030 // Where nobody hands a clock in, it is the machine's.
         time ??= TimeProvider.System;
 #pragma warning restore RS0030
@@ -163,7 +163,7 @@ public sealed class WexilHost : IAsyncDisposable
         var builder = WebApplication.CreateSlimBuilder(Application());
         // Where something might log a request, the framework makes an activity for each; Kestrel tells of failures by
         // itself.
-        Log(builder.Logging);
+        Log(builder.Logging, options);
         builder.Logging.AddFilter("Microsoft.AspNetCore.Hosting.Diagnostics", LogLevel.None);
         // A waiting connection keeps its buffer, and a request is read in one call instead of two.
         builder.WebHost.UseSockets(sockets => sockets.WaitForDataBeforeAllocatingBuffer = false);
@@ -187,7 +187,7 @@ public sealed class WexilHost : IAsyncDisposable
     {
         var builder = WebApplication.CreateBuilder(Application());
         // The keys lie in the data folder like everything else; who can read it needs no key.
-        Log(builder.Logging);
+        Log(builder.Logging, options);
         builder.Logging.AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error);
         builder.WebHost.ListenAt(options.Studio, options.StudioHandle);
         builder.WebHost.ConfigureKestrel(kestrel =>
@@ -220,16 +220,23 @@ public sealed class WexilHost : IAsyncDisposable
             EnvironmentName = Environments.Production,
         };
 
-    private static void Log(ILoggingBuilder logging) =>
-        logging
-            .ClearProviders()
-            .AddSimpleConsole(console =>
+    private static void Log(ILoggingBuilder logging, WexilOptions options)
+    {
+        logging.ClearProviders().SetMinimumLevel(LogLevel.Warning);
+        if (options.LogsJson)
+            logging.AddJsonConsole(console =>
+            {
+                console.TimestampFormat = "yyyy-MM-ddTHH:mm:ssZ";
+                console.UseUtcTimestamp = true;
+            });
+        else
+            logging.AddSimpleConsole(console =>
             {
                 console.SingleLine = true;
                 console.TimestampFormat = "yyyy-MM-dd HH:mm:ss ";
                 console.UseUtcTimestamp = true;
-            })
-            .SetMinimumLevel(LogLevel.Warning);
+            });
+    }
 
     /// <summary>What both doors share is made once; a type alone would be made by each door for itself.</summary>
     private static ServiceProvider Provide(IServiceCollection shared, ILoggerFactory logs)

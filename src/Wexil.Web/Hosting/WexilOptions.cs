@@ -50,6 +50,9 @@ public sealed record WexilOptions
     /// <summary>The address that mail comes from.</summary>
     public string MailFrom { get; init; } = "wexil@localhost";
 
+    /// <summary>Each line of the log is JSON, for programs that collect logs.</summary>
+    public bool LogsJson { get; init; }
+
     /// <summary>Whoever knows it reads /metrics on Studio's door; null for nobody.</summary>
     public string? MetricsKey { get; init; }
 

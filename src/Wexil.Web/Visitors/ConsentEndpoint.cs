@@ -52,8 +52,7 @@ public sealed class ConsentEndpoint(VisitService visits, VisitorToken tokens, Se
     private Task Agree(HttpContext http)
     {
         // The page that asked says who it is, so that nobody becomes somebody else by agreeing.
-        var visitor = VisitorCookie.Own(http)
-            ?? Consent.VisitorOf(http, visits.Routes, tokens, time.GetUtcNow());
+        var visitor = VisitorCookie.Own(http) ?? Consent.VisitorOf(http, visits.Routes, tokens, time.GetUtcNow());
         http.Response.Give(Consent.Cookie, "1", Life);
         if (visitor is { } who)
             http.Response.Give(VisitorId.CookieName, who.ToString(), Life);

@@ -16,19 +16,15 @@ public static class Consent
     /// <summary>How long an address says who somebody is.</summary>
     public static readonly TimeSpan AddressLasts = TimeSpan.FromHours(4);
 
-    private const string Parameter = "wx";
+    // Unlike the token for outside pages, which lasts for minutes and is taken out of the address bar, it stays there.
+    private const string Parameter = "wx_visit";
 
     /// <summary>Cookies may be given.</summary>
     public static bool IsGiven(HttpContext http, RouteTable routes) =>
         !routes.NeedsConsent || http.Request.Cookie(Cookie) is not null;
 
     /// <summary>Whom the address says, or that of the page they come from; null where cookies say it.</summary>
-    public static VisitorId? VisitorOf(
-        HttpContext http,
-        RouteTable routes,
-        VisitorToken tokens,
-        DateTimeOffset now
-    ) =>
+    public static VisitorId? VisitorOf(HttpContext http, RouteTable routes, VisitorToken tokens, DateTimeOffset now) =>
         !routes.NeedsConsent
             ? null
             : Read(http.Request.QueryString.Value, tokens, now) ?? Read(QueryOfReferer(http), tokens, now);
