@@ -43,7 +43,7 @@ switch (args.FirstOrDefault())
             wexil bench sections  A page with sections against the same without; the screens of 59,049 combinations.
             wexil bench looks     A verdict over ten pages of a million visitors; the look at a thousand tests.
             wexil bench screens   Every screen of the demo and of an agency, memory, /go. --data DIR keeps the world.
-            wexil bench faults    Kills, a full disk, locks, wrong clocks, slow clients: what was served, recorded, lost, twice.
+            wexil bench faults    Kills, a full disk, locks, clocks, slow clients: served, recorded, lost, twice.
             wexil bench uploads   Memory before and after a hundred bodies of 75 MB from strangers.
             Add --quick for a short run.
             """

@@ -95,8 +95,8 @@ public sealed class DataFolder : DataPaths, IDisposable
         var size = pages * (pageSize == 1 ? 65_536L : pageSize);
         if (size > file.Length)
             throw new StoreException(
-                $"The data file {DataFile} is cut off: {file.Length:N0} of {size:N0} bytes are there. Nothing was changed. "
-                    + "Restore a backup with wexil restore --replace."
+                $"The data file {DataFile} is cut off: {file.Length:N0} of {size:N0} bytes are there. Nothing was "
+                    + "changed. Restore a backup with wexil restore --replace."
             );
     }
 

@@ -11,7 +11,9 @@ using Wexil.Web.Hosting;
 
 namespace Wexil.Bench.Faults;
 
-/// <summary>A data folder with one test of two hosted pages, and the real program on it as a process of its own.</summary>
+/// <summary>
+/// A data folder with one test of two hosted pages, and the real program on it as a process of its own.
+/// </summary>
 public sealed class FaultWorld : IAsyncDisposable
 {
     private static readonly TimeSpan StartTime = TimeSpan.FromSeconds(60);
@@ -120,7 +122,9 @@ public sealed class FaultWorld : IAsyncDisposable
         return watch.Elapsed;
     }
 
-    /// <summary>Counts what the visitors were told against what is in the data file, after everything is projected.</summary>
+    /// <summary>
+    /// Counts what the visitors were told against what is in the data file, after everything is projected.
+    /// </summary>
     public async Task<FaultCount> CountAsync(FaultVisitors visitors)
     {
         await using (var host = await WexilHost.StartAsync(Options))

@@ -24,9 +24,11 @@ public static class FaultsBench
         {
             var (count, notes) = await happens();
             isGood &= count.IsGood;
+            var disagrees = count.Agrees ? "" : "; the counts differ from the events";
             Console.WriteLine(
-                $"{name, -34} {count.Served, 9:N0} {count.Recorded, 9:N0} {count.Lost, 5:N0} {count.Twice, 6:N0}  {notes}"
-                    + (count.Agrees ? "" : "; the counts differ from the events")
+                $"{name, -34} {count.Served, 9:N0} {count.Recorded, 9:N0} {count.Lost, 5:N0} {count.Twice, 6:N0}  "
+                    + notes
+                    + disagrees
             );
         }
         return isGood ? 0 : 1;
