@@ -549,6 +549,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             var policy = string.Join(' ', answer.Headers.GetValues("Content-Security-Policy"));
             Assert.Contains("sandbox", policy);
             Assert.DoesNotContain("allow-same-origin", policy);
+            Assert.Contains("frame-src 'none';", policy);
             Assert.Matches(use == PreviewUse.Look ? "script-src 'none'" : "script-src 'nonce-[^']+';", policy);
             Assert.Contains($"frame-ancestors {wexil.Studio.GetLeftPart(UriPartial.Authority)}", policy);
             var html = await answer.Content.ReadAsStringAsync();

@@ -11,7 +11,7 @@ public sealed class GuideTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     {
         using var owner = await wexil.OwnerAsync();
         var contents = WexilFixture.Read(await owner.GetStringAsync("/guide"));
-        Assert.Equal(10, GuidePages.All.Count);
+        Assert.Equal(11, GuidePages.All.Count);
         foreach (var page in GuidePages.All)
         {
             Assert.Contains($"<a href=\"/guide/{page.Slug}\">{page.Title}</a>", contents, StringComparison.Ordinal);

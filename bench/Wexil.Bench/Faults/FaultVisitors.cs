@@ -92,7 +92,8 @@ public sealed class FaultVisitors(Uri visitors, string page, int connections = 8
         answer.EnsureSuccessStatusCode();
         _times.Enqueue(Stopwatch.GetElapsedTime(began).TotalMilliseconds);
         var cookie = answer.Headers.GetValues("Set-Cookie").First();
-        VisitorId.TryParse(cookie.AsSpan(VisitorId.CookieName.Length + 1, VisitorId.TextLength), out var visitor);
+        if (!VisitorId.TryParse(cookie.AsSpan(VisitorId.CookieName.Length + 1, VisitorId.TextLength), out var visitor))
+            throw new InvalidOperationException("The visitor got no cookie.");
         var name = Convert.ToHexString(visitor.Value.ToByteArray(bigEndian: true));
         Served[name] = 0;
         var number = Interlocked.Increment(ref _number);

@@ -76,10 +76,9 @@ public sealed class MailSender(MailOptions options)
         await client.DisconnectAsync(true, stop);
     }
 
-    // Neither a password nor an address crosses a network in clear.
-    private static SecureSocketOptions Security(Uri server) =>
+    private SecureSocketOptions Security(Uri server) =>
         server.Scheme == "smtps" ? SecureSocketOptions.SslOnConnect
-        : !server.IsLoopback ? SecureSocketOptions.StartTls
+        : options.NeedsEncryption ? SecureSocketOptions.StartTls
         : SecureSocketOptions.StartTlsWhenAvailable;
 
     /// <summary>Deletes what lies in the simulated outbox for somebody.</summary>

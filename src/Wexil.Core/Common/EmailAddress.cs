@@ -1,4 +1,6 @@
+using System.Globalization;
 using System.Net.Mail;
+using System.Text;
 
 namespace Wexil.Core.Common;
 
@@ -13,5 +15,22 @@ public static class EmailAddress
         text.Length <= MaxLength
         && MailAddress.TryCreate(text, out var address)
         && address.Address == text
-        && address.Host.Contains('.');
+        && address.Host.Contains('.')
+        && text.EnumerateRunes().All(IsSeen);
+
+    /// <summary>
+    /// A letter that is not seen, or that turns others around, would make one address look like another.
+    /// </summary>
+    private static bool IsSeen(Rune letter) =>
+        Rune.GetUnicodeCategory(letter)
+            is not (
+                UnicodeCategory.Control
+                or UnicodeCategory.Format
+                or UnicodeCategory.LineSeparator
+                or UnicodeCategory.ParagraphSeparator
+                or UnicodeCategory.SpaceSeparator
+                or UnicodeCategory.OtherNotAssigned
+                or UnicodeCategory.PrivateUse
+            )
+        && letter != Rune.ReplacementChar;
 }

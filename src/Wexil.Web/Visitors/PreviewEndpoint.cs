@@ -48,10 +48,7 @@ public sealed class PreviewEndpoint(
         }
         var nonce = Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(16));
         var ours = preview.Use != PreviewUse.Look;
-        headers.ContentSecurityPolicy =
-            $"sandbox{(ours ? " allow-scripts" : "")}; default-src * data: blob: 'unsafe-inline'; script-src "
-            + $"{(ours ? $"'nonce-{nonce}'" : "'none'")}; "
-            + $"connect-src 'none'; form-action 'none'; object-src 'none'; frame-ancestors {studio.Origin}";
+        headers.ContentSecurityPolicy = Policy(ours ? nonce : null);
         Func<long, string>? ahead = ours
             ? revision => FrameScript.Element(nonce, preview.Use.ToString().ToLowerInvariant(), revision)
             : null;
@@ -65,4 +62,11 @@ public sealed class PreviewEndpoint(
         var shown = HostedFile.Passing(html, ContentTypes.Html);
         await FileResponse.Write(http, shown, FileResponse.Caching.Never);
     }
+
+    /// <summary>A page's own scripts never run, nor those of frames in it, in whatever origin.</summary>
+    /// <param name="nonce">Of our own script; null where none runs.</param>
+    private string Policy(string? nonce) =>
+        $"sandbox{(nonce is null ? "" : " allow-scripts")}; default-src * data: blob: 'unsafe-inline'; script-src "
+        + $"{(nonce is null ? "'none'" : $"'nonce-{nonce}'")}; frame-src 'none'; connect-src 'none'; "
+        + $"form-action 'none'; object-src 'none'; frame-ancestors {studio.Origin}";
 }
