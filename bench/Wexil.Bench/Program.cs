@@ -27,6 +27,9 @@ switch (args.FirstOrDefault())
         return 0;
     case "faults":
         return await FaultsBench.RunAsync(args.Contains("--quick"));
+    case "soak":
+        await SoakBench.RunAsync(args.Contains("--quick"));
+        return 0;
     case "screens":
         await ScreensBench.RunAsync(
             args.Contains("--quick"),
@@ -44,6 +47,7 @@ switch (args.FirstOrDefault())
             wexil bench looks     A verdict over ten pages of a million visitors; the look at a thousand tests.
             wexil bench screens   Every screen of the demo and of an agency, memory, /go. --data DIR keeps the world.
             wexil bench faults    Kills, a full disk, locks, clocks, slow clients: served, recorded, lost, twice.
+            wexil bench soak      A month in fast motion: memory, and how much the data grows.
             wexil bench uploads   Memory before and after a hundred bodies of 75 MB from strangers.
             Add --quick for a short run.
             """

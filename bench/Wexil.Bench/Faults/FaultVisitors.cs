@@ -9,7 +9,9 @@ namespace Wexil.Bench.Faults;
 /// New visitors, one behind the other on each of some connections; every second one leaves an address. Each is noted
 /// once it is answered: from then on it may not be lost.
 /// </summary>
-public sealed class FaultVisitors(Uri visitors, string page, int connections = 8) : IAsyncDisposable
+/// <param name="remembers">Keeps who was served; a long run only counts them.</param>
+public sealed class FaultVisitors(Uri visitors, string page, int connections = 8, bool remembers = true)
+    : IAsyncDisposable
 {
     private const string Desktop =
         "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36";
@@ -44,8 +46,8 @@ public sealed class FaultVisitors(Uri visitors, string page, int connections = 8
     /// <summary>Waits until so many more were served.</summary>
     public async Task ServeAsync(int more)
     {
-        var until = Served.Count + more;
-        while (Served.Count < until)
+        var until = _number + more;
+        while (_number < until)
             await Task.Delay(2);
     }
 
@@ -90,12 +92,14 @@ public sealed class FaultVisitors(Uri visitors, string page, int connections = 8
         var began = Stopwatch.GetTimestamp();
         using var answer = await client.GetAsync("/go/fault");
         answer.EnsureSuccessStatusCode();
-        _times.Enqueue(Stopwatch.GetElapsedTime(began).TotalMilliseconds);
+        if (remembers)
+            _times.Enqueue(Stopwatch.GetElapsedTime(began).TotalMilliseconds);
         var cookie = answer.Headers.GetValues("Set-Cookie").First();
         if (!VisitorId.TryParse(cookie.AsSpan(VisitorId.CookieName.Length + 1, VisitorId.TextLength), out var visitor))
             throw new InvalidOperationException("The visitor got no cookie.");
         var name = Convert.ToHexString(visitor.Value.ToByteArray(bigEndian: true));
-        Served[name] = 0;
+        if (remembers)
+            Served[name] = 0;
         var number = Interlocked.Increment(ref _number);
         if (number % 2 == 0)
             return;
@@ -105,7 +109,7 @@ public sealed class FaultVisitors(Uri visitors, string page, int connections = 8
             Content = new FormUrlEncodedContent([new("email", $"visitor{number}@fault.example")]),
         };
         using var taken = await client.SendAsync(form);
-        if (taken.StatusCode == HttpStatusCode.SeeOther)
+        if (remembers && taken.StatusCode == HttpStatusCode.SeeOther)
             OptedIn[name] = 0;
     }
 }

@@ -203,13 +203,6 @@ public static class FaultsBench
         return (await world.CountAsync(visitors), "while it runs, and back");
     }
 
-    private sealed class ShiftedClock : TimeProvider
-    {
-        public TimeSpan Shift { get; set; }
-
-        public override DateTimeOffset GetUtcNow() => base.GetUtcNow() + Shift;
-    }
-
     private static async Task<(FaultCount, string)> SlowClientsAsync(int visits)
     {
         await using var world = await FaultWorld.MakeAsync();

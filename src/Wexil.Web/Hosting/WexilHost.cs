@@ -19,6 +19,10 @@ public sealed class WexilHost : IAsyncDisposable
     /// <summary>No visitor sends a file, so nothing they send is large; in bytes.</summary>
     private const long LargestFromVisitors = 64 << 10;
 
+    /// <summary>Connections of all together; each takes some memory.</summary>
+    private const long MostVisitorConnections = 20_000,
+        MostStudioConnections = 2_000;
+
     private readonly DataFolder _folder;
     private readonly WebApplication _studio,
         _visitors;
@@ -172,6 +176,9 @@ public sealed class WexilHost : IAsyncDisposable
         {
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = LargestFromVisitors;
+            kestrel.Limits.MaxConcurrentConnections = MostVisitorConnections;
+            kestrel.Limits.KeepAliveTimeout = TimeSpan.FromMinutes(1);
+            kestrel.ConfigureEndpointDefaults(listen => listen.Use(new ConnectionCap(options.TrustedProxies).Before));
         });
         AddShared(builder.Services, shared);
         builder.Services.AddVisitors();
@@ -194,6 +201,8 @@ public sealed class WexilHost : IAsyncDisposable
         {
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = BodyLimits.Stranger;
+            kestrel.Limits.MaxConcurrentConnections = MostStudioConnections;
+            kestrel.ConfigureEndpointDefaults(listen => listen.Use(new ConnectionCap(options.TrustedProxies).Before));
         });
         AddShared(builder.Services, shared);
         builder
