@@ -43,6 +43,13 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             AND (later.at, later.event_id) > (l.at, l.event_id))
         """;
 
+    // The addresses alone, in the order of their index: whoever opted in again and again costs no look at each time.
+    private const string Addresses = """
+        FROM leads l
+        WHERE l.email <> '' AND ($1 = '' OR instr(lower(l.email), $1) > 0) AND $2 = '' AND $3 = ''
+        GROUP BY l.email COLLATE NOCASE
+        """;
+
     // Who was only taken in.
     private const string TakenIn = """
         FROM people a
@@ -70,7 +77,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
     /// <summary>How many there are, counted no further than a little past <see cref="MaxCounted"/>.</summary>
     public long Count(PeopleFilter filter) =>
         database.Read(c =>
-            new[] { OptedIn, TakenIn }.Sum(people =>
+            new[] { filter is { Page: "", Tag: "" } ? Addresses : OptedIn, TakenIn }.Sum(people =>
                 c.Number(
                     $"SELECT count(*) FROM (SELECT 1 {people} LIMIT {MaxCounted + 1})",
                     filter.Text.ToLowerInvariant(),

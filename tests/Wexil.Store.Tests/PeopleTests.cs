@@ -37,6 +37,7 @@ public sealed class PeopleTests
         Assert.Equal(all, world.People.Chunks(new()).SelectMany(chunk => chunk), Same);
         Assert.Equal(all.Skip(290).Take(20), world.People.Find(new(), 20, 290), Same);
         Assert.Equal(451, world.People.Count(new()));
+        Assert.Equal(1, world.People.Count(new("READER3@")));
         Assert.Equal(150, world.People.Count(new(Page: "First salad")));
         Assert.Equal(["added@balcony.example"], world.People.Find(new("ADDED"), 10).Select(person => person.Email));
         Assert.Equal("First salad", world.People.Find("READER3@balcony.example")?.Page);
