@@ -17,6 +17,8 @@ public static class SoakBench
 {
     private const int Days = 30,
         PrintedEvery = 5;
+    private const string Line = "{0,4} {1,9:N0} {2,8:N0} {3,8:N1} {4,7:N1} {5,15:N1}  {6}";
+
     private static readonly string[] Screens =
     [
         "/",
@@ -38,8 +40,14 @@ public static class SoakBench
         await owner.GetAsync($"/sign-in?key={host.Services.GetRequiredService<SignInLinks>().Issue()}");
         Console.WriteLine($"{Days} days of {perDay:N0} visits, every second with an opt-in.");
         Console.WriteLine(
-            $"{"day", 4} {"visits", 9} {"heap MB", 8} {"data MB", 8} {"log MB", 7} {"MB per 100,000", 15}  "
-                + "slowest screen, ms"
+            Line,
+            "day",
+            "visits",
+            "heap MB",
+            "data MB",
+            "log MB",
+            "MB per 100,000",
+            "slowest screen, ms"
         );
         var before = new FileInfo(host.Options.Data + "/wexil.db").Length;
         for (var day = 1; day <= Days; day++)
@@ -76,9 +84,14 @@ public static class SoakBench
         var size = host.Services.GetRequiredService<SizeStore>().Read();
         var visits = (long)day * perDay;
         Console.WriteLine(
-            $"{day, 4} {visits, 9:N0} {GC.GetTotalMemory(forceFullCollection: true) / mega, 8:N0} "
-                + $"{size.Data / mega, 8:N1} {size.Log / mega, 7:N1} "
-                + $"{(size.Data - before) / mega / visits * 100_000, 15:N1}  {slowest}"
+            Line,
+            day,
+            visits,
+            GC.GetTotalMemory(forceFullCollection: true) / mega,
+            size.Data / mega,
+            size.Log / mega,
+            (size.Data - before) / mega / visits * 100_000,
+            slowest
         );
     }
 }

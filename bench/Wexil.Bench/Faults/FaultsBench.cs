@@ -15,20 +15,25 @@ namespace Wexil.Bench.Faults;
 /// </summary>
 public static class FaultsBench
 {
+    private const string Line = "{0,-34} {1,9:N0} {2,9:N0} {3,5:N0} {4,6:N0}  {5}";
+
     /// <returns>0, or 1 where something was lost or counted twice.</returns>
     public static async Task<int> RunAsync(bool quick)
     {
-        Console.WriteLine($"{"fault", -34} {"served", 9} {"recorded", 9} {"lost", 5} {"twice", 6}  notes");
+        Console.WriteLine(Line, "fault", "served", "recorded", "lost", "twice", "notes");
         var isGood = true;
         foreach (var (name, happens) in Faults(quick))
         {
             var (count, notes) = await happens();
             isGood &= count.IsGood;
-            var disagrees = count.Agrees ? "" : "; the counts differ from the events";
             Console.WriteLine(
-                $"{name, -34} {count.Served, 9:N0} {count.Recorded, 9:N0} {count.Lost, 5:N0} {count.Twice, 6:N0}  "
-                    + notes
-                    + disagrees
+                Line,
+                name,
+                count.Served,
+                count.Recorded,
+                count.Lost,
+                count.Twice,
+                count.Agrees ? notes : $"{notes}; the counts differ from the events"
             );
         }
         return isGood ? 0 : 1;

@@ -65,15 +65,18 @@ public sealed class CallerLimits(TimeProvider time) : IDisposable
         return false;
     }
 
-    private static PartitionedRateLimiter<string> Limiter(int atOnce, int perSecond) =>
-        PartitionedRateLimiter.Create<string, string>(network =>
-            RateLimitPartition.GetTokenBucketLimiter(network, _ => new()
-                {
-                    TokenLimit = atOnce,
-                    TokensPerPeriod = perSecond,
-                    ReplenishmentPeriod = TimeSpan.FromSeconds(1),
-                })
+    private static PartitionedRateLimiter<string> Limiter(int atOnce, int perSecond)
+    {
+        var bucket = new TokenBucketRateLimiterOptions
+        {
+            TokenLimit = atOnce,
+            TokensPerPeriod = perSecond,
+            ReplenishmentPeriod = TimeSpan.FromSeconds(1),
+        };
+        return PartitionedRateLimiter.Create<string, string>(network =>
+            RateLimitPartition.GetTokenBucketLimiter(network, _ => bucket)
         );
+    }
 
     private string Hash(IPAddress address) =>
         Convert.ToBase64String(HMACSHA256.HashData(KeyOfToday(), NetworkOf(address)));
