@@ -113,6 +113,39 @@ public sealed partial class ProcessTests
         );
     }
 
+    [Fact(Timeout = 120_000)]
+    public async Task A_stand_by_copy_follows_by_each_backup_and_takes_over_with_all_until_the_last()
+    {
+        var (data, standBy) = (TemporaryFolder.Create("first"), TemporaryFolder.Create("stand-by"));
+        var backups = TemporaryFolder.Create("handed-over");
+        await PrepareAsync(data);
+        var answered = new ConcurrentBag<string>();
+        using (var program = await StartAsync(data))
+        {
+            for (var round = 1; round <= 3; round++)
+            {
+                await Visit(answered, CancellationToken.None, 50);
+                var file = Path.Combine(backups, $"{round}.backup");
+                Command("backup", file, "--data", data);
+                Command("restore", file, "--replace", "--data", standBy);
+            }
+            program.Kill();
+            await program.WaitForExitAsync();
+        }
+        using (var program = await StartAsync(standBy))
+            await Visit(answered, CancellationToken.None, 50);
+        await using var again = await WexilHost.StartAsync(Options(standBy));
+        await again.Journal.WhenProjectedAsync();
+        var recorded = Rows(again, "SELECT hex(visitor) FROM events WHERE kind = 2");
+        Assert.Equal(200, recorded.Length);
+        Assert.Equal(answered.Order(), recorded.Order());
+        Assert.Empty(Directory.GetDirectories(standBy, "before-restore-*"));
+    }
+
+    /// <summary>Another command of the program.</summary>
+    private static void Command(params string[] arguments) =>
+        Run("dotnet", [typeof(WexilHost).Assembly.Location, .. arguments]);
+
     [RootFact(Timeout = 120_000)]
     public async Task Started_on_a_full_disk_it_serves_visitors_says_so_and_records_each_once_when_there_is_room()
     {

@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using System.Net;
-using System.Net.Sockets;
 using Microsoft.AspNetCore.Connections;
 
 namespace Wexil.Web.Hosting;
@@ -15,7 +14,6 @@ public sealed class ConnectionCap(IReadOnlyCollection<IPAddress> proxies)
     /// <summary>So many one network may have open: a telephone company's customers may share an address.</summary>
     public const int MostOfOne = 500;
 
-    private const int NetworkOfIpv6 = 8;
     private readonly ConcurrentDictionary<string, int> _open = [];
 
     /// <summary>How many networks are counted at present.</summary>
@@ -55,10 +53,6 @@ public sealed class ConnectionCap(IReadOnlyCollection<IPAddress> proxies)
         if (connection.RemoteEndPoint is not IPEndPoint { Address: var seen })
             return null;
         var address = seen.IsIPv4MappedToIPv6 ? seen.MapToIPv4() : seen;
-        if (IPAddress.IsLoopback(address) || proxies.Contains(address))
-            return null;
-        return address.AddressFamily == AddressFamily.InterNetworkV6
-            ? Convert.ToHexString(address.GetAddressBytes().AsSpan(0, NetworkOfIpv6))
-            : address.ToString();
+        return IPAddress.IsLoopback(address) || proxies.Contains(address) ? null : NetworkName.Of(address);
     }
 }

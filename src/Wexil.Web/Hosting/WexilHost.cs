@@ -171,7 +171,6 @@ public sealed class WexilHost : IAsyncDisposable
         builder.Logging.AddFilter("Microsoft.AspNetCore.Hosting.Diagnostics", LogLevel.None);
         // A waiting connection keeps its buffer, and a request is read in one call instead of two.
         builder.WebHost.UseSockets(sockets => sockets.WaitForDataBeforeAllocatingBuffer = false);
-        builder.WebHost.ListenAt(options.Visitors, options.VisitorsHandle);
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
             kestrel.AddServerHeader = false;
@@ -180,6 +179,7 @@ public sealed class WexilHost : IAsyncDisposable
             kestrel.Limits.KeepAliveTimeout = TimeSpan.FromMinutes(1);
             kestrel.ConfigureEndpointDefaults(listen => listen.Use(new ConnectionCap(options.TrustedProxies).Before));
         });
+        builder.WebHost.ListenAt(options.Visitors, options.VisitorsHandle);
         AddShared(builder.Services, shared);
         builder.Services.AddVisitors();
         var app = builder.Build();
@@ -196,7 +196,6 @@ public sealed class WexilHost : IAsyncDisposable
         // The keys lie in the data folder like everything else; who can read it needs no key.
         Log(builder.Logging, options);
         builder.Logging.AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error);
-        builder.WebHost.ListenAt(options.Studio, options.StudioHandle);
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
             kestrel.AddServerHeader = false;
@@ -204,6 +203,7 @@ public sealed class WexilHost : IAsyncDisposable
             kestrel.Limits.MaxConcurrentConnections = MostStudioConnections;
             kestrel.ConfigureEndpointDefaults(listen => listen.Use(new ConnectionCap(options.TrustedProxies).Before));
         });
+        builder.WebHost.ListenAt(options.Studio, options.StudioHandle);
         AddShared(builder.Services, shared);
         builder
             .Services.AddDataProtection()

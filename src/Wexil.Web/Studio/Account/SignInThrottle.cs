@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using System.Net;
-using System.Net.Sockets;
 using Wexil.App.Wording;
 
 namespace Wexil.Web.Studio.Account;
@@ -23,8 +22,7 @@ public sealed class SignInThrottle(TimeProvider time)
     /// <summary>So many for one account from all unknown browsers together.</summary>
     public const int FreeForAccount = 100;
 
-    private const int MaxRemembered = 10_000,
-        NetworkOfIpv6 = 8;
+    private const int MaxRemembered = 10_000;
 
     /// <summary>The longest that anybody waits.</summary>
     public static readonly TimeSpan MaxWait = TimeSpan.FromMinutes(1);
@@ -93,19 +91,7 @@ public sealed class SignInThrottle(TimeProvider time)
             ? [new("device " + device, Free)]
             :
             [
-                new("address " + NetworkOf(attempt.Address), Free),
+                new("address " + NetworkName.Of(attempt.Address), Free),
                 new("account " + attempt.Account, FreeForAccount, AccountForgetsOneIn),
             ];
-
-    /// <summary>One who has a network of IPv6 has all its addresses.</summary>
-    private static string NetworkOf(IPAddress? address) =>
-        address switch
-        {
-            null => "",
-            { IsIPv4MappedToIPv6: true } => address.MapToIPv4().ToString(),
-            { AddressFamily: AddressFamily.InterNetworkV6 } => Convert.ToHexString(
-                address.GetAddressBytes().AsSpan(0, NetworkOfIpv6)
-            ),
-            _ => address.ToString(),
-        };
 }

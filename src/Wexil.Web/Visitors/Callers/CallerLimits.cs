@@ -1,6 +1,6 @@
 using System.Net;
-using System.Net.Sockets;
 using System.Security.Cryptography;
+using System.Text;
 using System.Threading.RateLimiting;
 
 namespace Wexil.Web.Visitors.Callers;
@@ -25,8 +25,7 @@ public sealed class CallerLimits(TimeProvider time) : IDisposable
     /// <summary>How long to wait before another try, in seconds.</summary>
     public const int RetryAfter = 60;
 
-    private const int NetworkOfIpv6 = 8,
-        KeySize = 32;
+    private const int KeySize = 32;
 
     private readonly PartitionedRateLimiter<string> _optIns = Limiter(OptInsAtOnce, perSecond: 1),
         _sales = Limiter(SalesAtOnce, perSecond: 20),
@@ -79,7 +78,7 @@ public sealed class CallerLimits(TimeProvider time) : IDisposable
     }
 
     private string Hash(IPAddress address) =>
-        Convert.ToBase64String(HMACSHA256.HashData(KeyOfToday(), NetworkOf(address)));
+        Convert.ToBase64String(HMACSHA256.HashData(KeyOfToday(), Encoding.ASCII.GetBytes(NetworkName.Of(address))));
 
     private byte[] KeyOfToday()
     {
@@ -91,13 +90,4 @@ public sealed class CallerLimits(TimeProvider time) : IDisposable
             return _key;
         }
     }
-
-    /// <summary>One who has a network of IPv6 has all its addresses.</summary>
-    private static byte[] NetworkOf(IPAddress address) =>
-        address switch
-        {
-            { IsIPv4MappedToIPv6: true } => address.MapToIPv4().GetAddressBytes(),
-            { AddressFamily: AddressFamily.InterNetworkV6 } => address.GetAddressBytes()[..NetworkOfIpv6],
-            _ => address.GetAddressBytes(),
-        };
 }

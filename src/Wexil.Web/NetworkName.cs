@@ -1,0 +1,23 @@
+using System.Net;
+using System.Net.Sockets;
+
+namespace Wexil.Web;
+
+/// <summary>What one caller has of addresses: one of IPv4, or a whole network of IPv6.</summary>
+internal static class NetworkName
+{
+    // The first 64 bits; behind them a caller takes any address that it likes.
+    private const int BytesOfIpv6 = 8;
+
+    /// <summary>The same for all addresses of a caller; empty where none is known.</summary>
+    public static string Of(IPAddress? address) =>
+        address switch
+        {
+            null => "",
+            { IsIPv4MappedToIPv6: true } => address.MapToIPv4().ToString(),
+            { AddressFamily: AddressFamily.InterNetworkV6 } => Convert.ToHexString(
+                address.GetAddressBytes().AsSpan(0, BytesOfIpv6)
+            ),
+            _ => address.ToString(),
+        };
+}
