@@ -10,6 +10,9 @@ public sealed class SecretStore(SettingStore settings, ISecretSeal seal, TimePro
     /// <summary>How long the secret before is still good after a new one is made, unless it is ended sooner.</summary>
     public static readonly TimeSpan BeforeLasts = TimeSpan.FromDays(30);
 
+    /// <summary>Asked for again within it, the secret just made is meant: a button was pressed twice.</summary>
+    private static readonly TimeSpan Again = TimeSpan.FromMinutes(1);
+
     private const string TokenKeyName = "visitor-token-key",
         HookName = "hook-secret",
         HookBeforeName = "hook-secret-before",
@@ -47,6 +50,9 @@ public sealed class SecretStore(SettingStore settings, ISecretSeal seal, TimePro
     /// </summary>
     public async Task<string> RenewHookSecretAsync()
     {
+        // Another one would end the secret that the payment service still signs with.
+        if (BeforeUntil is { } last && last - BeforeLasts > time.GetUtcNow() - Again && Get(HookName) is { } fresh)
+            return fresh;
         var secret = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(24));
         if (Get(HookName) is { } before)
         {

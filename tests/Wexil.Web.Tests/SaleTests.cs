@@ -92,6 +92,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             iter: 60
         );
         // A renewed secret is the only one once the one before is ended.
+        wexil.Time.Advance(TimeSpan.FromMinutes(2));
         await wexil.Get<SecretStore>().RenewHookSecretAsync();
         await wexil.Get<SecretStore>().EndHookSecretBeforeAsync();
         Assert.Equal(HttpStatusCode.Unauthorized, (await TellAsync(secret, sale)).StatusCode);

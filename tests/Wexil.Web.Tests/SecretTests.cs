@@ -57,6 +57,9 @@ public sealed class SecretTests(WexilFixture wexil) : IClassFixture<WexilFixture
         Assert.Null(own.Get<SecretStore>().BeforeUntil);
         await WexilFixture.PostAsync(owner, "/settings", "Secret");
         var second = Encoding.UTF8.GetString(own.Get<SecretStore>().HookSecret!);
+        // Pressed twice, the button shows the same one again and ends none.
+        using (var again = await WexilFixture.PostAsync(owner, "/settings", "Secret"))
+            Assert.Contains(second, await again.Content.ReadAsStringAsync());
         Assert.Equal(
             (HttpStatusCode.OK, HttpStatusCode.OK),
             (await SendAsync(own, first), await SendAsync(own, second))
@@ -81,13 +84,7 @@ public sealed class SecretTests(WexilFixture wexil) : IClassFixture<WexilFixture
     public async Task Without_its_keys_a_data_folder_is_refused_in_words_and_with_them_it_opens_again()
     {
         var data = TemporaryFolder.Create("keys");
-        var options = new WexilOptions
-        {
-            Data = data,
-            Studio = new($"http://localhost:{WexilFixture.FreePort()}"),
-            Visitors = new($"http://127.0.0.1:{WexilFixture.FreePort()}"),
-            FollowsClock = false,
-        };
+        var options = Options(data);
         await using (await WexilHost.StartAsync(options)) { }
         Directory.Move(Path.Combine(data, "keys"), Path.Combine(data, "elsewhere"));
         var refused = await Assert.ThrowsAsync<StoreException>(() => WexilHost.StartAsync(options));
@@ -102,13 +99,7 @@ public sealed class SecretTests(WexilFixture wexil) : IClassFixture<WexilFixture
     public async Task What_an_earlier_version_kept_open_is_sealed_at_the_start()
     {
         var data = TemporaryFolder.Create("open");
-        var options = new WexilOptions
-        {
-            Data = data,
-            Studio = new($"http://localhost:{WexilFixture.FreePort()}"),
-            Visitors = new($"http://127.0.0.1:{WexilFixture.FreePort()}"),
-            FollowsClock = false,
-        };
+        var options = Options(data);
         await using (await WexilHost.StartAsync(options)) { }
         Change(data, "UPDATE settings SET value = 'YQ==' WHERE name = 'visitor-token-key'");
         await using (var host = await WexilHost.StartAsync(options)) { }
@@ -120,6 +111,15 @@ public sealed class SecretTests(WexilFixture wexil) : IClassFixture<WexilFixture
             );
         TemporaryFolder.Delete(data);
     }
+
+    private static WexilOptions Options(string data) =>
+        new()
+        {
+            Data = data,
+            Studio = new($"http://localhost:{WexilFixture.FreePort()}"),
+            Visitors = new($"http://127.0.0.1:{WexilFixture.FreePort()}"),
+            FollowsClock = false,
+        };
 
     private static string? Change(string data, string statement)
     {

@@ -236,6 +236,22 @@ public sealed partial class TeamTests : IAsyncLifetime
         Assert.Equal("/sign-in", (await thief.GetAsync("/sign-in/code?ticket=guess")).Headers.Location!.OriginalString);
     }
 
+    [Fact]
+    public async Task Turned_on_with_two_clicks_it_shows_codes_that_work_and_no_other_form_gets_any()
+    {
+        var mira = await MemberAsync("Marketer", "Mira");
+        var page = await mira.GetStringAsync(TwoStep);
+        var (secret, offer) = (Secret().Match(page).Groups[1].Value, Offer().Match(page).Groups[1].Value);
+        var another = Offer().Match(await mira.GetStringAsync(TwoStep)).Groups[1].Value;
+        var code = CodeNow(secret.Replace(" ", "", StringComparison.Ordinal));
+        using (await WexilFixture.PostAsync(mira, TwoStep, "On", ("Offer", offer), ("Code", code))) { }
+        using var second = await WexilFixture.PostAsync(mira, TwoStep, "On", ("Offer", offer), ("Code", code));
+        var codes = Codes().Match(WebUtility.HtmlDecode(await second.Content.ReadAsStringAsync())).Groups[1].Value;
+        Assert.True(await EntersAsync(Browser(), codes.Split('\n')[0]));
+        using var other = await WexilFixture.PostAsync(mira, TwoStep, "On", ("Offer", another), ("Code", code));
+        Assert.Equal(HttpStatusCode.Redirect, other.StatusCode);
+    }
+
     [Theory]
     [InlineData("Off", false)]
     [InlineData("Codes", true)]

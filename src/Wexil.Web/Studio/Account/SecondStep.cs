@@ -37,6 +37,10 @@ public sealed class SecondStep(TeamStore team, ISecretSeal seal, TimeProvider ti
         return codes;
     }
 
+    /// <summary>The secret is the one that a member's codes are made from.</summary>
+    public bool IsSecretOf(Member member, string secret) =>
+        member.CodeSecret is { } kept && string.Equals(seal.Open(kept), secret, StringComparison.Ordinal);
+
     /// <summary>Other recovery codes, shown this once; those before work no more.</summary>
     public async Task<IReadOnlyList<string>> RenewCodesAsync(Member member)
     {

@@ -22,6 +22,9 @@ public sealed class SignInCodeModel(SignInAttempts attempts) : PageModel
     [Logged(null)]
     public async Task<IActionResult> OnPostAsync()
     {
+        // Pressed twice, the code was used up by the first, which signed in.
+        if (User.Identity?.IsAuthenticated == true)
+            return LocalRedirect(SignedInModel.AddressAfter(Url, ReturnUrl));
         if (attempts.MemberOf(Ticket) is not { } member)
             return Redirect("/sign-in");
         const string wrong = "This code is wrong or was used already. Wait for the next one.";

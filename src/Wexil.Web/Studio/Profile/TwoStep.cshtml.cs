@@ -66,9 +66,12 @@ public sealed class TwoStepModel(
     public async Task<IActionResult> OnPostOnAsync()
     {
         Load();
-        if (Self.HasSecondStep)
+        if (Self.HasSecondStep && !secondStep.IsSecretOf(Self, Secret))
             return RedirectToPage();
-        NewCodes = await secondStep.TurnOnAsync(Self, Secret, Code ?? "");
+        // Pressed twice, the codes of the first answer were never seen.
+        NewCodes = Self.HasSecondStep
+            ? await secondStep.RenewCodesAsync(Self)
+            : await secondStep.TurnOnAsync(Self, Secret, Code ?? "");
         if (NewCodes is null)
         {
             ModelState.AddModelError(
