@@ -10,6 +10,7 @@ using Wexil.App.Monitoring;
 using Wexil.App.Outbox;
 using Wexil.App.Rehearsals;
 using Wexil.App.Results;
+using Wexil.App.Retention;
 using Wexil.App.Serving;
 using Wexil.App.Setup;
 using Wexil.App.Tickets;
@@ -68,6 +69,7 @@ public static class AppRegistration
         services
             .AddSingleton<BackupFolder>()
             .AddSingleton<BackupSchedule>()
+            .AddSingleton<RetentionWork>()
             .AddSingleton<DoorCounts>()
             .AddSingleton<HealthProblems>()
             .AddSingleton<HealthAlarm>()
@@ -82,5 +84,6 @@ public static class AppRegistration
             .AddHostedService(own => own.GetRequiredService<TestMonitor>())
             .AddHostedService(own => own.GetRequiredService<Readings>())
             .AddHostedService(own => own.GetRequiredService<BackupSchedule>())
+            .AddHostedService(own => own.GetRequiredService<RetentionWork>())
             .AddHostedService(own => own.GetRequiredService<HealthAlarm>());
 }

@@ -140,6 +140,18 @@ public sealed class Database : IDisposable
     /// <summary>A connection for housekeeping, which its caller owns.</summary>
     internal SqliteConnection OpenHousekeeper() => Connect(_file);
 
+    /// <summary>
+    /// A database in memory, which its caller owns, and beside which the data file can be read as <c>whole</c>.
+    /// </summary>
+    internal SqliteConnection OpenBeside()
+    {
+        // By the name of a private database in memory, SQLite also takes addresses of files that must not be written.
+        var connection = new SqliteConnection("Data Source=file:beside?mode=memory;Pooling=false");
+        connection.Open();
+        connection.Execute("ATTACH $1 AS whole", new Uri(Path.GetFullPath(_file)).AbsoluteUri + "?mode=ro");
+        return connection;
+    }
+
     private SqliteConnection ConnectTraced()
     {
         var connection = Connect(_file);

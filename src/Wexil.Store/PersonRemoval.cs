@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
@@ -10,6 +11,9 @@ namespace Wexil.Store;
 /// </summary>
 public sealed class PersonRemoval(Database database, Journal journal)
 {
+    /// <summary>Takes the address out of the event of a sale.</summary>
+    internal const string ForgetBuyer = "UPDATE events SET data = json_set(data, '$.Email', '') WHERE seq = $1";
+
     /// <summary>Events that know the person.</summary>
     /// <param name="Clicks">Visits that name an ad network's click.</param>
     private sealed record Traces(
@@ -20,64 +24,88 @@ public sealed class PersonRemoval(Database database, Journal journal)
     );
 
     /// <returns>False when nobody has the address.</returns>
-    public async Task<bool> RemoveAsync(string email)
+    public async Task<bool> RemoveAsync(string email) => await RemoveAsync([email]) > 0;
+
+    /// <summary>Removes many at once: events are read through as often as for one.</summary>
+    /// <returns>How many rows knew one of them.</returns>
+    public async Task<int> RemoveAsync(IReadOnlyCollection<string> emails)
     {
         // Found without keeping the writer from its visitors.
-        var traces = database.Read(c => Find(c, email));
-        var isFound = await journal.WriteAsync(c =>
+        var traces = database.Read(c => Find(c, JsonSerializer.Serialize(emails)));
+        var removed = await journal.WriteAsync(c =>
         {
-            ForgetOptIns(c, email);
+            foreach (var email in emails)
+                ForgetOptIns(c, email);
             ForgetClicks(c, traces);
             foreach (var sale in traces.Sales)
-                c.Execute("UPDATE events SET data = json_set(data, '$.Email', '') WHERE seq = $1", sale);
+                c.Execute(ForgetBuyer, sale);
             foreach (var confirmation in traces.Confirmations)
                 c.Execute("UPDATE events SET data = '' WHERE seq = $1", confirmation);
-            c.Execute("DELETE FROM outgoing WHERE email = $1", email);
-            return ForgetRows(c, email) > 0;
+            return emails.Sum(email => ForgetRows(c, email));
         });
         journal.EmptyLog();
-        return isFound;
+        return removed;
     }
 
-    private static Traces Find(SqliteConnection c, string email)
+    private static Traces Find(SqliteConnection c, string emails)
     {
         var visitors = c.Rows(
-            "SELECT DISTINCT visitor FROM leads WHERE email = $1 COLLATE NOCASE",
+            """
+            SELECT DISTINCT visitor
+            FROM leads
+            WHERE email COLLATE NOCASE IN (SELECT value FROM json_each($1))
+            """,
             row => (byte[])row.GetValue(0),
-            email
+            emails
         );
         return new(
             // An order's lines have the address too.
             c.Rows(
-                "SELECT seq FROM events WHERE kind = $2 AND json_extract(data, '$.Email') = $1",
+                """
+                SELECT seq
+                FROM events
+                WHERE kind = $2 AND json_extract(data, '$.Email') IN (SELECT lower(value) FROM json_each($1))
+                """,
                 row => row.GetInt64(0),
-                email.ToLowerInvariant(),
+                emails,
                 (int)EventKind.Sale
             ),
             c.Rows(
-                "SELECT seq FROM events WHERE kind = $2 AND data = $1 COLLATE NOCASE",
+                """
+                SELECT seq
+                FROM events
+                WHERE kind = $2 AND data COLLATE NOCASE IN (SELECT value FROM json_each($1))
+                """,
                 row => row.GetInt64(0),
-                email,
+                emails,
                 (int)EventKind.Confirmed
             ),
             visitors,
-            visitors.SelectMany(visitor => Clicks(c, visitor)).ToLookup(click => click.Note.Click!.Value.Id)
+            Clicks(c, visitors).ToLookup(click => click.Note.Click!.Value.Id)
         );
     }
 
-    // All events are read through, but only for somebody who came by an ad network's click, and beside the writer.
-    private static List<(long Event, VisitNote Note)> Clicks(SqliteConnection c, byte[] visitor) =>
-        c.Rows(
+    // All events are read through, but only where one of them came by an ad network's click, and beside the writer.
+    private static List<(long Event, VisitNote Note)> Clicks(SqliteConnection c, IEnumerable<byte[]> visitors)
+    {
+        var clicked = visitors.Where(visitor =>
+            c.Number("SELECT EXISTS (SELECT 1 FROM ad_clicks WHERE visitor = $1)", visitor) > 0
+        );
+        var json = JsonSerializer.Serialize(clicked.Select(Convert.ToHexString));
+        if (json == "[]")
+            return [];
+        return c.Rows(
             """
             SELECT seq, data
             FROM events
-            WHERE visitor = $1 AND kind IN (1, 2, 3) AND instr(data, ' ') > 0
-              AND EXISTS (SELECT 1 FROM ad_clicks WHERE visitor = $1)
+            WHERE kind IN (1, 2, 3) AND instr(data, ' ') > 0
+              AND visitor IN (SELECT unhex(value) FROM json_each($1))
             ORDER BY seq
             """,
             row => (row.GetInt64(0), VisitNote.Parse(row.GetString(1))),
-            visitor
+            json
         );
+    }
 
     private static void ForgetOptIns(SqliteConnection c, string email)
     {
@@ -111,7 +139,8 @@ public sealed class PersonRemoval(Database database, Journal journal)
     }
 
     private static int ForgetRows(SqliteConnection c, string email) =>
-        c.Execute("DELETE FROM leads WHERE email = $1 COLLATE NOCASE", email)
+        c.Execute("DELETE FROM outgoing WHERE email = $1", email)
+        + c.Execute("DELETE FROM leads WHERE email = $1 COLLATE NOCASE", email)
         + c.Execute("UPDATE orders SET email = '' WHERE email = $1", email.ToLowerInvariant())
         + c.Execute("DELETE FROM held_opt_ins WHERE email = $1 COLLATE NOCASE", email)
         + c.Execute("DELETE FROM people WHERE email = $1", email)

@@ -3,6 +3,7 @@ using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
 using Wexil.Store.Recording;
+using Wexil.Store.Retention;
 
 namespace Wexil.Store;
 
@@ -22,6 +23,10 @@ public sealed class SettingStore
         SerifName = "brand-serif",
         PaperName = "brand-paper",
         LogoName = "brand-logo";
+
+    private const string KeepVisitsName = "keep-visits-months",
+        KeepPeopleName = "keep-people-months",
+        KeepBuyersName = "keep-buyers-months";
 
     private readonly Journal _journal;
     private readonly ByHeart<Dictionary<string, string>> _known;
@@ -130,11 +135,25 @@ public sealed class SettingStore
     /// <summary>Leaves visitors out who ask for it by Global Privacy Control, or not.</summary>
     public Task SetHeedsPrivacyControlAsync(bool heeds) => SetAsync(PrivacyName, heeds ? "yes" : "no");
 
+    /// <summary>How long what is kept; everything forever until the owner says otherwise.</summary>
+    public RetentionPeriods Retention => new(Months(KeepVisitsName), Months(KeepPeopleName), Months(KeepBuyersName));
+
+    /// <summary>Says how long what is kept. What is older goes with the next night's work.</summary>
+    public Task SetRetentionAsync(RetentionPeriods periods) =>
+        _journal.WriteAsync(c =>
+        {
+            Set(c, KeepVisitsName, $"{periods.Visits}");
+            Set(c, KeepPeopleName, $"{periods.People}");
+            Set(c, KeepBuyersName, $"{periods.Buyers}");
+        });
+
     /// <summary>Orders may stand on another day by it, and so by another rate.</summary>
     public Task SetZoneAsync(TimeZoneInfo zone) =>
         zone.Id == Zone.Id
             ? Task.CompletedTask
             : _journal.WriteAsync(c => RateStore.Recount(c, () => Set(c, ZoneName, zone.Id)));
+
+    private int? Months(string name) => int.TryParse(Get(name), out var months) ? months : null;
 
     internal string? Get(string name) => _known.Value.GetValueOrDefault(name);
 

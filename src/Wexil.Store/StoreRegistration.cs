@@ -1,5 +1,6 @@
 using Microsoft.Extensions.DependencyInjection;
 using Wexil.Store.Recording;
+using Wexil.Store.Retention;
 using Wexil.Store.Team;
 
 namespace Wexil.Store;
@@ -30,6 +31,7 @@ public static class StoreRegistration
             .AddSingleton<IdentityStore>()
             .AddSingleton<LookStore>()
             .AddSingleton<NumberStore>()
+            .AddSingleton<OldPeople>()
             .AddSingleton<OptInStore>()
             .AddSingleton<OutboxStore>()
             .AddSingleton<PageShelf>()
@@ -47,6 +49,7 @@ public static class StoreRegistration
             .AddSingleton<TestStore>()
             .AddSingleton<TroubleLog>()
             .AddSingleton<VerdictStore>()
+            .AddSingleton<VisitThinning>()
             .AddSingleton<ExcludedPairStore>()
             .AddSingleton<WatchStore>()
             .AddSingleton<InstallationStore>();

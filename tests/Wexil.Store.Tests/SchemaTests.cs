@@ -1,5 +1,6 @@
 using System.Text.RegularExpressions;
 using Wexil.Store.Recording;
+using Wexil.Store.Retention;
 
 namespace Wexil.Store.Tests;
 
@@ -43,6 +44,7 @@ public sealed partial class SchemaTests
         "rehearsals",
         "report_links",
         "same_browsers",
+        "seal",
         "sessions",
         "settings",
         "shown_pages",
@@ -75,7 +77,31 @@ public sealed partial class SchemaTests
                 names.Add(row.GetString(0));
             return names;
         });
-        Assert.Equal(ProjectedTables.All.Concat(Kept).Append("SchemaVersions").Order(), tables.Order());
+        Assert.Equal(
+            ProjectedTables
+                .All.Concat(Kept)
+                .Concat(SealedTallies.All.Select(SealedTallies.Of))
+                .Append("SchemaVersions")
+                .Order(),
+            tables.Order()
+        );
+    }
+
+    [Fact]
+    public void The_sealed_part_of_a_tally_has_its_columns()
+    {
+        using var world = new World();
+        foreach (var tally in SealedTallies.All)
+        {
+            List<string> Columns(string table) =>
+                world.Database.Read(c =>
+                    c.Rows(
+                        $"SELECT name || ' ' || type || ' ' || pk FROM pragma_table_info('{table}') ORDER BY cid",
+                        row => row.GetString(0)
+                    )
+                );
+            Assert.Equal(Columns(tally), Columns(SealedTallies.Of(tally)));
+        }
     }
 
     [Fact]

@@ -45,6 +45,7 @@ public sealed class ArchitectureTests
             "Installation",
             "Results",
             "Outbox",
+            "Retention",
             "Health",
             "Monitoring",
         ],

@@ -112,6 +112,12 @@ public static class DataCheck
                 FROM segment_tallies
                 GROUP BY 1, 2, 3, 4, 5
                 """,
+            // Only open tests are asked whether they have fallen silent.
+            "test_silences" => """
+                SELECT s.*
+                FROM test_silences s JOIN tests t ON t.id = s.test_id
+                WHERE t.decided_at IS NULL
+                """,
             _ => $"SELECT * FROM {table}",
         };
 

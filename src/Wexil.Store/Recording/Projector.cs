@@ -3,6 +3,7 @@ using Wexil.Core.Common;
 using Wexil.Core.Sales;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording.Projection;
+using Wexil.Store.Retention;
 
 namespace Wexil.Store.Recording;
 
@@ -188,13 +189,14 @@ internal sealed class Projector : IDisposable
         _combinations.Write();
     }
 
-    /// <summary>Forgets everything projected, so that it is counted again from the first event.</summary>
+    /// <summary>Forgets everything projected but what is sealed: the events are counted again from the first.</summary>
     public void Reset()
     {
         _transaction.Run(() =>
         {
             foreach (var table in ProjectedTables.All)
-                _connection.Execute($"DELETE FROM {table}");
+                _connection.Execute($"DELETE FROM {table}{(table == "ad_clicks" ? " WHERE NOT sealed" : "")}");
+            SealedTallies.Restore(_connection);
             _connection.Execute("UPDATE projection SET mark = 0");
         });
         _combinations.Forget();

@@ -39,6 +39,7 @@ public sealed class ConsentEndpoint(VisitService visits, VisitorToken tokens, Se
             (nameof(Privacy.Owner), settings.OwnerName),
             (nameof(Privacy.NeedsConsent), visits.Routes.NeedsConsent),
             (nameof(Privacy.HeedsPrivacyControl), visits.Routes.HeedsPrivacyControl),
+            (nameof(Privacy.Kept), settings.Retention),
             (nameof(Privacy.HasCookie), VisitorCookie.Own(http) is not null)
         );
     }

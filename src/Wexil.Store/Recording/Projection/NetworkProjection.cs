@@ -13,7 +13,7 @@ internal sealed class NetworkProjection(SqliteConnection connection) : IDisposab
 {
     private readonly PreparedStatement _click = new(
         connection,
-        "INSERT OR IGNORE INTO ad_clicks VALUES (?1, ?2, ?3, ?4)"
+        "INSERT OR IGNORE INTO ad_clicks (source_id, click_id, visitor, at) VALUES (?1, ?2, ?3, ?4)"
     );
 
     // Of a visitor's clicks each network is told by its last.
