@@ -51,6 +51,8 @@ public static class AppRegistration
             .AddSingleton<LastSeen>()
             .AddSingleton<OwnerTime>()
             .AddSingleton<TestReader>()
+            .AddSingleton<CrowdReader>()
+            .AddSingleton<CrowdAlarms>()
             .AddSingleton<Readings>()
             .AddSingleton<SectionsReader>()
             .AddSingleton<SectionWriter>()

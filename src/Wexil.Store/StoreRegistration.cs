@@ -23,6 +23,7 @@ public static class StoreRegistration
             .AddSingleton(journal)
             .AddReading()
             .AddTeam()
+            .AddRetention()
             .AddSingleton<AssetStore>()
             .AddSingleton<DraftStore>()
             .AddSingleton<FunnelStore>()
@@ -31,13 +32,11 @@ public static class StoreRegistration
             .AddSingleton<IdentityStore>()
             .AddSingleton<LookStore>()
             .AddSingleton<NumberStore>()
-            .AddSingleton<OldPeople>()
             .AddSingleton<OptInStore>()
             .AddSingleton<OutboxStore>()
             .AddSingleton<PageShelf>()
             .AddSingleton<PageStore>()
             .AddSingleton<PeopleStore>()
-            .AddSingleton<PersonRemoval>()
             .AddSingleton<RateStore>()
             .AddSingleton<RehearsalStore>()
             .AddSingleton<RouteStore>()
@@ -49,7 +48,6 @@ public static class StoreRegistration
             .AddSingleton<TestStore>()
             .AddSingleton<TroubleLog>()
             .AddSingleton<VerdictStore>()
-            .AddSingleton<VisitThinning>()
             .AddSingleton<ExcludedPairStore>()
             .AddSingleton<WatchStore>()
             .AddSingleton<InstallationStore>();
@@ -62,10 +60,15 @@ public static class StoreRegistration
             .AddSingleton<SessionStore>()
             .AddSingleton<TeamStore>();
 
+    /// <summary>What deletes what is old.</summary>
+    private static IServiceCollection AddRetention(this IServiceCollection services) =>
+        services.AddSingleton<OldPeople>().AddSingleton<PersonRemoval>().AddSingleton<VisitThinning>();
+
     /// <summary>What only reads.</summary>
     private static IServiceCollection AddReading(this IServiceCollection services) =>
         services
             .AddSingleton<ActivityStore>()
+            .AddSingleton<CrowdStore>()
             .AddSingleton<EventStore>()
             .AddSingleton<EvidenceStore>()
             .AddSingleton<NamedPages>()

@@ -9,6 +9,10 @@ internal static class NetworkName
     // The first 64 bits; behind them a caller takes any address that it likes.
     private const int BytesOfIpv6 = 8;
 
+    // What a provider gives out together, to a customer or a machine room.
+    private const int WideBytesOfIpv4 = 3,
+        WideBytesOfIpv6 = 6;
+
     /// <summary>The same for all addresses of a caller; empty where none is known.</summary>
     public static string Of(IPAddress? address) =>
         address switch
@@ -19,5 +23,15 @@ internal static class NetworkName
                 address.GetAddressBytes().AsSpan(0, BytesOfIpv6)
             ),
             _ => address.ToString(),
+        };
+
+    /// <summary>The network that an address is of, as a provider gives it out; empty where none is known.</summary>
+    public static byte[] Wide(IPAddress? address) =>
+        address switch
+        {
+            null => [],
+            { IsIPv4MappedToIPv6: true } => address.MapToIPv4().GetAddressBytes()[..WideBytesOfIpv4],
+            { AddressFamily: AddressFamily.InterNetworkV6 } => address.GetAddressBytes()[..WideBytesOfIpv6],
+            _ => address.GetAddressBytes()[..WideBytesOfIpv4],
         };
 }

@@ -22,6 +22,8 @@ public sealed class TestMonitor(
     TestStore tests,
     FunnelStore funnels,
     Readings readings,
+    CrowdReader crowds,
+    CrowdAlarms alarms,
     LookStore looks,
     VerdictRecorder keeper,
     SettingStore settings,
@@ -32,6 +34,8 @@ public sealed class TestMonitor(
     ILogger<TestMonitor> logger
 ) : PeriodicWork("Checking running tests", problems, time, logger)
 {
+    private static readonly TimeSpan CrowdAgain = TimeSpan.FromDays(7);
+
     // Two looks at once would both follow the same rule.
     private readonly SemaphoreSlim _looking = new(1);
 
@@ -60,6 +64,7 @@ public sealed class TestMonitor(
     {
         var steps = funnels.AllSteps().ToDictionary(step => step.Id);
         var (last, every, seen) = (looks.Last(), funnels.Every(), new List<TestLook>());
+        var alarmed = new Dictionary<TestId, CrowdAlarm>();
         var changed = false;
         foreach (var test in tests.Open())
         {
@@ -72,10 +77,13 @@ public sealed class TestMonitor(
                     var (look, isChanged) = await LookAtAsync(test, before, steps, every);
                     seen.Add(look);
                     changed |= isChanged;
+                    if (crowds.Read(test, [.. steps.Values]) is { } alarm)
+                        await AlarmAsync(alarmed[test.Id] = alarm, every);
                 },
                 stop
             );
         }
+        alarms.Last = alarmed;
         if (seen.Count > 0)
             await looks.SaveAsync(seen);
         if (changed)
@@ -201,6 +209,19 @@ public sealed class TestMonitor(
                 + "You can undo this on Keep.",
             address + "keep"
         );
+
+    private Task AlarmAsync(CrowdAlarm alarm, IReadOnlyDictionary<FunnelId, Funnel> every)
+    {
+        var reading = alarm.Without;
+        var says = string.Join('\n', alarm.Crowds.Select(crowd => CrowdWording.Say(crowd, reading.Words)));
+        return mail.TellAsync(
+            $"crowd {reading.Test.Id.Value}",
+            $"Problem: {reading.Test.Name}",
+            $"{says}\nWithout them: {reading.Says.Sentence} {reading.Says.Why}",
+            $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/count",
+            CrowdAgain
+        );
+    }
 
     private Task RestAsync(SplitTest test, TestReading reading, RuleDecision.Rest rest)
     {

@@ -22,9 +22,10 @@ public sealed class OwnerMail(
 
     /// <param name="about">The same for the same thing.</param>
     /// <param name="path">Where in Studio it can be seen.</param>
-    public async Task TellAsync(string about, string subject, string words, string path)
+    /// <param name="again">After how long the same is told again; null for an hour.</param>
+    public async Task TellAsync(string about, string subject, string words, string path, TimeSpan? again = null)
     {
-        if (settings.OwnerMail is not { } address || !await looks.MayTellAsync(about, NotWithin))
+        if (settings.OwnerMail is not { } address || !await looks.MayTellAsync(about, again ?? NotWithin))
             return;
         await outgoing.AddMailAsync(address, subject, $"{words}\n\n{studio.Origin}{path}\n");
     }

@@ -69,6 +69,48 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
         ];
     }
 
+    /// <summary>
+    /// The reading as it would be had some of the visitors not come. What earlier looks were sure of rests on them, so
+    /// it is left out too.
+    /// </summary>
+    public TestReading Without(SplitTest test, IReadOnlyList<Step> steps, IReadOnlyList<CrowdPart> gone)
+    {
+        var (byId, currency) = (steps.ToDictionary(step => step.Id), settings.Currency);
+        var known = evidence.Read([(test, byId[test.Step])], currency).Single();
+        var parts = gone.GroupBy(part => (part.Phase, part.Page))
+            .ToDictionary(group => group.Key, group => group.Aggregate((sum, part) => sum + part));
+        CrowdPart? PartAt(int phase, int page) => parts.GetValueOrDefault((known.Phases[phase].Id, test.Pages[page]));
+        PhaseFacts[] counted =
+        [
+            .. known.Counted.Select(
+                (phase, i) =>
+                    phase with
+                    {
+                        Arms =
+                        [
+                            .. phase.Arms.Select((arm, page) => PartAt(i, page) is { } part ? arm - part.Arm : arm),
+                        ],
+                    }
+            ),
+        ];
+        RevenueSample Left(RevenueSample sample, int phase, int page) =>
+            PartAt(phase, page) is { } part ? sample - part.Money : sample;
+        return Read(
+            known with
+            {
+                Counted = counted,
+                Money = known
+                    .Money?.Select((phase, i) => phase.Select((sample, page) => Left(sample, i, page)).ToArray())
+                    .ToArray(),
+                Gap = null,
+                PastByGoal = new Dictionary<PageId, PastLooks>(),
+                PastByMoney = new Dictionary<PageId, PastLooks>(),
+            },
+            byId,
+            currency
+        );
+    }
+
     private TestReading Read(TestEvidence known, IReadOnlyDictionary<StepId, Step> steps, Currency currency)
     {
         var (test, step) = (known.Test, steps[known.Test.Step]);

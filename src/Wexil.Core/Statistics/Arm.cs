@@ -12,4 +12,8 @@ public readonly record struct Arm(long Visitors, long Conversions)
     /// <summary>The visitors and conversions of both.</summary>
     public static Arm operator +(Arm left, Arm right) =>
         new(left.Visitors + right.Visitors, left.Conversions + right.Conversions);
+
+    /// <summary>Those of the left who are not among the right, all of whom have to be among the left.</summary>
+    public static Arm operator -(Arm left, Arm right) =>
+        new(left.Visitors - right.Visitors, left.Conversions - right.Conversions);
 }

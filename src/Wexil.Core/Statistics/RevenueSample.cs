@@ -23,6 +23,10 @@ public readonly record struct RevenueSample(long Visitors, double Sum, double Sq
     public static RevenueSample operator +(RevenueSample a, RevenueSample b) =>
         new(a.Visitors + b.Visitors, a.Sum + b.Sum, a.Squares + b.Squares);
 
+    /// <summary>The first without the second, all of whose visitors have to be among the first.</summary>
+    public static RevenueSample operator -(RevenueSample a, RevenueSample b) =>
+        new(a.Visitors - b.Visitors, a.Sum - b.Sum, Math.Max(0, a.Squares - b.Squares));
+
     /// <summary>
     /// Earned per visitor of two pages compared once: Welch's t test, two-sided, and the 95% interval of the difference
     /// b − a. Source: B. L. Welch, "The generalization of 'Student's' problem when several different population

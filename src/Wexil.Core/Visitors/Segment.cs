@@ -20,10 +20,16 @@ public enum SegmentKind
 }
 
 /// <summary>What is known of a visitor's first visit to a test, in one number.</summary>
-/// <remarks>Two bits for the device, one for returning, three for the weekday, sixteen for the country's letters, the
-/// rest for the source.</remarks>
+/// <remarks>Two bits for the device, one for returning, three for the weekday, sixteen for the country's letters,
+/// twenty-six for the source, six each for the network and the browser.</remarks>
 public readonly record struct VisitorTraits(long Packed)
 {
+    private const int SourceAt = 22,
+        NetworkAt = 48,
+        AgentAt = 54;
+
+    private const long SourceBits = (1L << (NetworkAt - SourceAt)) - 1;
+
     /// <param name="source">The number of the source: 0 for none, -1 for one of very many.</param>
     /// <param name="day">The weekday in the owner's time zone.</param>
     public static VisitorTraits From(VisitNote note, long source, DayOfWeek day)
@@ -34,7 +40,9 @@ public readonly record struct VisitorTraits(long Packed)
                 | (note.IsReturning ? 4L : 0)
                 | ((long)day << 3)
                 | ((long)country << 6)
-                | ((source + 1) << 22)
+                | (((source + 1) & SourceBits) << SourceAt)
+                | ((long)note.Crowd.Network << NetworkAt)
+                | ((long)note.Crowd.Agent << AgentAt)
         );
     }
 
@@ -52,8 +60,11 @@ public readonly record struct VisitorTraits(long Packed)
     /// <summary>Where the weekday is, in <see cref="Small"/> and in all of them packed.</summary>
     public const long WeekdayBits = 7 << 3;
 
-    /// <summary>The rows by which a visitor is counted.</summary>
-    public const int Rows = 3;
+    /// <summary>The rows by which a visitor is counted; none by a network or a browser that is not known.</summary>
+    public int Rows =>
+        !IsKnown ? 0
+        : Packed >> NetworkAt == 0 ? 3
+        : 5;
 
     /// <param name="index">From 0, below <see cref="Rows"/>.</param>
     public (int Kind, long Value) Row(int index) =>
@@ -61,7 +72,9 @@ public readonly record struct VisitorTraits(long Packed)
         {
             0 => (Together, Small),
             1 => ((int)SegmentKind.Country, ValueOf(SegmentKind.Country)),
-            _ => ((int)SegmentKind.Source, ValueOf(SegmentKind.Source)),
+            2 => ((int)SegmentKind.Source, ValueOf(SegmentKind.Source)),
+            3 => ((int)CrowdKind.Network, (Packed >> NetworkAt) & Crowd.Numbers),
+            _ => ((int)CrowdKind.Agent, (Packed >> AgentAt) & Crowd.Numbers),
         };
 
     /// <summary>The visitor's value of a segment.</summary>
@@ -72,7 +85,7 @@ public readonly record struct VisitorTraits(long Packed)
             SegmentKind.Returning => (Packed >> 2) & 1,
             SegmentKind.Weekday => (Packed >> 3) & 7,
             SegmentKind.Country => (Packed >> 6) & 0xFFFF,
-            _ => (Packed >> 22) - 1,
+            _ => ((Packed >> SourceAt) & SourceBits) - 1,
         };
 
     /// <summary>The country that a stored value stands for; empty for none.</summary>

@@ -36,6 +36,9 @@ public sealed record Traits(
     /// </summary>
     public AdClick? Click { get; init; }
 
+    /// <summary>The network and the browser, as far as they are known.</summary>
+    public Crowd Crowd { get; init; }
+
     /// <summary>A visit later than this after the first is a return.</summary>
     public static readonly TimeSpan FirstSitting = TimeSpan.FromMinutes(30);
 }

@@ -112,7 +112,8 @@ public sealed class WexilHost : IAsyncDisposable
         var seal = new SecretSeal(TicketSeal.ProtectionFor(folder));
         var secrets = new SecretStore(settings, seal, time);
         await secrets.SealAllAsync();
-        shared.AddSingleton<ISecretSeal>(seal).AddSingleton(new VisitorToken(await secrets.TokenKeyAsync()));
+        var key = await secrets.TokenKeyAsync();
+        shared.AddSingleton<ISecretSeal>(seal).AddSingleton(new VisitorToken(key)).AddSingleton(new CrowdNumbers(key));
     }
 
     private static Journal OpenJournal(

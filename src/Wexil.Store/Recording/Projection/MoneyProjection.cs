@@ -241,7 +241,7 @@ internal sealed class MoneyProjection : IDisposable
                 out _
             )
         );
-        for (var i = 0; i < VisitorTraits.Rows && place.Traits.IsKnown; i++)
+        for (var i = 0; i < place.Traits.Rows; i++)
         {
             var (kind, value) = place.Traits.Row(i);
             Add(

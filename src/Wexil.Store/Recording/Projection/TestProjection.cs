@@ -310,7 +310,7 @@ internal sealed class TestProjection : IDisposable
         long conversions = 0
     )
     {
-        for (var i = 0; i < VisitorTraits.Rows; i++)
+        for (var i = 0; i < traits.Rows; i++)
         {
             var (kind, value) = traits.Row(i);
             ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(

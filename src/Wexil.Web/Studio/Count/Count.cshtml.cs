@@ -40,6 +40,7 @@ public sealed class CountModel(
     SettingStore settings,
     Segments segments,
     SectionsReader sections,
+    CrowdReader crowds,
     OwnerTime clock
 ) : StepPageModel(screens)
 {
@@ -96,6 +97,9 @@ public sealed class CountModel(
         new Dictionary<(PageId, StepId), long>();
 
     public IReadOnlyDictionary<PageId, PageStay> Stays { get; private set; } = new Dictionary<PageId, PageStay>();
+
+    /// <summary>Many visitors come from one hand; null where that is not so.</summary>
+    public CrowdAlarm? Crowds { get; private set; }
 
     public TimeChart? Time { get; private set; }
 
@@ -157,6 +161,7 @@ public sealed class CountModel(
             IsMoney ? settings.Currency : null
         );
         Weights = WeightsChart.Create(reading, clock);
+        Crowds = crowds.Read(reading.Test, Screen.Steps);
         Segmented = IsMoney
             ? SegmentView.From(segments.Money(Screen, reading, Segment), settings.Currency)
             : SegmentView.From(segments.For(Screen, reading, Segment), reading.Words.Many);

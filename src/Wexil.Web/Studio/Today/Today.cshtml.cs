@@ -19,6 +19,7 @@ public sealed class TodayModel(
     TallyStore tallies,
     KeptGains gains,
     Readings readings,
+    CrowdAlarms crowds,
     WatchStore watch,
     PageStore pages,
     SettingStore settings,
@@ -52,6 +53,9 @@ public sealed class TodayModel(
 
     /// <summary>Outside pages that do not answer.</summary>
     public IReadOnlyList<(PageLook Look, string Page, string Address)> Down { get; private set; } = [];
+
+    /// <summary>Tests with many visitors from one hand, and where that is said.</summary>
+    public IReadOnlyList<(CrowdAlarm Alarm, string Address)> Crowds { get; private set; } = [];
 
     /// <summary>What is wrong with Wexil itself; that nothing can be saved is said on every screen.</summary>
     public IReadOnlyList<HealthProblem> Problems { get; private set; } = [];
@@ -125,6 +129,12 @@ public sealed class TodayModel(
         Down =
         [
             .. watch.All().Values.Where(look => look.DownSince is not null).Select(look => Named(look, steps, every)),
+        ];
+        Crowds =
+        [
+            .. crowds.Last.Values.Select(alarm =>
+                (alarm, $"/f/{every[alarm.Without.Step.Funnel].Slug}/{alarm.Without.Step.Slug}/count#crowds")
+            ),
         ];
         Rows = RunningTests(steps.ToDictionary(step => step.Id), every);
     }

@@ -6,7 +6,7 @@ using Wexil.Core.Visitors;
 namespace Wexil.Web.Visitors.Callers;
 
 /// <summary>Reads who comes, by which source, and what is known of the browser.</summary>
-public sealed class Arrivals(CountryResolver origins)
+public sealed class Arrivals(CountryResolver origins, CrowdNumbers crowds)
 {
     /// <summary>Keeps the affiliate who sent a visitor, so that the buy link can name them.</summary>
     public const string AffiliateCookie = "wx_aff";
@@ -37,7 +37,10 @@ public sealed class Arrivals(CountryResolver origins)
             affiliate is not null
                 || Clean(http.Request.Cookie(AffiliateCookie)) is not null
                 || step.Affiliates.Contains(source)
-        );
+        )
+        {
+            Crowd = crowds.Of(http),
+        };
         if (source.Length > 0 && step.Networks.TryGetValue(source, out var network))
             traits = traits with
             {
