@@ -68,10 +68,13 @@ public static class LooksBench
                     .Range(0, Pages)
                     .Select(page => new TestPage(new(page + 1), ((char)('A' + page)).ToString(), "Page")),
             ];
-            var facts = new TestFacts(pages, 0, phases, 0.09, 0.1, 20_000, null, ("opt-ins", "opt-in"));
+            var facts = new TestFacts(pages, 0, phases, 0.09, 0.1, 20_000, null, ("opt-ins", "opt-in"))
+            {
+                Plan = SamplingPlan.ForLift(0.09, 0.1, Pages),
+            };
             var began = Stopwatch.GetTimestamp();
             var standing = TestResult.From(facts);
-            var earned = RevenueResult.From(facts, money, 351, []);
+            var earned = RevenueResult.From(facts, money, new(351, 1e6), []);
             _ = VerdictRule.Apply(standing, earned, onMoney: i % 2 == 0);
             verdicts.Add(Stopwatch.GetElapsedTime(began).TotalMilliseconds);
             began = Stopwatch.GetTimestamp();

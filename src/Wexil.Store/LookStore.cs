@@ -1,6 +1,8 @@
+using System.Data;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
+using Wexil.Core.Statistics;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;
@@ -8,13 +10,13 @@ namespace Wexil.Store;
 /// <summary>What a look at a test saw.</summary>
 /// <param name="ByGoal">The looks so far, by page, this one included; empty where nothing can be said yet.</param>
 /// <param name="Stood">How the test stood, as a word.</param>
-/// <param name="BaseEarned">What a visitor brings, where it is to be fixed now.</param>
+/// <param name="Base">What visitors bring and how it is spread, where that is to be fixed now.</param>
 public sealed record TestLook(
     TestId Test,
     IReadOnlyDictionary<PageId, PastLooks> ByGoal,
     IReadOnlyDictionary<PageId, PastLooks> ByMoney,
     string Stood,
-    double? BaseEarned
+    RevenueBase? Base
 )
 {
     /// <summary>The rate of all pages together, where the expected one is to be corrected by it now.</summary>
@@ -28,8 +30,12 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
     public IReadOnlyDictionary<PageId, PastLooks> Past(TestId test, bool onMoney) =>
         database.Read(c =>
             c.Rows(
-                    "SELECT page_id, ahead, behind FROM looks WHERE test_id = $1 AND on_money = $2",
-                    row => (new PageId(row.GetInt64(0)), new PastLooks(row.GetDouble(1), row.GetDouble(2))),
+                    """
+                    SELECT page_id, ahead, behind, end_difference, end_variance, called
+                    FROM looks
+                    WHERE test_id = $1 AND on_money = $2
+                    """,
+                    row => (new PageId(row.GetInt64(0)), MapPast(row)),
                     test.Value,
                     onMoney ? 1 : 0
                 )
@@ -42,21 +48,27 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
     ) =>
         c.Rows(
                 """
-                SELECT test_id, on_money, page_id, ahead, behind
+                SELECT test_id, on_money, page_id, ahead, behind, end_difference, end_variance, called
                 FROM looks
                 WHERE test_id IN (SELECT value FROM json_each($1))
                 """,
                 row =>
                     (
                         Of: (new TestId(row.GetInt64(0)), row.GetBoolean(1)),
-                        Look: KeyValuePair.Create(
-                            new PageId(row.GetInt64(2)),
-                            new PastLooks(row.GetDouble(3), row.GetDouble(4))
-                        )
+                        Look: KeyValuePair.Create(new PageId(row.GetInt64(2)), MapPast(row))
                     ),
                 tests
             )
             .ToLookup(row => row.Of, row => row.Look);
+
+    private static PastLooks MapPast(SqliteDataReader row) =>
+        new(row.GetDouble("ahead"), row.GetDouble("behind"))
+        {
+            End = row.DoubleOrNull("end_difference") is { } difference
+                ? new PlanEnd(difference, row.GetDouble("end_variance"))
+                : null,
+            Called = row.DoubleOrNull("called"),
+        };
 
     /// <summary>When each test was last looked at and how it stood then.</summary>
     public IReadOnlyDictionary<TestId, (DateTimeOffset At, string Stood)> Last() =>
@@ -89,13 +101,16 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                 c.Execute(
                     """
                     UPDATE tests
-                    SET seen_rate = coalesce(seen_rate, $2), base_earned = coalesce(base_earned, $3)
+                    SET seen_rate = coalesce(seen_rate, $2),
+                      base_spread = CASE WHEN base_earned IS NULL THEN $4 ELSE base_spread END,
+                      base_earned = coalesce(base_earned, $3)
                     WHERE id = $1
                       AND ((seen_rate IS NULL AND $2 IS NOT NULL) OR (base_earned IS NULL AND $3 IS NOT NULL))
                     """,
                     look.Test.Value,
                     look.SeenRate,
-                    look.BaseEarned
+                    look.Base?.Earned,
+                    look.Base?.Spread
                 );
             }
         });
@@ -110,14 +125,19 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
         foreach (var (page, past) in pages)
             c.Execute(
                 """
-                INSERT INTO looks VALUES ($1, $2, $3, $4, $5)
-                ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind
+                INSERT INTO looks (test_id, page_id, on_money, ahead, behind, end_difference, end_variance, called)
+                VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+                ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind,
+                  end_difference = excluded.end_difference, end_variance = excluded.end_variance, called = excluded.called
                 """,
                 test.Value,
                 page.Value,
                 onMoney ? 1 : 0,
                 past.Ahead,
-                past.Behind
+                past.Behind,
+                past.End?.Difference,
+                past.End?.Variance,
+                past.Called
             );
     }
 

@@ -21,8 +21,8 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
 
     private const string Columns =
         "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, "
-        + "weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, lean_floor, "
-        + "learned, seen_rate";
+        + "weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, base_spread, "
+        + "is_planned, lean_floor, learned, seen_rate";
 
     /// <summary>Links by which a report of a test is read without a sign-in; they last three months.</summary>
     public SharedLinks Reports { get; } =
@@ -113,7 +113,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 c.Insert(
                     """
                     INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at,
-                      weights) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+                      weights, is_planned) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, 1)
                     """,
                     plan.Step.Value,
                     plan.Goal.Value,
@@ -508,6 +508,8 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         {
             Rule = KeepRule.Parse(row.GetString("rule")),
             BaseEarned = row.DoubleOrNull("base_earned"),
+            BaseSpread = row.DoubleOrNull("base_spread"),
+            IsPlanned = row.GetBoolean("is_planned"),
             Learned = row.GetString("learned"),
             SeenRate = row.DoubleOrNull("seen_rate"),
         };

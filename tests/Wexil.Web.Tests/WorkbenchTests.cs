@@ -36,12 +36,12 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
     {
         using var owner = await wexil.OwnerAsync();
         var plan = await owner.GetStringAsync("/workbench/plan?Rate=3&Lift=20&PerDay=500");
-        var visitors = Planner.PeekSafeTotal(0.03, 0.036, 2);
+        var visitors = Planner.PlannedTotal(0.03, 0.036, 2);
         Assert.Contains($"about {Math.Ceiling(visitors / 100) * 100:N0} visitors in total", plan);
         Assert.Contains($"a lift of {Planner.LiftFound(0.03, 500 * 28, 2) * 100:0.0}% or more", plan);
         Assert.Equal(
             14_000,
-            Planner.PeekSafeTotal(0.03, 0.03 * (1 + Planner.LiftFound(0.03, 14_000, 2)!.Value), 2),
+            Planner.PlannedTotal(0.03, 0.03 * (1 + Planner.LiftFound(0.03, 14_000, 2)!.Value), 2),
             1.0
         );
         Assert.Contains(

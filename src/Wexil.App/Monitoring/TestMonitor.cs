@@ -110,7 +110,7 @@ public sealed class TestMonitor(
             Past(test, reading, onMoney: false),
             Past(test, reading, onMoney: true),
             stood,
-            BaseEarned(test, reading)
+            BaseOf(test, reading)
         )
         {
             SeenRate = test.SeenRate is null ? reading.SeenRate : null,
@@ -142,11 +142,11 @@ public sealed class TestMonitor(
     }
 
     /// <summary>Fixed at the first look that sees enough, so that the rule does not move with what it judges.</summary>
-    private static double? BaseEarned(SplitTest test, TestReading reading) =>
+    private static RevenueBase? BaseOf(SplitTest test, TestReading reading) =>
         test.BaseEarned is null
         && reading.Money is { } money
         && money.Pages.All(page => page.Total.EffectiveBuyers >= AlwaysValidTest.MinConversions)
-            ? money.Control.Total.Mean
+            ? new(money.Control.Total.Mean, test.IsPlanned ? money.Spread : null)
             : null;
 
     private RuleDecision Decide(SplitTest test, TestReading reading, DateTimeOffset now)

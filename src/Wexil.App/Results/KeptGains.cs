@@ -134,7 +134,7 @@ public sealed class KeptGains
         if (kept is { More: { } more, MoreRange: [var least, var most] } && evidence.Currency == own.Code)
             return new(
                 line.Verdict,
-                RealisedUplift.From(more, new Interval(least, most), visitors),
+                RealisedUplift.From(kept.MoreExpected ?? more, new Interval(least, most), visitors),
                 visitors,
                 own,
                 evidence.Many
@@ -142,7 +142,7 @@ public sealed class KeptGains
         return kept is { Difference: { } difference, Range: [var low, var high] }
             ? new(
                 line.Verdict,
-                RealisedUplift.From(difference, new Interval(low, high), visitors),
+                RealisedUplift.From(kept.Expected ?? difference, new Interval(low, high), visitors),
                 visitors,
                 null,
                 evidence.Many

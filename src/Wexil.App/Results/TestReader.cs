@@ -119,7 +119,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
             ? RevenueResult.From(
                 result.Facts,
                 revenue,
-                test.BaseEarned,
+                test.BaseEarned is { } earned ? new RevenueBase(earned, test.BaseSpread) : null,
                 Past(test, known.PastByMoney),
                 Beside(step, test, onMoney: true)
             )
@@ -145,24 +145,30 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
     private TestFacts Facts(TestEvidence known, Step step)
     {
         var (test, counted) = (known.Test, known.Counted);
+        var rate = RateOf(test, counted);
         var main = known.Goals.FirstOrDefault(goal => goal.IsMain)?.Goal;
         var isLess = main is { LessIsBetter: true };
         return new(
             [.. known.Pages.Select((page, i) => new TestPage(page.Id, PageLetter.At(i), page.Name))],
             0,
             isLess ? Others(counted) : counted,
-            RateOf(test, counted),
+            rate,
             test.SmallestLift,
             known.VisitorsPerDay,
             isLess ? null : known.Gap,
             main?.Words ?? step.Kind.ConversionWords()
         )
         {
+            Plan = test.IsPlanned ? SamplingPlan.ForLift(rate, test.SmallestLift, PagesAtStart(known)) : null,
             Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestResult.Alpha,
             Past = Past(test, known.PastByGoal),
             Beside = Beside(step, test, onMoney: false),
         };
     }
+
+    // A page that joins a test does not change what it was planned for.
+    private static int PagesAtStart(TestEvidence known) =>
+        known.Phases is [var first, ..] ? first.Weights.Count : known.Pages.Count;
 
     /// <summary>
     /// The rate that the size of a lift is measured by: the one expected, until all pages together have brought as many
@@ -249,6 +255,8 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
                 Phases = phases,
                 BaseRate = total.Conversions > 0 ? total.Rate : facts.BaseRate,
                 Gap = null,
+                // The plan is the main goal's; beside it, looks are judged as they come.
+                Plan = null,
                 Past = [],
                 Beside = [],
                 Words = words,

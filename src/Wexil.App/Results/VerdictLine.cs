@@ -20,7 +20,7 @@ public sealed record VerdictLine(StoredVerdict Verdict, SplitTest Test)
     /// <summary>Of all pages together.</summary>
     public long Visitors => Evidence.Pages.Sum(page => page.Visitors);
 
-    /// <summary>"kept B, +15%".</summary>
+    /// <summary>"kept B, +15%", or "kept B, +29% (expect +18%)".</summary>
     public string Result
     {
         get
@@ -28,9 +28,10 @@ public sealed record VerdictLine(StoredVerdict Verdict, SplitTest Test)
             if (Place == 0)
                 return Evidence.Kind == nameof(VerdictKind.NoDifference) ? "no difference found" : "control kept";
             var (control, kept) = (Evidence.Pages[0], Evidence.Pages[Place]);
-            return kept.Difference is { } difference && control.Rate > 0
-                ? $"kept {kept.Letter}, {Format.Lift(difference / control.Rate)}"
-                : $"kept {kept.Letter}";
+            if (kept.Difference is not { } difference || control.Rate <= 0)
+                return $"kept {kept.Letter}";
+            var expected = kept.Expected is { } less ? $" (expect {Format.Lift(less / control.Rate)})" : "";
+            return $"kept {kept.Letter}, {Format.Lift(difference / control.Rate)}{expected}";
         }
     }
 }

@@ -37,8 +37,10 @@ public sealed record Evidence(string Kind, string Sentence, IReadOnlyList<Eviden
                         )
                         {
                             Range = Ends(page.AgainstControl?.Interval),
+                            Expected = page.AgainstControl?.Expected,
                             Brought = reading.Money?.Pages[i].Total.Mean,
                             More = reading.Money?.Pages[i].AgainstControl?.Difference,
+                            MoreExpected = reading.Money?.Pages[i].AgainstControl?.Expected,
                             MoreRange = Ends(reading.Money?.Pages[i].AgainstControl?.Interval),
                         }
                 ),
@@ -71,11 +73,19 @@ public sealed record EvidencePage(
     /// <summary>The ends of the always-valid interval of the difference.</summary>
     public double[]? Range { get; init; }
 
+    /// <summary>
+    /// What of the difference was to be expected from then on; null where the page was not called better by a plan.
+    /// </summary>
+    public double? Expected { get; init; }
+
     /// <summary>What a visitor brought, in the currency's smallest unit, as are those below.</summary>
     public double? Brought { get; init; }
 
     /// <summary>What a visitor brought more than one of the control; null where nobody bought.</summary>
     public double? More { get; init; }
+
+    /// <summary>What of that was to be expected from then on; null as above.</summary>
+    public double? MoreExpected { get; init; }
 
     /// <summary>The ends of the interval of that; null where there is none.</summary>
     public double[]? MoreRange { get; init; }

@@ -63,6 +63,11 @@ public static class VerdictWording
                     + $"{Format.Count(few.Least)}. As planned, {Wait(few.Expected)}"
             ),
             Verdict.Undecided open => (Ahead(open), $"If the lead holds, {Wait(open.Expected)}"),
+            Verdict.PlanOver over => (
+                "All planned visitors have come, and no page is surely better.",
+                $"A lift of {Share(over.SmallestLift)} would have shown in 4 of 5 such tests. Keep "
+                    + $"{over.Control.Letter}, plan a new test, or go on: if the lead holds, {Wait(over.Expected)}"
+            ),
             _ => throw new ArgumentOutOfRangeException(nameof(verdict)),
         };
     }
@@ -74,9 +79,24 @@ public static class VerdictWording
             better.IsByMoney
                 ? $"Keep {letter}. It earned {money(better.Gain)} more per visitor than {control}."
                 : $"Keep {letter}. It got {Share(better.Gain)} more {facts.Words.Many} than {control}.",
-            $"When there is really no difference, fewer than 1 in {1 / facts.Alpha:0} tests end in a wrong call, "
+            Expectation(better, money)
+                + $"When there is really no difference, fewer than 1 in {1 / facts.Alpha:0} tests end in a wrong call, "
                 + "however often you check."
         );
+    }
+
+    private static string Expectation(Verdict.Better better, Func<double, string> money)
+    {
+        if (better.Expected is not { } expected)
+            return "";
+        var (seen, amount) = better.IsByMoney
+            ? (money(better.Gain), money(expected))
+            : (Format.Lift(better.Gain), Format.Lift(expected));
+        // Where both read the same there is nothing to explain.
+        return seen == amount
+            ? ""
+            : $"Expect about {amount} from now on: a page is called when it stands well, so what it shows then is "
+                + "usually too much. ";
     }
 
     private static (string, string) NoDifference(Verdict.NoDifference same, Func<double, string> money) =>

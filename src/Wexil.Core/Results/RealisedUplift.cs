@@ -4,13 +4,14 @@ namespace Wexil.Core.Results;
 
 /// <summary>
 /// What a page that was kept has brought more than the page it replaced: the difference of the test times the visitors
-/// who were shown it since. A page is kept because it was ahead, so the middle is rather too high than too low; the
-/// interval, which may be looked at any time, holds what is known.
+/// who were shown it since. A page is kept because it was ahead, so the plain difference is rather too high: where the
+/// test had a plan, the one to be expected stands in its place. The interval, which may be looked at any time, holds what
+/// is known.
 /// </summary>
 /// <param name="Amount">In conversions, or in the currency's smallest unit.</param>
 public readonly record struct RealisedUplift(double Amount, Interval Range)
 {
-    /// <param name="difference">Kept minus replaced, per visitor.</param>
+    /// <param name="difference">Kept minus replaced, per visitor; as it is to be expected, where that is known.</param>
     /// <param name="range">Always-valid interval of the difference.</param>
     /// <param name="visitors">Who were shown the kept page since, 0 or more.</param>
     public static RealisedUplift From(double difference, Interval range, long visitors) =>

@@ -18,9 +18,18 @@ public sealed record MoneyPage(
     Comparison? AgainstControl
 );
 
+/// <summary>What is fixed at the first look that sees enough of what visitors bring.</summary>
+/// <param name="Earned">What a visitor of the control is expected to bring, above 0, in the currency's smallest unit.
+/// </param>
+/// <param name="Spread">The variance of the weighted sum of differences by unit of weight; null for a test that began
+/// before tests had a plan.</param>
+public readonly record struct RevenueBase(double Earned, double? Spread);
+
 /// <summary>The figures of a test by earned per visitor, refunds taken off.</summary>
 /// <param name="Margin">The smallest difference worth finding, in the currency's smallest unit a visitor.</param>
-public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pages, double Margin)
+/// <param name="Spread">The variance of the weighted sum of differences by unit of weight, averaged over the
+/// challengers; null while none can be compared.</param>
+public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pages, double Margin, double? Spread)
 {
     /// <summary>The page that the others are compared with.</summary>
     public MoneyPage Control => Pages[Facts.Control];
@@ -36,14 +45,14 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
         Pages.FirstOrDefault(page => page.Total.Sum > 0 && page.Total.EffectiveBuyers < AlwaysValidTest.MinConversions);
 
     /// <param name="phases">By phase and page.</param>
-    /// <param name="baseEarned">What a visitor of the control was expected to bring when the test started, above 0;
-    /// null while it is not known, and then nothing is called.</param>
+    /// <param name="known">What was fixed at the first look that saw enough; null before, and then nothing is called.
+    /// </param>
     /// <param name="past">What earlier looks were sure of, by page.</param>
     /// <param name="beside">As of the other sections on the page, by money.</param>
     public static RevenueResult From(
         TestFacts facts,
         IReadOnlyList<IReadOnlyList<RevenueSample>> phases,
-        double? baseEarned,
+        RevenueBase? known,
         IReadOnlyList<PastLooks> past,
         IReadOnlyList<double>? beside = null
     )
@@ -57,12 +66,13 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
         Estimate? Against(int page) =>
             Phases.DifferenceOfMeans(phases.Select(phase => (phase[facts.Control], phase[page])));
         Estimate?[] estimates = [.. facts.Pages.Select((_, page) => page == facts.Control ? null : Against(page))];
-        var margin = (baseEarned ?? Math.Max(1, totals[facts.Control].Mean)) * facts.SmallestLift;
-        var comparisons = AlwaysValidComparison.Compute(
+        var margin = (known?.Earned ?? Math.Max(1, totals[facts.Control].Mean)) * facts.SmallestLift;
+        var plan = known?.Spread is { } spread ? facts.Plan?.ForMoney(spread) : null;
+        var comparisons = ChallengerComparisons.Compute(
             estimates,
             facts.Control,
-            page => baseEarned is not null && totals[page].EffectiveBuyers >= AlwaysValidTest.MinConversions,
-            margin,
+            page => known is not null && totals[page].EffectiveBuyers >= AlwaysValidTest.MinConversions,
+            new LookRule(margin, plan),
             facts.Alpha,
             past,
             beside ?? []
@@ -71,6 +81,7 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
         var (chances, losses) = MeanPosterior.Compare([.. standard.Select(revenue => new MeanPosterior(revenue))]);
         MoneyPage PageOf(TestPage page, int i) =>
             new(page, i == facts.Control, totals[i], standard[i], chances[i], losses[i], comparisons[i]);
-        return new(facts, [.. facts.Pages.Select(PageOf)], margin);
+        double[] spreads = [.. estimates.OfType<Estimate>().Select(estimate => estimate.Sum.Variance / estimate.Weight)];
+        return new(facts, [.. facts.Pages.Select(PageOf)], margin, spreads.Length == 0 ? null : spreads.Average());
     }
 }

@@ -34,6 +34,9 @@ public sealed record TestFacts(
     /// <summary>The accepted chance of a false call.</summary>
     public double Alpha { get; init; } = TestResult.Alpha;
 
+    /// <summary>What the test was planned for; null for a test that began before tests had a plan.</summary>
+    public SamplingPlan? Plan { get; init; }
+
     /// <summary>What earlier looks were sure of, by page; empty for none.</summary>
     public IReadOnlyList<PastLooks> Past { get; init; } = [];
 

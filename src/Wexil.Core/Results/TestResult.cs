@@ -61,11 +61,11 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageResult> Pages
         );
         RatePosterior[] densities = [.. standard.Select(rate => new RatePosterior(rate))];
         var (chances, losses) = RatePosterior.Compare(densities);
-        var comparisons = AlwaysValidComparison.Compute(
+        var comparisons = ChallengerComparisons.Compute(
             differences,
             facts.Control,
             page => totals[page].Conversions >= AlwaysValidTest.MinConversions,
-            facts.BaseRate * facts.SmallestLift,
+            new LookRule(facts.BaseRate * facts.SmallestLift, facts.Plan),
             facts.Alpha,
             facts.Past,
             facts.Beside

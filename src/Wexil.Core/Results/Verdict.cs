@@ -85,6 +85,11 @@ public abstract record Verdict(bool IsByMoney)
     /// the currency's smallest unit.</param>
     public sealed record Better(TestPage Page, TestPage Control, double Gain, bool IsByMoney) : Verdict(IsByMoney)
     {
+        /// <summary>
+        /// What of the gain is to be expected from now on; null for a test without a plan.
+        /// </summary>
+        public double? Expected { get; init; }
+
         /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.Ready;
 
@@ -129,6 +134,24 @@ public abstract record Verdict(bool IsByMoney)
     /// <summary>A page is ahead, and chance may still be why.</summary>
     public sealed record Undecided(TestPage Leader, TestPage Control, Forecast Expected, bool IsByMoney)
         : Verdict(IsByMoney)
+    {
+        /// <inheritdoc/>
+        public override VerdictKind Kind => VerdictKind.TooEarly;
+
+        /// <inheritdoc/>
+        public override Forecast Forecast => Expected;
+    }
+
+    /// <summary>All visitors that were planned have come, and no page is surely better.</summary>
+    /// <param name="SmallestLift">The lift that it was planned to find, as a share.</param>
+    /// <param name="Expected">What going on would take, if the lead holds.</param>
+    public sealed record PlanOver(
+        TestPage Leader,
+        TestPage Control,
+        double SmallestLift,
+        Forecast Expected,
+        bool IsByMoney
+    ) : Verdict(IsByMoney)
     {
         /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.TooEarly;

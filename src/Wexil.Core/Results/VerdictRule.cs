@@ -10,6 +10,9 @@ public static class VerdictRule
     /// </summary>
     private const double SilenceAlarm = 1e-6;
 
+    /// <summary>How much longer the always-valid rule takes with the fifth of α that is left after the plan.</summary>
+    private const double AfterPlan = 1.4;
+
     /// <summary>The power of the plan that a forecast follows.</summary>
     private const double Power = 0.8;
 
@@ -75,7 +78,11 @@ public static class VerdictRule
         var decision = Decision.From(result);
         return decision.Kind switch
         {
-            VerdictKind.Ready => new Verdict.Better(decision.Keep!, control, decision.Lift, false),
+            VerdictKind.Ready => new Verdict.Better(decision.Keep!, control, decision.Lift, false)
+            {
+                Expected = result.Pages.Single(page => page.Page.Id == decision.Keep!.Id).AgainstControl!.Expected
+                    / result.Control.Standard.Rate,
+            },
             VerdictKind.ControlWins => new Verdict.ControlBest(control, result.Pages.Count - 1, false),
             VerdictKind.NoDifference => new Verdict.NoDifference(control, result.Facts.SmallestLift, false),
             _ => null,
@@ -89,13 +96,35 @@ public static class VerdictRule
         var rival = leader.IsControl ? result.Challengers.MaxBy(page => page.ChanceBest)! : leader;
         var isKnown = control.Total.Conversions > 0 && control.Standard.Rate < 1;
         var baseRate = isKnown ? control.Standard.Rate : facts.BaseRate;
-        var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), facts.SmallestLift * facts.BaseRate);
-        var other = Math.Min(baseRate + gap, (1 + baseRate) / 2);
-        var forecast = Expect(result, Planner.PeekSafeTotal(baseRate, other, result.Pages.Count));
+        var planned = facts.SmallestLift * facts.BaseRate;
+        var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), planned);
+        var isOver = IsPlanOver(result.Pages.Select(page => page.AgainstControl));
+        var forecast = Expect(result, Needed(result, baseRate, planned, gap, isOver));
         var least = result.Pages.Min(page => page.Total.Conversions);
-        return least < AlwaysValidTest.MinConversions
-            ? new Verdict.TooFewConversions(least, forecast)
+        if (least < AlwaysValidTest.MinConversions)
+            return new Verdict.TooFewConversions(least, forecast);
+        return isOver
+            ? new Verdict.PlanOver(leader.Page, control.Page, facts.SmallestLift, forecast, false)
             : new Verdict.Undecided(leader.Page, control.Page, forecast, false);
+    }
+
+    /// <summary>Visitors from the start, over all pages.</summary>
+    private static double Needed(TestResult result, double baseRate, double planned, double gap, bool isOver)
+    {
+        double Other(double difference) => Math.Min(baseRate + difference, (1 + baseRate) / 2);
+        var pages = result.Pages.Count;
+        if (result.Facts.Plan is null)
+            return Planner.PeekSafeTotal(baseRate, Other(gap), pages);
+        return isOver
+            ? Planner.PeekSafeTotal(baseRate, Other(gap), pages) * AfterPlan
+            : Planner.PlannedTotal(baseRate, Other(planned), pages) * Planner.PlannedShare(gap / planned);
+    }
+
+    /// <summary>Every challenger has seen the last look of the plan.</summary>
+    private static bool IsPlanOver(IEnumerable<Comparison?> compared)
+    {
+        var looks = compared.OfType<Comparison>().ToArray();
+        return looks.Length > 0 && looks.All(look => look.Progress >= 1);
     }
 
     private static Verdict ByMoney(TestResult result, RevenueResult money, Decision decision)
@@ -105,7 +134,10 @@ public static class VerdictRule
         {
             case VerdictKind.Ready:
                 var better = money.Pages.Single(page => page.Page.Id == decision.Keep!.Id);
-                return new Verdict.Better(better.Page, control, better.AgainstControl!.Difference, true);
+                return new Verdict.Better(better.Page, control, better.AgainstControl!.Difference, true)
+                {
+                    Expected = better.AgainstControl.Expected,
+                };
             case VerdictKind.ControlWins:
                 return new Verdict.ControlBest(control, money.Pages.Count - 1, true);
             case VerdictKind.NoDifference:
@@ -114,16 +146,22 @@ public static class VerdictRule
         var leader = money.Pages.MaxBy(page => page.ChanceBest)!;
         var rival = leader.IsControl ? money.Challengers.MaxBy(page => page.ChanceBest)! : leader;
         var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), money.Margin);
-        return new Verdict.Undecided(leader.Page, control, Expect(result, Needed(money, rival, gap)), true);
+        var forecast = Expect(result, Needed(money, rival, gap));
+        return IsPlanOver(money.Pages.Select(page => page.AgainstControl))
+            ? new Verdict.PlanOver(leader.Page, control, result.Facts.SmallestLift, forecast, true)
+            : new Verdict.Undecided(leader.Page, control, forecast, true);
     }
 
-    /// <summary>The textbook's sample for two means of this spread, times what looking at any time costs.</summary>
+    /// <summary>The textbook's sample for two means of this spread, times what the rule of the test costs.</summary>
     private static double Needed(RevenueResult money, MoneyPage rival, double gap)
     {
         var spread = money.Control.Total.Variance + rival.Total.Variance;
         var quantiles = Confidence.Quantile(1 - TestResult.Alpha / 2) + Confidence.Quantile(Power);
         var each = quantiles * quantiles * spread / (gap * gap);
-        return each * Planner.PeekSafeFactor(money.Pages.Count) * money.Pages.Count;
+        var factor = money.Facts.Plan is null
+            ? Planner.PeekSafeFactor(money.Pages.Count)
+            : Planner.PlannedFactor(money.Pages.Count);
+        return each * factor * money.Pages.Count;
     }
 
     /// <param name="needed">Visitors from the start, over all pages.</param>

@@ -3,68 +3,109 @@ using Wexil.Core.Statistics;
 namespace Wexil.Core.Simulation;
 
 /// <summary>
-/// A kind of test that is simulated many times over, to see how often rules of deciding are wrong, and how often they
-/// find what is there.
+/// A kind of test that is simulated many times over, to see how often rules of deciding are wrong, how often they find
+/// what is there, and how soon.
 /// </summary>
 /// <param name="Rate">The share of the control's visitors who convert, averaged over the week.</param>
 /// <param name="Lift">By how much the last page converts better; 0 where all pages are alike.</param>
 /// <param name="Factor">How many times the textbook's sample comes.</param>
-/// <param name="IsMoney">Judged by what visitors bring, of whom one in forty brings fifty times as much.</param>
-/// <param name="Shifts">Weights change midway, while the rate moves.</param>
-public sealed record CalibrationCase(
-    string Name,
-    int Pages,
-    double Rate,
-    double Lift,
-    double Factor,
-    bool IsMoney = false,
-    bool Shifts = false
-)
+public sealed record CalibrationCase(string Name, int Pages, double Rate, double Lift, double Factor)
 {
-    /// <summary>The smallest lift worth finding, which is what the last page has where it is better.</summary>
+    /// <summary>The smallest lift worth finding, by which each test is planned.</summary>
     public const double SmallestLift = 0.2;
 
     /// <summary>How long each simulated test runs.</summary>
     public const int Days = 28;
 
+    /// <summary>Judged by what visitors bring, of whom one in forty brings fifty times as much.</summary>
+    public bool IsMoney { get; init; }
+
+    /// <summary>How often the weights change, while the rate moves.</summary>
+    public int Shifts { get; init; }
+
+    /// <summary>Weights follow the evidence.</summary>
+    public bool Leans { get; init; }
+
+    /// <summary>After how many hours, on average, a visitor converts; 0 for at once.</summary>
+    public double Delay { get; init; }
+
     /// <summary>The cases that are printed, in order.</summary>
-    public static IReadOnlyList<CalibrationCase> All { get; } =
-    [
-        .. new[] { 0.005, 0.03, 0.3 }.SelectMany(rate =>
-            new[] { 2, 4 }.Select(pages => new CalibrationCase(
-                $"{pages} pages alike, {rate * 100:0.#}%",
-                pages,
-                rate,
-                0,
-                pages == 2 ? 1.6 : 2
-            ))
-        ),
-        new("2 pages alike, weights shifted", 2, 0.03, 0, 1.6, Shifts: true),
-        new("4 pages alike, weights shifted", 4, 0.03, 0, 2, Shifts: true),
-        new("2 pages alike, by money", 2, 0.03, 0, 3, IsMoney: true),
-        new("4 pages alike, by money", 4, 0.03, 0, 3, IsMoney: true),
-        .. new[] { 0.005, 0.03, 0.3 }.Select(rate => new CalibrationCase(
-            $"2 pages, one {SmallestLift * 100:0}% better, {rate * 100:0.#}%",
-            2,
-            rate,
-            SmallestLift,
-            1.6
-        )),
-        .. new[] { 0.005, 0.03, 0.3 }.Select(rate => new CalibrationCase(
-            $"4 pages, one {SmallestLift * 100:0}% better, {rate * 100:0.#}%",
-            4,
-            rate,
-            SmallestLift,
-            2
-        )),
-    ];
+    public static IReadOnlyList<CalibrationCase> All { get; } = [.. Alike(), .. Better()];
 
     /// <summary>Visitors of a page over the whole test.</summary>
     public double VisitorsPerPage => Planner.VisitorsPerPage(Rate, Rate * (1 + SmallestLift)) * Factor;
+
+    private static double[] Rates => [0.005, 0.03, 0.3];
+
+    private static IEnumerable<CalibrationCase> Alike()
+    {
+        const double rate = 0.03;
+        foreach (var pages in new[] { 2, 4 })
+        {
+            var factor = pages == 2 ? 1.6 : 2;
+            foreach (var each in Rates)
+                yield return new($"{pages} pages alike, {each * 100:0.#}%", pages, each, 0, factor);
+            foreach (var shifts in new[] { 1, 6, 27 })
+                yield return new($"{pages} pages alike, weights shifted {shifts}", pages, rate, 0, factor)
+                {
+                    Shifts = shifts,
+                };
+            yield return new($"{pages} pages alike, by money", pages, rate, 0, 3) { IsMoney = true };
+            yield return new($"{pages} pages alike, leaning", pages, rate, 0, factor) { Leans = true };
+            yield return new($"{pages} pages alike, delayed", pages, rate, 0, factor) { Delay = 48 };
+        }
+    }
+
+    private static IEnumerable<CalibrationCase> Better()
+    {
+        CalibrationCase Case(int pages, double rate, double lift, double factor) =>
+            new($"{pages} pages, one {lift * 100:0}% better, {rate * 100:0.#}%, x{factor:0.0}", pages, rate, lift, factor);
+        foreach (var rate in Rates)
+            yield return Case(2, rate, SmallestLift, 1);
+        foreach (var rate in Rates)
+            yield return Case(2, rate, SmallestLift, 1.6);
+        foreach (var rate in Rates)
+            yield return Case(4, rate, SmallestLift, Planner.PlannedFactor(4));
+        yield return Case(2, 0.03, 0.1, 1.6);
+        yield return Case(2, 0.03, 0.5, 1.6);
+    }
 }
 
-/// <summary>Which rules called a winner, or a loser, at some look of a run.</summary>
-public readonly record struct Calls(bool PeekSafe, bool Textbook, bool Usual);
+/// <summary>How many visitors had come when each rule first called a page better or worse; null where it never did.
+/// </summary>
+/// <param name="Planned">The rule of new tests.</param>
+/// <param name="AlwaysValid">The rule of tests that began before there were plans.</param>
+/// <param name="Textbook">The textbook’s test at every look.</param>
+/// <param name="Usual">95%, 100 conversions a page, 14 days.</param>
+public readonly record struct Calls(long? Planned, long? AlwaysValid, long? Textbook, long? Usual)
+{
+    /// <summary>By the planned rule, the lift of the page as it was seen when it was called.</summary>
+    public double? LiftSeen { get; init; }
 
-/// <summary>How many runs of a case each rule called.</summary>
-public sealed record Calibrated(CalibrationCase Case, int Runs, int PeekSafe, int Textbook, int Usual);
+    /// <summary>The lift that was to be expected of it then.</summary>
+    public double? LiftExpected { get; init; }
+
+    internal bool AreAll => this is { Planned: not null, AlwaysValid: not null, Textbook: not null, Usual: not null };
+}
+
+/// <summary>How a rule did in the runs of a case.</summary>
+/// <param name="Called">In how many runs it called a page.</param>
+/// <param name="Visitors">How many visitors had come then, on average; null where it never called.</param>
+public sealed record CallCount(int Called, double? Visitors)
+{
+    internal static CallCount Of(IEnumerable<long?> calls)
+    {
+        long[] visitors = [.. calls.OfType<long>()];
+        return new(visitors.Length, visitors.Length == 0 ? null : visitors.Average());
+    }
+}
+
+/// <summary>How each rule did in the runs of a case.</summary>
+public sealed record Calibrated(
+    CalibrationCase Case,
+    int Runs,
+    CallCount Planned,
+    CallCount AlwaysValid,
+    CallCount Textbook,
+    CallCount Usual
+);

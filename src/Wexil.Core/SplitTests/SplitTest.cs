@@ -35,6 +35,18 @@ public sealed record SplitTest(
     public double? BaseEarned { get; init; }
 
     /// <summary>
+    /// How what visitors bring was spread at that look: the variance of the weighted sum of differences by unit of
+    /// weight. Null before, and for a test without a plan.
+    /// </summary>
+    public double? BaseSpread { get; init; }
+
+    /// <summary>
+    /// It is judged by the plan it started with; false for tests that began before there were any, which end by the
+    /// rule they began with.
+    /// </summary>
+    public bool IsPlanned { get; init; }
+
+    /// <summary>
     /// The rate of all pages together at the first look that saw enough, by which the expected one was corrected; null
     /// before.
     /// </summary>

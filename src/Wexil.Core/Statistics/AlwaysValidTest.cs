@@ -20,7 +20,7 @@ public static class AlwaysValidTest
     public static Look At(Estimate estimate, double tau, double alpha = 0.05)
     {
         ArgumentOutOfRangeException.ThrowIfNegativeOrZero(tau);
-        var (d, v) = estimate;
+        var (d, v, _) = estimate;
         if (v <= 0)
             return new(0, 1, new(double.NegativeInfinity, double.PositiveInfinity));
         var t2 = tau * tau;

@@ -25,6 +25,8 @@ public sealed record EvidenceMethod(
     Func<IReadOnlyDictionary<string, string>, IReadOnlyList<Figure>> Compute
 )
 {
+    private const double PlanAlpha = 0.05;
+
     private static readonly string[] TwoArms = ["visitors_a", "conversions_a", "visitors_b", "conversions_b"];
 
     /// <summary>All methods, in the order in which they are listed.</summary>
@@ -45,6 +47,7 @@ public sealed record EvidenceMethod(
         new("sample-ratio", ["observed", "weights"], Ratio),
         new("phases-cmh", ["phases"], Cmh),
         new("peek-safe", [.. TwoArms, "base_rate", "smallest_lift"], Peek),
+        new("planned", ["phases", "base_rate", "smallest_lift", "plan_over"], Planned),
         new("sections-logit", ["levels", "cells"], Sections),
     ];
 
@@ -135,14 +138,7 @@ public sealed record EvidenceMethod(
 
     private static IReadOnlyList<Figure> Cmh(IReadOnlyDictionary<string, string> row)
     {
-        var phases = row["phases"]
-            .Split('|')
-            .Select(phase =>
-                Counts(phase) is [var na, var xa, var nb, var xb]
-                    ? new PhasePair(ArmOf(na, xa), ArmOf(nb, xb))
-                    : throw new FormatException("a phase is visitors_a;conversions_a;visitors_b;conversions_b")
-            )
-            .ToArray();
+        var phases = PhasesOf(row);
         var (chiSquare, p) = Phases.Test(phases);
         return
         [
@@ -170,6 +166,42 @@ public sealed record EvidenceMethod(
             Figure.One("high", look.Difference.High),
         ];
     }
+
+    private static IReadOnlyList<Figure> Planned(IReadOnlyDictionary<string, string> row)
+    {
+        var (baseRate, lift) = (Number(row["base_rate"]), Number(row["smallest_lift"]));
+        if (!(baseRate is > 0 and < 1 && lift > 0))
+            throw new FormatException("base_rate lies between 0 and 1, and smallest_lift is above 0");
+        if (Phases.Difference(PhasesOf(row)) is not { } estimate)
+            throw new FormatException("both pages need visitors");
+        var plan = SamplingPlan.ForRates(baseRate, baseRate * lift);
+        // What its last look saw is not among the numbers given.
+        PlanEnd? end = Count(row["plan_over"]) == 0 ? null : new(0, double.PositiveInfinity);
+        var look = PlannedTest.At(estimate, baseRate * lift, plan, PlanAlpha, end);
+        return
+        [
+            Figure.One("planned_weight", plan.Weight),
+            Figure.One("difference", estimate.Difference),
+            Figure.One("variance", estimate.Variance),
+            Figure.One("progress", look.Progress),
+            Figure.One("p_planned", look.Planned),
+            Figure.One("p_open", look.Open),
+            Figure.One("p_value", look.P),
+            Figure.One("low", look.Difference.Low),
+            Figure.One("high", look.Difference.High),
+        ];
+    }
+
+    private static PhasePair[] PhasesOf(IReadOnlyDictionary<string, string> row) =>
+        [
+            .. row["phases"]
+                .Split('|')
+                .Select(phase =>
+                    Counts(phase) is [var na, var xa, var nb, var xb]
+                        ? new PhasePair(ArmOf(na, xa), ArmOf(nb, xb))
+                        : throw new FormatException("a phase is visitors_a;conversions_a;visitors_b;conversions_b")
+                ),
+        ];
 
     private static IReadOnlyList<Figure> Sections(IReadOnlyDictionary<string, string> row)
     {

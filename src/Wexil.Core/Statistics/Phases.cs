@@ -36,7 +36,7 @@ public static class Phases
         if (weights == 0)
             return null;
         var difference = weighted / weights;
-        return new(difference, Math.Max(0, difference * p + q) / (weights * weights));
+        return new(difference, Math.Max(0, difference * p + q) / (weights * weights), weights);
     }
 
     /// <summary>
@@ -64,7 +64,7 @@ public static class Phases
             weighted += weight * (b.Mean - a.Mean);
             variance += weight * weight * (varianceA / na + varianceB / nb);
         }
-        return new(weighted / weights, variance / (weights * weights));
+        return new(weighted / weights, variance / (weights * weights), weights);
     }
 
     /// <summary>
@@ -110,4 +110,10 @@ public static class Phases
 }
 
 /// <summary>A difference of per-visitor means and the estimated variance of that difference.</summary>
-public readonly record struct Estimate(double Difference, double Variance);
+/// <param name="Weight">The sum of the weights that it is combined by, nA·nB/(nA + nB) of each phase; half the visitors
+/// of a page where both have as many.</param>
+public readonly record struct Estimate(double Difference, double Variance, double Weight)
+{
+    /// <summary>The weighted sum of the phases' differences, and its variance.</summary>
+    public (double Difference, double Variance) Sum => (Difference * Weight, Variance * Weight * Weight);
+}

@@ -1,7 +1,7 @@
 namespace Wexil.Core.Statistics;
 
 /// <summary>
-/// How many visitors tests of several sections take, by the peek-safe rule: all at once, one section after the other,
+/// How many visitors tests of several sections take, each with a plan: all at once, one section after the other,
 /// or each combination as a page of its own.
 /// </summary>
 /// <param name="AllAtOnce">Every visitor tells about every section.</param>
@@ -20,12 +20,12 @@ public sealed record SectionsPlan(double AllAtOnce, double OneAtATime, double As
         var better = Planner.BetterRate(rate, lift);
         // Each version needs the visitors that a page does; those of all sections are compared together.
         var compared = 1 + versions.Sum(count => count - 1);
-        var each = Planner.VisitorsPerPage(rate, better) * Planner.PeekSafeFactor(compared);
+        var each = Planner.VisitorsPerPage(rate, better) * Planner.PlannedFactor(compared);
         var pages = versions.Aggregate(1L, (product, count) => Math.Min(MaxPages + 1, product * count));
         return new(
             each * versions.Max(),
-            versions.Sum(count => Planner.PeekSafeTotal(rate, better, count)),
-            pages > MaxPages ? double.PositiveInfinity : Planner.PeekSafeTotal(rate, better, (int)pages)
+            versions.Sum(count => Planner.PlannedTotal(rate, better, count)),
+            pages > MaxPages ? double.PositiveInfinity : Planner.PlannedTotal(rate, better, (int)pages)
         );
     }
 }

@@ -30,6 +30,9 @@ public readonly record struct VisitorTraits(long Packed)
 
     private const long SourceBits = (1L << (NetworkAt - SourceAt)) - 1;
 
+    /// <summary>The highest number of a source that there is room for.</summary>
+    public const long MaxSource = SourceBits - 1;
+
     /// <param name="source">The number of the source: 0 for none, -1 for one of very many.</param>
     /// <param name="day">The weekday in the owner's time zone.</param>
     public static VisitorTraits From(VisitNote note, long source, DayOfWeek day)

@@ -111,7 +111,7 @@ public sealed class GoalTests
                 Gen.Enum<Device>(),
                 Pick("", "US", "GB", "DE", "ZW"),
                 Gen.Bool,
-                Gen.Long[-1, 1L << 40],
+                Gen.Long[-1, VisitorTraits.MaxSource],
                 Gen.Enum<DayOfWeek>()
             )
             .AlwaysHolds(

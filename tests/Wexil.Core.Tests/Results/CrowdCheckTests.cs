@@ -69,7 +69,7 @@ public sealed class CrowdCheckTests
                 Gen.Int[0, Crowd.Numbers],
                 Gen.Int[0, Crowd.Numbers],
                 Gen.Select(Gen.Enum<Device>(), Gen.Enum<DayOfWeek>(), Gen.Char['a', 'z'].Array[0, 20]),
-                Gen.Long[-1, 50_000_000]
+                Gen.Long[-1, VisitorTraits.MaxSource]
             )
             .AlwaysHolds(
                 (network, agent, visit, source) =>

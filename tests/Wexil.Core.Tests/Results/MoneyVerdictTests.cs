@@ -76,7 +76,7 @@ public sealed class MoneyVerdictTests
             [
                 [Sold(5000, 200), new(5000, 10 * 90_000.0, 10 * 90_000.0 * 90_000)],
             ],
-            156,
+            new(156, null),
             []
         );
         var verdict = VerdictRule.Apply(TestResult.From(facts), money, onMoney: true);
@@ -97,7 +97,7 @@ public sealed class MoneyVerdictTests
             [
                 [Sold(5000, 500), Sold(6000, 900)],
             ],
-            390,
+            new(390, null),
             []
         );
         var problem = VerdictRule.Apply(TestResult.From(broken), money, onMoney: true);
@@ -191,7 +191,7 @@ public sealed class MoneyVerdictTests
             [
                 [.. buyers.Select(bought => Sold(visitors, bought))],
             ],
-            buyers[0] * Order / visitors,
+            new(buyers[0] * Order / visitors, null),
             []
         );
     }

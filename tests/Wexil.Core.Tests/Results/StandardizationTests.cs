@@ -119,7 +119,7 @@ public sealed class StandardizationTests
             [Orders(9000, 900, 5000), Orders(1000, 110, 5000)],
             [Orders(1000, 20, 5000), Orders(9000, 230, 5000)],
         ];
-        var money = RevenueResult.From(facts, phases, 100, []);
+        var money = RevenueResult.From(facts, phases, new(100, null), []);
         Assert.True(money.Pages[0].Total.Mean > money.Pages[1].Total.Mean);
         Assert.True(money.Pages[0].Standard.Mean < money.Pages[1].Standard.Mean);
         Assert.True(money.Pages[0].ChanceBest < money.Pages[1].ChanceBest);

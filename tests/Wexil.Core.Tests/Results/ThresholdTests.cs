@@ -197,7 +197,7 @@ public sealed class ThresholdTests
             [
                 [Of(200), Of(buyers)],
             ],
-            156,
+            new(156, null),
             []
         );
         Assert.Equal(isSwayed ? "B" : null, money.Swayed?.Page.Letter);

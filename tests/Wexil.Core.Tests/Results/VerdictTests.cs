@@ -98,7 +98,7 @@ public sealed class VerdictTests
             [
                 [Of(visitorsA, orderA, buyersA), Of(visitorsB, orderB, buyersB)],
             ],
-            orderA * buyersA / (double)visitorsA,
+            new(orderA * buyersA / (double)visitorsA, null),
             []
         );
         var verdict = VerdictRule.Apply(standing, money, onMoney: true);
@@ -120,7 +120,7 @@ public sealed class VerdictTests
             [
                 [new(10_000, 700 * 3900.0, 700 * 3900.0 * 3900), new(10_000, 400 * 3900.0, 400 * 3900.0 * 3900)],
             ],
-            273,
+            new(273, null),
             []
         );
         var byGoal = VerdictRule.Apply(standing, money, onMoney: false);

@@ -1,36 +1,101 @@
 using Wexil.Core.Simulation;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Tests.Simulation;
 
 /// <summary>
 /// The promise itself: looked at every hour, pages that are alike are called in at most 5% of tests, and a page that is
-/// better is found.
+/// better is found as often as by the textbook's single look.
 /// </summary>
 public sealed class CalibrationTests
 {
-    private const int Runs = 800;
+    private const int Runs = 800,
+        RunsOfBetter = 3_000;
 
-    public static TheoryData<string> Cases => [.. CalibrationCase.All.Select(what => what.Name)];
+    public static TheoryData<string> Alike => Named(what => what.Lift == 0 && !what.Leans);
+
+    public static TheoryData<string> AsPlanned =>
+        Named(what => what.Lift == CalibrationCase.SmallestLift && what.Factor < 1.5);
+
+    public static TheoryData<string> Longer =>
+        Named(what => what is { Lift: CalibrationCase.SmallestLift, Pages: 2, Factor: > 1.5 });
 
     [Theory]
-    [MemberData(nameof(Cases))]
-    public void Hourly_looks_are_safe_and_find_what_is_there(string name)
+    [MemberData(nameof(Alike))]
+    public void Pages_that_are_alike_are_called_in_at_most_a_twentieth_of_tests(string name)
     {
-        var what = CalibrationCase.All.Single(known => known.Name == name);
-        var result = Calibration.Run(what, Runs);
-        if (what.Lift > 0)
-            Assert.InRange(result.PeekSafe, Runs * 75 / 100, Runs);
+        var result = Calibration.Run(Find(name), Runs);
+        Assert.InRange(result.Planned.Called, 0, Runs * 5 / 100);
+        Assert.InRange(result.AlwaysValid.Called, 0, Runs * 5 / 100);
+        // The rules that people use are the known bad examples.
+        Assert.True(
+            result.Textbook.Called > Runs / 4 && result.Usual.Called > Runs / 10,
+            $"{result.Textbook} and {result.Usual} of {Runs}"
+        );
+    }
+
+    [Theory]
+    [InlineData(2)]
+    [InlineData(4)]
+    public void So_they_are_where_weights_follow_the_evidence(int pages)
+    {
+        const int runs = 60;
+        var result = Calibration.Run(CalibrationCase.All.Single(what => what.Leans && what.Pages == pages), runs);
+        Assert.InRange(result.Planned.Called, 0, runs * 8 / 100);
+    }
+
+    [Theory]
+    [MemberData(nameof(AsPlanned))]
+    public void A_page_as_good_as_planned_is_found_in_the_visitors_planned(string name)
+    {
+        var result = Calibration.Run(Find(name), RunsOfBetter);
+        Assert.InRange(result.Planned.Called, RunsOfBetter * 72 / 100, RunsOfBetter);
+        // Without a plan, in hardly more than half.
+        Assert.InRange(result.AlwaysValid.Called, 0, result.Planned.Called * 9 / 10);
+    }
+
+    [Theory]
+    [MemberData(nameof(Longer))]
+    public void With_the_visitors_that_a_test_without_a_plan_takes_it_is_found_as_often_and_sooner(string name)
+    {
+        var result = Calibration.Run(Find(name), Runs);
+        Assert.InRange(result.Planned.Called, Runs * 74 / 100, Runs);
+        Assert.InRange(result.AlwaysValid.Called, Runs * 75 / 100, Runs);
+        Assert.True(result.Planned.Visitors < result.AlwaysValid.Visitors);
+    }
+
+    [Theory]
+    [InlineData(0.2, 0.17, 0.23)]
+    [InlineData(0.3, 0.27, 0.33)]
+    [InlineData(0.1, 0, 0)]
+    public void What_is_expected_of_a_called_page_is_near_the_truth(double lift, double low, double high)
+    {
+        var what = new CalibrationCase($"one {lift * 100:0}% better", 2, 0.03, lift, 1);
+        var called = Calibration
+            .All(what, RunsOfBetter)
+            .Where(call => call.LiftSeen is not null)
+            .ToArray();
+        var seen = Median(called.Select(call => call.LiftSeen!.Value));
+        var expected = Median(called.Select(call => call.LiftExpected!.Value));
+        if (high > 0)
+            Assert.InRange(expected, low, high);
         else
-            Assert.InRange(result.PeekSafe, 0, Runs * 5 / 100);
-        // The rules that people use are the known bad examples: they call pages that are alike.
-        if (what.Lift == 0)
-            Assert.True(
-                result.Textbook > Runs / 4 && result.Usual > Runs / 10,
-                $"{result.Textbook} and {result.Usual} of {Runs}"
-            );
+            Assert.InRange(Math.Abs(expected - lift), 0, (seen - lift) / 2);
+        Assert.True(seen > lift, $"{seen}");
     }
 
     [Fact]
     public void A_run_is_the_same_each_time() =>
         Assert.Equal(Calibration.Once(CalibrationCase.All[8], 17), Calibration.Once(CalibrationCase.All[8], 17));
+
+    private static double Median(IEnumerable<double> values)
+    {
+        double[] inOrder = [.. values.Order()];
+        return inOrder[inOrder.Length / 2];
+    }
+
+    private static CalibrationCase Find(string name) => CalibrationCase.All.Single(what => what.Name == name);
+
+    private static TheoryData<string> Named(Func<CalibrationCase, bool> which) =>
+        [.. CalibrationCase.All.Where(which).Select(what => what.Name)];
 }

@@ -72,7 +72,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         var rate = baseRate / 100;
         double Needed(int count) =>
             Math.Ceiling(
-                Planner.PeekSafeTotal(rate, Planner.BetterRate(rate, smallestLift / 100), Math.Max(2, count)) / 100
+                Planner.PlannedTotal(rate, Planner.BetterRate(rate, smallestLift / 100), Math.Max(2, count)) / 100
             ) * 100;
         var daily = perDay * share / 100;
         string Days(double visitors, string after) =>

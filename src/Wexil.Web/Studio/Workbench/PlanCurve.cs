@@ -67,7 +67,7 @@ public sealed class PlanCurve
 
     /// <param name="lift">In percent.</param>
     public double Visitors(double lift) =>
-        Planner.PeekSafeTotal(_rate, Planner.BetterRate(_rate, lift / 100), _pages, _power);
+        Planner.PlannedTotal(_rate, Planner.BetterRate(_rate, lift / 100), _pages, _power);
 
     public double Days(double lift) => Visitors(lift) / _perDay;
 
