@@ -32,6 +32,7 @@ public static class DemoWorld
         await HerbClub.MakeAsync(demo, visitors);
         await BalconyNotes.MakeAsync(demo, visitors);
         await DemoTeam.JoinAsync(host, demo.Now);
+        await new DemoLooks(host, demo.Now).TakeAsync();
         // The hourly look, without waiting for the hour.
         await host.Services.GetRequiredService<TestMonitor>().LookAsync();
         await says.WriteLineAsync(

@@ -7,6 +7,11 @@ using Wexil.Store.Recording;
 
 namespace Wexil.Store;
 
+/// <summary>A page on its way through the plan, at a look.</summary>
+/// <param name="Progress">How much of the plan was done, 1 at its end.</param>
+/// <param name="Evidence">As a share of what a call asks for, above 0 while the page is ahead.</param>
+public sealed record LookPoint(PageId Page, bool OnMoney, DateTimeOffset At, double Progress, double Evidence);
+
 /// <summary>What a look at a test saw.</summary>
 /// <param name="ByGoal">The looks so far, by page, this one included; empty where nothing can be said yet.</param>
 /// <param name="Stood">How the test stood, as a word.</param>
@@ -21,11 +26,33 @@ public sealed record TestLook(
 {
     /// <summary>The rate of all pages together, where the expected one is to be corrected by it now.</summary>
     public double? SeenRate { get; init; }
+
+    /// <summary>Where each page stands on its way.</summary>
+    public IReadOnlyList<LookPoint> Points { get; init; } = [];
 }
 
 /// <summary>The looks that the program takes at running tests, and what the owner was told of them.</summary>
 public sealed class LookStore(Database database, Journal journal, TimeProvider time)
 {
+    // Of a plan, so many points say as much as all looks do.
+    private const double LeastStep = 0.005;
+
+    /// <summary>The way of each page through the plan, in order of time.</summary>
+    public IReadOnlyList<LookPoint> Points(TestId test, bool onMoney) =>
+        database.Read(c =>
+            c.Rows(
+                """
+                SELECT page_id, at, progress, evidence
+                FROM look_points
+                WHERE test_id = $1 AND on_money = $2
+                ORDER BY page_id, at
+                """,
+                row => new LookPoint(new(row.GetInt64(0)), onMoney, row.Time(1), row.GetDouble(2), row.GetDouble(3)),
+                test.Value,
+                onMoney ? 1 : 0
+            )
+        );
+
     /// <summary>The looks at a test so far, by page.</summary>
     public IReadOnlyDictionary<PageId, PastLooks> Past(TestId test, bool onMoney) =>
         database.Read(c =>
@@ -88,6 +115,8 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
             {
                 Write(c, look.Test, look.ByGoal, onMoney: false);
                 Write(c, look.Test, look.ByMoney, onMoney: true);
+                foreach (var point in look.Points)
+                    Write(c, look.Test, point);
                 c.Execute(
                     """
                     INSERT INTO last_looks VALUES ($1, $2, $3)
@@ -115,6 +144,23 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
             }
         });
 
+    private static void Write(SqliteConnection c, TestId test, LookPoint point) =>
+        c.Execute(
+            """
+            INSERT OR IGNORE INTO look_points (test_id, page_id, on_money, at, progress, evidence)
+            SELECT $1, $2, $3, $4, $5, $6
+            WHERE NOT EXISTS (
+              SELECT 1 FROM look_points WHERE test_id = $1 AND page_id = $2 AND on_money = $3 AND progress > $7)
+            """,
+            test.Value,
+            point.Page.Value,
+            point.OnMoney ? 1 : 0,
+            point.At.ToUnixTimeMilliseconds(),
+            point.Progress,
+            point.Evidence,
+            point.Progress - LeastStep
+        );
+
     private static void Write(
         SqliteConnection c,
         TestId test,
@@ -128,7 +174,8 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                 INSERT INTO looks (test_id, page_id, on_money, ahead, behind, end_difference, end_variance, called)
                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
                 ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind,
-                  end_difference = excluded.end_difference, end_variance = excluded.end_variance, called = excluded.called
+                  end_difference = excluded.end_difference, end_variance = excluded.end_variance,
+                  called = excluded.called
                 """,
                 test.Value,
                 page.Value,

@@ -25,6 +25,7 @@ public sealed partial class SchemaTests
         "kept_numbers",
         "last_looks",
         "last_seen",
+        "look_points",
         "looks",
         "members",
         "opt_in_settings",

@@ -56,6 +56,8 @@ public sealed class VersionTests
     private static void Holds(World world, int version)
     {
         var test = Assert.Single(world.Tests.Open());
+        // It ends by the rule it began with.
+        Assert.False(test.IsPlanned);
         Assert.Equal(["Calendar", "First salad"], test.Pages.Select(page => world.Pages.Find(page)!.Name));
         var phases = world.Tests.Phases(test.Id);
         Assert.Equal(["50/50", "20/80"], phases.Take(2).Select(phase => phase.Weights.ToString()));

@@ -206,7 +206,8 @@ public sealed class AfterTests
         await KeepAsync(wexil, tested, tested.B);
         await VisitAsync(wexil, tested, 100);
         var line = Assert.Single(wexil.Get<KeptGains>().All());
-        Assert.Equal(("USD", "$245"), (line.Currency!.Code, line.Amount));
+        // What was seen is $245; what is to be expected of a page that was called, a little less.
+        Assert.Equal(("USD", "$244"), (line.Currency!.Code, line.Amount));
         var kept = await wexil.StartTestAsync("borage");
         await Crowd.ComeAsync(wexil, kept, 2000, 300, 200);
         await KeepAsync(wexil, kept, kept.A);

@@ -114,6 +114,7 @@ public sealed class TestMonitor(
         )
         {
             SeenRate = test.SeenRate is null ? reading.SeenRate : null,
+            Points = isDecidable ? [.. reading.Way(onMoney: false, now), .. reading.Way(onMoney: true, now)] : [],
         };
         if (before != stood)
             await TellAsync(test, reading, state, before, decision, address);

@@ -108,36 +108,47 @@ public static class ChallengerComparisons
             // called page includes it.
             var rank = values.Where((p, other) => p < values[k] || (p == values[k] && other < k)).Count();
             var level = alpha / Math.Max(1, values.Length - Math.Min(rank, called));
-            if (raw[k] is null)
-            {
-                comparisons[challengers[k]] = new(estimate.Difference, null, adjusted[k]);
-                continue;
-            }
-            var end = PastOf(challengers[k]).End;
-            var look = rule.At(estimate, level, end);
-            comparisons[challengers[k]] = new(
-                estimate.Difference,
-                adjusted[k] <= alpha ? OnOneSide(look.Difference, estimate.Difference) : look.Difference,
-                adjusted[k],
-                raw[k]
-            )
-            {
-                Progress = look.Progress,
-                Ends = look.Progress >= 1 && end is null ? new(estimate.Difference, estimate.Variance) : null,
-                Evidence = Evidence(look.Difference, estimate.Difference),
-                Expected =
-                    adjusted[k] <= alpha && estimate.Difference > 0 && rule.Plan is { } plan
-                        ? Expected(estimate, plan, PastOf(challengers[k]).Called, level)
-                        : null,
-            };
+            comparisons[challengers[k]] = raw[k] is null
+                ? new(estimate.Difference, null, adjusted[k])
+                : Compared(estimate, rule, level, PastOf(challengers[k]), (raw[k], adjusted[k], adjusted[k] <= alpha));
         }
         return comparisons;
+    }
+
+    /// <param name="level">The share of α that the page is held to.</param>
+    private static Comparison Compared(
+        Estimate estimate,
+        LookRule rule,
+        double level,
+        PastLooks past,
+        (double? Raw, double Adjusted, bool IsCalled) p
+    )
+    {
+        var look = rule.At(estimate, level, past.End);
+        return new(
+            estimate.Difference,
+            p.IsCalled ? OnOneSide(look.Difference, estimate.Difference) : look.Difference,
+            p.Adjusted,
+            p.Raw
+        )
+        {
+            Progress = look.Progress,
+            Ends = look.Progress >= 1 && past.End is null ? new(estimate.Difference, estimate.Variance) : null,
+            Evidence = Evidence(look.Difference, estimate.Difference),
+            Expected =
+                p.IsCalled && estimate.Difference > 0 && rule.Plan is { } plan
+                    ? Expected(estimate, plan, past.Called, level)
+                    : null,
+        };
     }
 
     private static double Expected(Estimate estimate, SamplingPlan plan, double? called, double level)
     {
         var (progress, end) = (plan.Progress(estimate), Math.Sqrt(plan.Variance));
-        var drift = CallTimes.At(level).Expected(called ?? progress, progress, estimate.Sum.Difference / end);
+        // After the plan nobody looks for the best moment any more, and what is seen can be believed.
+        if ((called ?? progress) > 1)
+            return estimate.Difference;
+        var drift = CallTimes.At(level).Expected(progress, estimate.Sum.Difference / end);
         // By the plan's end the weights are as much more as its variance is.
         return drift * end * progress / estimate.Weight;
     }

@@ -5,8 +5,7 @@ namespace Wexil.Core.Results;
 /// <summary>
 /// What a page that was kept has brought more than the page it replaced: the difference of the test times the visitors
 /// who were shown it since. A page is kept because it was ahead, so the plain difference is rather too high: where the
-/// test had a plan, the one to be expected stands in its place. The interval, which may be looked at any time, holds what
-/// is known.
+/// test had a plan, the one to be expected is taken. The interval holds what is known.
 /// </summary>
 /// <param name="Amount">In conversions, or in the currency's smallest unit.</param>
 public readonly record struct RealisedUplift(double Amount, Interval Range)

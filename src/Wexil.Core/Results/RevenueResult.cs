@@ -81,7 +81,10 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
         var (chances, losses) = MeanPosterior.Compare([.. standard.Select(revenue => new MeanPosterior(revenue))]);
         MoneyPage PageOf(TestPage page, int i) =>
             new(page, i == facts.Control, totals[i], standard[i], chances[i], losses[i], comparisons[i]);
-        double[] spreads = [.. estimates.OfType<Estimate>().Select(estimate => estimate.Sum.Variance / estimate.Weight)];
+        double[] spreads =
+        [
+            .. estimates.OfType<Estimate>().Select(estimate => estimate.Sum.Variance / estimate.Weight),
+        ];
         return new(facts, [.. facts.Pages.Select(PageOf)], margin, spreads.Length == 0 ? null : spreads.Average());
     }
 }

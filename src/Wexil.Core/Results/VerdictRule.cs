@@ -80,7 +80,8 @@ public static class VerdictRule
         {
             VerdictKind.Ready => new Verdict.Better(decision.Keep!, control, decision.Lift, false)
             {
-                Expected = result.Pages.Single(page => page.Page.Id == decision.Keep!.Id).AgainstControl!.Expected
+                Expected =
+                    result.Pages.Single(page => page.Page.Id == decision.Keep!.Id).AgainstControl!.Expected
                     / result.Control.Standard.Rate,
             },
             VerdictKind.ControlWins => new Verdict.ControlBest(control, result.Pages.Count - 1, false),
@@ -99,7 +100,9 @@ public static class VerdictRule
         var planned = facts.SmallestLift * facts.BaseRate;
         var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), planned);
         var isOver = IsPlanOver(result.Pages.Select(page => page.AgainstControl));
-        var forecast = Expect(result, Needed(result, baseRate, planned, gap, isOver));
+        // Where only the rival's plan is over, going on is what settles it too.
+        var isOnItsOwn = isOver || rival.AgainstControl?.Progress >= 1;
+        var forecast = Expect(result, Needed(result, baseRate, planned, gap, isOnItsOwn));
         var least = result.Pages.Min(page => page.Total.Conversions);
         if (least < AlwaysValidTest.MinConversions)
             return new Verdict.TooFewConversions(least, forecast);

@@ -33,15 +33,11 @@ public static class Calibration
     public static Calls[] All(CalibrationCase what, int runs, Action<int>? tell = null)
     {
         var (calls, done) = (new Calls[runs], 0);
-        Parallel.For(
-            0,
-            runs,
-            run =>
-            {
-                calls[run] = Once(what, run);
-                tell?.Invoke(Interlocked.Increment(ref done));
-            }
-        );
+        Parallel.For(0, runs, run =>
+        {
+            calls[run] = Once(what, run);
+            tell?.Invoke(Interlocked.Increment(ref done));
+        });
         return calls;
     }
 
@@ -103,7 +99,7 @@ public static class Calibration
         private readonly PastLooks[] _past = [.. Enumerable.Repeat(PastLooks.None, what.Pages)];
         private SamplingPlan? _moneyPlan;
 
-        private double Earned =>
+        private static double Earned =>
             SimulatedTest.Order * (1 - SimulatedTest.LargeShare) + SimulatedTest.LargeOrder * SimulatedTest.LargeShare;
 
         /// <returns>The page that is called; null where none is, or a wrong one.</returns>
@@ -112,20 +108,14 @@ public static class Calibration
             double Met(SimulatedTally total) => what.IsMoney ? total.Revenue.EffectiveBuyers : total.Arm.Conversions;
             if (totals.Any(total => Met(total) < AlwaysValidTest.MinConversions))
                 return null;
-            var compared = ChallengerComparisons.Compute(
-                estimates,
-                0,
-                _ => true,
-                Rule(estimates),
-                Alpha,
-                _past,
-                []
-            );
+            var compared = ChallengerComparisons.Compute(estimates, 0, _ => true, Rule(estimates), Alpha, _past, []);
             for (var page = 1; page < compared.Length; page++)
                 if (compared[page] is { } look)
                     _past[page] = _past[page].With(look);
             return what.Lift > 0
-                ? compared[^1] is { Difference: > 0 } right && right.P <= Alpha ? right : null
+                ? compared[^1] is { Difference: > 0 } right && right.P <= Alpha
+                    ? right
+                    : null
                 : compared.FirstOrDefault(look => look?.P <= Alpha);
         }
 

@@ -59,7 +59,13 @@ public sealed record CalibrationCase(string Name, int Pages, double Rate, double
     private static IEnumerable<CalibrationCase> Better()
     {
         CalibrationCase Case(int pages, double rate, double lift, double factor) =>
-            new($"{pages} pages, one {lift * 100:0}% better, {rate * 100:0.#}%, x{factor:0.0}", pages, rate, lift, factor);
+            new(
+                $"{pages} pages, one {lift * 100:0}% better, {rate * 100:0.#}%, x{factor:0.0}",
+                pages,
+                rate,
+                lift,
+                factor
+            );
         foreach (var rate in Rates)
             yield return Case(2, rate, SmallestLift, 1);
         foreach (var rate in Rates)

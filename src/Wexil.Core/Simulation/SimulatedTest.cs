@@ -68,9 +68,7 @@ internal sealed class SimulatedTest(CalibrationCase what, Random random)
 
     // The rate swings over the day, and from one setting of the weights to the next where that would lead astray.
     private double Swing(int hour) =>
-        1
-        + 0.3 * Math.Sin(2 * Math.PI * hour / 24)
-        + (what.Shifts == 0 ? 0 : 0.4 * (Stretch(hour) % 2 == 0 ? -1 : 1));
+        1 + 0.3 * Math.Sin(2 * Math.PI * hour / 24) + (what.Shifts == 0 ? 0 : 0.4 * (Stretch(hour) % 2 == 0 ? -1 : 1));
 
     private int Stretch(int hour) => hour * (what.Shifts + 1) / Hours;
 
@@ -106,7 +104,10 @@ internal sealed class SimulatedTest(CalibrationCase what, Random random)
         {
             if (what.Delay > 0)
             {
-                _later.Enqueue((Phases.Count - 1, page), hour + random.NextDouble() - what.Delay * Math.Log(1 - random.NextDouble()));
+                _later.Enqueue(
+                    (Phases.Count - 1, page),
+                    hour + random.NextDouble() - what.Delay * Math.Log(1 - random.NextDouble())
+                );
                 continue;
             }
             met++;

@@ -3,17 +3,18 @@ using System.Collections.Concurrent;
 namespace Wexil.Core.Statistics;
 
 /// <summary>
-/// When a planned test calls a page, and what such a call is to be believed. A page is called at a moment when it stands
-/// well, so the lift that it shows then is too high. What is to be expected is the middle of the lifts that may be there,
-/// each as likely as it makes a call at that very moment among all calls that it would bring while the plan lasts.
+/// When a planned test calls a page, and what of such a call is to be expected. A page is called at a moment when it
+/// stands well, so the lift that it shows then is too high. To be expected is the middle of all lifts that may be
+/// there, each as likely as it makes a call at that very moment among all calls that it would bring while the plan
+/// lasts.
 /// </summary>
 /// <remarks>
 /// The conditional likelihood, and its median over lifts of 0 and more. Sources: J. Troendle and K. Yu, "Conditional
 /// estimation following a group sequential clinical trial", Communications in Statistics 28 (1999), for estimates given
-/// that it stopped; J. Whitehead, "On the bias of maximum likelihood estimation following a sequential test", Biometrika
-/// 73 (1986), for how much too high the plain one is. The times are computed on a grid: by how much of those who are
-/// still below the line each step takes across it (P. Armitage, C. McPherson and B. Rowe, JRSS A 132 (1969)), with the
-/// Brownian bridge between steps, so that looking all the time is allowed for.
+/// that it stopped; J. Whitehead, "On the bias of maximum likelihood estimation following a sequential test",
+/// Biometrika 73 (1986), for how much too high the plain one is. The times are computed on a grid: by how much of those
+/// who are still below the line each step takes across it (P. Armitage, C. McPherson and B. Rowe, JRSS A 132 (1969)),
+/// with the Brownian bridge between steps, so that looking all the time is allowed for.
 /// </remarks>
 public sealed class CallTimes
 {
@@ -47,24 +48,23 @@ public sealed class CallTimes
     public double Chance(double drift) => _steps.Sum(step => step.Chance * Density(step, drift));
 
     /// <summary>
-    /// The drift to be expected of a page that was called for the better at a moment of the plan. What has come since
-    /// tells without favor, and counts in full.
+    /// The drift to be expected of a page that was called for the better while the plan lasted. What has come since the
+    /// call tells without favor, and counts in full.
     /// </summary>
-    /// <param name="called">How much of the plan was done at the call, above 0; after its end, what is seen is believed.
-    /// </param>
-    /// <param name="now">How much is done now, at least as much.</param>
-    /// <param name="sum">The sum now, in standard deviations of the plan's end.</param>
-    public double Expected(double called, double now, double sum)
+    /// <param name="now">How much of the plan is done, above 0.</param>
+    /// <param name="sum">The sum by now, in standard deviations of the plan's end.</param>
+    public double Expected(double now, double sum)
     {
-        if (called is > 1 or < First)
+        if (now < First)
             return sum / now;
-        var step = _steps[Math.Clamp((int)Math.Ceiling(called * Steps) - 1, 0, Steps - 1)];
-        var (moved, passed) = (sum - step.Line, Math.Max(0, now - called));
-        double Likely(int i) =>
-            Density(step, i * DriftWidth)
-            / _called[i]
-            * (passed == 0 ? 1 : Density((passed, moved, 0), i * DriftWidth));
-        return Middle([.. Enumerable.Range(0, Drifts).Select(Likely)]);
+        // From the most likely one, so that no figure is too large for a computer.
+        var most = Math.Clamp(sum / now, 0, (Drifts - 1) * DriftWidth);
+        double Exponent(double drift) => drift * sum - drift * drift * now / 2;
+        return Middle([
+            .. Enumerable
+                .Range(0, Drifts)
+                .Select(i => Math.Exp(Exponent(i * DriftWidth) - Exponent(most)) / _called[i]),
+        ]);
     }
 
     private static double Density((double At, double Line, double Chance) step, double drift) =>

@@ -9,11 +9,11 @@ public readonly record struct PlanEnd(double Difference, double Variance);
 /// of α go to the plan, and the rest to going on after it by the always-valid rule.
 /// </summary>
 /// <remarks>
-/// The weighted sum of the differences is a martingale whatever the weights did, and its own variance is its clock. That
-/// it is ever as far from 0 as some line before the clock strikes is, by the reflection principle, twice as probable as
-/// that it is there at the end. Sources: P. O'Brien and T. Fleming, "A multiple testing procedure for clinical trials",
-/// Biometrics 35 (1979), for the straight line; K. Lan and D. DeMets, "Discrete sequential boundaries for clinical
-/// trials", Biometrika 70 (1983), for looks at any time.
+/// The weighted sum of the differences is a martingale whatever the weights did, and its own variance is its clock. By
+/// the reflection principle, it is twice as probable that the sum is ever as far from 0 as some line before the clock
+/// strikes as that it is there at the end. Sources: P. O'Brien and T. Fleming, "A multiple testing procedure for
+/// clinical trials", Biometrics 35 (1979), for the straight line; K. Lan and D. DeMets, "Discrete sequential boundaries
+/// for clinical trials", Biometrika 70 (1983), for looks at any time.
 /// </remarks>
 public static class PlannedTest
 {

@@ -47,8 +47,12 @@ public static class Planner
     /// <summary>
     /// Visitors over all pages for a planned test to find <paramref name="otherRate"/> with the given power.
     /// </summary>
-    public static double PlannedTotal(double baseRate, double otherRate, int pages, double power = SamplingPlan.Power) =>
-        VisitorsPerPage(baseRate, otherRate, power) * PlannedFactor(pages) * pages;
+    public static double PlannedTotal(
+        double baseRate,
+        double otherRate,
+        int pages,
+        double power = SamplingPlan.Power
+    ) => VisitorsPerPage(baseRate, otherRate, power) * PlannedFactor(pages) * pages;
 
     /// <summary>
     /// Which share of the plan it takes to find, with the power that was planned, a difference larger than the one

@@ -8,3 +8,14 @@ ALTER TABLE looks ADD COLUMN end_variance REAL;
 
 -- How much of the plan was done when the page was first called better.
 ALTER TABLE looks ADD COLUMN called REAL;
+
+-- The way of each page through its plan, a few hundred points at most.
+CREATE TABLE look_points (
+  test_id INTEGER NOT NULL,
+  page_id INTEGER NOT NULL,
+  on_money INTEGER NOT NULL,
+  at INTEGER NOT NULL,
+  progress REAL NOT NULL,
+  evidence REAL NOT NULL,
+  PRIMARY KEY (test_id, page_id, on_money, at)
+) STRICT, WITHOUT ROWID;

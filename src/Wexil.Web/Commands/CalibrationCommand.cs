@@ -52,31 +52,7 @@ public static class CalibrationCommand
         says.WriteLine();
         says.WriteLine(Row("", "planned", "no plan", "textbook", "usual rule"));
         foreach (var what in CalibrationCase.All)
-        {
-            var last = -1;
-            var result = Calibration.Run(
-                what,
-                runs,
-                progress is null
-                    ? null
-                    : done =>
-                    {
-                        var percent = done * 100 / runs;
-                        if (Interlocked.Exchange(ref last, percent) != percent)
-                            progress.Write($"\r{what.Name}: {percent}%  ");
-                    }
-            );
-            progress?.Write("\r" + new string(' ', 60) + "\r");
-            says.WriteLine(
-                Row(
-                    what.Name,
-                    Said(result, result.Planned),
-                    Said(result, result.AlwaysValid),
-                    Said(result, result.Textbook),
-                    Said(result, result.Usual)
-                )
-            );
-        }
+            Run(what, runs, says, progress);
         RunSections(runs, says, progress);
         says.WriteLine();
         says.WriteLine(
@@ -87,6 +63,33 @@ public static class CalibrationCommand
             "Planned is the rule of tests that start now; no plan, of those that began before there were plans. The "
                 + "textbook's test is right only for a single look at a size fixed beforehand. The usual rule: "
                 + "95%, 100 conversions a page, 14 days."
+        );
+    }
+
+    private static void Run(CalibrationCase what, int runs, TextWriter says, TextWriter? progress)
+    {
+        var last = -1;
+        var result = Calibration.Run(
+            what,
+            runs,
+            progress is null
+                ? null
+                : done =>
+                {
+                    var percent = done * 100 / runs;
+                    if (Interlocked.Exchange(ref last, percent) != percent)
+                        progress.Write($"\r{what.Name}: {percent}%  ");
+                }
+        );
+        progress?.Write("\r" + new string(' ', 60) + "\r");
+        says.WriteLine(
+            Row(
+                what.Name,
+                Said(result, result.Planned),
+                Said(result, result.AlwaysValid),
+                Said(result, result.Textbook),
+                Said(result, result.Usual)
+            )
         );
     }
 

@@ -71,10 +71,7 @@ public sealed class CalibrationTests
     public void What_is_expected_of_a_called_page_is_near_the_truth(double lift, double low, double high)
     {
         var what = new CalibrationCase($"one {lift * 100:0}% better", 2, 0.03, lift, 1);
-        var called = Calibration
-            .All(what, RunsOfBetter)
-            .Where(call => call.LiftSeen is not null)
-            .ToArray();
+        var called = Calibration.All(what, RunsOfBetter).Where(call => call.LiftSeen is not null).ToArray();
         var seen = Median(called.Select(call => call.LiftSeen!.Value));
         var expected = Median(called.Select(call => call.LiftExpected!.Value));
         if (high > 0)

@@ -41,6 +41,7 @@ public sealed class CountModel(
     Segments segments,
     SectionsReader sections,
     CrowdReader crowds,
+    LookStore looks,
     OwnerTime clock
 ) : StepPageModel(screens)
 {
@@ -97,6 +98,9 @@ public sealed class CountModel(
         new Dictionary<(PageId, StepId), long>();
 
     public IReadOnlyDictionary<PageId, PageStay> Stays { get; private set; } = new Dictionary<PageId, PageStay>();
+
+    /// <summary>The way through the plan; null without one, and where another goal is looked at.</summary>
+    public PlanChart? Plan { get; private set; }
 
     /// <summary>Many visitors come from one hand; null where that is not so.</summary>
     public CrowdAlarm? Crowds { get; private set; }
@@ -161,6 +165,9 @@ public sealed class CountModel(
             IsMoney ? settings.Currency : null
         );
         Weights = WeightsChart.Create(reading, clock);
+        var onMoney = reading.Test.Rule.OnMoney;
+        if (Goal is null && !IsBuyers && IsMoney == onMoney)
+            Plan = PlanChart.Create(reading, looks.Points(reading.Test.Id, onMoney), onMoney, clock);
         Crowds = crowds.Read(reading.Test, Screen.Steps);
         Segmented = IsMoney
             ? SegmentView.From(segments.Money(Screen, reading, Segment), settings.Currency)
@@ -182,13 +189,13 @@ public sealed class CountModel(
     private TestResult ResultShown(TestReading reading, IReadOnlyList<GoalTally> goals)
     {
         if (Goal is { } other)
-            return TestReader.By(reading, other, goals);
+            return OtherGoal.By(reading, other, goals);
         if (!IsBuyers)
             return reading.Result;
         var buyers = tallies
             .MoneyByPhase(reading.Test.Id, settings.Currency)
             .ToDictionary(money => money.Key, money => money.Value.Buyers);
-        return TestReader.By(reading, buyers, isLess: false, ("buyers", "buyer"));
+        return OtherGoal.By(reading, buyers, isLess: false, ("buyers", "buyer"));
     }
 
     private static Dictionary<PageId, (long Times, long Value)> SumByPage(IEnumerable<GoalTally> goals) =>

@@ -1,0 +1,139 @@
+using Wexil.App.Results;
+using Wexil.App.Wording;
+using Wexil.Store;
+
+namespace Wexil.Web.Studio.Count;
+
+/// <summary>
+/// The way of a test through its plan: how much of it is done, and each page's evidence against the line that it has to
+/// cross, a dot for each look.
+/// </summary>
+public sealed class PlanChart
+{
+    public const double Width = 860,
+        Height = 250;
+    private const double Left = 52,
+        Right = 846,
+        Top = 12,
+        Bottom = 214,
+        MostEvidence = 1.5,
+        LeastEnd = 1.15,
+        Level = 0.05;
+
+    /// <summary>The way of a page.</summary>
+    /// <param name="Dots">Its looks, with what each saw in words.</param>
+    public sealed record Line(
+        string Letter,
+        string Points,
+        IReadOnlyList<(double X, double Y, string Words)> Dots,
+        double X,
+        double Y
+    );
+
+    /// <summary>A change of the weights, or of the pages.</summary>
+    public sealed record Change(double X, int Number, string Words);
+
+    public IReadOnlyList<Line> Lines { get; private init; } = [];
+    public IReadOnlyList<Change> Changes { get; private init; } = [];
+
+    /// <summary>Shares of the plan below the chart.</summary>
+    public IReadOnlyList<(double X, string Label)> Shares { get; private init; } = [];
+
+    /// <summary>The end of the plan.</summary>
+    public double End { get; private init; }
+
+    /// <summary>How far it is, in words.</summary>
+    public string Progress { get; private init; } = "";
+
+    /// <summary>Where the pages stand, in words.</summary>
+    public string Standing { get; private init; } = "";
+
+    /// <summary>The line of a call for the better, no difference, and a call for the worse.</summary>
+    public static IReadOnlyList<(double Y, string Label)> Levels { get; } =
+    [(Y(1), "better"), (Y(0), "level"), (Y(-1), "worse")];
+
+    /// <summary>Null for a test without a plan, and until each page has enough to be compared.</summary>
+    /// <param name="looks">Those so far.</param>
+    public static PlanChart? Create(TestReading reading, IReadOnlyList<LookPoint> looks, bool onMoney, OwnerTime clock)
+    {
+        LookPoint[] now = [.. reading.Way(onMoney, clock.Now)];
+        if (now.Length == 0)
+            return null;
+        var byPage = looks.Concat(now).ToLookup(look => look.Page);
+        var most = Math.Max(LeastEnd, looks.Concat(now).Max(look => look.Progress) * 1.04);
+        double X(double progress) => Left + Math.Min(progress, most) / most * (Right - Left);
+        Line LineOf(LookPoint last)
+        {
+            var way = byPage[last.Page].ToArray();
+            return new(
+                reading.Letter(last.Page),
+                string.Join(' ', way.Select(look => $"{Format.At(X(look.Progress))},{Format.At(Y(look.Evidence))}")),
+                [.. way.Select(look => (X(look.Progress), Y(look.Evidence), Words(look, clock)))],
+                X(last.Progress),
+                Y(last.Evidence)
+            );
+        }
+        double ProgressAt(DateTimeOffset moment) =>
+            looks.Where(look => look.At <= moment).Select(look => look.Progress).DefaultIfEmpty(0).Max();
+        return new()
+        {
+            Lines = [.. now.Select(LineOf)],
+            Changes =
+            [
+                .. reading
+                    .Phases.Skip(1)
+                    .Take(MaxChanges)
+                    .Select((phase, i) => new Change(X(ProgressAt(phase.StartedAt)), i + 2, phase.Reason)),
+            ],
+            Shares = [.. Quarters(most).Select(share => (X(share), Format.Plain(share)))],
+            End = X(1),
+            Progress = Far(reading, now.Min(look => look.Progress)),
+            Standing = string.Join(" ", now.Select(look => Stands(reading, look))),
+        };
+    }
+
+    // Weights that follow the evidence change hundreds of times; the chart of the weights shows those.
+    private const int MaxChanges = 8;
+
+    private static IEnumerable<double> Quarters(double most)
+    {
+        for (var share = 0.0; share <= most; share += most > 2.5 ? 1 : 0.25)
+            yield return share;
+    }
+
+    private static double Y(double evidence) =>
+        (Top + Bottom) / 2 - Math.Clamp(evidence, -MostEvidence, MostEvidence) / MostEvidence * (Bottom - Top) / 2;
+
+    private static string Words(LookPoint look, OwnerTime clock) =>
+        $"{clock.Moment(look.At)}: {Format.Plain(Math.Round(look.Progress, 2))} of the plan";
+
+    private static string Far(TestReading reading, double progress)
+    {
+        var (came, daily) = (reading.Result.Total.Visitors, reading.Result.Facts.VisitorsPerDay);
+        var planned = came / progress;
+        if (progress >= 1)
+            return $"All planned visitors have come: {Format.Count(came)}; about {Rounded(planned)} were planned.";
+        var left = planned - came;
+        var days = daily > 0 ? $", about {Format.Count((long)Math.Ceiling(left / daily), "day", "days")}" : "";
+        return $"{Format.Plain(Math.Round(progress, 2))} of the plan is done: {Format.Count(came)} of about "
+            + $"{Rounded(planned)} visitors{(reading.Test.IsOpen ? $"; {Rounded(left)} to go{days}" : "")}.";
+    }
+
+    private static string Stands(TestReading reading, LookPoint look)
+    {
+        var letter = reading.Letter(look.Page);
+        var share = Math.Abs(look.Evidence);
+        var way = look.Evidence >= 0 ? "better" : "worse";
+        if (share < Level)
+            return $"{letter} is level with A.";
+        return share >= 1
+            ? $"{letter} has crossed the line: it is {way} than A."
+            : $"{letter} has {Format.Plain(Math.Round(share, 2))} of the evidence that it takes to call it {way}.";
+    }
+
+    private static string Rounded(double visitors)
+    {
+        var unit = Math.Pow(10, Math.Max(0, Math.Floor(Math.Log10(Math.Max(1, visitors))) - 1));
+        return Format.Count((long)(Math.Round(visitors / unit) * unit));
+    }
+}
