@@ -308,6 +308,12 @@ public sealed class TallyStore(Database database, TimeProvider time)
                 .ToArray();
         });
 
+    /// <summary>What all pages of a test had by the weekday of the visitors' coming.</summary>
+    public IReadOnlyDictionary<DayOfWeek, Arm> ByWeekday(TestId test) =>
+        Segments(test, SegmentKind.Weekday)
+            .GroupBy(tally => (DayOfWeek)tally.Value)
+            .ToDictionary(day => day.Key, day => day.Aggregate(new Arm(), (sum, tally) => sum + tally.Arm));
+
     /// <summary>What each page of a test had by quarter hours of its visitors' coming, in order of time.</summary>
     public IReadOnlyList<PageBucket> PageBuckets(TestId test) =>
         database.Read(c =>

@@ -30,6 +30,9 @@ public static class RuleWording
             RuleDecision.Wait.ForBuyers => "No sales yet.",
             RuleDecision.Wait.ForVisitors { More: var more } => $"{Format.Count(more)} more visitors needed.",
             RuleDecision.Wait.ForDays { More: var more } => $"At least {Format.Count(more)} more days to run.",
+            RuleDecision.Wait.ForWholeWeeks { More: var more } =>
+                $"{Format.Count(more, "more day", "more days")} until full weeks have passed, so that every weekday "
+                    + "counts as often.",
             RuleDecision.Wait.ForConversions { Needed: var needed, Least: var least } =>
                 $"Every page needs {Format.Count(needed)} {facts.Words.Many}; the lowest has {Format.Count(least)}.",
             _ => NotSure,

@@ -13,6 +13,8 @@ public sealed record VerdictText(string Label, string Sentence, string Why);
 /// <summary>Puts verdicts into words.</summary>
 public static class VerdictWording
 {
+    private const double NearlyAll = 0.95;
+
     /// <param name="facts">Those that the verdict rests on.</param>
     /// <param name="money">An amount in the owner's currency, from its smallest unit.</param>
     public static VerdictText Say(Verdict verdict, TestFacts facts, Func<double, string> money)
@@ -87,16 +89,11 @@ public static class VerdictWording
 
     private static string Expectation(Verdict.Better better, Func<double, string> money)
     {
-        if (better.Expected is not { } expected)
+        // Where it is nearly all that was seen, there is nothing to explain.
+        if (better.Expected is not { } expected || expected > better.Gain * NearlyAll)
             return "";
-        var (seen, amount) = better.IsByMoney
-            ? (money(better.Gain), money(expected))
-            : (Format.Lift(better.Gain), Format.Lift(expected));
-        // Where both read the same there is nothing to explain.
-        return seen == amount
-            ? ""
-            : $"Expect about {amount} from now on: a page is called when it stands well, so what it shows then is "
-                + "usually too much. ";
+        return $"Expect about {(better.IsByMoney ? money(expected) : Format.Lift(expected))} from now on: a page is "
+            + "called when it stands well, so what it shows then is usually too much. ";
     }
 
     private static (string, string) NoDifference(Verdict.NoDifference same, Func<double, string> money) =>

@@ -5,6 +5,8 @@ namespace Wexil.Core.Results;
 /// <summary>Applies a rule to a test as it stands.</summary>
 public static class KeepRuleDecisions
 {
+    private const int DaysOfWeek = 7;
+
     /// <summary>What is to be done now.</summary>
     /// <param name="result">With the rule's own level.</param>
     /// <param name="money">Null where nobody bought anything.</param>
@@ -66,13 +68,19 @@ public static class KeepRuleDecisions
         return Resting(rule, result, weights, decision) ?? new RuleDecision.Wait.ForCertainty();
     }
 
-    /// <summary>The days and conversions that are still missing; null where none are.</summary>
+    /// <summary>The days, conversions and weeks that are still missing; null where none are.</summary>
     private static RuleDecision? Early(KeepRule rule, TestResult result, double days)
     {
         if (days < rule.Days)
             return new RuleDecision.Wait.ForDays((int)Math.Ceiling(rule.Days - days));
         var least = result.Pages.Min(page => page.Total.Conversions);
-        return least < rule.Conversions ? new RuleDecision.Wait.ForConversions(rule.Conversions, least) : null;
+        if (least < rule.Conversions)
+            return new RuleDecision.Wait.ForConversions(rule.Conversions, least);
+        // A day of a week is left for the look that finds it full.
+        var begun = days % DaysOfWeek;
+        return rule.WholeWeeks && begun >= 1
+            ? new RuleDecision.Wait.ForWholeWeeks((int)Math.Ceiling(DaysOfWeek - begun))
+            : null;
     }
 
     /// <summary>The losers that can rest while somebody is still compared with the control; null for none.</summary>

@@ -23,6 +23,9 @@ public abstract record RuleDecision
         /// <param name="More">Full days that it still runs at least.</param>
         public sealed record ForDays(int More) : Wait;
 
+        /// <param name="More">Full days until full weeks have passed.</param>
+        public sealed record ForWholeWeeks(int More) : Wait;
+
         /// <param name="Needed">On each page.</param>
         /// <param name="Least">How many the smallest page has.</param>
         public sealed record ForConversions(long Needed, long Least) : Wait;

@@ -38,6 +38,12 @@ public sealed record KeepRule(KeepBy By, bool OnMoney = false)
     /// <summary>Full days that the test has run at least.</summary>
     public int Days { get; init; } = 14;
 
+    /// <summary>
+    /// It keeps a page only when full weeks have passed, so that every weekday counts as often; false for rules from
+    /// before that could be said.
+    /// </summary>
+    public bool WholeWeeks { get; init; }
+
     /// <summary>The owner's day from which on it waits no longer; null for as long as it takes.</summary>
     public DateOnly? Latest { get; init; }
 

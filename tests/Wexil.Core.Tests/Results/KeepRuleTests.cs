@@ -45,6 +45,30 @@ public sealed class KeepRuleTests
         );
 
     [Theory]
+    [InlineData(14, "B")]
+    [InlineData(14.99, "B")] // the look that finds the week full may be late
+    [InlineData(15, "ForWholeWeeks { More = 6 }")]
+    [InlineData(20.5, "ForWholeWeeks { More = 1 }")]
+    [InlineData(21, "B")]
+    public void By_full_weeks_it_waits_until_every_weekday_counts_as_often(double days, string outcome) =>
+        Assert.Equal(
+            outcome,
+            Said(
+                (Sure with { WholeWeeks = true }).Decide(
+                    Standing([new(5000, 500), new(5000, 650)]),
+                    null,
+                    Weights.Even(2),
+                    days,
+                    Today
+                )
+            )
+        );
+
+    [Fact]
+    public void A_rule_from_before_full_weeks_could_be_said_keeps_at_any_day() =>
+        Assert.False(KeepRule.Parse("""{"By":"Sure","Days":7}""").WholeWeeks);
+
+    [Theory]
     [InlineData(false, 0, "A")]
     [InlineData(true, 0, "B")]
     [InlineData(true, 1, "ForCertainty { }")]

@@ -10,7 +10,7 @@ namespace Wexil.Core.Tests.Simulation;
 public sealed class CalibrationTests
 {
     private const int Runs = 800,
-        RunsOfBetter = 3_000;
+        RunsOfBetter = 1_500;
 
     public static TheoryData<string> Alike => Named(what => what.Lift == 0 && !what.Leans);
 

@@ -102,6 +102,9 @@ public sealed class CountModel(
     /// <summary>The way through the plan; null without one, and where another goal is looked at.</summary>
     public PlanChart? Plan { get; private set; }
 
+    /// <summary>What a part of a week does to the verdict; null where that is nothing.</summary>
+    public WeekCheck? Week { get; private set; }
+
     /// <summary>Many visitors come from one hand; null where that is not so.</summary>
     public CrowdAlarm? Crowds { get; private set; }
 
@@ -169,6 +172,8 @@ public sealed class CountModel(
         if (Goal is null && !IsBuyers && IsMoney == onMoney)
             Plan = PlanChart.Create(reading, looks.Points(reading.Test.Id, onMoney), onMoney, clock);
         Crowds = crowds.Read(reading.Test, Screen.Steps);
+        var until = reading.Test.DecidedAt ?? clock.Now;
+        Week = WeekCheck.Find(tallies.ByWeekday(reading.Test.Id), (until - reading.Test.StartedAt).TotalDays);
         Segmented = IsMoney
             ? SegmentView.From(segments.Money(Screen, reading, Segment), settings.Currency)
             : SegmentView.From(segments.For(Screen, reading, Segment), reading.Words.Many);

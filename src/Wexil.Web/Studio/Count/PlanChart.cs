@@ -87,8 +87,8 @@ public sealed class PlanChart
             ],
             Shares = [.. Quarters(most).Select(share => (X(share), Format.Plain(share)))],
             End = X(1),
-            Progress = Far(reading, now.Min(look => look.Progress)),
-            Standing = string.Join(" ", now.Select(look => Stands(reading, look))),
+            Progress = Far(reading, now),
+            Standing = string.Join(" ", now.Select(look => Stands(reading, look, isAlone: now.Length == 1))),
         };
     }
 
@@ -105,31 +105,40 @@ public sealed class PlanChart
         (Top + Bottom) / 2 - Math.Clamp(evidence, -MostEvidence, MostEvidence) / MostEvidence * (Bottom - Top) / 2;
 
     private static string Words(LookPoint look, OwnerTime clock) =>
-        $"{clock.Moment(look.At)}: {Format.Plain(Math.Round(look.Progress, 2))} of the plan";
+        $"{clock.Moment(look.At)}: {Percent(look.Progress)} of the plan";
 
-    private static string Far(TestReading reading, double progress)
+    private static string Far(TestReading reading, LookPoint[] now)
     {
         var (came, daily) = (reading.Result.Total.Visitors, reading.Result.Facts.VisitorsPerDay);
+        // By the page that has come least far.
+        var progress = now.Min(look => look.Progress);
         var planned = came / progress;
         if (progress >= 1)
             return $"All planned visitors have come: {Format.Count(came)}; about {Rounded(planned)} were planned.";
         var left = planned - came;
         var days = daily > 0 ? $", about {Format.Count((long)Math.Ceiling(left / daily), "day", "days")}" : "";
-        return $"{Format.Plain(Math.Round(progress, 2))} of the plan is done: {Format.Count(came)} of about "
-            + $"{Rounded(planned)} visitors{(reading.Test.IsOpen ? $"; {Rounded(left)} to go{days}" : "")}.";
+        var rest = reading.Test.IsOpen ? $"; {Rounded(left)} to go{days}" : "";
+        return now.Length == 1
+            ? $"{Percent(progress)} of the plan is done: {Format.Count(came)} of about {Rounded(planned)} "
+                + $"visitors{rest}."
+            : $"{Format.Count(came)} visitors have come, of about {Rounded(planned)} until every page has had its "
+                + $"plan{rest}.";
     }
 
-    private static string Stands(TestReading reading, LookPoint look)
+    private static string Stands(TestReading reading, LookPoint look, bool isAlone)
     {
         var letter = reading.Letter(look.Page);
-        var share = Math.Abs(look.Evidence);
-        var way = look.Evidence >= 0 ? "better" : "worse";
+        var (share, way) = (Math.Abs(look.Evidence), look.Evidence >= 0 ? "better" : "worse");
+        // Pages with different weights come through their plans at different speeds.
+        var at = isAlone ? letter : $"{letter}, at {Percent(look.Progress)} of its plan,";
         if (share < Level)
-            return $"{letter} is level with A.";
+            return $"{at} is level with A.";
         return share >= 1
-            ? $"{letter} has crossed the line: it is {way} than A."
-            : $"{letter} has {Format.Plain(Math.Round(share, 2))} of the evidence that it takes to call it {way}.";
+            ? $"{at} has crossed the line: it is {way} than A."
+            : $"{at} has {Percent(share)} of the evidence that it takes to call it {way}.";
     }
+
+    private static string Percent(double share) => Format.Plain(Math.Round(share, 2));
 
     private static string Rounded(double visitors)
     {

@@ -22,6 +22,7 @@ public sealed class RuleForm
     public string? Latest { get; set; }
     public bool LeaderAtLatest { get; set; }
     public bool RestsLosers { get; set; }
+    public bool WholeWeeks { get; set; }
     public string? Visitors { get; set; }
 
     public static RuleForm From(KeepRule rule) =>
@@ -35,6 +36,8 @@ public sealed class RuleForm
             Latest = rule.Latest?.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
             LeaderAtLatest = rule.LeaderAtLatest,
             RestsLosers = rule.RestsLosers,
+            // Where nothing is kept by itself yet, it is proposed.
+            WholeWeeks = rule.WholeWeeks || rule.By == KeepBy.Hand,
             Visitors = rule.Visitors.ToString(CultureInfo.InvariantCulture),
         };
 
@@ -42,7 +45,12 @@ public sealed class RuleForm
     public KeepRule? Read(ModelStateDictionary state, string prefix, DateOnly today)
     {
         void Wrong(string field, string problem) => state.AddModelError($"{prefix}.{field}", problem);
-        var rule = new KeepRule(By, OnMoney) { LeaderAtLatest = LeaderAtLatest, RestsLosers = RestsLosers };
+        var rule = new KeepRule(By, OnMoney)
+        {
+            LeaderAtLatest = LeaderAtLatest,
+            RestsLosers = RestsLosers,
+            WholeWeeks = WholeWeeks && By == KeepBy.Sure,
+        };
         if (By == KeepBy.Sure)
             rule = ReadSure(rule, today, Wrong);
         else if (By == KeepBy.Visitors)
@@ -116,6 +124,7 @@ public sealed class RuleForm
             KeepBy.Sure => $"{by}; kept automatically when {Percent(rule.Sureness)}% sure, after "
                 + $"{Format.Count(rule.Days, "day", "days")} and {Format.Count(rule.Conversions)} conversions "
                 + "on each page"
+                + (rule.WholeWeeks ? ", after full weeks" : "")
                 + (
                     rule.Latest is { } latest
                         ? $", on {Format.Day(latest)} at the latest "
