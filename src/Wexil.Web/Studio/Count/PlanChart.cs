@@ -88,7 +88,10 @@ public sealed class PlanChart
             Shares = [.. Quarters(most).Select(share => (X(share), Format.Plain(share)))],
             End = X(1),
             Progress = Far(reading, now),
-            Standing = string.Join(" ", now.Select(look => Stands(reading, look, isAlone: now.Length == 1))),
+            Standing = string.Join(
+                " ",
+                now.Select(look => Stands(reading, look, IsCalled(reading, look), isAlone: now.Length == 1))
+            ),
         };
     }
 
@@ -125,16 +128,25 @@ public sealed class PlanChart
                 + $"plan{rest}.";
     }
 
-    private static string Stands(TestReading reading, LookPoint look, bool isAlone)
+    // What was sure at an earlier look stays sure, also where the evidence has become less since.
+    private static bool IsCalled(TestReading reading, LookPoint look)
+    {
+        var compared = look.OnMoney
+            ? reading.Money?.Pages.Single(page => page.Page.Id == look.Page).AgainstControl
+            : reading.Result.Pages.Single(page => page.Page.Id == look.Page).AgainstControl;
+        return compared?.P <= reading.Result.Facts.Alpha;
+    }
+
+    private static string Stands(TestReading reading, LookPoint look, bool isCalled, bool isAlone)
     {
         var letter = reading.Letter(look.Page);
         var (share, way) = (Math.Abs(look.Evidence), look.Evidence >= 0 ? "better" : "worse");
         // Pages with different weights come through their plans at different speeds.
         var at = isAlone ? letter : $"{letter}, at {Percent(look.Progress)} of its plan,";
-        if (share < Level)
-            return $"{at} is level with A.";
-        return share >= 1
-            ? $"{at} has crossed the line: it is {way} than A."
+        if (isCalled)
+            return $"{at} has crossed the line: it is {way} than A.";
+        return share < Level
+            ? $"{at} is level with A."
             : $"{at} has {Percent(share)} of the evidence that it takes to call it {way}.";
     }
 
