@@ -10,5 +10,5 @@ public sealed class EditorTypingTests
     public Task Every_letter_is_kept_however_fast_it_is_typed_and_however_slow_the_server_is(
         int millisecondsALetter,
         int latency
-    ) => FortyTexts.AreAllKeptAsync(millisecondsALetter, moreParagraphs: 0, latency);
+    ) => TextsInARow.AreAllKeptAsync(texts: 40, millisecondsALetter, moreParagraphs: 0, latency);
 }
