@@ -64,6 +64,7 @@ public static class AppRegistration
             .AddSingleton<OwnerMail>()
             .AddSingleton<OutboxDelivery>()
             .AddSingleton<PageMonitor>()
+            .AddSingleton<TestMails>()
             .AddSingleton<TestMonitor>();
 
     /// <summary>How the program looks after itself.</summary>

@@ -103,7 +103,8 @@ internal sealed class DemoBuilder(WexilHost host, SimulatorAddresses simulators)
         await new VerdictRecorder(
             new VerdictStore(_database, _journal, new Moment(at)),
             Get<TallyStore>(),
-            Get<SettingStore>()
+            Get<SettingStore>(),
+            new Moment(at)
         ).KeepAsync(reading, page, VerdictStore.ByHand);
         _routes.Reload();
     }

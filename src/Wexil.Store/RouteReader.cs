@@ -164,8 +164,7 @@ internal sealed class RouteReader(
     }
 
     /// <summary>
-    /// The newest test of each step, with its newest phase: not decided, or decided and still able to be taken up
-    /// again.
+    /// The test of each step that is not decided, else the newest, which may be taken up again; with its newest phase.
     /// </summary>
     private Dictionary<StepId, RouteTest> Tests(Dictionary<PageId, RoutePage> pages)
     {
@@ -176,7 +175,9 @@ internal sealed class RouteReader(
                 SELECT t.id, t.step_id, t.decided_at IS NULL AND t.paused_at IS NULL runs, p.id phase_id,
                   p.weights phase_weights, t.started_at, t.ends_at, t.turns, t.share, t.audience,
                   t.others_id, t.weights
-                FROM steps s JOIN tests t ON t.id = (SELECT max(id) FROM tests n WHERE n.step_id = s.id)
+                FROM steps s JOIN tests t ON t.id = coalesce(
+                  (SELECT max(id) FROM tests n WHERE n.step_id = s.id AND n.decided_at IS NULL),
+                  (SELECT max(id) FROM tests n WHERE n.step_id = s.id))
                 LEFT JOIN phases p ON p.id = (SELECT max(id) FROM phases n WHERE n.test_id = t.id)
                 WHERE s.funnel_id BETWEEN $1 AND $2
                 """,

@@ -22,7 +22,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     private const string Columns =
         "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, "
         + "weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, base_spread, "
-        + "is_planned, lean_floor, learned, seen_rate";
+        + "is_planned, lean_floor, learned, seen_rate, check_of, takes_back";
 
     /// <summary>Links by which a report of a test is read without a sign-in; they last three months.</summary>
     public SharedLinks Reports { get; } =
@@ -31,10 +31,10 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     /// <summary>Every test that is not decided.</summary>
     public IReadOnlyList<SplitTest> Open() => Where("decided_at IS NULL");
 
-    /// <summary>The steps with a test that is not decided.</summary>
+    /// <summary>The steps with a test that is not decided, checks of kept pages left out.</summary>
     public IReadOnlySet<StepId> OpenSteps() =>
         database.Read(c =>
-            c.Rows("SELECT step_id FROM tests WHERE decided_at IS NULL", row => new StepId(row.GetInt64(0))).ToHashSet()
+            c.Rows("SELECT step_id FROM tests WHERE decided_at IS NULL AND check_of IS NULL", row => new StepId(row.GetInt64(0))).ToHashSet()
         );
 
     /// <summary>Every test there ever was, the newest first.</summary>
@@ -58,8 +58,9 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     public IReadOnlyList<SplitTest> OpenIn(FunnelId funnel) =>
         Where("decided_at IS NULL AND step_id IN (SELECT id FROM steps WHERE funnel_id = $1)", funnel.Value);
 
-    /// <summary>Every test of a step, the newest first.</summary>
-    public IReadOnlyList<SplitTest> ForStep(StepId step) => Where("step_id = $1", step.Value);
+    /// <summary>Every test of a step: the one that is not decided, then the newest first.</summary>
+    public IReadOnlyList<SplitTest> ForStep(StepId step) =>
+        [.. Where("step_id = $1", step.Value).OrderByDescending(test => test.IsOpen)];
 
     /// <summary>The tests of the other sections on a step's pages that ran beside one.</summary>
     /// <param name="host">The step on whose pages they are.</param>
@@ -106,34 +107,42 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 return null;
             // Whoever starts a test says that its pages are live.
             PageStore.Show(c, plan.Pages[0]);
-            var now = time.GetUtcNow();
-            var from = plan.From is { } later && later > now ? later : now;
-            var settings = plan.Settings ?? TestSettings.Default;
-            var test = new TestId(
-                c.Insert(
-                    """
-                    INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at,
-                      weights, is_planned) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, 1)
-                    """,
-                    plan.Step.Value,
-                    plan.Goal.Value,
-                    plan.Name,
-                    plan.Idea,
-                    plan.BaseRate,
-                    plan.SmallestLift,
-                    from.ToUnixTimeMilliseconds(),
-                    plan.Weights.ToString()
-                )
-            );
-            AddPages(c, test, plan.Pages);
-            Write(c, test, settings);
-            if (plan.Main is { } main)
-                GoalStore.Add(c, test, main, isMain: true, DateTimeOffset.UnixEpoch, now);
-            AddReadiness(c, test, plan.Ready ?? []);
-            Settle(c, test, "Started", now.ToUnixTimeMilliseconds());
-            Log(c, test, now.ToUnixTimeMilliseconds(), "owner", from > now ? StartsLater : "Started");
-            return test;
+            return Start(c, plan, time.GetUtcNow());
         });
+
+    /// <summary>Starts a test on a step that has no other open one.</summary>
+    internal static TestId Start(SqliteConnection c, TestPlan plan, DateTimeOffset now)
+    {
+        var from = plan.From is { } later && later > now ? later : now;
+        var test = new TestId(
+            c.Insert(
+                """
+                INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at,
+                  weights, is_planned, rule, check_of, takes_back) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, 1, $9,
+                  $10, $11)
+                """,
+                plan.Step.Value,
+                plan.Goal.Value,
+                plan.Name,
+                plan.Idea,
+                plan.BaseRate,
+                plan.SmallestLift,
+                from.ToUnixTimeMilliseconds(),
+                plan.Weights.ToString(),
+                plan.OnMoney ? (KeepRule.Default with { OnMoney = true }).ToJson() : "",
+                plan.Check?.Of.Value,
+                plan.Check is { TakesBack: true } ? 1 : 0
+            )
+        );
+        AddPages(c, test, plan.Pages);
+        Write(c, test, plan.Settings ?? TestSettings.Default);
+        if (plan.Main is { } main)
+            GoalStore.Add(c, test, main, isMain: true, DateTimeOffset.UnixEpoch, now);
+        AddReadiness(c, test, plan.Ready ?? []);
+        Settle(c, test, "Started", now.ToUnixTimeMilliseconds());
+        Log(c, test, now.ToUnixTimeMilliseconds(), "owner", from > now ? StartsLater : "Started");
+        return test;
+    }
 
     private static void AddPages(SqliteConnection c, TestId test, IReadOnlyList<PageId> pages)
     {
@@ -511,6 +520,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             BaseSpread = row.DoubleOrNull("base_spread"),
             IsPlanned = row.GetBoolean("is_planned"),
             Learned = row.GetString("learned"),
+            Check = row.NumberOrNull("check_of") is { } of ? new(new(of), row.GetBoolean("takes_back")) : null,
             SeenRate = row.DoubleOrNull("seen_rate"),
         };
 

@@ -1,6 +1,7 @@
 using System.Data;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
+using Wexil.Core.SplitTests;
 using Wexil.Store.Recording;
 
 namespace Wexil.Store;
@@ -24,7 +25,11 @@ public sealed record StoredVerdict(
 /// <summary>A page to be kept, with the evidence as it stands.</summary>
 /// <param name="Sentence">The verdict in words.</param>
 /// <param name="Evidence">JSON.</param>
-public sealed record KeptPage(TestId Test, PageId Page, string Sentence, string Evidence);
+public sealed record KeptPage(TestId Test, PageId Page, string Sentence, string Evidence)
+{
+    /// <summary>The test by which the page is checked from then on; null for none.</summary>
+    public TestPlan? Check { get; init; }
+}
 
 /// <summary>Keeps pages and takes it back.</summary>
 public sealed class VerdictStore(Database database, Journal journal, TimeProvider time)
@@ -34,6 +39,9 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
 
     /// <summary>Who kept the page, where the test’s rule did.</summary>
     public const string ByRule = "by its rule";
+
+    /// <summary>Who kept the page, where the check of a page ended.</summary>
+    public const string ByCheck = "by its check";
 
     /// <summary>The reason of the phase that begins when a verdict is taken back.</summary>
     public const string TakenBack = "Verdict taken back";
@@ -104,11 +112,14 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
             page.Value
         );
         SettleBeside(c, test, $"“{Section(c, test)}” shows “{name}” to everyone", now);
+        if (kept.Check is { } check)
+            TestStore.Start(c, check, DateTimeOffset.FromUnixTimeMilliseconds(now));
     }
 
     /// <summary>
     /// Takes the newest verdict on a test back: the test runs again, in a new phase, and those who came meanwhile stay
-    /// out of it. False when there is nothing to take back, or another test has been started on the step since.
+    /// out of it. False when there is nothing to take back, or another test has been started on the step since that
+    /// is not its own check, or is still open.
     /// </summary>
     public Task<bool> TakeBackAsync(TestId test) =>
         journal.WriteAsync(c =>
@@ -116,7 +127,15 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
             var step = c.Number("SELECT step_id FROM tests WHERE id = $1 AND decided_at IS NOT NULL", test.Value);
             if (
                 step is null
-                || c.Number("SELECT 1 FROM tests WHERE step_id = $1 AND id > $2", step, test.Value) is not null
+                || c.Number(
+                    """
+                    SELECT 1 FROM tests
+                    WHERE step_id = $1 AND id > $2 AND (check_of IS NOT $2 OR decided_at IS NULL)
+                    """,
+                    step,
+                    test.Value
+                )
+                    is not null
             )
                 return false;
             var verdict = c.Number(

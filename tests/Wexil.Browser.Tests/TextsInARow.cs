@@ -19,7 +19,7 @@ internal static class TextsInARow
         var more = string.Concat(
             Enumerable
                 .Range(0, moreParagraphs)
-                .Select(i => $"<p>Further down, paragraph {i} says <i>something</i> else.</p>\n")
+                .Select(i => $"<p>{string.Concat(Enumerable.Repeat($"Paragraph {i} says <i>something</i>. ", 10))}</p>\n")
         );
         string Page() =>
             "<!doctype html><html><head><title>Long</title></head><body><main>\n"
@@ -56,7 +56,8 @@ internal static class TextsInARow
                 (string)
                     ((IJavaScriptExecutor)frame).ExecuteScript(
                         "for (const e of document.querySelectorAll('[data-wx-tab]')) { "
-                            + "e.removeAttribute('tabindex'); e.removeAttribute('data-wx-tab') } return "
+                            + "e.removeAttribute('tabindex'); e.removeAttribute('data-wx-tab') } "
+                            + "document.querySelector('[contenteditable]')?.removeAttribute('contenteditable'); return "
                             + "document.querySelector('main').outerHTML"
                     )!
             );

@@ -255,7 +255,7 @@ public sealed class AgencyWorld
     private async Task KeepAsync(int page, DateTimeOffset at)
     {
         var verdicts = new VerdictStore(_host.Database, _host.Journal, new Moment(at));
-        var recorder = new VerdictRecorder(verdicts, Get<TallyStore>(), Get<SettingStore>());
+        var recorder = new VerdictRecorder(verdicts, Get<TallyStore>(), Get<SettingStore>(), new Moment(at));
         var steps = Get<FunnelStore>().AllSteps();
         foreach (var track in _tracks.SelectMany(funnel => funnel))
             if (track.Test is { } test)

@@ -27,6 +27,7 @@ public sealed class TestMonitor(
     LookStore looks,
     VerdictRecorder keeper,
     SettingStore settings,
+    TestMails mails,
     OwnerMail mail,
     Routes routes,
     BackgroundProblems problems,
@@ -34,8 +35,6 @@ public sealed class TestMonitor(
     ILogger<TestMonitor> logger
 ) : PeriodicWork("Checking running tests", problems, time, logger)
 {
-    private static readonly TimeSpan CrowdAgain = TimeSpan.FromDays(7);
-
     // Two looks at once would both follow the same rule.
     private readonly SemaphoreSlim _looking = new(1);
 
@@ -78,7 +77,7 @@ public sealed class TestMonitor(
                     seen.Add(look);
                     changed |= isChanged;
                     if (crowds.Read(test, [.. steps.Values]) is { } alarm)
-                        await AlarmAsync(alarmed[test.Id] = alarm, every);
+                        await mails.OfCrowdsAsync(alarmed[test.Id] = alarm, every);
                 },
                 stop
             );
@@ -104,7 +103,7 @@ public sealed class TestMonitor(
         var reading = readings.Of(test, steps);
         var stood = isDecidable ? $"{state}: {reading.Verdict.Kind}" : state.ToString();
         var address = $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/";
-        var decision = isDecidable ? Decide(test, reading, now) : null;
+        var decision = isDecidable ? Decide(test, reading, state, now) : null;
         var look = new TestLook(
             test.Id,
             Past(test, reading, onMoney: false),
@@ -117,7 +116,7 @@ public sealed class TestMonitor(
             Points = isDecidable ? [.. reading.Way(onMoney: false, now), .. reading.Way(onMoney: true, now)] : [],
         };
         if (before != stood)
-            await TellAsync(test, reading, state, before, decision, address);
+            await mails.OfChangeAsync(reading, state, before, decision, address);
         return (look, decision is not null && await FollowAsync(test, reading, state, decision, address));
     }
 
@@ -150,8 +149,10 @@ public sealed class TestMonitor(
             ? new(money.Control.Total.Mean, test.IsPlanned ? money.Spread : null)
             : null;
 
-    private RuleDecision Decide(SplitTest test, TestReading reading, DateTimeOffset now)
+    private RuleDecision Decide(SplitTest test, TestReading reading, TestState state, DateTimeOffset now)
     {
+        if (test.Check is { } check)
+            return CheckRule.Decide(check, reading.Result, reading.Verdict, isOver: state == TestState.Over);
         var (localNow, localStart) = (
             TimeZoneInfo.ConvertTime(now, settings.Zone).DateTime,
             TimeZoneInfo.ConvertTime(test.StartedAt, settings.Zone).DateTime
@@ -177,8 +178,9 @@ public sealed class TestMonitor(
         {
             case RuleDecision.Keep keep:
                 // Decided a moment ago by somebody else: the link is to follow that all the same.
-                if (await keeper.KeepAsync(reading, keep.Page.Id, VerdictStore.ByRule))
-                    await TellOfKeepingAsync(test, reading, keep, address);
+                var by = test.Check is null ? VerdictStore.ByRule : VerdictStore.ByCheck;
+                if (await keeper.KeepAsync(reading, keep.Page.Id, by, test.Rule.Check))
+                    await mails.OfKeepingAsync(reading, keep, address);
                 return true;
             case RuleDecision.Rest rest:
                 await RestAsync(test, reading, rest);
@@ -201,29 +203,6 @@ public sealed class TestMonitor(
         return true;
     }
 
-    private Task TellOfKeepingAsync(SplitTest test, TestReading reading, RuleDecision.Keep keep, string address) =>
-        mail.TellAsync(
-            $"kept {test.Id.Value}",
-            $"Kept: {keep.Page.Name}",
-            $"The test “{test.Name}” kept “{keep.Page.Name}” by the rule. "
-                + $"{RuleWording.Why(keep, reading.Result.Facts)}\nEveryone sees it from now on. "
-                + "You can undo this on Keep.",
-            address + "keep"
-        );
-
-    private Task AlarmAsync(CrowdAlarm alarm, IReadOnlyDictionary<FunnelId, Funnel> every)
-    {
-        var reading = alarm.Without;
-        var says = string.Join('\n', alarm.Crowds.Select(crowd => CrowdWording.Say(crowd, reading.Words)));
-        return mail.TellAsync(
-            $"crowd {reading.Test.Id.Value}",
-            $"Problem: {reading.Test.Name}",
-            $"{says}\nWithout them: {reading.Says.Sentence} {reading.Says.Why}",
-            $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/count",
-            CrowdAgain
-        );
-    }
-
     private Task RestAsync(SplitTest test, TestReading reading, RuleDecision.Rest rest)
     {
         var resting = rest
@@ -237,45 +216,5 @@ public sealed class TestMonitor(
                 + $"{(rest.Pages.Count == 1 ? "rests" : "rest")}: "
                 + $"{RuleWording.Why(rest, reading.Result.Facts)}"
         );
-    }
-
-    private async Task TellAsync(
-        SplitTest test,
-        TestReading reading,
-        TestState state,
-        string? before,
-        RuleDecision? decision,
-        string address
-    )
-    {
-        var (id, verdict) = (test.Id.Value, reading.Verdict);
-        if (state == TestState.Running && before is null or nameof(TestState.Scheduled))
-            await mail.TellAsync(
-                $"started {id}",
-                $"Started: {test.Name}",
-                $"The test “{test.Name}” has started.",
-                address + "count"
-            );
-        var says = $"{reading.Says.Sentence}\n{reading.Says.Why}";
-        switch (state)
-        {
-            // Of what its rule keeps in this very hour it is told that it was kept.
-            case TestState.Running when verdict.Keep is not null && decision is not RuleDecision.Keep:
-                var waits = test.Rule.By == KeepBy.Hand ? "" : RuleWording.Why(decision!, reading.Result.Facts);
-                var next = waits.Length == 0 ? "" : $"\nIts rule waits: {waits}";
-                await mail.TellAsync($"ready {id}", $"Ready: {test.Name}", says + next, address + "keep");
-                break;
-            case TestState.Running when verdict.Kind == VerdictKind.Problem:
-                await mail.TellAsync($"problem {id}", $"Problem: {test.Name}", says, address + "count");
-                break;
-            case TestState.Over when before?.StartsWith(nameof(TestState.Over), StringComparison.Ordinal) != true:
-                await mail.TellAsync(
-                    $"ended {id}",
-                    $"Ended: {test.Name}",
-                    $"The test “{test.Name}” has reached its end date. {reading.Says.Sentence}",
-                    address + "keep"
-                );
-                break;
-        }
     }
 }

@@ -19,6 +19,9 @@ public sealed record GainLine(
     string Many
 )
 {
+    /// <summary>A check measured it; else it is projected from the test that kept the page.</summary>
+    public bool IsMeasured { get; init; }
+
     /// <summary>"$2,140", or "310 opt-ins".</summary>
     public string Amount => Words(Gain.Amount);
 
@@ -107,8 +110,12 @@ public sealed class KeptGains
         for (var i = 0; i < inForce.Length; i++)
         {
             var line = inForce[i];
+            // What a check brings back gains nothing over the page that it was before.
+            if (line.Test.Check is not null)
+                continue;
             if (line.Place == 0 || line.Place >= line.Evidence.Pages.Count || line.Evidence.Reached is not { } then)
                 continue;
+            var check = inForce.Skip(i + 1).FirstOrDefault(later => later.Test.Check?.Of == line.Test.Id);
             var replaced = inForce.Skip(i + 1).FirstOrDefault(later => later.Verdict.Page != line.Verdict.Page);
             var until = replaced is null ? reached : replaced.Evidence.Reached ?? then;
             // Whom a test since then put on another page did not see this one.
@@ -119,9 +126,31 @@ public sealed class KeptGains
                     && page.Page != line.Verdict.Page
                 )
                 .Sum(page => page.Visitors);
-            if (Line(line, Math.Max(0, until - then - elsewhere), currency) is { } gain)
+            var visitors = Math.Max(0, until - then - elsewhere);
+            if ((Measured(line, check, visitors, currency) ?? Line(line, visitors, currency)) is { } gain)
                 yield return gain;
         }
+    }
+
+    /// <summary>As the check of the page measured it; null where there was none, or it saw too little.</summary>
+    private static GainLine? Measured(VerdictLine line, VerdictLine? check, long visitors, Currency own)
+    {
+        if (check is null)
+            return null;
+        GainLine? In(MeasuredUplift? measured, Currency? currency) =>
+            measured is { Range: { } range }
+                ? new(
+                    line.Verdict,
+                    RealisedUplift.From(measured.Difference, range, visitors),
+                    visitors,
+                    currency,
+                    line.Evidence.Many
+                )
+                {
+                    IsMeasured = true,
+                }
+                : null;
+        return (check.Evidence.Currency == own.Code ? In(check.MeasuredByMoney, own) : null) ?? In(check.Measured, null);
     }
 
     /// <summary>

@@ -36,6 +36,18 @@ public sealed record TestReading(
     /// <summary>The rate of all pages together; null while they have brought too little to go by.</summary>
     public double? SeenRate { get; init; }
 
+    /// <summary>
+    /// About how many visitors the plan asks for, by the page that has come least far on its way; null without a plan,
+    /// and until there is enough to tell.
+    /// </summary>
+    public double? PlannedVisitors =>
+        (Test.Rule.OnMoney && Money is { } money
+            ? money.Pages.Min(page => page.AgainstControl?.Progress)
+            : Result.Pages.Min(page => page.AgainstControl?.Progress))
+            is > 0 and var progress
+            ? Result.Total.Visitors / progress
+            : null;
+
     /// <summary>The page’s letter in the test; empty for a page that is not in it.</summary>
     public string Letter(PageId page) => Result.Pages.FirstOrDefault(p => p.Page.Id == page)?.Page.Letter ?? "";
 
@@ -135,7 +147,9 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
                 Beside(step, test, onMoney: true)
             )
             : null;
-        var verdict = VerdictRule.Apply(result, money, test.Rule.OnMoney);
+        var verdict = test.Check is null
+            ? VerdictRule.Apply(result, money, test.Rule.OnMoney)
+            : CheckRule.Apply(result, money, test.Rule.OnMoney);
         return new(
             test,
             step,

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Wexil.Core.Common;
+using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Store;
 
@@ -92,16 +93,53 @@ public sealed record EvidencePage(
 }
 
 /// <summary>Ends a test with its evidence frozen.</summary>
-public sealed class VerdictRecorder(VerdictStore verdicts, TallyStore tallies, SettingStore settings)
+public sealed class VerdictRecorder(
+    VerdictStore verdicts,
+    TallyStore tallies,
+    SettingStore settings,
+    TimeProvider time
+)
 {
     /// <summary>Keeps a page and ends the test; false where it was decided before.</summary>
-    public async Task<bool> KeepAsync(TestReading reading, PageId page, string keptBy) =>
-        await KeepAsync([(reading, page)], keptBy) > 0;
+    /// <param name="check">How the page is checked from then on; null for not at all. The control replaces nothing, so
+    /// there is nothing to check of it.</param>
+    public async Task<bool> KeepAsync(TestReading reading, PageId page, string keptBy, CheckPlan? check = null)
+    {
+        var kept = Kept(reading, page);
+        if (check is not null && page != reading.Result.Control.Page.Id)
+            kept = kept with { Check = CheckOf(reading, page, check) };
+        return await verdicts.KeepAsync([kept], keptBy) > 0;
+    }
 
     /// <summary>Keeps pages and ends their tests at the same moment.</summary>
     /// <returns>How many ended; the others were decided before.</returns>
     public Task<int> KeepAsync(IReadOnlyList<(TestReading Reading, PageId Page)> kept, string keptBy) =>
         verdicts.KeepAsync([.. kept.Select(one => Kept(one.Reading, one.Page))], keptBy);
+
+    private TestPlan CheckOf(TestReading reading, PageId page, CheckPlan check)
+    {
+        var (test, kept) = (reading.Test, reading.Result.Pages.Single(shown => shown.Page.Id == page));
+        var rate = kept.Standard.Rate is > 0 and < 1 ? kept.Standard.Rate : test.ExpectedRate;
+        return new(
+            test.Step,
+            test.Goal,
+            $"Check of {kept.Page.Name}",
+            $"What “{kept.Page.Name}” brings more than “{reading.Result.Control.Page.Name}”, which it replaced.",
+            rate,
+            check.LiftFound(rate, reading.Result.Facts.VisitorsPerDay) ?? test.SmallestLift,
+            [page, reading.Result.Control.Page.Id],
+            check.Weights,
+            TestSettings.Default with
+            {
+                Audience = test.Settings.Audience,
+                RestsFailing = test.Settings.RestsFailing,
+                Until = time.GetUtcNow() + check.Lasts,
+            },
+            Main: reading.Main?.Goal,
+            OnMoney: test.Rule.OnMoney,
+            Check: new(test.Id, check.TakesBack)
+        );
+    }
 
     private KeptPage Kept(TestReading reading, PageId page) =>
         new(

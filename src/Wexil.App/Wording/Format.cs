@@ -20,6 +20,13 @@ public static class Format
     /// <summary>A number that is no whole one, rounded: "15,339".</summary>
     public static string Count(double number) => Count((long)Math.Round(number));
 
+    /// <summary>A number of which only two digits are known: "13,000".</summary>
+    public static string Rounded(double number)
+    {
+        var unit = Math.Pow(10, Math.Max(0, Math.Floor(Math.Log10(Math.Max(1, number))) - 1));
+        return Count((long)(Math.Round(number / unit) * unit));
+    }
+
     /// <summary>"1 visitor", "2,104 visitors".</summary>
     public static string Count(long number, string one, string many) => $"{Count(number)} {(number == 1 ? one : many)}";
 

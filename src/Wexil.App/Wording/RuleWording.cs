@@ -35,6 +35,7 @@ public static class RuleWording
                     + "counts as often.",
             RuleDecision.Wait.ForConversions { Needed: var needed, Least: var least } =>
                 $"Every page needs {Format.Count(needed)} {facts.Words.Many}; the lowest has {Format.Count(least)}.",
+            RuleDecision.Wait.ForCheck => "The check goes on.",
             _ => NotSure,
         };
 
@@ -48,6 +49,9 @@ public static class RuleWording
             RuleDecision.Keep.Settled { Kind: VerdictKind.ControlWins } =>
                 "No other page does better than the control.",
             RuleDecision.Keep.Settled => "There is no difference that matters.",
+            RuleDecision.Keep.CheckOver => $"The check is over, and {keep.Page.Name} stays.",
+            RuleDecision.Keep.TakenBack =>
+                $"{keep.Page.Name} does better than the page that replaced it, by more than chance would explain.",
             RuleDecision.Keep.LeaderAtLatest => $"Not sure, but {keep.Page.Letter} was ahead on your latest day.",
             _ => $"Nothing was sure by your latest day, so {keep.Page.Letter} stays.",
         };

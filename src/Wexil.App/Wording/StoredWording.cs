@@ -43,6 +43,7 @@ public static class StoredWording
             AdaptiveWeights.Who => "automatic weights",
             TestStore.Watch => "uptime check",
             TestStore.Rule or VerdictStore.ByRule => "keep rule",
+            VerdictStore.ByCheck => "check",
             _ => stored,
         };
 
@@ -51,5 +52,11 @@ public static class StoredWording
         stored == "private address, not looked at" ? "private address, not checked" : stored;
 
     /// <summary>Who kept a page, as the end of a sentence.</summary>
-    public static string KeptBy(string stored) => stored == VerdictStore.ByRule ? "by the rule" : stored;
+    public static string KeptBy(string stored) => 
+        stored switch
+        {
+            VerdictStore.ByRule => "by the rule",
+            VerdictStore.ByCheck => "by the check",
+            _ => stored,
+        };
 }

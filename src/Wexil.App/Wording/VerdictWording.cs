@@ -30,6 +30,9 @@ public static class VerdictWording
             VerdictKind.Waiting => "Waiting",
             VerdictKind.TooEarly => "Too early",
             VerdictKind.Problem => "Problem",
+            VerdictKind.Checking => "Checking",
+            VerdictKind.Confirmed => "Confirmed",
+            VerdictKind.Worse => "Worse",
             _ => "Ready",
         };
 
@@ -56,6 +59,8 @@ public static class VerdictWording
                     + "orders, or decide by "
                     + $"{many}."
             ),
+            Verdict.Checked check => CheckWording.Say(check, facts.Words.Many, money),
+            Verdict.KeptWorse worse => CheckWording.Say(worse, facts.Words.Many, money),
             Verdict.Better better => Better(better, facts, money),
             Verdict.ControlBest best => ControlBest(best),
             Verdict.NoDifference same => NoDifference(same, money),

@@ -32,6 +32,9 @@ public abstract record RuleDecision
 
         /// <summary>It is not sure enough.</summary>
         public sealed record ForCertainty : Wait;
+
+        /// <summary>The check of a kept page goes on.</summary>
+        public sealed record ForCheck : Wait;
     }
 
     /// <summary>The page is kept and the test ends.</summary>
@@ -48,6 +51,12 @@ public abstract record RuleDecision
 
         /// <summary>It is not sure, and the control stays.</summary>
         public sealed record ControlAtLatest(TestPage Page) : Keep(Page);
+
+        /// <summary>The check of a kept page is over, and the page stays.</summary>
+        public sealed record CheckOver(TestPage Page) : Keep(Page);
+
+        /// <summary>The check finds the kept page worse: the page it replaced comes back.</summary>
+        public sealed record TakenBack(TestPage Page) : Keep(Page);
     }
 
     /// <summary>Pages that nobody new is sent to any more, for they are surely worse than the control.</summary>

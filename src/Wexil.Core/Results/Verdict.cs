@@ -20,6 +20,15 @@ public enum VerdictKind
 
     /// <summary>The numbers cannot be trusted.</summary>
     Problem,
+
+    /// <summary>A kept page is being checked, and nothing is sure.</summary>
+    Checking,
+
+    /// <summary>A kept page is surely better than the page it replaced.</summary>
+    Confirmed,
+
+    /// <summary>A kept page is surely worse than the page it replaced: take it back.</summary>
+    Worse,
 }
 
 /// <summary>What would settle a test that is undecided, if the lead holds.</summary>
@@ -118,6 +127,32 @@ public abstract record Verdict(bool IsByMoney)
 
         /// <inheritdoc/>
         public override TestPage? Keep => Control;
+    }
+
+    /// <summary>A kept page is not worse than the page it replaced, as far as its check has seen.</summary>
+    /// <param name="Measured">Null while nobody has seen one of them.</param>
+    /// <param name="IsConfirmed">It is surely better.</param>
+    public sealed record Checked(
+        TestPage Kept,
+        TestPage Replaced,
+        MeasuredUplift? Measured,
+        bool IsConfirmed,
+        bool IsByMoney
+    ) : Verdict(IsByMoney)
+    {
+        /// <inheritdoc/>
+        public override VerdictKind Kind => IsConfirmed ? VerdictKind.Confirmed : VerdictKind.Checking;
+    }
+
+    /// <summary>A kept page is surely worse than the page it replaced.</summary>
+    public sealed record KeptWorse(TestPage Kept, TestPage Replaced, MeasuredUplift Measured, bool IsByMoney)
+        : Verdict(IsByMoney)
+    {
+        /// <inheritdoc/>
+        public override VerdictKind Kind => VerdictKind.Worse;
+
+        /// <inheritdoc/>
+        public override TestPage? Keep => Replaced;
     }
 
     /// <summary>Some page has fewer conversions than a comparison needs.</summary>

@@ -53,6 +53,9 @@ public sealed record KeepRule(KeepBy By, bool OnMoney = false)
     /// <summary>A page that is surely worse than the control gets nobody new, while the others go on.</summary>
     public bool RestsLosers { get; init; }
 
+    /// <summary>How a page that it keeps is checked afterwards; null for not at all.</summary>
+    public CheckPlan? Check { get; init; }
+
     /// <summary>Visitors over all pages after which whichever is ahead is kept.</summary>
     public long Visitors { get; init; } = 2000;
 

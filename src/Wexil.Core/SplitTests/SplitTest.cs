@@ -46,6 +46,9 @@ public sealed record SplitTest(
     /// </summary>
     public bool IsPlanned { get; init; }
 
+    /// <summary>What it checks; null for a test of its own.</summary>
+    public KeptCheck? Check { get; init; }
+
     /// <summary>
     /// The rate of all pages together at the first look that saw enough, by which the expected one was corrected; null
     /// before.

@@ -7,6 +7,8 @@ namespace Wexil.Core.SplitTests;
 /// <param name="From">When it starts; null for now.</param>
 /// <param name="Main">What counts instead of reaching the goal step.</param>
 /// <param name="Ready">What the owner was told before starting.</param>
+/// <param name="OnMoney">Judged by earned per visitor.</param>
+/// <param name="Check">What it checks; null for a test of its own.</param>
 public sealed record TestPlan(
     StepId Step,
     StepId Goal,
@@ -19,7 +21,9 @@ public sealed record TestPlan(
     TestSettings? Settings = null,
     DateTimeOffset? From = null,
     Goal? Main = null,
-    IReadOnlyList<ReadyLine>? Ready = null
+    IReadOnlyList<ReadyLine>? Ready = null,
+    bool OnMoney = false,
+    KeptCheck? Check = null
 );
 
 /// <summary>Something that was looked at before a test started.</summary>

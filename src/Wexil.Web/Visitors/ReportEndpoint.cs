@@ -44,7 +44,24 @@ public sealed class ReportEndpoint(
             settings.Zone.Id,
             settings.OwnerName,
             History(test, reading)
-        );
+        )
+        {
+            Afterwards = verdict is null ? [] : [.. Afterwards(new(verdict, test))],
+        };
+    }
+
+    private IEnumerable<string> Afterwards(VerdictLine line)
+    {
+        if (line.Expected is { } expected)
+            yield return $"Expected from then on: {Format.Lift(expected)}.";
+        if (tests.ForStep(line.Test.Step).FirstOrDefault(own => own.Check?.Of == line.Test.Id) is not { } check)
+            yield break;
+        var reading = reader.Read(check, funnels.AllSteps());
+        yield return check.IsOpen
+            ? $"Checked now, with {check.Weights.Percent[1]}% of the visitors on the page that it replaced: "
+                + $"{reading.Says.Sentence}"
+            : $"Checked until {time.Day(check.DecidedAt!.Value)}: "
+                + CheckWording.Ended(reading.Verdict, reading.Words.Many, amount => settings.Currency.Show((decimal)amount));
     }
 
     private HistoryChart? History(SplitTest test, TestReading reading) =>

@@ -100,11 +100,24 @@ public static class Exports
                 started = reading.Test.StartedAt,
                 decided = reading.Test.DecidedAt,
                 verdict = reading.Says.Sentence,
+                plan = Plan(reading),
                 pages = reading.Result.Pages.Select(Page),
                 rows = lines,
             }
         );
     }
+
+    /// <summary>What the test was planned for; null for a test that began before tests had a plan.</summary>
+    private static object? Plan(TestReading reading) =>
+        reading.Result.Facts is { Plan: not null } facts
+            ? new
+            {
+                rate = facts.BaseRate,
+                lift = facts.SmallestLift,
+                visitors = reading.PlannedVisitors,
+                alpha = facts.Alpha,
+            }
+            : null;
 
     /// <summary>A page over all phases, as the Count screen shows it.</summary>
     private static object Page(PageResult page) =>
@@ -120,7 +133,9 @@ public static class Exports
             difference = page.AgainstControl?.Difference,
             differenceLow = page.AgainstControl?.Interval?.Low,
             differenceHigh = page.AgainstControl?.Interval?.High,
+            differenceExpected = page.AgainstControl?.Expected,
             confidence = page.AgainstControl?.Confidence,
+            planProgress = page.AgainstControl?.Progress,
         };
 
     private static async Task Events(

@@ -115,16 +115,16 @@ public sealed class PlanChart
         var (came, daily) = (reading.Result.Total.Visitors, reading.Result.Facts.VisitorsPerDay);
         // By the page that has come least far.
         var progress = now.Min(look => look.Progress);
-        var planned = came / progress;
+        var planned = reading.PlannedVisitors ?? came / progress;
         if (progress >= 1)
-            return $"All planned visitors have come: {Format.Count(came)}; about {Rounded(planned)} were planned.";
+            return $"All planned visitors have come: {Format.Count(came)}; about {Format.Rounded(planned)} were planned.";
         var left = planned - came;
         var days = daily > 0 ? $", about {Format.Count((long)Math.Ceiling(left / daily), "day", "days")}" : "";
-        var rest = reading.Test.IsOpen ? $"; {Rounded(left)} to go{days}" : "";
+        var rest = reading.Test.IsOpen ? $"; {Format.Rounded(left)} to go{days}" : "";
         return now.Length == 1
-            ? $"{Percent(progress)} of the plan is done: {Format.Count(came)} of about {Rounded(planned)} "
+            ? $"{Percent(progress)} of the plan is done: {Format.Count(came)} of about {Format.Rounded(planned)} "
                 + $"visitors{rest}."
-            : $"{Format.Count(came)} visitors have come, of about {Rounded(planned)} until every page has had its "
+            : $"{Format.Count(came)} visitors have come, of about {Format.Rounded(planned)} until every page has had its "
                 + $"plan{rest}.";
     }
 
@@ -151,10 +151,4 @@ public sealed class PlanChart
     }
 
     private static string Percent(double share) => Format.Plain(Math.Round(share, 2));
-
-    private static string Rounded(double visitors)
-    {
-        var unit = Math.Pow(10, Math.Max(0, Math.Floor(Math.Log10(Math.Max(1, visitors))) - 1));
-        return Format.Count((long)(Math.Round(visitors / unit) * unit));
-    }
 }

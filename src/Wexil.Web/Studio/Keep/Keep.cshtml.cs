@@ -71,11 +71,11 @@ public sealed class KeepModel(
 
     public const int MaxLearnedLength = 2000;
 
-    /// <summary>The verdict that can be taken back.</summary>
+    /// <summary>The verdict by which the step shows its page, while no test of its own runs.</summary>
     public Row? InForce =>
-        !Screen.IsOpen
+        Screen.Testing is null
         && History is [{ Line.Stands: true } newest, ..]
-        && newest.Line.Test.Id == Screen.Reading!.Test.Id
+        && newest.Line.Test.Id == (Screen.Checking?.Test.Check!.Of ?? Screen.Reading!.Test.Id)
             ? newest
             : null;
 
@@ -84,6 +84,10 @@ public sealed class KeepModel(
 
     [BindProperty(Name = nameof(Rule))]
     public RuleForm Rule { get; set; } = new();
+
+    /// <summary>How the page is checked that is kept.</summary>
+    [BindProperty(Name = nameof(Check))]
+    public CheckForm Check { get; set; } = new();
 
     /// <summary>Asks once more: nothing is sure yet.</summary>
     public TestPage? Asks { get; private set; }
@@ -94,13 +98,20 @@ public sealed class KeepModel(
     /// <summary>What the rule would do now, in words; null where pages are kept by hand.</summary>
     public string? Decides { get; private set; }
 
+    /// <summary>Its fields as they are shown where the page is kept.</summary>
+    public CheckFields CheckFields(string id) => new(Check, nameof(Check), id, Screen.Testing!);
+
+    /// <summary>Those of the rule.</summary>
+    public CheckFields RuleCheckFields =>
+        new(Rule.Check, $"{nameof(Rule)}.{nameof(Rule.Check)}", "rule-check", Screen.Testing!);
+
     public void OnGet() => LoadRule();
 
     [Logged("Changed how the winner is kept")]
     public async Task<IActionResult> OnPostRuleAsync()
     {
         ModelState.Remove(nameof(Kept));
-        if (Screen.Open is not { } running)
+        if (Screen.Testing is not { } running)
         {
             Done = "The test is already decided. Nothing was changed.";
             return Redirect(Screen.Address("keep"));
@@ -130,14 +141,16 @@ public sealed class KeepModel(
             ModelState.AddModelError(nameof(Kept), $"Choose the {Screen.Thing} to keep.");
             return Page();
         }
-        if (running.Verdict.Keep?.Id != page.Id && !Confirmed)
+        ModelState.Clear();
+        var check = Check.Read(ModelState, nameof(Check));
+        var asks = running.Verdict.Keep?.Id != page.Id && !Confirmed;
+        if (asks || !ModelState.IsValid)
         {
-            ModelState.Clear();
             LoadRule();
-            Asks = running.Result.Pages.Single(shown => shown.Page.Id == page.Id).Page;
+            Asks = asks ? running.Result.Pages.Single(shown => shown.Page.Id == page.Id).Page : null;
             return Page();
         }
-        await keeper.KeepAsync(running, page.Id, VerdictStore.ByHand);
+        await keeper.KeepAsync(running, page.Id, VerdictStore.ByHand, check);
         routes.Reload(Screen.Funnel.Id);
         await mail.TellAsync(
             $"kept {running.Test.Id.Value}",
@@ -146,16 +159,29 @@ public sealed class KeepModel(
             Screen.Address("keep")
         );
         AuditTrail.Detail(HttpContext, page.Name);
-        Done = $"{Format.Quoted(page.Name)} is kept: {Screen.ShownBy} it to everyone from now on.";
+        var isChecked = check is not null && page.Id != running.Result.Control.Page.Id;
+        Done = isChecked
+            ? $"{Format.Quoted(page.Name)} is kept, and checked until {clock.Day(clock.Now + check!.Lasts)}: "
+                + $"{check.Share}% of the visitors go on seeing {Format.Quoted(running.Result.Control.Page.Name)}."
+            : $"{Format.Quoted(page.Name)} is kept: {Screen.ShownBy} it to everyone from now on.";
         return Redirect(Screen.Address("keep"));
     }
 
     [Logged("Took a decision back")]
     public async Task<IActionResult> OnPostTakeBackAsync()
     {
+        LoadHistory();
+        // Of a check that is over nothing goes on.
+        if (InForce is not { Line.Test: { Check: null } test })
+        {
+            Done = "There is nothing to undo.";
+            return Redirect(Screen.Address("keep"));
+        }
         // First of all the pages: what is written into them is what the section shows now.
-        var changed = Screen is { IsOpen: false, Reading: not null } ? await sections.PutBackAsync(Screen.Step) : [];
-        var taken = Screen.Reading is { Test: { IsOpen: false } test } && await verdicts.TakeBackAsync(test.Id);
+        var changed = await sections.PutBackAsync(Screen.Step);
+        if (Screen.Checking is { } check)
+            await keeper.KeepAsync(check, check.Result.Control.Page.Id, VerdictStore.ByHand);
+        var taken = await verdicts.TakeBackAsync(test.Id);
         routes.Reload(Screen.Funnel.Id);
         Done = taken
             ? "Undone: the test continues in a new phase. Visitors who came in between are not part of it."
@@ -175,7 +201,9 @@ public sealed class KeepModel(
             return NotFound();
         if (Screen.IsOpen)
         {
-            Done = "The test is already running again. Nothing was changed.";
+            Done = Screen.Checking is null
+                ? "The test is already running again. Nothing was changed."
+                : "The kept variation is being checked. End the check first. Nothing was changed.";
             return Redirect(Screen.Address("keep"));
         }
         var written = await sections.WriteInAsync(Screen.Funnel.Id, [Screen.Step.Id]);
@@ -284,7 +312,7 @@ public sealed class KeepModel(
     private void LoadRule()
     {
         LoadHistory();
-        if (Screen.Open is not { } running)
+        if (Screen.Testing is not { } running)
             return;
         Rule = RuleForm.From(running.Test.Rule);
         if (running.Test.Rule.By == KeepBy.Hand)
@@ -302,6 +330,9 @@ public sealed class KeepModel(
 
     private void LoadHistory()
     {
+        // Nothing of it was sent: what the rule says, else what is proposed.
+        if (Check.Share == 0)
+            Check = CheckForm.From(Screen.Testing?.Test.Rule.Check);
         var own = verdicts.ForStep(Screen.Step.Id);
         var gained = gains.For(own).ToDictionary(line => line.Verdict.Id);
         History =

@@ -24,6 +24,7 @@ public sealed class RuleForm
     public bool RestsLosers { get; set; }
     public bool WholeWeeks { get; set; }
     public string? Visitors { get; set; }
+    public CheckForm Check { get; set; } = new();
 
     public static RuleForm From(KeepRule rule) =>
         new()
@@ -39,6 +40,7 @@ public sealed class RuleForm
             // Where nothing is kept by itself yet, it is proposed.
             WholeWeeks = rule.WholeWeeks || rule.By == KeepBy.Hand,
             Visitors = rule.Visitors.ToString(CultureInfo.InvariantCulture),
+            Check = CheckForm.From(rule.Check),
         };
 
     /// <summary>Reads it, or says by the fields what is wrong; null then.</summary>
@@ -59,6 +61,8 @@ public sealed class RuleForm
                 Wrong(nameof(Visitors), $"Enter a whole number of at least {MinVisitors}.");
             rule = rule with { Visitors = visitors };
         }
+        if (By != KeepBy.Hand)
+            rule = rule with { Check = Check.Read(state, $"{prefix}.{nameof(Check)}") };
         return state.IsValid ? rule : null;
     }
 
@@ -119,6 +123,9 @@ public sealed class RuleForm
     public static string Words(KeepRule rule)
     {
         var by = rule.OnMoney ? "Decided by revenue per visitor" : "Decided by the main goal";
+        var after = rule.Check is { } check
+            ? $"; then checked for {Format.Count(check.Weeks, "week", "weeks")} with {check.Share}% of the visitors"
+            : "";
         return rule.By switch
         {
             KeepBy.Sure => $"{by}; kept automatically when {Percent(rule.Sureness)}% sure, after "
@@ -131,8 +138,10 @@ public sealed class RuleForm
                             + $"({(rule.LeaderAtLatest ? "the page that is ahead" : "the control stays")})"
                         : ""
                 )
-                + (rule.RestsLosers ? "; losing pages leave rotation" : ""),
-            KeepBy.Visitors => $"{by}; the page that is ahead is kept after {Format.Count(rule.Visitors)} visitors",
+                + (rule.RestsLosers ? "; losing pages leave rotation" : "")
+                + after,
+            KeepBy.Visitors => $"{by}; the page that is ahead is kept after {Format.Count(rule.Visitors)} visitors"
+                + after,
             _ => $"{by}; kept by hand",
         };
     }

@@ -2,6 +2,7 @@ using System.Globalization;
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App;
 using Wexil.App.Installation;
+using Wexil.App.Results;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
 using Wexil.App.Wording;
@@ -28,6 +29,7 @@ public sealed class SendModel(
     SettingStore settings,
     VisitorsAddress visitors,
     Routes routes,
+    VerdictRecorder keeper,
     TryTickets tries,
     LastSeen seen,
     Upcoming upcoming,
@@ -83,7 +85,7 @@ public sealed class SendModel(
     /// hosted here.
     /// </summary>
     public Core.Pages.Page? OutsideControl =>
-        (Screen.Open?.Pages[0] ?? Screen.KeptPage) is { Outside: not null } page ? page : null;
+        (Screen.Testing?.Pages[0] ?? Screen.KeptPage) is { Outside: not null } page ? page : null;
 
     /// <summary>What is pasted into the outside control.</summary>
     public string? Loader =>
@@ -116,7 +118,7 @@ public sealed class SendModel(
     {
         FillLink();
         FillStart();
-        if (Screen.Open is { } open)
+        if (Screen.Testing is { } open)
             FillFrom(open.Test);
         else
             FillAnew();
@@ -159,7 +161,7 @@ public sealed class SendModel(
     [Logged("Started a test")]
     public async Task<IActionResult> OnPostStartAsync()
     {
-        if (Screen.IsOpen)
+        if (Screen.Testing is not null)
             return Redirect(Screen.Address("send"));
         var chosen = Chosen();
         var weights = CheckWeights(chosen);
@@ -176,6 +178,8 @@ public sealed class SendModel(
         LoadAround();
         var ready = await ReadyAsync(chosen, main);
         var plan = Plan(chosen, weights!, chosenSettings, from) with { Main = main, Ready = ready };
+        if (Screen.Checking is { } check)
+            await keeper.KeepAsync(check, check.Result.Control.Page.Id, VerdictStore.ByHand);
         if (await tests.StartAsync(plan) is null)
         {
             ModelState.AddModelError(nameof(Rows), "A test was just started on this step. Reload the page.");
@@ -210,8 +214,8 @@ public sealed class SendModel(
 
     private bool RunsBeside() =>
         Screen.Step.IsSection
-            ? tests.ForStep(Screen.Place.Id) is [{ IsOpen: true }, ..]
-            : Screen.Sections.Any(section => tests.ForStep(section.Id) is [{ IsOpen: true }, ..]);
+            ? tests.ForStep(Screen.Place.Id) is [{ IsOpen: true, Check: null }, ..]
+            : Screen.Sections.Any(section => tests.ForStep(section.Id) is [{ IsOpen: true, Check: null }, ..]);
 
     private TestPlan Plan(Row[] chosen, Weights weights, TestSettings settings, DateTimeOffset? from) =>
         new(
@@ -254,7 +258,7 @@ public sealed class SendModel(
     {
         ModelState.Remove(nameof(BaseRate));
         ModelState.Remove(nameof(SmallestLift));
-        if (Screen.Open is not { } open)
+        if (Screen.Testing is not { } open)
             return Redirect(Screen.Address("send"));
         var test = open.Test;
         var rows = RowsOf(test);
@@ -424,7 +428,7 @@ public sealed class SendModel(
 
     private async Task<IActionResult> SetPausedAsync(bool paused, string done)
     {
-        if (Screen.Open is { } open && await tests.PauseAsync(open.Test.Id, paused))
+        if (Screen.Testing is { } open && await tests.PauseAsync(open.Test.Id, paused))
         {
             routes.Reload(Screen.Funnel.Id);
             Done = done;
@@ -451,7 +455,7 @@ public sealed class SendModel(
         else
             FillStart();
         ModelState.Clear();
-        if (Screen.Open is { } open)
+        if (Screen.Testing is { } open)
             FillFrom(open.Test);
         else
             FillAnew();
@@ -490,7 +494,7 @@ public sealed class SendModel(
         Sources = sources.Lines(Screen.Funnel.Id, Settings.Currency);
         Looks = watch.All();
         LeftOut = tallies.LeftOut(Screen.Place.Id);
-        Changes = Screen.Open is { } open ? ChangeLog.Summarize(tests.Changes(open.Test.Id)) : [];
+        Changes = Screen.Testing is { } open ? ChangeLog.Summarize(tests.Changes(open.Test.Id)) : [];
         var weights = Weights.Check([.. Rows.Where(row => row.In).Select(row => row.Weight ?? 0)]).Weights
             ?? Weights.Even(Math.Max(2, Rows.Count(row => row.In)));
         Ahead = upcoming.For(

@@ -93,7 +93,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
     public bool RestsFailing { get; set; }
 
     public string PageName(long page) =>
-        Screen.Pages.Concat(Screen.Open?.Pages ?? []).FirstOrDefault(p => p.Id.Value == page)?.Name
+        Screen.Pages.Concat(Screen.Testing?.Pages ?? []).FirstOrDefault(p => p.Id.Value == page)?.Name
         ?? "an archived page";
 
     /// <summary>The rows of the pages that are in the test, the control first.</summary>

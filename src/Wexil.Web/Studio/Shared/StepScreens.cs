@@ -46,6 +46,12 @@ public sealed record StepScreen(
 
     public TestReading? Open => IsOpen ? Reading : null;
 
+    /// <summary>The open test, where it is not the check of a kept page: that gives way to a new test.</summary>
+    public TestReading? Testing => Open is { Test.Check: null } ? Open : null;
+
+    /// <summary>The check of a kept page that goes on.</summary>
+    public TestReading? Checking => Open is { Test.Check: not null } ? Open : null;
+
     public TestState? State => Reading?.Test.StateAt(At);
 
     /// <summary>Nobody has said yet that one of its pages is live, so its link shows none.</summary>
@@ -100,15 +106,20 @@ public sealed record StepScreen(
                 $"{Format.Count(total.Visitors, "visitor", "visitors")} · "
                     + $"{Format.Count(total.Conversions, reading.Words.One, reading.Words.Many)}",
             "count" => "Nothing tested yet",
-            "keep" when Open is { Verdict: var verdict, Says.Label: var label } => verdict.Forecast?.Days
-                is { } days
-                    and < 1000
-                ? $"{label} · about {Format.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go"
-            : verdict.Keep is { } keep ? $"{label}: keep {keep.Letter}"
-            : label,
+            "keep" when Open is { } open => OpenKeep(open),
             "keep" when Reading is not null && KeptPage is { } page => $"Kept {Format.Quoted(page.Name)}",
             _ => "Nothing to keep yet",
         };
+
+    private string OpenKeep(TestReading open)
+    {
+        var (label, verdict) = (open.Says.Label, open.Verdict);
+        if (Checking?.Test.Settings.Until is { } until)
+            return $"{label} · {Format.Count((long)Math.Ceiling((until - At).TotalDays), "day", "days")} left";
+        if (verdict.Forecast?.Days is { } days and < 1000)
+            return $"{label} · about {Format.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go";
+        return verdict.Keep is { } keep ? $"{label}: keep {keep.Letter}" : label;
+    }
 }
 
 /// <summary>Finds a step's screen by its address.</summary>

@@ -12,8 +12,8 @@ public static class VerdictView
     public static string Tone(VerdictKind kind) =>
         kind switch
         {
-            VerdictKind.Problem => "bad",
-            VerdictKind.TooEarly or VerdictKind.Waiting => "wait",
+            VerdictKind.Problem or VerdictKind.Worse => "bad",
+            VerdictKind.TooEarly or VerdictKind.Waiting or VerdictKind.Checking => "wait",
             _ => "good",
         };
 

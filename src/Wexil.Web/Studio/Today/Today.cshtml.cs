@@ -117,6 +117,7 @@ public sealed class TodayModel(
         [
             .. gains
                 .All()
+                .Where(line => line.Visitors > 0)
                 .GroupBy(line => line.Currency?.Code ?? line.Many)
                 .Select(group => (group.Aggregate(Together), group.Count()))
                 .OrderBy(sum => sum.Item1.Currency is null),
@@ -146,8 +147,8 @@ public sealed class TodayModel(
     {
         var open = readings.Open(steps);
         Running = open.Count;
-        _ready = open.Count(reading => reading.Verdict.Keep is not null);
-        _problems = open.Count(reading => reading.Verdict.Kind == VerdictKind.Problem);
+        _ready = open.Count(reading => reading.Verdict is { Keep: not null, Kind: not VerdictKind.Worse });
+        _problems = open.Count(reading => reading.Verdict.Kind is VerdictKind.Problem or VerdictKind.Worse);
         TestReading[] shown = [.. open.OrderBy(Urgency).Take(MaxRows)];
         var byDay = tallies.ConversionsByDay(shown.Select(reading => reading.Test.Id), time.Now.AddDays(-Days), Days);
         return
@@ -171,9 +172,9 @@ public sealed class TodayModel(
     private static int Urgency(TestReading reading) =>
         reading.Verdict.Kind switch
         {
-            VerdictKind.Problem => 0,
+            VerdictKind.Problem or VerdictKind.Worse => 0,
             _ when reading.Verdict.Keep is not null => 1,
-            VerdictKind.TooEarly => 2,
+            VerdictKind.TooEarly or VerdictKind.Checking => 2,
             _ => 3,
         };
 

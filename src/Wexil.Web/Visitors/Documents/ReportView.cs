@@ -23,4 +23,8 @@ public sealed record ReportView(
     string Zone,
     string? Owner,
     HistoryChart? History
-);
+)
+{
+    /// <summary>What was to be expected of the kept page, and what a check measured of it; empty for neither.</summary>
+    public IReadOnlyList<string> Afterwards { get; init; } = [];
+}
