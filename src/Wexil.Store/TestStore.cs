@@ -34,7 +34,10 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     /// <summary>The steps with a test that is not decided, checks of kept pages left out.</summary>
     public IReadOnlySet<StepId> OpenSteps() =>
         database.Read(c =>
-            c.Rows("SELECT step_id FROM tests WHERE decided_at IS NULL AND check_of IS NULL", row => new StepId(row.GetInt64(0))).ToHashSet()
+            c.Rows("SELECT step_id FROM tests WHERE decided_at IS NULL AND check_of IS NULL", row => new StepId(
+                    row.GetInt64(0)
+                ))
+                .ToHashSet()
         );
 
     /// <summary>Every test there ever was, the newest first.</summary>

@@ -38,11 +38,7 @@ public sealed class Browser : IDisposable
             "--force-prefers-reduced-motion",
             $"--window-size={width},{height}"
         );
-        _driver = new ChromeDriver(
-            ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"),
-            options,
-            Hang
-        );
+        _driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options, Hang);
         _driver.ExecuteCdpCommand(
             "Emulation.setDeviceMetricsOverride",
             new()

@@ -1,4 +1,5 @@
 using Microsoft.Extensions.DependencyInjection;
+using OpenQA.Selenium;
 using Wexil.App.Visits;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
@@ -66,15 +67,34 @@ public sealed class KeepTests
             $"{rehearsed.ToString("N0", System.Globalization.CultureInfo.InvariantCulture)} visitors since"
         );
 
-        // Kept by hand before the rule's days are over, and written down.
+        // How far it is, and that it has crossed the line.
+        owner.WaitForText("B has crossed the line: it is better than A.");
+
+        // Kept by hand before the rule's days are over, with a check.
         owner.Press("Keep B");
         owner.WaitForText("At least 14 more days to run.");
+        owner.Find("aside [name='Check.On']").Click();
+        owner.Find("#check-share").SendKeys("20");
+        owner.IsAccessible();
         owner.Press("Keep B");
+        owner.WaitForText("20% of the visitors go on seeing “Swap seeds”.");
+        owner.WaitForText("Too little to tell yet what “Three out, three in” brings.");
+        owner.IsAccessible();
+
+        // What it brings is measured on those who come now.
+        await RehearseAsync(site, step, thanks, 2000);
+        owner.Press("Count");
+        owner.WaitForText("more opt-ins than “Swap seeds”, which it replaced.");
+        owner.Press("Keep");
+        owner.WaitForText("Confirmed");
+        owner.Press("End the check");
         owner.WaitForText("is shown to everyone");
+        owner.WaitForText("The check measured +");
         owner.WaitForText("History of this step");
         owner.IsAccessible();
-        owner.Find(".learned summary").Click();
-        owner.Fill(".learned textarea", "Numbers say it quicker.");
+        var headline = owner.All(".learned details")[1];
+        headline.FindElement(By.CssSelector("summary")).Click();
+        headline.FindElement(By.CssSelector("textarea")).SendKeys("Numbers say it quicker.");
         owner.Press("Save note");
         owner.WaitForText("Learned: Numbers say it quicker.");
         using (var visitor = new Browser())
@@ -92,6 +112,7 @@ public sealed class KeepTests
         {
             reader.Open(link);
             reader.WaitForText("Numbers say it quicker.");
+            reader.WaitForText("“Three out, three in” brings");
             reader.IsAccessible();
             owner.Press("Turn off");
             owner.WaitForText("Link turned off");

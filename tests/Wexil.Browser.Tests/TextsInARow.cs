@@ -19,7 +19,9 @@ internal static class TextsInARow
         var more = string.Concat(
             Enumerable
                 .Range(0, moreParagraphs)
-                .Select(i => $"<p>{string.Concat(Enumerable.Repeat($"Paragraph {i} says <i>something</i>. ", 10))}</p>\n")
+                .Select(i =>
+                    $"<p>{string.Concat(Enumerable.Repeat($"Paragraph {i} says <i>something</i>. ", 10))}</p>\n"
+                )
         );
         string Page() =>
             "<!doctype html><html><head><title>Long</title></head><body><main>\n"

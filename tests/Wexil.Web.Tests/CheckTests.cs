@@ -40,13 +40,14 @@ public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         wexil.Time.Advance(TimeSpan.FromDays(28));
         await wexil.Get<TestMonitor>().LookAsync();
         Assert.False(wexil.Get<TestStore>().Find(check.Id)!.IsOpen);
-        Assert.Null(wexil.Get<Routes>().Current.Step(tested.Step.Id)!.Test);
+        Assert.Null(wexil.Get<Routes>().Current.Step(tested.Step.Id)!.Test!.Phase);
         Assert.Equal(tested.B.Id, wexil.Get<FunnelStore>().AllSteps().Single(s => s.Id == tested.Step.Id).Page);
         Assert.Contains("Checked: measured b", Mails());
-        var ended = await ReadAsync(owner, keep);
+        using var later = await wexil.OwnerAsync();
+        var ended = await ReadAsync(later, keep);
         Assert.Contains("The check measured +25.0%", ended, StringComparison.Ordinal);
         Assert.DoesNotContain("Undo and resume the test", ended, StringComparison.Ordinal);
-        Assert.Contains("measured +25.0%", await ReadAsync(owner, "/tests?show=Decided"), StringComparison.Ordinal);
+        Assert.Contains("measured +25.0%", await ReadAsync(later, "/tests?show=Decided"), StringComparison.Ordinal);
 
         // What the page gained is what the check measured, and not what the test that kept it had seen.
         var gain = wexil.Get<KeptGains>().All().Single(line => line.Verdict.Test == tested.Test);
@@ -260,7 +261,8 @@ public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     private SplitTest CheckOf(TestedStep tested) =>
         wexil.Get<TestStore>().ForStep(tested.Step.Id).Single(test => test.Check?.Of == tested.Test);
 
-    private string Mails() => string.Join('\n', wexil.Get<OutboxStore>().Waiting(50).Select(mail => mail.What.Mail.Subject));
+    private string Mails() =>
+        string.Join('\n', wexil.Get<OutboxStore>().Waiting(50).Select(mail => mail.What.Mail.Subject));
 
     private static async Task<string> ReadAsync(HttpClient owner, string address) =>
         WexilFixture.Read(await owner.GetStringAsync(address));

@@ -150,7 +150,8 @@ public sealed class KeptGains
                     IsMeasured = true,
                 }
                 : null;
-        return (check.Evidence.Currency == own.Code ? In(check.MeasuredByMoney, own) : null) ?? In(check.Measured, null);
+        return (check.Evidence.Currency == own.Code ? In(check.MeasuredByMoney, own) : null)
+            ?? In(check.Measured, null);
     }
 
     /// <summary>

@@ -41,10 +41,13 @@ public sealed record TestReading(
     /// and until there is enough to tell.
     /// </summary>
     public double? PlannedVisitors =>
-        (Test.Rule.OnMoney && Money is { } money
-            ? money.Pages.Min(page => page.AgainstControl?.Progress)
-            : Result.Pages.Min(page => page.AgainstControl?.Progress))
-            is > 0 and var progress
+        (
+            Test.Rule.OnMoney && Money is { } money
+                ? money.Pages.Min(page => page.AgainstControl?.Progress)
+                : Result.Pages.Min(page => page.AgainstControl?.Progress)
+        )
+            is > 0
+                and var progress
             ? Result.Total.Visitors / progress
             : null;
 

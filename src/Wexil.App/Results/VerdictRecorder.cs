@@ -93,12 +93,7 @@ public sealed record EvidencePage(
 }
 
 /// <summary>Ends a test with its evidence frozen.</summary>
-public sealed class VerdictRecorder(
-    VerdictStore verdicts,
-    TallyStore tallies,
-    SettingStore settings,
-    TimeProvider time
-)
+public sealed class VerdictRecorder(VerdictStore verdicts, TallyStore tallies, SettingStore settings, TimeProvider time)
 {
     /// <summary>Keeps a page and ends the test; false where it was decided before.</summary>
     /// <param name="check">How the page is checked from then on; null for not at all. The control replaces nothing, so

@@ -37,8 +37,7 @@ public static class CheckWording
             var (sentence, why) = Say(worse, many, money);
             return $"{sentence} {why}";
         }
-        return
-            verdict is Verdict.Checked check && Words(check, many, money) is { Range: { } range } words
+        return verdict is Verdict.Checked check && Words(check, many, money) is { Range: { } range } words
             ? $"{Brings(words, Format.Quoted(check.Kept.Name), Format.Quoted(check.Replaced.Name))} "
                 + $"Likely range: {range}."
             : "Too few visitors came to measure what it brings.";

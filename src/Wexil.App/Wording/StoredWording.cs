@@ -52,7 +52,7 @@ public static class StoredWording
         stored == "private address, not looked at" ? "private address, not checked" : stored;
 
     /// <summary>Who kept a page, as the end of a sentence.</summary>
-    public static string KeptBy(string stored) => 
+    public static string KeptBy(string stored) =>
         stored switch
         {
             VerdictStore.ByRule => "by the rule",

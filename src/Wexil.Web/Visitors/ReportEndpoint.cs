@@ -61,7 +61,9 @@ public sealed class ReportEndpoint(
             ? $"Checked now, with {check.Weights.Percent[1]}% of the visitors on the page that it replaced: "
                 + $"{reading.Says.Sentence}"
             : $"Checked until {time.Day(check.DecidedAt!.Value)}: "
-                + CheckWording.Ended(reading.Verdict, reading.Words.Many, amount => settings.Currency.Show((decimal)amount));
+                + CheckWording.Ended(reading.Verdict, reading.Words.Many, amount =>
+                    settings.Currency.Show((decimal)amount)
+                );
     }
 
     private HistoryChart? History(SplitTest test, TestReading reading) =>

@@ -3,6 +3,24 @@ const source = document.querySelector("[data-live-test]");
 let fetching = false;
 let again = false;
 
+const sheetOf = (part) => part.closest(".stack > *");
+
+// Puts a part in the place of the one that stands there, unless somebody is in it. Returns its sheet.
+function put(part, old) {
+  if (old.contains(document.activeElement)) return sheetOf(old);
+  for (const open of old.querySelectorAll("details[open][id]"))
+    part.querySelector(`#${open.id}`)?.setAttribute("open", "");
+  old.replaceWith(document.adoptNode(part));
+  return sheetOf(part);
+}
+
+// A sheet that there was nothing for before comes behind the one in front of it.
+function add(part, before) {
+  if (!before || sheetOf(part) !== part) return before;
+  before.after(document.adoptNode(part));
+  return part;
+}
+
 async function refresh() {
   if (fetching) {
     again = true;
@@ -15,12 +33,10 @@ async function refresh() {
     const answer = await fetch(address, { headers: { Accept: "text/html" } });
     if (answer.ok && !answer.redirected) {
       const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
+      let before = null;
       for (const part of fresh.querySelectorAll("[data-live]")) {
         const old = document.querySelector(`[data-live="${part.dataset.live}"]`);
-        if (!old || old.contains(document.activeElement)) continue;
-        for (const open of old.querySelectorAll("details[open][id]"))
-          part.querySelector(`#${open.id}`)?.setAttribute("open", "");
-        old.replaceWith(document.adoptNode(part));
+        before = old ? put(part, old) : add(part, before);
       }
     }
   } finally {

@@ -60,6 +60,9 @@ public sealed class KeepModel(
     [TempData]
     public string? MadeFor { get; set; }
 
+    /// <summary>The test that is shared first: of a check the one that it checks, whose report tells of both.</summary>
+    public TestId Shared => Screen.Reading!.Test.Check?.Of ?? Screen.Reading.Test.Id;
+
     /// <summary>The links by which a test's report is read.</summary>
     public ReportLinks Reports(TestId test) =>
         new(
