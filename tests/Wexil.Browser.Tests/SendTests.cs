@@ -147,7 +147,8 @@ public sealed class SendTests
         site.Host.Services.GetRequiredService<Routes>().Reload();
         // What the browser paints is told by the page itself, from the start: one that is left may not get to say it.
         const string watch =
-            "<script>const painted = (names) => sessionStorage.setItem(location.search, JSON.stringify(names)); painted([]);"
+            "<script>const painted = (names) => sessionStorage.setItem(location.search, JSON.stringify(names));"
+            + "painted([]);"
             + "new PerformanceObserver((seen) => painted(seen.getEntries().map((p) => p.name)))"
             + ".observe({ type: 'paint', buffered: true })</script>";
         string Page(Uri asked, int wait)

@@ -6,7 +6,9 @@ using Wexil.Store;
 
 namespace Wexil.Web.Tests;
 
-/// <summary>A page is kept with a check: what it brings is measured on those who go on seeing the page replaced.</summary>
+/// <summary>
+/// A page is kept with a check: what it brings is measured on those who go on seeing the page replaced.
+/// </summary>
 public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 {
     [Fact]
@@ -68,9 +70,9 @@ public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             await PassAsync(check, tested, 800, 80, 200, 32);
         Assert.False(wexil.Get<TestStore>().Find(check.Id)!.IsOpen);
         Assert.Equal(tested.A.Id, wexil.Get<FunnelStore>().AllSteps().Single(s => s.Id == tested.Step.Id).Page);
-        Assert.Contains("Taken back: worse b", Mails());
+        Assert.Contains("Brought back: worse a", Mails());
         var keep = await ReadAsync(owner, $"/f/{tested.Funnel.Slug}/worse/keep");
-        Assert.Contains("taken back", keep, StringComparison.Ordinal);
+        Assert.Contains("page brought back", keep, StringComparison.Ordinal);
         Assert.Contains("“worse a” is shown to everyone.", keep, StringComparison.Ordinal);
         // The page replaced gains nothing by coming back.
         Assert.DoesNotContain(wexil.Get<KeptGains>().All(), line => line.Verdict.Test == check.Id);
@@ -87,7 +89,7 @@ public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await PassAsync(check, tested, 8000, 800, 2000, 320);
         Assert.True(wexil.Get<TestStore>().Find(check.Id)!.IsOpen);
         var today = await ReadAsync(owner, "/");
-        Assert.Contains("Take “told b” back.", today, StringComparison.Ordinal);
+        Assert.Contains("Bring back “told a”.", today, StringComparison.Ordinal);
         Assert.Contains("attention", today, StringComparison.Ordinal);
 
         // By hand it is asked nothing more: the numbers say so.
@@ -219,7 +221,7 @@ public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     private static string Address(TestedStep tested, string slug, string stage) =>
         $"/f/{tested.Funnel.Slug}/{slug}/{stage}";
 
-    private async Task<string> KeepAsync(
+    private static async Task<string> KeepAsync(
         HttpClient owner,
         TestedStep tested,
         string slug,

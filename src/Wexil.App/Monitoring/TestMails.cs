@@ -19,7 +19,6 @@ public sealed class TestMails(OwnerMail mail, SettingStore settings)
     public Task OfKeepingAsync(TestReading reading, RuleDecision.Keep keep, string address)
     {
         var (test, says) = (reading.Test, reading.Says);
-        var kept = reading.Result.Control.Page.Name;
         var (key, subject, body) = keep switch
         {
             RuleDecision.Keep.CheckOver => (
@@ -31,7 +30,7 @@ public sealed class TestMails(OwnerMail mail, SettingStore settings)
             ),
             RuleDecision.Keep.TakenBack => (
                 $"checked {test.Id.Value}",
-                $"Taken back: {kept}",
+                $"Brought back: {keep.Page.Name}",
                 $"{says.Sentence} {says.Why}\nEveryone sees “{keep.Page.Name}” again from now on."
             ),
             _ => (

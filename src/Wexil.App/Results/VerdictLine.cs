@@ -69,7 +69,7 @@ public sealed record VerdictLine(StoredVerdict Verdict, SplitTest Test)
         get
         {
             var measured = Measured is { } uplift ? new UpliftWords(uplift, false, Evidence.Many, _ => "").Brief : null;
-            var end = Place == 0 ? "" : ", taken back";
+            var end = Place == 0 ? "" : ", page brought back";
             return measured is null ? $"too little to measure{end}" : $"measured {measured}{end}";
         }
     }

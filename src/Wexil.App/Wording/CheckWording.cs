@@ -24,7 +24,7 @@ public static class CheckWording
         var words = new UpliftWords(worse.Measured, worse.IsByMoney, many, money);
         var (kept, replaced) = (Format.Quoted(worse.Kept.Name), Format.Quoted(worse.Replaced.Name));
         return (
-            $"Take {kept} back. It brings {words.Amount} than {replaced}, which it replaced.",
+            $"Bring back {replaced}. {kept}, which replaced it, brings {words.Amount}.",
             $"Likely range: {words.Range}. That is more than chance would explain."
         );
     }

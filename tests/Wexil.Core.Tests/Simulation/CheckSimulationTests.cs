@@ -5,7 +5,9 @@ using static Wexil.Tests.OnePhase;
 
 namespace Wexil.Core.Tests.Simulation;
 
-/// <summary>Whole checks of four weeks, looked at once a day: a tenth of 2,000 visitors a day on the page replaced.</summary>
+/// <summary>
+/// Whole checks of four weeks, looked at once a day: a tenth of 2,000 visitors a day on the page replaced.
+/// </summary>
 public sealed class CheckSimulationTests
 {
     private const int Runs = 200,

@@ -117,15 +117,16 @@ public sealed class PlanChart
         var progress = now.Min(look => look.Progress);
         var planned = reading.PlannedVisitors ?? came / progress;
         if (progress >= 1)
-            return $"All planned visitors have come: {Format.Count(came)}; about {Format.Rounded(planned)} were planned.";
+            return $"All planned visitors have come: {Format.Count(came)}; about {Format.Rounded(planned)} were "
+                + "planned.";
         var left = planned - came;
         var days = daily > 0 ? $", about {Format.Count((long)Math.Ceiling(left / daily), "day", "days")}" : "";
         var rest = reading.Test.IsOpen ? $"; {Format.Rounded(left)} to go{days}" : "";
         return now.Length == 1
             ? $"{Percent(progress)} of the plan is done: {Format.Count(came)} of about {Format.Rounded(planned)} "
                 + $"visitors{rest}."
-            : $"{Format.Count(came)} visitors have come, of about {Format.Rounded(planned)} until every page has had its "
-                + $"plan{rest}.";
+            : $"{Format.Count(came)} visitors have come, of about {Format.Rounded(planned)} until every page has had "
+                + $"its plan{rest}.";
     }
 
     // What was sure at an earlier look stays sure, also where the evidence has become less since.

@@ -117,7 +117,7 @@ public sealed record StepScreen(
         if (Checking?.Test.Settings.Until is { } until)
             return $"{label} · {Format.Count((long)Math.Ceiling((until - At).TotalDays), "day", "days")} left";
         if (verdict.Forecast?.Days is { } days and < 1000)
-            return $"{label} · about {Format.Count(Math.Max(1, Math.Round(days)))} {(days < 1.5 ? "day" : "days")} to go";
+            return $"{label} · about {Format.Count((long)Math.Max(1, Math.Round(days)), "day", "days")} to go";
         return verdict.Keep is { } keep ? $"{label}: keep {keep.Letter}" : label;
     }
 }
