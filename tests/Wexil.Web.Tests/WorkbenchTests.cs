@@ -32,6 +32,37 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
     }
 
     [Fact]
+    public async Task A_plan_compares_designs_and_says_which_ends_soonest()
+    {
+        using var owner = await wexil.OwnerAsync();
+        var plan = WexilFixture.Read(await owner.GetStringAsync("/workbench/plan?Rate=5&Lift=20&PerDay=800&Pages=4"));
+        Assert.Contains("With 4 pages, a split of 37/21/21/21 ends soonest: 51 days.", plan);
+        Assert.Contains("One more page takes 17 days more", plan);
+        foreach (var row in new[] { "2 pages, even split", "4 pages, even split", "4 pages, favoring the leader" })
+            Assert.Contains(row, plan);
+        var two = WexilFixture.Read(await owner.GetStringAsync("/workbench/plan?Rate=5&Lift=20&PerDay=800"));
+        Assert.Contains("With 2 pages, an even split ends soonest: 21 days.", two);
+    }
+
+    [Theory]
+    [InlineData("50/50", "Random", "needs about", false)]
+    [InlineData("90/10", "Random", "A split of 50/50 needs about", true)]
+    [InlineData("50/50", "Adaptive", "A split of 50/50 needs about", true)]
+    [InlineData("34/33/33", "Random", "One more page would need about", true)]
+    [InlineData("60/20/20", "Random", "A split of 42/29/29 needs about", true)]
+    [InlineData("100/0", "Random", "A page without visitors cannot be compared.", true)]
+    public async Task Send_names_a_split_that_ends_sooner(string weights, string allocation, string words, bool isSaid)
+    {
+        var tested = await wexil.StartTestAsync("split-" + weights.Replace('/', '-') + allocation.ToLowerInvariant());
+        using var owner = await wexil.OwnerAsync();
+        var ahead = await owner.GetStringAsync(
+            $"/f/{tested.Funnel.Slug}/{tested.Step.Slug}/send?handler=Ahead&weights={weights}&allocation={allocation}"
+                + "&share=100&baseRate=10&smallestLift=20"
+        );
+        Assert.Equal(isSaid, ahead.Contains(words, StringComparison.Ordinal));
+    }
+
+    [Fact]
     public async Task A_plan_says_the_days_what_could_be_found_and_what_cannot_end()
     {
         using var owner = await wexil.OwnerAsync();

@@ -2,6 +2,7 @@ using Wexil.App.Visits;
 using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
+using Wexil.Core.Simulation;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
@@ -20,6 +21,9 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
 {
     private const int Visitors = 10;
 
+    // A shorter way is named where it saves as large a share.
+    private const double WorthSaying = 0.03;
+
     /// <param name="baseRate">In percent, as in the form; so is the lift.</param>
     /// <param name="perDay">New visitors a day; 0 when not known.</param>
     public Ahead For(
@@ -34,7 +38,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         new(
             [.. Next(screen, weights, allocation).Select(PageLetter.At)],
             Shares(weights, share),
-            Plan(weights.Count, share, baseRate, smallestLift, perDay)
+            Plan(weights, allocation, share, baseRate, smallestLift, perDay)
         );
 
     private IEnumerable<int> Next(StepScreen screen, Weights weights, Allocation allocation)
@@ -65,27 +69,41 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
             + $"The other {100 - share}% see A and are not counted.";
     }
 
-    private static string Plan(int pages, int share, double baseRate, double smallestLift, double perDay)
+    private static string Plan(
+        Weights weights,
+        Allocation allocation,
+        int share,
+        double baseRate,
+        double smallestLift,
+        double perDay
+    )
     {
         if (baseRate is < 0.01 or > 99 || smallestLift is < 1 or > 500)
             return "";
-        var rate = baseRate / 100;
-        double Needed(int count) =>
-            Math.Ceiling(
-                Planner.PlannedTotal(rate, Planner.BetterRate(rate, smallestLift / 100), Math.Max(2, count)) / 100
-            ) * 100;
+        var (rate, lift, pages) = (baseRate / 100, smallestLift / 100, Math.Max(2, weights.Count));
+        double Needed(int count, double cost) =>
+            Math.Ceiling(Planner.PlannedTotal(rate, Planner.BetterRate(rate, lift), count) * cost / 100) * 100;
         var daily = perDay * share / 100;
         string Days(double visitors, string after) =>
             daily > 0
                 ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(visitors / daily)), "day", "days")} {after}"
                 : "";
-        var now = Needed(pages);
+        var cost =
+            allocation == Allocation.Adaptive
+                ? LeaningForecast.Cost(rate, lift, pages, TestSettings.DefaultFloor)
+                : TestDesign.Cost(weights);
+        if (double.IsInfinity(cost))
+            return "A page without visitors cannot be compared.";
+        var now = Needed(pages, cost);
         var plan =
             $"About {Format.Count(now)} visitors in total are needed to find a lift of this size"
             + $"{Days(now, "at the traffic of the last 7 days")}. You can check the results at any time.";
+        var soonest = TestDesign.Soonest(pages);
+        if (now - Needed(pages, TestDesign.Cost(soonest)) is var less && less > now * WorthSaying)
+            return $"{plan} A split of {soonest} needs about {Format.Count(less)} fewer{Days(less, "less")}.";
         if (pages >= TestFormModel.MaxPages)
             return plan;
-        var more = Needed(pages + 1) - now;
+        var more = Needed(pages + 1, 1) - now;
         return $"{plan} One more page would need about {Format.Count(more)} more visitors{Days(more, "longer")}.";
     }
 }

@@ -35,6 +35,9 @@ public sealed class PlanModel : PageModel
     /// <summary>Null where something typed cannot be used.</summary>
     public PlanCurve? Curve { get; private set; }
 
+    /// <summary>What other designs take; null as above.</summary>
+    public Designs? Designs { get; private set; }
+
     public string Textbook { get; private set; } = "";
 
     public IReadOnlyList<(int Weeks, double? Lift)> Found { get; private set; } = [];
@@ -57,6 +60,7 @@ public sealed class PlanModel : PageModel
             return;
         var (rate, daily, power) = (Rate / 100, PerDay * Share / 100, Power / 100);
         Curve = new(rate, daily, Pages, power);
+        Designs = new(rate, Lift / 100, daily, Pages, power);
         Textbook = Format.Count(
             Math.Ceiling(Planner.VisitorsPerPage(rate, Planner.BetterRate(rate, Lift / 100), power))
         );

@@ -24,9 +24,14 @@ if (section) {
     show(event.target.value);
   });
   // The address keeps up, so that it can be sent on and kept.
-  drag.querySelector("input").addEventListener("change", () => {
+  drag.querySelector("input").addEventListener("change", async () => {
     history.replaceState(null, "", `?${new URLSearchParams(new FormData(field.form))}`);
     const kept = document.querySelector("[data-address]");
     if (kept) kept.value = location.pathname + location.search;
+    const asked = location.href;
+    const answer = await fetch(asked).catch(() => null);
+    if (!answer?.ok || location.href !== asked) return;
+    const fresh = new DOMParser().parseFromString(await answer.text(), "text/html").querySelector("[data-designs]");
+    if (fresh) document.querySelector("[data-designs]")?.replaceWith(document.adoptNode(fresh));
   });
 }
