@@ -22,7 +22,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     private const string Columns =
         "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, "
         + "weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, base_spread, "
-        + "is_planned, lean_floor, learned, seen_rate, check_of, takes_back";
+        + "is_planned, lean_floor, learned, seen_rate, check_of, takes_back, planned_pages";
 
     /// <summary>Links by which a report of a test is read without a sign-in; they last three months.</summary>
     public SharedLinks Reports { get; } =
@@ -121,8 +121,8 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             c.Insert(
                 """
                 INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at,
-                  weights, is_planned, rule, check_of, takes_back) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, 1, $9,
-                  $10, $11)
+                  weights, is_planned, rule, check_of, takes_back, planned_pages)
+                VALUES ($1, $2, $3, $4, $5, $6, $7, $8, 1, $9, $10, $11, $12)
                 """,
                 plan.Step.Value,
                 plan.Goal.Value,
@@ -134,7 +134,8 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 plan.Weights.ToString(),
                 plan.OnMoney ? (KeepRule.Default with { OnMoney = true }).ToJson() : "",
                 plan.Check?.Of.Value,
-                plan.Check is { TakesBack: true } ? 1 : 0
+                plan.Check is { TakesBack: true } ? 1 : 0,
+                plan.PlannedPages
             )
         );
         AddPages(c, test, plan.Pages);
@@ -523,6 +524,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             BaseSpread = row.DoubleOrNull("base_spread"),
             IsPlanned = row.GetBoolean("is_planned"),
             Learned = row.GetString("learned"),
+            PlannedPages = (int?)row.NumberOrNull("planned_pages"),
             Check = row.NumberOrNull("check_of") is { } of ? new(new(of), row.GetBoolean("takes_back")) : null,
             SeenRate = row.DoubleOrNull("seen_rate"),
         };

@@ -187,7 +187,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
             main?.Words ?? step.Kind.ConversionWords()
         )
         {
-            Plan = test.IsPlanned ? SamplingPlan.ForLift(rate, test.SmallestLift, PagesAtStart(known)) : null,
+            Plan = test.IsPlanned ? SamplingPlan.ForLift(rate, test.SmallestLift, PlannedPages(known)) : null,
             Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestResult.Alpha,
             Past = Past(test, known.PastByGoal),
             Beside = Beside(step, test, onMoney: false),
@@ -195,8 +195,8 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
     }
 
     // A page that joins a test does not change what it was planned for.
-    private static int PagesAtStart(TestEvidence known) =>
-        known.Phases is [var first, ..] ? first.Weights.Count : known.Pages.Count;
+    private static int PlannedPages(TestEvidence known) =>
+        known.Test.PlannedPages ?? (known.Phases is [var first, ..] ? first.Weights.Count : known.Pages.Count);
 
     /// <summary>
     /// The rate that the size of a lift is measured by: the one expected, until all pages together have brought as many

@@ -71,7 +71,7 @@ public sealed record EvidencePage(
     double ChanceBest
 )
 {
-    /// <summary>The ends of the always-valid interval of the difference.</summary>
+    /// <summary>The ends of the difference's interval, as the test's rule gave it.</summary>
     public double[]? Range { get; init; }
 
     /// <summary>

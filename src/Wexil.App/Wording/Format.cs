@@ -43,7 +43,7 @@ public static class Format
     public static string Percent(double share) =>
         Locale.Current.Percent(Digits(share * 100, Math.Abs(share) is > 0 and < 0.01 ? 2 : 1));
 
-    /// <summary>How sure the always-valid rule is, as "24.8%"; never rounded up to certainty.</summary>
+    /// <summary>How sure the test's rule is, as "24.8%"; never rounded up to certainty.</summary>
     /// <param name="confidence">0 to 1; null while there is too little to say anything.</param>
     public static string Confidence(double? confidence) =>
         confidence is { } sure

@@ -2,7 +2,7 @@ namespace Wexil.Core.Results;
 
 /// <summary>What is at stake with keeping the page that is ahead now, and with waiting.</summary>
 /// <param name="Page">The page that is most likely the best.</param>
-/// <param name="Confidence">How sure the always-valid rule is that it differs from the control as it seems, 0 to 1; for
+/// <param name="Confidence">How sure the test's rule is that it differs from the control as it seems, 0 to 1; for
 /// the control, that the nearest challenger does. Null while there is not enough to say anything.</param>
 /// <param name="LossPerThousand">What keeping it is expected to lose in a thousand visitors, in conversions or in the
 /// currency's smallest unit: the chance of being wrong times what that costs.</param>

@@ -11,7 +11,7 @@ namespace Wexil.Core.Results;
 public readonly record struct RealisedUplift(double Amount, Interval Range)
 {
     /// <param name="difference">Kept minus replaced, per visitor; as it is to be expected, where that is known.</param>
-    /// <param name="range">Always-valid interval of the difference.</param>
+    /// <param name="range">Interval of the difference, as the test's rule gives it.</param>
     /// <param name="visitors">Who were shown the kept page since, 0 or more.</param>
     public static RealisedUplift From(double difference, Interval range, long visitors) =>
         new(difference * visitors, new(range.Low * visitors, range.High * visitors));

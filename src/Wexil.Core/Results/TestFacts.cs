@@ -41,8 +41,8 @@ public sealed record TestFacts(
     public IReadOnlyList<PastLooks> Past { get; init; } = [];
 
     /// <summary>
-    /// How sure earlier looks were of the versions of the other sections on the same page: always-valid p's, which are
-    /// adjusted together with this test's. Empty for a test of whole pages.
+    /// How sure earlier looks were of the versions of the other sections on the same page: p's that hold however often
+    /// one looks, adjusted together with this test's. Empty for a test of whole pages.
     /// </summary>
     public IReadOnlyList<double> Beside { get; init; } = [];
 }

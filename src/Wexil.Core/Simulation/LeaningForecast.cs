@@ -52,9 +52,9 @@ public static class LeaningForecast
 
     private static Weights Follow(double[] came, double[] rates, int floor)
     {
-        var (chances, _) = RatePosterior.Compare(
-            [.. came.Select((visitors, page) => new RatePosterior(ArmOf(visitors, rates[page])))]
-        );
+        var (chances, _) = RatePosterior.Compare([
+            .. came.Select((visitors, page) => new RatePosterior(ArmOf(visitors, rates[page]))),
+        ]);
         return AdaptiveWeights.Compute(chances, floor, Weights.Even(came.Length));
     }
 

@@ -1,10 +1,11 @@
+using Wexil.Core.Results;
 using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Simulation;
 
 /// <summary>
-/// Simulates tests of several sections at once under hourly looks: each version against the first of its section, Holm
-/// over the comparisons of all sections. A run is the same for the same number.
+/// Simulates tests of several sections at once under hourly looks by the rule of new tests: each version against the
+/// first of its section, Holm over the comparisons of all sections. A run is the same for the same number.
 /// </summary>
 public static class SectionsCalibration
 {
@@ -30,6 +31,7 @@ public static class SectionsCalibration
         int[][] cells = [.. Cells(what.Versions)];
         var seen = new Arm[cells.Length];
         var due = new double[cells.Length];
+        var judge = new Judge(what, cells);
         for (var hour = 0; hour < Hours; hour++)
         {
             var swing = 1 + 0.3 * Math.Sin(2 * Math.PI * hour / 24);
@@ -40,7 +42,7 @@ public static class SectionsCalibration
                 due[cell] -= visitors;
                 seen[cell] += Come(random, visitors, RateOf(what, cells[cell]) * swing);
             }
-            if (IsCalled(what, cells, seen))
+            if (judge.Calls(seen))
                 return true;
         }
         return false;
@@ -51,35 +53,6 @@ public static class SectionsCalibration
         bool IsLast(int section) => versions[section] == what.Versions[section] - 1;
         var together = IsLast(0) == IsLast(1) ? what.Interaction : -what.Interaction;
         return what.Rate * (IsLast(0) ? 1 + what.Lift : 1) * (1 + together);
-    }
-
-    private static bool IsCalled(SectionsCase what, int[][] cells, Arm[] seen)
-    {
-        var comparisons = new List<(bool IsBetterOne, Estimate Estimate, bool IsEnough)>();
-        for (var section = 0; section < what.Versions.Count; section++)
-        {
-            var arms = new Arm[what.Versions[section]];
-            for (var cell = 0; cell < cells.Length; cell++)
-                arms[cells[cell][section]] += seen[cell];
-            for (var version = 1; version < arms.Length; version++)
-                comparisons.Add(
-                    (
-                        section == 0 && version == arms.Length - 1,
-                        Phases.Difference([new(arms[0], arms[version])]) ?? default,
-                        Math.Min(arms[0].Conversions, arms[version].Conversions) >= AlwaysValidTest.MinConversions
-                    )
-                );
-        }
-        var tau = CalibrationCase.SmallestLift * what.Rate;
-        var adjusted = Holm.Adjust([
-            .. comparisons.Select(one => one.IsEnough ? AlwaysValidTest.At(one.Estimate, tau).P : 1),
-        ]);
-        // Where a version is better, only that is right.
-        return comparisons
-            .Zip(adjusted)
-            .Any(one =>
-                one.Second <= Alpha && (what.Lift == 0 || one.First is { IsBetterOne: true, Estimate.Difference: > 0 })
-            );
     }
 
     private static Arm Come(Random random, int visitors, double rate)
@@ -103,5 +76,61 @@ public static class SectionsCalibration
         foreach (var count in versions)
             cells = cells.SelectMany(cell => Enumerable.Range(0, count).Select(version => (int[])[.. cell, version]));
         return cells;
+    }
+
+    /// <summary>
+    /// Looks at all sections as the program does: each is a test with a plan of its own, adjusted together with what
+    /// earlier looks saw of the others.
+    /// </summary>
+    private sealed class Judge(SectionsCase what, int[][] cells)
+    {
+        private readonly double _tau = CalibrationCase.SmallestLift * what.Rate;
+        private readonly PastLooks[][] _past =
+        [
+            .. what.Versions.Select(count => Enumerable.Repeat(PastLooks.None, count).ToArray()),
+        ];
+
+        public bool Calls(Arm[] seen)
+        {
+            var isCalled = false;
+            for (var section = 0; section < what.Versions.Count; section++)
+            {
+                var compared = Look(section, ArmsOf(section, seen));
+                // Where a version is better, only that is right.
+                isCalled |=
+                    what.Lift == 0
+                        ? compared.Any(look => look?.P <= Alpha)
+                        : section == 0 && compared[^1] is { Difference: > 0, P: <= Alpha };
+                for (var version = 1; version < compared.Length; version++)
+                    if (compared[version] is { } look)
+                        _past[section][version] = _past[section][version].With(look);
+            }
+            return isCalled;
+        }
+
+        private Arm[] ArmsOf(int section, Arm[] seen)
+        {
+            var arms = new Arm[what.Versions[section]];
+            for (var cell = 0; cell < cells.Length; cell++)
+                arms[cells[cell][section]] += seen[cell];
+            return arms;
+        }
+
+        private Comparison?[] Look(int section, Arm[] arms)
+        {
+            var compared = 1 + what.Versions.Sum(count => count - 1);
+            var beside = _past
+                .Where((_, other) => other != section)
+                .SelectMany(past => past.Skip(1).Select(look => Math.Min(look.Ahead, look.Behind)));
+            return ChallengerComparisons.Compute(
+                [null, .. arms.Skip(1).Select(arm => Phases.Difference([new(arms[0], arm)]))],
+                control: 0,
+                version => arms[version].Conversions >= AlwaysValidTest.MinConversions,
+                new LookRule(_tau, SamplingPlan.ForLift(what.Rate, CalibrationCase.SmallestLift, compared)),
+                Alpha,
+                _past[section],
+                [.. beside]
+            );
+        }
     }
 }

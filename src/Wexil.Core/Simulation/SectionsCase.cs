@@ -20,17 +20,17 @@ public sealed record SectionsCase(
 {
     private const double Rate3 = 0.03;
 
-    /// <summary>As many visitors as the case of the same rate with so many pages has.</summary>
-    private static double LikePages(int pages, double factor) =>
-        Planner.VisitorsPerPage(Rate3, Rate3 * (1 + CalibrationCase.SmallestLift)) * factor * pages;
+    /// <summary>As many visitors as such a test is planned for.</summary>
+    private static double Planned(params int[] versions) =>
+        SectionsPlan.For(versions, Rate3, CalibrationCase.SmallestLift).AllAtOnce;
 
     /// <summary>The cases that are printed, in order.</summary>
     public static IReadOnlyList<SectionsCase> All { get; } =
     [
-        new("2 × 2 sections alike, 3%", [2, 2], Rate3, 0, 0, LikePages(2, 1.6)),
-        new("3 × 3 × 2 sections alike, 3%", [3, 3, 2], Rate3, 0, 0, LikePages(4, 2)),
-        new("2 × 2 alike, a pair that interacts", [2, 2], Rate3, 0, 0.2, LikePages(2, 1.6)),
-        new("2 × 2, a version 20% better, 3%", [2, 2], Rate3, CalibrationCase.SmallestLift, 0, LikePages(4, 2)),
-        new("2 × 2 × 2, a version 20% better, 3%", [2, 2, 2], Rate3, CalibrationCase.SmallestLift, 0, LikePages(4, 2)),
+        new("2 × 2 sections alike, 3%", [2, 2], Rate3, 0, 0, Planned(2, 2)),
+        new("3 × 3 × 2 sections alike, 3%", [3, 3, 2], Rate3, 0, 0, Planned(3, 3, 2)),
+        new("2 × 2 alike, a pair that interacts", [2, 2], Rate3, 0, 0.2, Planned(2, 2)),
+        new("2 × 2, a version 20% better, 3%", [2, 2], Rate3, CalibrationCase.SmallestLift, 0, Planned(2, 2)),
+        new("2 × 2 × 2, a version 20% better, 3%", [2, 2, 2], Rate3, CalibrationCase.SmallestLift, 0, Planned(2, 2, 2)),
     ];
 }

@@ -46,6 +46,12 @@ public sealed record SplitTest(
     /// </summary>
     public bool IsPlanned { get; init; }
 
+    /// <summary>
+    /// How many pages its plan counts on, the control and all that is compared together with it: more than its own for
+    /// a section that is tested beside others. Null for its own at its start.
+    /// </summary>
+    public int? PlannedPages { get; init; }
+
     /// <summary>What it checks; null for a test of its own.</summary>
     public KeptCheck? Check { get; init; }
 

@@ -8,6 +8,7 @@ namespace Wexil.Core.SplitTests;
 /// <param name="Main">What counts instead of reaching the goal step.</param>
 /// <param name="Ready">What the owner was told before starting.</param>
 /// <param name="OnMoney">Judged by earned per visitor.</param>
+/// <param name="PlannedPages">As in <see cref="SplitTest.PlannedPages"/>.</param>
 /// <param name="Check">What it checks; null for a test of its own.</param>
 public sealed record TestPlan(
     StepId Step,
@@ -23,6 +24,7 @@ public sealed record TestPlan(
     Goal? Main = null,
     IReadOnlyList<ReadyLine>? Ready = null,
     bool OnMoney = false,
+    int? PlannedPages = null,
     KeptCheck? Check = null
 );
 

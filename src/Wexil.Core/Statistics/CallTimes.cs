@@ -86,10 +86,10 @@ public sealed class CallTimes
     /// <summary>The sum at which a page is called, in standard deviations of the plan's end.</summary>
     private static double LineAt(double progress, double alpha)
     {
-        var quantiles = Confidence.Quantile(1 - SamplingPlan.Alpha / 2) + Confidence.Quantile(SamplingPlan.Power);
-        // Of the always-valid part, with the difference's variance in units of τ² as 1/(quantiles²·progress).
-        var ratio = 1 + quantiles * quantiles * progress;
-        var open = Math.Sqrt(ratio * (2 * Math.Log(1 / (alpha * 0.2)) + Math.Log(ratio))) / quantiles;
+        // Of the always-valid part, with the difference's variance in units of τ² as 1/(drift²·progress).
+        var ratio = 1 + SamplingPlan.Drift * SamplingPlan.Drift * progress;
+        var evidence = 2 * Math.Log(1 / (alpha * PlannedTest.OpenShare)) + Math.Log(ratio);
+        var open = Math.Sqrt(ratio * evidence) / SamplingPlan.Drift;
         return Math.Min(PlannedTest.Line(alpha), open);
     }
 

@@ -17,8 +17,10 @@ public readonly record struct PlanEnd(double Difference, double Variance);
 /// </remarks>
 public static class PlannedTest
 {
-    private const double PlannedShare = 0.8,
-        OpenShare = 1 - PlannedShare;
+    /// <summary>Of α, what is left for going on after the plan.</summary>
+    internal const double OpenShare = 0.2;
+
+    private const double PlannedShare = 1 - OpenShare;
 
     /// <summary>One look at a difference.</summary>
     /// <param name="tau">As for <see cref="AlwaysValidTest.At"/>.</param>

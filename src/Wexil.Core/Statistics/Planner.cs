@@ -47,12 +47,14 @@ public static class Planner
     /// <summary>
     /// Visitors over all pages for a planned test to find <paramref name="otherRate"/> with the given power.
     /// </summary>
+    /// <param name="beside">How many comparisons of other tests are adjusted together with its own.</param>
     public static double PlannedTotal(
         double baseRate,
         double otherRate,
         int pages,
-        double power = SamplingPlan.Power
-    ) => VisitorsPerPage(baseRate, otherRate, power) * PlannedFactor(pages) * pages;
+        double power = SamplingPlan.Power,
+        int beside = 0
+    ) => VisitorsPerPage(baseRate, otherRate, power) * PlannedFactor(pages + beside) * pages;
 
     /// <summary>
     /// Which share of the plan it takes to find, with the power that was planned, a difference larger than the one
@@ -63,7 +65,7 @@ public static class Planner
     {
         // Where the sum's mean, less what power asks for, meets the line: times·d·u − z·√u = line.
         var z = Confidence.Quantile(SamplingPlan.Power);
-        var drift = times * (Confidence.Quantile(1 - SamplingPlan.Alpha / 2) + z);
+        var drift = times * SamplingPlan.Drift;
         var root = (z + Math.Sqrt(z * z + 4 * drift * PlannedTest.Line(SamplingPlan.Alpha))) / (2 * drift);
         return Math.Min(1, root * root);
     }

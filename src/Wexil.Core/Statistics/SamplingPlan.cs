@@ -16,6 +16,11 @@ public readonly record struct SamplingPlan(double Weight, double Variance)
     public const double Power = 0.8;
 
     /// <summary>
+    /// How far the difference that is planned for is from none at the plan's end, in standard deviations.
+    /// </summary>
+    internal static double Drift { get; } = Confidence.Quantile(1 - Alpha / 2) + Confidence.Quantile(Power);
+
+    /// <summary>
     /// Of a test that is to find a lift: planned at the rate in the middle, as the textbook plans. At the base rate
     /// itself the plan would be over before the textbook's sample has come, because a better page varies more.
     /// </summary>
@@ -34,9 +39,8 @@ public readonly record struct SamplingPlan(double Weight, double Variance)
     /// <param name="tau">The difference to be found. Above 0.</param>
     public static SamplingPlan ForRates(double rate, double tau)
     {
-        var quantiles = Confidence.Quantile(1 - Alpha / 2) + Confidence.Quantile(Power);
         var spread = rate * (1 - rate);
-        var weight = quantiles * quantiles * spread / (tau * tau);
+        var weight = Drift * Drift * spread / (tau * tau);
         return new(weight, weight * spread);
     }
 

@@ -19,7 +19,8 @@ public sealed class SectionsCalibrationTests
             // 5% of 300 runs, and not more than chance adds to it.
             Assert.True(called <= 0.05 * Runs + 2 * Math.Sqrt(0.05 * 0.95 * Runs), $"{called} of {Runs}");
         else
-            Assert.True(called >= 0.75 * Runs, $"{called} of {Runs}");
+            // With as many visitors as planned, as often as a page is found: 73%, less what chance takes from 300 runs.
+            Assert.True(called >= 0.7 * Runs, $"{called} of {Runs}");
     }
 
     [Fact]

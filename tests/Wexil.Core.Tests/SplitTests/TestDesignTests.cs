@@ -60,11 +60,7 @@ public sealed class TestDesignTests
     public void Leaning_costs_what_simulated_tests_take(int pages)
     {
         const int runs = 12;
-        var taken = Enumerable
-            .Range(0, runs)
-            .AsParallel()
-            .Select(run => Leaning(pages, new Random(run)))
-            .ToArray();
+        var taken = Enumerable.Range(0, runs).AsParallel().Select(run => Leaning(pages, new Random(run))).ToArray();
         var even = Planner.PlannedTotal(0.1, 0.12, pages);
         var forecast = LeaningForecast.Cost(0.1, 0.2, pages, floor: 5);
         Assert.InRange(taken.Average() / even, forecast * 0.85, forecast * 1.2);

@@ -172,6 +172,13 @@ public sealed class SectionsModel(
         if (!ModelState.IsValid || Ready.Count == 0 || AsksAboutPages)
             return Page();
         var begins = Ready.Where(ready => IsChosen(ready.Section)).ToArray();
+        // All are compared together, with those that run already too.
+        var compared =
+            1
+            + begins.Sum(begun => begun.Versions - 1)
+            + Screen
+                .Sections.Where(section => begins.All(begun => begun.Section.Id != section.Id))
+                .Sum(section => Math.Max(0, Screen.RunningPages.GetValueOrDefault(section.Id) - 1));
         foreach (var (section, versions) in begins)
         {
             var first = pages
@@ -187,7 +194,8 @@ public sealed class SectionsModel(
                     BaseRate / 100,
                     SmallestLift / 100,
                     [.. first.Select(page => page.Id)],
-                    Weights.Even(versions)
+                    Weights.Even(versions),
+                    PlannedPages: compared
                 )
             );
         }

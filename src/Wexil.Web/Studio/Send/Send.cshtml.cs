@@ -230,7 +230,8 @@ public sealed class SendModel(
             [.. chosen.Select(row => new PageId(row.Page))],
             weights,
             settings,
-            from
+            from,
+            PlannedPages: Screen.ComparedBeside == 0 ? null : chosen.Length + Screen.ComparedBeside
         );
 
     /// <summary>Looks whether the test could tell anything, with the form as it stands; nothing is started.</summary>

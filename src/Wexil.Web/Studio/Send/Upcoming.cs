@@ -38,7 +38,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         new(
             [.. Next(screen, weights, allocation).Select(PageLetter.At)],
             Shares(weights, share),
-            Plan(weights, allocation, share, baseRate, smallestLift, perDay)
+            Plan(weights, screen.ComparedBeside, allocation, share, baseRate, smallestLift, perDay)
         );
 
     private IEnumerable<int> Next(StepScreen screen, Weights weights, Allocation allocation)
@@ -71,6 +71,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
 
     private static string Plan(
         Weights weights,
+        int beside,
         Allocation allocation,
         int share,
         double baseRate,
@@ -82,7 +83,8 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
             return "";
         var (rate, lift, pages) = (baseRate / 100, smallestLift / 100, Math.Max(2, weights.Count));
         double Needed(int count, double cost) =>
-            Math.Ceiling(Planner.PlannedTotal(rate, Planner.BetterRate(rate, lift), count) * cost / 100) * 100;
+            Math.Ceiling(Planner.PlannedTotal(rate, Planner.BetterRate(rate, lift), count, beside: beside) * cost / 100)
+            * 100;
         var daily = perDay * share / 100;
         string Days(double visitors, string after) =>
             daily > 0

@@ -32,6 +32,17 @@ public sealed record StepScreen(
     /// <summary>The sections on the pages of that step.</summary>
     public IReadOnlyList<Step> Sections { get; init; } = [];
 
+    /// <summary>
+    /// How many variations of the other sections on the page are being tested: what is compared together with a test
+    /// of this one. 0 for a test of pages.
+    /// </summary>
+    public int ComparedBeside =>
+        Step.IsSection
+            ? Sections
+                .Where(section => section.Id != Step.Id)
+                .Sum(section => Math.Max(0, RunningPages.GetValueOrDefault(section.Id) - 1))
+            : 0;
+
     /// <summary>Those on the pages of all steps of the funnel.</summary>
     public IReadOnlyList<Step> EverySection { get; init; } = [];
 

@@ -65,12 +65,7 @@ public sealed class Designs
     }
 
     private Design Row(string name, int pages, double cost, bool isSoonest) =>
-        new(
-            name,
-            Days(pages) * cost,
-            Planner.LiftFound(_rate, _perDay * TwoWeeks / cost, pages, _power),
-            isSoonest
-        );
+        new(name, Days(pages) * cost, Planner.LiftFound(_rate, _perDay * TwoWeeks / cost, pages, _power), isSoonest);
 
     private double Days(int pages) =>
         Planner.PlannedTotal(_rate, Planner.BetterRate(_rate, _lift), pages, _power) / _perDay;
