@@ -125,18 +125,7 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
         journal.WriteAsync(c =>
         {
             var step = c.Number("SELECT step_id FROM tests WHERE id = $1 AND decided_at IS NOT NULL", test.Value);
-            if (
-                step is null
-                || c.Number(
-                    """
-                    SELECT 1 FROM tests
-                    WHERE step_id = $1 AND id > $2 AND (check_of IS NOT $2 OR decided_at IS NULL)
-                    """,
-                    step,
-                    test.Value
-                )
-                    is not null
-            )
+            if (step is null || IsOvertaken(c, step.Value, test))
                 return false;
             var verdict = c.Number(
                 "SELECT max(id) FROM verdicts WHERE test_id = $1 AND taken_back_at IS NULL",
@@ -165,6 +154,18 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
             SettleBeside(c, test, $"“{Section(c, test)}” is tested again", now);
             return true;
         });
+
+    // By a test that is not its own check, or by a check that goes on.
+    private static bool IsOvertaken(SqliteConnection c, long step, TestId test) =>
+        c.Number(
+            """
+            SELECT 1 FROM tests
+            WHERE step_id = $1 AND id > $2 AND (check_of IS NOT $2 OR decided_at IS NULL)
+            """,
+            step,
+            test.Value
+        )
+            is not null;
 
     private static string? Section(SqliteConnection c, TestId test) =>
         c.Text("SELECT s.name FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1", test.Value);

@@ -70,7 +70,7 @@ public sealed class TestMails(OwnerMail mail, SettingStore settings)
         string address
     )
     {
-        var (test, id, verdict) = (reading.Test, reading.Test.Id.Value, reading.Verdict);
+        var (test, id) = (reading.Test, reading.Test.Id.Value);
         // That a check begins is told with the page that is kept.
         if (state == TestState.Running && test.Check is null && before is null or nameof(TestState.Scheduled))
             await mail.TellAsync(
@@ -82,25 +82,36 @@ public sealed class TestMails(OwnerMail mail, SettingStore settings)
         // Of what its rule keeps in this very hour it is told that it was kept.
         if (decision is RuleDecision.Keep)
             return;
+        await OfVerdictAsync(reading, state, before, decision, address);
+    }
+
+    private Task OfVerdictAsync(
+        TestReading reading,
+        TestState state,
+        string? before,
+        RuleDecision? decision,
+        string address
+    )
+    {
+        var (test, id, verdict) = (reading.Test, reading.Test.Id.Value, reading.Verdict);
         var says = $"{reading.Says.Sentence}\n{reading.Says.Why}";
         switch (state)
         {
             case TestState.Running when verdict.Kind is VerdictKind.Problem or VerdictKind.Worse:
-                await mail.TellAsync($"problem {id}", $"Problem: {test.Name}", says, address + "count");
-                break;
+                return mail.TellAsync($"problem {id}", $"Problem: {test.Name}", says, address + "count");
             case TestState.Running when verdict.Keep is not null:
                 var waits = test.Rule.By == KeepBy.Hand ? "" : RuleWording.Why(decision!, reading.Result.Facts);
                 var next = waits.Length == 0 ? "" : $"\nIts rule waits: {waits}";
-                await mail.TellAsync($"ready {id}", $"Ready: {test.Name}", says + next, address + "keep");
-                break;
+                return mail.TellAsync($"ready {id}", $"Ready: {test.Name}", says + next, address + "keep");
             case TestState.Over when before?.StartsWith(nameof(TestState.Over), StringComparison.Ordinal) != true:
-                await mail.TellAsync(
+                return mail.TellAsync(
                     $"ended {id}",
                     $"Ended: {test.Name}",
                     $"The test “{test.Name}” has reached its end date. {reading.Says.Sentence}",
                     address + "keep"
                 );
-                break;
+            default:
+                return Task.CompletedTask;
         }
     }
 

@@ -5,10 +5,19 @@ namespace Wexil.App.Wording;
 /// <summary>Puts what the check of a kept page says into words.</summary>
 public static class CheckWording
 {
-    /// <summary>Of a kept page that is not found to be worse.</summary>
+    /// <summary>While it goes on.</summary>
+    /// <param name="verdict">That of a check.</param>
     /// <param name="many">What conversions are called.</param>
     /// <param name="money">An amount in the owner's currency, from its smallest unit.</param>
-    public static (string Sentence, string Why) Say(Verdict.Checked check, string many, Func<double, string> money)
+    public static (string Sentence, string Why) Say(Verdict verdict, string many, Func<double, string> money) =>
+        verdict switch
+        {
+            Verdict.KeptWorse worse => Say(worse, many, money),
+            Verdict.Checked check => Say(check, many, money),
+            _ => throw new ArgumentOutOfRangeException(nameof(verdict)),
+        };
+
+    private static (string, string) Say(Verdict.Checked check, string many, Func<double, string> money)
     {
         var (kept, replaced) = (Format.Quoted(check.Kept.Name), Format.Quoted(check.Replaced.Name));
         var goesOn = $"Until the check ends, a share of the visitors sees {replaced}.";
@@ -18,8 +27,7 @@ public static class CheckWording
         return (Brings(words, kept, replaced), $"Likely range: {range}; {luck}. {goesOn}");
     }
 
-    /// <summary>Of one that is.</summary>
-    public static (string Sentence, string Why) Say(Verdict.KeptWorse worse, string many, Func<double, string> money)
+    private static (string Sentence, string Why) Say(Verdict.KeptWorse worse, string many, Func<double, string> money)
     {
         var words = new UpliftWords(worse.Measured, worse.IsByMoney, many, money);
         var (kept, replaced) = (Format.Quoted(worse.Kept.Name), Format.Quoted(worse.Replaced.Name));

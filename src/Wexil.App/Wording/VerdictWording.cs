@@ -59,8 +59,7 @@ public static class VerdictWording
                     + "orders, or decide by "
                     + $"{many}."
             ),
-            Verdict.Checked check => CheckWording.Say(check, facts.Words.Many, money),
-            Verdict.KeptWorse worse => CheckWording.Say(worse, facts.Words.Many, money),
+            Verdict.Checked or Verdict.KeptWorse => CheckWording.Say(verdict, many, money),
             Verdict.Better better => Better(better, facts, money),
             Verdict.ControlBest best => ControlBest(best),
             Verdict.NoDifference same => NoDifference(same, money),

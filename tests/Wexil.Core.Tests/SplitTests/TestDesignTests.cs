@@ -53,7 +53,7 @@ public sealed class TestDesignTests
         Assert.Equal(1, costs[^1], 0.01);
     }
 
-    /// <summary>Against tests in which chance has its part, their weights following every five hundred visitors.</summary>
+    // Against tests in which chance has its part, their weights following every five hundred visitors.
     [Theory]
     [InlineData(2)]
     [InlineData(3)]
