@@ -39,6 +39,7 @@ public sealed class Browser : IDisposable
             $"--window-size={width},{height}"
         );
         _driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options, Hang);
+        _driver.Manage().Timeouts().AsynchronousJavaScript = Hang;
         _driver.ExecuteCdpCommand(
             "Emulation.setDeviceMetricsOverride",
             new()
@@ -234,7 +235,7 @@ public sealed class Browser : IDisposable
                   `  ${node.html.slice(0, 160)} ${node.any.map((check) => check.message).join(" ")}`;
                 const line = (found) =>
                   `${found.id}: ${found.help}\n${found.nodes.slice(0, 4).map(place).join("\n")}`;
-                axe.run(document, { iframes: false, resultTypes: ["violations"] }).then(
+                axe.run(document, { iframes: false, preload: false, resultTypes: ["violations"] }).then(
                   (result) => done(result.violations.map(line).join("\n")),
                   (error) => done(String(error)));
                 """

@@ -63,6 +63,13 @@ public static class VerdictWording
             Verdict.Better better => Better(better, facts, money),
             Verdict.ControlBest best => ControlBest(best),
             Verdict.NoDifference same => NoDifference(same, money),
+            _ => TooEarly(verdict, many),
+        };
+    }
+
+    private static (string, string) TooEarly(Verdict verdict, string many) =>
+        verdict switch
+        {
             Verdict.TooFewConversions few => (
                 $"Too few {many} to tell yet.",
                 $"Each needs at least {AlwaysValidTest.MinConversions}; the lowest has "
@@ -76,7 +83,6 @@ public static class VerdictWording
             ),
             _ => throw new ArgumentOutOfRangeException(nameof(verdict)),
         };
-    }
 
     private static (string, string) Better(Verdict.Better better, TestFacts facts, Func<double, string> money)
     {

@@ -172,36 +172,36 @@ public sealed class SectionsModel(
         if (!ModelState.IsValid || Ready.Count == 0 || AsksAboutPages)
             return Page();
         var begins = Ready.Where(ready => IsChosen(ready.Section)).ToArray();
-        // All are compared together, with those that run already too.
-        var compared =
-            1
-            + begins.Sum(begun => begun.Versions - 1)
-            + Screen
-                .Sections.Where(section => begins.All(begun => begun.Section.Id != section.Id))
-                .Sum(section => Math.Max(0, Screen.RunningPages.GetValueOrDefault(section.Id) - 1));
+        var compared = Compared(begins);
         foreach (var (section, versions) in begins)
-        {
-            var first = pages
-                .ForStep(section.Id)
-                .OrderBy(page => page.Id != section.Page)
-                .ThenBy(page => page.Id.Value);
-            await tests.StartAsync(
-                new(
-                    section.Id,
-                    new(Goal),
-                    section.Name,
-                    "",
-                    BaseRate / 100,
-                    SmallestLift / 100,
-                    [.. first.Select(page => page.Id)],
-                    Weights.Even(versions),
-                    PlannedPages: compared
-                )
-            );
-        }
+            await tests.StartAsync(PlanOf(section, versions, compared));
         routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Count(begins.Length, "section is", "sections are")} being tested.";
         return Redirect(Screen.Address(Screen.Place, "sections"));
+    }
+
+    /// <summary>The control and all that is compared together: those that begin, and those that run already.</summary>
+    private int Compared((Step Section, int Versions)[] begins) =>
+        1
+        + begins.Sum(begun => begun.Versions - 1)
+        + Screen
+            .Sections.Where(section => begins.All(begun => begun.Section.Id != section.Id))
+            .Sum(section => Math.Max(0, Screen.RunningPages.GetValueOrDefault(section.Id) - 1));
+
+    private TestPlan PlanOf(Step section, int versions, int compared)
+    {
+        var first = pages.ForStep(section.Id).OrderBy(page => page.Id != section.Page).ThenBy(page => page.Id.Value);
+        return new(
+            section.Id,
+            new(Goal),
+            section.Name,
+            "",
+            BaseRate / 100,
+            SmallestLift / 100,
+            [.. first.Select(page => page.Id)],
+            Weights.Even(versions),
+            PlannedPages: compared
+        );
     }
 
     /// <summary>Keeps the best version of each section, and publishes the page with them as a plain one.</summary>

@@ -10,6 +10,7 @@ namespace Wexil.Web.Studio.Workbench;
 public sealed class PlanModel : PageModel
 {
     private const double ThisYear = 365,
+        Long = 28,
         Bold = 0.5;
     private static readonly int[] Weeks = [2, 4, 8];
 
@@ -65,25 +66,20 @@ public sealed class PlanModel : PageModel
             Math.Ceiling(Planner.VisitorsPerPage(rate, Planner.BetterRate(rate, Lift / 100), power))
         );
         Found = [.. Weeks.Select(weeks => (weeks, Planner.LiftFound(rate, daily * 7 * weeks, Pages, power)))];
-        var warnings = new List<string>();
-        if (Curve.Days(Lift) > ThisYear)
-            warnings.Add(
-                "This test would take more than a year. Test a bolder change, a step with more visitors, or "
-                    + "a goal that more of them reach."
-            );
-        else if (
-            Pages > 2
-            && new PlanCurve(rate, daily, 2, power).Days(Lift) is var two
-            && two * 2 < Curve.Days(Lift)
-            && Curve.Days(Lift) > 28
-        )
-        {
-            var days = Format.Count((long)Math.Ceiling(two), "day", "days");
-            warnings.Add($"{Pages} pages are too many for this traffic: two would take {days}.");
-        }
+        Warnings = [.. Warn(Curve, new(rate, daily, 2, power))];
+    }
+
+    private IEnumerable<string> Warn(PlanCurve own, PlanCurve two)
+    {
+        var (days, daysOfTwo) = (own.Days(Lift), two.Days(Lift));
+        if (days > ThisYear)
+            yield return "This test would take more than a year. Test a bolder change, a step with more visitors, or "
+                + "a goal that more of them reach.";
+        else if (Pages > 2 && daysOfTwo * 2 < days && days > Long)
+            yield return $"{Pages} pages are too many for this traffic: two would take "
+                + $"{Format.Count((long)Math.Ceiling(daysOfTwo), "day", "days")}.";
         if (Found[^1].Lift is null or > Bold)
-            warnings.Add("Even in eight weeks only a very large lift can be found here.");
-        Warnings = warnings;
+            yield return "Even in eight weeks only a very large lift can be found here.";
     }
 
     public string Written(double value) => value.ToString("0.####", CultureInfo.InvariantCulture);
