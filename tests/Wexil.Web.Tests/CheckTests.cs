@@ -150,6 +150,29 @@ public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.True(wexil.Get<TestStore>().Find(tested.Test)!.IsOpen);
     }
 
+    [Fact]
+    public async Task A_second_click_does_not_end_the_check_that_the_first_began()
+    {
+        var tested = await wexil.StartTestAsync("twice");
+        await Crowd.ComeAsync(wexil, tested, 2000, 200, 300);
+        using var owner = await wexil.OwnerAsync();
+        var keep = Address(tested, "twice", "keep");
+        Assert.Contains($"name=\"KeptIn\" value=\"{tested.Test.Value}\"", await owner.GetStringAsync(keep));
+        for (var click = 0; click < 2; click++)
+            await WexilFixture.PostAsync(
+                owner,
+                keep,
+                "Keep",
+                ("Kept", $"{tested.B.Id.Value}"),
+                ("KeptIn", $"{tested.Test.Value}"),
+                ("Confirmed", "true"),
+                ("Check.On", "true"),
+                ("Check.Share", "10"),
+                ("Check.Weeks", "4")
+            );
+        Assert.True(CheckOf(tested).IsOpen);
+    }
+
     [Theory]
     [InlineData("4", "4", "Choose 5 to 20 percent.")]
     [InlineData("21", "4", "Choose 5 to 20 percent.")]

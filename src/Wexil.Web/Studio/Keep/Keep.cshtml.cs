@@ -85,6 +85,12 @@ public sealed class KeepModel(
     [BindProperty]
     public long Kept { get; set; }
 
+    /// <summary>
+    /// The test on whose screen the page was chosen: a second click must not end the check that the first began.
+    /// </summary>
+    [BindProperty]
+    public long? KeptIn { get; set; }
+
     [BindProperty(Name = nameof(Rule))]
     public RuleForm Rule { get; set; } = new();
 
@@ -132,7 +138,7 @@ public sealed class KeepModel(
     [Logged("Kept a page")]
     public async Task<IActionResult> OnPostKeepAsync()
     {
-        if (Screen.Open is not { } running)
+        if (Screen.Open is not { } running || (KeptIn ?? running.Test.Id.Value) != running.Test.Id.Value)
         {
             Done = "The test is already decided. Nothing was changed.";
             return Redirect(Screen.Address("keep"));
