@@ -70,6 +70,7 @@ public static class AppRegistration
     /// <summary>How the program looks after itself.</summary>
     private static IServiceCollection AddOwnCare(this IServiceCollection services) =>
         services
+            .AddSingleton<YieldingThreads>()
             .AddSingleton<BackupFolder>()
             .AddSingleton<BackupSchedule>()
             .AddSingleton<RetentionWork>()

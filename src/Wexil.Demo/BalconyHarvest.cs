@@ -9,7 +9,7 @@ using Wexil.Store;
 namespace Wexil.Demo;
 
 /// <summary>
-/// A funnel of hosted pages from the opt-in to the upsell: two tests are decided, one is ready to keep, one is too
+/// A funnel of hosted pages from the opt-in to the upsell: two tests are decided, one of them checked; one is ready to keep, one is too
 /// early.
 /// </summary>
 internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
@@ -19,7 +19,8 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
 
     private static readonly Dictionary<StepId, PageId> NoTies = [];
 
-    private readonly DateTimeOffset _began = demo.Now.AddDays(-62),
+    private readonly DateTimeOffset _began = demo.Now.AddDays(-66),
+        _headlineKept = demo.Now.AddDays(-52),
         _buttonStarted = demo.Now.AddDays(-38),
         _kitStarted = demo.Now.AddDays(-26),
         _started = demo.Now.AddDays(-12),
@@ -82,7 +83,9 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
         return (gift, kit);
     }
 
-    /// <summary>Settled a month ago: the headline that the tests of today start from.</summary>
+    /// <summary>
+    /// Settled two months ago, and checked for two weeks: the headline that the tests of today start from.
+    /// </summary>
     private async Task<PageId> HeadlineAsync(PageId gift)
     {
         var named = await demo.CloneAsync(_began, gift, "Original calendar", page => Changed(page, Gift, Promise));
@@ -96,9 +99,13 @@ internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
                 Weights.Even(2)
             )
         );
-        visitors.Come(_calendar, _began, _buttonStarted, 230, [(gift, 0.205), (named, 0.262)], [(_inbox, 1)]);
+        (PageId, double)[] rates = [(gift, 0.205), (named, 0.262)];
+        visitors.Come(_calendar, _began, _headlineKept, 230, rates, [(_inbox, 1)]);
         await visitors.RecordedAsync();
-        await demo.KeepAsync(_buttonStarted, test, named);
+        await demo.KeepAsync(_headlineKept, test, named, new(20, 2, TakesBack: true));
+        visitors.Come(_calendar, _headlineKept, _buttonStarted, 230, rates, [(_inbox, 1)]);
+        await visitors.RecordedAsync();
+        await demo.KeepAsync(_buttonStarted, demo.CheckOn(_calendar), named);
         await demo.LearnAsync(test, "Lead with the use, not with the gift.");
         return named;
     }

@@ -97,17 +97,24 @@ internal sealed class DemoBuilder(WexilHost host, SimulatorAddresses simulators)
         _routes.Reload();
     }
 
-    public async Task KeepAsync(DateTimeOffset at, TestId test, PageId page)
+    /// <param name="check">How the page is checked from then on; null for not at all.</param>
+    public async Task KeepAsync(DateTimeOffset at, TestId test, PageId page, CheckPlan? check = null)
     {
-        var reading = Get<TestReader>().Read(At(at).Tests.Find(test)!, At(at).Funnels.AllSteps());
+        var tests = At(at).Tests;
+        var known = tests.Find(test)!;
+        await new DemoLooks(host, at).TakeAsync([known]);
+        var reading = Get<TestReader>().Read(known, At(at).Funnels.AllSteps());
         await new VerdictRecorder(
             new VerdictStore(_database, _journal, new Moment(at)),
             Get<TallyStore>(),
             Get<SettingStore>(),
             new Moment(at)
-        ).KeepAsync(reading, page, VerdictStore.ByHand);
+        ).KeepAsync(reading, page, known.Check is null ? VerdictStore.ByHand : VerdictStore.ByCheck, check);
         _routes.Reload();
     }
+
+    /// <summary>The check that goes on at a step.</summary>
+    public TestId CheckOn(Step step) => At(Now).Tests.ForStep(step.Id).Single(test => test is { Check: not null }).Id;
 
     public Task LearnAsync(TestId test, string words) => At(Now).Tests.SetLearnedAsync(test, words);
 

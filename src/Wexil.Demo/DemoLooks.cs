@@ -12,22 +12,25 @@ namespace Wexil.Demo;
 /// The looks that the program would have taken while the demo's visitors came. They were recorded in one go, so each
 /// test is looked at again as it stood at every other hour.
 /// </summary>
+/// <param name="now">When the last look is taken, at most.</param>
 internal sealed class DemoLooks(WexilHost host, DateTimeOffset now)
 {
     private static readonly TimeSpan Every = TimeSpan.FromHours(2);
     private readonly TallyStore _tallies = host.Services.GetRequiredService<TallyStore>();
 
     /// <summary>Takes those of all open tests with a plan.</summary>
-    public Task TakeAsync()
+    public Task TakeAsync() => TakeAsync(host.Services.GetRequiredService<TestStore>().Open());
+
+    /// <summary>Takes those of some tests, as far as these have a plan.</summary>
+    public Task TakeAsync(IReadOnlyList<SplitTest> tests)
     {
         var steps = host.Services.GetRequiredService<FunnelStore>().AllSteps().ToDictionary(step => step.Id);
-        var open = host.Services.GetRequiredService<TestStore>().Open();
         return host
             .Services.GetRequiredService<LookStore>()
             .SaveAsync([
                 .. host
                     .Services.GetRequiredService<TestReader>()
-                    .Read(open, steps)
+                    .Read(tests, steps)
                     .Where(reading => reading.Result.Facts.Plan is not null)
                     .Select(Replay),
             ]);

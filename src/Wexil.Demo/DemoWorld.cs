@@ -9,8 +9,8 @@ using Wexil.Web.Hosting;
 namespace Wexil.Demo;
 
 /// <summary>
-/// Larkrow Balcony Gardens, made up: three funnels, and a few weeks of simulated visitors recorded as real ones are. A
-/// page and a banner are ready to keep, other tests are too early, one has a problem.
+/// Larkrow Balcony Gardens, made up: four funnels, and a few weeks of simulated visitors recorded as real ones are. A
+/// page and a banner are ready to keep, a page that was kept is checked, other tests are too early, one has a problem.
 /// </summary>
 public static class DemoWorld
 {
@@ -31,6 +31,7 @@ public static class DemoWorld
         await new BalconyHarvest(demo, visitors).MakeAsync();
         await HerbClub.MakeAsync(demo, visitors);
         await BalconyNotes.MakeAsync(demo, visitors);
+        await SpringLetter.MakeAsync(demo, visitors);
         await DemoTeam.JoinAsync(host, demo.Now);
         await new DemoLooks(host, demo.Now).TakeAsync();
         // The hourly look, without waiting for the hour.

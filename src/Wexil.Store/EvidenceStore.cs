@@ -42,7 +42,7 @@ public sealed class EvidenceStore(Database database, TimeProvider time)
         {
             var ids = Json(tests.Select(test => test.Test.Id.Value));
             var pages = PageStore.FindAll(c, tests.SelectMany(test => test.Test.Pages));
-            var phases = TestStore.Phases(c, ids);
+            var phases = TestPhases.Of(c, ids);
             var goals = GoalStore.ForTests(c, ids);
             var counted = Counted(c, ids);
             var money = Money(c, ids, currency);
@@ -68,6 +68,10 @@ public sealed class EvidenceStore(Database database, TimeProvider time)
             }
             return tests.Select(test => Of(test.Test, test.Step)).ToArray();
         });
+
+    /// <summary>By phase, the arms of one test in the order of its pages.</summary>
+    internal static PhaseFacts[] Arms(SqliteConnection c, SplitTest test, IReadOnlyList<Phase> phases) =>
+        Arms(test, phases, Counted(c, Json([test.Id.Value])));
 
     private static StepId PlaceOf(Step step) => step.Host ?? step.Id;
 

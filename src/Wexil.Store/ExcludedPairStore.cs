@@ -47,7 +47,7 @@ public sealed class ExcludedPairStore(Database database, Journal journal, TimePr
         (Math.Min(one.Value, other.Value), Math.Max(one.Value, other.Value));
 
     private void Settle(SqliteConnection c, StepId host, PageId one, PageId other, string what) =>
-        TestStore.SettleSections(
+        TestPhases.SettleSections(
             c,
             host,
             except: null,

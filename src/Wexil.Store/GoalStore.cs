@@ -76,7 +76,7 @@ public sealed class GoalStore(Database database, Journal journal, TimeProvider t
             var (moment, what) = (now.ToUnixTimeMilliseconds(), $"Goal “{goal.Name}” added");
             TestStore.Log(c, test, moment, "owner", what);
             if (!isFirst)
-                TestStore.Settle(c, test, what, moment);
+                TestPhases.Settle(c, test, what, moment);
             return true;
         });
 

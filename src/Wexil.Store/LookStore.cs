@@ -55,20 +55,10 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
 
     /// <summary>The looks at a test so far, by page.</summary>
     public IReadOnlyDictionary<PageId, PastLooks> Past(TestId test, bool onMoney) =>
-        database.Read(c =>
-            c.Rows(
-                    """
-                    SELECT page_id, ahead, behind, end_difference, end_variance, called
-                    FROM looks
-                    WHERE test_id = $1 AND on_money = $2
-                    """,
-                    row => (new PageId(row.GetInt64(0)), MapPast(row)),
-                    test.Value,
-                    onMoney ? 1 : 0
-                )
-                .ToDictionary()
-        );
+        database.Read(c => Past(c, EvidenceStore.Json([test.Value]))[(test, onMoney)].ToDictionary());
 
+    /// <summary>The looks at tests so far, by test and main goal or money.</summary>
+    /// <param name="tests">Their numbers, as JSON.</param>
     internal static ILookup<(TestId Test, bool OnMoney), KeyValuePair<PageId, PastLooks>> Past(
         SqliteConnection c,
         string tests

@@ -142,7 +142,7 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
         if (Running(c, page.Id) is not var (test, position, weights))
             return null;
         c.Execute("UPDATE tests SET weights = $2 WHERE id = $1", test, weights.Without([position]).ToString());
-        TestStore.Settle(
+        TestPhases.Settle(
             c,
             new(test),
             $"“{page.Name}” is archived: new visitors are split {weights.Without([position])}",

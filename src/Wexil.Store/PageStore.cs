@@ -474,10 +474,10 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             page.Value
         );
         if (test is { } running)
-            TestStore.Settle(c, new(running), why, now, log: "owner");
+            TestPhases.Settle(c, new(running), why, now, log: "owner");
         // Its sections stand on another page from now on.
         var host = new StepId(c.Number("SELECT step_id FROM pages WHERE id = $1", page.Value)!.Value);
-        TestStore.SettleSections(c, host, except: null, why, now);
+        TestPhases.SettleSections(c, host, except: null, why, now);
     }
 
     internal static Page Map(SqliteDataReader row) =>

@@ -180,22 +180,7 @@ public sealed class TallyStore(Database database, TimeProvider time)
 
     /// <summary>For each phase of a test the arms in the order of its pages.</summary>
     public IReadOnlyList<PhaseFacts> Phases(SplitTest test, IReadOnlyList<Phase> phases) =>
-        database.Read(c =>
-        {
-            var tallies = c.Rows(
-                    "SELECT phase_id, page_id, visitors, conversions FROM test_tallies WHERE test_id = $1",
-                    row => ((Phase: row.GetInt64(0), Page: row.GetInt64(1)), new Arm(row.GetInt64(2), row.GetInt64(3))),
-                    test.Id.Value
-                )
-                .ToDictionary();
-            // A page that came in later had no weight before.
-            return phases
-                .Select(phase => new PhaseFacts(
-                    [.. test.Pages.Select((_, i) => i < phase.Weights.Count ? phase.Weights[i] : 0)],
-                    [.. test.Pages.Select(page => tallies.GetValueOrDefault((phase.Id.Value, page.Value)))]
-                ))
-                .ToArray();
-        });
+        database.Read(c => EvidenceStore.Arms(c, test, phases));
 
     /// <summary>
     /// What the visitors of each page of a test brought in a currency, in the order of its pages; empty where nobody

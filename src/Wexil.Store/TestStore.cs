@@ -80,7 +80,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         );
 
     /// <summary>A test's phases, the oldest first.</summary>
-    public IReadOnlyList<Phase> Phases(TestId test) => database.Read(c => Phases(c, test));
+    public IReadOnlyList<Phase> Phases(TestId test) => database.Read(c => TestPhases.Of(c, test));
 
     /// <summary>What the owner was told before the test started.</summary>
     public IReadOnlyList<ReadyLine> Ready(TestId test) =>
@@ -143,7 +143,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         if (plan.Main is { } main)
             GoalStore.Add(c, test, main, isMain: true, DateTimeOffset.UnixEpoch, now);
         AddReadiness(c, test, plan.Ready ?? []);
-        Settle(c, test, "Started", now.ToUnixTimeMilliseconds());
+        TestPhases.Settle(c, test, "Started", now.ToUnixTimeMilliseconds());
         Log(c, test, now.ToUnixTimeMilliseconds(), "owner", from > now ? StartsLater : "Started");
         return test;
     }
@@ -180,7 +180,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
         journal.WriteAsync(c =>
         {
             c.Execute("UPDATE tests SET weights = $2 WHERE id = $1", test.Value, weights.ToString());
-            Settle(c, test, what, time.GetUtcNow().ToUnixTimeMilliseconds(), log: who);
+            TestPhases.Settle(c, test, what, time.GetUtcNow().ToUnixTimeMilliseconds(), log: who);
         });
 
     /// <summary>By what the test is judged and when a page is kept by itself, from now on.</summary>
@@ -227,7 +227,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             if (!weights.Equals(test.Weights) || added.Count > 0)
                 ChangeWeights(c, test.Id, weights, added, string.Concat(reasons.Select(reason => $"; {reason}")));
             else
-                Settle(c, test.Id, reasons.Length > 0 ? string.Join("; ", reasons) : null, now);
+                TestPhases.Settle(c, test.Id, reasons.Length > 0 ? string.Join("; ", reasons) : null, now);
         });
 
     /// <summary>
@@ -250,7 +250,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             )
                 return false;
             Log(c, test, now, "owner", paused ? "Paused" : TestLife.GoesOn);
-            Settle(c, test, paused ? null : TestLife.GoesOn, now);
+            TestPhases.Settle(c, test, paused ? null : TestLife.GoesOn, now);
             return true;
         });
 
@@ -270,7 +270,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 ) == 0
             )
                 return;
-            Settle(
+            TestPhases.Settle(
                 c,
                 test,
                 rests ? $"{name} does not respond and is out of rotation" : $"{name} responds again",
@@ -278,141 +278,6 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 log: Watch
             );
         });
-
-    /// <summary>
-    /// Brings the phases into line with the test as it is stored now: its start and end, whether it is paused or
-    /// decided, its weights, and which pages rest.
-    /// </summary>
-    /// <param name="reason">Why a phase begins; null where nothing that was counted before has become something
-    /// else.</param>
-    /// <param name="log">Who did it, for a line in the log; null for none.</param>
-    internal static void Settle(SqliteConnection c, TestId test, string? reason, long now, string? log = null)
-    {
-        if (log is not null && reason is not null)
-            Log(c, test, now, log, reason);
-        var (set, run) = c.Rows(
-                """
-                SELECT weights, started_at, ends_at, paused_at IS NULL AND decided_at IS NULL
-                FROM tests
-                WHERE id = $1
-                """,
-                row =>
-                    (
-                        Weights: Weights.Parse(row.GetString(0)),
-                        Run: row.GetBoolean(3) ? new TestRun(row.Time(1), row.TimeOrNull(2)) : (TestRun?)null
-                    ),
-                test.Value
-            )
-            .Single();
-        var weights = set.Without([
-            .. c.Rows(
-                "SELECT position FROM test_pages WHERE test_id = $1 AND rests",
-                row => row.GetInt32(0),
-                test.Value
-            ),
-        ]);
-        var known = Phases(c, test);
-        var plan = TestLife.Plan(known, run, weights, reason, DateTimeOffset.FromUnixTimeMilliseconds(now));
-        Write(c, test, known, plan);
-        if (run is not null)
-            TakeOutOfArchive(c, test, set);
-    }
-
-    /// <summary>Begins a phase in each running test of the sections on a step's pages, because those changed.</summary>
-    /// <param name="except">The test that changed them; null for none.</param>
-    internal static void SettleSections(SqliteConnection c, StepId host, TestId? except, string why, long now)
-    {
-        foreach (
-            var test in c.Rows(
-                """
-                SELECT t.id
-                FROM steps s JOIN tests t ON t.step_id = s.id
-                WHERE s.host_id = $1 AND t.decided_at IS NULL AND t.id IS NOT $2
-                """,
-                row => new TestId(row.GetInt64(0)),
-                host.Value,
-                except?.Value
-            )
-        )
-            Settle(c, test, why, now, log: "owner");
-    }
-
-    private static void Write(SqliteConnection c, TestId test, IReadOnlyList<Phase> known, PhasePlan plan)
-    {
-        foreach (var phase in plan.Dropped)
-            c.Execute("DELETE FROM phases WHERE id = $1", phase.Value);
-        foreach (var phase in plan.Known.Except(known))
-            c.Execute(
-                "UPDATE phases SET weights = $2, started_at = $3, ended_at = $4 WHERE id = $1",
-                phase.Id.Value,
-                phase.Weights.ToString(),
-                phase.StartedAt.ToUnixTimeMilliseconds(),
-                phase.EndedAt?.ToUnixTimeMilliseconds()
-            );
-        if (plan.Begins is { } begins)
-            c.Execute(
-                "INSERT INTO phases (test_id, weights, reason, started_at, ended_at) VALUES ($1, $2, $3, $4, $5)",
-                test.Value,
-                begins.Weights.ToString(),
-                begins.Reason,
-                begins.From.ToUnixTimeMilliseconds(),
-                begins.Until?.ToUnixTimeMilliseconds()
-            );
-    }
-
-    private static Phase[] Phases(SqliteConnection c, TestId test) =>
-        [.. Phases(c, EvidenceStore.Json([test.Value]))[test]];
-
-    /// <summary>The phases of tests, the oldest first.</summary>
-    /// <param name="tests">Their numbers, as JSON.</param>
-    internal static ILookup<TestId, Phase> Phases(SqliteConnection c, string tests) =>
-        c.Rows(
-                """
-                SELECT test_id, id, weights, reason, started_at, ended_at
-                FROM phases
-                WHERE test_id IN (SELECT value FROM json_each($1))
-                ORDER BY id
-                """,
-                row =>
-                    (
-                        Test: new TestId(row.GetInt64(0)),
-                        Phase: new Phase(
-                            new(row.GetInt64(1)),
-                            Weights.Parse(row.GetString(2)),
-                            row.GetString(3),
-                            row.Time(4),
-                            row.TimeOrNull(5)
-                        )
-                    ),
-                tests
-            )
-            .ToLookup(row => row.Test, row => row.Phase);
-
-    /// <summary>A page that visitors are sent to, or that the step shows, is not put away.</summary>
-    private static void TakeOutOfArchive(SqliteConnection c, TestId test, Weights weights)
-    {
-        c.Execute(
-            """
-            UPDATE pages SET archived_at = NULL
-            WHERE archived_at IS NOT NULL AND id = (SELECT s.page_id
-            FROM steps s JOIN tests t ON t.step_id = s.id
-            WHERE t.id = $1)
-            """,
-            test.Value
-        );
-        for (var position = 0; position < weights.Count; position++)
-            if (weights[position] > 0)
-                c.Execute(
-                    """
-                    UPDATE pages SET archived_at = NULL
-                    WHERE archived_at IS NOT NULL AND id = (SELECT page_id
-                    FROM test_pages
-                    WHERE test_id = $1 AND position = $2)
-                    """,
-                    test.Value,
-                    position
-                );
-    }
 
     internal static void Log(SqliteConnection c, TestId test, long at, string who, string what) =>
         c.Execute(
@@ -448,7 +313,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 ? $"{(added.Count == 1 ? "A page" : $"{added.Count} pages")} added, weights set to {weights}"
                 : $"Weights set to {weights}";
         Log(c, test, now, "owner", what);
-        Settle(c, test, what + besides, now);
+        TestPhases.Settle(c, test, what + besides, now);
     }
 
     private static void Write(SqliteConnection c, TestId test, TestSettings settings)

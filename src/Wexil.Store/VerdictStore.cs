@@ -91,7 +91,7 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
     private static void End(SqliteConnection c, KeptPage kept, string by, long now)
     {
         var (test, page) = (kept.Test, kept.Page);
-        TestStore.Settle(c, test, null, now);
+        TestPhases.Settle(c, test, null, now);
         var name = PageStore.Find(c, page)!.Name;
         TestStore.Log(c, test, now, by == ByHand ? "owner" : by, $"Kept {name}");
         c.Execute(
@@ -150,7 +150,7 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
                 test.Value,
                 now
             );
-            TestStore.Settle(c, test, TakenBack, now, log: "owner");
+            TestPhases.Settle(c, test, TakenBack, now, log: "owner");
             SettleBeside(c, test, $"“{Section(c, test)}” is tested again", now);
             return true;
         });
@@ -178,7 +178,7 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
             test.Value
         );
         if (host is { } step)
-            TestStore.SettleSections(c, new(step), test, why, now);
+            TestPhases.SettleSections(c, new(step), test, why, now);
     }
 
     private List<StoredVerdict> Where(string condition, params object?[] values) =>

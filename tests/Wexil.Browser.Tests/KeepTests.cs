@@ -112,7 +112,7 @@ public sealed class KeepTests
         {
             reader.Open(link);
             reader.WaitForText("Numbers say it quicker.");
-            reader.WaitForText("“Three out, three in” brings");
+            reader.WaitForText("“Three out, three in” got");
             reader.IsAccessible();
             owner.Press("Turn off");
             owner.WaitForText("Link turned off");

@@ -108,7 +108,7 @@ public sealed class AfterTests
         var tested = await wexil.StartTestAsync("<i>fennel");
         await Crowd.ComeAsync(wexil, tested, 2000, 200, 300);
         var keep = $"/f/{tested.Funnel.Slug}/{tested.Step.Slug}/keep";
-        var link = await ReportAsync(owner, keep, tested);
+        var link = await ReportLink.MakeAsync(owner, keep, tested);
         Assert.StartsWith(wexil.Get<VisitorsAddress>().Origin, link, StringComparison.Ordinal);
         using var reader = wexil.Visitor();
         var answer = await reader.GetAsync(link);
@@ -231,15 +231,6 @@ public sealed class AfterTests
         // 4,000 visitors in a week, a quarter of whom go on: a fifth more is 200 a week.
         Assert.Contains("200 more continue", WexilFixture.Read(today));
         Assert.Contains("30.0% if better", today);
-    }
-
-    private static async Task<string> ReportAsync(HttpClient owner, string keep, TestedStep tested)
-    {
-        var answer = await WexilFixture.PostAsync(owner, keep, "Report", ("test", $"{tested.Test.Value}"));
-        var shown = await owner.GetStringAsync(answer.Headers.Location!.OriginalString);
-        return WebUtility.HtmlDecode(
-            System.Text.RegularExpressions.Regex.Match(shown, "href=\"([^\"]*/report/[^\"]*)\"").Groups[1].Value
-        );
     }
 
     private static async Task KeepAsync(WexilFixture wexil, TestedStep tested, Page page)

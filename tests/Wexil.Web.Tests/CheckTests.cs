@@ -33,7 +33,7 @@ public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await PassAsync(check, tested, 2400, 360, 250, 30);
         foreach (var screen in new[] { keep, "/", $"/f/{tested.Funnel.Slug}/measured/count" })
             Assert.Contains(
-                "“measured b” brings 25% more opt-ins than “measured a”, which it replaced.",
+                "“measured b” got 25% more opt-ins than “measured a”, which it replaced.",
                 await ReadAsync(owner, screen),
                 StringComparison.Ordinal
             );
@@ -131,6 +131,34 @@ public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
+    public async Task A_check_that_ended_says_what_it_measured_on_count_and_a_stale_window_is_told()
+    {
+        var tested = await wexil.StartTestAsync("stale");
+        await Crowd.ComeAsync(wexil, tested, 2000, 200, 300);
+        using var owner = await wexil.OwnerAsync();
+        await KeepAsync(owner, tested, "stale", share: 10, weeks: 4, takesBack: true);
+        var check = CheckOf(tested);
+        await PassAsync(check, tested, 2400, 360, 250, 30);
+        var (keep, send) = (Address(tested, "stale", "keep"), Address(tested, "stale", "send"));
+        foreach (var handler in new[] { "Change", "Pause" })
+        {
+            await WexilFixture.PostAsync(owner, send, handler, ("Share", "50"));
+            Assert.Contains("The test is already decided.", await ReadAsync(owner, send), StringComparison.Ordinal);
+        }
+        await WexilFixture.PostAsync(
+            owner,
+            keep,
+            "Keep",
+            ("Kept", $"{tested.B.Id.Value}"),
+            ("KeptIn", $"{check.Id.Value}"),
+            ("Confirmed", "true")
+        );
+        var count = await ReadAsync(owner, Address(tested, "stale", "count"));
+        Assert.Contains("“stale b” got 25% more opt-ins than “stale a”", count, StringComparison.Ordinal);
+        Assert.DoesNotContain("Until the check ends", count, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task Keeping_is_undone_while_the_check_goes_on_and_the_test_resumes()
     {
         var tested = await wexil.StartTestAsync("undone");
@@ -148,6 +176,26 @@ public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         // And once more, with nothing left to undo by a second click.
         await WexilFixture.PostAsync(owner, keep, "TakeBack");
         Assert.True(wexil.Get<TestStore>().Find(tested.Test)!.IsOpen);
+    }
+
+    [Fact]
+    public async Task The_report_of_a_page_kept_again_says_nothing_of_the_check_of_the_first_time()
+    {
+        var tested = await wexil.StartTestAsync("again");
+        await Crowd.ComeAsync(wexil, tested, 2000, 200, 300);
+        using var owner = await wexil.OwnerAsync();
+        await KeepAsync(owner, tested, "again", share: 10, weeks: 4, takesBack: true);
+        var keep = Address(tested, "again", "keep");
+        var report = await ReportLink.MakeAsync(owner, keep, tested);
+        using var reader = wexil.Visitor();
+        Assert.Contains("Checked now, with 10%", await ReadAsync(reader, report), StringComparison.Ordinal);
+
+        wexil.Time.Advance(TimeSpan.FromHours(1));
+        await WexilFixture.PostAsync(owner, keep, "TakeBack");
+        await WexilFixture.PostAsync(owner, keep, "Keep", ("Kept", $"{tested.B.Id.Value}"));
+        var again = await ReadAsync(reader, report);
+        Assert.Contains("Kept “again b”, by hand.", again, StringComparison.Ordinal);
+        Assert.DoesNotContain("Checked", again, StringComparison.Ordinal);
     }
 
     [Fact]

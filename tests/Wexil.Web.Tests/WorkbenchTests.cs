@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Net;
+using System.Text.RegularExpressions;
 using Wexil.Core.Statistics;
 using Wexil.Store;
 using Wexil.Web.Commands;
@@ -50,7 +51,10 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
     [InlineData("50/50", "Adaptive", "A split of 50/50 needs about", true)]
     [InlineData("34/33/33", "Random", "One more page would need about", true)]
     [InlineData("60/20/20", "Random", "A split of 42/29/29 needs about", true)]
-    [InlineData("100/0", "Random", "A page without visitors cannot be compared.", true)]
+    [InlineData("100/0", "Random", "while only the control gets visitors", true)]
+    [InlineData("0/100", "Random", "while the control gets no visitors", true)]
+    [InlineData("50/50/0", "Random", "One more page would need about", true)]
+    [InlineData("90/10/0", "Random", "A split of 50/50 needs about", true)]
     public async Task Send_names_a_split_that_ends_sooner(string weights, string allocation, string words, bool isSaid)
     {
         var tested = await wexil.StartTestAsync("split-" + weights.Replace('/', '-') + allocation.ToLowerInvariant());
@@ -60,6 +64,28 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
                 + "&share=100&baseRate=10&smallestLift=20"
         );
         Assert.Equal(isSaid, ahead.Contains(words, StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public async Task Send_plans_for_the_floor_that_is_typed_and_for_a_goal_of_which_fewer_is_better()
+    {
+        var tested = await wexil.StartTestAsync("planned-for");
+        using var owner = await wexil.OwnerAsync();
+        async Task<int> VisitorsAsync(string settings)
+        {
+            var ahead = await owner.GetStringAsync(
+                $"/f/{tested.Funnel.Slug}/{tested.Step.Slug}/send?handler=Ahead&weights=50/50&baseRate=10&smallestLift=20"
+                    + settings
+            );
+            return int.Parse(Regex.Match(ahead, "About ([0-9,]+) visitors").Groups[1].Value, NumberStyles.Number);
+        }
+        Assert.True(
+            await VisitorsAsync("&allocation=Adaptive&floor=30") < await VisitorsAsync("&allocation=Adaptive&floor=5")
+        );
+        Assert.Equal(RoundedUp(Planner.PlannedTotal(0.1, 0.08, 2)), await VisitorsAsync("&fewerIsBetter=true"));
+        Assert.Equal(RoundedUp(Planner.PlannedTotal(0.1, 0.12, 2)), await VisitorsAsync(""));
+
+        static int RoundedUp(double visitors) => (int)(Math.Ceiling(visitors / 100) * 100);
     }
 
     [Fact]

@@ -19,14 +19,14 @@ public sealed class TestMails(OwnerMail mail, SettingStore settings)
     public Task OfKeepingAsync(TestReading reading, RuleDecision.Keep keep, string address)
     {
         var (test, says) = (reading.Test, reading.Says);
+        var ended = CheckWording.Ended(reading.Verdict, reading.Words.Many, Money) ?? says;
         var (key, subject, body) = keep switch
         {
             RuleDecision.Keep.CheckOver => (
                 $"checked {test.Id.Value}",
                 $"Checked: {keep.Page.Name}",
-                $"The check of “{keep.Page.Name}” is over. "
-                    + CheckWording.Ended(reading.Verdict, reading.Words.Many, Money)
-                    + "\nEveryone sees it from now on."
+                $"The check of “{keep.Page.Name}” is over. {$"{ended.Sentence} {ended.Why}".TrimEnd()}\n"
+                    + "Everyone sees it from now on."
             ),
             RuleDecision.Keep.TakenBack => (
                 $"checked {test.Id.Value}",

@@ -162,12 +162,18 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
             result,
             money,
             verdict,
-            VerdictWording.Say(verdict, result.Facts, amount => currency.Show((decimal)amount)),
+            Say(test, verdict, result.Facts, amount => currency.Show((decimal)amount)),
             known.Goals
         )
         {
             SeenRate = SeenRate(known.Counted),
         };
+    }
+
+    private static VerdictText Say(SplitTest test, Verdict verdict, TestFacts facts, Func<double, string> money)
+    {
+        var ended = test.IsOpen ? null : CheckWording.Ended(verdict, facts.Words.Many, money);
+        return ended ?? VerdictWording.Say(verdict, facts, money);
     }
 
     private TestFacts Facts(TestEvidence known, Step step)
@@ -187,11 +193,19 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
             main?.Words ?? step.Kind.ConversionWords()
         )
         {
-            Plan = test.IsPlanned ? SamplingPlan.ForLift(rate, test.SmallestLift, PlannedPages(known)) : null,
+            Plan = test.IsPlanned ? PlanOf(known, rate, isLess) : null,
             Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestResult.Alpha,
             Past = Past(test, known.PastByGoal),
             Beside = Beside(step, test, onMoney: false),
         };
+    }
+
+    private static SamplingPlan PlanOf(TestEvidence known, double rate, bool isLess)
+    {
+        var (baseRate, lift) = isLess
+            ? Planner.OfOthers(rate, known.Test.SmallestLift)
+            : (rate, known.Test.SmallestLift);
+        return SamplingPlan.ForLift(baseRate, lift, PlannedPages(known));
     }
 
     // A page that joins a test does not change what it was planned for.

@@ -59,8 +59,9 @@ public sealed record VerdictLine(StoredVerdict Verdict, SplitTest Test)
             var (control, kept) = (Evidence.Pages[0], Evidence.Pages[Place]);
             if (kept.Difference is not { } difference || control.Rate <= 0)
                 return $"kept {kept.Letter}";
-            var expected = Expected is { } less ? $" (expect {Format.Lift(less)})" : "";
-            return $"kept {kept.Letter}, {Format.Lift(difference / control.Rate)}{expected}";
+            var lift = Format.Lift(difference / control.Rate);
+            var expected = Expected is { } less && Format.Lift(less) != lift ? $" (expect {Format.Lift(less)})" : "";
+            return $"kept {kept.Letter}, {lift}{expected}";
         }
     }
 

@@ -5,6 +5,8 @@ namespace Wexil.App.Wording;
 /// <summary>Puts what the check of a kept page says into words.</summary>
 public static class CheckWording
 {
+    private const string EndedLabel = "Checked";
+
     /// <summary>While it goes on.</summary>
     /// <param name="verdict">That of a check.</param>
     /// <param name="many">What conversions are called.</param>
@@ -21,10 +23,11 @@ public static class CheckWording
     {
         var (kept, replaced) = (Format.Quoted(check.Kept.Name), Format.Quoted(check.Replaced.Name));
         var goesOn = $"Until the check ends, a share of the visitors sees {replaced}.";
-        if (Words(check, many, money) is not { Range: { } range } words)
+        if (Words(check.Measured, check, many, money) is not { Range: { } range } words)
             return ($"Too little to tell yet what {kept} brings.", goesOn);
         var luck = check.IsConfirmed ? "more than chance would explain" : "chance may still be why";
-        return (Brings(words, kept, replaced), $"Likely range: {range}; {luck}. {goesOn}");
+        var sentence = Got(words, kept, replaced);
+        return (check.IsConfirmed ? sentence : $"So far, {sentence}", $"Likely range: {range}; {luck}. {goesOn}");
     }
 
     private static (string Sentence, string Why) Say(Verdict.KeptWorse worse, string many, Func<double, string> money)
@@ -32,28 +35,36 @@ public static class CheckWording
         var words = new UpliftWords(worse.Measured, worse.IsByMoney, many, money);
         var (kept, replaced) = (Format.Quoted(worse.Kept.Name), Format.Quoted(worse.Replaced.Name));
         return (
-            $"Bring back {replaced}. {kept}, which replaced it, brings {words.Amount}.",
+            $"Bring back {replaced}. {kept}, which replaced it, {words.Verb} {words.Amount}.",
             $"Likely range: {words.Range}. That is more than chance would explain."
         );
     }
 
-    /// <summary>What a check that is over has measured.</summary>
-    public static string Ended(Verdict verdict, string many, Func<double, string> money)
-    {
-        if (verdict is Verdict.KeptWorse worse)
+    /// <summary>What a check that is over has measured; null where a problem kept it from measuring.</summary>
+    /// <inheritdoc cref="Say(Verdict, string, Func{double, string})"/>
+    public static VerdictText? Ended(Verdict verdict, string many, Func<double, string> money) =>
+        verdict switch
         {
-            var (sentence, why) = Say(worse, many, money);
-            return $"{sentence} {why}";
-        }
-        return verdict is Verdict.Checked check && Words(check, many, money) is { Range: { } range } words
-            ? $"{Brings(words, Format.Quoted(check.Kept.Name), Format.Quoted(check.Replaced.Name))} "
-                + $"Likely range: {range}."
-            : "Too few visitors came to measure what it brings.";
+            Verdict.KeptWorse worse => Ended(worse.Kept, worse.Replaced, Words(worse.Measured, worse, many, money)),
+            Verdict.Checked check => Ended(check.Kept, check.Replaced, Words(check.Measured, check, many, money)),
+            _ => null,
+        };
+
+    private static VerdictText Ended(TestPage kept, TestPage replaced, UpliftWords? words)
+    {
+        var name = Format.Quoted(kept.Name);
+        return words is { Range: { } range }
+            ? new(EndedLabel, Got(words, name, Format.Quoted(replaced.Name)), $"Likely range: {range}.")
+            : new(EndedLabel, $"Too few visitors came to measure what {name} brings.", "");
     }
 
-    private static UpliftWords? Words(Verdict.Checked check, string many, Func<double, string> money) =>
-        check.Measured is { } measured ? new(measured, check.IsByMoney, many, money) : null;
+    private static UpliftWords? Words(
+        MeasuredUplift? measured,
+        Verdict verdict,
+        string many,
+        Func<double, string> money
+    ) => measured is null ? null : new(measured, verdict.IsByMoney, many, money);
 
-    private static string Brings(UpliftWords words, string kept, string replaced) =>
-        $"{kept} brings {words.Amount} than {replaced}, which it replaced.";
+    private static string Got(UpliftWords words, string kept, string replaced) =>
+        $"{kept} {words.Verb} {words.Amount} than {replaced}, which it replaced.";
 }

@@ -8,6 +8,9 @@ namespace Wexil.App.Wording;
 /// <param name="Money">An amount in the owner's currency, from its smallest unit.</param>
 public sealed record UpliftWords(MeasuredUplift Measured, bool IsMoney, string Many, Func<double, string> Money)
 {
+    /// <summary>What the page did to have it.</summary>
+    public string Verb => IsMoney ? "earned" : "got";
+
     /// <summary>"12% more opt-ins", or "$0.12 less per visitor".</summary>
     public string Amount
     {

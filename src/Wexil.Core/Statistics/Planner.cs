@@ -33,6 +33,14 @@ public static class Planner
         Math.Min(baseRate * (1 + lift), (1 + baseRate) / 2);
 
     /// <summary>
+    /// The same difference, told of those who do not convert: what a goal of which fewer is better is planned by.
+    /// </summary>
+    /// <param name="baseRate">Strictly between 0 and 1.</param>
+    /// <param name="lift">As a share of the base rate, above 0.</param>
+    public static (double BaseRate, double Lift) OfOthers(double baseRate, double lift) =>
+        (1 - baseRate, lift * baseRate / (1 - baseRate));
+
+    /// <summary>
     /// How much larger the sample of a planned test is than the textbook's for two pages: as much as it takes to hold
     /// the first of several comparisons to its share of the chance of a false call (Bonferroni's, which is the first
     /// step of <see cref="Holm"/>). 1 for two pages, 1.33 for four.

@@ -36,10 +36,9 @@ public sealed class Journal : IDisposable
         ProjectionSize = 25_000;
 
     // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the
-    // time at most:
-    // visitors wait for the writer, screens do not. A burst is put off nearly whole, since in quiet moments projecting
-    // is several times
-    // faster than visits can come in; but what would take longer than some seconds then is kept up with now.
+    // time at most: visitors wait for the writer, screens do not. A burst is put off nearly whole, since in quiet
+    // moments projecting is several times faster than visits can come in; but what would take longer than some seconds
+    // then is kept up with now.
     private const int Burst = 20_000,
         LongLoad = 250_000;
     private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5),
@@ -348,7 +347,7 @@ public sealed class Journal : IDisposable
                 || (_projector.Mark < _appended && MayProject())
             )
                 return;
-            // Who began to wait while the last events were being projected came too late to be told with them.
+            // Followers who came while the last events were being projected have not been told yet.
             if (_followers.Count > 0 && _projector.Mark >= _appended)
                 return;
             _asleep = true;

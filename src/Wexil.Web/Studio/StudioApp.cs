@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Antiforgery;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.Extensions.WebEncoders;
 using Wexil.App;
+using Wexil.App.Background;
 using Wexil.Store.Team;
 using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Auditing;
@@ -110,6 +111,8 @@ public static class StudioApp
     {
         // From now on links of the command line are good.
         app.Services.GetRequiredService<SignInLinks>();
+        var threads = app.Services.GetRequiredService<YieldingThreads>();
+        app.Use((http, next) => threads.RunAsync(() => next(http)));
         app.UseExceptionHandler("/problem");
         app.UseStatusCodePagesWithReExecute("/problem", "?status={0}");
         app.UseMiddleware<StudioGuard>();

@@ -54,16 +54,17 @@ public sealed class ReportEndpoint(
     {
         if (line.Expected is { } expected)
             yield return $"Expected from then on: {Format.Lift(expected)}.";
-        if (tests.ForStep(line.Test.Step).FirstOrDefault(own => own.Check?.Of == line.Test.Id) is not { } check)
+        // One that checked a keeping undone since tells nothing of this one.
+        var check = tests
+            .ForStep(line.Test.Step)
+            .FirstOrDefault(own => own.Check?.Of == line.Test.Id && own.StartedAt >= line.Verdict.KeptAt);
+        if (check is null)
             yield break;
         var reading = reader.Read(check, funnels.AllSteps());
-        yield return check.IsOpen
-            ? $"Checked now, with {check.Weights.Percent[1]}% of the visitors on the page that it replaced: "
-                + $"{reading.Says.Sentence}"
-            : $"Checked until {time.Day(check.DecidedAt!.Value)}: "
-                + CheckWording.Ended(reading.Verdict, reading.Words.Many, amount =>
-                    settings.Currency.Show((decimal)amount)
-                );
+        var when = check.IsOpen
+            ? $"Checked now, with {check.Weights.Percent[1]}% of the visitors on the page that it replaced"
+            : $"Checked until {time.Day(check.DecidedAt!.Value)}";
+        yield return $"{when}: {reading.Says.Sentence} {(check.IsOpen ? "" : reading.Says.Why)}".TrimEnd();
     }
 
     private HistoryChart? History(SplitTest test, TestReading reading) =>

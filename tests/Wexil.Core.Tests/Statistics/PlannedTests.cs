@@ -18,6 +18,17 @@ public sealed class PlannedTests
         Assert.InRange(2 * SamplingPlan.ForLift(rate, lift, 2).Weight / each, 0.98, 1.02);
     }
 
+    [Theory]
+    [InlineData(0.1, 0.2)]
+    [InlineData(0.4, 0.3)]
+    public void A_goal_of_which_fewer_is_better_is_planned_for_the_lower_rate(double rate, double less)
+    {
+        var (others, lift) = Planner.OfOthers(rate, less);
+        var each = Planner.VisitorsPerPage(rate, rate * (1 - less));
+        Assert.Equal(each, Planner.VisitorsPerPage(others, Planner.BetterRate(others, lift)), each * 1e-9);
+        Assert.InRange(2 * SamplingPlan.ForLift(others, lift, 2).Weight / each, 0.98, 1.02);
+    }
+
     [Fact]
     public void Several_challengers_need_more_each_and_the_clock_grows_with_the_weight()
     {

@@ -127,13 +127,7 @@ public sealed class SendModel(
     }
 
     /// <summary>What lies ahead with the settings as they stand in the form; for the screen to follow them.</summary>
-    public IActionResult OnGetAhead(
-        string weights,
-        Allocation allocation,
-        int share,
-        double baseRate,
-        double smallestLift
-    )
+    public IActionResult OnGetAhead(string weights, [FromQuery] SplitForm form)
     {
         var parts = (weights ?? "")
             .Split('/')
@@ -141,20 +135,10 @@ public sealed class SendModel(
                 int.TryParse(part, NumberStyles.None, CultureInfo.InvariantCulture, out var weight) ? weight : -1
             )
             .ToArray();
-        var (checkedWeights, _) = Weights.Check(parts);
-        VisitorsPerDay = tallies.VisitorsPerDay(Screen.Place.Id);
         return new JsonResult(
-            checkedWeights is null
-                ? null
-                : upcoming.For(
-                    Screen,
-                    checkedWeights,
-                    allocation,
-                    Math.Clamp(share, 1, 100),
-                    baseRate,
-                    smallestLift,
-                    VisitorsPerDay
-                )
+            Weights.Check(parts).Weights is { } split
+                ? upcoming.For(Screen, split, form, tallies.VisitorsPerDay(Screen.Place.Id))
+                : null
         );
     }
 
@@ -162,7 +146,10 @@ public sealed class SendModel(
     public async Task<IActionResult> OnPostStartAsync()
     {
         if (Screen.Testing is not null)
+        {
+            Done = "A test is already running on this step. Nothing was started.";
             return Redirect(Screen.Address("send"));
+        }
         var chosen = Chosen();
         var weights = CheckWeights(chosen);
         if (chosen.Length > 0 && chosen[0].Page != Control)
@@ -260,7 +247,10 @@ public sealed class SendModel(
         ModelState.Remove(nameof(BaseRate));
         ModelState.Remove(nameof(SmallestLift));
         if (Screen.Testing is not { } open)
+        {
+            Done = AlreadyDecided;
             return Redirect(Screen.Address("send"));
+        }
         var test = open.Test;
         var rows = RowsOf(test);
         var weights = CheckWeights(rows);
@@ -294,6 +284,8 @@ public sealed class SendModel(
         }
         return Redirect(Screen.Address("send"));
     }
+
+    private const string AlreadyDecided = "The test is already decided. Nothing was changed.";
 
     private const string PhaseBegan =
         "Visitors already in the test keep their page, and earlier counts are kept. A new phase has started.";
@@ -429,7 +421,9 @@ public sealed class SendModel(
 
     private async Task<IActionResult> SetPausedAsync(bool paused, string done)
     {
-        if (Screen.Testing is { } open && await tests.PauseAsync(open.Test.Id, paused))
+        if (Screen.Testing is not { } open)
+            Done = AlreadyDecided;
+        else if (await tests.PauseAsync(open.Test.Id, paused))
         {
             routes.Reload(Screen.Funnel.Id);
             Done = done;
@@ -501,11 +495,20 @@ public sealed class SendModel(
         Ahead = upcoming.For(
             Screen,
             weights,
-            Allocation,
-            Math.Clamp(Share, 1, 100),
-            BaseRate ?? 0,
-            SmallestLift,
+            new()
+            {
+                Allocation = Allocation,
+                Floor = Floor,
+                Share = Share,
+                BaseRate = BaseRate ?? 0,
+                SmallestLift = SmallestLift,
+                FewerIsBetter = FewerIsBetter,
+            },
             VisitorsPerDay
         );
     }
+
+    /// <summary>What counts is better the less it happens.</summary>
+    public bool FewerIsBetter =>
+        Screen.Testing is { } open ? open.Main is { Goal.LessIsBetter: true } : Goal == 0 && MainGoal.LessIsBetter;
 }

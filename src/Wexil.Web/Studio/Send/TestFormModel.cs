@@ -18,7 +18,9 @@ namespace Wexil.Web.Studio.Send;
 public abstract class TestFormModel(StepScreens screens, SettingStore settings, OwnerTime clock)
     : StepPageModel(screens)
 {
-    public const int MaxPages = 10;
+    public const int MaxPages = 10,
+        MinFloor = 1,
+        MaxFloor = 50;
 
     protected SettingStore Settings => settings;
 
@@ -69,7 +71,7 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
 
     /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
     [BindProperty]
-    [Range(1, 50, ErrorMessage = "Enter a whole percentage from 1 to 50.")]
+    [Range(MinFloor, MaxFloor, ErrorMessage = "Enter a whole percentage from 1 to 50.")]
     public int Floor { get; set; } = TestSettings.DefaultFloor;
 
     [BindProperty]

@@ -16,6 +16,39 @@ namespace Wexil.Web.Studio.Send;
 /// <param name="Plan">How many visitors the test takes, and how many more with another page.</param>
 public sealed record Ahead(IReadOnlyList<string> Next, string Shares, string Plan);
 
+/// <summary>What goes with the weights in the form, saved or not.</summary>
+public sealed record SplitForm
+{
+    public Allocation Allocation { get; init; }
+
+    /// <summary>The least that a page gets while weights follow the evidence, in percent.</summary>
+    public int Floor
+    {
+        get;
+        init => field = Math.Clamp(value, TestFormModel.MinFloor, TestFormModel.MaxFloor);
+    } = TestSettings.DefaultFloor;
+
+    /// <summary>How many of a hundred visitors take part, 1 to 100.</summary>
+    public int Share
+    {
+        get;
+        init => field = Math.Clamp(value, 1, 100);
+    } = 100;
+
+    /// <summary>In percent; 0 where nothing is typed yet.</summary>
+    public double BaseRate { get; init; }
+
+    /// <summary>In percent of the base rate.</summary>
+    public double SmallestLift { get; init; }
+
+    /// <summary>What counts is better the less it happens.</summary>
+    public bool FewerIsBetter { get; init; }
+
+    /// <summary>The rate and the lift that are planned for, as shares.</summary>
+    public (double Rate, double Lift) Planned =>
+        FewerIsBetter ? Planner.OfOthers(BaseRate / 100, SmallestLift / 100) : (BaseRate / 100, SmallestLift / 100);
+}
+
 /// <summary>Works out what lies ahead.</summary>
 public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, TimeProvider time)
 {
@@ -24,21 +57,12 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
     // A shorter way is named where it saves as large a share.
     private const double WorthSaying = 0.03;
 
-    /// <param name="baseRate">In percent, as in the form; so is the lift.</param>
     /// <param name="perDay">New visitors a day; 0 when not known.</param>
-    public Ahead For(
-        StepScreen screen,
-        Weights weights,
-        Allocation allocation,
-        int share,
-        double baseRate,
-        double smallestLift,
-        double perDay
-    ) =>
+    public Ahead For(StepScreen screen, Weights weights, SplitForm form, double perDay) =>
         new(
-            [.. Next(screen, weights, allocation).Select(PageLetter.At)],
-            Shares(weights, share),
-            Plan(weights, screen.ComparedBeside, allocation, share, baseRate, smallestLift, perDay)
+            [.. Next(screen, weights, form.Allocation).Select(PageLetter.At)],
+            Shares(weights, form.Share),
+            Plan(weights, form, screen.ComparedBeside, perDay)
         );
 
     private IEnumerable<int> Next(StepScreen screen, Weights weights, Allocation allocation)
@@ -69,43 +93,41 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
             + $"The other {100 - share}% see A and are not counted.";
     }
 
-    private static string Plan(
-        Weights weights,
-        int beside,
-        Allocation allocation,
-        int share,
-        double baseRate,
-        double smallestLift,
-        double perDay
-    )
+    private static string Plan(Weights split, SplitForm form, int beside, double perDay)
     {
-        if (baseRate is < 0.01 or > 99 || smallestLift is < 1 or > 500)
+        if (form.BaseRate is < 0.01 or > 99 || form.SmallestLift is < 1 or > 500)
             return "";
-        var (rate, lift, pages) = (baseRate / 100, smallestLift / 100, Math.Max(2, weights.Count));
-        double Needed(int count, double cost) =>
-            Math.Ceiling(Planner.PlannedTotal(rate, Planner.BetterRate(rate, lift), count, beside: beside) * cost / 100)
+        // A page that rests is compared with nobody new.
+        int[] shown = [.. split.Percent.Where(weight => weight > 0)];
+        if (split[0] == 0)
+            return "Nothing can be compared while the control gets no visitors.";
+        if (shown.Length < 2)
+            return "Nothing can be compared while only the control gets visitors.";
+        var weights = Weights.Create(shown);
+        var (rate, lift) = form.Planned;
+        double Needed(int pages, double cost) =>
+            Math.Ceiling(Planner.PlannedTotal(rate, Planner.BetterRate(rate, lift), pages, beside: beside) * cost / 100)
             * 100;
-        var daily = perDay * share / 100;
+        var daily = perDay * form.Share / 100;
         string Days(double visitors, string after) =>
             daily > 0
                 ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(visitors / daily)), "day", "days")} {after}"
                 : "";
-        var cost =
-            allocation == Allocation.Adaptive
-                ? LeaningForecast.Cost(rate, lift, pages, TestSettings.DefaultFloor)
-                : TestDesign.Cost(weights);
-        if (double.IsInfinity(cost))
-            return "A page without visitors cannot be compared.";
-        var now = Needed(pages, cost);
+        var now = Needed(
+            weights.Count,
+            form.Allocation == Allocation.Adaptive
+                ? LeaningForecast.Cost(rate, lift, weights.Count, form.Floor)
+                : TestDesign.Cost(weights)
+        );
         var plan =
             $"About {Format.Count(now)} visitors in total are needed to find a lift of this size"
             + $"{Days(now, "at the traffic of the last 7 days")}. You can check the results at any time.";
-        var soonest = TestDesign.Soonest(pages);
-        if (now - Needed(pages, TestDesign.Cost(soonest)) is var less && less > now * WorthSaying)
+        var soonest = TestDesign.Soonest(weights.Count);
+        if (now - Needed(weights.Count, TestDesign.Cost(soonest)) is var less && less > now * WorthSaying)
             return $"{plan} A split of {soonest} needs about {Format.Count(less)} fewer{Days(less, "less")}.";
-        if (pages >= TestFormModel.MaxPages)
+        if (split.Count >= TestFormModel.MaxPages)
             return plan;
-        var more = Needed(pages + 1, 1) - now;
+        var more = Needed(weights.Count + 1, 1) - now;
         return $"{plan} One more page would need about {Format.Count(more)} more visitors{Days(more, "longer")}.";
     }
 }

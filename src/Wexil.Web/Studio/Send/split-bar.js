@@ -44,16 +44,26 @@ class SplitBar {
     this.asked = "";
   }
 
+  /** The goal of a running test is known; a new one may be told of in the form. */
+  isFewerBetter(form) {
+    const goal = form.querySelector("[name=Goal]");
+    if (!goal) return "fewerIsBetter" in this.section.dataset;
+    return goal.value === "0" && (form.querySelector("[name='MainGoal.LessIsBetter']")?.checked ?? false);
+  }
+
   ask(form) {
     clearTimeout(this.waiting);
     this.waiting = setTimeout(async () => {
-      const value = (name) => form.querySelector(`[name=${name}]`)?.value ?? this.section.dataset[name] ?? "";
+      const value = (name) => form.querySelector(`[name=${name}]`)?.value;
+      const { baseRate, smallestLift } = this.section.dataset;
       const query = new URLSearchParams({
         weights: this.weights().join("/"),
         allocation: form.querySelector("[data-allocation]:checked")?.value ?? "Random",
+        floor: value("Floor") || 1,
         share: value("Share") || 100,
-        baseRate: value("BaseRate") || 0,
-        smallestLift: value("SmallestLift") || 0,
+        baseRate: (value("BaseRate") ?? baseRate) || 0,
+        smallestLift: (value("SmallestLift") ?? smallestLift) || 0,
+        fewerIsBetter: this.isFewerBetter(form),
       }).toString();
       if (query === this.asked) return;
       this.asked = query;
