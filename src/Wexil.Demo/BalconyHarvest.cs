@@ -9,8 +9,8 @@ using Wexil.Store;
 namespace Wexil.Demo;
 
 /// <summary>
-/// A funnel of hosted pages from the opt-in to the upsell: two tests are decided, one of them checked; one is ready to keep, one is too
-/// early.
+/// A funnel of hosted pages from the opt-in to the upsell: two tests are decided, one of them checked since; one is
+/// ready to keep, one is too early.
 /// </summary>
 internal sealed class BalconyHarvest(DemoBuilder demo, DemoVisitors visitors)
 {

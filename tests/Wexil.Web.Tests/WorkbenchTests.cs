@@ -73,9 +73,9 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
         using var owner = await wexil.OwnerAsync();
         async Task<int> VisitorsAsync(string settings)
         {
+            var send = $"/f/{tested.Funnel.Slug}/{tested.Step.Slug}/send";
             var ahead = await owner.GetStringAsync(
-                $"/f/{tested.Funnel.Slug}/{tested.Step.Slug}/send?handler=Ahead&weights=50/50&baseRate=10&smallestLift=20"
-                    + settings
+                $"{send}?handler=Ahead&weights=50/50&baseRate=10&smallestLift=20{settings}"
             );
             return int.Parse(Regex.Match(ahead, "About ([0-9,]+) visitors").Groups[1].Value, NumberStyles.Number);
         }
