@@ -536,6 +536,7 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         using var restarted = new LastSeen(
             wexil.Get<InstallationStore>(),
             wexil.Get<BackgroundProblems>(),
+            wexil.Get<YieldingThreads>(),
             wexil.Time,
             NullLogger<LastSeen>.Instance
         );

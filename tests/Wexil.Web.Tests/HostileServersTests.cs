@@ -159,7 +159,8 @@ public sealed class HostileServersTests
     {
         var time = new FakeTimeProvider();
         var problems = new BackgroundProblems(time);
-        using var work = new TwoItems(problems, time);
+        using var threads = new YieldingThreads();
+        using var work = new TwoItems(problems, threads, time);
         await work.StartAsync(default);
         await Until(() => work.Second == 1);
         Assert.Equal(["The first item"], problems.All.Select(problem => problem.What));
@@ -189,8 +190,8 @@ public sealed class HostileServersTests
             await Task.Delay(5, patience.Token);
     }
 
-    private sealed class TwoItems(BackgroundProblems problems, TimeProvider time)
-        : PeriodicWork("Both items", problems, time, NullLogger.Instance)
+    private sealed class TwoItems(BackgroundProblems problems, YieldingThreads threads, TimeProvider time)
+        : PeriodicWork("Both items", problems, threads, time, NullLogger.Instance)
     {
         public volatile bool IsFirstWell;
 

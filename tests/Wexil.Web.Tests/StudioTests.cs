@@ -91,6 +91,27 @@ public sealed class StudioTests(WexilFixture wexil) : IClassFixture<WexilFixture
     }
 
     [Fact]
+    public async Task Styles_and_scripts_are_sent_compressed_and_what_a_screen_says_is_not()
+    {
+        using var owner = await wexil.OwnerAsync();
+        owner.DefaultRequestHeaders.AcceptEncoding.ParseAdd("br");
+        foreach (var path in new[] { "/wexil.css", "/studio/Send/split-bar.js" })
+        {
+            using var sent = await owner.GetAsync(path);
+            Assert.Equal(["br"], sent.Content.Headers.ContentEncoding);
+            Assert.Contains("Accept-Encoding", sent.Headers.Vary);
+            await using var unpacked = new BrotliStream(
+                await sent.Content.ReadAsStreamAsync(),
+                CompressionMode.Decompress
+            );
+            using var reader = new StreamReader(unpacked);
+            Assert.Contains("{", await reader.ReadToEndAsync(), StringComparison.Ordinal);
+        }
+        using var screen = await owner.GetAsync("/");
+        Assert.Empty(screen.Content.Headers.ContentEncoding);
+    }
+
+    [Fact]
     public async Task Signing_out_closes_the_door_behind_oneself()
     {
         // A session of its own: the tests of a class share the other.

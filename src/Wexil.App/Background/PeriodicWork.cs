@@ -8,8 +8,13 @@ namespace Wexil.App.Background;
 /// its next turn: nothing that another server or a single item does ends the program.
 /// </summary>
 /// <param name="name">What it does, in words for the owner: "Checking pages hosted elsewhere".</param>
-public abstract class PeriodicWork(string name, BackgroundProblems problems, TimeProvider time, ILogger logger)
-    : BackgroundService
+public abstract class PeriodicWork(
+    string name,
+    BackgroundProblems problems,
+    YieldingThreads threads,
+    TimeProvider time,
+    ILogger logger
+) : BackgroundService
 {
     private static readonly Action<ILogger, string, Exception?> Failing = LoggerMessage.Define<string>(
         LogLevel.Error,
@@ -51,17 +56,20 @@ public abstract class PeriodicWork(string name, BackgroundProblems problems, Tim
     }
 
     /// <inheritdoc/>
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    protected override Task ExecuteAsync(CancellationToken stoppingToken) =>
+        threads.RunAsync(() => RepeatAsync(stoppingToken));
+
+    private async Task RepeatAsync(CancellationToken stop)
     {
         try
         {
             while (true)
             {
-                await EachAsync(name, name, () => WorkAsync(stoppingToken), stoppingToken);
-                await Task.Delay(Rest(), time, stoppingToken);
+                await EachAsync(name, name, () => WorkAsync(stop), stop);
+                await Task.Delay(Rest(), time, stop);
             }
         }
-        catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
+        catch (OperationCanceledException) when (stop.IsCancellationRequested)
         {
             // The program ends, as it was asked to.
         }

@@ -16,9 +16,10 @@ public sealed class BackupSchedule(
     DataFolder data,
     SettingStore settings,
     BackgroundProblems problems,
+    YieldingThreads threads,
     TimeProvider time,
     ILogger<BackupSchedule> logger
-) : PeriodicWork("Making backups", problems, time, logger)
+) : PeriodicWork("Making backups", problems, threads, time, logger)
 {
     private static readonly TimeSpan MaxHandOver = TimeSpan.FromHours(1),
         Pause = TimeSpan.FromMinutes(1);

@@ -9,9 +9,10 @@ public sealed class HealthAlarm(
     HealthProblems health,
     OwnerMail mail,
     BackgroundProblems problems,
+    YieldingThreads threads,
     TimeProvider time,
     ILogger<HealthAlarm> logger
-) : PeriodicWork("Watching over Wexil itself", problems, time, logger)
+) : PeriodicWork("Watching over Wexil itself", problems, threads, time, logger)
 {
     /// <summary>What is over sooner needs nobody.</summary>
     public static readonly TimeSpan Patience = TimeSpan.FromMinutes(5);

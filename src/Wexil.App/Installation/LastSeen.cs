@@ -14,9 +14,10 @@ namespace Wexil.App.Installation;
 public sealed class LastSeen(
     InstallationStore wiring,
     BackgroundProblems problems,
+    YieldingThreads threads,
     TimeProvider time,
     ILogger<LastSeen> logger
-) : PeriodicWork("Writing down when pages were last seen", problems, time, logger)
+) : PeriodicWork("Writing down when pages were last seen", problems, threads, time, logger)
 {
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(30);
     private readonly ConcurrentDictionary<string, DateTimeOffset> _seen = new(wiring.Seen());

@@ -20,9 +20,10 @@ public sealed class PageMonitor(
     PageStore pages,
     PageFetcher fetcher,
     BackgroundProblems problems,
+    YieldingThreads threads,
     TimeProvider time,
     ILogger<PageMonitor> logger
-) : PeriodicWork("Checking pages that are hosted elsewhere", problems, time, logger)
+) : PeriodicWork("Checking pages that are hosted elsewhere", problems, threads, time, logger)
 {
     /// <summary>How often pages are looked at.</summary>
     public static readonly TimeSpan Every = TimeSpan.FromMinutes(3);

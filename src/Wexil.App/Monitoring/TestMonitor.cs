@@ -31,9 +31,10 @@ public sealed class TestMonitor(
     OwnerMail mail,
     Routes routes,
     BackgroundProblems problems,
+    YieldingThreads threads,
     TimeProvider time,
     ILogger<TestMonitor> logger
-) : PeriodicWork("Checking running tests", problems, time, logger)
+) : PeriodicWork("Checking running tests", problems, threads, time, logger)
 {
     // Two looks at once would both follow the same rule.
     private readonly SemaphoreSlim _looking = new(1);

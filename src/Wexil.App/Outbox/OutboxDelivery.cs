@@ -21,9 +21,10 @@ public sealed class OutboxDelivery(
     ConfirmTickets tickets,
     VisitorsAddress visitors,
     BackgroundProblems problems,
+    YieldingThreads threads,
     TimeProvider time,
     ILogger<OutboxDelivery> logger
-) : PeriodicWork("Sending what waits in the outbox", problems, time, logger)
+) : PeriodicWork("Sending what waits in the outbox", problems, threads, time, logger)
 {
     private const int AtOnce = 50;
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(5);

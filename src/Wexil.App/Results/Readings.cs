@@ -21,6 +21,9 @@ public sealed class Readings : PeriodicWork
     /// </summary>
     public const int MaxRenewed = 50;
 
+    /// <summary>All lists together renew so many a second, once that many have been renewed at once.</summary>
+    public const int RenewedPerSecond = 20;
+
     /// <summary>Of one core's time, how much renewing in the background takes.</summary>
     private const double Share = 0.05;
 
@@ -38,7 +41,9 @@ public sealed class Readings : PeriodicWork
     private readonly Dictionary<TestId, Entry> _entries = [];
     private long _changes,
         _allStaleAt,
-        _forgottenAt;
+        _forgottenAt,
+        _allowedAt;
+    private double _allowed = MaxRenewed;
 
     /// <summary>Begins with none; the journal tells of what changes from now on.</summary>
     public Readings(
@@ -47,10 +52,11 @@ public sealed class Readings : PeriodicWork
         TestReader reader,
         Journal journal,
         BackgroundProblems problems,
+        YieldingThreads threads,
         TimeProvider time,
         ILogger<Readings> logger
     )
-        : base("Keeping results up to date", problems, time, logger)
+        : base("Keeping results up to date", problems, threads, time, logger)
     {
         (_tests, _funnels, _reader, _open) = (tests, funnels, reader, new(tests.Open));
         journal.Projected += projected => Mark(projected.Tests);
@@ -70,13 +76,16 @@ public sealed class Readings : PeriodicWork
         // The caller read the steps a moment ago; a test on a newer one is there the next time.
         SplitTest[] open = [.. _open.Value.Where(test => steps.ContainsKey(test.Step))];
         var read = open.ToDictionary(test => test.Id, test => Known(test.Id));
+        TestId[] stale =
+        [
+            .. read.Where(known => known.Value is { Reading: not null, IsFresh: false })
+                .OrderBy(known => known.Value.ReadAt)
+                .Select(known => known.Key),
+        ];
         var renewed = Renew(
             [
                 .. read.Where(known => known.Value.Reading is null).Select(known => known.Key),
-                .. read.Where(known => known.Value is { Reading: not null, IsFresh: false })
-                    .OrderBy(known => known.Value.ReadAt)
-                    .Select(known => known.Key)
-                    .Take(MaxRenewed),
+                .. stale.Take(Allow(stale.Length)),
             ],
             steps
         );
@@ -136,6 +145,21 @@ public sealed class Readings : PeriodicWork
                     EntryOf(reading.Test.Id).Keep(reading, before, moment);
         }
         return readings;
+    }
+
+    /// <summary>How many of so many stale results may be renewed now.</summary>
+    private int Allow(int stale)
+    {
+        lock (_lock)
+        {
+            var now = Time.GetTimestamp();
+            var since = Time.GetElapsedTime(_allowedAt, now).TotalSeconds;
+            _allowed = Math.Min(MaxRenewed, _allowed + since * RenewedPerSecond);
+            _allowedAt = now;
+            var renewed = Math.Min(stale, (int)_allowed);
+            _allowed -= renewed;
+            return renewed;
+        }
     }
 
     private void Mark(IEnumerable<TestId> tests)

@@ -13,9 +13,10 @@ public sealed class RetentionWork(
     OldPeople people,
     MailSender mail,
     BackgroundProblems problems,
+    YieldingThreads threads,
     TimeProvider time,
     ILogger<RetentionWork> logger
-) : PeriodicWork("Deleting what is older than you keep", problems, time, logger)
+) : PeriodicWork("Deleting what is older than you keep", problems, threads, time, logger)
 {
     /// <summary>The owner's hour from which on it is done: after the night's backup.</summary>
     public const int Hour = 4;

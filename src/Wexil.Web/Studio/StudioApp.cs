@@ -38,6 +38,12 @@ public static class StudioApp
             services.AddPeriodicWork();
         services.AddSignIn();
         services.AddForms();
+        // Styles and scripts only: what a screen says is secret, and its length would tell of it where it is compressed.
+        services.AddResponseCompression(compression =>
+        {
+            compression.EnableForHttps = true;
+            compression.MimeTypes = ["text/css", "text/javascript", "image/svg+xml"];
+        });
         services.Configure<WebEncoderOptions>(encoder =>
             encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All)
         );
@@ -116,6 +122,7 @@ public static class StudioApp
         app.UseExceptionHandler("/problem");
         app.UseStatusCodePagesWithReExecute("/problem", "?status={0}");
         app.UseMiddleware<StudioGuard>();
+        app.UseResponseCompression();
         app.UseStaticFiles(
             new StaticFileOptions
             {

@@ -146,10 +146,7 @@ public sealed class SendModel(
     public async Task<IActionResult> OnPostStartAsync()
     {
         if (Screen.Testing is not null)
-        {
-            Done = "A test is already running on this step. Nothing was started.";
-            return Redirect(Screen.Address("send"));
-        }
+            return Unchanged("A test is already running on this step. Nothing was started.");
         var chosen = Chosen();
         var weights = CheckWeights(chosen);
         if (chosen.Length > 0 && chosen[0].Page != Control)
@@ -247,10 +244,7 @@ public sealed class SendModel(
         ModelState.Remove(nameof(BaseRate));
         ModelState.Remove(nameof(SmallestLift));
         if (Screen.Testing is not { } open)
-        {
-            Done = AlreadyDecided;
-            return Redirect(Screen.Address("send"));
-        }
+            return Unchanged(AlreadyDecided);
         var test = open.Test;
         var rows = RowsOf(test);
         var weights = CheckWeights(rows);
@@ -282,6 +276,12 @@ public sealed class SendModel(
                 + string.Concat(what.Select(change => change.What.TrimEnd('.') + ". "))
                 + (beginsPhase ? PhaseBegan : "No new phase is needed.");
         }
+        return Redirect(Screen.Address("send"));
+    }
+
+    private RedirectResult Unchanged(string why)
+    {
+        Done = why;
         return Redirect(Screen.Address("send"));
     }
 
