@@ -38,7 +38,7 @@ public static class StudioApp
             services.AddPeriodicWork();
         services.AddSignIn();
         services.AddForms();
-        // Styles and scripts only: what a screen says is secret, and its length would tell of it where it is compressed.
+        // Styles and scripts only: a screen holds secrets, and the length of what is compressed would tell of them.
         services.AddResponseCompression(compression =>
         {
             compression.EnableForHttps = true;
