@@ -55,7 +55,7 @@ internal static class DemoScreens
         ("banner", "/f/balcony-notes/notes-banner/keep", "Keep B. It got"),
         ("banner-line", "/f/balcony-notes/notes-banner/build", "Code for your page"),
         ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It got"),
-        ("learned", "/f/balcony-harvest/calendar/keep", "no difference found"),
+        ("learned", "/f/balcony-harvest/calendar/keep", "Change the words, not the color"),
         ("tests", "/tests?q=", "Change the words"),
         ("add", "/f/balcony-harvest/calendar/build/add", "Import"),
         ("new-funnel", "/funnels/new", "Start with"),
