@@ -16,7 +16,7 @@ public sealed record PageCheck(PageId Page, DateTimeOffset At, IReadOnlyList<Fin
     public bool IsBlind => Findings.All(finding => finding.Good is null);
 }
 
-/// <summary>How outside pages are wired, and the links to show that to who looks after the site.</summary>
+/// <summary>How outside pages are wired, and the links that show it to those who look after the site.</summary>
 public sealed class InstallationStore(Database database, Journal journal, TimeProvider time)
 {
     /// <summary>The last check of each outside page.</summary>

@@ -58,7 +58,7 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
     public bool IsTested(PageId page) => database.Read(c => Running(c, page) is not null);
 
     /// <summary>
-    /// Puts a page away. In a running test nobody new is sent there from now on, in a new phase; who has it keeps it.
+    /// Archives a page. A running test sends no new visitors there, in a new phase; those who have it keep it.
     /// </summary>
     /// <returns>What stands in the way, and nothing was changed; null when it is done.</returns>
     public Task<ShelfProblem?> ArchiveAsync(Page page) => journal.WriteAsync(c => Archive(c, page));
@@ -99,7 +99,7 @@ public sealed class PageShelf(Database database, Journal journal, TimeProvider t
     /// <returns>What stands in the way; null when it is gone.</returns>
     public async Task<ShelfProblem?> DeleteAsync(Page page)
     {
-        // Who saw it a moment ago is counted first.
+        // Visitors who saw it a moment ago are counted first.
         await journal.WhenProjectedAsync();
         return await journal.WriteAsync(c =>
         {

@@ -5,7 +5,7 @@ using Wexil.Store.Recording;
 namespace Wexil.Store;
 
 /// <summary>Somebody whose e-mail address is known.</summary>
-/// <param name="Page">The page that won them last; empty for who was taken in from a file.</param>
+/// <param name="Page">The page that won them last; empty for those imported from a file.</param>
 /// <param name="Source">The source that sent them; empty where none is known.</param>
 /// <param name="Tags">By hand and by rule.</param>
 public sealed record Person(string Email, DateTimeOffset At, string Page, string Source, IReadOnlyList<string> Tags);
@@ -16,7 +16,7 @@ public sealed record Person(string Email, DateTimeOffset At, string Page, string
 /// <param name="Page">A part of the words for the page that they opted in on; empty for all.</param>
 public sealed record PeopleFilter(string Text = "", string Tag = "", string Page = "");
 
-/// <summary>A tag that whoever saw a page of a test has by itself.</summary>
+/// <summary>A tag that everyone who saw a page of a test has by itself.</summary>
 public sealed record TagRule(string Tag, TestId Test, PageId Page, string Words);
 
 /// <summary>People who opted in or were taken in, and their tags.</summary>
@@ -50,7 +50,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
         GROUP BY l.email COLLATE NOCASE
         """;
 
-    // Who was only taken in.
+    // People who were only imported.
     private const string TakenIn = """
         FROM people a
         WHERE ($1 = '' OR instr(lower(a.email), $1) > 0) AND $2 = ''
@@ -206,7 +206,7 @@ public sealed class PeopleStore(Database database, Journal journal, TimeProvider
             )
         );
 
-    /// <summary>Whoever saw the page of the test has the tag; another rule of the tag is replaced.</summary>
+    /// <summary>Everyone who saw the page of the test has the tag; another rule of the tag is replaced.</summary>
     public Task SetRuleAsync(string tag, TestId test, PageId page) =>
         journal.WriteAsync(c =>
             c.Execute(

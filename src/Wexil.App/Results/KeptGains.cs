@@ -118,7 +118,7 @@ public sealed class KeptGains
             var check = inForce.Skip(i + 1).FirstOrDefault(later => later.Test.Check?.Of == line.Test.Id);
             var replaced = inForce.Skip(i + 1).FirstOrDefault(later => later.Verdict.Page != line.Verdict.Page);
             var until = replaced is null ? reached : replaced.Evidence.Reached ?? then;
-            // Whom a test since then put on another page did not see this one.
+            // Visitors whom a test since then put on another page did not see this one.
             var elsewhere = shown
                 .Where(page =>
                     page.Test.Value > line.Test.Id.Value

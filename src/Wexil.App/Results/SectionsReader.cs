@@ -45,7 +45,7 @@ public sealed class SectionsReader(TestStore tests, TestReader reader, TallyStor
             var versions = new int[sections.Count];
             for (var i = 0; i < sections.Count; i++)
             {
-                // Who came while only some of them ran tells nothing of the whole.
+                // Visitors who came while only some of them ran tell nothing of the whole.
                 if (
                     !tally.Versions.TryGetValue(sections[i].Test.Id, out var page)
                     || !places[i].TryGetValue(page, out versions[i])

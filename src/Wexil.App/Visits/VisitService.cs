@@ -70,7 +70,7 @@ public sealed class VisitService
         return turn;
     }
 
-    /// <summary>The same, for who has more to record before anybody is answered.</summary>
+    /// <summary>The same, for a caller that has more to record before the visitor is answered.</summary>
     /// <param name="isInside">The visitor came from another page here, so no link of a source was followed.</param>
     /// <returns>What is shown, and when it is recorded.</returns>
     public (Assignment? Turn, Task Recorded) Arrive(

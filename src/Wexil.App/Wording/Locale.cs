@@ -90,7 +90,7 @@ public sealed class Locale
         if (_numbers.NumberDecimalSeparator != ",")
             return null;
         var parts = text.Split(',');
-        // Whoever types has the space bar, and not the space that is printed.
+        // A keyboard has the space bar, and not the space that is printed.
         var groups = parts[0].Split(_numbers.NumberGroupSeparator == "." ? ['.'] : [' ', '\u00a0', '\u202f']);
         return parts.Length > 2 || groups.Skip(1).Any(group => group.Length != 3)
             ? null

@@ -22,7 +22,7 @@ public static class FunnelPath
         if (steps.FirstOrDefault(other => other.Id == step.Yes) is { IsArchived: false } chosen)
             return chosen;
         var later = Later(steps, step);
-        // Who took the upsell is not offered the cheaper one.
+        // A buyer who took the upsell is not offered the cheaper one.
         return step.Kind == StepKind.Upsell
             ? later.FirstOrDefault(other => other.Kind != StepKind.Downsell)
             : later.FirstOrDefault();

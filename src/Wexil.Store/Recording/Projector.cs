@@ -334,7 +334,7 @@ internal sealed class Projector : IDisposable
         if (arrival.ToStep)
             _steps.Reached(happened.Step, TimeBucket.StartOf(at));
         TakePlace(happened, note, arrival.Source, arrival.ToFunnel, host: 0);
-        // Who has just come has no place in a test of another step.
+        // A visitor who has just come has no place in a test of another step.
         if (arrival.ToFunnel)
             return;
         if (arrival.ToStep && role.TellsLeads)
@@ -342,7 +342,7 @@ internal sealed class Projector : IDisposable
         CreditArrival(happened.Step.Value, role, visitor, at);
     }
 
-    /// <param name="isNew">Who has just come into the funnel has no place in another of its tests.</param>
+    /// <param name="isNew">A visitor who has just come into the funnel has no place in another of its tests.</param>
     /// <param name="host">The step on whose pages the section is; 0 where this is a step.</param>
     private void TakePlace(JournalEvent happened, VisitNote note, long source, bool isNew, long host)
     {

@@ -194,7 +194,7 @@ public sealed class WexilHost : IAsyncDisposable
     private WebApplication BuildStudio(WexilOptions options, DataFolder folder, IServiceCollection shared)
     {
         var builder = WebApplication.CreateBuilder(Application());
-        // The keys lie in the data folder like everything else; who can read it needs no key.
+        // The keys lie in the data folder like everything else; whoever can read it needs no key.
         Log(builder.Logging, options);
         builder.Logging.AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error);
         builder.WebHost.ConfigureKestrel(kestrel =>

@@ -90,7 +90,7 @@ public sealed class GoEndpoint(
         return (turn?.Page, recorded);
     }
 
-    // Robots, previews and who keeps no cookie see what the step stands for; the owner sees what a visitor would.
+    // Robots, previews and browsers that keep no cookie see the step's page; the owner sees what a visitor would.
     private RoutePage? PageForUncounted(RequestClassification caller, RouteStep step, Visit visit, bool known)
     {
         var page = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private

@@ -16,7 +16,7 @@ public sealed class PageEndpoint(
     TimeProvider time
 ) : IVisitorsEndpoint
 {
-    // Who tries a page sees its own scripts at work, and fires nobody else's.
+    // An owner who tries a page sees its own scripts at work, and fires nobody else's.
     private const string Trying = "script-src 'self' 'unsafe-inline'; connect-src 'self'; frame-src 'none'";
 
     public void Map(IEndpointRouteBuilder routes) => routes.MapMethods("/p/{slug}/{**path}", RouteParts.Read, Answer);

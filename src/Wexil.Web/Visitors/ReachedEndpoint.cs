@@ -56,7 +56,7 @@ public sealed class ReachedEndpoint(
         DateTimeOffset now
     )
     {
-        // Who is on a page hosted here has been noted when it was served.
+        // A visitor of a page hosted here was noted when it was served.
         if (page is { Outside: not null })
         {
             // A rehearsal's message says nothing of the script in a visitor's browser.

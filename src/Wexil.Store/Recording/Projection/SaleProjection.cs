@@ -94,7 +94,7 @@ internal sealed class SaleProjection : IDisposable
             known = known with { Visitor = OfLead(known.Email) };
         known = Valued(known, notice.Currency, map);
         Write(notice.Order, notice.Currency, known);
-        // Who is found only now has been credited with nothing before.
+        // A buyer who is found only now has been credited with nothing before.
         var credited = before is { Visitor: not null } ? balance.Net : 0;
         return Credit(
             known,

@@ -15,7 +15,7 @@ public sealed class Passwords(TeamStore team) : IDisposable
     // A check takes a core for a while, on purpose; strangers get at two cores at most.
     private readonly SemaphoreSlim _checks = new(2);
 
-    // Who asks for a name that nobody has waits as long as for another, and so does not learn which names there are.
+    // Asking for a name that nobody has takes as long as for another, so that it does not tell which names there are.
     private readonly Lazy<string> _nobody = new(() => new PasswordHasher<object>().HashPassword(Nobody, "nobody's"));
 
     /// <param name="member">Null for a name that nobody has: no password is right.</param>

@@ -154,7 +154,7 @@ export class EditQueue {
         redirect: "manual",
         keepalive: size < KEPT_ALIVE,
       });
-      // Who is not signed in any more is led to the sign-in; a token of an earlier sign-in is refused.
+      // A person who is not signed in any more is led to the sign-in; a token of an earlier sign-in is refused.
       if (response.type === "opaqueredirect" || response.status === 400 || response.status === 401) return "signed-out";
       if (!response.ok) return "refused";
       return await response.json();

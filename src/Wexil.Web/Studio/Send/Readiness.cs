@@ -126,7 +126,7 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Secret
             : new(what, true, $"{name} responds and has the tracking script.");
     }
 
-    /// <summary>Whether browsers let what is done on the goal's page be credited to who saw the tested pages.</summary>
+    /// <summary>Whether browsers let visitors of the tested pages be credited on the goal's page.</summary>
     private IEnumerable<ReadyLine> Credited(StepScreen screen, IReadOnlyList<Page> shown, Step step)
     {
         if (step.Page is not { } id || pages.Find(id) is not { Outside: not null } page)

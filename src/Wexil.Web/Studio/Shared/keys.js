@@ -2,8 +2,8 @@
 const typing = (target) => target.closest("input, textarea, select, [contenteditable], [role=slider]");
 const follow = (selector) => document.querySelector(selector)?.click();
 
-// Who was just typing in a page in a frame means that page, and not this screen: until something here is pressed or
-// tabbed to.
+// While the focus is in a page in a frame, keys are meant for that page and not for this screen: until something here
+// is pressed or tabbed to.
 let isElsewhere = false;
 addEventListener("blur", () => (isElsewhere = document.activeElement?.localName === "iframe"));
 for (const event of ["pointerdown", "focusin"]) {

@@ -18,7 +18,7 @@ public sealed class CrowdNumbers(byte[] key)
         _agents = HMACSHA256.HashData(key, "agents"u8);
     private ConcurrentDictionary<string, int> _known = new(StringComparer.Ordinal);
 
-    /// <summary>Of who asks.</summary>
+    /// <summary>Of the caller.</summary>
     public Crowd Of(HttpContext http)
     {
         var network = NetworkName.Wide(http.Connection.RemoteIpAddress);

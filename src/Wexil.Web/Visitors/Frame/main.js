@@ -164,7 +164,7 @@ document.fonts?.ready.then(lonelyWords);
 
 addEventListener("message", ({ data, source }) => {
   if (source !== parent || !data) return;
-  // Who began to listen after the page was there asks for what was said before.
+  // A listener that came after the page was there asks for what was said before.
   if (data.ask && document.readyState !== "loading") ready();
   if (typeof data.scroll === "number") scrollTo({ top: data.scroll, behavior: "instant" });
   if (data.outline) {

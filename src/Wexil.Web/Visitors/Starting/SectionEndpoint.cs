@@ -94,8 +94,8 @@ public sealed class SectionEndpoint(
         await reached;
     }
 
-    // Who sees a part of a page is on it, and in the funnel: nobody else may have told, since the page’s own script
-    // knows no visitor before there is an id.
+    // A visitor who sees a part of a page is on it, and in the funnel. Nothing else may have reported it, since the
+    // page’s own script knows no visitor before there is an id.
     private Task ReachAsync(RouteStep section, VisitorId visitor, DateTimeOffset now) =>
         visits.Routes.Step(section.Host!.Value)?.Page is { Outside: not null } page
             ? visits.ReachAsync(page, visitor, now)
