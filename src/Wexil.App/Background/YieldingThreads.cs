@@ -12,8 +12,9 @@ namespace Wexil.App.Background;
 /// </remarks>
 public sealed partial class YieldingThreads : TaskScheduler, IDisposable
 {
-    // Beside a busy thread of the usual niceness, a tenth of a processor is left.
-    private const int Niceness = 10,
+    // Beside a busy thread of the usual niceness, a quarter of a processor is left: a browser or a proxy on the same
+    // machine does not keep Studio waiting for long.
+    private const int Niceness = 5,
         OwnThread = 0;
 
     private readonly Queue<Task> _waiting = [];

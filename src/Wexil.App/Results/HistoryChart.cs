@@ -60,6 +60,7 @@ public sealed class HistoryChart
     /// <summary>A stretch of a page's line.</summary>
     public sealed record Line(string Tone, string Path, bool IsKept, bool IsOver);
 
+    /// <summary>What stands below a test.</summary>
     public sealed record Label(double X, double Y, string Name, string Words);
 
     public double Height { get; }

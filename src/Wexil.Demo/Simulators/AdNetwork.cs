@@ -35,11 +35,13 @@ public sealed class AdNetwork : IAsyncDisposable
     private AdNetwork(TimeProvider time, int seed, long firstClick) =>
         (_time, _chance, _lastClick) = (time, new(seed), firstClick - 1);
 
+    /// <summary>Somebody whom the network sent.</summary>
     public sealed record Click(string Id, DateTimeOffset At, decimal Cost)
     {
         public ConcurrentDictionary<string, string> Conversions { get; } = new();
     }
 
+    /// <summary>A link that the network sends people to, until the budget is spent.</summary>
     public sealed record Campaign(int Id, string Name, string Link, decimal Price, decimal Budget)
     {
         private readonly Lock _lock = new();

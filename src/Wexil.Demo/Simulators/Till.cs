@@ -31,8 +31,11 @@ public sealed class Till : IAsyncDisposable
     private Till(string wexil, Func<byte[]?> secret, TimeProvider time, int first) =>
         (_wexil, _secret, _time, _last) = (wexil, secret, time, first - 1);
 
+    /// <param name="Price">In cents.</param>
+    /// <param name="Next">Where buyers go on to.</param>
     public sealed record Product(string Name, long Price, string Next);
 
+    /// <param name="Token">Says which visitor buys.</param>
     public sealed record Order(string Number, Product Product, string Email, string Token, string Page)
     {
         public long Refunded { get; set; }

@@ -6,6 +6,7 @@ namespace Wexil.Web.Visitors;
 /// <summary>Sends a file from memory.</summary>
 public static class FileResponse
 {
+    /// <summary>How long a browser may keep a file.</summary>
     public enum Caching
     {
         /// <summary>The next visitor may be due another page.</summary>

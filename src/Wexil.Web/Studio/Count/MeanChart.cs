@@ -17,6 +17,7 @@ public sealed class MeanChart
     private const double Left = 60,
         Right = 830;
 
+    /// <summary>A page, in the chart’s own units.</summary>
     public sealed record Row(string Letter, double Base, double From, double Until, double Mean, string Words);
 
     public IReadOnlyList<Row> Rows { get; }

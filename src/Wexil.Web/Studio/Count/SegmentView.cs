@@ -9,6 +9,7 @@ namespace Wexil.Web.Studio.Count;
 /// <param name="Stands">The difference holds after allowing for all comparisons of the table.</param>
 public sealed record SegmentViewCell(string Value, string Below, bool Stands);
 
+/// <summary>A segment and what each page had in it.</summary>
 public sealed record SegmentViewRow(string Name, long Visitors, IReadOnlyList<SegmentViewCell> Cells, bool IsSmall);
 
 /// <summary>A table of segments in words, by rate or by money.</summary>

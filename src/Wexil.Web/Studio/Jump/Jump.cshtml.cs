@@ -8,6 +8,7 @@ namespace Wexil.Web.Studio.Jump;
 /// <summary>Finds a step, a page or a link by a part of its name.</summary>
 public sealed class JumpModel(SearchStore search) : PageModel
 {
+    /// <summary>Something that was found, and where it is.</summary>
     public sealed record Hit(string Address, string Name, string What);
 
     [BindProperty(SupportsGet = true)]

@@ -11,6 +11,7 @@ public sealed class AudienceForm
     private const int EmptyRules = 2,
         MaxRules = 20;
 
+    /// <summary>A rule about the address, as it was typed.</summary>
     public sealed class Rule
     {
         public bool TakesIn { get; set; }

@@ -40,18 +40,6 @@ public sealed class SendModel(
     /// <summary>How many phases are listed, the newest; weights that follow the evidence begin one an hour.</summary>
     public const int MaxPhases = 20;
 
-    /// <summary>As whom the owner tries a link or the rules.</summary>
-    public sealed class TryForm
-    {
-        public string? Address { get; set; }
-        public Device Device { get; set; }
-        public string? Country { get; set; }
-        public string? Language { get; set; }
-        public bool Returning { get; set; }
-        public string? Source { get; set; }
-        public long? Page { get; set; }
-    }
-
     public override string Stage => "send";
 
     public string Link => visitors.Link(Screen.Place.Slug);
@@ -361,11 +349,7 @@ public sealed class SendModel(
         var audience = Who.Read(ModelState, nameof(Who));
         if (ModelState.IsValid)
         {
-            var query =
-                Try.Address is { Length: > 0 } address && address.IndexOf('?') is >= 0 and var at
-                    ? address[at..].Split('#')[0]
-                    : "";
-            var traits = TryTraits(query);
+            var (query, traits) = (Try.Query, TryTraits(Try.Query));
             var admission = audience.Judge(traits, query);
             var why = AudienceWording.Why(admission, audience, traits);
             Judged = (
@@ -393,21 +377,13 @@ public sealed class SendModel(
         return Page();
     }
 
-    private Traits TryTraits(string query)
-    {
-        var source = SourceTag.From(
-            Try.Source ?? AddressQuery.Value(query, SourceTag.Parameter) ?? AddressQuery.Value(query, "utm_source")
+    private Traits TryTraits(string query) =>
+        Try.Read(
+            query,
+            source =>
+                sources.ForFunnel(Screen.Funnel.Id).Any(own => own.Tag == source && own.Kind == SourceKind.Affiliate),
+            Settings.AffiliateParameter
         );
-        return new(
-            Try.Device,
-            Names.IsCountry(Try.Country ?? "") ? Try.Country!.ToUpperInvariant() : "",
-            Names.IsLanguage(Try.Language ?? "") ? Try.Language!.ToLowerInvariant() : "",
-            Try.Returning,
-            source,
-            sources.ForFunnel(Screen.Funnel.Id).Any(known => known.Tag == source && known.Kind == SourceKind.Affiliate)
-                || AddressQuery.Value(query, Settings.AffiliateParameter) is not null
-        );
-    }
 
     private Task<IReadOnlyList<ReadyLine>> ReadyAsync(IReadOnlyList<Row> chosen, Goal? main) =>
         readiness.LookAsync(

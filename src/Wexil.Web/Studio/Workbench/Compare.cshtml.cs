@@ -16,6 +16,7 @@ public sealed class CompareModel(SettingStore settings) : PageModel
     private const double DefaultLift = 20;
     private static readonly (string, string) Words = ("conversions", "conversion");
 
+    /// <summary>A page as it was typed.</summary>
     public sealed class Row
     {
         public string? Name { get; set; }
