@@ -40,6 +40,11 @@ public sealed class Browser : IDisposable
         );
         _driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options, Hang);
         _driver.Manage().Timeouts().AsynchronousJavaScript = Hang;
+        Resize(width, height);
+    }
+
+    /// <summary>Gives the window another size; the page stays.</summary>
+    public void Resize(int width, int height) =>
         _driver.ExecuteCdpCommand(
             "Emulation.setDeviceMetricsOverride",
             new()
@@ -50,7 +55,6 @@ public sealed class Browser : IDisposable
                 ["mobile"] = false,
             }
         );
-    }
 
     public IWebDriver Driver => _driver;
 

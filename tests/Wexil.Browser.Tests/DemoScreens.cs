@@ -77,8 +77,8 @@ internal static class DemoScreens
         ("problem", "/f/herb-club/swap/count", "in a row without one opt-in"),
     ];
 
-    /// <summary>With WEXIL_PICTURES naming a folder, the pictures that lie there are taken anew.</summary>
-    public static async Task AreAllGoodAsync(int width, int height)
+    /// <param name="also">What else is looked at on each screen, by its name.</param>
+    public static async Task AreAllGoodAsync(int width, int height, Func<Browser, string, Task> also)
     {
         await using var site = await Site.StartAsync();
         await DemoWorld.FillAsync(site.Host, TextWriter.Null);
@@ -106,13 +106,17 @@ internal static class DemoScreens
                 owner.Run("[...document.querySelectorAll('[data-live^=crossing]')].pop().scrollIntoView()");
             owner.IsAccessible();
             owner.HoldsRightToLeft();
-            owner.KeepsStill();
-            if (
-                Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder
-                && File.Exists(Path.Combine(folder, name + ".png"))
-                && width == 1280
-            )
-                await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), owner.Picture());
+            await also(owner, name);
         }
+    }
+
+    /// <summary>With WEXIL_PICTURES naming a folder, a picture that lies there is taken anew.</summary>
+    public static async Task TakePictureAsync(Browser owner, string name)
+    {
+        if (
+            Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder
+            && File.Exists(Path.Combine(folder, name + ".png"))
+        )
+            await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), owner.Picture());
     }
 }
