@@ -12,9 +12,9 @@ namespace Wexil.App.Background;
 /// </remarks>
 public sealed partial class YieldingThreads : TaskScheduler, IDisposable
 {
-    // Beside a busy thread of the usual niceness, a quarter of a processor is left: a browser or a proxy on the same
-    // machine does not keep Studio waiting for long.
-    private const int Niceness = 5,
+    // Beside a busy thread of the usual niceness, a tenth of a processor is left. At half of this, visitors beside
+    // screens waited half as long again (bench screens).
+    private const int Niceness = 10,
         OwnThread = 0;
 
     private readonly Queue<Task> _waiting = [];

@@ -20,7 +20,7 @@ public sealed class YieldingThreadsTests
             await Task.Run(() => seen.Add(Niceness()));
         });
         var usual = await Task.Run(Niceness);
-        var yielding = Math.Min(MostNiceness, usual + 5);
+        var yielding = Math.Min(MostNiceness, usual + 10);
         Assert.Equal([yielding, yielding, usual], seen);
     }
 
