@@ -44,7 +44,7 @@ class SplitBar {
     this.asked = "";
   }
 
-  /** The goal of a running test is known; a new one may be told of in the form. */
+  /** Of a running test as it was started; of a new one as it is set in the form. */
   isFewerBetter(form) {
     const goal = form.querySelector("[name=Goal]");
     if (!goal) return "fewerIsBetter" in this.section.dataset;
