@@ -154,6 +154,17 @@ public sealed class CheckTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
+    public async Task A_check_that_nobody_came_to_says_so_in_a_sentence()
+    {
+        var tested = await BetterAsync("nobody");
+        using var owner = await wexil.OwnerAsync();
+        await KeepAsync(owner, tested, "nobody", share: 10, weeks: 4, takesBack: true);
+        var keep = Address(tested, "nobody", "keep");
+        await WexilFixture.PostAsync(owner, keep, "Keep", ("Kept", $"{tested.B.Id.Value}"), ("Confirmed", "true"));
+        Assert.Contains("The check measured too little to tell.", await ReadAsync(owner, keep));
+    }
+
+    [Fact]
     public async Task Keeping_is_undone_while_the_check_goes_on_and_the_test_resumes()
     {
         var tested = await BetterAsync("undone");

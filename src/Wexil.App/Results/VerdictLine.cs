@@ -71,7 +71,7 @@ public sealed record VerdictLine(StoredVerdict Verdict, SplitTest Test)
         {
             var measured = Measured is { } uplift ? new UpliftWords(uplift, false, Evidence.Many, _ => "").Brief : null;
             var end = Place == 0 ? "" : ", page brought back";
-            return measured is null ? $"too little to measure{end}" : $"measured {measured}{end}";
+            return measured is null ? $"measured too little to tell{end}" : $"measured {measured}{end}";
         }
     }
 }
