@@ -8,17 +8,15 @@ internal static class LedgerSums
 {
     private const string Net = "sum(coalesce(o.worth, max(0, o.sold - o.refunded)))";
 
-    // The pages that the buyer was shown before ordering; a buyer in two tests counts in both.
+    // An order that is credited to two tests counts in both.
     private const string ByTest = $"""
         SELECT n.test_id one, n.page_id other, o.counted_in, count(*) orders, {Net} net
-        FROM orders o JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL
-          AND n.closed = 0
+        FROM orders o JOIN order_tests n ON n.order_id = o.order_id AND n.currency = o.currency
         """;
 
     private const string BySource = $"""
-        SELECT CASE WHEN o.visitor IS NULL THEN -3
-            ELSE coalesce((SELECT v.source_id FROM visitors v WHERE v.visitor = o.visitor LIMIT 1), -2) END one,
-          0 other, o.counted_in, count(*) orders, {Net} net
+        SELECT CASE WHEN o.visitor IS NULL THEN -3 ELSE coalesce(o.source_id, -2) END one, 0 other, o.counted_in,
+          count(*) orders, {Net} net
         FROM orders o
         """;
 

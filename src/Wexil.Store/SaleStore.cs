@@ -59,7 +59,7 @@ public enum LedgerBy
     /// <summary>By the page that sold it.</summary>
     Page,
 
-    /// <summary>By the page of each test that the buyer was shown; a buyer in two tests counts in both.</summary>
+    /// <summary>By the page of each test that an order is credited to; one in two tests counts in both.</summary>
     Test,
 
     /// <summary>By the source that sent the buyer.</summary>
@@ -76,8 +76,7 @@ public sealed class SaleStore(Database database, Journal journal)
 {
     private const string Columns = """
         SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name page_name, o.channel,
-          o.visitor, o.worth,
-          EXISTS (SELECT 1 FROM visitors v WHERE v.visitor = o.visitor) is_known
+          o.visitor, o.worth, o.source_id IS NOT NULL is_counted
         FROM orders o LEFT JOIN pages p ON p.id = o.page_id
         """;
 
@@ -192,7 +191,7 @@ public sealed class SaleStore(Database database, Journal journal)
         );
 
     /// <summary>
-    /// What orders brought by product, by the page bought from, by the page of a test that the buyer was shown, or by
+    /// What orders brought by product, by the page bought from, by the page of a test that they are credited to, or by
     /// source; the most first, at most fifty.
     /// </summary>
     public IReadOnlyList<LedgerSum> Sums(LedgerFilter filter, LedgerBy by) =>
@@ -280,20 +279,21 @@ public sealed class SaleStore(Database database, Journal journal)
             row.TextOrNull("page_name"),
             Enum.Parse<SaleChannel>(row.GetString("channel")),
             visitor is null ? null : new VisitorId(new Guid(visitor, bigEndian: true)),
-            row.GetBoolean("is_known"),
-            visitor is null ? [] : Tested(c, visitor, row.GetInt64("at"))
+            row.GetBoolean("is_counted"),
+            Tested(c, row.GetString("order_id"), row.GetString("currency"))
         );
     }
 
-    private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, byte[] visitor, long at) =>
+    private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, string order, string currency) =>
         c.Rows(
             """
-            SELECT DISTINCT t.name, p.name FROM earnings e
-              JOIN enrolments n ON n.visitor = e.visitor AND n.test_id = e.test_id AND n.at <= $2
-            JOIN tests t ON t.id = e.test_id JOIN pages p ON p.id = n.page_id WHERE e.visitor = $1 ORDER BY t.id
+            SELECT t.name, p.name
+            FROM order_tests o JOIN tests t ON t.id = o.test_id JOIN pages p ON p.id = o.page_id
+            WHERE o.order_id = $1 AND o.currency = $2
+            ORDER BY t.id
             """,
             row => (row.GetString(0), row.GetString(1)),
-            visitor,
-            at
+            order,
+            currency
         );
 }

@@ -100,12 +100,12 @@ internal sealed class MoneyProjection : IDisposable
     }
 
     /// <summary>Credits money to the places of its visitor in tests, and to the source.</summary>
-    /// <returns>The tests that it is credited to.</returns>
-    public IReadOnlyList<long> Credit(MoneyMove move, ProjectionContext map)
+    /// <returns>The places that it is credited to.</returns>
+    public IReadOnlyList<Place> Credit(MoneyMove move, ProjectionContext map)
     {
         var places = Places(move.Visitor, move.At, null, map);
         Credit(move, places, map);
-        return [.. places.Select(place => place.Test)];
+        return places;
     }
 
     /// <summary>

@@ -28,16 +28,19 @@ internal sealed class SaleProjection : IDisposable
 {
     private readonly PreparedStatement _order,
         _write,
+        _test,
         _lead,
         _claim;
     private readonly MoneyProjection _money;
+    private readonly VisitorRows _rows;
 
     public SaleProjection(SqliteConnection connection, VisitorRows rows)
     {
+        _rows = rows;
         _order = new(
             connection,
             """
-            SELECT at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth
+            SELECT at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth, source_id
             FROM orders
             WHERE order_id = ?1 AND currency = ?2
             """
@@ -46,14 +49,15 @@ internal sealed class SaleProjection : IDisposable
             connection,
             """
             INSERT INTO orders (order_id, currency, at, sold, refunded, product, email, page_id, channel, visitor,
-              counted_in, worth)
-            VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)
+              counted_in, worth, source_id)
+            VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)
             ON CONFLICT DO UPDATE SET at = excluded.at, sold = excluded.sold, refunded = excluded.refunded,
               product = excluded.product, email = excluded.email, page_id = excluded.page_id,
               channel = excluded.channel, visitor = excluded.visitor, counted_in = excluded.counted_in,
-              worth = excluded.worth
+              worth = excluded.worth, source_id = excluded.source_id
             """
         );
+        _test = new(connection, "INSERT OR IGNORE INTO order_tests VALUES (?1, ?2, ?3, ?4)");
         _lead = new(connection, "SELECT visitor FROM leads WHERE email = ?1 COLLATE NOCASE ORDER BY at DESC LIMIT 1");
         _claim = new(connection, "SELECT currency FROM orders WHERE order_id = ?1 AND visitor IS NULL");
         _money = new(connection, rows);
@@ -92,13 +96,13 @@ internal sealed class SaleProjection : IDisposable
                 };
         if (known.Visitor is null && known.Email.Length > 0)
             known = known with { Visitor = OfLead(known.Email) };
-        known = Valued(known, notice.Currency, map);
+        known = Valued(known with { Source = known.Source ?? SourceOf(known.Visitor) }, notice.Currency, map);
         Write(notice.Order, notice.Currency, known);
         // A buyer who is found only now has been credited with nothing before.
         var credited = before is { Visitor: not null } ? balance.Net : 0;
         return Credit(
+            (notice.Order, notice.Currency),
             known,
-            notice.Currency,
             credited,
             isFirstSale || (before is { Visitor: null } && after.Sold > 0) ? 1 : 0,
             map
@@ -115,9 +119,9 @@ internal sealed class SaleProjection : IDisposable
             currencies.Add(_claim.Text(0)!);
         foreach (var currency in currencies)
         {
-            var found = Find(order, currency)! with { Visitor = visitor };
+            var found = Find(order, currency)! with { Visitor = visitor, Source = SourceOf(visitor) };
             Write(order, currency, found);
-            if (Credit(found, currency, 0, found.Balance.Sold > 0 ? 1 : 0, map) is { } credit)
+            if (Credit((order, currency), found, 0, found.Balance.Sold > 0 ? 1 : 0, map) is { } credit)
                 credited.Add(credit);
         }
         return credited;
@@ -162,7 +166,7 @@ internal sealed class SaleProjection : IDisposable
 
     public void Dispose()
     {
-        foreach (var part in (IDisposable[])[_order, _write, _lead, _claim, _money])
+        foreach (var part in (IDisposable[])[_order, _write, _test, _lead, _claim, _money])
             part.Dispose();
     }
 
@@ -173,13 +177,25 @@ internal sealed class SaleProjection : IDisposable
     }
 
     /// <param name="credited">What the visitor was credited with before, in the order's currency.</param>
-    private CreditedSale? Credit(Order order, string currency, long credited, int orders, ProjectionContext map)
+    private CreditedSale? Credit(
+        (string Order, string Currency) key,
+        Order order,
+        long credited,
+        int orders,
+        ProjectionContext map
+    )
     {
         // Both by the rate of the order's day, so that all money back leaves nothing.
-        var worth = order.Worth is { } whole ? whole - map.Worth(currency, credited, order.At)!.Value : 0;
+        var worth = order.Worth is { } whole ? whole - map.Worth(key.Currency, credited, order.At)!.Value : 0;
         var amount = order.Worth is null ? order.Balance.Net - credited : worth;
         if (order.Visitor is not { } visitor || (amount == 0 && orders == 0))
             return null;
+        var places = _money.Credit(
+            new(visitor, order.At, order.CountedIn, amount, orders, order.Worth is not null),
+            map
+        );
+        foreach (var place in places)
+            _test.Bind(1, key.Order).Bind(2, key.Currency).Bind(3, place.Test).Bind(4, place.Page).Run();
         return new(
             visitor,
             order.At,
@@ -188,9 +204,13 @@ internal sealed class SaleProjection : IDisposable
             worth,
             amount,
             order.CountedIn,
-            _money.Credit(new(visitor, order.At, order.CountedIn, amount, orders, order.Worth is not null), map)
+            [.. places.Select(place => place.Test)]
         );
     }
+
+    /// <summary>Who sent a buyer; null for one who is no visitor who counts.</summary>
+    private long? SourceOf(Guid? visitor) =>
+        visitor is { } known ? _rows.Of(known).Funnels.MinBy(visit => visit.Funnel)?.Source : null;
 
     private Guid? OfLead(string email)
     {
@@ -217,6 +237,7 @@ internal sealed class SaleProjection : IDisposable
         {
             CountedIn = _order.Text(8)!,
             Worth = _order.IsNull(9) ? null : _order.Number(9),
+            Source = _order.IsNull(10) ? null : _order.Number(10),
         };
         _order.Reset();
         return found;
@@ -235,7 +256,8 @@ internal sealed class SaleProjection : IDisposable
             .Bind(8, known.Page)
             .Bind(9, known.Channel)
             .Bind(11, known.CountedIn)
-            .Bind(12, known.Worth);
+            .Bind(12, known.Worth)
+            .Bind(13, known.Source);
         (known.Visitor is { } visitor ? _write.Bind(10, visitor) : _write.Bind(10, (long?)null)).Run();
     }
 
@@ -254,6 +276,9 @@ internal sealed class SaleProjection : IDisposable
 
         /// <summary>In the owner's currency; null where no rate is known.</summary>
         public long? Worth { get; init; }
+
+        /// <summary>The source that sent the buyer; null where the buyer is no visitor who counts.</summary>
+        public long? Source { get; init; }
 
         public long Counted => Worth ?? Balance.Net;
     }
