@@ -79,7 +79,8 @@ public sealed class Browser : IDisposable
     public ReadOnlyCollection<IWebElement> All(string css) => _driver.FindElements(By.CssSelector(css));
 
     /// <summary>
-    /// Follows the link, presses the button or opens the details with this text, or with this text in it.
+    /// Follows the link, presses the button or opens the details with this text, or with this text in it. A part that
+    /// follows the counting may be replaced before it is pressed: then what stands there now is pressed.
     /// </summary>
     public void Press(string text)
     {
@@ -87,11 +88,15 @@ public sealed class Browser : IDisposable
             _driver
                 .FindElements(By.XPath($"//*[self::a or self::button or self::summary][{test}]"))
                 .FirstOrDefault(e => e.Displayed);
-        var element = WaitFor(() =>
-            Shown($"normalize-space() = \"{text}\"") ?? Shown($"contains(normalize-space(), \"{text}\")")
-        );
-        _driver.ExecuteScript("arguments[0].scrollIntoView({block:'center'})", element);
-        element.Click();
+        WaitFor(() =>
+        {
+            var element = Shown($"normalize-space() = \"{text}\"") ?? Shown($"contains(normalize-space(), \"{text}\")");
+            if (element is null)
+                return null;
+            _driver.ExecuteScript("arguments[0].scrollIntoView({block:'center'})", element);
+            element.Click();
+            return element;
+        });
     }
 
     public void Fill(string css, string text)

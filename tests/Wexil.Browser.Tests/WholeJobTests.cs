@@ -139,7 +139,7 @@ public sealed class WholeJobTests
         owner.Press("Count");
         owner.WaitForText("No visitors yet.");
         owner.IsAccessible();
-        owner.Run("window.stillTheSame = true");
+        owner.Run("window.stillTheSame = true; document.querySelector('[data-live=line-build]').stillTheSame = true");
         using var visitor = new Browser();
         var seen = new HashSet<string>();
         var people = 0;
@@ -165,6 +165,8 @@ public sealed class WholeJobTests
             );
         }
         Assert.Equal(true, owner.Run("return window.stillTheSame"));
+        // What says the same stays in place, to be clicked or marked.
+        Assert.Equal(true, owner.Run("return document.querySelector('[data-live=line-build]').stillTheSame"));
         owner.WaitForText("Too few opt-ins to tell yet.");
         owner.IsAccessible();
 

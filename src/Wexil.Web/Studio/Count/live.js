@@ -5,11 +5,13 @@ let again = false;
 
 const sheetOf = (part) => part.closest(".stack > *");
 
-// Puts a part in the place of the one that stands there, unless somebody is in it. Returns its sheet.
+// Puts a part in the place of the one that stands there, unless somebody is in it or it says the same: what is replaced
+// cannot be clicked or marked just then. Returns its sheet.
 function put(part, old) {
   if (old.contains(document.activeElement)) return sheetOf(old);
   for (const open of old.querySelectorAll("details[open][id]"))
     part.querySelector(`#${open.id}`)?.setAttribute("open", "");
+  if (old.isEqualNode(part)) return sheetOf(old);
   old.replaceWith(document.adoptNode(part));
   return sheetOf(part);
 }
