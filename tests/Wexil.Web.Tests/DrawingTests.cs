@@ -5,6 +5,7 @@ using Wexil.App.Results;
 using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.SplitTests;
+using Wexil.Web.Studio.Count;
 using Wexil.Web.Studio.Workbench;
 
 namespace Wexil.Web.Tests;
@@ -113,6 +114,75 @@ public sealed partial class DrawingTests
                     )
                 );
             });
+
+    [Fact]
+    public void Weights_over_time_show_what_each_page_had_however_often_they_changed() =>
+        Gen.Select(Gen.Int[0, 100], Gen.Int[1, 5000], Gen.Int[0, 20])
+            .Array[2, 1500]
+            .AlwaysHolds(
+                (changes) =>
+                {
+                    var began = DateTimeOffset.UnixEpoch;
+                    var at = began;
+                    var phases = new List<Phase>();
+                    foreach (var (share, minutes, paused) in changes)
+                    {
+                        var end = at.AddMinutes(minutes);
+                        phases.Add(new(new(phases.Count), Weights.Create(share, 100 - share), "", at, end));
+                        // Now and then nobody is sent for a day.
+                        at = paused == 0 ? end.AddDays(1) : end;
+                    }
+                    var last = phases[^1].EndedAt!.Value;
+                    var drawn = WeightsChart.Create(phases, last, moment => $"{moment:u}");
+                    if (phases.Select(phase => phase.Weights).Distinct().Count() == 1)
+                    {
+                        Assert.Null(drawn);
+                        return;
+                    }
+                    var columns = drawn!.Columns;
+                    var perMinute = (WeightsChart.Right - WeightsChart.Left) / (last - began).TotalMinutes;
+                    Assert.Equal(
+                        changes.Sum(change => change.Item1 * change.Item2 * perMinute),
+                        columns.Sum(column =>
+                            column.Width * column.Pieces.Where(piece => piece.Letter == "A").Sum(piece => piece.Percent)
+                        ),
+                        // What lasted a moment between two pauses is drawn wide enough to be seen.
+                        1e-6 + columns.Count(column => column.Width <= 0.5) * 50
+                    );
+                    for (var i = 1; i < columns.Count; i++)
+                        Assert.True(columns[i].X >= columns[i - 1].X);
+                    var pauses = changes.Count(change => change.Item3 == 0);
+                    Assert.InRange(columns.Count, 1, 2 * (int)(WeightsChart.Width / WeightsChart.OwnColumn) + pauses);
+                }
+            );
+
+    [Fact]
+    public void A_phase_has_a_column_of_its_own_from_eight_units_on()
+    {
+        // 794 units for 794 hours.
+        Phase After(int from, int until, int share) =>
+            new(
+                new(from),
+                Weights.Create(share, 100 - share),
+                "",
+                DateTimeOffset.UnixEpoch.AddHours(from),
+                DateTimeOffset.UnixEpoch.AddHours(until)
+            );
+        string[] Drawn(params Phase[] phases) =>
+            [
+                .. WeightsChart
+                    .Create(phases, DateTimeOffset.UnixEpoch.AddHours(794), _ => "")!
+                    .Columns.Select(column => column.Words),
+            ];
+        Assert.Equal(
+            ["A 50%, B 50%", "A 60%, B 40%", "A 70%, B 30%"],
+            Drawn(After(0, 700, 50), After(700, 708, 60), After(708, 794, 70))
+        );
+        Assert.Equal(
+            ["A 50%, B 50%", "A 66%, B 34%", "A 70%, B 30%"],
+            Drawn(After(0, 700, 50), After(700, 707, 60), After(707, 712, 75), After(712, 794, 70))
+        );
+    }
 
     private static double[] Numbers(string path) =>
         [.. Coordinate().Matches(path).Select(match => double.Parse(match.Value, CultureInfo.InvariantCulture))];

@@ -167,7 +167,7 @@ public sealed class CountModel(
             Running,
             IsMoney ? settings.Currency : null
         );
-        Weights = WeightsChart.Create(reading, clock);
+        Weights = WeightsChart.Create(reading.Phases, clock.Now, clock.Moment);
         var onMoney = reading.Test.Rule.OnMoney;
         if (Goal is null && !IsBuyers && IsMoney == onMoney)
             Plan = PlanChart.Create(reading, looks.Points(reading.Test.Id, onMoney), onMoney, clock);
