@@ -232,6 +232,21 @@ public sealed class Browser : IDisposable
             frame.FindElement(By.TagName("body")).Text.Contains(text, StringComparison.Ordinal) ? text : null
         );
 
+    /// <summary>Waits until the previews of pages that are in sight have come.</summary>
+    public void WaitForPreviews() =>
+        WaitFor(() =>
+            (bool)
+                _driver.ExecuteScript(
+                    """
+                    const isSeen = (frame) => frame.getBoundingClientRect().top < innerHeight;
+                    return !document.querySelector("noscript[data-preview]")
+                      && ![...document.querySelectorAll("iframe[data-coming]")].some(isSeen);
+                    """
+                )!
+                ? ""
+                : null
+        );
+
     /// <summary>Nothing for axe to object to, and nothing wider than the window.</summary>
     public void IsAccessible()
     {

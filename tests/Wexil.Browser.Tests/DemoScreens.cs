@@ -117,6 +117,9 @@ internal static class DemoScreens
             Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder
             && File.Exists(Path.Combine(folder, name + ".png"))
         )
+        {
+            owner.WaitForPreviews();
             await File.WriteAllBytesAsync(Path.Combine(folder, $"{name}.png"), owner.Picture());
+        }
     }
 }
