@@ -15,9 +15,6 @@ namespace Wexil.Store;
 /// </summary>
 public sealed class Database : IDisposable
 {
-    /// <summary>What the log keeps of its room after a burst, to write to again; in bytes.</summary>
-    private const int MaxIdleLog = 64 << 20;
-
     private static readonly string[] Scripts =
     [
         .. typeof(Database)
@@ -166,7 +163,7 @@ public sealed class Database : IDisposable
         var connection = ConnectTraced();
         connection.Execute(
             $"PRAGMA synchronous={(options.SurvivePowerLoss ? "FULL" : "NORMAL")}; PRAGMA "
-                + $"wal_autocheckpoint=100000; PRAGMA cache_size=-65536; PRAGMA journal_size_limit={MaxIdleLog}; "
+                + "wal_autocheckpoint=100000; PRAGMA cache_size=-65536; "
                 // What is deleted is written over, or a removed person could still be read in the file.
                 + "PRAGMA secure_delete=ON"
         );

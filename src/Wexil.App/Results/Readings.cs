@@ -24,8 +24,12 @@ public sealed class Readings : PeriodicWork
     /// <summary>All lists together renew so many a second, once that many have been renewed at once.</summary>
     public const int RenewedPerSecond = 20;
 
-    /// <summary>Of one core's time, how much renewing in the background takes.</summary>
-    private const double Share = 0.05;
+    /// <summary>
+    /// Of one core's time, how much renewing in the background takes, and how much reading for the first time: after a
+    /// start somebody soon opens a list of all.
+    /// </summary>
+    private const double Share = 0.05,
+        FirstShare = 0.5;
 
     // Renewing a few at a time keeps each stretch of work shorter than visitors can feel.
     private const int ChunkSize = 4;
@@ -100,16 +104,22 @@ public sealed class Readings : PeriodicWork
     protected override async Task WorkAsync(CancellationToken stop)
     {
         var open = _open.Value;
-        TestId[] stale = [.. open.Select(test => test.Id).Where(test => !Known(test).IsFresh)];
+        var stale = open.Select(test => (test.Id, Known: Known(test.Id))).Where(test => !test.Known.IsFresh).ToArray();
         if (stale.Length == 0)
             return;
         Forget(open);
         var steps = _funnels.AllSteps().ToDictionary(step => step.Id);
-        foreach (var chunk in stale.Chunk(ChunkSize))
+        await RenewAsync(stale.Where(test => test.Known.Reading is null).Select(test => test.Id), FirstShare);
+        await RenewAsync(stale.Where(test => test.Known.Reading is not null).Select(test => test.Id), Share);
+
+        async Task RenewAsync(IEnumerable<TestId> tests, double share)
         {
-            var began = Stopwatch.GetTimestamp();
-            Renew(chunk, steps);
-            await Task.Delay(Stopwatch.GetElapsedTime(began) * (1 / Share - 1), Time, stop);
+            foreach (var chunk in tests.Chunk(ChunkSize))
+            {
+                var began = Stopwatch.GetTimestamp();
+                Renew(chunk, steps);
+                await Task.Delay(Stopwatch.GetElapsedTime(began) * (1 / share - 1), Time, stop);
+            }
         }
     }
 

@@ -5,10 +5,17 @@ namespace Wexil.Store.Recording;
 
 /// <summary>
 /// Moves the write-ahead log into the data file in the background, on a connection of its own and without blocking
-/// anybody: waiting for the disk is not the writer's business, which visitors wait for.
+/// anybody: waiting for the disk is not the writer's business, which visitors wait for. The room that a burst left in
+/// the log is given back once nobody writes: that takes a tenth of a second, in which nobody could.
 /// </summary>
 internal sealed class Checkpointer : IDisposable
 {
+    /// <summary>What the log keeps of its room, to write to again; in bytes.</summary>
+    private const int MaxIdleLog = 64 << 20;
+
+    /// <summary>After so many turns without a write nobody writes.</summary>
+    private const int IdleTurns = 4;
+
     private static readonly TimeSpan Pause = TimeSpan.FromMilliseconds(500);
     private static readonly Action<ILogger, Exception?> NotCheckpointed = LoggerMessage.Define(
         LogLevel.Warning,
@@ -21,6 +28,8 @@ internal sealed class Checkpointer : IDisposable
     private readonly ManualResetEventSlim _ended = new();
     private readonly Thread _thread;
     private volatile bool _empties;
+    private LogState _last;
+    private int _idle;
 
     public Checkpointer(SqliteConnection connection, ILogger logger)
     {
@@ -52,8 +61,8 @@ internal sealed class Checkpointer : IDisposable
         {
             try
             {
-                _connection.Execute("PRAGMA wal_checkpoint(PASSIVE)");
-                if (_empties && _connection.Number("PRAGMA wal_checkpoint(TRUNCATE)") == 0)
+                Move();
+                if (_empties && Truncate())
                     _empties = false;
                 isFailing = false;
             }
@@ -65,5 +74,29 @@ internal sealed class Checkpointer : IDisposable
                 isFailing = true;
             }
         }
+    }
+
+    private void Move()
+    {
+        var state = _connection.Rows("PRAGMA wal_checkpoint(PASSIVE)", row => new LogState(
+            row.GetInt64(1),
+            row.GetInt64(2)
+        ))[0];
+        _idle = state.IsMoved && state == _last ? _idle + 1 : 0;
+        _last = state;
+        if (
+            _idle >= IdleTurns
+            && new FileInfo($"{_connection.DataSource}-wal") is { Exists: true, Length: > MaxIdleLog }
+        )
+            Truncate();
+    }
+
+    /// <returns>False where somebody still reads what is in the log.</returns>
+    private bool Truncate() => _connection.Number("PRAGMA wal_checkpoint(TRUNCATE)") == 0;
+
+    /// <summary>How many pages are in the log, and how many of them in the data file, too.</summary>
+    private readonly record struct LogState(long Pages, long Moved)
+    {
+        public bool IsMoved => Moved == Pages;
     }
 }

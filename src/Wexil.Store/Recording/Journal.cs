@@ -35,22 +35,6 @@ public sealed class Journal : IDisposable
         AnswersAThread = 16,
         ProjectionSize = 25_000;
 
-    // While visits come in, projecting waits for a quiet moment or a tenth of a second, and then takes a tenth of the
-    // time at most: visitors wait for the writer, screens do not. A burst is put off nearly whole, since in quiet
-    // moments projecting is several times faster than visits can come in; but what would take longer than some seconds
-    // then is kept up with now.
-    private const int Burst = 20_000,
-        LongLoad = 250_000;
-    private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(5),
-        MaxLag = TimeSpan.FromMilliseconds(100);
-    private static readonly long Breather = Stopwatch.Frequency / 20;
-
-    // A visitor who comes during a slice waits for its end. While nobody comes, the batch grows: the more visits are in
-    // it, the fewer rows it writes for each. A visitor who comes then has the batch undone, and slices stay short for a
-    // while.
-    private static readonly long Slice = Stopwatch.Frequency / 200,
-        ShortSlices = Stopwatch.Frequency;
-
     private static readonly Action<ILogger, int, Exception?> NotCommitted = LoggerMessage.Define<int>(
         LogLevel.Error,
         new(1, nameof(NotCommitted)),
@@ -73,7 +57,8 @@ public sealed class Journal : IDisposable
     private readonly SqliteConnection _connection;
     private readonly PreparedTransaction _transaction;
     private readonly Projector _projector;
-    private readonly Func<bool> _isSliceOver,
+    private readonly ProjectionPace _pace;
+    private readonly Func<bool> _isEnough,
         _isUrgent;
     private readonly Checkpointer _checkpointer;
     private readonly RehearsalLog _rehearsals = new();
@@ -82,14 +67,8 @@ public sealed class Journal : IDisposable
     private readonly List<Entry> _group = [];
     private readonly List<(long Seq, TaskCompletionSource Done)> _followers = [];
     private long _appended,
-        _lost,
-        _lagSince,
-        _lastCommit,
-        _notBefore,
-        _sliceBegan,
-        _longFrom;
-    private bool _isLong,
-        _stopping,
+        _lost;
+    private bool _stopping,
         _unwell,
         _asleep;
     private readonly ILogger _logger;
@@ -107,7 +86,9 @@ public sealed class Journal : IDisposable
         _connection = database.OpenWriter(_options);
         _transaction = new(_connection);
         _projector = new(_connection);
-        (_isSliceOver, _isUrgent) = (IsSliceOver, IsUrgent);
+        // Read without the lock: to see it a moment later would do.
+        _pace = new(() => _queue.Count > 0 || _studio.Count > 0);
+        (_isEnough, _isUrgent) = (_pace.IsEnough, _pace.IsUrgent);
         _checkpointer = new(database.OpenHousekeeper(), _logger);
         _appended = _connection.Number("SELECT max(seq) FROM events") ?? 0;
         _rehearsals.Read(_connection);
@@ -353,7 +334,7 @@ public sealed class Journal : IDisposable
             _asleep = true;
         }
         if (_projector.Mark < _appended)
-            _work.Wait(Quiet);
+            _work.Wait(ProjectionPace.Quiet);
         else
             _work.Wait();
         lock (_lock)
@@ -384,9 +365,7 @@ public sealed class Journal : IDisposable
                 foreach (var entry in _group)
                     added += Append(append, entry.Event);
             });
-            _lastCommit = Stopwatch.GetTimestamp();
-            if (_projector.Mark >= _appended)
-                _lagSince = _lastCommit;
+            _pace.Committed(isFirst: _projector.Mark >= _appended);
             Entry[] committed;
             lock (_lock)
             {
@@ -445,52 +424,23 @@ public sealed class Journal : IDisposable
             .Bind(9, happened.Data)
             .Run();
 
-    private bool MayProject()
-    {
-        var quiet = _stopping || Stopwatch.GetElapsedTime(_lastCommit) >= Quiet;
-        return quiet || (Stopwatch.GetElapsedTime(_lagSince) >= MaxLag && Stopwatch.GetTimestamp() >= _notBefore);
-    }
-
-    private bool IsSliceOver()
-    {
-        if (_isLong || Stopwatch.GetTimestamp() - _sliceBegan < Slice)
-            return false;
-        _isLong = _sliceBegan >= _longFrom && !IsWaitedFor;
-        return !_isLong;
-    }
-
-    private bool IsUrgent() => _isLong && IsWaitedFor;
-
-    // Read without the lock: to see it a moment later would do.
-    private bool IsWaitedFor => _queue.Count > 0 || _studio.Count > 0;
+    private bool MayProject() => _stopping || _pace.MayBegin();
 
     private void Project()
     {
-        var began = Stopwatch.GetTimestamp();
         try
         {
-            (_sliceBegan, _isLong) = (began, false);
-            if (_projector.Next(ProjectionSize, _isSliceOver, _isUrgent) is { } projected)
+            _pace.Begin();
+            if (_projector.Next(ProjectionSize, _isEnough, _isUrgent) is { } projected)
                 Projected?.Invoke(projected);
             // Trouble with committing is over when a commit succeeds; trouble with projecting is over now.
             if (!_unwell)
                 _trouble = null;
-            var now = Stopwatch.GetTimestamp();
-            if (_projector.Mark >= _appended)
-                _lagSince = now;
-            var took = now - began;
-            _notBefore =
-                now
-                + (_appended - _projector.Mark) switch
-                {
-                    < Burst => Math.Max(9 * took, Breather),
-                    < LongLoad => 49 * took,
-                    _ => 2 * took,
-                };
+            _pace.End(left: _appended - _projector.Mark);
         }
         catch (BatchGivenUpException)
         {
-            _longFrom = Stopwatch.GetTimestamp() + ShortSlices;
+            _pace.GiveUp();
         }
         catch (Exception error)
         {
