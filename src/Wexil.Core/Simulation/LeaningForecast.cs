@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using Wexil.Core.Assignments;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
@@ -17,11 +16,6 @@ public static class LeaningForecast
     /// <summary>Of the even design’s visitors, how many come before the weights first follow.</summary>
     private const double First = 0.02;
 
-    /// <summary>Of so many different tests the costs are remembered: each screen of a test asks for its own again.</summary>
-    private const int MaxKnown = 1000;
-
-    private static readonly ConcurrentDictionary<(double Rate, double Lift, int Pages, int Floor), double> Known = [];
-
     /// <summary>
     /// How many times as many visitors a test takes as with an even split, until its plan is over: 1 or more. One page
     /// is better by the lift, the others are alike.
@@ -31,16 +25,6 @@ public static class LeaningForecast
     /// <param name="pages">2 or more.</param>
     /// <param name="floor">The least that a page gets, in percent.</param>
     public static double Cost(double baseRate, double lift, int pages, int floor)
-    {
-        if (Known.Count >= MaxKnown)
-            Known.Clear();
-        return Known.GetOrAdd(
-            (baseRate, lift, pages, floor),
-            test => Compute(test.Rate, test.Lift, test.Pages, test.Floor)
-        );
-    }
-
-    private static double Compute(double baseRate, double lift, int pages, int floor)
     {
         var better = Planner.BetterRate(baseRate, lift);
         double[] rates = [.. Enumerable.Repeat(baseRate, pages - 1), better];

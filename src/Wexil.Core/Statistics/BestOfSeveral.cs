@@ -5,8 +5,10 @@ namespace Wexil.Core.Statistics;
 /// <summary>Compares several unknown values, each known by its density.</summary>
 internal static class BestOfSeveral
 {
-    // Exact for polynomials of degree 127 between two places.
+    // Exact for polynomials of degree 127 between two places. The rule copies its arrays whenever it is asked for them.
     private static readonly GaussLegendreRule Rule = new(0, 1, order: 64);
+    private static readonly double[] Abscissas = Rule.Abscissas,
+        Weights = Rule.Weights;
 
     /// <summary>
     /// For each value the chance that it is the highest, which is the integral of f(x)·ΠF other(x), and what taking it
@@ -28,8 +30,8 @@ internal static class BestOfSeveral
         var behind = new double[count + 1];
         double[] ordered = [.. places.Distinct().Order()];
         foreach (var (from, until) in ordered.Zip(ordered.Skip(1)))
-            for (var i = 0; i < Rule.Order; i++)
-                Add(from + Rule.Abscissas[i] * (until - from), Rule.Weights[i] * (until - from));
+            for (var i = 0; i < Abscissas.Length; i++)
+                Add(from + Abscissas[i] * (until - from), Weights[i] * (until - from));
         return (chances, losses);
 
         void Add(double place, double weight)
