@@ -1,5 +1,6 @@
 using CsCheck;
 using Wexil.Core.Common;
+using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Sales;
 using Wexil.Core.Visitors;
@@ -161,6 +162,73 @@ public sealed class SaleTests
         var orders = world.Sales.Orders(Always, 10);
         Assert.Equal(2, orders.Count);
         Assert.All(orders, order => Assert.Empty(order.Tested));
+    }
+
+    [Fact]
+    public async Task An_order_is_its_buyers_source_in_whatever_order_they_come_are_named_and_buy()
+    {
+        // Into which funnel, and by which source's link; an order where there is no funnel.
+        (int? Funnel, string Source)[] steps =
+        [
+            (null, ""),
+            (0, ""),
+            (0, "spring-letter"),
+            (1, ""),
+            (1, "garden-ads"),
+            (null, ""),
+        ];
+        await Gen.Select(Gen.Shuffle(steps), Gen.Bool.Array[steps.Length])
+            .AlwaysHoldsAsync(
+                async (order, ends) =>
+                {
+                    using var world = new World();
+                    var entries = new List<StepId>();
+                    foreach (var name in (string[])["harvest", "letter"])
+                    {
+                        var funnel = await world.Funnels.CreateAsync(name);
+                        entries.Add((await world.Funnels.AddStepAsync(funnel.Id, StepKind.OptIn, name, name))!.Id);
+                    }
+                    var now = world.Time.GetUtcNow();
+                    // Others have come since, so that the buyer is looked for in the file.
+                    var buyer = VisitorId.New(now.AddHours(-1), world.Chance);
+                    await world.Journal.AppendAsync(Visits(VisitorId.New(now, world.Chance), entries[0], ""));
+                    for (var i = 0; i < order.Length; i++)
+                    {
+                        if (order[i].Funnel is { } funnel)
+                            await world.Journal.AppendAsync(Visits(buyer, entries[funnel], order[i].Source));
+                        else
+                            await world.Sales.RecordAsync(
+                                new(SaleKind.Sale, $"L-{i}", "", 4900, "USD"),
+                                buyer,
+                                null,
+                                now
+                            );
+                        if (ends[i])
+                            await world.Journal.WhenProjectedAsync();
+                    }
+                    await world.Journal.WhenProjectedAsync();
+                    Assert.Equal(
+                        [("spring-letter", 2L)],
+                        world.Sales.Sums(Always, LedgerBy.Source).Select(sum => (sum.Name, sum.Orders))
+                    );
+                    var once = world.Tables();
+                    await world.Journal.RecountAsync();
+                    await world.Journal.WhenProjectedAsync();
+                    Assert.Equal(once, world.Tables());
+
+                    JournalEvent Visits(VisitorId visitor, StepId step, string source) =>
+                        new(
+                            Guid.CreateVersion7(),
+                            now,
+                            EventKind.Visit,
+                            visitor,
+                            step,
+                            default,
+                            Data: new VisitNote(Device.Phone, "US", "en", false, null, source).ToString()
+                        );
+                },
+                iter: 40
+            );
     }
 
     [Fact]

@@ -40,10 +40,16 @@ public sealed class VersionTests
         Holds(world, version);
         var owner = Assert.Single(new TeamStore(world.Database, world.Journal, world.Time).All);
         Assert.Equal((Role.Owner, version >= 26 ? "hash of a password" : null), (owner.Role, owner.PasswordHash));
+        var orders = Orders(world);
         await world.Journal.RecountAsync();
         await world.Journal.WhenProjectedAsync();
         Holds(world, version);
+        Assert.Equal(orders, Orders(world));
     }
+
+    // Of a version before 5 there are none.
+    private static IEnumerable<string> Orders(World world) =>
+        world.Tables().Split('\n').Where(row => row.StartsWith("order", StringComparison.Ordinal));
 
     [Fact]
     public void There_is_a_file_of_every_version_that_was_ever_committed() =>

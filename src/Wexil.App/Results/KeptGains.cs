@@ -56,8 +56,14 @@ public sealed class KeptGains
         journal.Changed += _ => _all.Forget();
     }
 
-    /// <summary>Verdicts in force by step, the oldest first, and all tests of those steps.</summary>
-    private sealed record Kept(ILookup<StepId, VerdictLine> ByStep, IReadOnlyDictionary<TestId, StepId> StepOf);
+    /// <summary>A page that a verdict put in the control's place.</summary>
+    /// <param name="Check">The check that measured it; null for none.</param>
+    /// <param name="Replaced">What put another page in its place; null for nothing so far.</param>
+    /// <param name="From">Visitors who had reached the step until then.</param>
+    private sealed record KeptPage(VerdictLine Line, VerdictLine? Check, VerdictLine? Replaced, long From);
+
+    /// <summary>The pages, that kept last first, and all tests of their steps.</summary>
+    private sealed record Kept(IReadOnlyList<KeptPage> Pages, IReadOnlyDictionary<TestId, StepId> StepOf);
 
     /// <summary>
     /// One for each verdict that stands and put another page in the control's place, where the evidence says how much
@@ -68,44 +74,53 @@ public sealed class KeptGains
     /// <param name="decided">All verdicts of the steps that they are about.</param>
     public IReadOnlyList<GainLine> For(IReadOnlyList<StoredVerdict> decided) => Gains(Read(decided));
 
-    private IReadOnlyList<GainLine> Gains(Kept kept)
+    private List<GainLine> Gains(Kept kept)
     {
         var currency = _settings.Currency;
-        var (reached, shown) = (
-            _tallies.StepVisitors(),
-            _tallies.PageVisitors(kept.StepOf.Keys).ToLookup(page => kept.StepOf[page.Test])
-        );
-        return
-        [
-            .. kept
-                .ByStep.SelectMany(step =>
-                    Lines([.. step], reached.GetValueOrDefault(step.Key), [.. shown[step.Key]], currency)
-                )
-                .OrderByDescending(line => line.Verdict.Id),
-        ];
+        var reached = _tallies.StepVisitors();
+        var shown = _tallies.PageVisitors(kept.StepOf.Keys).ToLookup(page => kept.StepOf[page.Test]);
+        var gains = new List<GainLine>(kept.Pages.Count);
+        foreach (var page in kept.Pages)
+        {
+            var step = page.Line.Verdict.Step;
+            var until = page.Replaced is { } replaced
+                ? replaced.Evidence.Reached ?? page.From
+                : reached.GetValueOrDefault(step);
+            var visitors = Math.Max(0, until - page.From - Elsewhere(page, shown[step]));
+            if ((Measured(page, visitors, currency) ?? Line(page.Line, visitors, currency)) is { } gain)
+                gains.Add(gain);
+        }
+        return gains;
+    }
+
+    /// <summary>Visitors whom a test since then put on another page: they did not see this one.</summary>
+    /// <param name="shown">How many visitors each page of the step's tests had.</param>
+    private static long Elsewhere(KeptPage page, IEnumerable<PageVisitors> shown)
+    {
+        var (after, last) = (page.Line.Test.Id.Value, page.Replaced?.Test.Id.Value ?? long.MaxValue);
+        var elsewhere = 0L;
+        foreach (var other in shown)
+            if (other.Test.Value > after && other.Test.Value <= last && other.Page != page.Line.Verdict.Page)
+                elsewhere += other.Visitors;
+        return elsewhere;
     }
 
     private Kept Read(IReadOnlyList<StoredVerdict> decided)
     {
         StoredVerdict[] inForce = [.. decided.Where(verdict => verdict.TakenBackAt is null)];
         var tests = _tests.OfSteps(inForce.Select(verdict => verdict.Step).Distinct()).ToDictionary(test => test.Id);
+        var pages = inForce
+            .OrderBy(verdict => verdict.Id)
+            .GroupBy(verdict => verdict.Step, verdict => new VerdictLine(verdict, tests[verdict.Test]))
+            .SelectMany(step => PagesOf([.. step]));
         return new(
-            inForce
-                .OrderBy(verdict => verdict.Id)
-                .ToLookup(verdict => verdict.Step, verdict => new VerdictLine(verdict, tests[verdict.Test])),
+            [.. pages.OrderByDescending(page => page.Line.Verdict.Id)],
             tests.ToDictionary(test => test.Key, test => test.Value.Step)
         );
     }
 
     /// <param name="inForce">The verdicts of a step, the oldest first.</param>
-    /// <param name="reached">Visitors who ever reached it.</param>
-    /// <param name="shown">How many visitors each page of its tests had.</param>
-    private static IEnumerable<GainLine> Lines(
-        VerdictLine[] inForce,
-        long reached,
-        PageVisitors[] shown,
-        Currency currency
-    )
+    private static IEnumerable<KeptPage> PagesOf(VerdictLine[] inForce)
     {
         for (var i = 0; i < inForce.Length; i++)
         {
@@ -113,29 +128,22 @@ public sealed class KeptGains
             // What a check brings back gains nothing over the page that it was before.
             if (line.Test.Check is not null)
                 continue;
-            if (line.Place == 0 || line.Place >= line.Evidence.Pages.Count || line.Evidence.Reached is not { } then)
+            if (line.Place == 0 || line.Place >= line.Evidence.Pages.Count || line.Evidence.Reached is not { } from)
                 continue;
-            var check = inForce.Skip(i + 1).FirstOrDefault(later => later.Test.Check?.Of == line.Test.Id);
-            var replaced = inForce.Skip(i + 1).FirstOrDefault(later => later.Verdict.Page != line.Verdict.Page);
-            var until = replaced is null ? reached : replaced.Evidence.Reached ?? then;
-            // Visitors whom a test since then put on another page did not see this one.
-            var elsewhere = shown
-                .Where(page =>
-                    page.Test.Value > line.Test.Id.Value
-                    && page.Test.Value <= (replaced?.Test.Id.Value ?? long.MaxValue)
-                    && page.Page != line.Verdict.Page
-                )
-                .Sum(page => page.Visitors);
-            var visitors = Math.Max(0, until - then - elsewhere);
-            if ((Measured(line, check, visitors, currency) ?? Line(line, visitors, currency)) is { } gain)
-                yield return gain;
+            var later = inForce.Skip(i + 1);
+            yield return new(
+                line,
+                later.FirstOrDefault(verdict => verdict.Test.Check?.Of == line.Test.Id),
+                later.FirstOrDefault(verdict => verdict.Verdict.Page != line.Verdict.Page),
+                from
+            );
         }
     }
 
     /// <summary>As the check of the page measured it; null where there was none, or it saw too little.</summary>
-    private static GainLine? Measured(VerdictLine line, VerdictLine? check, long visitors, Currency own)
+    private static GainLine? Measured(KeptPage page, long visitors, Currency own)
     {
-        if (check is null)
+        if (page is not { Line: var line, Check: { } check })
             return null;
         GainLine? In(MeasuredUplift? measured, Currency? currency) =>
             measured is { Range: { } range }

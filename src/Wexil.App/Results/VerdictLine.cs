@@ -16,7 +16,7 @@ public sealed record VerdictLine(StoredVerdict Verdict, SplitTest Test)
     public bool Stands => Verdict.TakenBackAt is null;
 
     /// <summary>The place of the page kept among those of the test; 0 is the control.</summary>
-    public int Place => Test.Pages.TakeWhile(page => page != Verdict.Page).Count();
+    public int Place { get; } = Test.Pages.TakeWhile(page => page != Verdict.Page).Count();
 
     /// <summary>Of all pages together.</summary>
     public long Visitors => Evidence.Pages.Sum(page => page.Visitors);

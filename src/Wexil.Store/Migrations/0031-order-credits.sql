@@ -12,10 +12,17 @@ CREATE TABLE order_tests (
   page_id INTEGER NOT NULL,
   PRIMARY KEY (order_id, currency, test_id)
 ) STRICT, WITHOUT ROWID;
+-- Who saw another page between two orders had only the earlier ones credited.
 INSERT INTO order_tests
-  SELECT o.order_id, o.currency, n.test_id, n.page_id
-  FROM orders o JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL
-  WHERE EXISTS (SELECT 1 FROM earnings e
-      WHERE e.visitor = o.visitor AND e.test_id = n.test_id AND e.currency = o.counted_in)
-    AND EXISTS (SELECT 1 FROM phases p
-      WHERE p.test_id = n.test_id AND p.started_at <= o.at AND o.at < coalesce(p.ended_at, o.at + 1));
+  SELECT order_id, currency, test_id, page_id
+  FROM (
+    SELECT o.order_id, o.currency, n.test_id, n.page_id, e.orders,
+      row_number() OVER (PARTITION BY o.visitor, n.test_id, o.counted_in ORDER BY o.at, o.order_id) number
+    FROM orders o JOIN enrolments n ON n.visitor = o.visitor AND n.at <= o.at AND n.phase_id IS NOT NULL
+      JOIN earnings e ON e.visitor = o.visitor AND e.test_id = n.test_id AND e.currency = o.counted_in
+    WHERE o.sold > 0 AND EXISTS (SELECT 1 FROM phases p
+      WHERE p.test_id = n.test_id AND p.started_at <= o.at AND o.at < coalesce(p.ended_at, o.at + 1)))
+  WHERE number <= orders;
+
+-- Orders of visitors who do not count, who may come to count.
+CREATE INDEX orders_uncounted ON orders (visitor) WHERE source_id IS NULL AND visitor IS NOT NULL;

@@ -325,6 +325,8 @@ internal sealed class Projector : IDisposable
             return;
         }
         var arrival = _arrivals.Note(role, visitor, note.Source);
+        if (arrival.ToFunnel || arrival.IsNamed)
+            _sales.Follow(visitor, arrival.IsNamed);
         if (
             note.Click is { } click
             && _arrivals.SourceOf(role.Funnel, note.Source) is > 0 and var network

@@ -8,7 +8,8 @@ namespace Wexil.Store.Recording.Projection;
 /// What a visit was to the funnel: its visitor's first, and the first at the step; and the source that is credited with
 /// the visitor.
 /// </summary>
-internal readonly record struct Arrival(bool ToFunnel, bool ToStep, long Source);
+/// <param name="IsNamed">The first to say who sent the visitor, who had come before.</param>
+internal readonly record struct Arrival(bool ToFunnel, bool ToStep, long Source, bool IsNamed);
 
 /// <summary>
 /// Remembers which steps of a funnel each visitor has reached and who sent them, and sums that up by source.
@@ -72,7 +73,7 @@ internal sealed class ArrivalProjection : IDisposable
         {
             row.Funnels.Add(new(step.Funnel, source, step.Bit, isNew: true));
             Sum(step.Funnel, source).Visitors++;
-            return new(ToFunnel: true, ToStep: true, source);
+            return new(ToFunnel: true, ToStep: true, source, IsNamed: false);
         }
         var own = known.Source;
         var first = (known.Steps & step.Bit) == 0;
@@ -90,7 +91,7 @@ internal sealed class ArrivalProjection : IDisposable
             Sum(step.Funnel, own).OptIns++;
         if (first && step.Outcome == FunnelOutcome.Sale)
             Sum(step.Funnel, own).Sales++;
-        return new(ToFunnel: false, first, own);
+        return new(ToFunnel: false, first, own, isNamed);
     }
 
     /// <summary>The source that is credited with a visitor of a funnel; 0 for none.</summary>

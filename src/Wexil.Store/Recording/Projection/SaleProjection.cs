@@ -29,14 +29,19 @@ internal sealed class SaleProjection : IDisposable
     private readonly PreparedStatement _order,
         _write,
         _test,
+        _source,
         _lead,
         _claim;
     private readonly MoneyProjection _money;
+    private readonly SqliteConnection _connection;
     private readonly VisitorRows _rows;
+
+    // At least those whose orders have no source yet; null until somebody asks.
+    private HashSet<Guid>? _uncounted;
 
     public SaleProjection(SqliteConnection connection, VisitorRows rows)
     {
-        _rows = rows;
+        (_connection, _rows) = (connection, rows);
         _order = new(
             connection,
             """
@@ -58,6 +63,7 @@ internal sealed class SaleProjection : IDisposable
             """
         );
         _test = new(connection, "INSERT OR IGNORE INTO order_tests VALUES (?1, ?2, ?3, ?4)");
+        _source = new(connection, "UPDATE orders SET source_id = ?2 WHERE visitor = ?1");
         _lead = new(connection, "SELECT visitor FROM leads WHERE email = ?1 COLLATE NOCASE ORDER BY at DESC LIMIT 1");
         _claim = new(connection, "SELECT currency FROM orders WHERE order_id = ?1 AND visitor IS NULL");
         _money = new(connection, rows);
@@ -96,7 +102,7 @@ internal sealed class SaleProjection : IDisposable
                 };
         if (known.Visitor is null && known.Email.Length > 0)
             known = known with { Visitor = OfLead(known.Email) };
-        known = Valued(known with { Source = known.Source ?? SourceOf(known.Visitor) }, notice.Currency, map);
+        known = Valued(known with { Source = SourceOf(known.Visitor) }, notice.Currency, map);
         Write(notice.Order, notice.Currency, known);
         // A buyer who is found only now has been credited with nothing before.
         var credited = before is { Visitor: not null } ? balance.Net : 0;
@@ -107,6 +113,14 @@ internal sealed class SaleProjection : IDisposable
             isFirstSale || (before is { Visitor: null } && after.Sold > 0) ? 1 : 0,
             map
         );
+    }
+
+    /// <summary>A visitor came into a funnel, or was sent by a source for the first time: earlier orders follow.</summary>
+    public void Follow(Guid visitor, bool isNamed)
+    {
+        // Hardly anybody orders before the first visit that counts.
+        if (isNamed || _rows.Of(visitor).Funnels.Count > 1 || Uncounted.Contains(visitor))
+            _source.Bind(1, visitor).Bind(2, SourceOf(visitor)).Run();
     }
 
     /// <summary>Somebody says whose an order is that nobody was credited with.</summary>
@@ -166,7 +180,7 @@ internal sealed class SaleProjection : IDisposable
 
     public void Dispose()
     {
-        foreach (var part in (IDisposable[])[_order, _write, _test, _lead, _claim, _money])
+        foreach (var part in (IDisposable[])[_order, _write, _test, _source, _lead, _claim, _money])
             part.Dispose();
     }
 
@@ -208,7 +222,15 @@ internal sealed class SaleProjection : IDisposable
         );
     }
 
-    /// <summary>Who sent a buyer; null for one who is no visitor who counts.</summary>
+    private HashSet<Guid> Uncounted =>
+        _uncounted ??= _connection
+            .Rows(
+                "SELECT DISTINCT visitor FROM orders WHERE source_id IS NULL AND visitor IS NOT NULL",
+                row => new Guid((byte[])row.GetValue(0), bigEndian: true)
+            )
+            .ToHashSet();
+
+    /// <summary>Who sent a buyer to the first of their funnels; null for one who is no visitor who counts.</summary>
     private long? SourceOf(Guid? visitor) =>
         visitor is { } known ? _rows.Of(known).Funnels.MinBy(visit => visit.Funnel)?.Source : null;
 
@@ -259,6 +281,8 @@ internal sealed class SaleProjection : IDisposable
             .Bind(12, known.Worth)
             .Bind(13, known.Source);
         (known.Visitor is { } visitor ? _write.Bind(10, visitor) : _write.Bind(10, (long?)null)).Run();
+        if (known is { Visitor: { } buyer, Source: null })
+            _uncounted?.Add(buyer);
     }
 
     private sealed record Order(
