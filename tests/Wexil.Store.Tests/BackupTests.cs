@@ -299,7 +299,8 @@ public sealed class BackupTests
             Assert.True(log.Length > 90e6, $"{log.Length}");
         }
         var whole = log.Length;
-        for (var began = DateTime.UtcNow; DateTime.UtcNow - began < TimeSpan.FromSeconds(4); )
+        var began = DateTime.UtcNow;
+        while (DateTime.UtcNow - began < TimeSpan.FromSeconds(4))
             await world.Journal.AppendAsync(world.Enrols(test, 0));
         log.Refresh();
         Assert.InRange(log.Length, whole, long.MaxValue);

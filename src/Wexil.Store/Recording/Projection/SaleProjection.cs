@@ -115,7 +115,9 @@ internal sealed class SaleProjection : IDisposable
         );
     }
 
-    /// <summary>A visitor came into a funnel, or was sent by a source for the first time: earlier orders follow.</summary>
+    /// <summary>
+    /// A visitor came into a funnel, or was sent by a source for the first time: earlier orders follow.
+    /// </summary>
     public void Follow(Guid visitor, bool isNamed)
     {
         // Hardly anybody orders before the first visit that counts.

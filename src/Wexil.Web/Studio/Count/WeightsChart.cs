@@ -5,8 +5,8 @@ using Wexil.Core.SplitTests;
 namespace Wexil.Web.Studio.Count;
 
 /// <summary>
-/// The weights of a test over time: a column for each phase, as wide as it was long. Phases too short to be seen share a
-/// column, which has their mean; weights that follow the evidence begin one an hour.
+/// The weights of a test over time: a column for each phase, as wide as it was long. Phases too short to be seen share
+/// a column, which has their mean; weights that follow the evidence begin one an hour.
 /// </summary>
 public sealed class WeightsChart
 {
