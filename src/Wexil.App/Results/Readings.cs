@@ -114,7 +114,8 @@ public sealed class Readings : PeriodicWork
 
         async Task RenewAsync(IEnumerable<TestId> tests, double share)
         {
-            foreach (var chunk in tests.Chunk(ChunkSize))
+            // Somebody may have asked for some of them meanwhile.
+            foreach (var chunk in tests.Where(test => !Known(test).IsFresh).Chunk(ChunkSize))
             {
                 var began = Stopwatch.GetTimestamp();
                 Renew(chunk, steps);

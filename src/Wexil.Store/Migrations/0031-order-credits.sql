@@ -26,3 +26,7 @@ INSERT INTO order_tests
 
 -- Orders of visitors who do not count, who may come to count.
 CREATE INDEX orders_uncounted ON orders (visitor) WHERE source_id IS NULL AND visitor IS NOT NULL;
+
+-- All that the ledger's totals need, in order of time.
+CREATE INDEX orders_ledger ON orders (at, counted_in, worth, sold, refunded, visitor, source_id, page_id, product);
+DROP INDEX orders_by_time;
