@@ -12,7 +12,7 @@ CREATE TABLE order_tests (
   page_id INTEGER NOT NULL,
   PRIMARY KEY (order_id, currency, test_id)
 ) STRICT, WITHOUT ROWID;
--- Who saw another page between two orders had only the earlier ones credited.
+-- Of a buyer who saw another page between two orders only the earlier orders are credited.
 INSERT INTO order_tests
   SELECT order_id, currency, test_id, page_id
   FROM (
@@ -24,7 +24,7 @@ INSERT INTO order_tests
       WHERE p.test_id = n.test_id AND p.started_at <= o.at AND o.at < coalesce(p.ended_at, o.at + 1)))
   WHERE number <= orders;
 
--- Orders of visitors who do not count, who may come to count.
+-- Orders of visitors who do not count so far.
 CREATE INDEX orders_uncounted ON orders (visitor) WHERE source_id IS NULL AND visitor IS NOT NULL;
 
 -- All that the ledger's totals need, in order of time.
