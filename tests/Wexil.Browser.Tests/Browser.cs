@@ -240,7 +240,7 @@ public sealed class Browser : IDisposable
                     """
                     const isSeen = (frame) => frame.getBoundingClientRect().top < innerHeight;
                     return !document.querySelector("noscript[data-preview]")
-                      && ![...document.querySelectorAll("iframe[data-coming]")].some(isSeen);
+                      && ![...document.querySelectorAll(".frame[aria-busy]")].some(isSeen);
                     """
                 )!
                 ? ""

@@ -1,12 +1,13 @@
 // Previews of pages come when all else of the screen is there: each is a document of its own, in a process of its own,
-// and the screen would wait for them. Without this script they come as they are.
+// and the screen would wait for them. A browser that runs no scripts loads them with the screen.
 function show() {
   for (const preview of document.querySelectorAll("noscript[data-preview]")) {
     const place = document.createElement("template");
     place.innerHTML = preview.textContent;
     const frame = place.content.firstElementChild;
-    frame.dataset.coming = "";
-    frame.addEventListener("load", () => delete frame.dataset.coming, { once: true });
+    const { parentElement } = preview;
+    parentElement.ariaBusy = "true";
+    frame.addEventListener("load", () => (parentElement.ariaBusy = null), { once: true });
     preview.replaceWith(frame);
   }
 }
