@@ -4,11 +4,13 @@ namespace Wexil;
 
 /// <summary>
 /// Properties that hold for whatever comes. They are tried on the same made-up cases every time, so that what is judged
-/// is the change and not the draw; with WEXIL_EXPLORE=1 on other cases each time, and what fails is shrunk.
+/// is the change and not the draw; with WEXIL_EXPLORE=1 on other cases each time. What fails is shrunk.
 /// </summary>
 internal static class FixedCases
 {
-    private const int Usual = 100;
+    private const int Usual = 100,
+        Shrinks = 5_000,
+        SlowShrinks = 50;
     private static readonly bool Explores = Environment.GetEnvironmentVariable("WEXIL_EXPLORE") == "1";
 
     public static void AlwaysHolds<T>(this Gen<T> cases, Action<T> holds, int iter = Usual)
@@ -23,11 +25,13 @@ internal static class FixedCases
                 .ToArray()
                 .AsParallel()
                 .AsOrdered()
-                .Select(drawn => Tried(drawn.Case, drawn.Number, holds))
-                .FirstOrDefault(failed => failed is not null) is
-            { } first
+                .Select(drawn => (Drawn: drawn, Error: Tried(drawn.Case, holds)))
+                .FirstOrDefault(tried => tried.Error is not null) is
+            { Error: { } error } failed
         )
-            throw first;
+            throw Failed(failed.Drawn, error, Shrink());
+
+        string? Shrink() => Smallest(() => cases.Sample(holds, seed: failed.Drawn.Seed, iter: Shrinks, threads: 1));
     }
 
     public static async Task AlwaysHoldsAsync<T>(this Gen<T> cases, Func<T, Task> holds, int iter = Usual)
@@ -37,15 +41,18 @@ internal static class FixedCases
             await cases.SampleAsync(holds, iter: iter, threads: 1);
             return;
         }
-        foreach (var (one, number) in Drawn(cases, iter))
+        foreach (var drawn in Drawn(cases, iter))
         {
             try
             {
-                await holds(one);
+                await holds(drawn.Case);
             }
             catch (Exception error)
             {
-                throw Failed(number, one, error);
+                var smallest = await SmallestAsync(() =>
+                    cases.SampleAsync(holds, seed: drawn.Seed, iter: SlowShrinks, threads: 1)
+                );
+                throw Failed(drawn, error, smallest);
             }
         }
     }
@@ -92,14 +99,20 @@ internal static class FixedCases
         int iter = Usual
     ) => cases.AlwaysHoldsAsync(one => holds(one.Item1, one.Item2, one.Item3), iter);
 
-    private static IEnumerable<(T Case, int Number)> Drawn<T>(Gen<T> cases, int count)
+    private static IEnumerable<DrawnCase<T>> Drawn<T>(Gen<T> cases, int count)
     {
         var chance = new PCG(1, 1);
         for (var i = 1; i <= count; i++)
-            yield return (cases.Generate(chance, null!, out _), i);
+        {
+            var seed = chance.ToString(chance.State);
+            yield return new(cases.Generate(chance, null!, out _), i, seed);
+        }
     }
 
-    private static InvalidOperationException? Tried<T>(T one, int number, Action<T> holds)
+    /// <param name="Seed">What the generator makes this case of.</param>
+    private sealed record DrawnCase<T>(T Case, int Number, string Seed);
+
+    private static Exception? Tried<T>(T one, Action<T> holds)
     {
         try
         {
@@ -108,10 +121,40 @@ internal static class FixedCases
         }
         catch (Exception error)
         {
-            return Failed(number, one, error);
+            return error;
         }
     }
 
-    private static InvalidOperationException Failed<T>(int number, T one, Exception error) =>
-        new($"Case {number} does not hold: {one}\n{error.Message}", error);
+    private static string? Smallest(Action sample)
+    {
+        try
+        {
+            sample();
+            return null;
+        }
+        catch (CsCheckException shrunk)
+        {
+            return shrunk.Message;
+        }
+    }
+
+    private static async Task<string?> SmallestAsync(Func<Task> sample)
+    {
+        try
+        {
+            await sample();
+            return null;
+        }
+        catch (CsCheckException shrunk)
+        {
+            return shrunk.Message;
+        }
+    }
+
+    private static InvalidOperationException Failed<T>(DrawnCase<T> drawn, Exception error, string? smallest) =>
+        new(
+            $"Case {drawn.Number} does not hold: {drawn.Case}\n{error.Message}\n"
+                + $"The smallest that does not: {smallest ?? "this one"}",
+            error
+        );
 }

@@ -58,7 +58,7 @@ public static class DemoCommand
     {
         HostRun.CheckHosts(options);
         simulators.CheckFree(SimulatorsOption);
-        if (isFresh)
+        if (isFresh || DemoData.IsUnfinished(options.Data))
             DemoData.Clear(options.Data);
         DemoData.Mark(options.Data);
 #pragma warning disable RS0030 // The command line is where the clock comes in.
@@ -80,7 +80,9 @@ public static class DemoCommand
             simulators.Network,
             firstClick: now.ToUnixTimeSeconds()
         );
-        await DemoWorld.FillAsync(host, Console.Out, simulators);
+        using (var progress = new ProgressLine())
+            await DemoWorld.FillAsync(host, Console.Out, simulators, progress);
+        DemoData.Finish(options.Data);
         network.Add("Windowbox: salad in 21 days", DemoWorld.NetworkLink(host), 0.35m, 60);
         HostRun.AnnounceDemo(host);
         await end.WaitAsync(host);

@@ -5,7 +5,14 @@ namespace Wexil.Demo;
 /// <summary>The demo's own data folder, told from anybody's real one by a mark in it.</summary>
 public static class DemoData
 {
-    private const string MarkName = "made-by-demo";
+    private const string MarkName = "made-by-demo",
+        UnfinishedName = "unfinished";
+
+    /// <summary>Was the demo ended while it made its data? What it left has to be cleared.</summary>
+    public static bool IsUnfinished(string folder) => File.Exists(Path.Combine(folder, UnfinishedName));
+
+    /// <summary>The data is complete.</summary>
+    public static void Finish(string folder) => File.Delete(Path.Combine(folder, UnfinishedName));
 
     /// <summary>Removes an earlier demo's files; whatever else lies in the folder stays.</summary>
     /// <exception cref="StoreException">The data was not made by the demo, or is in use.</exception>
@@ -20,7 +27,7 @@ public static class DemoData
             File.Delete(file);
     }
 
-    /// <summary>Marks a folder that has no data yet as the demo's.</summary>
+    /// <summary>Marks a folder that has no data yet as the demo's, and as unfinished.</summary>
     public static void Mark(string folder)
     {
         if (File.Exists(Path.Combine(folder, "wexil.db")))
@@ -32,6 +39,7 @@ public static class DemoData
                 Path.Combine(folder, MarkName),
                 "This folder holds made-up data. `wexil demo --fresh` may empty it.\n"
             );
+            File.WriteAllText(Path.Combine(folder, UnfinishedName), "The next `wexil demo` makes this data anew.\n");
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {

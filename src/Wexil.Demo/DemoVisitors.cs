@@ -12,9 +12,12 @@ using Wexil.Web.Hosting;
 namespace Wexil.Demo;
 
 /// <summary>Simulated visitors, recorded as real ones are.</summary>
-internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
+/// <param name="now">When the last of them comes, at most.</param>
+/// <param name="came">Called now and then with how many have come.</param>
+internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now, Action<long> came)
 {
-    private const int Seed = 2211;
+    private const int Seed = 2211,
+        ReportEvery = 500;
     private static readonly (string Tag, int Weight)[] CalendarSources =
     [
         ("forum-ads", 58),
@@ -59,7 +62,8 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
             var visitor = _visits.NewVisitor(at);
             var traits = Traits(sources ?? CalendarSources);
             var shown = Visit(table.Step(step.Id)!, visitor, at, traits);
-            Count++;
+            if (++Count % ReportEvery == 0)
+                came(Count);
             if (step.Kind == StepKind.OptIn)
                 Stay(pages[shown], visitor, at, until < now ? until : now);
             var then = at;
@@ -195,8 +199,8 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
     private PageId Visit(RouteStep step, VisitorId visitor, DateTimeOffset at, Traits traits)
     {
         var visit = new Visit(visitor, at, traits);
-        _recording.Add(_visits.VisitAsync(step, visit, known: false).AsTask());
-        return _visits.Peek(step, visit, known: false)!.Value.Page.Id;
+        _recording.Add(_visits.VisitAsync(_routes.Current, step, visit, known: false).AsTask());
+        return _visits.Peek(_routes.Current, step, visit, known: false)!.Value.Page.Id;
     }
 
     /// <returns>By how much the versions seen change the rate, as a factor.</returns>
@@ -207,8 +211,8 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now)
         foreach (var (section, version, factor) in sections)
         {
             var route = _routes.Current.Step(section.Id)!;
-            _recording.Add(_visits.ShowSectionsAsync([route], visit, known: false).AsTask());
-            if (_visits.Peek(route, visit, known: false)?.Page.Id == version)
+            _recording.Add(_visits.ShowSectionsAsync(_routes.Current, [route], visit, known: false).AsTask());
+            if (_visits.Peek(_routes.Current, route, visit, known: false)?.Page.Id == version)
                 better *= factor;
         }
         return better;

@@ -4,6 +4,7 @@ using Wexil.App.Monitoring;
 using Wexil.App.Wording;
 using Wexil.Demo.Simulators;
 using Wexil.Store;
+using Wexil.Web.Commands;
 using Wexil.Web.Hosting;
 
 namespace Wexil.Demo;
@@ -16,8 +17,16 @@ public static class DemoWorld
 {
     internal const string NetworkTag = "windowbox";
 
+    private const int About = 55_000;
+
     /// <summary>Fills an empty store; one that has funnels already is left as it is.</summary>
-    public static async Task FillAsync(WexilHost host, TextWriter says, SimulatorAddresses? simulators = null)
+    /// <param name="progress">Where it is shown how far it is; null for nowhere.</param>
+    public static async Task FillAsync(
+        WexilHost host,
+        TextWriter says,
+        SimulatorAddresses? simulators = null,
+        ProgressLine? progress = null
+    )
     {
         if (host.Services.GetRequiredService<FunnelStore>().All().Count > 0)
             return;
@@ -27,15 +36,19 @@ public static class DemoWorld
         // The made-up site lies on this machine.
         await settings.SetFetchesPrivateAddressesAsync(true);
         var demo = new DemoBuilder(host, simulators ?? SimulatorAddresses.Default);
-        var visitors = new DemoVisitors(host, demo.Now);
+        var recording = $"Recording about {Format.Count(About)} made-up visitors";
+        progress?.Begin(recording);
+        var visitors = new DemoVisitors(host, demo.Now, count => progress?.Say(recording, (double)count / About));
         await new BalconyHarvest(demo, visitors).MakeAsync();
         await HerbClub.MakeAsync(demo, visitors);
         await BalconyNotes.MakeAsync(demo, visitors);
         await SpringLetter.MakeAsync(demo, visitors);
         await DemoTeam.JoinAsync(host, demo.Now);
+        progress?.Begin("Looking at the tests as the weeks went by");
         await new DemoLooks(host, demo.Now).TakeAsync();
         // The hourly look, without waiting for the hour.
         await host.Services.GetRequiredService<TestMonitor>().LookAsync();
+        progress?.End();
         await says.WriteLineAsync(
             $"{Format.Count(visitors.Count)} simulated visitors recorded and counted in "
                 + $"{watch.Elapsed.TotalSeconds:0.0} seconds."

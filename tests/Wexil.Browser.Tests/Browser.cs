@@ -1,4 +1,5 @@
 using System.Collections.ObjectModel;
+using System.Text.RegularExpressions;
 using OpenQA.Selenium;
 using OpenQA.Selenium.Chrome;
 using OpenQA.Selenium.Interactions;
@@ -7,39 +8,18 @@ using OpenQA.Selenium.Support.UI;
 namespace Wexil.Browser.Tests;
 
 /// <summary>A browser of somebody's own: a fresh profile, no cookies of anybody else's.</summary>
-public sealed class Browser : IDisposable
+public sealed partial class Browser : IDisposable
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
-
-    /// <summary>
-    /// After how long the browser counts as hung: nothing is measured by it, and a busy machine may be very slow.
-    /// </summary>
-    private static readonly TimeSpan Hang = TimeSpan.FromMinutes(4);
     private static readonly string Axe = File.ReadAllText(
         Path.Combine(AppContext.BaseDirectory, "lib", "axe-core", "axe.min.js")
     );
+    private readonly Chromium _chromium = Chromium.Take();
     private readonly ChromeDriver _driver;
 
     public Browser(int width = 1280, int height = 800)
     {
-        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
-        options.AddArguments(
-            "--headless",
-            "--no-sandbox",
-            "--disable-gpu",
-            "--disable-quic",
-            "--no-first-run",
-            "--disable-background-networking",
-            "--disable-component-update",
-            "--disable-sync",
-            "--user-agent=Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) "
-                + "Chrome/140.0.0.0 Safari/537.36",
-            "--hide-scrollbars",
-            "--force-prefers-reduced-motion",
-            $"--window-size={width},{height}"
-        );
-        _driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options, Hang);
-        _driver.Manage().Timeouts().AsynchronousJavaScript = Hang;
+        _driver = _chromium.Driver;
         Resize(width, height);
     }
 
@@ -60,7 +40,16 @@ public sealed class Browser : IDisposable
 
     public string Address => _driver.Url;
 
-    public string Text => _driver.FindElement(By.TagName("body")).Text;
+    /// <summary>All that can be read on the page, a line for each block or row.</summary>
+    public string Text => TextIn("body");
+
+    /// <summary>All that can be read in the first element that the selector finds.</summary>
+    // The driver's own reading walks every element, which takes seconds on a long page.
+    public string TextIn(string css) =>
+        Lines().Replace(
+            (string)_driver.ExecuteScript("return document.querySelector(arguments[0])?.innerText ?? ''", css)!,
+            found => found.Value.Contains('\n', StringComparison.Ordinal) ? "\n" : " "
+        );
 
     public void Open(Uri address) => _driver.Navigate().GoToUrl(address);
 
@@ -84,17 +73,21 @@ public sealed class Browser : IDisposable
     /// </summary>
     public void Press(string text)
     {
-        IWebElement? Shown(string test) =>
-            _driver
-                .FindElements(By.XPath($"//*[self::a or self::button or self::summary][{test}]"))
-                .FirstOrDefault(e => e.Displayed);
         WaitFor(() =>
         {
-            var element = Shown($"normalize-space() = \"{text}\"") ?? Shown($"contains(normalize-space(), \"{text}\")");
-            if (element is null)
-                return null;
-            _driver.ExecuteScript("arguments[0].scrollIntoView({block:'center'})", element);
-            element.Click();
+            var element = (IWebElement?)
+                _driver.ExecuteScript(
+                    """
+                    const words = (element) => element.textContent.replace(/\s+/g, " ").trim();
+                    const shown = [...document.querySelectorAll("a, button, summary")]
+                      .filter((element) => words(element).includes(arguments[0]) && element.checkVisibility());
+                    const found = shown.find((element) => words(element) === arguments[0]) ?? shown[0];
+                    found?.scrollIntoView({ block: "center" });
+                    return found;
+                    """,
+                    text
+                );
+            element?.Click();
             return element;
         });
     }
@@ -229,7 +222,13 @@ public sealed class Browser : IDisposable
     /// <summary>Waits until a frame shows a text.</summary>
     public void WaitForTextIn(string css, string text) =>
         In(css, frame =>
-            frame.FindElement(By.TagName("body")).Text.Contains(text, StringComparison.Ordinal) ? text : null
+            (bool)
+                ((IJavaScriptExecutor)frame).ExecuteScript(
+                    "return document.body.innerText.includes(arguments[0])",
+                    text
+                )!
+                ? text
+                : null
         );
 
     /// <summary>Waits until the previews of pages that are in sight have come.</summary>
@@ -359,5 +358,8 @@ public sealed class Browser : IDisposable
     /// <summary>Forgets who visited the site that is open.</summary>
     public void ForgetCookies() => _driver.Manage().Cookies.DeleteAllCookies();
 
-    public void Dispose() => _driver.Dispose();
+    public void Dispose() => _chromium.GiveBack();
+
+    [GeneratedRegex(@"\s+")]
+    private static partial Regex Lines();
 }

@@ -1,13 +1,14 @@
-using Wexil.Demo;
-
 namespace Wexil.Browser.Tests;
 
-/// <summary>The demo's screens, at a desk and on a phone.</summary>
+/// <summary>The demo's screens at a desk, on a phone, and in a usual window at 200% zoom.</summary>
 internal static class DemoScreens
 {
-    private static readonly (string Name, string Path, string Shows)[] Screens =
+    private static readonly (int Width, int Height) Desk = (1280, 800),
+        Phone = (390, 844),
+        Zoomed = (640, 400);
+
+    public static readonly (string Name, string Path, string Shows)[] OfFunnels =
     [
-        ("today", "/", "2 tests are ready to keep, and one needs attention."),
         ("build", "/f/balcony-harvest/calendar/build", "Photo of the rail planter"),
         ("edit", "/f/balcony-harvest/calendar/build/first-salad-in-21-days", "1 form connected"),
         ("compare", "/f/balcony-harvest/calendar/build/photo-of-the-rail-planter/compare", "One change: if it wins"),
@@ -31,6 +32,30 @@ internal static class DemoScreens
         ("publish", "/f/balcony-harvest/calendar/build/first-salad-in-21-days/publish", "a new phase"),
         ("place", "/f/balcony-harvest/calendar/build/first-salad-in-21-days/place", "Step"),
         ("files", "/f/balcony-harvest/files", "seedlings.svg"),
+        ("money", "/f/balcony-harvest/kit/count?by=money", "Revenue by group"),
+        ("send", "/f/balcony-harvest/calendar/send", "Drag a handle"),
+        ("who", "/f/balcony-harvest/calendar/send", "Who takes part"),
+        ("two-steps", "/f/balcony-harvest/kit/count", "does better than expected"),
+        ("sources", "/f/balcony-harvest/sources", "Daily costs"),
+        ("count", "/f/balcony-harvest/calendar/count", "but not by enough to be sure"),
+        ("sections", "/f/balcony-harvest/kit/sections", "Keep these together"),
+        ("section-build", "/f/balcony-harvest/kit-headline/build", "Variations of “Headline”"),
+        ("banner", "/f/balcony-notes/notes-banner/keep", "Keep B. It got"),
+        ("banner-line", "/f/balcony-notes/notes-banner/build", "Code for your page"),
+        ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It got"),
+        ("learned", "/f/balcony-harvest/calendar/keep", "Change the words, not the color"),
+        ("add", "/f/balcony-harvest/calendar/build/add", "Import"),
+        ("new-step", "/f/herb-club/steps/new", "Permanent link"),
+        ("rehearse", "/f/balcony-harvest/rehearsal", "See the whole funnel work"),
+        ("goals", "/f/balcony-harvest/calendar/goals", "valued at the amount sent"),
+        ("wiring", "/f/herb-club/wiring", "Not checked yet"),
+        ("segments", "/f/balcony-harvest/calendar/count?by=money&running=true&segment=Country", "United States"),
+        ("problem", "/f/herb-club/swap/count", "in a row without one opt-in"),
+    ];
+
+    public static readonly (string Name, string Path, string Shows)[] Others =
+    [
+        ("today", "/", "2 tests are ready to keep, and one needs attention."),
         ("settings", "/settings", "private addresses"),
         ("rates", "/settings/rates", "1.08 USD"),
         (
@@ -40,29 +65,14 @@ internal static class DemoScreens
         ),
         ("plan", "/workbench/plan?Rate=26&Lift=10&PerDay=340&Pages=3", "Smallest lift you can find in"),
         ("split-check", "/workbench/split?Visitors=1661+1647", "as closely as chance allows"),
-        ("money", "/f/balcony-harvest/kit/count?by=money", "Revenue by group"),
         ("funnels", "/funnels", "Most visitors first"),
         ("archived", "/funnels?archived=true", "No archived funnels."),
-        ("send", "/f/balcony-harvest/calendar/send", "Drag a handle"),
-        ("who", "/f/balcony-harvest/calendar/send", "Who takes part"),
-        ("two-steps", "/f/balcony-harvest/kit/count", "does better than expected"),
-        ("sources", "/f/balcony-harvest/sources", "Daily costs"),
         ("sales", "/sales", "orders in USD"),
         ("order", "/sales/order?order=K-4001&currency=USD", "Record a refund"),
-        ("count", "/f/balcony-harvest/calendar/count", "but not by enough to be sure"),
-        ("sections", "/f/balcony-harvest/kit/sections", "Keep these together"),
-        ("section-build", "/f/balcony-harvest/kit-headline/build", "Variations of “Headline”"),
-        ("banner", "/f/balcony-notes/notes-banner/keep", "Keep B. It got"),
-        ("banner-line", "/f/balcony-notes/notes-banner/build", "Code for your page"),
-        ("keep", "/f/balcony-harvest/kit/keep", "Keep B. It got"),
-        ("learned", "/f/balcony-harvest/calendar/keep", "Change the words, not the color"),
         ("tests", "/tests?q=", "Change the words"),
-        ("add", "/f/balcony-harvest/calendar/build/add", "Import"),
         ("new-funnel", "/funnels/new", "Start with"),
-        ("new-step", "/f/herb-club/steps/new", "Permanent link"),
         ("jump", "/jump?q=e", "page of"),
         ("guide", "/guide/keep", "expected cost of each choice"),
-        ("rehearse", "/f/balcony-harvest/rehearsal", "See the whole funnel work"),
         ("brand", "/brand", "Background"),
         ("account", "/account", "this browser"),
         ("two-step", "/account/two-step", "Scan this with an app"),
@@ -71,47 +81,51 @@ internal static class DemoScreens
         ("status", "/status", "Disk and memory"),
         ("people", "/people?tag=salad", "people found"),
         ("people-file", "/people/file", "You see a preview first"),
-        ("goals", "/f/balcony-harvest/calendar/goals", "valued at the amount sent"),
-        ("wiring", "/f/herb-club/wiring", "Not checked yet"),
-        ("segments", "/f/balcony-harvest/calendar/count?by=money&running=true&segment=Country", "United States"),
-        ("problem", "/f/herb-club/swap/count", "in a row without one opt-in"),
     ];
 
-    /// <param name="also">What else is looked at on each screen, by its name.</param>
-    public static async Task AreAllGoodAsync(int width, int height, Func<Browser, string, Task> also)
+    public static async Task AreAllGoodAsync((string Name, string Path, string Shows)[] screens)
     {
-        await using var site = await Site.StartAsync();
-        await DemoWorld.FillAsync(site.Host, TextWriter.Null);
-        using var owner = new Browser(width, height);
+        await using var site = await Site.StartDemoAsync();
+        using var owner = new Browser(Desk.Width, Desk.Height);
         site.SignIn(owner);
-        foreach (var (name, path, shows) in Screens)
+        foreach (var (name, path, shows) in screens)
         {
+            owner.Resize(Desk.Width, Desk.Height);
             owner.Open(site.Studio, path);
             owner.WaitForText(shows);
-            if (name == "edit")
-            {
-                owner.Run(
-                    "[...document.querySelectorAll('.parts button')].find((part) => "
-                        + "part.textContent.startsWith('Headline')).click()"
-                );
-                owner.WaitForText("Edit text");
-            }
-            if (name == "who")
-                owner.Run(
-                    "document.querySelector('#who').open = true; document.querySelector('#who').scrollIntoView()"
-                );
-            if (name == "segments")
-                owner.Run("document.querySelector('[data-live=time]').scrollIntoView()");
-            if (name == "two-steps")
-                owner.Run("[...document.querySelectorAll('[data-live^=crossing]')].pop().scrollIntoView()");
+            Prepare(owner, name);
             owner.IsAccessible();
             owner.HoldsRightToLeft();
-            await also(owner, name);
+            owner.KeepsStill();
+            await TakePictureAsync(owner, name);
+            owner.Resize(Phone.Width, Phone.Height);
+            owner.IsAccessible();
+            owner.HoldsRightToLeft();
+            owner.Resize(Zoomed.Width, Zoomed.Height);
+            owner.HoldsRightToLeft();
         }
     }
 
+    private static void Prepare(Browser owner, string name)
+    {
+        if (name == "edit")
+        {
+            owner.Run(
+                "[...document.querySelectorAll('.parts button')].find((part) => "
+                    + "part.textContent.startsWith('Headline')).click()"
+            );
+            owner.WaitForText("Edit text");
+        }
+        if (name == "who")
+            owner.Run("document.querySelector('#who').open = true; document.querySelector('#who').scrollIntoView()");
+        if (name == "segments")
+            owner.Run("document.querySelector('[data-live=time]').scrollIntoView()");
+        if (name == "two-steps")
+            owner.Run("[...document.querySelectorAll('[data-live^=crossing]')].pop().scrollIntoView()");
+    }
+
     /// <summary>With WEXIL_PICTURES naming a folder, a picture that lies there is taken anew.</summary>
-    public static async Task TakePictureAsync(Browser owner, string name)
+    private static async Task TakePictureAsync(Browser owner, string name)
     {
         if (
             Environment.GetEnvironmentVariable("WEXIL_PICTURES") is { Length: > 0 } folder

@@ -1,30 +1,17 @@
 namespace Wexil.Browser.Tests;
 
-/// <summary>The demo in a usual window.</summary>
-public sealed class DemoTests
+/// <summary>The screens of the demo's funnels.</summary>
+public sealed class FunnelDemoTests
 {
     [Fact]
     public Task Every_screen_shows_its_story_and_nothing_for_axe_to_object_to() =>
-        DemoScreens.AreAllGoodAsync(1280, 800, async (owner, name) =>
-        {
-            owner.KeepsStill();
-            await DemoScreens.TakePictureAsync(owner, name);
-        });
+        DemoScreens.AreAllGoodAsync(DemoScreens.OfFunnels);
 }
 
-/// <summary>The demo on a phone, and in a usual window at 200% zoom.</summary>
-public sealed class DemoOnPhoneTests
+/// <summary>The demo's other screens.</summary>
+public sealed class OtherDemoTests
 {
-    private const int Width = 390,
-        Height = 844;
-
     [Fact]
     public Task Every_screen_shows_its_story_and_nothing_for_axe_to_object_to() =>
-        DemoScreens.AreAllGoodAsync(Width, Height, (owner, _) =>
-        {
-            owner.Resize(640, 400);
-            owner.HoldsRightToLeft();
-            owner.Resize(Width, Height);
-            return Task.CompletedTask;
-        });
+        DemoScreens.AreAllGoodAsync(DemoScreens.Others);
 }

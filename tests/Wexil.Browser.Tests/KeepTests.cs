@@ -174,21 +174,14 @@ public sealed class KeepTests
     private static async Task<int> RehearseAsync(Site site, Step step, Step thanks, int count)
     {
         var (visits, crowd) = (site.Host.Services.GetRequiredService<VisitService>(), new SimulatedCrowd(5));
+        var routes = site.Host.Services.GetRequiredService<Routes>().Current;
         var now = site.Host.Services.GetRequiredService<TimeProvider>().GetUtcNow();
         for (var i = 0; i < count; i++)
         {
-            var visitor = visits.NewVisitor(now);
-            var shown = (
-                await visits.VisitAsync(visits.Routes.Step(step.Slug)!, new(visitor, now, Traits.Unknown), known: false)
-            )!
-                .Value
-                .Page;
+            var visit = new Visit(visits.NewVisitor(now), now, Traits.Unknown);
+            var shown = (await visits.VisitAsync(routes, routes.Step(step.Slug)!, visit, known: false))!.Value.Page;
             if (crowd.Does(shown.Slug.StartsWith("three", StringComparison.Ordinal) ? 0.3 : 0.2))
-                await visits.VisitAsync(
-                    visits.Routes.Step(thanks.Slug)!,
-                    new(visitor, now, Traits.Unknown),
-                    known: true
-                );
+                await visits.VisitAsync(routes, routes.Step(thanks.Slug)!, visit, known: true);
         }
         return count;
     }

@@ -1,4 +1,3 @@
-using Wexil.Demo;
 using Wexil.Store;
 using Wexil.Store.Backups;
 using Wexil.Tests;
@@ -26,9 +25,8 @@ public sealed class RestoreTests
         var (folder, elsewhere) = (TemporaryFolder.Create("backup"), TemporaryFolder.Create("restored"));
         var file = Path.Combine(folder, "wexil.backup");
         Dictionary<string, string> before;
-        await using (var site = await Site.StartAsync())
+        await using (var site = await Site.StartDemoAsync())
         {
-            await DemoWorld.FillAsync(site.Host, TextWriter.Null);
             Backup.Make(new DataPaths(site.Host.Options.Data), file, Now(site), "tomatoes in pots");
             before = Read(site);
         }
@@ -53,8 +51,8 @@ public sealed class RestoreTests
             owner.Open(site.Studio, screen);
             // The address of the visitors' side has another port each time.
             seen[screen] = owner
-                .Find("main")
-                .Text.Replace(site.Visitors.Authority, "visitors", StringComparison.Ordinal);
+                .TextIn("main")
+                .Replace(site.Visitors.Authority, "visitors", StringComparison.Ordinal);
         }
         return seen;
     }

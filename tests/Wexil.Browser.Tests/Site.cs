@@ -5,6 +5,7 @@ using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
 using Microsoft.Extensions.Time.Testing;
 using Wexil.Core.Common;
+using Wexil.Demo;
 using Wexil.Tests;
 using Wexil.Web.Hosting;
 using Wexil.Web.Studio.Account;
@@ -37,6 +38,28 @@ public sealed class Site : IAsyncDisposable
             )
         );
 
+    /// <summary>The demo, which is filled once and copied for each test.</summary>
+    public static async Task<Site> StartDemoAsync()
+    {
+        var (filled, data) = (await Demo.Value, TemporaryFolder.Create("demo"));
+        foreach (var file in Directory.GetFiles(filled, "*", SearchOption.AllDirectories))
+        {
+            var copy = Path.Combine(data, Path.GetRelativePath(filled, file));
+            Directory.CreateDirectory(Path.GetDirectoryName(copy)!);
+            File.Copy(file, copy);
+        }
+        return await StartAsync(data);
+    }
+
+    private static readonly Lazy<Task<string>> Demo = new(async () =>
+    {
+        await using var site = await StartAsync(TemporaryFolder.Create("demo-filled"));
+        await DemoWorld.FillAsync(site.Host, TextWriter.Null);
+        site._isKept = true;
+        return site.Host.Options.Data;
+    });
+    private bool _isKept;
+
     /// <summary>Opens Studio signed in, by the link that the program prints.</summary>
     public void SignIn(Browser browser) =>
         browser.Open(Studio, $"/sign-in?key={Host.Services.GetRequiredService<SignInLinks>().Issue()}");
@@ -66,7 +89,8 @@ public sealed class Site : IAsyncDisposable
     public async ValueTask DisposeAsync()
     {
         await Host.DisposeAsync();
-        TemporaryFolder.Delete(Host.Options.Data);
+        if (!_isKept)
+            TemporaryFolder.Delete(Host.Options.Data);
     }
 
     public static int FreePort() => FreePorts.Next();

@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
+using Microsoft.Extensions.Logging.Abstractions;
 using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Store.Backups;
@@ -34,8 +35,7 @@ public sealed class BackupTests
             }
         });
         var file = Path.Combine(TemporaryFolder.Create("backup"), "all.backup");
-        while (Volatile.Read(ref recorded) < 500)
-            await Task.Yield();
+        await Eventually.HoldsAsync(() => Volatile.Read(ref recorded) >= 500);
         var (before, seen) = (Volatile.Read(ref recorded), new List<double>());
         Backup.Make(world.Folder, file, Now, passphrase, seen.Add);
         var after = Volatile.Read(ref recorded);
@@ -299,17 +299,18 @@ public sealed class BackupTests
             Assert.True(log.Length > 90e6, $"{log.Length}");
         }
         var whole = log.Length;
-        var began = DateTime.UtcNow;
-        while (DateTime.UtcNow - began < TimeSpan.FromSeconds(4))
+        using var checkpointer = new Checkpointer(world.Database.OpenHousekeeper(), NullLogger.Instance);
+        for (var turn = 0; turn < 3 * Checkpointer.IdleTurns; turn++)
+        {
             await world.Journal.AppendAsync(world.Enrols(test, 0));
+            checkpointer.Turn();
+        }
         log.Refresh();
         Assert.InRange(log.Length, whole, long.MaxValue);
-        var patience = DateTime.UtcNow.AddSeconds(30);
-        while (log.Length > 65 << 20 && DateTime.UtcNow < patience)
-        {
-            await Task.Delay(50);
-            log.Refresh();
-        }
+        await world.Journal.WhenProjectedAsync();
+        for (var turn = 0; turn <= Checkpointer.IdleTurns; turn++)
+            checkpointer.Turn();
+        log.Refresh();
         Assert.InRange(log.Length, 0, 65 << 20);
     }
 

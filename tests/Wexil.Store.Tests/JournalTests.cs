@@ -126,10 +126,10 @@ public sealed class JournalTests
             using var holds = other.BeginTransaction(deferred: false);
             Assert.Equal(Recorded.Late, await world.Journal.AppendAsync(world.Enrols(test, 0)));
             Assert.Equal(Recorded.Late, await world.Journal.AppendAsync(world.Enrols(test, 1)));
-            await Until(() => world.Journal.Health.Trouble is not null);
+            await Eventually.HoldsAsync(() => world.Journal.Health.Trouble is not null);
             Assert.Equal(2, world.Journal.Health.Waiting);
         }
-        await Until(() => world.Journal.Health is { IsWell: true, Waiting: 0 });
+        await Eventually.HoldsAsync(() => world.Journal.Health is { IsWell: true, Waiting: 0 });
         Assert.Equal(2, world.Events());
     }
 
@@ -153,7 +153,7 @@ public sealed class JournalTests
         }
         using (var world = new World(path))
         {
-            await Until(() => world.Journal.Health.Waiting == 0);
+            await Eventually.HoldsAsync(() => world.Journal.Health.Waiting == 0);
             await world.Journal.WhenProjectedAsync();
             Assert.Equal(events.Length, world.Events());
         }
@@ -177,14 +177,7 @@ public sealed class JournalTests
             Assert.Equal(world.Journal.Health.Lost, answers.Count(answer => answer == Recorded.Lost));
             Assert.True(world.Journal.Health.Lost > 0);
         }
-        await Until(() => world.Journal.Health.Waiting == 0);
+        await Eventually.HoldsAsync(() => world.Journal.Health.Waiting == 0);
         Assert.Equal(11 - world.Journal.Health.Lost, world.Events());
-    }
-
-    private static async Task Until(Func<bool> holds)
-    {
-        using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(20));
-        while (!holds())
-            await Task.Delay(10, patience.Token);
     }
 }

@@ -9,6 +9,7 @@ using Wexil.App.Monitoring;
 using Wexil.App.Outbox;
 using Wexil.Core.SplitTests;
 using Wexil.Store;
+using Wexil.Tests;
 
 namespace Wexil.Web.Tests;
 
@@ -110,7 +111,7 @@ public sealed class HostileServersTests
         using var stop = new CancellationTokenSource();
         var sending = wexil.Get<OutboxDelivery>().SendDueAsync(stop.Token);
         var outgoing = wexil.Get<OutboxStore>();
-        await Until(() => outgoing.State(fast.Step.Id).Done == 2);
+        await Eventually.HoldsAsync(() => outgoing.State(fast.Step.Id).Done == 2);
         Assert.Equal((0L, 2L), (outgoing.State(slow.Step.Id).Done, outgoing.State(slow.Step.Id).Waiting));
 
         using var owner = await wexil.OwnerAsync();
@@ -162,10 +163,10 @@ public sealed class HostileServersTests
         using var threads = new YieldingThreads();
         using var work = new TwoItems(problems, threads, time);
         await work.StartAsync(default);
-        await Until(() => work.Second == 1);
+        await Eventually.HoldsAsync(() => work.Second == 1);
         Assert.Equal(["The first item"], problems.All.Select(problem => problem.What));
         work.IsFirstWell = true;
-        await Until(() =>
+        await Eventually.HoldsAsync(() =>
         {
             time.Advance(TimeSpan.FromMinutes(1));
             return problems.All.Count == 0 && work.Second > 1;
@@ -181,13 +182,6 @@ public sealed class HostileServersTests
         wexil.Time.Advance(TimeSpan.FromSeconds(10));
         await visitor.PostAsync($"/p/{tested.A.Slug}/opt-in", new FormUrlEncodedContent([new("email", email)]));
         await wexil.Host.Journal.WhenProjectedAsync();
-    }
-
-    private static async Task Until(Func<bool> isSo)
-    {
-        using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(20));
-        while (!isSo())
-            await Task.Delay(5, patience.Token);
     }
 
     private sealed class TwoItems(BackgroundProblems problems, YieldingThreads threads, TimeProvider time)

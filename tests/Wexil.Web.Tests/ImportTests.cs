@@ -13,6 +13,7 @@ using Wexil.App.Setup;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Store;
+using Wexil.Tests;
 using Wexil.Web.Studio.Build;
 using Wexil.Web.Studio.Shared;
 
@@ -44,8 +45,7 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
         var import = wexil.Get<Imports>().Start(tested.Step.Id, null, new(site.Address, "/kit"));
         var before = Screen();
         released.SetResult();
-        while (import.IsUnderWay)
-            await Task.Yield();
+        await Eventually.HoldsAsync(() => !import.IsUnderWay);
         // The script that follows an import comes last on the screen, and must come where its bar came first.
         Assert.Equal((true, null), (before.IsUnderWay, before.Made));
         var after = Screen();
@@ -394,14 +394,11 @@ public sealed class ImportTests(WexilFixture wexil) : IClassFixture<WexilFixture
 
     private static async Task<string> OverAsync(HttpClient owner, string screen)
     {
-        using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(30));
-        while (
-            !(await owner.GetStringAsync($"{screen}?handler=Progress", patience.Token)).Contains(
-                "\"over\":true",
-                StringComparison.Ordinal
-            )
-        )
-            await Task.Yield();
+        await Eventually.HoldsAsync(async () =>
+        {
+            var progress = await owner.GetStringAsync($"{screen}?handler=Progress");
+            return progress.Contains("\"over\":true", StringComparison.Ordinal);
+        });
         return WebUtility.HtmlDecode(await owner.GetStringAsync(screen));
     }
 

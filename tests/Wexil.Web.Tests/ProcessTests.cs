@@ -37,8 +37,7 @@ public sealed partial class ProcessTests
                 .Range(0, 16)
                 .Select(seed => Task.Run(() => WalkAsync(shown, new Random(seed))))
                 .ToArray();
-            while (shown.Count < 4_000)
-                await Task.Delay(5);
+            await Eventually.HoldsAsync(() => shown.Count >= 4_000);
             program.Kill();
             await program.WaitForExitAsync();
             await Task.WhenAll(load);
@@ -165,14 +164,12 @@ public sealed partial class ProcessTests
                 for (; isWell && asked < 60_000; asked += 1_000)
                 {
                     await Visit(answered, CancellationToken.None, 1_000);
-                    isWell = !(await TodayAsync(program)).Contains("Wexil cannot save data", StringComparison.Ordinal);
+                    isWell = await SavesAsync(program);
                 }
                 Assert.False(isWell, $"Still well after {asked} visitors.");
                 Assert.Equal(asked, answered.Distinct().Count());
                 File.Delete(filler);
-                using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(30));
-                while ((await TodayAsync(program)).Contains("Wexil cannot save data", StringComparison.Ordinal))
-                    await Task.Delay(100, patience.Token);
+                await Eventually.HoldsAsync(() => SavesAsync(program));
                 program.Kill();
                 await program.WaitForExitAsync();
             }
@@ -201,9 +198,7 @@ public sealed partial class ProcessTests
             await Visit(answered, enough.Token, 4);
         Assert.Contains("Wexil cannot save data", await TodayAsync(program));
         held.Dispose();
-        using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(30));
-        while ((await TodayAsync(program)).Contains("Wexil cannot save data", StringComparison.Ordinal))
-            await Task.Delay(50, patience.Token);
+        await Eventually.HoldsAsync(() => SavesAsync(program));
         program.Kill();
         await program.WaitForExitAsync();
         await using var again = await WexilHost.StartAsync(Options(data));
@@ -485,6 +480,9 @@ public sealed partial class ProcessTests
         Assert.Equal(1, program.Process.ExitCode);
         return said;
     }
+
+    private async Task<bool> SavesAsync(Program program) =>
+        !(await TodayAsync(program)).Contains("Wexil cannot save data", StringComparison.Ordinal);
 
     private async Task<string> TodayAsync(Program program)
     {

@@ -7,6 +7,7 @@ using Wexil.Core.Sales;
 using Wexil.Store;
 using Wexil.Store.Backups;
 using Wexil.Store.Recording;
+using Wexil.Tests;
 
 namespace Wexil.Web.Tests;
 
@@ -58,10 +59,7 @@ public sealed class RemovalTests(WexilFixture wexil) : IClassFixture<WexilFixtur
             "Remove",
             ("Sure", "true")
         );
-        var watch = Stopwatch.StartNew();
-        while (FilesWithName().Length > 0 && watch.Elapsed < TimeSpan.FromSeconds(20))
-            await Task.Delay(50);
-        Assert.Empty(FilesWithName());
+        await Eventually.HoldsAsync(() => FilesWithName().Length == 0);
         var backup = Path.Combine(wexil.Host.Options.Data, "after.backup");
         Backup.Make(new DataPaths(wexil.Host.Options.Data), backup, DateTimeOffset.UnixEpoch);
         var unpacked = Directory.CreateDirectory(Path.Combine(wexil.Host.Options.Data, "unpacked")).FullName;

@@ -7,6 +7,7 @@ using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store;
+using Wexil.Tests;
 using Wexil.Web.Visitors;
 
 namespace Wexil.Web.Tests;
@@ -225,8 +226,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
             using var holds = other.BeginTransaction(deferred: false);
             var first = await visitor.GetStringAsync("/go/unwell");
             Assert.Equal(first, await visitor.GetStringAsync("/go/unwell"));
-            while (wexil.Host.Journal.Health.Trouble is null)
-                await Task.Delay(10);
+            await Eventually.HoldsAsync(() => wexil.Host.Journal.Health.Trouble is not null);
             Assert.Contains("Wexil cannot save data", await owner.GetStringAsync("/"));
             var refused = await WexilFixture.PostAsync(
                 owner,
@@ -237,8 +237,7 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
             );
             Assert.Contains("could not be saved", await refused.Content.ReadAsStringAsync());
         }
-        while (wexil.Host.Journal.Health is not { IsWell: true, Waiting: 0 })
-            await Task.Delay(10);
+        await Eventually.HoldsAsync(() => wexil.Host.Journal.Health is { IsWell: true, Waiting: 0 });
         Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
         Assert.DoesNotContain("Wexil cannot save data", await owner.GetStringAsync("/"));
     }

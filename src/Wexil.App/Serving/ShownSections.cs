@@ -25,7 +25,7 @@ public sealed class ShownSections(VisitService visits, HostedPages hosted)
             return plain;
         }
         var sections = hosted.Sections(routes, page, plain);
-        var versions = await visits.ShowSectionsAsync(sections.Steps, visit, known);
+        var versions = await visits.ShowSectionsAsync(routes, sections.Steps, visit, known);
         // Together they take as long as one.
         await recorded;
         return hosted.Page(page, sections, versions);

@@ -15,7 +15,6 @@ namespace Wexil.App.Visits;
 /// </summary>
 public sealed class VisitService
 {
-    private readonly Routes _routes;
     private readonly Journal _journal;
     private readonly Database _database;
     private readonly IChance _chance;
@@ -29,7 +28,6 @@ public sealed class VisitService
 
     /// <summary>Forgets a place taken as soon as the journal has projected it.</summary>
     public VisitService(
-        Routes routes,
         Journal journal,
         Database database,
         TurnKeeper turns,
@@ -37,8 +35,7 @@ public sealed class VisitService
         TroubleLog troubles
     )
     {
-        (_routes, _journal, _database, _turns, _chance, _troubles) = (
-            routes,
+        (_journal, _database, _turns, _chance, _troubles) = (
             journal,
             database,
             turns,
@@ -52,20 +49,24 @@ public sealed class VisitService
         };
     }
 
-    /// <summary>The table that visits are answered from at this moment.</summary>
-    public RouteTable Routes => _routes.Current;
-
     /// <summary>An id for somebody who has none.</summary>
     public VisitorId NewVisitor(DateTimeOffset at) => VisitorId.New(at, _chance);
 
     /// <summary>
     /// A visitor follows a step's link. What is shown, once the visit is recorded; null when the step has no page.
     /// </summary>
+    /// <param name="routes">The table that the whole request is answered from.</param>
     /// <param name="known">The visitor may have been here before. A new id needs no looking up.</param>
     /// <param name="promised">The page that the visitor was drawn for on a page of the owner's own.</param>
-    public async ValueTask<Assignment?> VisitAsync(RouteStep step, Visit visit, bool known, PageId? promised = null)
+    public async ValueTask<Assignment?> VisitAsync(
+        RouteTable routes,
+        RouteStep step,
+        Visit visit,
+        bool known,
+        PageId? promised = null
+    )
     {
-        var (turn, recorded) = Arrive(step, visit, known, promised);
+        var (turn, recorded) = Arrive(routes, step, visit, known, promised);
         await recorded;
         return turn;
     }
@@ -74,6 +75,7 @@ public sealed class VisitService
     /// <param name="isInside">The visitor came from another page here, so no link of a source was followed.</param>
     /// <returns>What is shown, and when it is recorded.</returns>
     public (Assignment? Turn, Task Recorded) Arrive(
+        RouteTable routes,
         RouteStep step,
         Visit visit,
         bool known,
@@ -81,7 +83,7 @@ public sealed class VisitService
         bool isInside = false
     )
     {
-        if (Decide(step, visit, known, promised) is not { } turn)
+        if (Decide(routes, step, visit, known, promised) is not { } turn)
             return (null, Task.CompletedTask);
         // A place is recorded whenever it is taken; what else happens twice within two seconds is one visit.
         var takesPlace = turn.Kind != AssignmentKind.Plain && turn.Exclusion != ExclusionReason.NotRunning;
@@ -95,6 +97,7 @@ public sealed class VisitService
     /// </summary>
     /// <param name="promised">The version that the visitor was drawn for on an outside page.</param>
     public async ValueTask<IReadOnlyList<RoutePage?>> ShowSectionsAsync(
+        RouteTable routes,
         IReadOnlyList<RouteStep> sections,
         Visit visit,
         bool known,
@@ -105,7 +108,7 @@ public sealed class VisitService
         var recorded = new List<Task>();
         for (var i = 0; i < sections.Count; i++)
         {
-            if (Decide(sections[i], visit, known, promised) is not { } turn)
+            if (Decide(routes, sections[i], visit, known, promised) is not { } turn)
                 continue;
             shown[i] = turn.Page;
             if (turn.Kind != AssignmentKind.Plain && turn.Exclusion != ExclusionReason.NotRunning)
@@ -117,8 +120,11 @@ public sealed class VisitService
     }
 
     /// <summary>What the visitor would be shown, with nothing recorded and no turn taken.</summary>
-    public Assignment? Peek(RouteStep step, Visit visit, bool known) =>
-        Combined(step, visit, known, Assignment.Decide(step, visit, Place(step, visit.Visitor, known), Upcoming));
+    public Assignment? Peek(RouteTable routes, RouteStep step, Visit visit, bool known)
+    {
+        var turn = Assignment.Decide(step, visit, Place(step, visit.Visitor, known), Upcoming);
+        return Combined(routes, step, visit, known, turn);
+    }
 
     private int Upcoming(RouteTest test, int? promised) => promised ?? _turns.Upcoming(test, 1)[0];
 
@@ -126,18 +132,18 @@ public sealed class VisitService
     /// What a rehearsal visitor is shown: what one that counts would be, with no turn taken and no place. Where pages
     /// take turns, each has the turn of one who comes a little later, so that together they see every page.
     /// </summary>
-    private Assignment? Rehearse(RouteStep step, Visit visit)
+    private Assignment? Rehearse(RouteTable routes, RouteStep step, Visit visit)
     {
         int Later(RouteTest test, int? promised)
         {
             const int turns = 16;
             return promised ?? _turns.Upcoming(test, turns)[visit.Visitor.Value.ToByteArray()[^1] % turns];
         }
-        return Combined(step, visit, known: true, Assignment.Decide(step, visit, null, Later));
+        return Combined(routes, step, visit, known: true, Assignment.Decide(step, visit, null, Later));
     }
 
     /// <summary>What is left of a draw where some versions never go with those of other sections.</summary>
-    private Assignment? Combined(RouteStep section, Visit visit, bool known, Assignment? turn)
+    private Assignment? Combined(RouteTable routes, RouteStep section, Visit visit, bool known, Assignment? turn)
     {
         if (section.Excluded.Count == 0 || turn is not { Kind: AssignmentKind.Enrols } drawn)
             return turn;
@@ -150,7 +156,7 @@ public sealed class VisitService
                 Place(other, visit.Visitor, known) is { Phase: not null } place ? place : null,
                 Upcoming
             );
-        var others = Routes.SectionsOn(section.Host!.Value).Where(other => other.Id != section.Id).Select(Other);
+        var others = routes.SectionsOn(section.Host!.Value).Where(other => other.Id != section.Id).Select(Other);
         return Combination.Settle(section, drawn, [.. others.OfType<Assignment>().Select(other => other.Page.Id)]);
     }
 
@@ -220,22 +226,23 @@ public sealed class VisitService
             )
         );
 
-    private Assignment? Decide(RouteStep step, Visit visit, bool known, PageId? promised)
+    private Assignment? Decide(RouteTable routes, RouteStep step, Visit visit, bool known, PageId? promised)
     {
         if (visit.Visitor.IsRehearsal)
-            return Rehearse(step, visit);
+            return Rehearse(routes, step, visit);
         if (known && step.Test is { Allocation: Allocation.Rotation, Phase: not null })
         {
             // A turn taken for a place that another request has just taken would be lost.
             lock (_inTurn)
-                return Settle(step, visit, known, promised);
+                return Settle(routes, step, visit, known, promised);
         }
-        return Settle(step, visit, known, promised);
+        return Settle(routes, step, visit, known, promised);
     }
 
-    private Assignment? Settle(RouteStep step, Visit visit, bool known, PageId? promised)
+    private Assignment? Settle(RouteTable routes, RouteStep step, Visit visit, bool known, PageId? promised)
     {
         var turn = Combined(
+            routes,
             step,
             visit,
             known,

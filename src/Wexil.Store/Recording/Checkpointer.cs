@@ -14,7 +14,7 @@ internal sealed class Checkpointer : IDisposable
     private const int MaxIdleLog = 64 << 20;
 
     /// <summary>After so many turns without a write nobody writes.</summary>
-    private const int IdleTurns = 4;
+    public const int IdleTurns = 4;
 
     private static readonly TimeSpan Pause = TimeSpan.FromMilliseconds(500);
     private static readonly Action<ILogger, Exception?> NotCheckpointed = LoggerMessage.Define(
@@ -31,6 +31,7 @@ internal sealed class Checkpointer : IDisposable
     private LogState _last;
     private int _idle;
 
+    /// <summary>Nothing is moved until it is started or a turn is asked for.</summary>
     public Checkpointer(SqliteConnection connection, ILogger logger)
     {
         (_connection, _logger) = (connection, logger);
@@ -40,8 +41,10 @@ internal sealed class Checkpointer : IDisposable
             Name = "checkpointer",
             Priority = ThreadPriority.BelowNormal,
         };
-        _thread.Start();
     }
+
+    /// <summary>Takes a turn every half second from now on.</summary>
+    public void Start() => _thread.Start();
 
     /// <summary>Has all of the log moved, and the log itself emptied, as soon as no reader needs it.</summary>
     public void Empty() => _empties = true;
@@ -49,7 +52,8 @@ internal sealed class Checkpointer : IDisposable
     public void Dispose()
     {
         _ended.Set();
-        _thread.Join();
+        if (_thread.ThreadState != ThreadState.Unstarted)
+            _thread.Join();
         _connection.Dispose();
         _ended.Dispose();
     }
@@ -61,9 +65,7 @@ internal sealed class Checkpointer : IDisposable
         {
             try
             {
-                Move();
-                if (_empties && Truncate())
-                    _empties = false;
+                Turn();
                 isFailing = false;
             }
             catch (SqliteException error)
@@ -74,6 +76,14 @@ internal sealed class Checkpointer : IDisposable
                 isFailing = true;
             }
         }
+    }
+
+    /// <summary>Moves what can be moved, and gives room back once nobody has written for some turns.</summary>
+    public void Turn()
+    {
+        Move();
+        if (_empties && Truncate())
+            _empties = false;
     }
 
     private void Move()

@@ -90,6 +90,7 @@ public sealed class Journal : IDisposable
         _pace = new(() => _queue.Count > 0 || _studio.Count > 0);
         (_isEnough, _isUrgent) = (_pace.IsEnough, _pace.IsUrgent);
         _checkpointer = new(database.OpenHousekeeper(), _logger);
+        _checkpointer.Start();
         _appended = _connection.Number("SELECT max(seq) FROM events") ?? 0;
         _rehearsals.Read(_connection);
         _spill = SpillFile.Open(spillFile, _logger, _options.SpillBytes);

@@ -187,6 +187,7 @@ public sealed class WexilHost : IAsyncDisposable
         var counts = app.Services.GetRequiredService<DoorCounts>().Visitors;
         app.Use(new TrustedProxies(options.TrustedProxies, options.CountryHeader).Invoke);
         app.Use(new DoorGuard(options.VisitorsAddress, options.VisitorsNames, Journal, counts).Invoke);
+        app.UseOneTableARequest();
         app.MapVisitors();
         return app;
     }

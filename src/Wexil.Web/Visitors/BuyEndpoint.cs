@@ -24,7 +24,7 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
     private async Task Buy(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
-        if (visits.Routes.Page(http.Part("slug")) is not { } page)
+        if (http.Routes().Page(http.Part("slug")) is not { } page)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
             return;
@@ -32,17 +32,17 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
         if (page.Outside is not null)
         {
             // What stands on the page is not known here; the order of the steps is.
-            await Next(http, visits.Routes.Step(page.Step)?.YesSlug, Travelling(http));
+            await Next(http, http.Routes().Step(page.Step)?.YesSlug, Travelling(http));
             return;
         }
-        var target = Target(http, hosted.Page(visits.Routes, page).BuyTargets);
-        var query = Arrivals.WithAffiliate(http, visits.Routes, Travelling(http));
+        var target = Target(http, hosted.Page(http.Routes(), page).BuyTargets);
+        var query = Arrivals.WithAffiliate(http, http.Routes(), Travelling(http));
         if (IsOwnPath(target))
             Onward.Redirect(http, OnHost(target, query));
         else if (Till(target) is { } till)
             Onward.Redirect(http, ToTill(http, page, till, query));
         else
-            await Next(http, visits.Routes.Step(page.Step)?.YesSlug, query);
+            await Next(http, http.Routes().Step(page.Step)?.YesSlug, query);
     }
 
     private static string Target(HttpContext http, IReadOnlyList<string> targets)
@@ -77,25 +77,25 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
     private string ToTill(HttpContext http, RoutePage page, Uri till, string query)
     {
         var now = time.GetUtcNow();
-        var (visitor, _) = RequestClassification.From(http, visits.Routes).Counts
+        var (visitor, _) = RequestClassification.From(http, http.Routes()).Counts
             ? VisitorCookie.Identify(http, visits, tokens, now)
             : VisitorCookie.Read(http, visits, tokens, now);
         return Onward.Address(
             new(till),
-            visits.Routes.Step(page.Step),
+            http.Routes().Step(page.Step),
             page,
             tokens.Issue(visitor, now),
             query,
             now,
-            visits.Routes.PassThrough
+            http.Routes().PassThrough
         );
     }
 
     private async Task No(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
-        if (visits.Routes.Page(http.Part("slug")) is { } page)
-            await Next(http, visits.Routes.Step(page.Step)?.NoSlug, Travelling(http));
+        if (http.Routes().Page(http.Part("slug")) is { } page)
+            await Next(http, http.Routes().Step(page.Step)?.NoSlug, Travelling(http));
         else
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
     }

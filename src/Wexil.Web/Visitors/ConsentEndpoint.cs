@@ -1,4 +1,3 @@
-using Wexil.App.Visits;
 using Wexil.Core.Visitors;
 using Wexil.Store;
 using Wexil.Web.Visitors.Callers;
@@ -10,7 +9,7 @@ namespace Wexil.Web.Visitors;
 /// <c>GET /privacy</c>: what is stored of a visitor, in words. <c>POST /consent/yes</c> and <c>/consent/no</c>: whether
 /// they agree to a cookie, as an owner's banner or that page says.
 /// </summary>
-public sealed class ConsentEndpoint(VisitService visits, VisitorToken tokens, SettingStore settings, TimeProvider time)
+public sealed class ConsentEndpoint(VisitorToken tokens, SettingStore settings, TimeProvider time)
     : IVisitorsEndpoint
 {
     private static readonly TimeSpan Life = TimeSpan.FromDays(400);
@@ -37,8 +36,8 @@ public sealed class ConsentEndpoint(VisitService visits, VisitorToken tokens, Se
         return DocumentRenderer.WriteAsync<Privacy>(
             http,
             (nameof(Privacy.Owner), settings.OwnerName),
-            (nameof(Privacy.NeedsConsent), visits.Routes.NeedsConsent),
-            (nameof(Privacy.HeedsPrivacyControl), visits.Routes.HeedsPrivacyControl),
+            (nameof(Privacy.NeedsConsent), http.Routes().NeedsConsent),
+            (nameof(Privacy.HeedsPrivacyControl), http.Routes().HeedsPrivacyControl),
             (nameof(Privacy.Kept), settings.Retention),
             (nameof(Privacy.HasCookie), VisitorCookie.Own(http) is not null)
         );
@@ -53,7 +52,7 @@ public sealed class ConsentEndpoint(VisitService visits, VisitorToken tokens, Se
     private Task Agree(HttpContext http)
     {
         // The page that asked says who it is, so that nobody becomes somebody else by agreeing.
-        var visitor = VisitorCookie.Own(http) ?? Consent.VisitorOf(http, visits.Routes, tokens, time.GetUtcNow());
+        var visitor = VisitorCookie.Own(http) ?? Consent.VisitorOf(http, http.Routes(), tokens, time.GetUtcNow());
         http.Response.Give(Consent.Cookie, "1", Life);
         if (visitor is { } who)
             http.Response.Give(VisitorId.CookieName, who.ToString(), Life);

@@ -27,7 +27,7 @@ public sealed class GoEndpoint(
     private async Task Answer(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
-        var routes = visits.Routes;
+        var routes = http.Routes();
         if (routes.Step(http.Part("slug")) is not { } step)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
@@ -61,7 +61,7 @@ public sealed class GoEndpoint(
         var arrival = new Arrival(routes, step, visit, known, caller.Counts);
         var (page, recorded) = caller.Counts
             ? await CountAsync(http, arrival, hasOurs ? AddressQuery.Value(query, "wx_start") : null)
-            : (PageForUncounted(caller, step, visit, known), Task.CompletedTask);
+            : (PageForUncounted(caller, arrival), Task.CompletedTask);
         await Show(http, arrival, page, recorded);
     }
 
@@ -84,18 +84,18 @@ public sealed class GoEndpoint(
         var promised = start is null ? null : await PromisedAsync(visit, start, arrival.Step);
         if (arrival.Step.StartsOnPage)
             VisitorCookie.ShowElsewhere(http, arrival.Routes, visit.Visitor);
-        var (turn, recorded) = visits.Arrive(arrival.Step, visit, arrival.Known, promised, Arrivals.IsInside(http));
-        if (visit.Traits.IsAffiliate && Consent.IsGiven(http, visits.Routes))
-            Arrivals.Remember(http, visits.Routes);
+        var (turn, recorded) = visits.Arrive(arrival.Routes, arrival.Step, visit, arrival.Known, promised, Arrivals.IsInside(http));
+        if (visit.Traits.IsAffiliate && Consent.IsGiven(http, arrival.Routes))
+            Arrivals.Remember(http, arrival.Routes);
         return (turn?.Page, recorded);
     }
 
     // Robots, previews and browsers that keep no cookie see the step's page; the owner sees what a visitor would.
-    private RoutePage? PageForUncounted(RequestClassification caller, RouteStep step, Visit visit, bool known)
+    private RoutePage? PageForUncounted(RequestClassification caller, Arrival arrival)
     {
-        var page = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private
-            ? step.Page ?? visits.Peek(step, visit, known)?.Page
-            : visits.Peek(step, visit, known)?.Page;
+        var (routes, step, visit) = (arrival.Routes, arrival.Step, arrival.Visit);
+        var seesLivePage = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private;
+        var page = (seesLivePage ? step.Page : null) ?? visits.Peek(routes, step, visit, arrival.Known)?.Page;
         if (page is not null && caller.LeftOut is { } why)
             visits.LeaveOut(step.Id, page.Id, why, visit.At);
         return page;

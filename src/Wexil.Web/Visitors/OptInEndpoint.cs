@@ -36,7 +36,7 @@ public sealed class OptInEndpoint(
 
     private async Task Answer(HttpContext http)
     {
-        if (visits.Routes.Page(http.Part("slug")) is not { Outside: null } page)
+        if (http.Routes().Page(http.Part("slug")) is not { Outside: null } page)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
             return;
@@ -62,7 +62,7 @@ public sealed class OptInEndpoint(
         }
         await TakeAsync(http, page, new(email, Others(form, email)), IsProgram(form));
         http.Response.StatusCode = StatusCodes.Status303SeeOther;
-        http.Response.Headers.Location = visits.Routes.Step(page.Step)?.YesSlug is { } next
+        http.Response.Headers.Location = http.Routes().Step(page.Step)?.YesSlug is { } next
             ? $"/go/{next}"
             : ServedPages.Folder(page);
     }
@@ -71,7 +71,7 @@ public sealed class OptInEndpoint(
     private async Task TakeAsync(HttpContext http, RoutePage page, OptInNote note, bool isProgram)
     {
         var now = time.GetUtcNow();
-        var caller = RequestClassification.From(http, visits.Routes);
+        var caller = RequestClassification.From(http, http.Routes());
         VisitorId Visitor() => VisitorCookie.Identify(http, visits, tokens, now).Visitor;
         if (isProgram && (caller.Counts || caller.LeftOut == NotCountedReason.Private))
         {

@@ -30,7 +30,7 @@ public sealed class PageEndpoint(
             await PlainPage.Write(http, StatusCodes.Status403Forbidden, "Service workers are not allowed here.");
             return;
         }
-        if (visits.Routes.Page(http.Part("slug")) is not { Outside: null } page)
+        if (http.Routes().Page(http.Part("slug")) is not { Outside: null } page)
         {
             await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
             return;
@@ -54,7 +54,7 @@ public sealed class PageEndpoint(
         var query = http.Request.QueryString.Value ?? "";
         var isTried =
             http.Request.Query["try"] == "1" || ChosenVersions.AreIn(query) || HttpMethods.IsHead(http.Request.Method);
-        if (!isTried && visits.Routes.Step(page.Step) is { Page: null, Test: null, IsSection: false })
+        if (!isTried && http.Routes().Step(page.Step) is { Page: null, Test: null, IsSection: false })
         {
             // Nobody has said yet that a page of the step is live.
             await PlainPage.Write(http, StatusCodes.Status404NotFound, PlainPage.NotAvailable);
@@ -62,7 +62,7 @@ public sealed class PageEndpoint(
         }
         if (!isTried && Redirects(http))
             return;
-        var ready = isTried ? hosted.Tried(visits.Routes, page, query) : await CountAsync(http, page);
+        var ready = isTried ? hosted.Tried(http.Routes(), page, query) : await CountAsync(http, page);
         http.Response.Headers.Link = ready.Canonical;
         if (isTried || !page.IsIndexed)
             http.Response.Headers["X-Robots-Tag"] = "noindex";
@@ -74,7 +74,7 @@ public sealed class PageEndpoint(
     /// <summary>Who has not agreed to a cookie is sent here again, by an address that says who they are.</summary>
     private bool Redirects(HttpContext http)
     {
-        var (routes, now) = (visits.Routes, time.GetUtcNow());
+        var (routes, now) = (http.Routes(), time.GetUtcNow());
         return routes.NeedsConsent
             && RequestClassification.From(http, routes).Counts
             && Consent.Redirects(http, routes, tokens, VisitorCookie.Read(http, visits, tokens, now).Visitor, now);
@@ -82,7 +82,7 @@ public sealed class PageEndpoint(
 
     private async Task<HostedPage> CountAsync(HttpContext http, RoutePage page)
     {
-        var routes = visits.Routes;
+        var routes = http.Routes();
         var caller = RequestClassification.From(http, routes);
         var now = time.GetUtcNow();
         if (caller.LeftOut is { } why)

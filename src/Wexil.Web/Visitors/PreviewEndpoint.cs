@@ -3,7 +3,6 @@ using System.Security.Cryptography;
 using Wexil.App;
 using Wexil.App.Serving;
 using Wexil.App.Tickets;
-using Wexil.App.Visits;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Store;
@@ -20,7 +19,6 @@ public sealed class PreviewEndpoint(
     PreviewTickets tickets,
     PageStore pages,
     HostedPages hosted,
-    VisitService visits,
     StudioAddress studio
 ) : IVisitorsEndpoint
 {
@@ -34,7 +32,7 @@ public sealed class PreviewEndpoint(
         if (
             tickets.Open(http.Part("ticket")) is not { } preview
             || pages.Find(preview.Page) is not { } page
-            || visits.Routes.PageOrVersion(page.Slug) is not { Outside: null } route
+            || http.Routes().PageOrVersion(page.Slug) is not { Outside: null } route
         )
         {
             headers.ContentSecurityPolicy =
@@ -53,7 +51,7 @@ public sealed class PreviewEndpoint(
             ? revision => FrameScript.Element(nonce, preview.Use.ToString().ToLowerInvariant(), revision)
             : null;
         var html = hosted.Preview(
-            visits.Routes,
+            http.Routes(),
             route,
             preview.Version,
             ours ? PageView.Editor : PageView.Preview,

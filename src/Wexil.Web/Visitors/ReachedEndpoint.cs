@@ -25,12 +25,12 @@ public sealed class ReachedEndpoint(
         if (await ScriptMessage.Read(http) is not var (message, address))
             return;
         var now = time.GetUtcNow();
-        if (message.From(http, visits.Routes, identities, tokens, now) is not { } visitor)
+        if (message.From(http, http.Routes(), identities, tokens, now) is not { } visitor)
         {
             http.Response.StatusCode = StatusCodes.Status204NoContent;
             return;
         }
-        var routes = visits.Routes;
+        var routes = http.Routes();
         var page = message.On(routes, address);
         if (message.Counts(http, routes))
             await CountAsync(routes, page, address, visitor, now);

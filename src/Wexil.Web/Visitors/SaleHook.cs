@@ -1,5 +1,4 @@
 using System.Text.Json;
-using Wexil.App.Visits;
 using Wexil.Core.Sales;
 using Wexil.Core.Visitors;
 using Wexil.Store;
@@ -10,7 +9,6 @@ namespace Wexil.Web.Visitors;
 
 /// <summary><c>POST /hooks/sale</c>: a payment service says that money came in, or went back.</summary>
 public sealed class SaleHook(
-    VisitService visits,
     SaleStore sales,
     SettingStore settings,
     SecretStore secrets,
@@ -48,7 +46,7 @@ public sealed class SaleHook(
         var recorded = await sales.RecordAsync(
             notice,
             tokens.ReadAnyAge(token),
-            visits.Routes.Page(notice.Page)?.Id,
+            http.Routes().Page(notice.Page)?.Id,
             now
         );
         // A service tells again what was not taken.

@@ -45,7 +45,7 @@ public sealed class SignalEndpoint(
     {
         http.Response.Headers.AccessControlAllowOrigin = "*";
         http.Response.Headers.CacheControl = "no-store";
-        if (visits.Routes.Goal(http.Part("key")) is not { Goal.Kind: GoalKind.Signal or GoalKind.Click } goal)
+        if (http.Routes().Goal(http.Part("key")) is not { Goal.Kind: GoalKind.Signal or GoalKind.Click } goal)
         {
             await Refuse(
                 http,
@@ -88,13 +88,13 @@ public sealed class SignalEndpoint(
     )
     {
         var visitor = VisitorCookie.Own(http)
-            ?? Consent.VisitorOf(http, visits.Routes, tokens, now)
+            ?? Consent.VisitorOf(http, http.Routes(), tokens, now)
             ?? (
                 VisitorId.TryParse(fields.GetValueOrDefault("visitor"), out var told)
                     ? identities.Resolve(told)
                     : tokens.Read(fields.GetValueOrDefault("wx"), now)
             );
-        if (visitor is { } who && RequestClassification.From(http, visits.Routes).Counts)
+        if (visitor is { } who && RequestClassification.From(http, http.Routes()).Counts)
             await visits.MeetAsync(goal, who, now);
         if (
             !HttpMethods.IsGet(http.Request.Method)

@@ -22,9 +22,9 @@ public sealed class StayEndpoint(VisitService visits, IdentityStore identities, 
         http.Response.StatusCode = StatusCodes.Status204NoContent;
         var now = time.GetUtcNow();
         if (
-            message.From(http, visits.Routes, identities, tokens, now) is not { } visitor
-            || message.On(visits.Routes, address) is not { } page
-            || !message.Counts(http, visits.Routes)
+            message.From(http, http.Routes(), identities, tokens, now) is not { } visitor
+            || message.On(http.Routes(), address) is not { } page
+            || !message.Counts(http, http.Routes())
         )
             return;
         var stretch = double.IsFinite(message.Milliseconds)

@@ -35,7 +35,7 @@ public sealed class TryAnswer(VisitService visits, HostedPages hosted, DateTimeO
         http.Response.Headers["X-Robots-Tag"] = "noindex";
         var query = http.Request.QueryString.Value ?? "";
         var visitor = visits.NewVisitor(now);
-        var turn = visits.Peek(step, new(visitor, now, setup.Traits, query), known: false);
+        var turn = visits.Peek(http.Routes(), step, new(visitor, now, setup.Traits, query), known: false);
         if (setup.Page is { } asked && Asked(step, asked) is { } chosen)
             turn = new(chosen, AssignmentKind.Plain, AssignmentReason.Shown);
         if (turn is not { } shown)
@@ -66,7 +66,7 @@ public sealed class TryAnswer(VisitService visits, HostedPages hosted, DateTimeO
         );
         http.Response.Headers.ContentSecurityPolicy = Policy;
         http.Response.ContentType = "text/html; charset=utf-8";
-        await http.Response.WriteAsync(Encoding.UTF8.GetString(hosted.Page(visits.Routes, page).File.Content) + foot);
+        await http.Response.WriteAsync(Encoding.UTF8.GetString(hosted.Page(http.Routes(), page).File.Content) + foot);
     }
 
     private static RoutePage? Asked(RouteStep step, PageId page) =>

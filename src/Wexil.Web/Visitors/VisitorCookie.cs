@@ -32,7 +32,7 @@ public static class VisitorCookie
         if (Own(http) is { } own)
             return (own, true);
         var (visitor, known) = Read(http, visits, tokens, now);
-        if (!Consent.IsGiven(http, visits.Routes))
+        if (!Consent.IsGiven(http, http.Routes()))
             return (visitor, known);
         http.Response.Give(VisitorId.CookieName, visitor.ToString(), Life);
         return (visitor, known);
@@ -46,7 +46,7 @@ public static class VisitorCookie
         DateTimeOffset now
     )
     {
-        if ((Own(http) ?? Elsewhere(http) ?? Consent.VisitorOf(http, visits.Routes, tokens, now)) is { } own)
+        if ((Own(http) ?? Elsewhere(http) ?? Consent.VisitorOf(http, http.Routes(), tokens, now)) is { } own)
             return (own, true);
         var carried =
             http.Request.QueryString.Value is { Length: > 1 } query && AddressQuery.Value(query, "wx") is { } token

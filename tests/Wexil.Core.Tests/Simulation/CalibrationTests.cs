@@ -5,12 +5,20 @@ namespace Wexil.Core.Tests.Simulation;
 
 /// <summary>
 /// The promise itself: looked at every hour, pages that are alike are called in at most 5% of tests, and a page that is
-/// better is found as often as by the textbook's single look.
+/// better is found as often as by the textbook's single look. A thousand runs a line, and the exact figures, come from
+/// <c>wexil rehearse --calibrate</c>; here are as many as it takes to tell the rule from a bad one.
 /// </summary>
+[Trait("Pace", "slow")]
 public sealed class CalibrationTests
 {
-    private const int Runs = 800,
-        RunsOfBetter = 1_500;
+    // A rule that is wrong in one test of ten calls 20 of 200, give or take 4.2, and so passes the line of 5% (10) in one
+    // draw of a hundred; one that is wrong in 2.5% calls 5, give or take 2.2.
+    private const int Runs = 200;
+
+    // A rule that finds 73% finds 292 of 400, give or take 8.9; one that finds 65% finds 260, give or take 9.5. The line
+    // between them, 69%, is 1.7 deviations from either.
+    private const int RunsOfBetter = 400,
+        Found = 69;
 
     public static TheoryData<string> Alike => Named(what => what.Lift == 0 && !what.Leans);
 
@@ -49,7 +57,7 @@ public sealed class CalibrationTests
     public void A_page_as_good_as_planned_is_found_in_the_visitors_planned(string name)
     {
         var result = Calibration.Run(Find(name), RunsOfBetter);
-        Assert.InRange(result.Planned.Called, RunsOfBetter * 72 / 100, RunsOfBetter);
+        Assert.InRange(result.Planned.Called, RunsOfBetter * Found / 100, RunsOfBetter);
         // Without a plan, in hardly more than half.
         Assert.InRange(result.AlwaysValid.Called, 0, result.Planned.Called * 9 / 10);
     }
@@ -59,8 +67,8 @@ public sealed class CalibrationTests
     public void With_the_visitors_that_a_test_without_a_plan_takes_it_is_found_as_often_and_sooner(string name)
     {
         var result = Calibration.Run(Find(name), Runs);
-        Assert.InRange(result.Planned.Called, Runs * 74 / 100, Runs);
-        Assert.InRange(result.AlwaysValid.Called, Runs * 75 / 100, Runs);
+        Assert.InRange(result.Planned.Called, Runs * Found / 100, Runs);
+        Assert.InRange(result.AlwaysValid.Called, Runs * Found / 100, Runs);
         Assert.True(result.Planned.Visitors < result.AlwaysValid.Visitors);
     }
 

@@ -8,9 +8,10 @@ namespace Wexil.Core.Tests.Simulation;
 /// <summary>
 /// Whole checks of four weeks, looked at once a day: a tenth of 2,000 visitors a day on the page replaced.
 /// </summary>
+[Trait("Pace", "slow")]
 public sealed class CheckSimulationTests
 {
-    private const int Runs = 200,
+    private const int Runs = 100,
         PerDay = 2000;
     private const double Rate = 0.1;
     private static readonly CheckPlan Plan = new(10, 4, TakesBack: true);

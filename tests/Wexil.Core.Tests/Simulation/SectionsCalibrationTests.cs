@@ -3,9 +3,11 @@ using Wexil.Core.Simulation;
 namespace Wexil.Core.Tests.Simulation;
 
 /// <summary>A part of what <c>wexil rehearse --calibrate</c> prints.</summary>
+[Trait("Pace", "slow")]
 public sealed class SectionsCalibrationTests
 {
-    private const int Runs = 300;
+    // Of 150 runs chance takes or adds 3.6 in a hundred (one deviation) where 73% are found, 1.8 where 5% are.
+    private const int Runs = 150;
 
     public static TheoryData<string> Cases => [.. SectionsCase.All.Select(what => what.Name)];
 
@@ -16,11 +18,11 @@ public sealed class SectionsCalibrationTests
         var what = SectionsCase.All.Single(known => known.Name == name);
         var called = SectionsCalibration.Run(what, Runs);
         if (what.Lift == 0)
-            // 5% of 300 runs, and not more than chance adds to it.
+            // 5% of the runs, and not more than two deviations.
             Assert.True(called <= 0.05 * Runs + 2 * Math.Sqrt(0.05 * 0.95 * Runs), $"{called} of {Runs}");
         else
-            // With as many visitors as planned, as often as a page is found: 73%, less what chance takes from 300 runs.
-            Assert.True(called >= 0.7 * Runs, $"{called} of {Runs}");
+            // With as many visitors as planned, as often as a page is found: 73%, less two deviations.
+            Assert.True(called >= 0.66 * Runs, $"{called} of {Runs}");
     }
 
     [Fact]

@@ -3,15 +3,22 @@ using Wexil.Tests;
 
 namespace Wexil.Web.Tests.Published;
 
-/// <summary>What <c>./wexil publish</c> makes, once for all tests of it.</summary>
+/// <summary>
+/// What <c>./wexil publish</c> makes: <c>./wexil test</c> has made it and says where; otherwise it is made here, once for
+/// all tests of it.
+/// </summary>
 public sealed class PublishedFixture : IAsyncLifetime
 {
-    public string Folder { get; } = Path.Combine(TemporaryFolder.Create("published"), "wexil");
+    private static readonly string? Made = Environment.GetEnvironmentVariable("WEXIL_PUBLISHED");
+
+    public string Folder { get; } = Made ?? Path.Combine(TemporaryFolder.Create("published"), "wexil");
 
     public string Program => Path.Combine(Folder, "wexil");
 
     public async Task InitializeAsync()
     {
+        if (Made is not null)
+            return;
         using var publish = Process.Start(
             new ProcessStartInfo(Repository.At("wexil"), ["publish", Folder]) { RedirectStandardError = true }
         )!;
@@ -22,7 +29,8 @@ public sealed class PublishedFixture : IAsyncLifetime
 
     public Task DisposeAsync()
     {
-        TemporaryFolder.Delete(Folder);
+        if (Made is null)
+            TemporaryFolder.Delete(Folder);
         return Task.CompletedTask;
     }
 

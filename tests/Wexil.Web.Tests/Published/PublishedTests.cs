@@ -7,6 +7,7 @@ using Wexil.Tests;
 namespace Wexil.Web.Tests.Published;
 
 /// <summary>The program that owners install, behind the proxies that they put before it.</summary>
+[Trait("Pace", "slow")]
 public sealed partial class PublishedTests(PublishedFixture published) : IClassFixture<PublishedFixture>
 {
     private const string Password = "seven quiet balconies";

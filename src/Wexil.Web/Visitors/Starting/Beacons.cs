@@ -34,14 +34,14 @@ public sealed class Beacons(VisitService visits, VisitorToken tokens, Arrivals a
     /// <summary>Reads what a page says; null where it says nothing that counts.</summary>
     public async Task<Beacon?> ReadAsync(HttpContext http, string word, RouteStep step, DateTimeOffset now)
     {
-        var caller = RequestClassification.From(http, visits.Routes);
+        var caller = RequestClassification.From(http, http.Routes());
         if (!caller.Counts || http.Request.ContentLength is null or > MaxBodyBytes)
             return null;
         using var reader = new StreamReader(http.Request.Body);
         var words = (await reader.ReadToEndAsync(http.RequestAborted)).Split(' ', 4);
         // The traits are those of the page's own address, not of the request.
         Visit VisitOf(VisitorId visitor, bool known, string query) =>
-            arrivals.Read(http, visits.Routes, step, visitor, known, caller.Device, query, now);
+            arrivals.Read(http, http.Routes(), step, visitor, known, caller.Device, query, now);
         if (words is ["late", var id, ..])
         {
             var known = VisitorId.TryParse(id, out var elsewhere);

@@ -40,7 +40,7 @@ public sealed class SectionEndpoint(
             http.Response.Headers.AccessControlAllowCredentials = "true";
             http.Response.Headers.Vary = "Origin";
         }
-        var routes = visits.Routes;
+        var routes = http.Routes();
         var section = routes.Section(http.Part("key"));
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
         var caller = RequestClassification.From(http, routes);
@@ -65,8 +65,8 @@ public sealed class SectionEndpoint(
         var now = time.GetUtcNow();
         seen.NoteSection(section.Slug, now);
         var (asks, known) = outside.Identify(http, section, now);
-        var visit = arrivals.Read(http, visits.Routes, section, asks, known, caller.Device, query, now);
-        var version = visits.Peek(section, visit, known)?.Page;
+        var visit = arrivals.Read(http, http.Routes(), section, asks, known, caller.Device, query, now);
+        var version = visits.Peek(http.Routes(), section, visit, known)?.Page;
         return Shows(version) with
         {
             Visitor = asks.ToString(),
@@ -82,22 +82,22 @@ public sealed class SectionEndpoint(
         http.Response.StatusCode = StatusCodes.Status204NoContent;
         var now = time.GetUtcNow();
         if (
-            visits.Routes.Section(http.Part("key")) is not { } section
+            http.Routes().Section(http.Part("key")) is not { } section
             || await beacons.ReadAsync(http, Painted, section, now) is not { } told
         )
             return;
-        var reached = ReachAsync(section, told.Visit.Visitor, now);
+        var reached = ReachAsync(http.Routes(), section, told.Visit.Visitor, now);
         if (told.IsLate)
             await visits.StayLateAsync(section, told.Visit);
         else
-            await visits.ShowSectionsAsync([section], told.Visit, told.Known, told.Promised);
+            await visits.ShowSectionsAsync(http.Routes(), [section], told.Visit, told.Known, told.Promised);
         await reached;
     }
 
     // A visitor who sees a part of a page is on it, and in the funnel. Nothing else may have reported it, since the
     // page’s own script knows no visitor before there is an id.
-    private Task ReachAsync(RouteStep section, VisitorId visitor, DateTimeOffset now) =>
-        visits.Routes.Step(section.Host!.Value)?.Page is { Outside: not null } page
+    private Task ReachAsync(RouteTable routes, RouteStep section, VisitorId visitor, DateTimeOffset now) =>
+        routes.Step(section.Host!.Value)?.Page is { Outside: not null } page
             ? visits.ReachAsync(page, visitor, now)
             : Task.CompletedTask;
 }

@@ -40,8 +40,8 @@ public sealed class StartEndpoint(
         http.Response.Headers.XContentTypeOptions = "nosniff";
         http.Response.ContentType = "text/javascript; charset=utf-8";
         var now = time.GetUtcNow();
-        var caller = RequestClassification.From(http, visits.Routes);
-        if (visits.Routes.Step(slug) is not { } step || !caller.Counts)
+        var caller = RequestClassification.From(http, http.Routes());
+        if (http.Routes().Step(slug) is not { } step || !caller.Counts)
         {
             await http.Response.WriteAsync("wexilStart(\"\",\"\",\"\")");
             return;
@@ -49,11 +49,11 @@ public sealed class StartEndpoint(
         seen.NoteStart(slug, now);
         var (visitor, known) = outside.Identify(http, step, now);
         if (step.StartsOnPage)
-            VisitorCookie.ShowElsewhere(http, visits.Routes, visitor);
+            VisitorCookie.ShowElsewhere(http, http.Routes(), visitor);
         var query = AddressQuery.Value(http.Request.QueryString.Value ?? "", "at") ?? "";
         // The traits are those of the page's own address, not of the question.
-        var asked = arrivals.Read(http, visits.Routes, step, visitor, known, caller.Device, query, now);
-        var page = visits.Peek(step, asked, known)?.Page;
+        var asked = arrivals.Read(http, http.Routes(), step, visitor, known, caller.Device, query, now);
+        var page = visits.Peek(http.Routes(), step, asked, known)?.Page;
         // The link records the visit; the promise keeps the page that was drawn here.
         var promise = beacons.Promise(visitor, page, now);
         var move = Moves(step, page)
@@ -73,14 +73,14 @@ public sealed class StartEndpoint(
     {
         http.Response.StatusCode = StatusCodes.Status204NoContent;
         if (
-            visits.Routes.Step(http.Part("slug")) is not { } step
+            http.Routes().Step(http.Part("slug")) is not { } step
             || await beacons.ReadAsync(http, Stays, step, time.GetUtcNow()) is not { } told
         )
             return;
         if (told.IsLate)
             await visits.StayLateAsync(step, told.Visit);
         else
-            await visits.VisitAsync(step, told.Visit, told.Known, told.Promised);
+            await visits.VisitAsync(http.Routes(), step, told.Visit, told.Known, told.Promised);
     }
 
     /// <summary>

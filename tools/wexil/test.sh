@@ -1,0 +1,82 @@
+# Runs the tests: every project in one run, two at a time.
+
+results="$root/obj/test-results"
+projects=(Core Pages Store App Web Browser)
+
+# test_all ARGUMENTS...: --fast for what takes seconds, --security for attacks, --filter EXPRESSION for some.
+test_all() {
+  local filter="" fast=""
+  case "${1:-}" in
+    --fast) fast=1; filter="Pace!=slow" ;;
+    --security) filter="For=security" ;;
+    --filter) filter="${2:?say which: wexil test --filter NAME}" ;;
+    "") ;;
+    *) say "test knows no option $1."; exit 2 ;;
+  esac
+  if [ -z "$fast" ]; then
+    need_package chromium chromium
+    need_package chromedriver chromium-driver
+    # The tests run the program behind a real proxy of each kind.
+    need_package nginx nginx-light
+    need_package caddy caddy
+  fi
+  need_package node nodejs
+  build Wexil.slnx all
+  [ -n "$filter" ] || publish_for_tests
+  run_tests "$filter" "$fast"
+}
+
+# The program as it is installed, once for all tests of it.
+publish_for_tests() {
+  local folder="$state/published" stamp="$state/published-from" now
+  now="$(inputs src)"
+  export WEXIL_PUBLISHED="$folder"
+  [ -x "$folder/wexil" ] && [ -e "$stamp" ] && [ "$(cat "$stamp")" = "$now" ] && return
+  rm -f "$stamp"
+  (publish "$folder") 2>&1 | grep -v "^wexil: .* holds " >&2 || true
+  [ -x "$folder/wexil" ] || exit 1
+  printf '%s\n' "$now" >"$stamp"
+}
+
+run_tests() {
+  local filter="$1" fast="$2" status=0 modules name
+  local files=() options=()
+  rm -rf "$results"
+  mkdir -p "$results"
+  for name in "${projects[@]}"; do
+    [ -n "$fast" ] && [ "$name" = Browser ] && continue
+    files+=("$root/tests/Wexil.$name.Tests/bin/Release/net10.0/Wexil.$name.Tests.dll")
+  done
+  [ -z "$filter" ] || options+=("--TestCaseFilter:$filter")
+  modules="$(mktemp)"
+  if [ -z "$filter" ] || [ -n "$fast" ]; then
+    (cd "$root/tests/Wexil.Modules.Tests" && node --test) >"$modules" 2>&1 || { status=1; cat "$modules"; }
+  fi
+  dotnet vstest "${files[@]}" --Parallel --nologo "--Blame:CollectHangDump;TestTimeout=10m;HangDumpType=none" \
+    "--logger:console;verbosity=minimal" "--logger:trx;LogFileName=all.trx" "--ResultsDirectory:$results" \
+    "${options[@]}" || status=1
+  report "$modules" || status=1
+  return "$status"
+}
+
+# How long each project and the slowest tests took, and the sum in one line.
+report() {
+  local passed failed skipped
+  passed="$(sed -nE 's/^(# |ℹ )pass ([0-9]+)$/\2/p' "$1")"
+  failed="$(sed -nE 's/^(# |ℹ )fail ([0-9]+)$/\2/p' "$1")"
+  echo "Modules: ${passed:-0} passed, ${failed:-0} failed"
+  [ -e "$results/all.trx" ] || { say "no test ran."; return 1; }
+  awk -f "$root/tools/wexil/report.awk" -v passed="${passed:-0}" -v failed="${failed:-0}" "$results/all.trx"
+}
+
+# Changes the rules one small thing at a time, and sees whether a test notices. Takes the better part of an hour, so no
+# other run does it.
+test_mutants() {
+  local status=0 project
+  need_sdk
+  (cd "$root" && dotnet tool restore >/dev/null)
+  for project in Core Store; do
+    (cd "$root/tests/Wexil.$project.Tests" && dotnet stryker --output "$root/tests/Wexil.$project.Tests/StrykerOutput") || status=1
+  done
+  return "$status"
+}
