@@ -22,8 +22,10 @@ public static class DemoData
             return;
         if (!File.Exists(Path.Combine(folder, MarkName)))
             throw new StoreException($"The data in {folder} was not made by the demo, so --fresh does not touch it.");
-        using var unused = DataFolder.Open(folder);
-        foreach (var file in Directory.EnumerateFiles(folder, "wexil.db*").Append(Path.Combine(folder, "spill.bin")))
+        using var used = DataFolder.Open(folder);
+        // The reserve says that there was data, so it goes first: what is cleared by half can be cleared again.
+        File.Delete(used.ReserveFile);
+        foreach (var file in Directory.EnumerateFiles(folder, "wexil.db*").Append(used.SpillFile))
             File.Delete(file);
     }
 

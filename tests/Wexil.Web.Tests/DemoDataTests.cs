@@ -18,6 +18,24 @@ public sealed class DemoDataTests
         Assert.True(File.Exists(Path.Combine(_folder, "notes.txt")));
     }
 
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public void After_starting_over_and_after_an_interrupted_start_a_new_demo_finds_room(bool isFinished)
+    {
+        DemoData.Mark(_folder);
+        Assert.True(DemoData.IsUnfinished(_folder));
+        Make("wexil.db");
+        using (var running = DataFolder.Open(_folder))
+            running.TakeReserve();
+        if (isFinished)
+            DemoData.Finish(_folder);
+        Assert.Equal(!isFinished, DemoData.IsUnfinished(_folder));
+        DemoData.Clear(_folder);
+        using var again = DataFolder.Open(_folder);
+        again.CheckDataIsThere();
+    }
+
     [Fact]
     public void Somebodys_real_data_is_never_touched()
     {

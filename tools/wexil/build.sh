@@ -86,6 +86,6 @@ packages() {
 packages_here() {
   local cache="${NUGET_PACKAGES:-$HOME/.nuget/packages}" package
   packages | while read -r package; do
-    [ -e "$cache/$package/.nupkg.metadata" ] && echo "$package"
+    if [ -e "$cache/$package/.nupkg.metadata" ]; then echo "$package"; fi
   done
 }
