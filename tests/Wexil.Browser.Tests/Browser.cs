@@ -1,16 +1,18 @@
 using System.Collections.ObjectModel;
+using System.Diagnostics;
 using System.Text.RegularExpressions;
 using OpenQA.Selenium;
 using OpenQA.Selenium.Chrome;
 using OpenQA.Selenium.Interactions;
-using OpenQA.Selenium.Support.UI;
 
 namespace Wexil.Browser.Tests;
 
 /// <summary>A browser of somebody's own: a fresh profile, no cookies of anybody else's.</summary>
 public sealed partial class Browser : IDisposable
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(30);
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(30),
+        FirstPause = TimeSpan.FromMilliseconds(10),
+        LongestPause = TimeSpan.FromMilliseconds(160);
     private static readonly string Axe = File.ReadAllText(
         Path.Combine(AppContext.BaseDirectory, "lib", "axe-core", "axe.min.js")
     );
@@ -24,17 +26,11 @@ public sealed partial class Browser : IDisposable
     }
 
     /// <summary>Gives the window another size; the page stays.</summary>
-    public void Resize(int width, int height) =>
-        _driver.ExecuteCdpCommand(
-            "Emulation.setDeviceMetricsOverride",
-            new()
-            {
-                ["width"] = width,
-                ["height"] = height,
-                ["deviceScaleFactor"] = 1,
-                ["mobile"] = false,
-            }
-        );
+    public void Resize(int width, int height)
+    {
+        _chromium.Resize(width, height);
+        WaitFor(() => Run("return innerWidth") is long now && now == width);
+    }
 
     public IWebDriver Driver => _driver;
 
@@ -102,11 +98,39 @@ public sealed partial class Browser : IDisposable
     public object? Run(string script, params object[] arguments) => _driver.ExecuteScript(script, arguments);
 
     /// <param name="patience">For what takes long by its nature; half a minute where nothing is said.</param>
-    public T WaitFor<T>(Func<T?> condition, TimeSpan? patience = null)
+    public T WaitFor<T>(Func<T?> condition, TimeSpan? patience = null) =>
+        Until(
+            condition,
+            patience ?? Patience,
+            error => error is StaleElementReferenceException or NoSuchElementException
+        );
+
+    /// <summary>
+    /// Asks again and again, ever less often: each question has the browser lay the page out, and takes processor time
+    /// from what is waited for.
+    /// </summary>
+    private T Until<T>(Func<T?> condition, TimeSpan patience, Predicate<Exception> isPassing)
     {
-        var wait = new WebDriverWait(_driver, patience ?? Patience) { PollingInterval = TimeSpan.FromMilliseconds(30) };
-        wait.IgnoreExceptionTypes(typeof(StaleElementReferenceException), typeof(NoSuchElementException));
-        return wait.Until(_ => condition())!;
+        var waited = Stopwatch.StartNew();
+        Exception? last = null;
+        for (var pause = FirstPause; ; pause = pause < LongestPause ? 2 * pause : pause)
+        {
+            try
+            {
+                if (condition() is { } holds && holds is not false)
+                    return holds;
+            }
+            catch (WebDriverException error) when (isPassing(error))
+            {
+                last = error;
+            }
+            if (waited.Elapsed >= patience)
+                throw new WebDriverTimeoutException(
+                    $"Not within {patience.TotalSeconds:0} seconds on {Address}:\n{Text}",
+                    last
+                );
+            Thread.Sleep(pause);
+        }
     }
 
     public void WaitForText(string text)
@@ -117,29 +141,29 @@ public sealed partial class Browser : IDisposable
         }
         catch (WebDriverTimeoutException error)
         {
-            throw new WebDriverTimeoutException($"“{text}” is not on {Address}:\n{Text}", error);
+            throw new WebDriverTimeoutException($"“{text}” is not there. {error.Message}", error);
         }
     }
 
     /// <summary>Does something inside a frame. What is there is waited for.</summary>
-    public T In<T>(string css, Func<IWebDriver, T?> act)
-    {
-        var wait = new WebDriverWait(_driver, Patience) { PollingInterval = TimeSpan.FromMilliseconds(50) };
-        wait.IgnoreExceptionTypes(typeof(WebDriverException));
-        return wait.Until(_ =>
-        {
-            _driver.SwitchTo().DefaultContent();
-            _driver.SwitchTo().Frame(Find(css));
-            try
-            {
-                return act(_driver);
-            }
-            finally
+    public T In<T>(string css, Func<IWebDriver, T?> act) =>
+        Until(
+            () =>
             {
                 _driver.SwitchTo().DefaultContent();
-            }
-        })!;
-    }
+                _driver.SwitchTo().Frame(Find(css));
+                try
+                {
+                    return act(_driver);
+                }
+                finally
+                {
+                    _driver.SwitchTo().DefaultContent();
+                }
+            },
+            Patience,
+            _ => true
+        );
 
     /// <summary>
     /// Clicks something inside a frame with the mouse, wherever it is on the screen; the frame may be scaled.
@@ -157,6 +181,8 @@ public sealed partial class Browser : IDisposable
                     if (top < 0 || top > innerHeight - 40)
                       element.scrollIntoView({ block: "center", behavior: "instant" });
                     const [line] = element.getClientRects();
+                    document.isClicked = false;
+                    addEventListener("click", () => (document.isClicked = true), { once: true, capture: true });
                     return { x: line.left + line.width * arguments[1], y: line.top + Math.min(line.height / 2, 12) };
                     """,
                     css,
@@ -164,21 +190,34 @@ public sealed partial class Browser : IDisposable
                 )!);
         var place =
             (IReadOnlyDictionary<string, object>)
-                _driver.ExecuteScript(
+                _driver.ExecuteAsyncScript(
                     """
+                    const done = arguments[arguments.length - 1];
                     const frame = document.querySelector(arguments[0]);
                     const scale = frame.getBoundingClientRect().width / frame.offsetWidth;
                     const under = frame.getBoundingClientRect().top + arguments[2] * scale - innerHeight + 20;
                     if (under > 0) scrollBy({ top: under, behavior: "instant" });
-                    const box = frame.getBoundingClientRect();
-                    const [x, y] = [box.left + arguments[1] * scale, box.top + arguments[2] * scale];
-                    return { x: Math.round(x), y: Math.round(y) };
+                    // The window may still be scrolling to where somebody wrote; people aim before they click.
+                    let [last, still] = [null, 0];
+                    const aim = () => {
+                      const box = frame.getBoundingClientRect();
+                      still = box.top === last ? still + 1 : 0;
+                      last = box.top;
+                      if (still < 6) return requestAnimationFrame(aim);
+                      const [x, y] = [box.left + arguments[1] * scale, box.top + arguments[2] * scale];
+                      done({ x: Math.round(x), y: Math.round(y) });
+                    };
+                    aim();
                     """,
                     frame,
                     at["x"],
                     at["y"]
                 )!;
         new Actions(_driver).MoveToLocation(Convert.ToInt32(place["x"]), Convert.ToInt32(place["y"])).Click().Perform();
+        // A frame of another site is a process of its own, which keys would reach before the click does; nobody is as
+        // quick.
+        In(frame, inside => (bool)((IJavaScriptExecutor)inside).ExecuteScript("return document.isClicked === true")!);
+        WaitFor(() => (bool)Run("return document.activeElement?.matches(arguments[0]) === true", frame)!);
     }
 
     /// <summary>Keys that go to whatever has the focus, in a frame too, with a pause after each.</summary>

@@ -1,11 +1,12 @@
 using System.Collections.Concurrent;
+using System.Text.Json.Nodes;
 using OpenQA.Selenium.Chrome;
 
 namespace Wexil.Browser.Tests;
 
 /// <summary>
-/// A Chromium that one <see cref="Browser"/> after the other uses, each in a profile of its own that is forgotten with
-/// it: starting one takes as long as many a test.
+/// A Chromium without windows or menus, which take as long as the pages. One <see cref="Browser"/> after the other uses
+/// it, each in a profile of its own that is forgotten with it: starting one takes as long as many a test.
 /// </summary>
 internal sealed class Chromium : IDisposable
 {
@@ -18,19 +19,15 @@ internal sealed class Chromium : IDisposable
     private readonly DevTools _devTools;
     private readonly string _firstWindow;
     private string? _profile;
+    private int _window;
 
     static Chromium() =>
-        AppDomain.CurrentDomain.ProcessExit += (_, _) =>
-        {
-            foreach (var idle in Idle)
-                idle.Dispose();
-        };
+        AppDomain.CurrentDomain.ProcessExit += (_, _) => Parallel.ForEach(Idle, idle => idle.Dispose());
 
     private Chromium()
     {
-        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
+        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium-headless-shell" };
         options.AddArguments(
-            "--headless",
             "--no-sandbox",
             "--disable-gpu",
             "--disable-quic",
@@ -62,6 +59,18 @@ internal sealed class Chromium : IDisposable
         return chromium;
     }
 
+    /// <summary>Gives the window another size; the page stays.</summary>
+    // A size that is only emulated is none for clicks, which reach no further than the window.
+    public void Resize(int width, int height) =>
+        _devTools.Ask(
+            "Browser.setWindowBounds",
+            new()
+            {
+                ["windowId"] = _window,
+                ["bounds"] = new JsonObject { ["width"] = width, ["height"] = height },
+            }
+        );
+
     /// <summary>Forgets the profile with all its windows.</summary>
     public void GiveBack()
     {
@@ -79,10 +88,12 @@ internal sealed class Chromium : IDisposable
     private void Open()
     {
         _profile = (string)_devTools.Ask("Target.createBrowserContext", [])["browserContextId"]!;
-        var window = _devTools.Ask(
+        var created = _devTools.Ask(
             "Target.createTarget",
             new() { ["url"] = "about:blank", ["browserContextId"] = _profile }
         );
-        Driver.SwitchTo().Window((string)window["targetId"]!);
+        var target = (string)created["targetId"]!;
+        _window = (int)_devTools.Ask("Browser.getWindowForTarget", new() { ["targetId"] = target })["windowId"]!;
+        Driver.SwitchTo().Window(target);
     }
 }

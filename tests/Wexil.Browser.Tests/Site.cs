@@ -24,7 +24,8 @@ public sealed class Site : IAsyncDisposable
     public Uri Visitors => Host.Options.Visitors;
 
     /// <param name="data">A data folder that is there already; null for an empty one.</param>
-    public static async Task<Site> StartAsync(string? data = null) =>
+    /// <param name="followsClock">Does what falls due by the clock, as at a start.</param>
+    public static async Task<Site> StartAsync(string? data = null, bool followsClock = true) =>
         new(
             await WexilHost.StartAsync(
                 new WexilOptions
@@ -32,6 +33,7 @@ public sealed class Site : IAsyncDisposable
                     Data = data ?? TemporaryFolder.Create("browser"),
                     Studio = new($"http://localhost:{FreePort()}"),
                     Visitors = new($"http://127.0.0.1:{FreePort()}"),
+                    FollowsClock = followsClock,
                 },
                 new FakeTimeProvider(new DateTimeOffset(2040, 11, 9, 15, 0, 0, TimeSpan.Zero)),
                 new SeededChance(12)
@@ -48,12 +50,12 @@ public sealed class Site : IAsyncDisposable
             Directory.CreateDirectory(Path.GetDirectoryName(copy)!);
             File.Copy(file, copy);
         }
-        return await StartAsync(data);
+        return await StartAsync(data, followsClock: false);
     }
 
     private static readonly Lazy<Task<string>> Demo = new(async () =>
     {
-        await using var site = await StartAsync(TemporaryFolder.Create("demo-filled"));
+        await using var site = await StartAsync(TemporaryFolder.Create("demo-filled"), followsClock: false);
         await DemoWorld.FillAsync(site.Host, TextWriter.Null);
         site._isKept = true;
         return site.Host.Options.Data;
