@@ -16,11 +16,13 @@ public sealed partial class Browser : IDisposable
     private static readonly string Axe = File.ReadAllText(
         Path.Combine(AppContext.BaseDirectory, "lib", "axe-core", "axe.min.js")
     );
-    private readonly Chromium _chromium = Chromium.Take();
+    private readonly Chromium _chromium;
     private readonly ChromeDriver _driver;
 
-    public Browser(int width = 1280, int height = 800)
+    /// <param name="types">Somebody types into a page that is edited.</param>
+    public Browser(int width = 1280, int height = 800, bool types = false)
     {
+        _chromium = Chromium.Take(isWhole: types);
         _driver = _chromium.Driver;
         Resize(width, height);
     }
@@ -42,10 +44,11 @@ public sealed partial class Browser : IDisposable
     /// <summary>All that can be read in the first element that the selector finds.</summary>
     // The driver's own reading walks every element, which takes seconds on a long page.
     public string TextIn(string css) =>
-        Lines().Replace(
-            (string)_driver.ExecuteScript("return document.querySelector(arguments[0])?.innerText ?? ''", css)!,
-            found => found.Value.Contains('\n', StringComparison.Ordinal) ? "\n" : " "
-        );
+        Lines()
+            .Replace(
+                (string)_driver.ExecuteScript("return document.querySelector(arguments[0])?.innerText ?? ''", css)!,
+                found => found.Value.Contains('\n', StringComparison.Ordinal) ? "\n" : " "
+            );
 
     public void Open(Uri address) => _driver.Navigate().GoToUrl(address);
 
@@ -99,10 +102,8 @@ public sealed partial class Browser : IDisposable
 
     /// <param name="patience">For what takes long by its nature; half a minute where nothing is said.</param>
     public T WaitFor<T>(Func<T?> condition, TimeSpan? patience = null) =>
-        Until(
-            condition,
-            patience ?? Patience,
-            error => error is StaleElementReferenceException or NoSuchElementException
+        Until(condition, patience ?? Patience, error =>
+            error is StaleElementReferenceException or NoSuchElementException
         );
 
     /// <summary>

@@ -5,8 +5,9 @@ using OpenQA.Selenium.Chrome;
 namespace Wexil.Browser.Tests;
 
 /// <summary>
-/// A Chromium without windows or menus, which take as long as the pages. One <see cref="Browser"/> after the other uses
-/// it, each in a profile of its own that is forgotten with it: starting one takes as long as many a test.
+/// A Chromium that one <see cref="Browser"/> after the other uses, each in a profile of its own that is forgotten with
+/// it: starting one takes as long as many a test. The shell, which has neither windows nor menus, takes half the time;
+/// where somebody types into the frame of the editor it scrolls the window, so the whole browser is used there.
 /// </summary>
 internal sealed class Chromium : IDisposable
 {
@@ -14,19 +15,28 @@ internal sealed class Chromium : IDisposable
     /// After how long the browser counts as hung: nothing is measured by it, and a busy machine may be very slow.
     /// </summary>
     private static readonly TimeSpan Hang = TimeSpan.FromMinutes(4);
-    private static readonly ConcurrentBag<Chromium> Idle = [];
+    private static readonly ConcurrentBag<Chromium> IdleShells = [],
+        IdleWhole = [];
 
     private readonly DevTools _devTools;
     private readonly string _firstWindow;
+    private readonly bool _isWhole;
     private string? _profile;
     private int _window;
 
     static Chromium() =>
-        AppDomain.CurrentDomain.ProcessExit += (_, _) => Parallel.ForEach(Idle, idle => idle.Dispose());
+        AppDomain.CurrentDomain.ProcessExit += (_, _) =>
+            Parallel.ForEach([.. IdleShells, .. IdleWhole], idle => idle.Dispose());
 
-    private Chromium()
+    private Chromium(bool isWhole)
     {
-        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium-headless-shell" };
+        _isWhole = isWhole;
+        var options = new ChromeOptions
+        {
+            BinaryLocation = isWhole ? "/usr/bin/chromium" : "/usr/bin/chromium-headless-shell",
+        };
+        if (isWhole)
+            options.AddArgument("--headless");
         options.AddArguments(
             "--no-sandbox",
             "--disable-gpu",
@@ -38,6 +48,7 @@ internal sealed class Chromium : IDisposable
             "--user-agent=Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) "
                 + "Chrome/140.0.0.0 Safari/537.36",
             "--hide-scrollbars",
+            "--window-size=1280,800",
             "--force-prefers-reduced-motion"
         );
         // Profiles that are forgotten would refuse other sites' cookies, which a usual one takes.
@@ -51,32 +62,46 @@ internal sealed class Chromium : IDisposable
     public ChromeDriver Driver { get; }
 
     /// <summary>An idle one or a new one, at an empty window of a new profile.</summary>
-    public static Chromium Take()
+    public static Chromium Take(bool isWhole)
     {
-        if (!Idle.TryTake(out var chromium))
-            chromium = new();
+        if (!IdleOf(isWhole).TryTake(out var chromium))
+            chromium = new(isWhole);
         chromium.Open();
         return chromium;
     }
 
     /// <summary>Gives the window another size; the page stays.</summary>
-    // A size that is only emulated is none for clicks, which reach no further than the window.
-    public void Resize(int width, int height) =>
-        _devTools.Ask(
-            "Browser.setWindowBounds",
-            new()
-            {
-                ["windowId"] = _window,
-                ["bounds"] = new JsonObject { ["width"] = width, ["height"] = height },
-            }
-        );
+    // The whole browser has windows no narrower than its menus; its pages are told another size.
+    public void Resize(int width, int height)
+    {
+        if (_isWhole)
+            Driver.ExecuteCdpCommand(
+                "Emulation.setDeviceMetricsOverride",
+                new()
+                {
+                    ["width"] = width,
+                    ["height"] = height,
+                    ["deviceScaleFactor"] = 1,
+                    ["mobile"] = false,
+                }
+            );
+        else
+            _devTools.Ask(
+                "Browser.setWindowBounds",
+                new()
+                {
+                    ["windowId"] = _window,
+                    ["bounds"] = new JsonObject { ["width"] = width, ["height"] = height },
+                }
+            );
+    }
 
     /// <summary>Forgets the profile with all its windows.</summary>
     public void GiveBack()
     {
         Driver.SwitchTo().Window(_firstWindow);
         _devTools.Ask("Target.disposeBrowserContext", new() { ["browserContextId"] = _profile });
-        Idle.Add(this);
+        IdleOf(_isWhole).Add(this);
     }
 
     public void Dispose()
@@ -84,6 +109,8 @@ internal sealed class Chromium : IDisposable
         _devTools.Dispose();
         Driver.Dispose();
     }
+
+    private static ConcurrentBag<Chromium> IdleOf(bool isWhole) => isWhole ? IdleWhole : IdleShells;
 
     private void Open()
     {

@@ -28,15 +28,26 @@ internal sealed class DevTools : IDisposable
     }
 
     /// <summary>Asks for something and waits for its answer.</summary>
-    public JsonObject Ask(string method, JsonObject parameters) => AskAsync(method, parameters).GetAwaiter().GetResult();
+    public JsonObject Ask(string method, JsonObject parameters) =>
+        AskAsync(method, parameters).GetAwaiter().GetResult();
 
     public void Dispose() => _socket.Dispose();
 
     private async Task<JsonObject> AskAsync(string method, JsonObject parameters)
     {
         var id = ++_asked;
-        var question = new JsonObject { ["id"] = id, ["method"] = method, ["params"] = parameters };
-        await _socket.SendAsync(JsonSerializer.SerializeToUtf8Bytes(question), WebSocketMessageType.Text, true, default);
+        var question = new JsonObject
+        {
+            ["id"] = id,
+            ["method"] = method,
+            ["params"] = parameters,
+        };
+        await _socket.SendAsync(
+            JsonSerializer.SerializeToUtf8Bytes(question),
+            WebSocketMessageType.Text,
+            true,
+            default
+        );
         while (true)
         {
             var said = await HearAsync();

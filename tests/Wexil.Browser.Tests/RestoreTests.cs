@@ -54,9 +54,7 @@ public sealed class RestoreTests
         {
             owner.Open(site.Studio, screen);
             // The address of the visitors' side has another port each time.
-            seen[screen] = owner
-                .TextIn("main")
-                .Replace(site.Visitors.Authority, "visitors", StringComparison.Ordinal);
+            seen[screen] = owner.TextIn("main").Replace(site.Visitors.Authority, "visitors", StringComparison.Ordinal);
         }
         return seen;
     }

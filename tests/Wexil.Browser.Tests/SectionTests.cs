@@ -44,7 +44,7 @@ public sealed class SectionTests
         await pages.AddAsync(thanks.Id, "Thanks", Bundle("<h1>Thank you</h1>"));
         site.Host.Services.GetRequiredService<Routes>().Reload();
 
-        using var owner = new Browser();
+        using var owner = new Browser(types: true);
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, "/f/harvest/kit/build/letter", "A harvest");
         foreach (var (part, name) in new[] { ("Headline", "Headline"), ("Text", "Guarantee") })
@@ -144,7 +144,7 @@ public sealed class SectionTests
             .AddAsync(step.Id, "Letter", Bundle("<h1>A harvest</h1><p>Grows or your money back.</p>"));
         site.Host.Services.GetRequiredService<Routes>().Reload();
 
-        using var owner = new Browser();
+        using var owner = new Browser(types: true);
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, "/f/harvest/kit/build/letter", "A harvest");
         owner.ClickIn("[data-page]", "h1");
@@ -345,7 +345,7 @@ public sealed class SectionTests
         await pages.AddAsync(thanks.Id, "Thanks", new Uri($"{home}/thanks"));
         site.Host.Services.GetRequiredService<Routes>().Reload();
         // Made as a person does, by the form.
-        using var owner = new Browser();
+        using var owner = new Browser(types: true);
         site.SignIn(owner);
         owner.Open(site.Studio, "/f/shop/shop/build/shop");
         owner.Fill("#SectionName", "Banner");

@@ -27,21 +27,9 @@ public sealed class VisitService
     private readonly ConcurrentDictionary<(VisitorId, TestId), Enrolment> _fresh = [];
 
     /// <summary>Forgets a place taken as soon as the journal has projected it.</summary>
-    public VisitService(
-        Journal journal,
-        Database database,
-        TurnKeeper turns,
-        IChance chance,
-        TroubleLog troubles
-    )
+    public VisitService(Journal journal, Database database, TurnKeeper turns, IChance chance, TroubleLog troubles)
     {
-        (_journal, _database, _turns, _chance, _troubles) = (
-            journal,
-            database,
-            turns,
-            chance,
-            troubles
-        );
+        (_journal, _database, _turns, _chance, _troubles) = (journal, database, turns, chance, troubles);
         journal.Projected += projected =>
         {
             foreach (var place in projected.Places)

@@ -9,8 +9,7 @@ namespace Wexil.Web.Visitors;
 /// <c>GET /privacy</c>: what is stored of a visitor, in words. <c>POST /consent/yes</c> and <c>/consent/no</c>: whether
 /// they agree to a cookie, as an owner's banner or that page says.
 /// </summary>
-public sealed class ConsentEndpoint(VisitorToken tokens, SettingStore settings, TimeProvider time)
-    : IVisitorsEndpoint
+public sealed class ConsentEndpoint(VisitorToken tokens, SettingStore settings, TimeProvider time) : IVisitorsEndpoint
 {
     private static readonly TimeSpan Life = TimeSpan.FromDays(400);
 

@@ -84,7 +84,14 @@ public sealed class GoEndpoint(
         var promised = start is null ? null : await PromisedAsync(visit, start, arrival.Step);
         if (arrival.Step.StartsOnPage)
             VisitorCookie.ShowElsewhere(http, arrival.Routes, visit.Visitor);
-        var (turn, recorded) = visits.Arrive(arrival.Routes, arrival.Step, visit, arrival.Known, promised, Arrivals.IsInside(http));
+        var (turn, recorded) = visits.Arrive(
+            arrival.Routes,
+            arrival.Step,
+            visit,
+            arrival.Known,
+            promised,
+            Arrivals.IsInside(http)
+        );
         if (visit.Traits.IsAffiliate && Consent.IsGiven(http, arrival.Routes))
             Arrivals.Remember(http, arrival.Routes);
         return (turn?.Page, recorded);
@@ -94,7 +101,8 @@ public sealed class GoEndpoint(
     private RoutePage? PageForUncounted(RequestClassification caller, Arrival arrival)
     {
         var (routes, step, visit) = (arrival.Routes, arrival.Step, arrival.Visit);
-        var seesLivePage = caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private;
+        var seesLivePage =
+            caller.LeftOut is NotCountedReason.Robot or NotCountedReason.Check or NotCountedReason.Private;
         var page = (seesLivePage ? step.Page : null) ?? visits.Peek(routes, step, visit, arrival.Known)?.Page;
         if (page is not null && caller.LeftOut is { } why)
             visits.LeaveOut(step.Id, page.Id, why, visit.At);

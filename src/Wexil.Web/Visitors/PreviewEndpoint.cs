@@ -15,12 +15,8 @@ namespace Wexil.Web.Visitors;
 /// needs it, in an origin of its own that can reach neither Studio nor the visitors' cookies. Nothing is counted, and
 /// no picture that counts visits for somebody else is fetched.
 /// </summary>
-public sealed class PreviewEndpoint(
-    PreviewTickets tickets,
-    PageStore pages,
-    HostedPages hosted,
-    StudioAddress studio
-) : IVisitorsEndpoint
+public sealed class PreviewEndpoint(PreviewTickets tickets, PageStore pages, HostedPages hosted, StudioAddress studio)
+    : IVisitorsEndpoint
 {
     public void Map(IEndpointRouteBuilder routes) => routes.MapGet("/draft/{ticket}", Answer);
 

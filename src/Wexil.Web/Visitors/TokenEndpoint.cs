@@ -6,8 +6,7 @@ namespace Wexil.Web.Visitors;
 /// <summary>
 /// <c>POST /token</c>: a fresh token for a visitor whose page has been open for longer than one lives.
 /// </summary>
-public sealed class TokenEndpoint(IdentityStore identities, VisitorToken tokens, TimeProvider time)
-    : IVisitorsEndpoint
+public sealed class TokenEndpoint(IdentityStore identities, VisitorToken tokens, TimeProvider time) : IVisitorsEndpoint
 {
     public void Map(IEndpointRouteBuilder routes) => routes.MapPost("/token", Answer);
 

@@ -13,7 +13,13 @@ namespace Wexil.Web.Visitors.Callers;
 public sealed class CrowdNumbers(byte[] key)
 {
     private const int MaxRemembered = 20_000,
-        MaxAgentLength = 400;
+        MaxAgentLength = 400,
+        NetworkBytes = 3,
+        NumberBits = 6,
+        RecentNetworks = 1 << 14;
+
+    // The last networks asked for, each in the one place that its name gives it.
+    private readonly int[] _recent = new int[RecentNetworks];
     private readonly byte[] _networks = HMACSHA256.HashData(key, "networks"u8),
         _agents = HMACSHA256.HashData(key, "agents"u8);
     private ConcurrentDictionary<string, int> _known = new(StringComparer.Ordinal);
@@ -23,7 +29,22 @@ public sealed class CrowdNumbers(byte[] key)
     {
         var network = NetworkName.Wide(http.Connection.RemoteIpAddress);
         var agent = http.Request.Headers.UserAgent.ToString();
-        return new(network.Length == 0 ? 0 : Number(_networks, network), agent.Length == 0 ? 0 : NumberOf(agent));
+        return new(network.Length == 0 ? 0 : NumberOf(network), agent.Length == 0 ? 0 : NumberOf(agent));
+    }
+
+    private int NumberOf(byte[] network)
+    {
+        // One of IPv4 and its number fit into one word, which is read and written whole.
+        if (network.Length != NetworkBytes)
+            return Number(_networks, network);
+        var name = network[0] << 16 | network[1] << 8 | network[2];
+        ref var place = ref _recent[name % RecentNetworks];
+        var known = place;
+        if (known != 0 && known >> NumberBits == name)
+            return known & ((1 << NumberBits) - 1);
+        var number = Number(_networks, network);
+        place = name << NumberBits | number;
+        return number;
     }
 
     private int NumberOf(string agent)
