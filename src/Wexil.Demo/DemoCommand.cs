@@ -66,8 +66,9 @@ public static class DemoCommand
 #pragma warning restore RS0030
         var now = time.GetUtcNow();
         using var end = new EndRequest();
+        var starting = WexilHost.StartAsync(options);
         await using var site = await LarkrowSite.StartAsync(options.Visitors, simulators.Site);
-        await using var host = await WexilHost.StartAsync(options);
+        await using var host = await starting;
         await using var till = await Till.StartAsync(
             options.Visitors,
             () => host.Services.GetRequiredService<SecretStore>().HookSecret,

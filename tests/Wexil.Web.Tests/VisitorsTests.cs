@@ -1,8 +1,11 @@
 using System.Net;
 using System.Net.Http.Json;
 using System.Text.Json;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Http;
 using Microsoft.Data.Sqlite;
 using Wexil.App.Visits;
+using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
@@ -240,6 +243,24 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         await Eventually.HoldsAsync(() => wexil.Host.Journal.Health is { IsWell: true, Waiting: 0 });
         Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
         Assert.DoesNotContain("Wexil cannot save data", await owner.GetStringAsync("/"));
+    }
+
+    [Fact]
+    public async Task A_request_is_answered_from_the_table_that_it_began_with()
+    {
+        var (began, ended) = (RouteTable.Empty, RouteTable.Empty);
+        var door = new ApplicationBuilder(wexil.Host.Services);
+        door.UseOneTableARequest();
+        door.Run(http =>
+        {
+            began = http.Routes();
+            wexil.Get<Routes>().Reload();
+            ended = http.Routes();
+            return Task.CompletedTask;
+        });
+        await door.Build()(new DefaultHttpContext());
+        Assert.Same(began, ended);
+        Assert.NotSame(began, wexil.Get<Routes>().Current);
     }
 
     [Fact]

@@ -49,16 +49,17 @@ lock_builds() {
 
 unlock_builds() { exec 9>&-; }
 
-# run_dotnet STATUS ARGUMENTS...: shows what it is doing, and what went wrong. Style and analyzers are for .ci/run, and
-# so are known weaknesses of packages. One compiler for all projects, which neither profiles itself nor has a heap for
-# each processor, takes half the time.
+# run_dotnet STATUS ARGUMENTS...: shows what it is doing, and what went wrong. Only .ci/run, which sets WEXIL_CHECKED,
+# looks at style, analyzers and known weaknesses of packages. One compiler for all projects, which neither profiles
+# itself nor has a heap for each processor, takes half the time.
 run_dotnet() {
-  local status="$1" log
+  local status="$1" log unchecked=()
   shift
+  [ -n "${WEXIL_CHECKED:-}" ] ||
+    unchecked=(-p:RunAnalyzers=false -p:EnforceCodeStyleInBuild=false -p:NuGetAudit=false)
   log="$(mktemp)"
   if ! UseSharedCompilation=true DOTNET_TieredPGO=0 DOTNET_gcServer=0 \
-    with_progress "$status" "$log" dotnet "$@" -v quiet --nologo \
-    -p:RunAnalyzers=false -p:EnforceCodeStyleInBuild=false -p:NuGetAudit=false 9>&-; then
+    with_progress "$status" "$log" dotnet "$@" -v quiet --nologo "${unchecked[@]}" 9>&-; then
     cat "$log" >&2
     say "it could not be built; see above."
     exit 1

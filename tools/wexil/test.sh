@@ -1,7 +1,6 @@
-# Runs the tests: every project in one run, two at a time.
+# Runs the tests of every project in one go.
 
 results="$root/obj/test-results"
-projects=(Core Pages Store App Web Browser)
 
 # test_all ARGUMENTS...: --fast for what takes seconds, --security for attacks, --filter EXPRESSION for some.
 test_all() {
@@ -39,27 +38,42 @@ publish_for_tests() {
   printf '%s\n' "$now" >"$stamp"
 }
 
+# run_tests FILTER FAST: the browser tests beside the others, since people who click leave a processor idle.
 run_tests() {
-  local filter="$1" fast="$2" status=0 modules name
-  local files=() options=()
+  local filter="$1" fast="$2" status=0 modules browser=""
+  local log="$state/browser.log"
   rm -rf "$results"
   mkdir -p "$results"
-  for name in "${projects[@]}"; do
-    [ -n "$fast" ] && [ "$name" = Browser ] && continue
-    files+=("$root/tests/Wexil.$name.Tests/bin/Release/net10.0/Wexil.$name.Tests.dll")
-  done
-  [ -z "$filter" ] || options+=("--TestCaseFilter:$filter")
   modules="$(mktemp)"
+  if [ -z "$fast" ]; then
+    # Code that a person's pace calls for is not worth compiling a second time for speed.
+    DOTNET_TC_CallCounting=0 run_projects browser "$filter" Browser >"$log" 2>&1 &
+    browser=$!
+  fi
   if [ -z "$filter" ] || [ -n "$fast" ]; then
     (cd "$root/tests/Wexil.Modules.Tests" && node --test) >"$modules" 2>&1 || { status=1; cat "$modules"; }
   fi
-  # Compiling code anew for speed takes longer than a run has use for it. Browsers and files of the tests are put away
-  # at the end, which the runner waits for.
-  DOTNET_TC_CallCounting=0 VSTEST_TESTHOST_SHUTDOWN_TIMEOUT=10000 dotnet vstest "${files[@]}" --Parallel --nologo "--Blame:CollectHangDump;TestTimeout=10m;HangDumpType=none" \
-    "--logger:console;verbosity=minimal" "--logger:trx;LogFileName=all.trx" "--ResultsDirectory:$results" \
-    "${options[@]}" || status=1
+  run_projects others "$filter" Web Core Store Pages App || status=1
+  if [ -n "$browser" ]; then
+    wait "$browser" || status=1
+    cat "$log"
+  fi
   report "$modules" || status=1
   return "$status"
+}
+
+# run_projects NAME FILTER PROJECTS...: their results go to NAME.trx. Browsers and files of the tests are put away at
+# the end, which the runner waits for.
+run_projects() {
+  local name="$1" filter="$2" project files=() options=()
+  shift 2
+  for project in "$@"; do
+    files+=("$root/tests/Wexil.$project.Tests/bin/Release/net10.0/Wexil.$project.Tests.dll")
+  done
+  [ -z "$filter" ] || options+=("--TestCaseFilter:$filter")
+  VSTEST_TESTHOST_SHUTDOWN_TIMEOUT=10000 dotnet vstest "${files[@]}" --nologo \
+    "--Blame:CollectHangDump;TestTimeout=10m;HangDumpType=none" "--logger:console;verbosity=minimal" \
+    "--logger:trx;LogFileName=$name.trx" "--ResultsDirectory:$results/$name" "${options[@]}"
 }
 
 # How long each project and the slowest tests took, and the sum in one line.
@@ -68,8 +82,7 @@ report() {
   passed="$(sed -nE 's/^(# |ℹ )pass ([0-9]+)$/\2/p' "$1")"
   failed="$(sed -nE 's/^(# |ℹ )fail ([0-9]+)$/\2/p' "$1")"
   echo "Modules: ${passed:-0} passed, ${failed:-0} failed"
-  [ -e "$results/all.trx" ] || { say "no test ran."; return 1; }
-  awk -f "$root/tools/wexil/report.awk" -v passed="${passed:-0}" -v failed="${failed:-0}" "$results/all.trx"
+  awk -f "$root/tools/wexil/report.awk" -v passed="${passed:-0}" -v failed="${failed:-0}" "$results"/*/*.trx
 }
 
 # Changes the rules one small thing at a time, and sees whether a test notices. Takes the better part of an hour, so no

@@ -52,7 +52,7 @@ internal sealed class Checkpointer : IDisposable
     public void Dispose()
     {
         _ended.Set();
-        if (_thread.ThreadState != ThreadState.Unstarted)
+        if (_thread.IsAlive)
             _thread.Join();
         _connection.Dispose();
         _ended.Dispose();

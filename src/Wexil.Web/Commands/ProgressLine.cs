@@ -1,6 +1,6 @@
 namespace Wexil.Web.Commands;
 
-/// <summary>How far a command is, in one line of a terminal; where the output goes into a file, only what begins.</summary>
+/// <summary>How far a command is, in one line of a terminal; in a file, only what begins.</summary>
 public sealed class ProgressLine : IDisposable
 {
     private string _last = "";

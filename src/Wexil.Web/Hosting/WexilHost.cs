@@ -51,8 +51,10 @@ public sealed class WexilHost : IAsyncDisposable
             .AddWexilStore(folder, database, journal)
             .AddWexilApp();
         _shared = Provide(shared, logs);
+        // Beside each other: most of a start is compiling code that only one of them needs.
+        var studio = Task.Run(() => BuildStudio(options, folder, shared));
         _visitors = BuildVisitors(options, shared);
-        _studio = BuildStudio(options, folder, shared);
+        _studio = studio.GetAwaiter().GetResult();
     }
 
     public WexilOptions Options { get; }
@@ -72,6 +74,7 @@ public sealed class WexilHost : IAsyncDisposable
     )
     {
         var folder = DataFolder.Open(options.Data);
+        var isWarm = Task.WhenAll(Task.Run(Agents.Warm), Countries.ReadyAsync());
         var (database, journal, host) = ((Database?)null, (Journal?)null, (WexilHost?)null);
         var logs = LoggerFactory.Create(logging => Log(logging, options));
 #pragma warning disable RS0030 // Where nobody hands a clock in, it is the machine's.
@@ -84,6 +87,7 @@ public sealed class WexilHost : IAsyncDisposable
             var shared = new ServiceCollection().AddSingleton(time).AddSingleton(chance ?? new SecureChance());
             await AddSecretsAsync(shared, new SettingStore(database, journal), folder, time);
             host = new WexilHost(options, folder, database, journal, shared, logs);
+            await isWarm;
             await host.OpenDoorsAsync();
             return host;
         }
@@ -125,10 +129,7 @@ public sealed class WexilHost : IAsyncDisposable
 
     private async Task OpenDoorsAsync()
     {
-        Agents.Warm();
-        await Countries.ReadyAsync();
-        await _visitors.StartAsync();
-        await _studio.StartAsync();
+        await Task.WhenAll(_visitors.StartAsync(), _studio.StartAsync());
         await LeaveAddressAsync();
         _folder.CloseToOthers();
     }

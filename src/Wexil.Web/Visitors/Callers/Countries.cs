@@ -31,8 +31,8 @@ public static class Countries
     }
 
     /// <summary>
-    /// The same for an IPv4 address, by the 256 addresses that it is one of: nearly all of these lie in one country, and
-    /// what was found for them before need not be looked up.
+    /// The country of an IPv4 address. The 256 addresses of its block nearly always lie in one country, and then the block
+    /// is looked up once.
     /// </summary>
     private static string OfBlock(IPAddress address)
     {
