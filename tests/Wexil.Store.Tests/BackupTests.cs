@@ -289,20 +289,16 @@ public sealed class BackupTests
             using var view = reader.BeginTransaction(deferred: true);
             reader.Number("SELECT count(*) FROM events");
             for (var i = 0; i < 20; i++)
-                await world.Journal.WriteAsync(c =>
-                    c.Execute(
-                        "INSERT INTO assets (hash, content) VALUES ($1, zeroblob(5000000))",
-                        RandomNumberGenerator.GetBytes(32)
-                    )
-                );
+                await WriteAsync(world, 5_000_000);
             log.Refresh();
             Assert.True(log.Length > 90e6, $"{log.Length}");
         }
         var whole = log.Length;
         using var checkpointer = new Checkpointer(world.Database.OpenHousekeeper(), NullLogger.Instance);
-        for (var turn = 0; turn < 3 * Checkpointer.IdleTurns; turn++)
+        for (var turn = 1; turn < 3 * Checkpointer.IdleTurns; turn++)
         {
             await world.Journal.AppendAsync(world.Enrols(test, 0));
+            await WriteAsync(world, turn * 20_000);
             checkpointer.Turn();
         }
         log.Refresh();
@@ -313,6 +309,15 @@ public sealed class BackupTests
         log.Refresh();
         Assert.InRange(log.Length, 0, 65 << 20);
     }
+
+    private static Task WriteAsync(World world, int bytes) =>
+        world.Journal.WriteAsync(c =>
+            c.Execute(
+                "INSERT INTO assets (hash, content) VALUES ($1, zeroblob($2))",
+                RandomNumberGenerator.GetBytes(32),
+                bytes
+            )
+        );
 
     private static async Task<IReadOnlyList<string>> CheckAsync(World world) =>
         await DataCheck.RunAsync(world.Folder, TemporaryFolder.Create("check"), (_, _) => { });

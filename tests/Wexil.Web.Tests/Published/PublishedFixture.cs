@@ -4,8 +4,8 @@ using Wexil.Tests;
 namespace Wexil.Web.Tests.Published;
 
 /// <summary>
-/// What <c>./wexil publish</c> makes. <c>./wexil test</c> makes it beforehand and says where; otherwise it is made here,
-/// once for all tests of it.
+/// What <c>./wexil publish</c> makes. <c>./wexil test</c> makes it beforehand and says where; otherwise it is made
+/// here, once for all tests of it.
 /// </summary>
 public sealed class PublishedFixture : IAsyncLifetime
 {

@@ -31,8 +31,8 @@ public static class Countries
     }
 
     /// <summary>
-    /// The country of an IPv4 address. The 256 addresses of its block nearly always lie in one country, and then the block
-    /// is looked up once.
+    /// The country of an IPv4 address. The 256 addresses of its block nearly always lie in one country, and then the
+    /// block is looked up once.
     /// </summary>
     private static string OfBlock(IPAddress address)
     {
