@@ -20,6 +20,7 @@ using Wexil.Web.Visitors;
 namespace Wexil.Web.Tests;
 
 /// <summary>The real program as a process of its own, in the worst moments.</summary>
+[Trait("Pace", "slow")]
 public sealed partial class ProcessTests
 {
     private readonly Uri _studio = new($"http://localhost:{WexilFixture.FreePort()}"),

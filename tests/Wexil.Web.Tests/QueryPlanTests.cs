@@ -15,6 +15,7 @@ namespace Wexil.Web.Tests;
 /// No statement that visitors or screens cause reads a table from end to end that grows with traffic: every statement
 /// that the demo and its screens run is explained.
 /// </summary>
+[Trait("Pace", "slow")]
 public sealed partial class QueryPlanTests
 {
     /// <summary>Tables that grow with visitors.</summary>

@@ -25,7 +25,7 @@ inputs() {
 build() {
   local name stamp now forced=()
   name="$(basename "$1")"
-  stamp="$state/built-${name%.*}"
+  stamp="$state/built-${name%.slnx}"
   now="$(inputs "$2")"
   [ -e "$stamp" ] && [ "$(cat "$stamp")" = "$now" ] && return
   need_sdk
