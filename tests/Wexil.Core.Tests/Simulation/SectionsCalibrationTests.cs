@@ -6,7 +6,7 @@ namespace Wexil.Core.Tests.Simulation;
 [Trait("Pace", "slow")]
 public sealed class SectionsCalibrationTests
 {
-    // Of 150 runs chance takes or adds 3.6 in a hundred (one deviation) where 73% are found, 1.8 where 5% are.
+    // One deviation of 150 runs is 3.6 in a hundred where 73% are found, and 1.8 where 5% are.
     private const int Runs = 150;
 
     public static TheoryData<string> Cases => [.. SectionsCase.All.Select(what => what.Name)];
