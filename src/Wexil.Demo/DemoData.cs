@@ -23,9 +23,11 @@ public static class DemoData
         if (!File.Exists(Path.Combine(folder, MarkName)))
             throw new StoreException($"The data in {folder} was not made by the demo, so --fresh does not touch it.");
         using var used = DataFolder.Open(folder);
-        // The reserve says that there was data, so it goes first: what is cleared by half can be cleared again.
+        // The reserve says that there was data, so it goes first, and the data file, by which it is seen that there is
+        // something to clear, goes last: what is cleared by half can be cleared again.
         File.Delete(used.ReserveFile);
-        foreach (var file in Directory.EnumerateFiles(folder, "wexil.db*").Append(used.SpillFile))
+        File.Delete(used.SpillFile);
+        foreach (var file in Directory.GetFiles(folder, "wexil.db*").OrderDescending(StringComparer.Ordinal))
             File.Delete(file);
     }
 

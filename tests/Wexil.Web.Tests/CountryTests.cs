@@ -1,6 +1,4 @@
-using System.IO.Compression;
 using System.Net;
-using MaxMind.Db;
 using Wexil.Web.Visitors.Callers;
 
 namespace Wexil.Web.Tests;
@@ -12,7 +10,7 @@ public sealed class CountryTests
     public async Task An_address_has_the_country_of_the_data_whatever_was_asked_before()
     {
         await Countries.ReadyAsync();
-        using var data = Load();
+        using var data = Countries.Load();
         var random = new Random(7);
         for (var i = 0; i < 20_000; i++)
         {
@@ -27,14 +25,5 @@ public sealed class CountryTests
                 Assert.Equal(IPAddress.IsLoopback(address) ? "" : told ?? "", Countries.CountryOf(address));
             }
         }
-    }
-
-    private static Reader Load()
-    {
-        using var packed = typeof(Countries).Assembly.GetManifestResourceStream(
-            "Wexil.Web.Visitors.Callers.Data.countries.countries.mmdb.gz"
-        )!;
-        using var unpacked = new GZipStream(packed, CompressionMode.Decompress);
-        return new(unpacked);
     }
 }

@@ -57,7 +57,8 @@ public static class Countries
 
     private sealed record Block(uint Number, string Country);
 
-    private static Reader Load()
+    /// <summary>The data itself, opened anew.</summary>
+    public static Reader Load()
     {
         using var packed = typeof(Countries).Assembly.GetManifestResourceStream(
             "Wexil.Web.Visitors.Callers.Data.countries.countries.mmdb.gz"
