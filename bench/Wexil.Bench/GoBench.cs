@@ -18,10 +18,13 @@ public static class GoBench
     private const int Connections = 64;
     private const double Returning = 0.3,
         Steady = 20_000;
+    private static readonly TimeSpan WarmUp = TimeSpan.FromSeconds(5);
 
     public static async Task RunAsync(bool quick)
     {
-        var (rounds, duration) = quick ? (2, TimeSpan.FromSeconds(2)) : (5, TimeSpan.FromSeconds(6));
+        // Short rounds in turns, since a machine that others use too changes its speed within seconds; but long enough
+        // that visitors return.
+        var (rounds, duration) = (quick ? 4 : 11, TimeSpan.FromSeconds(4));
         await using var world = await BenchWorld.StartAsync();
         await using var bare = await StartBareAsync();
         var empty = GC.GetTotalMemory(forceFullCollection: true);
@@ -39,11 +42,12 @@ public static class GoBench
                 + $"{Returning:P0} returning."
         );
         // Until both are compiled for good.
-        await LoadGenerator.RunAsync(fixedAnswer, Connections, duration, Returning);
-        await LoadGenerator.RunAsync(go, Connections, duration, Returning, paths: paths);
+        await LoadGenerator.RunAsync(fixedAnswer, Connections, WarmUp, Returning);
+        await LoadGenerator.RunAsync(go, Connections, WarmUp, Returning, paths: paths);
         await world.Host.Journal.WhenProjectedAsync();
 
         var before = world.Events();
+        var commits = world.Host.Journal.Commits;
         List<Round> bareRounds = [],
             goRounds = [];
         var lag = TimeSpan.Zero;
@@ -60,10 +64,16 @@ public static class GoBench
         }
         var sent = goRounds.Sum(round => round.Answered);
         var recorded = world.Events() - before;
+        commits = world.Host.Journal.Commits - commits;
         var health = world.Host.Journal.Health;
         Console.WriteLine(
             $"sent {sent:N0}, recorded {recorded:N0}, failed {goRounds.Sum(round => round.Failed)}, lost "
                 + $"{health.Lost}; everything projected at most {lag.TotalSeconds:0.00} s after a round's end"
+        );
+        Console.WriteLine(
+            $"{(double)recorded / commits:0.0} visits a commit; {Median(goRounds.Select(round => round.AllocatedEach)):N0} "
+                + $"bytes allocated an answer, {Median(bareRounds.Select(round => round.AllocatedEach)):N0} by the bare "
+                + "endpoint"
         );
         await PrintMinuteAsync(world, go, paths, quick ? TimeSpan.FromSeconds(5) : TimeSpan.FromMinutes(1));
         Console.WriteLine(

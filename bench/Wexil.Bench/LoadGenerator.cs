@@ -9,12 +9,16 @@ namespace Wexil.Bench;
 /// <summary>What a round of load measured.</summary>
 /// <param name="Latencies">Every answer's time in milliseconds, sorted.</param>
 /// <param name="Busy">Cores that this process kept busy, generator and all.</param>
-public sealed record Round(long Answered, long Failed, TimeSpan Took, float[] Latencies, double Busy)
+/// <param name="Allocated">Bytes that this process allocated, generator and all.</param>
+public sealed record Round(long Answered, long Failed, TimeSpan Took, float[] Latencies, double Busy, long Allocated)
 {
     public double PerSecond => Answered / Took.TotalSeconds;
 
     /// <summary>Microseconds of a core for each answer, generator and all.</summary>
     public double Cost => Busy / PerSecond * 1e6;
+
+    /// <summary>Bytes allocated for each answer, generator and all.</summary>
+    public double AllocatedEach => (double)Allocated / Answered;
 
     public float Quantile(double share) =>
         Latencies.Length == 0 ? 0 : Latencies[(int)Math.Min(Latencies.Length - 1, share * Latencies.Length)];
@@ -56,6 +60,7 @@ public static class LoadGenerator
     {
         var watch = Stopwatch.StartNew();
         var used = Environment.CpuUsage.TotalTime;
+        var allocated = GC.GetTotalAllocatedBytes();
         var until = Stopwatch.GetTimestamp() + (long)(duration.TotalSeconds * Stopwatch.Frequency);
         var requests = (paths ?? [address.PathAndQuery])
             .Select(path => Encoding.ASCII.GetBytes($"GET {path} HTTP/1.1\r\nHost: {address.Authority}\r\n{Browser}"))
@@ -79,9 +84,10 @@ public static class LoadGenerator
         );
         var took = watch.Elapsed;
         var busy = (Environment.CpuUsage.TotalTime - used) / took;
+        allocated = GC.GetTotalAllocatedBytes() - allocated;
         float[] latencies = [.. results.SelectMany(result => result.Latencies)];
         Array.Sort(latencies);
-        return new(latencies.Length, results.Sum(result => result.Failed), took, latencies, busy);
+        return new(latencies.Length, results.Sum(result => result.Failed), took, latencies, busy, allocated);
     }
 
     /// <param name="requests">Without the empty line at their end.</param>

@@ -9,6 +9,9 @@ internal static class NetworkName
     // The first 64 bits; behind them a caller takes any address that it likes.
     private const int BytesOfIpv6 = 8;
 
+    /// <summary>Room for a whole address, in bytes.</summary>
+    public const int LongestWide = 16;
+
     // What a provider gives out together, to a customer or a machine room.
     private const int WideBytesOfIpv4 = 3,
         WideBytesOfIpv6 = 6;
@@ -26,12 +29,14 @@ internal static class NetworkName
         };
 
     /// <summary>The network that an address is of, as a provider gives it out; empty where none is known.</summary>
-    public static byte[] Wide(IPAddress? address) =>
-        address switch
-        {
-            null => [],
-            { IsIPv4MappedToIPv6: true } => address.MapToIPv4().GetAddressBytes()[..WideBytesOfIpv4],
-            { AddressFamily: AddressFamily.InterNetworkV6 } => address.GetAddressBytes()[..WideBytesOfIpv6],
-            _ => address.GetAddressBytes()[..WideBytesOfIpv4],
-        };
+    /// <param name="room">Where the name is written, <see cref="LongestWide"/> bytes.</param>
+    public static ReadOnlySpan<byte> Wide(IPAddress? address, Span<byte> room)
+    {
+        if (address is null)
+            return [];
+        if (address.IsIPv4MappedToIPv6)
+            address = address.MapToIPv4();
+        address.TryWriteBytes(room, out _);
+        return room[..(address.AddressFamily == AddressFamily.InterNetworkV6 ? WideBytesOfIpv6 : WideBytesOfIpv4)];
+    }
 }

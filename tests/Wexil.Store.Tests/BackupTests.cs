@@ -77,6 +77,7 @@ public sealed class BackupTests
     }
 
     [Fact]
+    [Trait("Pace", "slow")]
     public async Task A_sealed_backup_is_opened_by_its_passphrase_alone_and_no_byte_of_it_can_be_changed()
     {
         using var world = new World();
@@ -105,11 +106,12 @@ public sealed class BackupTests
     public void A_sealed_stream_of_any_length_opens_to_the_same_and_a_piece_cannot_move()
     {
         const int piece = (64 << 10) + 16;
+        const int rounds = 1;
         foreach (var length in new[] { 0, 1, 65_535, 65_536, 65_537, 131_072, 200_000 })
         {
             var content = Bytes(length);
             var shut = Sealed(content);
-            using var opened = SealedStream.Read(new MemoryStream(shut), "leeks");
+            using var opened = SealedStream.Read(new MemoryStream(shut), "leeks", rounds);
             using var read = new MemoryStream();
             opened.CopyTo(read);
             Assert.Equal(content, read.ToArray());
@@ -126,14 +128,14 @@ public sealed class BackupTests
         // Cut off behind a whole piece, it ends where no last piece is.
         foreach (var wrong in new[] { swapped, three[..(header + 2 * piece)] })
         {
-            using var opened = SealedStream.Read(new MemoryStream(wrong), "leeks");
+            using var opened = SealedStream.Read(new MemoryStream(wrong), "leeks", rounds);
             Assert.Throws<StoreException>(() => opened.CopyTo(Stream.Null));
         }
 
         static byte[] Sealed(byte[] content)
         {
             using var to = new MemoryStream();
-            using (var shut = SealedStream.Write(to, "leeks"))
+            using (var shut = SealedStream.Write(to, "leeks", rounds))
                 shut.Write(content);
             return to.ToArray();
         }
@@ -298,12 +300,15 @@ public sealed class BackupTests
         for (var turn = 1; turn < 3 * Checkpointer.IdleTurns; turn++)
         {
             await world.Journal.AppendAsync(world.Enrols(test, 0));
-            await WriteAsync(world, turn * 20_000);
+            // As many pages each time.
+            await WriteAsync(world, 20_000);
             checkpointer.Turn();
         }
         log.Refresh();
         Assert.InRange(log.Length, whole, long.MaxValue);
         await world.Journal.WhenProjectedAsync();
+        // Its own turns end with it.
+        world.Journal.Dispose();
         for (var turn = 0; turn <= Checkpointer.IdleTurns; turn++)
             checkpointer.Turn();
         log.Refresh();

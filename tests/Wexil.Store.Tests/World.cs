@@ -20,7 +20,7 @@ internal sealed class World : IDisposable
     public World(string? folder = null, JournalOptions? options = null)
     {
         _isOwn = folder is null;
-        Path = folder ?? TemporaryFolder.Create("store");
+        Path = folder ?? EmptyStore.Create("store");
         Folder = DataFolder.Open(Path);
         Database = Database.Open(Folder);
         Journal = new(Database, Folder.SpillFile, options);

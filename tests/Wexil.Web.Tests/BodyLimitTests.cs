@@ -10,6 +10,7 @@ namespace Wexil.Web.Tests;
 /// How much a request may hold: little from strangers, a form from who is signed in, more where a screen takes files.
 /// </summary>
 [Trait("For", "security")]
+[Trait("Pace", "slow")]
 public sealed class BodyLimitTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 {
     [Theory]

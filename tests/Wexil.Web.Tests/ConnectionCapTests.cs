@@ -6,6 +6,7 @@ namespace Wexil.Web.Tests;
 
 /// <summary>How many connections one network may hold open.</summary>
 [Trait("For", "security")]
+[Trait("Pace", "slow")]
 public sealed class ConnectionCapTests
 {
     private readonly TaskCompletionSource _ended = new();

@@ -18,6 +18,7 @@ namespace Wexil.Web.Tests;
 /// program.
 /// </summary>
 [Trait("For", "security")]
+[Trait("Pace", "slow")]
 public sealed class HostileServersTests
 {
     private const string Head = "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n";

@@ -40,11 +40,13 @@ public sealed partial class WexilFixture : IAsyncLifetime
             Adjust(
                 new WexilOptions
                 {
-                    Data = TemporaryFolder.Create("web"),
+                    Data = EmptyStore.Create("web"),
                     Studio = new($"http://localhost:{FreePort()}"),
                     Visitors = new($"http://127.0.0.1:{FreePort()}"),
                     // A test says itself what falls due, so that nothing happens beside it.
                     FollowsClock = false,
+                    // Made-up passwords need no slow hashes.
+                    PasswordIterations = 100,
                 }
             ),
             Time,

@@ -38,26 +38,29 @@ publish_for_tests() {
   printf '%s\n' "$now" >"$stamp"
 }
 
-# run_tests FILTER FAST: the browser tests beside the others, since people who click leave a processor idle.
+# run_tests FILTER FAST: in two lanes, since people who click, and servers that are waited for, leave a processor idle.
 run_tests() {
-  local filter="$1" fast="$2" status=0 modules browser=""
-  local log="$state/browser.log"
+  local filter="$1" fast="$2" status=0 modules first=Browser second="Core Store Pages App" lane
+  local log="$state/first-lane.log"
   rm -rf "$results"
   mkdir -p "$results"
   modules="$(mktemp)"
-  if [ -z "$fast" ]; then
-    # Code that a person's pace calls for is not worth compiling a second time for speed.
-    DOTNET_TC_CallCounting=0 run_projects browser "$filter" Browser >"$log" 2>&1 &
-    browser=$!
+  if [ -n "$fast" ]; then
+    first=Web
+    # Of each property the first few cases.
+    export WEXIL_FAST=1
+  else
+    second="Web $second"
   fi
+  run_projects first "$filter" "$first" >"$log" 2>&1 &
+  lane=$!
   if [ -z "$filter" ] || [ -n "$fast" ]; then
     (cd "$root/tests/Wexil.Modules.Tests" && node --test) >"$modules" 2>&1 || { status=1; cat "$modules"; }
   fi
-  run_projects others "$filter" Web Core Store Pages App || status=1
-  if [ -n "$browser" ]; then
-    wait "$browser" || status=1
-    cat "$log"
-  fi
+  # shellcheck disable=SC2086 # Several names.
+  run_projects second "$filter" $second || status=1
+  wait "$lane" || status=1
+  cat "$log"
   report "$modules" || status=1
   return "$status"
 }
@@ -71,6 +74,8 @@ run_projects() {
     files+=("$root/tests/Wexil.$project.Tests/bin/Release/net10.0/Wexil.$project.Tests.dll")
   done
   [ -z "$filter" ] || options+=("--TestCaseFilter:$filter")
+  # Code that a person's pace calls for is not worth compiling a second time for speed.
+  [ "$project" != Browser ] || export DOTNET_TC_CallCounting=0
   VSTEST_TESTHOST_SHUTDOWN_TIMEOUT=10000 dotnet vstest "${files[@]}" --nologo \
     "--Blame:CollectHangDump;TestTimeout=10m;HangDumpType=none" "--logger:console;verbosity=minimal" \
     "--logger:trx;LogFileName=$name.trx" "--ResultsDirectory:$results/$name" "${options[@]}"

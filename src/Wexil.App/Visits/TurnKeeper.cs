@@ -37,11 +37,12 @@ public sealed class TurnKeeper(TallyStore tallies, TroubleLog troubles)
     private sealed record Turns(Rotation Rotation, long[] Had);
 
     private Turns For(RouteTest test) =>
-        _phases
-            .GetOrAdd(test.Phase!.Value, phase =>
-                new(() => new(new Rotation(test.Weights, (ulong)phase.Value), Read(test, phase)))
-            )
-            .Value;
+        (_phases.TryGetValue(test.Phase!.Value, out var known) ? known : Begin(test)).Value;
+
+    private Lazy<Turns> Begin(RouteTest test) =>
+        _phases.GetOrAdd(test.Phase!.Value, phase =>
+            new(() => new(new Rotation(test.Weights, (ulong)phase.Value), Read(test, phase)))
+        );
 
     private long[] Read(RouteTest test, PhaseId phase)
     {

@@ -19,6 +19,8 @@ public sealed class VisitService
     private readonly Database _database;
     private readonly IChance _chance;
     private readonly TurnKeeper _turns;
+    private readonly NextInRotation _next,
+        _upcoming;
     private readonly TroubleLog _troubles;
     private readonly RecentVisits _recent = new();
     private readonly Lock _inTurn = new();
@@ -30,6 +32,8 @@ public sealed class VisitService
     public VisitService(Journal journal, Database database, TurnKeeper turns, IChance chance, TroubleLog troubles)
     {
         (_journal, _database, _turns, _chance, _troubles) = (journal, database, turns, chance, troubles);
+        _next = turns.Next;
+        _upcoming = (test, promised) => promised ?? turns.Upcoming(test, 1)[0];
         journal.Projected += projected =>
         {
             foreach (var place in projected.Places)
@@ -110,11 +114,9 @@ public sealed class VisitService
     /// <summary>What the visitor would be shown, with nothing recorded and no turn taken.</summary>
     public Assignment? Peek(RouteTable routes, RouteStep step, Visit visit, bool known)
     {
-        var turn = Assignment.Decide(step, visit, Place(step, visit.Visitor, known), Upcoming);
+        var turn = Assignment.Decide(step, visit, Place(step, visit.Visitor, known), _upcoming);
         return Combined(routes, step, visit, known, turn);
     }
-
-    private int Upcoming(RouteTest test, int? promised) => promised ?? _turns.Upcoming(test, 1)[0];
 
     /// <summary>
     /// What a rehearsal visitor is shown: what one that counts would be, with no turn taken and no place. Where pages
@@ -135,6 +137,11 @@ public sealed class VisitService
     {
         if (section.Excluded.Count == 0 || turn is not { Kind: AssignmentKind.Enrols } drawn)
             return turn;
+        return Combined(routes, section, visit, known, drawn);
+    }
+
+    private Assignment Combined(RouteTable routes, RouteStep section, Visit visit, bool known, Assignment drawn)
+    {
         // Of those who stand apart in another section the draw is what it would be, so that it is the same at every
         // asking; whoever counts there has a place.
         Assignment? Other(RouteStep other) =>
@@ -142,7 +149,7 @@ public sealed class VisitService
                 other,
                 visit,
                 Place(other, visit.Visitor, known) is { Phase: not null } place ? place : null,
-                Upcoming
+                _upcoming
             );
         var others = routes.SectionsOn(section.Host!.Value).Where(other => other.Id != section.Id).Select(Other);
         return Combination.Settle(section, drawn, [.. others.OfType<Assignment>().Select(other => other.Page.Id)]);
@@ -234,7 +241,7 @@ public sealed class VisitService
             step,
             visit,
             known,
-            Assignment.Decide(step, visit, Place(step, visit.Visitor, known), _turns.Next, promised)
+            Assignment.Decide(step, visit, Place(step, visit.Visitor, known), _next, promised)
         );
         if (
             turn is not { } taken
@@ -247,7 +254,7 @@ public sealed class VisitService
         var place = new Enrolment(taken.Page.Id, taken.Kind == AssignmentKind.Enrols ? test.Phase : null);
         return _fresh.TryAdd((visit.Visitor, test.Id), place) || !known
             ? turn
-            : Assignment.Decide(step, visit, _fresh.GetValueOrDefault((visit.Visitor, test.Id), place), _turns.Next);
+            : Assignment.Decide(step, visit, _fresh.GetValueOrDefault((visit.Visitor, test.Id), place), _next);
     }
 
     private Enrolment? Place(RouteStep step, VisitorId visitor, bool known)

@@ -168,6 +168,7 @@ public sealed class RouteTable
 
     private readonly Dictionary<string, RouteStep> _steps,
         _sections;
+    private readonly Dictionary<string, RouteStep>.AlternateLookup<ReadOnlySpan<char>> _stepsBySlug;
     private readonly Dictionary<StepId, RouteStep> _stepsById;
     private readonly ILookup<StepId?, RouteStep> _sectionsByHost;
     private readonly Dictionary<string, RoutePage> _pages;
@@ -182,6 +183,7 @@ public sealed class RouteTable
         // A table is made anew at every change, and a frozen dictionary takes longer to make than it saves.
         var isSection = steps.ToLookup(step => step.IsSection);
         _steps = isSection[false].ToDictionary(step => step.Slug, StringComparer.Ordinal);
+        _stepsBySlug = _steps.GetAlternateLookup<ReadOnlySpan<char>>();
         _sections = isSection[true].ToDictionary(step => step.Slug, StringComparer.Ordinal);
         _stepsById = steps.ToDictionary(step => step.Id);
         _sectionsByHost = isSection[true].ToLookup(section => section.Host);
@@ -268,8 +270,10 @@ public sealed class RouteTable
     public IEnumerable<RouteStep> SectionsOn(StepId host) => _sectionsByHost[host];
 
     /// <remarks>Links are in small letters; people who type one from an ad may use capitals.</remarks>
-    public RouteStep? Step(string slug) =>
-        _steps.TryGetValue(slug, out var step) ? step : _steps.GetValueOrDefault(slug.ToLowerInvariant());
+    public RouteStep? Step(ReadOnlySpan<char> slug) =>
+        _stepsBySlug.TryGetValue(slug, out var step)
+            ? step
+            : _steps.GetValueOrDefault(slug.ToString().ToLowerInvariant());
 
     /// <summary>Null where there is no such step.</summary>
     public RouteStep? Step(StepId id) => _stepsById.GetValueOrDefault(id);

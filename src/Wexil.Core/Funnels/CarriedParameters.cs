@@ -1,5 +1,6 @@
 using System.Buffers;
-using System.Text;
+using System.Globalization;
+using System.Runtime.CompilerServices;
 using Wexil.Core.Common;
 using Wexil.Core.Targeting;
 
@@ -45,11 +46,17 @@ public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Nam
             return query;
         if (Kind == CarryKind.None)
             return "";
-        var kept = new StringBuilder(query.Length);
+        var kept = new DefaultInterpolatedStringHandler(0, 0, CultureInfo.InvariantCulture, stackalloc char[512]);
+        var sign = "?";
         foreach (var part in AddressQuery.PartsOf(query))
-            if (IsNamed(part.Name) == (Kind == CarryKind.Only))
-                kept.Append(kept.Length == 0 ? '?' : '&').Append(part.Whole);
-        return kept.ToString();
+        {
+            if (IsNamed(part.Name) != (Kind == CarryKind.Only))
+                continue;
+            kept.AppendLiteral(sign);
+            kept.AppendFormatted(part.Whole);
+            sign = "&";
+        }
+        return kept.ToStringAndClear();
     }
 
     /// <summary>Names as a person typed them, with commas or spaces between, or what is wrong.</summary>
@@ -94,8 +101,8 @@ public sealed record CarriedParameters(CarryKind Kind, IReadOnlyList<string> Nam
 
     private bool IsNamed(ReadOnlySpan<char> name)
     {
-        foreach (var named in Names)
-            if (name.SequenceEqual(named))
+        for (var i = 0; i < Names.Count; i++)
+            if (name.SequenceEqual(Names[i]))
                 return true;
         return false;
     }

@@ -36,11 +36,11 @@ public sealed class SealedStream : Stream
         _waiting;
     private bool _isEnded;
 
-    private SealedStream(Stream inner, byte[] header, string passphrase, bool isWriting)
+    private SealedStream(Stream inner, byte[] header, string passphrase, bool isWriting, int rounds)
     {
         (_inner, _header, _isWriting) = (inner, header, isWriting);
         var salt = header.AsSpan(Magic.Length, SaltSize);
-        var key = Rfc2898DeriveBytes.Pbkdf2(passphrase, salt, Iterations, HashAlgorithmName.SHA256, KeySize);
+        var key = Rfc2898DeriveBytes.Pbkdf2(passphrase, salt, rounds, HashAlgorithmName.SHA256, KeySize);
         _cipher = new(key, TagSize);
         CryptographicOperations.ZeroMemory(key);
         if (isWriting)
@@ -50,12 +50,15 @@ public sealed class SealedStream : Stream
     }
 
     /// <summary>A stream whose content goes sealed into another, which its caller closes after it.</summary>
-    public static SealedStream Write(Stream inner, string passphrase)
+    public static SealedStream Write(Stream inner, string passphrase) => Write(inner, passphrase, Iterations);
+
+    /// <param name="rounds">How slow the key is made of the passphrase; to be the same when it is read.</param>
+    internal static SealedStream Write(Stream inner, string passphrase, int rounds)
     {
         var header = new byte[HeaderSize];
         Magic.CopyTo(header, 0);
         RandomNumberGenerator.Fill(header.AsSpan(Magic.Length));
-        return new(inner, header, passphrase, isWriting: true);
+        return new(inner, header, passphrase, isWriting: true, rounds);
     }
 
     /// <summary>Whether a stream begins as a sealed one; it is left where it was.</summary>
@@ -70,12 +73,14 @@ public sealed class SealedStream : Stream
 
     /// <summary>The content of a sealed stream. Reading throws <see cref="StoreException"/> where it was changed or the
     /// passphrase is another.</summary>
-    public static SealedStream Read(Stream inner, string passphrase)
+    public static SealedStream Read(Stream inner, string passphrase) => Read(inner, passphrase, Iterations);
+
+    internal static SealedStream Read(Stream inner, string passphrase, int rounds)
     {
         var header = new byte[HeaderSize];
         if (inner.ReadAtLeast(header, HeaderSize, throwOnEndOfStream: false) < HeaderSize)
             throw new StoreException("The file ends before it has begun.");
-        return new(inner, header, passphrase, isWriting: false);
+        return new(inner, header, passphrase, isWriting: false, rounds);
     }
 
     /// <inheritdoc/>

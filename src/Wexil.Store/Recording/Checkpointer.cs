@@ -28,7 +28,7 @@ internal sealed class Checkpointer : IDisposable
     private readonly ManualResetEventSlim _ended = new();
     private readonly Thread _thread;
     private volatile bool _empties;
-    private LogState _last;
+    private long _version;
     private int _idle;
 
     /// <summary>Nothing is moved until it is started or a turn is asked for.</summary>
@@ -88,12 +88,11 @@ internal sealed class Checkpointer : IDisposable
 
     private void Move()
     {
-        var state = _connection.Rows("PRAGMA wal_checkpoint(PASSIVE)", row => new LogState(
-            row.GetInt64(1),
-            row.GetInt64(2)
-        ))[0];
-        _idle = state.IsMoved && state == _last ? _idle + 1 : 0;
-        _last = state;
+        var isMoved = _connection.Rows("PRAGMA wal_checkpoint(PASSIVE)", row => row.GetInt64(1) == row.GetInt64(2))[0];
+        // Another one after each write of another connection's, however many pages it wrote.
+        var version = _connection.Number("PRAGMA data_version") ?? 0;
+        _idle = isMoved && version == _version ? _idle + 1 : 0;
+        _version = version;
         if (
             _idle >= IdleTurns
             && new FileInfo($"{_connection.DataSource}-wal") is { Exists: true, Length: > MaxIdleLog }
@@ -103,10 +102,4 @@ internal sealed class Checkpointer : IDisposable
 
     /// <returns>False where somebody still reads what is in the log.</returns>
     private bool Truncate() => _connection.Number("PRAGMA wal_checkpoint(TRUNCATE)") == 0;
-
-    /// <summary>How many pages are in the log, and how many of them in the data file, too.</summary>
-    private readonly record struct LogState(long Pages, long Moved)
-    {
-        public bool IsMoved => Moved == Pages;
-    }
 }

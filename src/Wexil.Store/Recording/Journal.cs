@@ -67,6 +67,7 @@ public sealed class Journal : IDisposable
     private readonly List<Entry> _group = [];
     private readonly List<(long Seq, TaskCompletionSource Done)> _followers = [];
     private long _appended,
+        _commits,
         _lost;
     private bool _stopping,
         _unwell,
@@ -120,6 +121,9 @@ public sealed class Journal : IDisposable
     /// <summary>How many events are recorded and not counted yet.</summary>
     public long NotCounted => Math.Max(0, Volatile.Read(ref _appended) - _projector.Mark);
 
+    /// <summary>How many groups of events were committed since the start.</summary>
+    public long Commits => Volatile.Read(ref _commits);
+
     /// <summary>Appends, and completes when the event is committed or the patience is over; never fails.</summary>
     /// <remarks>What a rehearsal visitor does is kept apart: it never becomes an event.</remarks>
     public Task<Recorded> AppendAsync(JournalEvent happened)
@@ -140,7 +144,7 @@ public sealed class Journal : IDisposable
             if (_unwell)
             {
                 Spill(entry);
-                entry.Done.SetResult(Recorded.Late);
+                entry.SetResult(Recorded.Late);
             }
             wakes = _asleep;
             _asleep = false;
@@ -148,7 +152,7 @@ public sealed class Journal : IDisposable
         // The writer's first act is to take the lock, so it is woken when that is free.
         if (wakes)
             _work.Release();
-        return entry.Done.Task;
+        return entry.Task;
     }
 
     /// <summary>To be called within a write that changes who is rehearsing.</summary>
@@ -367,6 +371,7 @@ public sealed class Journal : IDisposable
                     added += Append(append, entry.Event);
             });
             _pace.Committed(isFirst: _projector.Mark >= _appended);
+            Volatile.Write(ref _commits, _commits + 1);
             Entry[] committed;
             lock (_lock)
             {
@@ -509,7 +514,7 @@ public sealed class Journal : IDisposable
                 static work =>
                 {
                     for (var i = work.From; i < Math.Min(work.From + AnswersAThread, work.Entries.Count); i++)
-                        work.Entries[i].Done.TrySetResult(work.Outcome);
+                        work.Entries[i].TrySetResult(work.Outcome);
                 },
                 (Entries: entries, From: from, Outcome: outcome),
                 preferLocal: false
@@ -517,7 +522,8 @@ public sealed class Journal : IDisposable
         }
     }
 
-    private sealed class Entry(JournalEvent happened, long since)
+    /// <summary>An event, and the promise that it is recorded: one object, since each visit makes one.</summary>
+    private sealed class Entry(JournalEvent happened, long since) : TaskCompletionSource<Recorded>
     {
         public JournalEvent Event { get; } = happened;
 
@@ -525,7 +531,5 @@ public sealed class Journal : IDisposable
 
         /// <summary>The visitor was let go; the event is in the spill file, if there was room.</summary>
         public bool Spilled { get; set; }
-
-        public TaskCompletionSource<Recorded> Done { get; } = new();
     }
 }

@@ -30,7 +30,7 @@ public sealed class TrustedProxies(IReadOnlyCollection<IPAddress> proxies, strin
             return;
         }
         // The last one named is the one that the proxy itself saw.
-        var chain = headers[Chain].ToString();
+        var chain = headers[Chain].ToString().AsSpan();
         connection.RemoteIpAddress = IPAddress.TryParse(chain[(chain.LastIndexOf(',') + 1)..].Trim(), out var browser)
             ? browser
             : null;

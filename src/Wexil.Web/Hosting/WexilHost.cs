@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.Identity;
 using Wexil.App;
 using Wexil.App.Health;
 using Wexil.App.Outbox;
@@ -213,6 +214,7 @@ public sealed class WexilHost : IAsyncDisposable
             .SetApplicationName(TicketSeal.Application)
             .PersistKeysToFileSystem(new DirectoryInfo(folder.Keys));
         builder.Services.AddStudio(options.FollowsClock);
+        builder.Services.Configure<PasswordHasherOptions>(hasher => hasher.IterationCount = options.PasswordIterations);
         var app = builder.Build();
         var (counts, metrics) = (
             app.Services.GetRequiredService<DoorCounts>().Studio,

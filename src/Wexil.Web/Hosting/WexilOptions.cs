@@ -1,3 +1,4 @@
+using Microsoft.AspNetCore.Identity;
 using Wexil.App.Backups;
 
 namespace Wexil.Web.Hosting;
@@ -64,6 +65,12 @@ public sealed record WexilOptions
     /// seen.
     /// </summary>
     public bool FollowsClock { get; init; } = true;
+
+    /// <summary>
+    /// How slow a password's hash is, in rounds: what the framework takes, so that a stolen file does not tell
+    /// passwords.
+    /// </summary>
+    public int PasswordIterations { get; init; } = new PasswordHasherOptions().IterationCount;
 
     /// <summary>Waits for the disk at every commit, so that a power cut takes nothing either.</summary>
     public bool SurvivePowerLoss { get; init; }

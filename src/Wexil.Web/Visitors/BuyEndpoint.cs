@@ -78,8 +78,8 @@ public sealed class BuyEndpoint(VisitService visits, HostedPages hosted, Visitor
     {
         var now = time.GetUtcNow();
         var (visitor, _) = RequestClassification.From(http, http.Routes()).Counts
-            ? VisitorCookie.Identify(http, visits, tokens, now)
-            : VisitorCookie.Read(http, visits, tokens, now);
+            ? VisitorCookie.Identify(http, http.Routes(), visits, tokens, now)
+            : VisitorCookie.Read(http, http.Routes(), visits, tokens, now);
         return Onward.Address(
             new(till),
             http.Routes().Step(page.Step),

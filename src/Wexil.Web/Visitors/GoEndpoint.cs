@@ -1,3 +1,4 @@
+using Microsoft.AspNetCore.Routing.Patterns;
 using Wexil.App.Serving;
 using Wexil.App.Tickets;
 using Wexil.App.Visits;
@@ -22,47 +23,71 @@ public sealed class GoEndpoint(
     TimeProvider time
 ) : IVisitorsEndpoint
 {
-    public void Map(IEndpointRouteBuilder routes) => routes.MapMethods("/go/{slug}", RouteParts.Read, Answer);
+    private const string Prefix = "/go/",
+        Pattern = Prefix + "{slug}";
 
-    private async Task Answer(HttpContext http)
+    public void Map(IEndpointRouteBuilder routes) => routes.MapMethods(Pattern, RouteParts.Read, Answer);
+
+    /// <summary>
+    /// Answers what is asked for most without the framework's search for an endpoint, which takes a dictionary a
+    /// request; everything that is not plainly a link goes that way.
+    /// </summary>
+    public RequestDelegate Before(RequestDelegate next)
+    {
+        var endpoint = new RouteEndpoint(Answer, RoutePatternFactory.Parse(Pattern), 0, null, Pattern);
+        return http =>
+        {
+            if (!HttpMethods.IsGet(http.Request.Method) || !IsLink(http.Request.Path.Value))
+                return next(http);
+            http.SetEndpoint(endpoint);
+            return Answer(http);
+        };
+    }
+
+    private static bool IsLink(string? path) =>
+        path is not null
+        && path.Length > Prefix.Length
+        && path.StartsWith(Prefix, StringComparison.Ordinal)
+        && path.IndexOf('/', Prefix.Length) < 0;
+
+    // The path is the pattern's, if not in its letters: capitals and a slash at the end are let through.
+    private static ReadOnlySpan<char> SlugOf(HttpContext http) =>
+        http.Request.Path.Value.AsSpan(Prefix.Length).TrimEnd('/');
+
+    private Task Answer(HttpContext http)
     {
         http.Response.Headers.CacheControl = "no-store";
         var routes = http.Routes();
-        if (routes.Step(http.Part("slug")) is not { } step)
-        {
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
-            return;
-        }
+        if (routes.Step(SlugOf(http)) is not { } step)
+            return PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found.");
         var query = http.Request.QueryString.Value ?? "";
         if (step.Forward is { } forward)
         {
             Onward.Redirect(http, new OutsideAddress(new(forward)).With(query));
-            return;
+            return Task.CompletedTask;
         }
         var now = time.GetUtcNow();
         // Hardly any address has a parameter of ours.
         var hasOurs = query.Contains("wx_", StringComparison.Ordinal);
         if (hasOurs && AddressQuery.Value(query, TryTickets.Parameter) is { Length: > 0 } ticket)
-        {
-            await new TryAnswer(visits, hosted, now).Answer(http, step, tickets.Open(ticket));
-            return;
-        }
+            return new TryAnswer(visits, hosted, now).Answer(http, step, tickets.Open(ticket));
         var caller = Classify(
             http,
             routes,
             hasOurs && AddressQuery.Value(query, RequestClassification.CountMeCookie) is not null
         );
         var (visitor, known) = caller.Counts
-            ? VisitorCookie.Identify(http, visits, tokens, now)
-            : VisitorCookie.Read(http, visits, tokens, now);
+            ? VisitorCookie.Identify(http, routes, visits, tokens, now)
+            : VisitorCookie.Read(http, routes, visits, tokens, now);
         if (caller.Counts && Consent.Redirects(http, routes, tokens, visitor, now))
-            return;
+            return Task.CompletedTask;
         var visit = arrivals.Read(http, routes, step, visitor, known, caller.Device, query, now);
         var arrival = new Arrival(routes, step, visit, known, caller.Counts);
-        var (page, recorded) = caller.Counts
-            ? await CountAsync(http, arrival, hasOurs ? AddressQuery.Value(query, "wx_start") : null)
-            : (PageForUncounted(caller, arrival), Task.CompletedTask);
-        await Show(http, arrival, page, recorded);
+        if (!caller.Counts)
+            return Show(http, arrival, PageForUncounted(caller, arrival), Task.CompletedTask);
+        return hasOurs && AddressQuery.Value(query, "wx_start") is { } start
+            ? CountPromised(http, arrival, start)
+            : Count(http, arrival, promised: null);
     }
 
     /// <summary>Who comes by which link.</summary>
@@ -78,10 +103,12 @@ public sealed class GoEndpoint(
         return RequestClassification.From(http, routes) with { LeftOut = null, IsTrying = false };
     }
 
-    private async Task<(RoutePage? Page, Task Recorded)> CountAsync(HttpContext http, Arrival arrival, string? start)
+    private async Task CountPromised(HttpContext http, Arrival arrival, string start) =>
+        await Count(http, arrival, await PromisedAsync(arrival.Visit, start, arrival.Step));
+
+    private Task Count(HttpContext http, Arrival arrival, PageId? promised)
     {
         var visit = arrival.Visit;
-        var promised = start is null ? null : await PromisedAsync(visit, start, arrival.Step);
         if (arrival.Step.StartsOnPage)
             VisitorCookie.ShowElsewhere(http, arrival.Routes, visit.Visitor);
         var (turn, recorded) = visits.Arrive(
@@ -94,7 +121,7 @@ public sealed class GoEndpoint(
         );
         if (visit.Traits.IsAffiliate && Consent.IsGiven(http, arrival.Routes))
             Arrivals.Remember(http, arrival.Routes);
-        return (turn?.Page, recorded);
+        return Show(http, arrival, turn?.Page, recorded);
     }
 
     // Robots, previews and browsers that keep no cookie see the step's page; the owner sees what a visitor would.
@@ -136,30 +163,41 @@ public sealed class GoEndpoint(
     }
 
     /// <param name="recorded">When the visit is: nobody is answered before.</param>
-    private async Task Show(HttpContext http, Arrival arrival, RoutePage? page, Task recorded)
+    private Task Show(HttpContext http, Arrival arrival, RoutePage? page, Task recorded) =>
+        page switch
+        {
+            null => ShowNothing(http, recorded),
+            { Outside: { } outside } => SendOutside(http, arrival, page, outside, recorded),
+            _ => ShowHosted(http, arrival, page, recorded),
+        };
+
+    private static async Task ShowNothing(HttpContext http, Task recorded)
+    {
+        await recorded;
+        await PlainPage.Write(http, StatusCodes.Status404NotFound, PlainPage.NotAvailable);
+    }
+
+    private async Task SendOutside(
+        HttpContext http,
+        Arrival arrival,
+        RoutePage page,
+        OutsideAddress outside,
+        Task recorded
+    )
     {
         var (routes, step, visit) = (arrival.Routes, arrival.Step, arrival.Visit);
-        if (page is { Outside: null })
-        {
-            await ShowHosted(http, arrival, page, recorded);
-            return;
-        }
+        // While the visit is being recorded, so that nothing is left to do after it but to answer.
+        var address = Onward.Address(
+            outside,
+            step,
+            page,
+            tokens.Issue(visit.Visitor, visit.At),
+            Arrivals.WithAffiliate(http, routes, step.Carries.Select(visit.Query)),
+            visit.At,
+            routes.PassThrough
+        );
         await recorded;
-        if (page is null)
-            await PlainPage.Write(http, StatusCodes.Status404NotFound, PlainPage.NotAvailable);
-        else
-            Onward.Redirect(
-                http,
-                Onward.Address(
-                    page.Outside!,
-                    step,
-                    page,
-                    tokens.Issue(visit.Visitor, visit.At),
-                    Arrivals.WithAffiliate(http, routes, step.Carries.Select(visit.Query)),
-                    visit.At,
-                    routes.PassThrough
-                )
-            );
+        Onward.Redirect(http, address);
     }
 
     private async Task ShowHosted(HttpContext http, Arrival arrival, RoutePage page, Task recorded)

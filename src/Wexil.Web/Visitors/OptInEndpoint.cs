@@ -72,7 +72,7 @@ public sealed class OptInEndpoint(
     {
         var now = time.GetUtcNow();
         var caller = RequestClassification.From(http, http.Routes());
-        VisitorId Visitor() => VisitorCookie.Identify(http, visits, tokens, now).Visitor;
+        VisitorId Visitor() => VisitorCookie.Identify(http, http.Routes(), visits, tokens, now).Visitor;
         if (isProgram && (caller.Counts || caller.LeftOut == NotCountedReason.Private))
         {
             // Kept for the owner to look at; what it reaches in the next minutes is a program's too, so that counts and

@@ -77,7 +77,13 @@ public sealed class PageEndpoint(
         var (routes, now) = (http.Routes(), time.GetUtcNow());
         return routes.NeedsConsent
             && RequestClassification.From(http, routes).Counts
-            && Consent.Redirects(http, routes, tokens, VisitorCookie.Read(http, visits, tokens, now).Visitor, now);
+            && Consent.Redirects(
+                http,
+                routes,
+                tokens,
+                VisitorCookie.Read(http, routes, visits, tokens, now).Visitor,
+                now
+            );
     }
 
     private async Task<HostedPage> CountAsync(HttpContext http, RoutePage page)
@@ -89,7 +95,7 @@ public sealed class PageEndpoint(
             visits.LeaveOut(page.Step, page.Id, why, now);
         if (!caller.Counts)
             return hosted.Page(routes, page);
-        var (visitor, known) = VisitorCookie.Identify(http, visits, tokens, now);
+        var (visitor, known) = VisitorCookie.Identify(http, routes, visits, tokens, now);
         var reached = visits.ReachAsync(page, visitor, now);
         if (routes.Step(page.Step) is not { } step)
         {

@@ -24,6 +24,7 @@ public static class VisitorCookie
     /// <returns>The visitor, and whether the id may have been seen before.</returns>
     public static (VisitorId Visitor, bool Known) Identify(
         HttpContext http,
+        RouteTable routes,
         VisitService visits,
         VisitorToken tokens,
         DateTimeOffset now
@@ -31,8 +32,8 @@ public static class VisitorCookie
     {
         if (Own(http) is { } own)
             return (own, true);
-        var (visitor, known) = Read(http, visits, tokens, now);
-        if (!Consent.IsGiven(http, http.Routes()))
+        var (visitor, known) = Read(http, routes, visits, tokens, now);
+        if (!Consent.IsGiven(http, routes))
             return (visitor, known);
         http.Response.Give(VisitorId.CookieName, visitor.ToString(), Life);
         return (visitor, known);
@@ -41,12 +42,13 @@ public static class VisitorCookie
     /// <summary>The same, and no cookie is given.</summary>
     public static (VisitorId Visitor, bool Known) Read(
         HttpContext http,
+        RouteTable routes,
         VisitService visits,
         VisitorToken tokens,
         DateTimeOffset now
     )
     {
-        if ((Own(http) ?? Elsewhere(http) ?? Consent.VisitorOf(http, http.Routes(), tokens, now)) is { } own)
+        if ((Own(http) ?? Elsewhere(http) ?? Consent.VisitorOf(http, routes, tokens, now)) is { } own)
             return (own, true);
         var carried =
             http.Request.QueryString.Value is { Length: > 1 } query && AddressQuery.Value(query, "wx") is { } token

@@ -12,7 +12,8 @@ public static class VisitorsApp
         services
             .AddSingleton<Arrivals>()
             .AddSingleton<CallerLimits>()
-            .AddSingleton<IVisitorsEndpoint, GoEndpoint>()
+            .AddSingleton<GoEndpoint>()
+            .AddSingleton<IVisitorsEndpoint>(services => services.GetRequiredService<GoEndpoint>())
             .AddSingleton<IVisitorsEndpoint, PageEndpoint>()
             .AddSingleton<IVisitorsEndpoint, OptInEndpoint>()
             .AddSingleton<IVisitorsEndpoint, AssetEndpoint>()
@@ -38,6 +39,7 @@ public static class VisitorsApp
     public static void MapVisitors(this WebApplication app)
     {
         KeepWarm(app.Services.GetRequiredService<Routes>(), app.Services.GetRequiredService<HostedPages>());
+        app.Use(app.Services.GetRequiredService<GoEndpoint>().Before);
         foreach (var endpoint in app.Services.GetServices<IVisitorsEndpoint>())
             endpoint.Map(app);
         app.MapFallback(http => PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found."));

@@ -75,10 +75,22 @@ internal sealed class VisitorRow
 
     public List<Place> Places { get; } = [];
 
-    public FunnelVisit? In(long funnel) => Funnels.Find(visit => visit.Funnel == funnel);
+    public FunnelVisit? In(long funnel)
+    {
+        foreach (var visit in Funnels)
+            if (visit.Funnel == funnel)
+                return visit;
+        return null;
+    }
 
     /// <summary>The place in a test; null for none.</summary>
-    public Place? PlaceIn(long test) => Places.Find(place => place.Test == test);
+    public Place? PlaceIn(long test)
+    {
+        foreach (var place in Places)
+            if (place.Test == test)
+                return place;
+        return null;
+    }
 }
 
 /// <summary>

@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using System.Net;
 using Wexil.App.Wording;
 
@@ -32,7 +31,8 @@ public sealed class SignInThrottle(TimeProvider time)
     // From a few addresses nobody gets so many for an account together that strangers to it have to wait.
     private static readonly TimeSpan AccountForgetsOneIn = Forgotten / FreeForAccount;
 
-    private readonly ConcurrentDictionary<string, Failures> _failures = [];
+    private readonly Dictionary<string, Failures> _failures = [];
+    private readonly Lock _lock = new();
 
     private sealed record Failures(double Count, DateTimeOffset Last);
 
@@ -41,7 +41,11 @@ public sealed class SignInThrottle(TimeProvider time)
     private readonly record struct Counter(string Key, int Free, TimeSpan? ForgetsOneIn = null);
 
     /// <summary>How long somebody has to wait before they may try again; zero where they may.</summary>
-    public TimeSpan Wait(SignInAttempt attempt) => Counters(attempt).Max(Wait);
+    public TimeSpan Wait(SignInAttempt attempt)
+    {
+        lock (_lock)
+            return Counters(attempt).Max(Wait);
+    }
 
     /// <summary>What is said while somebody has to wait.</summary>
     public static string Say(TimeSpan wait) =>
@@ -51,12 +55,17 @@ public sealed class SignInThrottle(TimeProvider time)
     /// <summary>Notes a wrong password.</summary>
     public void Fail(SignInAttempt attempt)
     {
-        foreach (var counter in Counters(attempt))
-            Fail(counter);
+        lock (_lock)
+            foreach (var counter in Counters(attempt))
+                Fail(counter);
     }
 
     /// <summary>Forgets the wrong passwords of somebody who knew the right one, but not those of others.</summary>
-    public void Succeed(SignInAttempt attempt) => _failures.TryRemove(Counters(attempt)[0].Key, out _);
+    public void Succeed(SignInAttempt attempt)
+    {
+        lock (_lock)
+            _failures.Remove(Counters(attempt)[0].Key);
+    }
 
     private TimeSpan Wait(Counter counter)
     {
@@ -73,8 +82,9 @@ public sealed class SignInThrottle(TimeProvider time)
         if (_failures.Count >= MaxRemembered)
             foreach (var (other, failures) in _failures)
                 if (_failures.Count >= MaxRemembered / 2 || now - failures.Last > Forgotten)
-                    _failures.TryRemove(other, out _);
-        _failures.AddOrUpdate(counter.Key, _ => new(1, now), (_, before) => new(CountOf(counter, before) + 1, now));
+                    _failures.Remove(other);
+        var before = _failures.TryGetValue(counter.Key, out var known) ? CountOf(counter, known) : 0;
+        _failures[counter.Key] = new(before + 1, now);
     }
 
     private double CountOf(Counter counter, Failures failures)

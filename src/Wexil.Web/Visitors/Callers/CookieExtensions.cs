@@ -1,3 +1,6 @@
+using System.Globalization;
+using Microsoft.Extensions.Primitives;
+
 namespace Wexil.Web.Visitors.Callers;
 
 /// <summary>A visitor's cookies, read and given.</summary>
@@ -11,17 +14,16 @@ public static class CookieExtensions
 
     /// <summary>Gives a cookie for every address of this host, which no script reads.</summary>
     /// <param name="life">How long it lasts; nothing takes it away.</param>
-    public static void Give(this HttpResponse response, string name, string value, TimeSpan life) =>
-        response.Cookies.Append(
-            name,
-            value,
-            new CookieOptions
-            {
-                MaxAge = life,
-                Path = "/",
-                HttpOnly = true,
-                SameSite = SameSiteMode.Lax,
-                Secure = response.HttpContext.Request.IsHttps,
-            }
+    /// <remarks>Written as the framework writes it, without the objects that it makes for each: most visitors are
+    /// given one.</remarks>
+    public static void Give(this HttpResponse response, string name, string value, TimeSpan life)
+    {
+        var secure = response.HttpContext.Request.IsHttps ? "secure; " : "";
+        var cookie = string.Create(
+            CultureInfo.InvariantCulture,
+            stackalloc char[256],
+            $"{name}={Uri.EscapeDataString(value)}; max-age={(long)life.TotalSeconds}; path=/; {secure}samesite=lax; httponly"
         );
+        response.Headers.SetCookie = StringValues.Concat(response.Headers.SetCookie, cookie);
+    }
 }

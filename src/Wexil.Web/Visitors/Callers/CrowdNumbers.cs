@@ -27,12 +27,12 @@ public sealed class CrowdNumbers(byte[] key)
     /// <summary>Of the caller.</summary>
     public Crowd Of(HttpContext http)
     {
-        var network = NetworkName.Wide(http.Connection.RemoteIpAddress);
+        var network = NetworkName.Wide(http.Connection.RemoteIpAddress, stackalloc byte[NetworkName.LongestWide]);
         var agent = http.Request.Headers.UserAgent.ToString();
         return new(network.Length == 0 ? 0 : NumberOf(network), agent.Length == 0 ? 0 : NumberOf(agent));
     }
 
-    private int NumberOf(byte[] network)
+    private int NumberOf(ReadOnlySpan<byte> network)
     {
         // One of IPv4 and its number fit into one word, which is read and written whole.
         if (network.Length != NetworkBytes)
