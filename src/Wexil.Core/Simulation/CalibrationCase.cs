@@ -14,6 +14,8 @@ public sealed record CalibrationCase(string Name, int Pages, double Rate, double
     /// <summary>The smallest lift worth finding, by which each test is planned.</summary>
     public const double SmallestLift = 0.2;
 
+    private const double LongFactor = 1.6;
+
     /// <summary>How long each simulated test runs.</summary>
     public const int Days = 28;
 
@@ -28,6 +30,15 @@ public sealed record CalibrationCase(string Name, int Pages, double Rate, double
 
     /// <summary>After how many hours, on average, a visitor converts; 0 for at once.</summary>
     public double Delay { get; init; }
+
+    /// <summary>What the rule of new tests promises of it; null for nothing.</summary>
+    public CalibrationPromise? Promise =>
+        Lift switch
+        {
+            0 => CalibrationPromise.HardlyWrong,
+            SmallestLift => Factor >= LongFactor ? CalibrationPromise.FoundInTheEnd : CalibrationPromise.FoundAsPlanned,
+            _ => null,
+        };
 
     /// <summary>The cases that are printed, in order.</summary>
     public static IReadOnlyList<CalibrationCase> All { get; } = [.. Alike(), .. Better()];

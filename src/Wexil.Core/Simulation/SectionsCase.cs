@@ -20,6 +20,9 @@ public sealed record SectionsCase(
 {
     private const double Rate3 = 0.03;
 
+    /// <summary>What the rule promises of it.</summary>
+    public CalibrationPromise Promise => Lift == 0 ? CalibrationPromise.HardlyWrong : CalibrationPromise.FoundAsPlanned;
+
     /// <summary>As many visitors as such a test is planned for.</summary>
     private static double Planned(params int[] versions) =>
         SectionsPlan.For(versions, Rate3, CalibrationCase.SmallestLift).AllAtOnce;
