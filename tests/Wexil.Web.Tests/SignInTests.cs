@@ -165,6 +165,18 @@ public sealed class SignInTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Of_many_guesses_at_the_same_moment_no_more_are_let_through_than_one_after_the_other()
+    {
+        var (attacker, _) = Browser("203.0.113.9");
+        await attacker.GetAsync("/sign-in");
+        var answers = await Task.WhenAll(Enumerable.Range(0, 40).Select(i => TryAsync(attacker, $"guess number {i}")));
+        Assert.Equal(SignInThrottle.Free, answers.Count(answer => answer.StatusCode == HttpStatusCode.OK));
+        Assert.All(answers, answer => Assert.Contains((int)answer.StatusCode, new[] { 200, 429 }));
+        // The owner comes from elsewhere, in the midst of it.
+        await SignInAsync("198.51.100.1");
+    }
+
+    [Fact]
     public void A_thousand_wrong_passwords_cost_a_minute_each_and_a_whole_network_of_IPv6_is_one_address()
     {
         var throttle = new SignInThrottle(_wexil.Time);

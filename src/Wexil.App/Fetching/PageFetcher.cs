@@ -31,7 +31,9 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     /// <summary>A page that is larger is not read.</summary>
     internal const int MaxPageBytes = 4 << 20;
 
+    // A style sheet is taken apart, which needs many times its size.
     private const int MaxFileBytes = 16 << 20,
+        MaxSheetBytes = 2 << 20,
         MaxTotalBytes = 64 << 20,
         MaxFiles = 500,
         AtOnce = 6;
@@ -76,9 +78,10 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             MaxPageBytes,
             stop
         );
-        return page is null
-            ? (null, why)
-            : (new(page.Address, PageText.Decode(page.Content, page.Charset), page.Policies), null);
+        if (page is null)
+            return (null, why);
+        var html = PageText.Decode(page.Content, page.Charset);
+        return PageSource.Problem(html) is { } unfit ? (null, unfit) : (new(page.Address, html, page.Policies), null);
     }
 
     /// <summary>Sends a form as a browser would. What is wrong, in words; null when it was taken.</summary>
@@ -198,11 +201,13 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
             );
             if (!response.IsSuccessStatusCode)
                 return (null, $"{address.Host} responded with {(int)response.StatusCode} {response.ReasonPhrase}.");
+            var type = response.Content.Headers.ContentType;
+            if (type?.MediaType == "text/css")
+                longest = Math.Min(longest, MaxSheetBytes);
             if (response.Content.Headers.ContentLength > longest)
                 return (null, $"It is larger than {longest >> 20} MB.");
             if (await ReadAsync(response.Content, longest, patience.Token) is not { } body)
                 return (null, $"It is larger than {longest >> 20} MB.");
-            var type = response.Content.Headers.ContentType;
             return (
                 new(
                     response.RequestMessage!.RequestUri!,
@@ -353,6 +358,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                 if (answer is not null && _bytes + answer.Content.Length > MaxTotalBytes)
                     (answer, why) = (null, $"Importing it would make the page larger than {MaxTotalBytes >> 20} MB.");
                 var extension = answer is null ? null : ContentTypes.Extension(answer.Type, address.AbsolutePath);
+                if (extension == ".css" && answer!.Content.Length > MaxSheetBytes)
+                    (answer, extension, why) = (null, null, $"It is larger than {MaxSheetBytes >> 20} MB.");
                 if (answer is not null && extension is null)
                     why =
                         $"It is {(answer.Type.Length == 0 ? "of no type" : answer.Type)}, a file type that "

@@ -216,6 +216,26 @@ public sealed class HostedPages(
 
     private HostedPage Prepare(RoutePage route)
     {
+        try
+        {
+            return PrepareSectioned(route);
+        }
+        catch (PageTooComplexException error)
+        {
+            // Let in before there was a bound: visitors get it as it is written, without our lines.
+            troubles.Say($"The page {route.Slug} is shown without counting or links of ours", error);
+            var source = pages.Source(pages.Find(route.Id)!, route.Revision);
+            return new(
+                HostedFile.Prepared(Encoding.UTF8.GetBytes(source), ContentTypes.Html),
+                OwnAddressOnly: true,
+                [],
+                Canonical(route)
+            );
+        }
+    }
+
+    private HostedPage PrepareSectioned(RoutePage route)
+    {
         var ready = HostedHtml.Prepare(Sectioned(route).Page.Source, ServingOf(route));
         return new(
             HostedFile.Prepared(Encoding.UTF8.GetBytes(ready.Html), ContentTypes.Html),

@@ -1,5 +1,4 @@
 using AngleSharp.Dom;
-using AngleSharp.Html.Parser;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
@@ -266,8 +265,8 @@ public sealed record EditorPatch(
     /// </summary>
     private static bool StandsAlone(SourceMap map, SourceElement parent, int start, int end)
     {
-        var alone = new HtmlParser()
-            .ParseFragment(map.Source[start..end], parent.Element)
+        var alone = BoundedParser
+            .Fragment(map.Source[start..end], parent.Element)
             .SelectMany(node => node is IElement element ? element.QuerySelectorAll("*").Prepend(element) : []);
         var held = parent.Element.QuerySelectorAll("*");
         // Of what browsers add by themselves, only the parts of tables are where they were expected.

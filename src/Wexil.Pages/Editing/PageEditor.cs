@@ -1,6 +1,5 @@
 using System.Text.RegularExpressions;
 using AngleSharp.Dom;
-using AngleSharp.Html.Parser;
 using Wexil.Core.Pages;
 using Wexil.Pages.Serving;
 using Wexil.Pages.Source;
@@ -46,10 +45,23 @@ public static partial class PageEditor
     /// <summary>The same for a page that was taken apart before.</summary>
     public static Edited Apply(ParsedPage page, PageEdit edit)
     {
+        try
+        {
+            var edited = Change(page, edit);
+            return edited.Source is { } source && PageSource.ProblemOfReading(source) is { } problem
+                ? Edited.Refuse(problem)
+                : edited;
+        }
+        catch (PageTooComplexException error)
+        {
+            return Edited.Refuse(error.Message);
+        }
+    }
+
+    private static Edited Change(ParsedPage page, PageEdit edit)
+    {
         if (edit is PageEdit.Source typed)
-            return PageSource.Measure(typed.Whole).Depth > PageSource.MaxDepth
-                ? Edited.Refuse(PageSource.Problem(typed.Whole)!)
-                : new(typed.Whole, "Source", null);
+            return new(typed.Whole, "Source", null);
         var map = page.Map;
         return edit switch
         {
@@ -153,7 +165,7 @@ public static partial class PageEditor
         if (!node.IsWhole)
             return false;
         var context = node.Element.ParentElement ?? node.Element;
-        var nodes = new HtmlParser().ParseFragment(map.Outer(node), context);
+        var nodes = BoundedParser.Fragment(map.Outer(node), context);
         var alone = nodes.OfType<IElement>().FirstOrDefault(element => element.LocalName == node.Name);
         return alone is not null
             && nodes.All(other =>

@@ -1,6 +1,5 @@
 using System.Text;
 using AngleSharp.Dom;
-using AngleSharp.Html.Parser;
 using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Editing;
@@ -56,7 +55,7 @@ internal static class TypedMarkup
         Remember(map, host, texts);
         var keepsSpaces = host.Element.TextContent.Contains('\u00A0', StringComparison.Ordinal);
         var writer = new Writer(map, host, texts, keepsSpaces);
-        writer.Write(new HtmlParser().ParseFragment(html, host.Element));
+        writer.Write(BoundedParser.Fragment(html, host.Element));
         // What a browser leaves behind when the last word is deleted is no line of its own.
         return writer.Result is "<br>" ? "" : writer.Result;
     }

@@ -186,10 +186,16 @@ public static partial class PageReferences
     private static string Set(string set, Uri at, Func<Uri, string?> local) =>
         SetCandidate().Replace(set, match => match.Groups[1].Value + One(match.Groups[2].Value, at, local));
 
-    private static string Styles(string css, Uri at, Func<Uri, string?> local) =>
-        StyleUrl()
+    private static string Styles(string css, Uri at, Func<Uri, string?> local)
+    {
+        // No page needs as many files; what a sheet names beyond that stays as it is.
+        const int most = 10_000;
+        var count = 0;
+        return StyleUrl()
             .Replace(css, match =>
             {
+                if (++count > most)
+                    return match.Value;
                 var reference = match.Groups["a"] is { Success: true } url ? url : match.Groups["b"];
                 var value = reference.Value.Trim();
                 if (
@@ -205,12 +211,14 @@ public static partial class PageReferences
                     + replaced
                     + match.Value[(reference.Index - match.Index + reference.Length)..];
             });
+    }
 
     [GeneratedRegex(@"((?:^|,)\s*)(?!data:)([^\s,]+)")]
     private static partial Regex SetCandidate();
 
     [GeneratedRegex(
-        @"url\(\s*(?:&quot;|[""'])?(?<a>[^""')&]+?(?:&amp;[^""')&]+?)*)(?:&quot;|[""'])?\s*\)"
+        // Each part begins where the one before must have ended, so that no text takes longer than its length.
+        @"url\((?>\s*)(?:&quot;|[""'])?(?<a>[^""'()&]+(?:&amp;[^""'()&]+)*)(?:&quot;|[""'])?\s*\)"
             + @"|@import\s+[""'](?<b>[^""']+)[""']",
         RegexOptions.IgnoreCase
     )]

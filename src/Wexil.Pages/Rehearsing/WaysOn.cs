@@ -1,5 +1,5 @@
 using AngleSharp.Html.Dom;
-using AngleSharp.Html.Parser;
+using Wexil.Pages.Source;
 
 namespace Wexil.Pages.Rehearsing;
 
@@ -18,7 +18,7 @@ public sealed record WaysOn(string Title, PageForm? Form, Uri? Buy, Uri? No, Uri
     /// <param name="email">The address that is filled into its form.</param>
     public static WaysOn Find(string html, Uri page, Uri visitors, string email)
     {
-        using var document = new HtmlParser().ParseDocument(html);
+        using var document = BoundedParser.Document(html);
         var origin = visitors.GetLeftPart(UriPartial.Authority);
         var links = document
             .QuerySelectorAll("a[href], area[href]")

@@ -9,8 +9,7 @@ public static class PageSource
     public const int MaxLength = 4 << 20;
 
     /// <summary>
-    /// How deep elements may stand in one another. Browsers themselves stop at 512; a parser needs time that grows with
-    /// the square of the depth.
+    /// How deep elements may stand in one another. Browsers themselves stop at 512.
     /// </summary>
     public const int MaxDepth = 1000;
 
@@ -69,24 +68,39 @@ public static class PageSource
             return $"A page can have up to {MaxLength >> 20} MB of HTML.";
         if (source.Contains('\0', StringComparison.Ordinal))
             return "This is not a text file.";
-        var (depth, tags) = Measure(source);
-        if (tags == 0)
-            return "This is not HTML: it has no tags.";
-        return depth > MaxDepth
-            ? $"This page has elements nested more than {MaxDepth:N0} deep. Browsers do not show such pages as "
-                + "written; remove the extra nesting."
-            : null;
+        return Measure(source).Tags == 0 ? "This is not HTML: it has no tags." : ProblemOfReading(source);
     }
 
-    /// <summary>
-    /// How deep its elements stand in one another at most, as far as the tags say, and how many tags there are; in one
-    /// pass.
-    /// </summary>
-    internal static (int Depth, int Tags) Measure(string source)
+    /// <summary>Why a page takes too long to read, as a sentence; null where it does not.</summary>
+    internal static string? ProblemOfReading(string source)
     {
-        int depth = 0,
-            deepest = 0,
-            tags = 0;
+        try
+        {
+            BoundedParser.Document(source).Dispose();
+            return null;
+        }
+        catch (PageTooComplexException error)
+        {
+            return error.Message;
+        }
+    }
+
+    internal static string TooDeep { get; } =
+        $"This page has elements nested more than {MaxDepth:N0} deep. Browsers do not show such pages as written; "
+        + "remove the extra nesting.";
+
+    /// <summary>
+    /// How many tags there are, how many elements are open at once, and how many of those a parser looks at for all
+    /// end tags together; about, and in one pass.
+    /// </summary>
+    internal static (int Tags, int Open, long EndTagWork) Measure(string source)
+    {
+        int tags = 0,
+            most = 0;
+        var work = 0L;
+        var open = new List<string>();
+        // Nothing ends them behind here, so that they are not looked for again and again.
+        var endless = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
         for (var i = source.IndexOf('<'); i >= 0 && i + 1 < source.Length; i = source.IndexOf('<', i))
         {
             var isEnd = source[i + 1] == '/';
@@ -106,16 +120,37 @@ public static class PageSource
                 break;
             var name = source.Substring(start, Math.Min(length, 40));
             tags++;
-            if (RawText.Contains(name) && !isEnd)
+            if (RawText.Contains(name) && !isEnd && !endless.Contains(name))
             {
-                if (source.IndexOf($"</{name}", start, StringComparison.OrdinalIgnoreCase) is not (>= 0 and var close))
-                    break;
-                i = close + 1;
+                var close = source.IndexOf($"</{name}", start, StringComparison.OrdinalIgnoreCase);
+                if (close >= 0)
+                    i = close + 1;
+                else
+                    endless.Add(name);
             }
+            else if (isEnd)
+                work += Close(open, name);
             else if (!NeverDeep.Contains(name))
-                depth = isEnd ? Math.Max(0, depth - 1) : depth + 1;
-            deepest = Math.Max(deepest, depth);
+                open.Add(name);
+            most = Math.Max(most, open.Count);
         }
-        return (deepest, tags);
+        return (tags, most, work);
+    }
+
+    /// <summary>
+    /// An end tag ends one of the innermost elements, and leaves open those within that a parser may leave open too.
+    /// </summary>
+    /// <returns>How many open elements it is looked for in.</returns>
+    private static int Close(List<string> open, string name)
+    {
+        const int innermost = 4;
+        for (var i = open.Count - 1; i >= Math.Max(0, open.Count - innermost); i--)
+        {
+            if (!open[i].Equals(name, StringComparison.OrdinalIgnoreCase))
+                continue;
+            open.RemoveAt(i);
+            return innermost;
+        }
+        return open.Count;
     }
 }

@@ -1,5 +1,4 @@
 using AngleSharp.Dom;
-using AngleSharp.Html.Parser;
 
 namespace Wexil.Pages.Source;
 
@@ -32,10 +31,6 @@ internal sealed record SourceElement(
 /// </summary>
 internal sealed class SourceMap
 {
-    private static readonly HtmlParser Parser = new(
-        new HtmlParserOptions { IsKeepingSourceReferences = true, IsScripting = false }
-    );
-
     private static readonly HashSet<string> Void =
     [
         "area",
@@ -71,7 +66,7 @@ internal sealed class SourceMap
     private SourceMap(string source)
     {
         Source = source;
-        Document = Parser.ParseDocument(source);
+        Document = BoundedParser.Document(source, keepsPlaces: true);
         var all = Document.All.ToArray();
         var (tags, split) = FindTags(all);
         Elements = Measure(all, tags, split);

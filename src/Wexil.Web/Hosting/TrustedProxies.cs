@@ -1,4 +1,5 @@
 using System.Net;
+using Microsoft.Extensions.Primitives;
 
 namespace Wexil.Web.Hosting;
 
@@ -29,11 +30,26 @@ public sealed class TrustedProxies(IReadOnlyCollection<IPAddress> proxies, strin
                 headers.Remove(countryHeader);
             return;
         }
-        // The last one named is the one that the proxy itself saw.
-        var chain = headers[Chain].ToString().AsSpan();
-        connection.RemoteIpAddress = IPAddress.TryParse(chain[(chain.LastIndexOf(',') + 1)..].Trim(), out var browser)
-            ? browser
-            : null;
+        connection.RemoteIpAddress = Named(headers[Chain]);
+    }
+
+    /// <summary>
+    /// The address that a proxy itself saw, which is the last one named, with or without a port; null where it says
+    /// none, as in "unknown".
+    /// </summary>
+    internal static IPAddress? Named(StringValues chain)
+    {
+        if (chain.Count == 0)
+            return null;
+        var last = chain[^1].AsSpan();
+        last = last[(last.LastIndexOf(',') + 1)..].Trim();
+        // A port stands behind an address of IPv4, or behind the brackets of one of IPv6.
+        var colon = last.LastIndexOf(':');
+        if (colon >= 0 && (last.IndexOf(':') == colon || last[colon - 1] == ']'))
+            last = last[..colon];
+        if (last is ['[', .. var inner, ']'])
+            last = inner;
+        return IPAddress.TryParse(last, out var address) ? address : null;
     }
 
     /// <summary>A request without an address comes over a unix socket, which only the owner's proxy can open.</summary>

@@ -27,12 +27,18 @@ public sealed class SignInAttempts(
     /// <param name="wrong">What to say of a wrong one.</param>
     /// <returns>Null for the right one.</returns>
     public Task<string?> ProblemWithPasswordAsync(HttpContext http, Member? member, string? password, string wrong) =>
-        ProblemAsync(http, member, "password", () => passwords.VerifyAsync(member, password ?? ""), wrong);
+        ProblemAsync(
+            http,
+            member,
+            "password",
+            isKnown => passwords.VerifyAsync(member, password ?? "", isKnown),
+            wrong
+        );
 
     /// <summary>Tries a code of the telephone, or a recovery code; the right one is used up.</summary>
     /// <inheritdoc cref="ProblemWithPasswordAsync"/>
     public Task<string?> ProblemWithCodeAsync(HttpContext http, Member member, string? code, string wrong) =>
-        ProblemAsync(http, member, "code", () => secondStep.UseAsync(member, code ?? ""), wrong);
+        ProblemAsync(http, member, "code", _ => secondStep.UseAsync(member, code ?? ""), wrong);
 
     /// <summary>Says that somebody knew a member's password, for ten minutes.</summary>
     public string TicketFor(Member member) =>
@@ -69,7 +75,7 @@ public sealed class SignInAttempts(
         HttpContext http,
         Member? member,
         string what,
-        Func<Task<bool>> isRight,
+        Func<bool, Task<bool>> isRight,
         string wrong
     )
     {
@@ -78,18 +84,17 @@ public sealed class SignInAttempts(
             member is null ? "" : $"{what} {member.Id.Value}",
             devices.KeyFor(http, member?.Id)
         );
-        if (throttle.Wait(attempt) is { Ticks: > 0 } wait)
+        if (throttle.Begin(attempt) is { Ticks: > 0 } wait)
         {
             http.Response.StatusCode = StatusCodes.Status429TooManyRequests;
             http.Response.Headers.RetryAfter = Math.Ceiling(wait.TotalSeconds).ToString(CultureInfo.InvariantCulture);
             return SignInThrottle.Say(wait);
         }
-        if (await isRight())
+        if (await isRight(attempt.Device is not null))
         {
             throttle.Succeed(attempt);
             return null;
         }
-        throttle.Fail(attempt);
         await NoteAsync(http, member, member is null ? "Tried a name that nobody has" : $"Tried a wrong {what}");
         return wrong;
     }

@@ -47,6 +47,25 @@ public sealed class SignInThrottle(TimeProvider time)
             return Counters(attempt).Max(Wait);
     }
 
+    /// <summary>
+    /// Begins a try, which counts as wrong until <see cref="Succeed"/>: of many at the same moment no more are let
+    /// through than of many one after the other.
+    /// </summary>
+    /// <returns>How long to wait instead; zero where the try has begun.</returns>
+    public TimeSpan Begin(SignInAttempt attempt)
+    {
+        lock (_lock)
+        {
+            var counters = Counters(attempt);
+            var wait = counters.Max(Wait);
+            if (wait > TimeSpan.Zero)
+                return wait;
+            foreach (var counter in counters)
+                Fail(counter);
+            return TimeSpan.Zero;
+        }
+    }
+
     /// <summary>What is said while somebody has to wait.</summary>
     public static string Say(TimeSpan wait) =>
         "Too many wrong attempts. Try again in "
@@ -64,7 +83,13 @@ public sealed class SignInThrottle(TimeProvider time)
     public void Succeed(SignInAttempt attempt)
     {
         lock (_lock)
-            _failures.Remove(Counters(attempt)[0].Key);
+        {
+            var counters = Counters(attempt);
+            _failures.Remove(counters[0].Key);
+            foreach (var counter in counters.Skip(1))
+                if (_failures.TryGetValue(counter.Key, out var failures))
+                    _failures[counter.Key] = failures with { Count = Math.Max(0, failures.Count - 1) };
+        }
     }
 
     private TimeSpan Wait(Counter counter)

@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using System.Text.RegularExpressions;
 using Wexil.Core.Visitors;
 
@@ -12,10 +11,12 @@ public readonly record struct Agent(Device Device, bool IsRobot);
 /// </summary>
 public static class Agents
 {
-    private const int MaxRemembered = 20_000,
-        MaxAgentLength = 400;
+    /// <summary>How much of a header is read, in characters: no browser's is longer.</summary>
+    public const int MaxLength = 400;
+
+    private const int MaxBytes = 4 << 20;
     private static readonly Regex[] Robots = [.. Load()];
-    private static ConcurrentDictionary<string, Agent> _known = new(StringComparer.Ordinal);
+    private static readonly BoundedCache<Agent> Known = new(MaxLength, MaxBytes);
 
     /// <summary>Makes the patterns ready, so that no visitor waits for it.</summary>
     public static void Warm() =>
@@ -28,15 +29,11 @@ public static class Agents
         // Every browser says something.
         if (string.IsNullOrEmpty(agent))
             return new(Device.Desktop, IsRobot: true);
-        if (_known.TryGetValue(agent, out var known))
-            return known;
-        var read = agent.Length > MaxAgentLength ? agent[..MaxAgentLength] : agent;
-        known = new(AgentRules.DeviceOf(read), Array.Exists(Robots, robots => robots.IsMatch(read)));
-        if (_known.Count > MaxRemembered)
-            _known = new(StringComparer.Ordinal);
-        _known[agent] = known;
-        return known;
+        return Known.Of(agent, Read);
     }
+
+    private static Agent Read(string agent) =>
+        new(AgentRules.DeviceOf(agent), Array.Exists(Robots, robots => robots.IsMatch(agent)));
 
     /// <summary>
     /// The patterns, nearly all in the engine that needs as many steps as there are letters. Those that look around are

@@ -27,7 +27,10 @@ public sealed class CallerLimits(TimeProvider time) : IDisposable
 
     private const int KeySize = 32;
 
-    private readonly PartitionedRateLimiter<string> _optIns = Limiter(OptInsAtOnce, perSecond: 1),
+    // Networks share so many places by a hash that nobody outside foresees: memory stays small however many come.
+    private const int Places = 1 << 14;
+
+    private readonly PartitionedRateLimiter<int> _optIns = Limiter(OptInsAtOnce, perSecond: 1),
         _sales = Limiter(SalesAtOnce, perSecond: 20),
         _signals = Limiter(SignalsAtOnce, perSecond: 30);
     private readonly Lock _lock = new();
@@ -51,12 +54,14 @@ public sealed class CallerLimits(TimeProvider time) : IDisposable
         _signals.Dispose();
     }
 
-    private bool Allow(PartitionedRateLimiter<string> limiter, HttpContext http)
+    private bool Allow(PartitionedRateLimiter<int> limiter, HttpContext http)
     {
         // Where everybody seems to come from this machine, a proxy does not say who they are.
-        if (http.Connection.RemoteIpAddress is not { } address || IPAddress.IsLoopback(address))
+        // Nor where a proxy says something that is no address: those it says that of stand for one network.
+        var address = http.Connection.RemoteIpAddress;
+        if (address is not null && IPAddress.IsLoopback(address))
             return true;
-        using var lease = limiter.AttemptAcquire(Hash(address));
+        using var lease = limiter.AttemptAcquire(Place(address));
         if (lease.IsAcquired)
             return true;
         http.Response.StatusCode = StatusCodes.Status429TooManyRequests;
@@ -64,7 +69,7 @@ public sealed class CallerLimits(TimeProvider time) : IDisposable
         return false;
     }
 
-    private static PartitionedRateLimiter<string> Limiter(int atOnce, int perSecond)
+    private static PartitionedRateLimiter<int> Limiter(int atOnce, int perSecond)
     {
         var bucket = new TokenBucketRateLimiterOptions
         {
@@ -72,13 +77,16 @@ public sealed class CallerLimits(TimeProvider time) : IDisposable
             TokensPerPeriod = perSecond,
             ReplenishmentPeriod = TimeSpan.FromSeconds(1),
         };
-        return PartitionedRateLimiter.Create<string, string>(network =>
-            RateLimitPartition.GetTokenBucketLimiter(network, _ => bucket)
+        return PartitionedRateLimiter.Create<int, int>(place =>
+            RateLimitPartition.GetTokenBucketLimiter(place, _ => bucket)
         );
     }
 
-    private string Hash(IPAddress address) =>
-        Convert.ToBase64String(HMACSHA256.HashData(KeyOfToday(), Encoding.ASCII.GetBytes(NetworkName.Of(address))));
+    private int Place(IPAddress? address)
+    {
+        var hash = HMACSHA256.HashData(KeyOfToday(), Encoding.ASCII.GetBytes(NetworkName.Of(address)));
+        return (int)(BitConverter.ToUInt32(hash) % Places);
+    }
 
     private byte[] KeyOfToday()
     {

@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using System.Text;
 using Wexil.Core.Visitors;
@@ -9,27 +8,36 @@ namespace Wexil.Web.Visitors.Callers;
 /// Gives networks and browsers their numbers. They are drawn by a key, so that nobody outside can choose theirs, and
 /// sixty-three are so few that no number tells whose it is.
 /// </summary>
-/// <param name="key">A secret of this Wexil's own.</param>
-public sealed class CrowdNumbers(byte[] key)
+public sealed class CrowdNumbers
 {
-    private const int MaxRemembered = 20_000,
-        MaxAgentLength = 400,
+    private const int MaxBytes = 4 << 20,
         NetworkBytes = 3,
         NumberBits = 6,
         RecentNetworks = 1 << 14;
 
     // The last networks asked for, each in the one place that its name gives it.
     private readonly int[] _recent = new int[RecentNetworks];
-    private readonly byte[] _networks = HMACSHA256.HashData(key, "networks"u8),
-        _agents = HMACSHA256.HashData(key, "agents"u8);
-    private ConcurrentDictionary<string, int> _known = new(StringComparer.Ordinal);
+    private readonly byte[] _networks;
+    private readonly BoundedCache<int> _agents = new(Agents.MaxLength, MaxBytes);
+    private readonly Func<string, int> _numberOfAgent;
+
+    /// <param name="key">A secret of this Wexil's own.</param>
+    public CrowdNumbers(byte[] key)
+    {
+        _networks = HMACSHA256.HashData(key, "networks"u8);
+        var agents = HMACSHA256.HashData(key, "agents"u8);
+        _numberOfAgent = agent => Number(agents, Encoding.UTF8.GetBytes(agent));
+    }
 
     /// <summary>Of the caller.</summary>
     public Crowd Of(HttpContext http)
     {
         var network = NetworkName.Wide(http.Connection.RemoteIpAddress, stackalloc byte[NetworkName.LongestWide]);
         var agent = http.Request.Headers.UserAgent.ToString();
-        return new(network.Length == 0 ? 0 : NumberOf(network), agent.Length == 0 ? 0 : NumberOf(agent));
+        return new(
+            network.Length == 0 ? 0 : NumberOf(network),
+            agent.Length == 0 ? 0 : _agents.Of(agent, _numberOfAgent)
+        );
     }
 
     private int NumberOf(ReadOnlySpan<byte> network)
@@ -45,16 +53,6 @@ public sealed class CrowdNumbers(byte[] key)
         var number = Number(_networks, network);
         place = name << NumberBits | number;
         return number;
-    }
-
-    private int NumberOf(string agent)
-    {
-        if (_known.TryGetValue(agent, out var known))
-            return known;
-        if (_known.Count > MaxRemembered)
-            _known = new(StringComparer.Ordinal);
-        var read = agent.Length > MaxAgentLength ? agent[..MaxAgentLength] : agent;
-        return _known[agent] = Number(_agents, Encoding.UTF8.GetBytes(read));
     }
 
     private static int Number(byte[] key, ReadOnlySpan<byte> name)
