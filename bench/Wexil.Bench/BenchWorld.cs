@@ -53,7 +53,6 @@ public sealed class BenchWorld : IAsyncDisposable
         var test = await world
             .Get<TestStore>()
             .StartAsync(new(step.Id, thanks.Id, "Bench", "", 0.1, 0.2, tested, Weights.Even(count)));
-        world.Get<Routes>().Reload();
         world.Test = world.Get<TestStore>().Find(test!.Value)!;
         return world;
     }
@@ -153,7 +152,6 @@ public sealed class BenchWorld : IAsyncDisposable
                     );
             }
         }
-        Get<Routes>().Reload();
         return paths;
     }
 

@@ -155,7 +155,6 @@ public static class LooksBench
             await Task.WhenAll(waiting);
             waiting.Clear();
         }
-        world.Get<Routes>().Reload();
         await world.Host.Journal.WhenProjectedAsync();
         var times = new List<double>();
         for (var i = 0; i < Looks; i++)

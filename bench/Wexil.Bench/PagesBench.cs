@@ -40,7 +40,6 @@ public static class PagesBench
                 new PageBundle([new("index.html", Encoding.UTF8.GetBytes(html)), new("pic.png", picture)], "index.html")
             )
         )!;
-        world.Get<Routes>().Reload();
         await using var plain = await StartStaticAsync(html, picture);
         var origin = new Uri(plain.Urls.Single());
         Console.WriteLine(
@@ -120,7 +119,6 @@ public static class PagesBench
         var parent = pages.Find(await pages.AddAsync(step.Id, "Large", PageBundle.OneFile(before)))!;
         var page = pages.Find(await pages.CloneAsync(parent, "Large clone"))!;
         await world.Get<DraftStore>().EditAsync(page, world.Get<DraftStore>().For(page), after, "");
-        world.Get<Routes>().Reload();
         using var owner = await world.OwnerAsync();
         foreach (var what in new[] { "first", "second" })
         {

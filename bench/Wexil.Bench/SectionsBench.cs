@@ -34,7 +34,6 @@ public static class SectionsBench
         var plain = await MakeAsync(world, funnel, thanks, "none", 0);
         var two = await MakeAsync(world, funnel, thanks, "two", 2);
         var ten = await MakeAsync(world, funnel, thanks, "ten", Many);
-        world.Get<Routes>().Reload();
         Console.WriteLine(
             $"{Connections} connections, {rounds} rounds of {duration.TotalSeconds:0} s each, "
                 + $"{Environment.ProcessorCount} cores shared with the generator."

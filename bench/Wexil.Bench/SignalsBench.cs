@@ -34,7 +34,6 @@ public static class SignalsBench
         await world
             .Get<GoalStore>()
             .AddAsync(world.Test.Id, new(GoalKind.Signal, "Asked") { EveryTime = true, Value = 100 });
-        world.Get<Routes>().Reload();
         var key = world.Get<GoalStore>().ForTest(world.Test.Id).Single().Key;
         var paths = (await EnrolAsync(world)).Select(visitor => $"/signal/{key}?visitor={visitor}").ToArray();
         var secret = Encoding.UTF8.GetBytes(await world.Get<SecretStore>().RenewHookSecretAsync());

@@ -25,7 +25,6 @@ public static class UploadsBench
                 "Uploads",
                 PageBundle.OneFile("<h1>Uploads</h1><form><input type=email name=email></form>")
             );
-        world.Get<Routes>().Reload();
         var options = world.Host.Options;
         Uri[] doors =
         [

@@ -25,7 +25,6 @@ internal sealed class DemoBuilder(WexilHost host, SimulatorAddresses simulators)
     ];
     private readonly Database _database = host.Database;
     private readonly Journal _journal = host.Journal;
-    private readonly Routes _routes = host.Services.GetRequiredService<Routes>();
 
     /// <summary>The moment that the demo is made.</summary>
     public DateTimeOffset Now { get; } = host.Services.GetRequiredService<TimeProvider>().GetUtcNow();
@@ -58,7 +57,6 @@ internal sealed class DemoBuilder(WexilHost host, SimulatorAddresses simulators)
                 name,
                 new PageBundle([new("index.html", Encoding.UTF8.GetBytes(html)), .. Pictures], "index.html")
             );
-        _routes.Reload();
         return page;
     }
 
@@ -68,7 +66,6 @@ internal sealed class DemoBuilder(WexilHost host, SimulatorAddresses simulators)
     public async Task<PageId> OutsideAsync(DateTimeOffset at, Step step, string name, Uri address)
     {
         var page = await At(at).Pages.AddAsync(step.Id, name, address);
-        _routes.Reload();
         return page;
     }
 
@@ -77,7 +74,6 @@ internal sealed class DemoBuilder(WexilHost host, SimulatorAddresses simulators)
         var pages = At(at).Pages;
         var clone = pages.Find(await pages.CloneAsync(pages.Find(parent)!, name))!;
         await pages.PublishAsync(clone, change(pages.Source(clone)), name);
-        _routes.Reload();
         return clone.Id;
     }
 
@@ -85,7 +81,6 @@ internal sealed class DemoBuilder(WexilHost host, SimulatorAddresses simulators)
     {
         var test = await At(at).Tests.StartAsync(plan)
             ?? throw new StoreException("The demo's test could not be started.");
-        _routes.Reload();
         return test;
     }
 
@@ -94,7 +89,6 @@ internal sealed class DemoBuilder(WexilHost host, SimulatorAddresses simulators)
         var test = At(at).Tests.ForStep(step.Id)[0].Id;
         foreach (var goal in goals)
             await new GoalStore(_database, _journal, new Moment(at)).AddAsync(test, goal);
-        _routes.Reload();
     }
 
     /// <param name="check">How the page is checked from then on; null for not at all.</param>
@@ -110,7 +104,6 @@ internal sealed class DemoBuilder(WexilHost host, SimulatorAddresses simulators)
             Get<SettingStore>(),
             new Moment(at)
         ).KeepAsync(reading, page, known.Check is null ? VerdictStore.ByHand : VerdictStore.ByCheck, check);
-        _routes.Reload();
     }
 
     /// <summary>The check that goes on at a step.</summary>

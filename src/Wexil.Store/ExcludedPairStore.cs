@@ -46,7 +46,9 @@ public sealed class ExcludedPairStore(Database database, Journal journal, TimePr
     private static (long First, long Second) InOrder(PageId one, PageId other) =>
         (Math.Min(one.Value, other.Value), Math.Max(one.Value, other.Value));
 
-    private void Settle(SqliteConnection c, StepId host, PageId one, PageId other, string what) =>
+    private void Settle(SqliteConnection c, StepId host, PageId one, PageId other, string what)
+    {
+        journal.NoteRoutes(new(c.Number("SELECT funnel_id FROM steps WHERE id = $1", host.Value)!.Value));
         TestPhases.SettleSections(
             c,
             host,
@@ -54,4 +56,5 @@ public sealed class ExcludedPairStore(Database database, Journal journal, TimePr
             $"“{PageStore.Find(c, one)!.Name}” and “{PageStore.Find(c, other)!.Name}” {what}",
             time.GetUtcNow().ToUnixTimeMilliseconds()
         );
+    }
 }

@@ -454,7 +454,6 @@ public sealed class EditorTests
             await services.GetRequiredService<FunnelStore>().AddStepAsync(funnel.Id, StepKind.Sales, "Kit", "kit")
         )!;
         var page = await services.GetRequiredService<PageStore>().AddAsync(step.Id, "Found", PageBundle.OneFile(html));
-        services.GetRequiredService<Routes>().Reload();
         return (page, "/f/kit/kit/build/found");
     }
 }

@@ -93,7 +93,6 @@ public sealed class FirstHourTests
         var funnels = site.Host.Services.GetRequiredService<FunnelStore>();
         var funnel = await funnels.CreateAsync("Harvest");
         await funnels.AddStepAsync(funnel.Id, StepKind.OptIn, "Kit", "kit");
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         using var owner = new Browser(390, 844);
         site.SignIn(owner);
         owner.Open(site.Studio, "/");

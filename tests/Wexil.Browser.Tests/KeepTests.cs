@@ -153,7 +153,6 @@ public sealed class KeepTests
         await pages.AddAsync(step.Id, "Swap seeds", Bundle("Swap seeds with your neighbours"));
         await pages.AddAsync(step.Id, "Three out, three in", Bundle("Three out, three in"));
         await pages.AddAsync(thanks.Id, "On the list", Bundle("You are on the list"));
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         return (step, thanks);
     }
 

@@ -85,7 +85,6 @@ public sealed class OutsideTests
         PageId[] versions = [pages.ForStep(section.Id)[0].Id, other];
         TestPlan plan = new(section.Id, tests.Find(test)!.Goal, "Part", "", 0.1, 0.2, versions, Weights.Create(0, 100));
         var part = (await tests.StartAsync(plan))!.Value;
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         head = StartLoader.For(step.Slug, Origin(site), new($"{address}/own"), wait: 30_000) + Script(site);
         line = SectionLoader.For("part", Origin(site), wait: 30_000);
 
@@ -133,7 +132,6 @@ public sealed class OutsideTests
         var goals = site.Host.Services.GetRequiredService<GoalStore>();
         await goals.AddAsync(test, new(GoalKind.Signal, "Looked"));
         var goal = goals.ForTest(test).Single();
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         picture = $"<img data-wexil-src=\"{Origin(site)}/signal/{goal.Key}\" alt=\"\" width=\"1\" height=\"1\">";
 
         using var visitor = new Browser();
@@ -239,7 +237,6 @@ public sealed class OutsideTests
                     weights
                 )
             );
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         return (step, test!.Value);
     }
 

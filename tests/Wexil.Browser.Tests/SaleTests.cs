@@ -274,7 +274,6 @@ public sealed class SaleTests
                     }
                 )
             );
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         return funnel;
     }
 }

@@ -42,7 +42,6 @@ public sealed class SectionTests
             Bundle("<h1>A harvest from two square metres</h1><p>Grows or your money back.</p>")
         );
         await pages.AddAsync(thanks.Id, "Thanks", Bundle("<h1>Thank you</h1>"));
-        site.Host.Services.GetRequiredService<Routes>().Reload();
 
         using var owner = new Browser(types: true);
         site.SignIn(owner);
@@ -142,7 +141,6 @@ public sealed class SectionTests
         await site
             .Host.Services.GetRequiredService<PageStore>()
             .AddAsync(step.Id, "Letter", Bundle("<h1>A harvest</h1><p>Grows or your money back.</p>"));
-        site.Host.Services.GetRequiredService<Routes>().Reload();
 
         using var owner = new Browser(types: true);
         site.SignIn(owner);
@@ -243,7 +241,6 @@ public sealed class SectionTests
         var second = (
             await tests.StartAsync(new(more.Id, goal, "More", "", 0.1, 0.2, versions, Weights.Create(0, 100)))
         )!;
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         (lines[0], lines[1]) = (
             SectionLoader.For(banner.Slug, origin, wait: 10_000),
             SectionLoader.For(more.Slug, origin, wait: 10_000)
@@ -251,7 +248,6 @@ public sealed class SectionTests
 
         var goals = site.Host.Services.GetRequiredService<GoalStore>();
         await goals.AddAsync(test, new(GoalKind.Click, "Looked at the seeds") { Element = "h2" });
-        site.Host.Services.GetRequiredService<Routes>().Reload();
 
         var come = 0;
         foreach (var address in new[] { new Uri($"{home}/shop"), new Uri(site.Visitors, "/go/shop") })
@@ -343,7 +339,6 @@ public sealed class SectionTests
         var thanks = (await funnels.AddStepAsync(funnel.Id, StepKind.ThankYou, "Thanks", "thanks"))!;
         await pages.AddAsync(step.Id, "Shop", new Uri($"{home}/shop"));
         await pages.AddAsync(thanks.Id, "Thanks", new Uri($"{home}/thanks"));
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         // Made as a person does, by the form.
         using var owner = new Browser(types: true);
         site.SignIn(owner);
@@ -365,7 +360,6 @@ public sealed class SectionTests
         );
         TestPlan plan = new(section.Id, thanks.Id, "Banner", "", 0.1, 0.2, [first, second], Weights.Create(0, 100));
         var test = await site.Host.Services.GetRequiredService<TestStore>().StartAsync(plan);
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         return (section, test!.Value);
     }
 }

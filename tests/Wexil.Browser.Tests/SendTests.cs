@@ -144,7 +144,6 @@ public sealed class SendTests
                     Weights.Create(0, 100)
                 )
             );
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         // What the browser paints is told by the page itself, from the start: one that is left may not get to say it.
         const string watch =
             "<script>const painted = (names) => sessionStorage.setItem(location.search, JSON.stringify(names));"
@@ -203,7 +202,6 @@ public sealed class SendTests
                 await store.AddAsync(step.Id, $"Page {i + 1}", Bundle((string)page));
         }
         await store.AddAsync(inbox.Id, "Inbox", Bundle("<h1>Thanks</h1>"));
-        site.Host.Services.GetRequiredService<Routes>().Reload();
         return (funnel, step);
     }
 

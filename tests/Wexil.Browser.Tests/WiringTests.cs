@@ -39,7 +39,6 @@ public sealed class WiringTests
                     new(StepKind.ThankYou, "Thanks", "thanks", [Outside("Thank you", "thanks")]),
                 ]
             );
-        services.GetRequiredService<Routes>().Reload();
 
         // Checked before the start the owner is told what is missing, and hands it to the site's keeper.
         using Browser owner = new(),

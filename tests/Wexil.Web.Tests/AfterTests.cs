@@ -239,7 +239,6 @@ public sealed class AfterTests
             .Get<TestReader>()
             .Read(wexil.Get<TestStore>().Find(tested.Test)!, wexil.Get<FunnelStore>().AllSteps());
         Assert.True(await wexil.Get<VerdictRecorder>().KeepAsync(reading, page.Id, VerdictStore.ByHand));
-        wexil.Get<Routes>().Reload();
     }
 
     /// <summary>New visitors of the step while nothing is tested.</summary>

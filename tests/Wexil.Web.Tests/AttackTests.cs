@@ -33,7 +33,6 @@ public sealed class AttackTests(WexilFixture wexil) : IClassFixture<WexilFixture
         await wexil
             .Get<TestStore>()
             .StartAsync(new(step.Id, thanks.Id, evil, evil, 0.1, 0.2, [page, other], Weights.Even(2)));
-        wexil.Get<Wexil.App.Visits.Routes>().Reload();
         using var visitor = wexil.Visitor();
         visitor.DefaultRequestHeaders.TryAddWithoutValidation("Referer", $"http://evil.example/{Script}");
         var search = Uri.EscapeDataString(evil);
@@ -236,7 +235,6 @@ public sealed class AttackTests(WexilFixture wexil) : IClassFixture<WexilFixture
         );
         var tested = await wexil.StartTestAsync("uploaded");
         var page = await wexil.Get<PageStore>().AddAsync(tested.Step.Id, "Uploaded", bundle);
-        wexil.Get<Wexil.App.Visits.Routes>().Reload();
         var slug = wexil.Get<PageStore>().Find(page)!.Slug;
         using var visitor = wexil.Visitor();
         foreach (var (file, type) in new[] { ("a.svg", "image/svg+xml"), ("b.txt", "text/plain") })

@@ -256,7 +256,6 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 .Replace("May", "June", StringComparison.Ordinal),
             ""
         );
-        wexil.Get<Routes>().Reload();
         using var owner = await wexil.OwnerAsync();
         Assert.Contains("has changed since", await owner.GetStringAsync("/f/carry/carry/build"));
         var asked = WebUtility.HtmlDecode(await owner.GetStringAsync($"/f/carry/carry/build/{parent.Slug}/carry"));
@@ -339,7 +338,6 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 PageBundle.OneFile($"<h1>{name}</h1><a href=# data-wexil=buy>yes</a><a href=# data-wexil=no>no</a>")
             );
         }
-        wexil.Get<Routes>().Reload();
         using var owner = await wexil.OwnerAsync();
         using var visitor = wexil.Visitor();
         async Task Leads(string from, string to) =>
@@ -540,7 +538,6 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 + "http-equiv=refresh content=0>",
             ""
         );
-        wexil.Get<Routes>().Reload();
         using var visitor = wexil.Visitor();
         var tickets = wexil.Get<PreviewTickets>();
         foreach (var use in Enum.GetValues<PreviewUse>())
@@ -588,7 +585,6 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 )
             )
         )!;
-        wexil.Get<Routes>().Reload();
         using var visitor = wexil.Visitor();
         var shown = await visitor.GetAsync("/go/served");
         var address = $"/a/{Hash(svg)}/k%20t.svg";
@@ -604,7 +600,6 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.False(shown.Headers.Contains("X-Robots-Tag"));
         Assert.Equal("noindex", (await visitor.GetAsync("/p/served/")).Headers.GetValues("X-Robots-Tag").Single());
         await pages.SetIndexedAsync(page.Id, true);
-        wexil.Get<Routes>().Reload();
         Assert.False((await visitor.GetAsync("/p/served/")).Headers.Contains("X-Robots-Tag"));
 
         using var plain = await visitor.GetAsync(address);
@@ -669,7 +664,6 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             )
         )!;
         var clone = pages.Find(await pages.CloneAsync(parent, "Bought clone"))!;
-        wexil.Get<Routes>().Reload();
         using var visitor = wexil.Visitor();
         foreach (var page in new[] { parent, clone })
         {

@@ -481,11 +481,9 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(2, wexil.Get<TallyStore>().LeftOut(tested.Step.Id)[NotCountedReason.Private]);
         Assert.Equal(1, wexil.Get<PeopleStore>().Count(new("private.example")));
         await wexil.Get<SettingStore>().SetHeedsPrivacyControlAsync(false);
-        wexil.Get<Routes>().Reload();
         await visitor.GetAsync("/go/private");
         Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));
         await wexil.Get<SettingStore>().SetHeedsPrivacyControlAsync(true);
-        wexil.Get<Routes>().Reload();
     }
 
     [Fact]
@@ -547,7 +545,6 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     private async Task<TestGoalRow> AddAsync(TestedStep tested, Goal goal)
     {
         Assert.True(await wexil.Get<GoalStore>().AddAsync(tested.Test, goal));
-        wexil.Get<Routes>().Reload();
         return wexil.Get<GoalStore>().ForTest(tested.Test)[^1];
     }
 

@@ -138,7 +138,6 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         var funnel = await wexil.Get<FunnelStore>().CreateAsync("Lines");
         var step = (await wexil.Get<FunnelStore>().AddStepAsync(funnel.Id, StepKind.Sales, "Lines", "lines"))!;
         await wexil.Get<PageStore>().AddAsync(step.Id, "Own", new Uri(site.Urls.Single() + "/own"));
-        wexil.Get<Routes>().Reload();
         using var owner = await wexil.OwnerAsync();
         var (send, wiring) = ($"/f/{funnel.Slug}/lines/send", $"/f/{funnel.Slug}/wiring");
         Assert.DoesNotContain("wexilStart", await owner.GetStringAsync(send), StringComparison.Ordinal);
@@ -264,7 +263,6 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         Assert.Equal(pages.B.Id, Found()?.Id);
         // Another address is another page, until it is looked at.
         await wexil.Get<PageStore>().ChangeOutsideAsync(pages.B.Id, pages.B.Name, new(site.Urls.Single() + "/else"));
-        wexil.Get<Routes>().Reload();
         Assert.Null(Found());
         await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(false);
     }
@@ -440,7 +438,6 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         var test = await wexil
             .Get<TestStore>()
             .StartAsync(new(step.Id, thanks.Id, slug, "", 0.2, 0.2, [a, b], weights));
-        wexil.Get<Routes>().Reload();
         return (step, test!.Value, new(pages.Find(a)!, pages.Find(b)!, pages.Find(end)!));
     }
 

@@ -175,7 +175,6 @@ public sealed class RehearsalTests : IAsyncLifetime
         await _wexil
             .Get<TestStore>()
             .StartAsync(new(optIn, thanks, "Headline", "", 0.2, 0.2, [first, second], Weights.Even(2)));
-        _wexil.Get<Routes>().Reload();
         return funnel.Id;
     }
 
@@ -192,7 +191,6 @@ public sealed class RehearsalTests : IAsyncLifetime
         await pages.ChangeOutsideAsync(checkout.Page.Id, checkout.Page.Name, address);
         var sales = _wexil.Get<FunnelStore>().Steps(checkout.Funnel).Single(step => step.Kind == StepKind.Sales);
         await pages.PublishAsync(Assert.Single(pages.ForStep(sales.Id)), $"<a href='{address}'>Buy</a>", "");
-        _wexil.Get<Routes>().Reload();
     }
 
     private static PageBundle Form(string title) =>

@@ -105,7 +105,6 @@ public sealed partial class RetentionTests(WexilFixture wexil) : IClassFixture<W
         await visitor.GetAsync("/go/comes-back");
         await wexil.Host.Journal.WhenProjectedAsync();
         await wexil.Get<VerdictStore>().KeepAsync([new(tested.Test, tested.A.Id, "Keep A.", "{}")], "by hand");
-        wexil.Get<App.Visits.Routes>().Reload();
         wexil.Time.Advance(TimeSpan.FromDays(40));
         // Somebody else's visit is the last event, whose number has to stay.
         using var other = wexil.Visitor();

@@ -217,7 +217,6 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         finally
         {
             await wexil.Get<SettingStore>().SetHookMappingAsync(HookMapping.Default);
-            wexil.Get<Routes>().Reload();
         }
     }
 

@@ -90,7 +90,6 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
             Weights.Even(2)
         );
         var test = (await tests.StartAsync(plan))!.Value;
-        wexil.Get<Routes>().Reload();
         await MarkAsync(owner, made, node: 2, "Unseen headline");
         wexil.Time.Advance(TimeSpan.FromMinutes(1));
         await WexilFixture.PostAsync(owner, made.Editor, "Publish");
@@ -264,7 +263,6 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         await drafts.AddFileAsync(version.Id, new("files/basil.png", png));
         await drafts.EditAsync(version, drafts.For(version), "<h1><img src=\"files/basil.png\"></h1>", "Picture");
         await pages.PublishAsync(version, drafts.For(version).Source, "");
-        wexil.Get<Routes>().Reload();
         using var visitor = wexil.Visitor();
         async Task<byte[]> SeenAsync(string page)
         {
@@ -279,10 +277,8 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         Assert.Contains("<img src=\"http://", answer.GetProperty("html").GetString(), StringComparison.Ordinal);
 
         await pages.ShowAsync(version);
-        wexil.Get<Routes>().Reload();
         Assert.Equal(png, await SeenAsync("/go/pictured"));
         Assert.Single(await wexil.Get<SectionWriter>().WriteInAsync(made.Funnel.Id, [section.Id]));
-        wexil.Get<Routes>().Reload();
         Assert.Equal(png, await SeenAsync("/go/pictured"));
         Assert.Equal(png, pages.File(made.Page.Id, pages.Find(made.Page.Id)!.Revision, "en/files/basil.png")!.Content);
     }
@@ -316,7 +312,6 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         var (headline, _) = await TestBothAsync(owner, made, "ours");
         var marked = wexil.Get<PageStore>().Source(wexil.Get<PageStore>().Find(made.Page.Id)!);
         await wexil.Get<PageStore>().PublishAsync(other.Page, marked, "");
-        wexil.Get<Routes>().Reload();
         for (var i = 0; i < 6; i++)
         {
             using var visitor = wexil.Visitor();
@@ -349,7 +344,6 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         var (pages, tests, funnels) = (wexil.Get<PageStore>(), wexil.Get<TestStore>(), wexil.Get<FunnelStore>());
         var notes = (await funnels.AddStepAsync(made.Funnel.Id, StepKind.Other, "Notes", "elsewhere-notes"))!;
         await pages.AddAsync(notes.Id, "Notes", new Uri("https://larkrow.example/notes"));
-        wexil.Get<Routes>().Reload();
         await WexilFixture.PostAsync(
             owner,
             "/f/elsewhere/elsewhere-notes/build/notes",
@@ -375,7 +369,6 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         var test = await tests.StartAsync(
             new(section.Id, made.Thanks.Id, "Banner", "", 0.1, 0.2, versions, Weights.Even(2))
         );
-        wexil.Get<Routes>().Reload();
         const string Keep = "/f/elsewhere/banner-elsewhere/keep";
         await WexilFixture.PostAsync(owner, Keep, "Keep", ("Kept", $"{other.Value}"), ("Confirmed", "true"));
         var kept = WexilFixture.Read(await owner.GetStringAsync(Keep));
@@ -586,7 +579,6 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
         PageBundle bundle = new([new(entry, System.Text.Encoding.UTF8.GetBytes(Source))], entry);
         var page = await pages.AddAsync(step.Id, slug + " page", bundle);
         await pages.AddAsync(thanks.Id, slug + " end", WexilFixture.Bundle("<h1>Thanks</h1>"));
-        wexil.Get<Routes>().Reload();
         return new(funnel, step, thanks, pages.Find(page)!);
     }
 
@@ -639,7 +631,6 @@ public sealed partial class SectionTests(WexilFixture wexil) : IClassFixture<Wex
             await StartAsync(headline!, "<h1>Mint</h1>"),
             await StartAsync(button!, "<p class=ask>Get it</p>")
         );
-        wexil.Get<Routes>().Reload();
         return tests;
     }
 

@@ -135,7 +135,6 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 null,
                 new Dictionary<StepId, PageId> { [tested.Step.Id] = tested.B.Id }
             );
-        wexil.Get<Routes>().Reload();
         using var visitor = wexil.Visitor();
         Assert.Contains("Page B", await visitor.GetStringAsync("/go/tied?s=ad-b"));
         Assert.Contains("Page B", await visitor.GetStringAsync("/go/tied"));
@@ -230,7 +229,6 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 )
             )
         )!.Value;
-        wexil.Get<Routes>().Reload();
         async Task<(string Page, TestState State)> Come()
         {
             using var visitor = wexil.Visitor();
@@ -282,7 +280,6 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 null,
                 [("In turn", true)]
             );
-        wexil.Get<Routes>().Reload();
         await Task.WhenAll(
             Enumerable
                 .Range(0, 57)
@@ -348,7 +345,6 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var (store, watch) = (wexil.Get<TestStore>(), wexil.Get<PageMonitor>());
         var test = store.Find(tested.Test)!;
         await store.ChangeAsync(test, test.Weights, [], test.Settings with { RestsFailing = true }, null, []);
-        wexil.Get<Routes>().Reload();
         using var enrolled = wexil.Visitor();
         Assert.Equal(HttpStatusCode.Redirect, (await enrolled.GetAsync("/go/watched")).StatusCode);
         await watch.LookAsync(CancellationToken.None);
@@ -364,7 +360,6 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
 
         await wexil.Get<WatchStore>().SaveAsync([new(tested.B.Id, wexil.Time.GetUtcNow(), 0, null, null)]);
         await store.RestAsync(tested.Test, tested.B.Id, false, "B");
-        wexil.Get<Routes>().Reload();
         Assert.Equal(HttpStatusCode.Redirect, (await enrolled.GetAsync("/go/watched")).StatusCode);
         Assert.Equal("10/90", store.Phases(tested.Test)[^1].Weights.ToString());
         Assert.Equal((1, 0), await wexil.CountedAsync(tested.Test));

@@ -159,7 +159,6 @@ public sealed partial class WexilFixture : IAsyncLifetime
             : await pages.AddAsync(thanks.Id, slug + " end", outsideThanks);
         var test = await Get<TestStore>()
             .StartAsync(new(step.Id, thanks.Id, slug, "", 0.2, 0.2, [a, b], weights ?? Weights.Even(2)));
-        Get<Routes>().Reload();
         return new(funnel, step, thanks, test!.Value, pages.Find(a)!, pages.Find(b)!, pages.Find(last)!);
     }
 

@@ -199,30 +199,39 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                 HttpCompletionOption.ResponseHeadersRead,
                 patience.Token
             );
-            if (!response.IsSuccessStatusCode)
-                return (null, $"{address.Host} responded with {(int)response.StatusCode} {response.ReasonPhrase}.");
-            var type = response.Content.Headers.ContentType;
-            if (type?.MediaType == "text/css")
-                longest = Math.Min(longest, MaxSheetBytes);
-            if (response.Content.Headers.ContentLength > longest)
-                return (null, $"It is larger than {longest >> 20} MB.");
-            if (await ReadAsync(response.Content, longest, patience.Token) is not { } body)
-                return (null, $"It is larger than {longest >> 20} MB.");
-            return (
-                new(
-                    response.RequestMessage!.RequestUri!,
-                    body,
-                    type?.MediaType?.ToLowerInvariant() ?? "",
-                    type?.CharSet?.Trim('"'),
-                    response.Headers.TryGetValues("Content-Security-Policy", out var policies) ? [.. policies] : []
-                ),
-                null
-            );
+            return response.IsSuccessStatusCode
+                ? await ReadAsync(response, longest, patience.Token)
+                : (null, $"{address.Host} responded with {(int)response.StatusCode} {response.ReasonPhrase}.");
         }
         catch (Exception error) when (!stop.IsCancellationRequested)
         {
             return (null, Problem(error, address.Host));
         }
+    }
+
+    private static async Task<(Answer? Answer, string? Why)> ReadAsync(
+        HttpResponseMessage response,
+        int longest,
+        CancellationToken stop
+    )
+    {
+        var type = response.Content.Headers.ContentType;
+        if (type?.MediaType == "text/css")
+            longest = Math.Min(longest, MaxSheetBytes);
+        if (response.Content.Headers.ContentLength > longest)
+            return (null, $"It is larger than {longest >> 20} MB.");
+        if (await ReadAsync(response.Content, longest, stop) is not { } body)
+            return (null, $"It is larger than {longest >> 20} MB.");
+        return (
+            new(
+                response.RequestMessage!.RequestUri!,
+                body,
+                type?.MediaType?.ToLowerInvariant() ?? "",
+                type?.CharSet?.Trim('"'),
+                response.Headers.TryGetValues("Content-Security-Policy", out var policies) ? [.. policies] : []
+            ),
+            null
+        );
     }
 
     // Null where there is more than that, whatever the headers said.

@@ -52,7 +52,7 @@ public sealed class Import(string id, StepId step, Uri address) : IProgress<Fetc
 public sealed record Imported(PageId Page, Fetched Fetched);
 
 /// <summary>Pages on their way in. They are kept until newer ones push them out.</summary>
-public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes, ILogger<Imports> logger)
+public sealed class Imports(PageFetcher fetcher, PageStore pages, ILogger<Imports> logger)
 {
     private static readonly Action<ILogger, Exception?> NotImported = LoggerMessage.Define(
         LogLevel.Error,
@@ -90,7 +90,6 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, Routes routes,
                 $"Imported from {import.Address}",
                 isLive: false
             );
-            routes.Reload();
             import.Result = new(page, fetched);
         }
         catch (OperationCanceledException)

@@ -41,7 +41,6 @@ public sealed class ScriptInstallation(
     InstallationStore wiring,
     LastSeen seen,
     PageFetcher fetcher,
-    Routes routes,
     VisitorsAddress visitors,
     TimeProvider time
 )
@@ -150,8 +149,8 @@ public sealed class ScriptInstallation(
             ];
         var check = new PageCheck(page.Id, time.GetUtcNow(), findings);
         await wiring.SaveAsync(check);
-        if (found is not null && await wiring.SaveFoundAsync(page.Id, found.Address))
-            routes.Reload(wired.Step.Funnel);
+        if (found is not null)
+            await wiring.SaveFoundAsync(page.Id, found.Address);
         return check;
     }
 

@@ -37,15 +37,14 @@ public sealed class PageMonitor(
         // A page that rests is still looked at: the tests' pages are all shown.
         var shown = routes.Current.Shown.Where(page => page.Outside is not null).DistinctBy(page => page.Id).ToArray();
         var looks = new ConcurrentBag<PageLook>();
-        var isLed = false;
         await Parallel.ForEachAsync(
             shown,
             new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = stop },
             async (page, ended) =>
             {
                 var (found, problem) = await fetcher.LookAsync(page.Outside!.Address, ended);
-                if (found is not null && await wiring.SaveFoundAsync(page.Id, found))
-                    isLed = true;
+                if (found is not null)
+                    await wiring.SaveFoundAsync(page.Id, found);
                 var last = before.GetValueOrDefault(page.Id);
                 var now = Time.GetUtcNow();
                 var fails = problem is not null and not PageFetcher.NotAsked;
@@ -58,8 +57,6 @@ public sealed class PageMonitor(
         if (looks.IsEmpty)
             return;
         await watch.SaveAsync(looks);
-        if (isLed)
-            routes.Reload();
         await RestAsync(stop);
     }
 
@@ -67,7 +64,6 @@ public sealed class PageMonitor(
     private async Task RestAsync(CancellationToken stop)
     {
         var looks = watch.All();
-        var changed = false;
         foreach (var test in tests.Open())
         {
             foreach (var page in test.Pages)
@@ -78,17 +74,11 @@ public sealed class PageMonitor(
                 await EachAsync(
                     $"rest {page.Value}",
                     $"Resting a page in the test “{test.Name}”",
-                    async () =>
-                    {
-                        await tests.RestAsync(test.Id, page, rests, Format.Quoted(pages.Find(page)!.Name));
-                        changed = true;
-                    },
+                    () => tests.RestAsync(test.Id, page, rests, Format.Quoted(pages.Find(page)!.Name)),
                     stop
                 );
             }
         }
-        if (changed)
-            routes.Reload();
     }
 
     /// <inheritdoc/>

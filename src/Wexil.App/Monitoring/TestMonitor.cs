@@ -29,7 +29,6 @@ public sealed class TestMonitor(
     SettingStore settings,
     TestMails mails,
     OwnerMail mail,
-    Routes routes,
     BackgroundProblems problems,
     YieldingThreads threads,
     TimeProvider time,
@@ -65,7 +64,6 @@ public sealed class TestMonitor(
         var steps = funnels.AllSteps().ToDictionary(step => step.Id);
         var (last, every, seen) = (looks.Last(), funnels.Every(), new List<TestLook>());
         var alarmed = new Dictionary<TestId, CrowdAlarm>();
-        var changed = false;
         foreach (var test in tests.Open())
         {
             await EachAsync(
@@ -74,9 +72,7 @@ public sealed class TestMonitor(
                 async () =>
                 {
                     var before = last.TryGetValue(test.Id, out var known) ? known.Stood : null;
-                    var (look, isChanged) = await LookAtAsync(test, before, steps, every);
-                    seen.Add(look);
-                    changed |= isChanged;
+                    seen.Add(await LookAtAsync(test, before, steps, every));
                     if (crowds.Read(test, [.. steps.Values]) is { } alarm)
                         await mails.OfCrowdsAsync(alarmed[test.Id] = alarm, every);
                 },
@@ -86,12 +82,10 @@ public sealed class TestMonitor(
         alarms.Last = alarmed;
         if (seen.Count > 0)
             await looks.SaveAsync(seen);
-        if (changed)
-            routes.Reload();
         await mail.TellOnMondayAsync(() => tests.Open().Select(test => readings.Of(test, steps)));
     }
 
-    private async Task<(TestLook Look, bool IsChanged)> LookAtAsync(
+    private async Task<TestLook> LookAtAsync(
         SplitTest test,
         string? before,
         IReadOnlyDictionary<StepId, Step> steps,
@@ -118,7 +112,9 @@ public sealed class TestMonitor(
         };
         if (before != stood)
             await mails.OfChangeAsync(reading, state, before, decision, address);
-        return (look, decision is not null && await FollowAsync(test, reading, state, decision, address));
+        if (decision is not null)
+            await FollowAsync(test, reading, state, decision, address);
+        return look;
     }
 
     /// <inheritdoc/>
@@ -167,7 +163,7 @@ public sealed class TestMonitor(
         );
     }
 
-    private async Task<bool> FollowAsync(
+    private async Task FollowAsync(
         SplitTest test,
         TestReading reading,
         TestState state,
@@ -178,30 +174,27 @@ public sealed class TestMonitor(
         switch (decision)
         {
             case RuleDecision.Keep keep:
-                // Decided a moment ago by somebody else: the link is to follow that all the same.
                 var by = test.Check is null ? VerdictStore.ByRule : VerdictStore.ByCheck;
                 if (await keeper.KeepAsync(reading, keep.Page.Id, by, test.Rule.Check))
                     await mails.OfKeepingAsync(reading, keep, address);
-                return true;
+                return;
             case RuleDecision.Rest rest:
                 await RestAsync(test, reading, rest);
-                return true;
+                return;
         }
         if (
             test.Settings.Allocation != Allocation.Adaptive
             || state != TestState.Running
             || reading.Result.Pages.Any(page => page.Total.Visitors == 0)
         )
-            return false;
+            return;
         var chances =
             test.Rule.OnMoney && reading.Money is { } money
                 ? money.Pages.Select(page => page.ChanceBest)
                 : reading.Result.Pages.Select(page => page.ChanceBest);
         var weights = AdaptiveWeights.Compute([.. chances], test.Settings.Floor, test.Weights);
-        if (weights.Equals(test.Weights))
-            return false;
-        await tests.FollowAsync(test.Id, weights, AdaptiveWeights.Who, $"{AdaptiveWeights.Reason} {weights}");
-        return true;
+        if (!weights.Equals(test.Weights))
+            await tests.FollowAsync(test.Id, weights, AdaptiveWeights.Who, $"{AdaptiveWeights.Reason} {weights}");
     }
 
     private Task RestAsync(SplitTest test, TestReading reading, RuleDecision.Rest rest)

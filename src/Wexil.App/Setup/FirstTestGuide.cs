@@ -50,13 +50,7 @@ public sealed record FirstTestState(
 /// Leads from an empty Wexil to a test that runs. Where the owner is follows from what there is, so that the way can be
 /// left and taken up again at any place, on any screen.
 /// </summary>
-public sealed class FirstTestGuide(
-    FunnelStore funnels,
-    PageStore pages,
-    DraftStore drafts,
-    TestStore tests,
-    Routes routes
-)
+public sealed class FirstTestGuide(FunnelStore funnels, PageStore pages, DraftStore drafts, TestStore tests)
 {
     // What such pages convert as a rule; corrected by what comes.
     private const double OptInRate = 0.25,
@@ -106,7 +100,6 @@ public sealed class FirstTestGuide(
             ? [Later("Checkout", "till"), Later("Thank you", "thank-you-download")]
             : [Later("Thank you", "thank-you")];
         var funnel = await funnels.CreateAsync(name, [tested, .. later], isLive: false);
-        routes.Reload();
         return (funnel, funnels.Steps(funnel.Id)[0]);
     }
 
@@ -129,7 +122,6 @@ public sealed class FirstTestGuide(
         var clone = pages.Find(await pages.CloneAsync(control, words.Length > 60 ? words[..60] : words))!;
         await drafts.EditAsync(clone, drafts.For(clone), changed, "Headline");
         await pages.PublishAsync(clone, changed, "Headline");
-        routes.Reload(state.Funnel!.Id);
         return clone;
     }
 
@@ -150,7 +142,6 @@ public sealed class FirstTestGuide(
         );
         var started = await tests.StartAsync(plan);
         await funnels.GoLiveAsync(state.Funnel!.Id);
-        routes.Reload(state.Funnel.Id);
         return started is not null;
     }
 }

@@ -42,10 +42,10 @@ internal static class BoundedParser
 
     private static Work Begin(string source)
     {
-        var (_, open, endTagWork) = PageSource.Measure(source);
-        if (open > PageSource.MaxDepth)
+        var measure = MarkupMeasure.Of(source);
+        if (measure.Open > PageSource.MaxDepth)
             throw new PageTooComplexException(PageSource.TooDeep);
-        return endTagWork > MostWork ? throw TooComplex() : new();
+        return measure.EndTagWork > MostWork ? throw TooComplex() : new();
     }
 
     private static HtmlParserOptions Options(Work work, bool keepsPlaces) =>

@@ -2,6 +2,7 @@ using System.Diagnostics;
 using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.Logging;
 using Microsoft.Extensions.Logging.Abstractions;
+using Wexil.Core.Common;
 using Wexil.Store.Recording.Projection;
 
 namespace Wexil.Store.Recording;
@@ -65,6 +66,7 @@ public sealed class Journal : IDisposable
     private readonly Queue<Entry> _queue = [];
     private readonly Queue<Action> _studio = [];
     private readonly List<Entry> _group = [];
+    private TouchedRows _touched = new();
     private readonly List<(long Seq, TaskCompletionSource Done)> _followers = [];
     private long _appended,
         _commits,
@@ -107,6 +109,12 @@ public sealed class Journal : IDisposable
 
     /// <summary>Raised on the writer's thread after a write of Studio's that concerns tests is committed.</summary>
     public event Action<StudioChange>? Changed;
+
+    /// <summary>
+    /// Raised after a write of Studio's that concerns what visitors are answered from, before its caller goes on: what
+    /// the caller does next may fail, and visitors are answered by what is stored all the same.
+    /// </summary>
+    public event Action<RouteChange>? RoutesChanged;
 
     /// <summary>How the store is at this moment.</summary>
     public StoreHealth Health
@@ -155,6 +163,12 @@ public sealed class Journal : IDisposable
         return entry.Task;
     }
 
+    /// <summary>
+    /// To be called within a write that changes what visitors of a funnel are answered from, in a table whose rows have
+    /// no numbers.
+    /// </summary>
+    internal void NoteRoutes(FunnelId funnel) => _touched.Add(funnel);
+
     /// <summary>To be called within a write that changes who is rehearsing.</summary>
     internal void ReadRehearsals(SqliteConnection c) => _rehearsals.Read(c);
 
@@ -177,9 +191,17 @@ public sealed class Journal : IDisposable
     /// Runs Studio's write in a transaction of its own. Its exception is the caller's; nothing is changed then.
     /// </summary>
     /// <exception cref="StoreException">The store is not well.</exception>
-    public Task<T> WriteAsync<T>(Func<SqliteConnection, T> write)
+    public async Task<T> WriteAsync<T>(Func<SqliteConnection, T> write)
     {
-        var done = new TaskCompletionSource<T>(TaskCreationOptions.RunContinuationsAsynchronously);
+        var (result, routes) = await EnqueueAsync(write);
+        if (routes is not null)
+            RoutesChanged?.Invoke(routes);
+        return result;
+    }
+
+    private Task<(T Result, RouteChange? Routes)> EnqueueAsync<T>(Func<SqliteConnection, T> write)
+    {
+        var done = new TaskCompletionSource<(T, RouteChange?)>(TaskCreationOptions.RunContinuationsAsynchronously);
         var watch = WriteWatch.Current;
         lock (_lock)
         {
@@ -187,13 +209,13 @@ public sealed class Journal : IDisposable
             {
                 try
                 {
-                    var (result, touched, changed) = Change(write);
+                    var (result, touched, changed, routes) = Change(write);
                     if (touched.IsMapChanged)
                         _projector.ForgetContext();
                     if (changed is not null)
                         Changed?.Invoke(changed);
                     watch?.Note();
-                    done.SetResult(result);
+                    done.SetResult((result, routes));
                 }
                 catch (SqliteException error) when (error.SqliteErrorCode != SQLitePCL.raw.SQLITE_CONSTRAINT)
                 {
@@ -399,17 +421,19 @@ public sealed class Journal : IDisposable
     }
 
     /// <summary>Runs a write in a transaction, and tells what it touched of what others know by heart.</summary>
-    private (T Result, TouchedRows Touched, StudioChange? Changed) Change<T>(Func<SqliteConnection, T> write)
+    private (T Result, TouchedRows Touched, StudioChange? Changed, RouteChange? Routes) Change<T>(
+        Func<SqliteConnection, T> write
+    )
     {
-        var touched = new TouchedRows();
+        var touched = _touched = new();
         SQLitePCL.raw.sqlite3_update_hook(_connection.Handle, (_, _, _, table, row) => touched.Add(table, row), null);
         try
         {
             using var transaction = _connection.BeginTransaction(deferred: false);
             var result = write(_connection);
-            var changed = touched.Find(_connection);
+            var (changed, routes) = (touched.Find(_connection), touched.FindRoutes(_connection));
             transaction.Commit();
-            return (result, touched, changed);
+            return (result, touched, changed, routes);
         }
         finally
         {

@@ -13,6 +13,12 @@ public sealed record StudioChange(IReadOnlySet<TestId> Tests, bool OfAll)
     public static readonly StudioChange Everything = new(new HashSet<TestId>(), OfAll: true);
 }
 
+/// <summary>What a write of Studio's changed of that which visitors are answered from.</summary>
+/// <param name="Funnels">Those concerned.</param>
+/// <param name="OfAll">Every funnel is: a setting was changed, or something is gone and no longer says where it
+/// was.</param>
+public sealed record RouteChange(IReadOnlySet<FunnelId> Funnels, bool OfAll);
+
 /// <summary>Notes which rows a write touches. SQLite tells of tables whose rows are numbered.</summary>
 internal sealed class TouchedRows
 {
@@ -39,7 +45,29 @@ internal sealed class TouchedRows
             """,
     };
 
+    private const string FunnelOfSteps = "JOIN steps s ON s.id = o.step_id";
+
+    // The funnel of each row, with the row. Tables that have no numbers change along with one that has: pages of a
+    // test with its phase, and what a source is tied to with the source.
+    private static readonly Dictionary<string, string> FunnelsOf = new()
+    {
+        ["funnels"] = "SELECT o.id, o.id FROM funnels o WHERE o.id",
+        ["steps"] = "SELECT o.id, o.funnel_id FROM steps o WHERE o.id",
+        ["pages"] = $"SELECT o.id, s.funnel_id FROM pages o {FunnelOfSteps} WHERE o.id",
+        ["tests"] = $"SELECT o.id, s.funnel_id FROM tests o {FunnelOfSteps} WHERE o.id",
+        ["phases"] =
+            $"SELECT p.id, s.funnel_id FROM phases p JOIN tests o ON o.id = p.test_id {FunnelOfSteps} WHERE p.id",
+        ["goals"] =
+            $"SELECT g.id, s.funnel_id FROM goals g JOIN tests o ON o.id = g.test_id {FunnelOfSteps} WHERE g.id",
+        ["sources"] = "SELECT o.id, o.funnel_id FROM sources o WHERE o.id",
+        ["source_networks"] =
+            "SELECT o.source_id, s.funnel_id FROM source_networks o JOIN sources s ON s.id = o.source_id "
+            + "WHERE o.source_id",
+    };
+
     private readonly Dictionary<string, HashSet<long>> _rows = [];
+    private readonly HashSet<FunnelId> _funnels = [];
+    private bool _routesOfAll;
 
     /// <summary>A table was touched that the projector knows by heart.</summary>
     public bool IsMapChanged { get; private set; }
@@ -50,7 +78,8 @@ internal sealed class TouchedRows
     {
         IsMapChanged |= ProjectionContext.IsFrom(table);
         OfAll |= table is "settings" or "rates";
-        if (!TestsOf.ContainsKey(table))
+        _routesOfAll |= table == "settings";
+        if (!TestsOf.ContainsKey(table) && !FunnelsOf.ContainsKey(table))
             return;
         if (!_rows.TryGetValue(table, out var rows))
             _rows[table] = rows = [];
@@ -62,15 +91,38 @@ internal sealed class TouchedRows
     {
         if (OfAll)
             return StudioChange.Everything;
-        if (_rows.Count == 0)
+        var ofTests = _rows.Where(touched => TestsOf.ContainsKey(touched.Key)).ToArray();
+        if (ofTests.Length == 0)
             return null;
         return new(
-            _rows
+            ofTests
                 .SelectMany(touched =>
                     c.Rows(TestsOf[touched.Key], row => new TestId(row.GetInt64(0)), EvidenceStore.Json(touched.Value))
                 )
                 .ToHashSet(),
             OfAll: false
         );
+    }
+
+    /// <summary>A funnel is concerned although no row with a number says so.</summary>
+    public void Add(FunnelId funnel) => _funnels.Add(funnel);
+
+    /// <summary>To be called before the write is committed; null where visitors are answered as before.</summary>
+    public RouteChange? FindRoutes(SqliteConnection c)
+    {
+        foreach (var (table, rows) in _rows)
+        {
+            if (!FunnelsOf.TryGetValue(table, out var sql))
+                continue;
+            var found = c.Rows(
+                $"{sql} IN (SELECT value FROM json_each($1))",
+                row => new FunnelId(row.GetInt64(1)),
+                EvidenceStore.Json(rows)
+            );
+            _funnels.UnionWith(found);
+            // A row that is gone does not say of which funnel it was.
+            _routesOfAll |= found.Count < rows.Count;
+        }
+        return _routesOfAll || _funnels.Count > 0 ? new(_funnels, _routesOfAll) : null;
     }
 }

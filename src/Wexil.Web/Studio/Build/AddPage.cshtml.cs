@@ -24,8 +24,7 @@ public sealed class AddPageModel(
     Imports imports,
     WaitingArchives archives,
     TypedAddress addresses,
-    SettingStore settings,
-    Routes routes
+    SettingStore settings
 ) : StepPageModel(screens)
 {
     private const int MegabytesAtOnce = 80;
@@ -111,7 +110,6 @@ public sealed class AddPageModel(
         var page = pages.Find(
             await pages.AddAsync(Screen.Step.Id, starter.Name, starter.BundleFor(offer), "Starter page", isLive: false)
         )!;
-        routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(page.Name)} is added. Replace the text and pictures with your own.";
         return Redirect(Screen.Address($"build/{page.Slug}"));
     }
@@ -126,7 +124,6 @@ public sealed class AddPageModel(
         if (name is null)
             return Page();
         var page = pages.Find(await pages.AddAsync(Screen.Step.Id, name, address, isLive: false))!;
-        routes.Reload(Screen.Funnel.Id);
         Done =
             $"{Format.Quoted(page.Name)} is added. To count visits there, paste the tracking script shown "
             + $"below into the page.{addresses.TwinOf(page.Id, address)}";
@@ -138,7 +135,6 @@ public sealed class AddPageModel(
         if (NameOr(HostedHtml.Title(bundle.Source(bundle.Entry)) ?? Screen.Step.Name) is not { } name)
             return Page();
         await pages.AddAsync(Screen.Step.Id, name, bundle, isLive: false);
-        routes.Reload(Screen.Funnel.Id);
         Done =
             bundle.Files.Count == 1
                 ? $"{Format.Quoted(name)} is added."

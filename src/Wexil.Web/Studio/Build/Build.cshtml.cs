@@ -106,7 +106,6 @@ public sealed partial class BuildModel(
         if (Screen.Host is null)
             return NotFound();
         await context.Pages.AddVersionAsync(Screen.Step.Id, "Hidden", "");
-        context.Routes.Reload(Screen.Funnel.Id);
         Done = "In this variation the section is hidden.";
         return Redirect(Screen.Address("build"));
     }
@@ -125,7 +124,6 @@ public sealed partial class BuildModel(
         if (InOtherOrder is not { } source)
             return NotFound();
         await context.Pages.AddVersionAsync(Screen.Step.Id, "Other order", source);
-        context.Routes.Reload(Screen.Funnel.Id);
         Done = "This variation shows the same elements in reverse order. Open it to reorder them.";
         return Redirect(Screen.Address("build"));
     }
@@ -137,7 +135,6 @@ public sealed partial class BuildModel(
             return NotFound();
         AuditTrail.Detail(HttpContext, parent.Name);
         var clone = context.Pages.Find(await context.Pages.CloneAsync(parent, CloneName(parent)))!;
-        context.Routes.Reload(Screen.Funnel.Id);
         Done =
             $"This is a clone of {Format.Quoted(parent.Name)}. Change one thing and publish it. Visitors see it "
             + "once you start a test with it.";
@@ -154,7 +151,6 @@ public sealed partial class BuildModel(
         Done = await context.Pages.ShowAsync(shown)
             ? $"Everyone who opens the step’s link sees {Format.Quoted(shown.Name)} from now on."
             : "A test is running on this step. Keep a page first.";
-        context.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));
     }
 
@@ -198,7 +194,6 @@ public sealed partial class BuildModel(
                     : $"{Format.Quoted(page.Name)} was in a test here, so it stays in this step’s archive with "
                         + $"its results; a clone was added to {Format.Quoted(target.Name)}.";
         }
-        context.Routes.Reload(Screen.Funnel.Id);
         return Redirect(Screen.Address("build"));
     }
 
@@ -209,7 +204,6 @@ public sealed partial class BuildModel(
             return NotFound();
         AuditTrail.Detail(HttpContext, page.Name);
         await shelf.RestoreAsync(page.Id);
-        context.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(page.Name)} is restored.";
         return Redirect(Screen.Address("build"));
     }
@@ -225,7 +219,6 @@ public sealed partial class BuildModel(
         AuditTrail.Detail(HttpContext, page.Name);
         if (await shelf.DeleteAsync(page) is { } problem)
             return Refuse(id, Words(problem));
-        context.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(page.Name)} is deleted. No visitor ever saw it.";
         return Redirect(Screen.Address("build"));
     }

@@ -36,7 +36,6 @@ public sealed class ClonePlaceModel(StepScreens screens, PageContext context) : 
             return Page();
         }
         var clone = Context.Pages.Find(await Context.Pages.CloneAsync(Shown, Shown.Name, place.Step.Id))!;
-        Context.Routes.Reload();
         Done =
             $"A clone of {Format.Quoted(Shown.Name)} is on {place.Step.Name}. Its form and buttons are "
             + "connected to the new page.";

@@ -221,7 +221,6 @@ public sealed class EditPageModel(
         // Nor does what was marked by the same click before.
         if (SectionedPage.Parse(Context.Drafts.For(Shown).Source).First(made.Slug) is null)
             await Context.Funnels.ArchiveStepAsync(made.Id, forward: null);
-        Context.Routes.Reload(Screen.Funnel.Id);
         return Answer(answer);
     }
 
@@ -248,7 +247,6 @@ public sealed class EditPageModel(
             ModelState.AddModelError(nameof(SectionName), "A step or section with that name was just added.");
             return Page();
         }
-        Context.Routes.Reload(Screen.Funnel.Id);
         Done = "Paste the code below into your page, then create another variation.";
         return Redirect(Screen.Address(made, "build"));
     }
@@ -290,7 +288,6 @@ public sealed class EditPageModel(
         else
         {
             await Context.Pages.ChangeOutsideAsync(Shown.Id, Name.Trim(), moved);
-            Context.Routes.Reload(Screen.Funnel.Id);
         }
         if (Shown.IsHosted && AsBefore(Source!, Draft.Source) is var source && source != Draft.Source)
             await Context.Drafts.EditAsync(Shown, Draft, source, "Source");
@@ -331,7 +328,6 @@ public sealed class EditPageModel(
         if (Shown.HasDraft)
             await Context.Pages.PublishAsync(Shown, Context.Drafts.For(Shown).Source, "", looksTheSame);
         await GoLiveAsync();
-        Context.Routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Quoted(Shown.Name)} is published. Visitors see it from now on.";
         return Redirect(Screen.Address("build"));
     }

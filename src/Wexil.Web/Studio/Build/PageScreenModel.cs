@@ -23,7 +23,6 @@ public sealed class PageContext(
     DraftStore drafts,
     PreviewTickets tickets,
     VisitorsAddress visitors,
-    Routes routes,
     FunnelStore funnels,
     SectionWriter sections
 ) : IDisposable
@@ -33,8 +32,6 @@ public sealed class PageContext(
     public PageStore Pages => pages;
 
     public DraftStore Drafts => drafts;
-
-    public Routes Routes => routes;
 
     public FunnelStore Funnels => funnels;
 

@@ -21,8 +21,7 @@ public sealed class PlaceArchiveModel(
     StepScreens screens,
     WaitingArchives archives,
     PageStore pages,
-    FunnelStore funnels,
-    Routes routes
+    FunnelStore funnels
 ) : StepPageModel(screens)
 {
     public const string NewStep = "new";
@@ -90,7 +89,6 @@ public sealed class PlaceArchiveModel(
             .. chosen.Select(page => (steps[page.Path].Id, page.Title, Relinked(bundle, page.Path, steps))),
         ]);
         archives.Forget(id, Screen.Step.Id);
-        routes.Reload(Screen.Funnel.Id);
         Done =
             chosen.Length == 1
                 ? $"{Format.Quoted(chosen[0].Title)} is added."

@@ -44,7 +44,6 @@ public sealed class PublishModel(StepScreens screens, PageContext context) : Pag
             looksTheSame
         );
         var goesLive = await GoLiveAsync();
-        Context.Routes.Reload(Screen.Funnel.Id);
         Done =
             IsTested && !looksTheSame
                 ? $"{Format.Quoted(Shown.Name)} is published. The test continues in a new phase. Earlier counts "

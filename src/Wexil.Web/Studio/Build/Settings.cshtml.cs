@@ -72,7 +72,6 @@ public sealed class SettingsModel(StepScreens screens, PageContext context) : Pa
         );
         if (edited.Source! != draft.Source)
             await Context.Drafts.EditAsync(Shown, draft, edited.Source!, edited.Label);
-        Context.Routes.Reload(Screen.Funnel.Id);
         Done = "Settings saved to the draft. They go live when you publish.";
         return Redirect(Own());
     }

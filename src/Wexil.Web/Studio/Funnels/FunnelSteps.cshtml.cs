@@ -22,8 +22,7 @@ public sealed class FunnelStepsModel(
     TestStore tests,
     TallyStore tallies,
     TypedAddress addresses,
-    SectionWriter sections,
-    Routes routes
+    SectionWriter sections
 ) : FunnelPageModel(funnels)
 {
     private const int MaxNameLength = 80;
@@ -50,7 +49,6 @@ public sealed class FunnelStepsModel(
     public async Task<IActionResult> OnPostLiveAsync()
     {
         await Funnels.GoLiveAsync(Funnel.Id);
-        routes.Reload(Funnel.Id);
         Done = "The funnel is live. Its links show the pages from now on.";
         return RedirectToPage();
     }
@@ -60,7 +58,6 @@ public sealed class FunnelStepsModel(
     public async Task<IActionResult> OnPostOrderAsync(long[] order)
     {
         await Funnels.OrderAsync(Funnel.Id, [.. order.Select(id => new StepId(id))]);
-        routes.Reload(Funnel.Id);
         return new NoContentResult();
     }
 
@@ -77,7 +74,6 @@ public sealed class FunnelStepsModel(
             return RedirectToPage();
         (order[at], order[to]) = (order[to], order[at]);
         await Funnels.OrderAsync(Funnel.Id, order);
-        routes.Reload(Funnel.Id);
         Done = "Steps reordered. Each step keeps its permanent link.";
         return RedirectToPage();
     }
@@ -97,7 +93,6 @@ public sealed class FunnelStepsModel(
         }
         AuditTrail.Detail(HttpContext, name.Trim());
         await Funnels.ChangeStepAsync(step.Id, name.Trim(), kind, Target(yes, step), Target(no, step));
-        routes.Reload(Funnel.Id);
         Done = $"{Format.Quoted(name.Trim())} saved. Its link is still /go/{step.Slug}.";
         return RedirectToPage();
     }
@@ -109,7 +104,6 @@ public sealed class FunnelStepsModel(
             return NotFound();
         AuditTrail.Detail(HttpContext, step.Name);
         var clone = await Funnels.CloneStepAsync(step, $"{step.Name}, copy");
-        routes.Reload(Funnel.Id);
         Done =
             $"{Format.Quoted(clone.Name)} added after it with its own link: /go/{clone.Slug}. Its pages are "
             + "clones of the originals.";
@@ -141,7 +135,6 @@ public sealed class FunnelStepsModel(
         }
         AuditTrail.Detail(HttpContext, step.Name);
         await Funnels.ArchiveStepAsync(step.Id, address?.AbsoluteUri);
-        routes.Reload(Funnel.Id);
         Done = address is null
             ? $"{Format.Quoted(step.Name)} is archived. Its link still shows its page."
             : $"{Format.Quoted(step.Name)} is archived. Its link now leads to {address}.";
@@ -155,7 +148,6 @@ public sealed class FunnelStepsModel(
             return NotFound();
         AuditTrail.Detail(HttpContext, step.Name);
         await Funnels.RestoreStepAsync(step.Id);
-        routes.Reload(Funnel.Id);
         Done = $"{Format.Quoted(step.Name)} is restored.";
         return RedirectToPage();
     }
@@ -185,7 +177,6 @@ public sealed class FunnelStepsModel(
         var clone = await Funnels.CloneAsync(Funnel, $"{Funnel.Name}, copy", (html, slugs) =>
             PageLinks.Rename(plain(html), slugs)
         );
-        routes.Reload(Funnel.Id);
         Done =
             $"This is a clone of {Format.Quoted(Funnel.Name)} with new links. Its pages are clones of the originals.";
         return Redirect($"/f/{clone.Slug}/steps");
@@ -195,7 +186,6 @@ public sealed class FunnelStepsModel(
     public async Task<IActionResult> OnPostArchiveFunnelAsync(bool archived)
     {
         await Funnels.ArchiveAsync(Funnel.Id, archived);
-        routes.Reload(Funnel.Id);
         Done = archived ? "Funnel archived. Its links still work and its tests still count." : "Funnel restored.";
         return RedirectToPage();
     }

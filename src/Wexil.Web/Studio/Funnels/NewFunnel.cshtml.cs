@@ -16,7 +16,7 @@ namespace Wexil.Web.Studio.Funnels;
 /// Makes a funnel: from a starter whose pages work at once, from a .zip that a funnel went out as, or empty.
 /// </summary>
 [UploadLimit(80)]
-public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings, Routes routes) : PageModel
+public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings) : PageModel
 {
     public const string Empty = "empty";
 
@@ -65,7 +65,6 @@ public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings, R
             ],
             isLive: false
         );
-        routes.Reload();
         return Redirect($"/f/{made.Slug}");
     }
 
@@ -84,7 +83,6 @@ public sealed class NewFunnelModel(FunnelStore funnels, SettingStore settings, R
             return Refuse(problem!);
         var name = string.IsNullOrWhiteSpace(Name) ? plan.Name : Name.Trim();
         var made = await funnels.CreateAsync(name, plan.WithFreeLinks(funnels.SlugTaken).Steps, isLive: false);
-        routes.Reload();
         return Redirect($"/f/{made.Slug}");
     }
 

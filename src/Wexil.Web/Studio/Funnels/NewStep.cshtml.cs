@@ -11,8 +11,7 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Funnels;
 
 /// <summary>Adds a step with its permanent link at a funnel's end.</summary>
-public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAddress visitors)
-    : FunnelPageModel(funnels)
+public sealed class NewStepModel(FunnelStore funnels, VisitorsAddress visitors) : FunnelPageModel(funnels)
 {
     public string LinkStart => visitors.Link("");
 
@@ -45,7 +44,6 @@ public sealed class NewStepModel(FunnelStore funnels, Routes routes, VisitorsAdd
             ModelState.AddModelError(nameof(LinkName), Problem(LinkName)!);
             return Page();
         }
-        routes.Reload(Funnel.Id);
         return Redirect($"/f/{Funnel.Slug}/{step.Slug}/build");
     }
 

@@ -10,13 +10,8 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Goals;
 
 /// <summary>What counts in a test, besides the goal that its verdict goes by.</summary>
-public sealed class GoalsModel(
-    StepScreens screens,
-    GoalStore goals,
-    SettingStore settings,
-    VisitorsAddress visitors,
-    Routes routes
-) : StepPageModel(screens)
+public sealed class GoalsModel(StepScreens screens, GoalStore goals, SettingStore settings, VisitorsAddress visitors)
+    : StepPageModel(screens)
 {
     public override string Stage => "count";
 
@@ -46,7 +41,6 @@ public sealed class GoalsModel(
         AuditTrail.Detail(HttpContext, goal.Name);
         if (await goals.AddAsync(open.Test.Id, goal))
         {
-            routes.Reload(Screen.Funnel.Id);
             Done =
                 $"“{goal.Name}” counts from now on."
                 + (
@@ -83,7 +77,6 @@ public sealed class GoalsModel(
         if (Screen.Open is { } open)
         {
             await goals.DropAsync(open.Test.Id, new(goal));
-            routes.Reload(Screen.Funnel.Id);
             Done = "Goal removed. What it counted stays in the event log.";
         }
         return Redirect(Screen.Address("goals"));

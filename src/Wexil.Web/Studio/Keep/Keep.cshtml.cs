@@ -160,7 +160,6 @@ public sealed class KeepModel(
             return Page();
         }
         await keeper.KeepAsync(running, page.Id, VerdictStore.ByHand, check);
-        routes.Reload(Screen.Funnel.Id);
         await mail.TellAsync(
             $"kept {running.Test.Id.Value}",
             $"Kept: {page.Name}",
@@ -191,7 +190,6 @@ public sealed class KeepModel(
         if (Screen.Checking is { } check)
             await keeper.KeepAsync(check, check.Result.Control.Page.Id, VerdictStore.ByHand);
         var taken = await verdicts.TakeBackAsync(test.Id);
-        routes.Reload(Screen.Funnel.Id);
         Done = taken
             ? "Undone: the test continues in a new phase. Visitors who came in between are not part of it."
             : "There is nothing to undo.";
@@ -216,7 +214,6 @@ public sealed class KeepModel(
             return Redirect(Screen.Address("keep"));
         }
         var written = await sections.WriteInAsync(Screen.Funnel.Id, [Screen.Step.Id]);
-        routes.Reload(Screen.Funnel.Id);
         Done =
             written.Count > 0
                 ? $"{Format.Quoted(Screen.KeptPage!.Name)} is written into {Names(written)}. The variations stay here."
@@ -262,7 +259,6 @@ public sealed class KeepModel(
             .Select(round => $"{kept.Name}, round {round}")
             .First(free => !names.Contains(free));
         var clone = pages.Find(await pages.CloneAsync(kept, name))!;
-        routes.Reload(Screen.Funnel.Id);
         Done =
             $"{Format.Quoted(kept.Name)} is the control and this is its clone. Change one thing, publish, then "
             + "start the test on Send.";

@@ -175,7 +175,6 @@ public sealed class SectionsModel(
         var compared = Compared(begins);
         foreach (var (section, versions) in begins)
             await tests.StartAsync(PlanOf(section, versions, compared));
-        routes.Reload(Screen.Funnel.Id);
         Done = $"{Format.Count(begins.Length, "section is", "sections are")} being tested.";
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
@@ -226,7 +225,6 @@ public sealed class SectionsModel(
         var words = BestWords;
         await keeper.KeepAsync([.. best.Select(kept => (kept.section, kept.Item2.Id))], VerdictStore.ByHand);
         var written = await writer.WriteInAsync(Screen.Funnel.Id, [.. best.Select(kept => kept.section.Step.Id)]);
-        routes.Reload(Screen.Funnel.Id);
         await mail.TellAsync(
             $"kept {string.Join(' ', best.Select(kept => kept.section.Test.Id.Value))}",
             $"Kept on {Screen.Place.Name}: {words}",
@@ -280,7 +278,6 @@ public sealed class SectionsModel(
         {
             await writer.WriteInAsync(Screen.Funnel.Id, [part.Id]);
             await funnels.ArchiveStepAsync(part.Id, forward: null);
-            routes.Reload(Screen.Funnel.Id);
             Done = $"{Format.Quoted(part.Name)} is archived. Visitors see the same as before.";
         }
         return Redirect(Screen.Address(Screen.Place, "sections"));
@@ -295,7 +292,6 @@ public sealed class SectionsModel(
             return NotFound();
         await funnels.RestoreStepAsync(part.Id);
         var changed = await writer.PutBackAsync(part);
-        routes.Reload(Screen.Funnel.Id);
         Done =
             $"{Format.Quoted(part.Name)} is restored."
             + (changed.Count > 0 ? $" {Format.Quoted(changed[0].Name)} has changed since and stays without it." : "");
@@ -319,7 +315,6 @@ public sealed class SectionsModel(
         if (!ModelState.IsValid)
             return Page();
         await excluded.ExcludeAsync(Screen.Place.Id, new(One), new(Other));
-        routes.Reload(Screen.Funnel.Id);
         Done = "New visitors never see the two together. Running tests continue in a new phase.";
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }
@@ -330,7 +325,6 @@ public sealed class SectionsModel(
     {
         ModelState.Clear();
         await excluded.AdmitAsync(Screen.Place.Id, new(One), new(Other));
-        routes.Reload(Screen.Funnel.Id);
         Done = "The two can be shown together again. Running tests continue in a new phase.";
         return Redirect(Screen.Address(Screen.Place, "sections"));
     }

@@ -28,7 +28,6 @@ public sealed class SendModel(
     WatchStore watch,
     SettingStore settings,
     VisitorsAddress visitors,
-    Routes routes,
     VerdictRecorder keeper,
     TryTickets tries,
     LastSeen seen,
@@ -160,7 +159,6 @@ public sealed class SendModel(
         AuditTrail.Detail(HttpContext, $"{plan.Name}, {weights}");
         if (GoesLive)
             await funnels.GoLiveAsync(Screen.Funnel.Id);
-        routes.Reload(Screen.Funnel.Id);
         Done =
             from > Clock.Now
                 ? $"The test starts {Clock.Moment(from.Value)}. Until then /go/{Screen.Place.Slug} shows "
@@ -255,7 +253,6 @@ public sealed class SendModel(
         else
         {
             await tests.ChangeAsync(test, weights!, added, chosenSettings, moves ? from : null, what);
-            routes.Reload(Screen.Funnel.Id);
             AuditTrail.Detail(HttpContext, string.Join(", ", what.Select(change => change.What).Prepend($"{weights}")));
             var isSplitNew = added.Length > 0 || !weights!.Equals(test.Weights);
             var beginsPhase = isSplitNew || what.Any(change => change.BeginsPhase);
@@ -317,7 +314,6 @@ public sealed class SendModel(
         if (carries is null)
             return Refused(nameof(CarryNames), problem!);
         await funnels.SetLinkAsync(Screen.Step.Id, carries, Redirects);
-        routes.Reload(Screen.Funnel.Id);
         Done = $"{Carried(carries)}; hosted pages open at {(Redirects ? "their own address" : "the link")}.";
         return Redirect(Screen.Address("send"));
     }
@@ -332,7 +328,6 @@ public sealed class SendModel(
                 $"Enter {Step.MinStartWait} to {Format.Count(Step.MaxStartWait)} milliseconds."
             );
         await funnels.SetStartAsync(Screen.Step.Id, StartsOnPage, StartWait);
-        routes.Reload(Screen.Funnel.Id);
         Done =
             !StartsOnPage ? "The test now starts at the link only. Remove the start code from your page."
             : StartWait == Screen.Step.StartWait || !Screen.Step.StartsOnPage
@@ -401,7 +396,6 @@ public sealed class SendModel(
             Done = AlreadyDecided;
         else if (await tests.PauseAsync(open.Test.Id, paused))
         {
-            routes.Reload(Screen.Funnel.Id);
             Done = done;
         }
         return Redirect(Screen.Address("send"));

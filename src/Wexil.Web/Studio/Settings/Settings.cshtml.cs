@@ -14,8 +14,7 @@ public sealed class OwnerSettingsModel(
     SettingStore settings,
     SecretStore secrets,
     OwnDeviceTickets tickets,
-    VisitorsAddress visitors,
-    Routes routes
+    VisitorsAddress visitors
 ) : PageModel
 {
     [BindProperty]
@@ -97,7 +96,6 @@ public sealed class OwnerSettingsModel(
         if (Mapping.Read(ModelState, nameof(Mapping)) is { } mapping)
         {
             await settings.SetHookMappingAsync(mapping);
-            routes.Reload();
             Done = "Saved. Applies from the next message.";
             return Redirect("/settings");
         }
@@ -152,7 +150,6 @@ public sealed class OwnerSettingsModel(
         await settings.SetAffiliateParameterAsync(AffiliateParameter!);
         await settings.SetHeedsPrivacyControlAsync(HeedPrivacy);
         await settings.SetNeedsConsentAsync(NeedsConsent);
-        routes.Reload();
         await settings.SetFetchesPrivateAddressesAsync(FetchPrivate);
         Done = "Settings saved.";
         return Redirect("/settings");

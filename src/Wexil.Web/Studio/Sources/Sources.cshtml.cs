@@ -21,8 +21,7 @@ public sealed class SourcesModel(
     SourceStore sources,
     OutboxStore outgoing,
     SettingStore settings,
-    VisitorsAddress visitors,
-    Routes routes
+    VisitorsAddress visitors
 ) : FunnelPageModel(funnels)
 {
     public IReadOnlyList<Step> Steps { get; private set; } = [];
@@ -142,7 +141,6 @@ public sealed class SourcesModel(
         if (!ModelState.IsValid)
             return Page();
         await sources.SetNetworkAsync(sources.ForFunnel(Funnel.Id).Single(source => source.Tag == tag).Id, network);
-        routes.Reload(Funnel.Id);
         Done = $"{Name!.Trim()} saved. Its links have s={tag}.";
         return Redirect(Address);
     }

@@ -41,7 +41,6 @@ public sealed class FirstTestModel(
     PageStore pages,
     FunnelStore funnels,
     SettingStore settings,
-    Routes routes,
     VisitorsAddress visitors
 ) : PageModel
 {
@@ -124,7 +123,6 @@ public sealed class FirstTestModel(
         if (address is not null)
             return Fetch(State.Funnel!, State.Step, address);
         await pages.AddAsync(State.Step.Id, page!.Name, page.Bundle!, isLive: false);
-        routes.Reload(State.Funnel!.Id);
         return Redirect("/first-test");
     }
 

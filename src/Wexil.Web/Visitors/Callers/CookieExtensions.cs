@@ -18,11 +18,12 @@ public static class CookieExtensions
     /// given one.</remarks>
     public static void Give(this HttpResponse response, string name, string value, TimeSpan life)
     {
+        var age = (long)life.TotalSeconds;
         var secure = response.HttpContext.Request.IsHttps ? "secure; " : "";
         var cookie = string.Create(
             CultureInfo.InvariantCulture,
             stackalloc char[256],
-            $"{name}={Uri.EscapeDataString(value)}; max-age={(long)life.TotalSeconds}; path=/; {secure}samesite=lax; httponly"
+            $"{name}={Uri.EscapeDataString(value)}; max-age={age}; path=/; {secure}samesite=lax; httponly"
         );
         response.Headers.SetCookie = StringValues.Concat(response.Headers.SetCookie, cookie);
     }
