@@ -38,7 +38,12 @@ public static class DemoData
             return;
         try
         {
-            Directory.CreateDirectory(folder);
+            // As any data folder: of nobody else's business.
+            if (!Directory.Exists(folder))
+                Directory.CreateDirectory(
+                    folder,
+                    UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute
+                );
             File.WriteAllText(
                 Path.Combine(folder, MarkName),
                 "This folder holds made-up data. `wexil demo --fresh` may empty it.\n"

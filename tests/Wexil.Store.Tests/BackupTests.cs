@@ -51,6 +51,7 @@ public sealed class BackupTests
             var (content, aside) = Restore.Run(file, folder, Now, passphrase);
             Assert.Equal(Now, content.Made);
             Assert.Null(aside);
+            Assert.True(File.Exists(folder.ReserveFile));
         }
         Assert.Equal("<key/>", await File.ReadAllTextAsync(Path.Combine(path, "keys", "key-1.xml")));
         using var again = new World(path);

@@ -99,6 +99,45 @@ public sealed class DatabaseTests
             Assert.Contains("malformed", Assert.Throws<StoreException>(() => Database.Open(folder)).Message);
     }
 
+    [Theory]
+    [InlineData(1, 200_000)]
+    [InlineData(2, 200_000)]
+    [InlineData(3, 5_000)]
+    [InlineData(4, 1_000)]
+    public void A_log_of_random_bytes_is_told_of_and_the_data_opens(int seed, int length)
+    {
+        var path = TemporaryFolder.Create("random");
+        using (new World(path))
+        {
+            // Makes the file.
+        }
+        Sql(path, "PRAGMA wal_checkpoint(TRUNCATE)");
+        var bytes = new byte[length];
+        new Random(seed).NextBytes(bytes);
+        File.WriteAllBytes(Path.Combine(path, "wexil.db-wal"), bytes);
+        using var folder = DataFolder.Open(path);
+        using var database = Database.Open(folder);
+        Assert.Equal(1, database.LostCommits);
+    }
+
+    [Theory]
+    [InlineData(0)]
+    [InlineData(31)]
+    [InlineData(568)]
+    public void What_is_too_short_for_a_page_of_a_log_is_no_damage(int length)
+    {
+        var path = TemporaryFolder.Create("short");
+        using (new World(path))
+        {
+            // Makes the file.
+        }
+        Sql(path, "PRAGMA wal_checkpoint(TRUNCATE)");
+        File.WriteAllBytes(Path.Combine(path, "wexil.db-wal"), new byte[length]);
+        using var folder = DataFolder.Open(path);
+        using var database = Database.Open(folder);
+        Assert.Equal(0, database.LostCommits);
+    }
+
     [Fact]
     public void A_file_of_a_newer_program_is_refused_and_not_touched()
     {

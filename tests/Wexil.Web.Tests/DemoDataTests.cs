@@ -37,6 +37,17 @@ public sealed class DemoDataTests
     }
 
     [Fact]
+    public void Its_folder_is_closed_to_others()
+    {
+        var folder = Path.Combine(_folder, "new");
+        DemoData.Mark(folder);
+        Assert.Equal(
+            UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute,
+            File.GetUnixFileMode(folder)
+        );
+    }
+
+    [Fact]
     public void Somebodys_real_data_is_never_touched()
     {
         Make("wexil.db");

@@ -157,6 +157,22 @@ public sealed class HostileServersTests
     }
 
     [Fact]
+    public async Task A_mail_server_whose_greeting_has_no_end_is_left()
+    {
+        var greeting = Encoding.ASCII.GetBytes("220-" + new string('x', 64 << 20));
+        await using var smtp = new RawServer(_ => greeting, speaksFirst: true);
+        var address = new UriBuilder("smtp://127.0.0.1") { Port = smtp.Address.Port }.Uri;
+        var sender = new MailSender(new(address, "wexil@larkrow.example", ""));
+        var before = GC.GetTotalAllocatedBytes();
+        var error = await Assert.ThrowsAsync<MailException>(() =>
+            sender.SendAsync(new("ann@larkrow.example", "Hello", "Words"), DateTimeOffset.UnixEpoch, default)
+        );
+        Assert.Contains("sent more than 1024 KB", error.Message, StringComparison.Ordinal);
+        // A greeting that was read to its end took fifteen times its length.
+        Assert.InRange(GC.GetTotalAllocatedBytes() - before, 0, 32 << 20);
+    }
+
+    [Fact]
     public async Task Work_that_fails_is_told_of_goes_on_with_its_other_items_and_is_tried_again()
     {
         var time = new FakeTimeProvider();

@@ -244,11 +244,34 @@ public sealed partial class TeamTests : IAsyncLifetime
         var (secret, offer) = (Secret().Match(page).Groups[1].Value, Offer().Match(page).Groups[1].Value);
         var another = Offer().Match(await mira.GetStringAsync(TwoStep)).Groups[1].Value;
         var code = CodeNow(secret.Replace(" ", "", StringComparison.Ordinal));
-        using (await WexilFixture.PostAsync(mira, TwoStep, "On", ("Offer", offer), ("Code", code))) { }
-        using var second = await WexilFixture.PostAsync(mira, TwoStep, "On", ("Offer", offer), ("Code", code));
+        using (
+            await WexilFixture.PostAsync(
+                mira,
+                TwoStep,
+                "On",
+                ("Offer", offer),
+                ("Code", code),
+                ("Current", MembersPassword)
+            )
+        ) { }
+        using var second = await WexilFixture.PostAsync(
+            mira,
+            TwoStep,
+            "On",
+            ("Offer", offer),
+            ("Code", code),
+            ("Current", MembersPassword)
+        );
         var codes = Codes().Match(WebUtility.HtmlDecode(await second.Content.ReadAsStringAsync())).Groups[1].Value;
         Assert.True(await EntersAsync(Browser(), codes.Split('\n')[0]));
-        using var other = await WexilFixture.PostAsync(mira, TwoStep, "On", ("Offer", another), ("Code", code));
+        using var other = await WexilFixture.PostAsync(
+            mira,
+            TwoStep,
+            "On",
+            ("Offer", another),
+            ("Code", code),
+            ("Current", MembersPassword)
+        );
         Assert.Equal(HttpStatusCode.Redirect, other.StatusCode);
     }
 
@@ -405,12 +428,18 @@ public sealed partial class TeamTests : IAsyncLifetime
         var page = await member.GetStringAsync(TwoStep);
         var secret = Secret().Match(page).Groups[1].Value.Replace(" ", "", StringComparison.Ordinal);
         var offer = Offer().Match(page).Groups[1].Value;
-        using (var wrong = await WexilFixture.PostAsync(member, TwoStep, "On", ("Offer", offer), ("Code", "000000")))
+        (string, string) password = ("Current", MembersPassword);
+        using (var guessed = await PostOnAsync(CodeNow(secret), ("Current", "a guess")))
+            Assert.Contains("not your current password", await guessed.Content.ReadAsStringAsync());
+        using (var wrong = await PostOnAsync("000000", password))
             // The same key is offered again.
             Assert.Contains(secret[..4], Secret().Match(await wrong.Content.ReadAsStringAsync()).Groups[1].Value);
-        using var on = await WexilFixture.PostAsync(member, TwoStep, "On", ("Offer", offer), ("Code", CodeNow(secret)));
+        using var on = await PostOnAsync(CodeNow(secret), password);
         var codes = Codes().Match(WebUtility.HtmlDecode(await on.Content.ReadAsStringAsync())).Groups[1].Value;
         return (secret, codes.Split('\n', StringSplitOptions.TrimEntries));
+
+        Task<HttpResponseMessage> PostOnAsync(string code, (string, string) current) =>
+            WexilFixture.PostAsync(member, TwoStep, "On", ("Offer", offer), ("Code", code), current);
     }
 
     private string CodeNow(string secret) =>

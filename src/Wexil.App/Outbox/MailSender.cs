@@ -1,3 +1,4 @@
+using System.Net.Sockets;
 using MailKit.Net.Smtp;
 using MailKit.Security;
 using MimeKit;
@@ -19,7 +20,9 @@ public sealed class MailException(string message, Exception inner) : Exception(m
 /// </summary>
 public sealed class MailSender(MailOptions options)
 {
-    private const int MaxCount = 200;
+    // All that a server says while one mail is handed over is a few lines.
+    private const int MaxCount = 200,
+        MostFromServer = 1 << 20;
 
     /// <summary>No mail server is named: mail lies in the data folder.</summary>
     public bool IsSimulated => options.Smtp is null;
@@ -69,7 +72,10 @@ public sealed class MailSender(MailOptions options)
     private async Task SendAsync(Uri server, MimeMessage message, CancellationToken stop)
     {
         using var client = new SmtpClient { Timeout = (int)options.Patience.TotalMilliseconds };
-        await client.ConnectAsync(server.Host, server.Port, Security(server), stop);
+        using var socket = new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
+        await socket.ConnectAsync(server.Host, server.Port, stop);
+        await using var connection = new ReadLimitedStream(new NetworkStream(socket), MostFromServer);
+        await client.ConnectAsync(connection, server.Host, server.Port, Security(server), stop);
         if (server.UserInfo.Split(':', 2) is [var user, var password])
             await client.AuthenticateAsync(Uri.UnescapeDataString(user), Uri.UnescapeDataString(password), stop);
         await client.SendAsync(message, stop);

@@ -33,6 +33,8 @@ public static class Restore
             var aside = MoveAside(folder, now);
             foreach (var part in Directory.GetFileSystemEntries(working))
                 Directory.Move(part, Path.Combine(folder.Path, Path.GetFileName(part)));
+            // The folder is in use from now on, whether it is ever started or not.
+            folder.TakeReserve();
             return (content, aside);
         }
         catch (IOException error)

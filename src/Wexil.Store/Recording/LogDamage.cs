@@ -1,4 +1,5 @@
 using System.Buffers.Binary;
+using System.Numerics;
 
 namespace Wexil.Store.Recording;
 
@@ -11,7 +12,10 @@ internal static class LogDamage
 {
     private const int Header = 32,
         FrameHeader = 24;
-    private const uint LittleEndian = 0x377f0682;
+    private const uint LittleEndian = 0x377f0682,
+        BigEndian = 0x377f0683;
+    private const int SmallestPage = 512,
+        LargestPage = 64 << 10;
 
     /// <summary>How many committed transactions are behind a damaged place; 0 for a sound log, or none.</summary>
     /// <param name="file">The log, which nobody writes to.</param>
@@ -23,6 +27,9 @@ internal static class LogDamage
         var header = new byte[Header];
         if (log.ReadAtLeast(header, Header, throwOnEndOfStream: false) < Header)
             return 0;
+        // SQLite takes a log that does not begin as one for an empty one.
+        if (!IsLog(header))
+            return log.Length > Header + FrameHeader + SmallestPage ? 1 : 0;
         var isLittle = Word(header, 0) == LittleEndian;
         var sum = Sum(header.AsSpan(0, FrameHeader), isLittle, (0, 0));
         var frame = new byte[FrameHeader + (int)Word(header, 8)];
@@ -45,6 +52,11 @@ internal static class LogDamage
         // A last frame that is torn is what a power cut leaves of something that nobody was told of.
         return behind > 1 ? lost : 0;
     }
+
+    private static bool IsLog(byte[] header) =>
+        Word(header, 0) is LittleEndian or BigEndian
+        && Word(header, 8) is >= SmallestPage and <= LargestPage and var page
+        && BitOperations.IsPow2(page);
 
     private static uint Word(byte[] bytes, int at) => BinaryPrimitives.ReadUInt32BigEndian(bytes.AsSpan(at));
 

@@ -18,9 +18,15 @@ public sealed class TeamStore(Database database, Journal journal, TimeProvider t
     /// <summary>Null for one that was removed.</summary>
     public Member? Find(MemberId id) => All.FirstOrDefault(member => member.Id == id);
 
-    /// <param name="name">Capitals or not.</param>
-    public Member? Find(string name) =>
-        All.FirstOrDefault(member => string.Equals(member.Name, name.Trim(), StringComparison.OrdinalIgnoreCase));
+    /// <param name="name">Capitals or not, and with any spaces.</param>
+    public Member? Find(string name) => All.FirstOrDefault(member => IsSame(member.Name, name));
+
+    /// <summary>A name as it is kept: one space between words, and none around them.</summary>
+    public static string Tidy(string name) =>
+        string.Join(' ', name.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
+
+    private static bool IsSame(string one, string other) =>
+        string.Equals(Tidy(one), Tidy(other), StringComparison.OrdinalIgnoreCase);
 
     /// <summary>The owner that every Wexil begins with, or whoever is owner in their place.</summary>
     public Member Owner => All.First(member => member.Role == Role.Owner);
@@ -40,7 +46,7 @@ public sealed class TeamStore(Database database, Journal journal, TimeProvider t
             return new MemberId(
                 c.Insert(
                     "INSERT INTO members (name, role, password_hash, joined_at) VALUES ($1, $2, $3, $4)",
-                    name,
+                    Tidy(name),
                     NameOf(invitation.Role),
                     passwordHash,
                     now
@@ -55,7 +61,7 @@ public sealed class TeamStore(Database database, Journal journal, TimeProvider t
     /// <returns>False where another has the name.</returns>
     public Task<bool> RenameAsync(MemberId id, string name) =>
         ChangeAsync(c =>
-            !IsTaken(c, name, id) && c.Execute("UPDATE members SET name = $2 WHERE id = $1", id.Value, name) > 0
+            !IsTaken(c, name, id) && c.Execute("UPDATE members SET name = $2 WHERE id = $1", id.Value, Tidy(name)) > 0
         );
 
     /// <returns>False where no owner would be left.</returns>
@@ -130,7 +136,8 @@ public sealed class TeamStore(Database database, Journal journal, TimeProvider t
         SHA256.HashData(Encoding.UTF8.GetBytes($"{id.Value} {code}"));
 
     private static bool IsTaken(SqliteConnection c, string name, MemberId? except) =>
-        c.Number("SELECT 1 FROM members WHERE name = $1 AND id IS NOT $2", name, except?.Value) is not null;
+        c.Rows("SELECT name FROM members WHERE id IS NOT $1", row => row.GetString(0), except?.Value)
+            .Exists(taken => IsSame(taken, name));
 
     private static bool HasOtherOwner(SqliteConnection c, MemberId id) =>
         c.Number("SELECT 1 FROM members WHERE role = 'owner' AND id <> $1", id.Value) is not null;

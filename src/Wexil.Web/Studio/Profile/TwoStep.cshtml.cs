@@ -59,6 +59,9 @@ public sealed class TwoStepModel(
         }
     }
 
+    /// <summary>Who came by a link of the command line may have none.</summary>
+    public bool NeedsPassword => Self.PasswordHash is not null;
+
     public void OnGet() => Load();
 
     /// <summary>Codes are asked for from now on, once the first one is right.</summary>
@@ -68,6 +71,9 @@ public sealed class TwoStepModel(
         Load();
         if (Self.HasSecondStep && !secondStep.IsSecretOf(Self, Secret))
             return RedirectToPage();
+        // Who finds a browser left signed in would lock its member out.
+        if (NeedsPassword && !await KnowsPasswordAsync())
+            return Page();
         // Pressed twice, the codes of the first answer were never seen.
         NewCodes = Self.HasSecondStep
             ? await secondStep.RenewCodesAsync(Self)
