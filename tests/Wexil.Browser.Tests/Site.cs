@@ -34,6 +34,8 @@ public sealed class Site : IAsyncDisposable
                     Studio = new($"http://localhost:{FreePort()}"),
                     Visitors = new($"http://127.0.0.1:{FreePort()}"),
                     FollowsClock = followsClock,
+                    // As on a server, whatever this machine allows.
+                    OpenFiles = 65_536,
                 },
                 new FakeTimeProvider(new DateTimeOffset(2040, 11, 9, 15, 0, 0, TimeSpan.Zero)),
                 new SeededChance(12)

@@ -47,6 +47,8 @@ public sealed partial class WexilFixture : IAsyncLifetime
                     FollowsClock = false,
                     // Made-up passwords need no slow hashes.
                     PasswordIterations = 100,
+                    // As on a server, whatever this machine allows.
+                    OpenFiles = 65_536,
                 }
             ),
             Time,

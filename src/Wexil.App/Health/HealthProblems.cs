@@ -23,6 +23,7 @@ public sealed class HealthProblems(
     SizeStore sizes,
     BackupFolder backups,
     BackgroundProblems background,
+    DoorPlaces places,
     OwnerTime time
 )
 {
@@ -63,6 +64,13 @@ public sealed class HealthProblems(
 
     private IEnumerable<HealthProblem> Answering()
     {
+        if (places.AreFew)
+            yield return new(
+                "places",
+                $"The system lets Wexil open {Format.Count(places.Files)} files, so at most "
+                    + $"{Format.Count(places.Visitors, "visitor is", "visitors are")} connected at once. Raise the limit "
+                    + "of open files (LimitNOFILE) or of memory."
+            );
         foreach (var (door, counts) in new[] { ("Visitors", doors.Visitors), ("Studio", doors.Studio) })
             if (counts.Last(Minutes).Failures is >= MaxFailures and var failures)
                 yield return new(

@@ -44,7 +44,7 @@ public sealed class ConnectionCap(IReadOnlyCollection<IPAddress> proxies)
     private void Close(string network)
     {
         _open.AddOrUpdate(network, 0, (_, open) => open - 1);
-        // Of nobody who is gone anything is kept.
+        // Nothing is kept of a network that has left.
         _open.TryRemove(KeyValuePair.Create(network, 0));
     }
 

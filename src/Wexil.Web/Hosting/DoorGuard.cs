@@ -36,6 +36,8 @@ internal sealed class DoorGuard(
     public async Task Invoke(HttpContext http, RequestDelegate next)
     {
         var began = Stopwatch.GetTimestamp();
+        var seat = http.Features.Get<SeatedConnection>();
+        seat?.Begin();
         try
         {
             await AnswerAsync(http, next);
@@ -45,6 +47,10 @@ internal sealed class DoorGuard(
         {
             Count(http, StatusCodes.Status500InternalServerError, began);
             throw;
+        }
+        finally
+        {
+            seat?.End();
         }
     }
 

@@ -1,5 +1,8 @@
+using Microsoft.AspNetCore.Connections;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Identity;
+using Microsoft.AspNetCore.Server.Kestrel.Transport.Sockets;
+using Microsoft.Extensions.Options;
 using Wexil.App;
 using Wexil.App.Health;
 using Wexil.App.Outbox;
@@ -20,15 +23,23 @@ public sealed class WexilHost : IAsyncDisposable
     /// <summary>No visitor sends a file, so nothing they send is large; in bytes.</summary>
     private const long LargestFromVisitors = 64 << 10;
 
-    /// <summary>Connections of all together; each takes some memory.</summary>
-    private const long MostVisitorConnections = 20_000,
-        MostStudioConnections = 2_000;
+    /// <summary>Of a request's headers, in bytes: browsers send a tenth of it.</summary>
+    private const int LargestHeaders = 16 << 10;
+
+    private static readonly TimeSpan HeadersWithin = TimeSpan.FromSeconds(15);
 
     private readonly DataFolder _folder;
+    private readonly DoorPlaces _places;
     private readonly WebApplication _studio,
         _visitors;
     private readonly ServiceProvider _shared;
     private readonly ILoggerFactory _logs;
+
+    private static readonly Action<ILogger, long, long, Exception?> FewPlaces = LoggerMessage.Define<long, long>(
+        LogLevel.Warning,
+        new(1, nameof(FewPlaces)),
+        "The system lets Wexil open {Files} files, so {Visitors} visitors are connected at once at most; raise the limit"
+    );
 
     private WexilHost(
         WexilOptions options,
@@ -40,6 +51,13 @@ public sealed class WexilHost : IAsyncDisposable
     )
     {
         (_folder, Database, Journal, Options, _logs) = (folder, database, journal, options, logs);
+        _places = DoorPlaces.For(
+            options.OpenFiles ?? OpenFileLimit.Read(),
+            GC.GetGCMemoryInfo().TotalAvailableMemoryBytes
+        );
+        if (_places.AreFew)
+            FewPlaces(logs.CreateLogger<WexilHost>(), _places.Files, _places.Visitors, null);
+        shared.AddSingleton(_places);
         var seal = TicketSeal.For(folder);
         seal.MakeKey();
         shared
@@ -178,10 +196,12 @@ public sealed class WexilHost : IAsyncDisposable
         {
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = LargestFromVisitors;
-            kestrel.Limits.MaxConcurrentConnections = MostVisitorConnections;
+            kestrel.Limits.MaxRequestHeadersTotalSize = LargestHeaders;
+            kestrel.Limits.RequestHeadersTimeout = HeadersWithin;
             kestrel.Limits.KeepAliveTimeout = TimeSpan.FromMinutes(1);
             kestrel.ConfigureEndpointDefaults(listen => listen.Use(new ConnectionCap(options.TrustedProxies).Before));
         });
+        Seat(builder.Services, _places.Visitors);
         builder.WebHost.ListenAt(options.Visitors, options.VisitorsHandle);
         AddShared(builder.Services, shared);
         builder.Services.AddVisitors();
@@ -204,9 +224,10 @@ public sealed class WexilHost : IAsyncDisposable
         {
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = BodyLimits.Stranger;
-            kestrel.Limits.MaxConcurrentConnections = MostStudioConnections;
+            kestrel.Limits.RequestHeadersTimeout = HeadersWithin;
             kestrel.ConfigureEndpointDefaults(listen => listen.Use(new ConnectionCap(options.TrustedProxies).Before));
         });
+        Seat(builder.Services, _places.Studio);
         builder.WebHost.ListenAt(options.Studio, options.StudioHandle);
         AddShared(builder.Services, shared);
         builder
@@ -225,6 +246,18 @@ public sealed class WexilHost : IAsyncDisposable
         app.MapStudio();
         return app;
     }
+
+    /// <summary>Lets a door accept as many connections as it has places. The last transport named is taken.</summary>
+    private static void Seat(IServiceCollection services, int places) =>
+        services
+            .AddSingleton(new DoorSeats(places))
+            .AddSingleton<IConnectionListenerFactory>(own => new SeatedTransport(
+                new SocketTransportFactory(
+                    own.GetRequiredService<IOptions<SocketTransportOptions>>(),
+                    own.GetRequiredService<ILoggerFactory>()
+                ),
+                own.GetRequiredService<DoorSeats>()
+            ));
 
     private static WebApplicationOptions Application() =>
         new()

@@ -66,6 +66,9 @@ public sealed record WexilOptions
     /// </summary>
     public bool FollowsClock { get; init; } = true;
 
+    /// <summary>How many files the program may open; null for what the system says.</summary>
+    public long? OpenFiles { get; init; }
+
     /// <summary>
     /// How slow a password's hash is, in rounds: what the framework takes, so that a stolen file does not tell
     /// passwords.
