@@ -89,7 +89,8 @@ public sealed class RoutesTests(WexilFixture wexil) : IClassFixture<WexilFixture
                 .Select(step =>
                     $"{step.Slug} {step.Page?.Slug} {step.Page?.Revision} {step.YesSlug} {step.NoSlug} {step.Forward} "
                     + $"{step.Carries} {step.Redirects} test {step.Test?.Id.Value} phase {step.Test?.Phase?.Value} "
-                    + $"weights {step.Test?.Weights} ties {string.Join(',', step.Tied.Select(tie => $"{tie.Key} {tie.Value.Slug}"))} "
+                    + $"weights {step.Test?.Weights} "
+                    + $"ties {string.Join(',', step.Tied.Select(tie => $"{tie.Key} {tie.Value.Slug}"))} "
                     + $"affiliates {string.Join(',', step.Affiliates)}"
                 )
                 .Append(

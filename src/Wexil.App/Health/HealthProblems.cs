@@ -68,8 +68,8 @@ public sealed class HealthProblems(
             yield return new(
                 "places",
                 $"The system lets Wexil open {Format.Count(places.Files)} files, so at most "
-                    + $"{Format.Count(places.Visitors, "visitor is", "visitors are")} connected at once. Raise the limit "
-                    + "of open files (LimitNOFILE) or of memory."
+                    + $"{Format.Count(places.Visitors, "visitor is", "visitors are")} connected at once. Raise the "
+                    + "limit of open files (LimitNOFILE) or of memory."
             );
         foreach (var (door, counts) in new[] { ("Visitors", doors.Visitors), ("Studio", doors.Studio) })
             if (counts.Last(Minutes).Failures is >= MaxFailures and var failures)

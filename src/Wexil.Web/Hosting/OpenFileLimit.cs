@@ -2,7 +2,9 @@ using System.Globalization;
 
 namespace Wexil.Web.Hosting;
 
-/// <summary>How many files the system lets this program open. The runtime raises the soft limit to the hard one.</summary>
+/// <summary>
+/// How many files the system lets this program open. The runtime raises the soft limit to the hard one.
+/// </summary>
 internal static class OpenFileLimit
 {
     private const string Limits = "/proc/self/limits",

@@ -38,7 +38,7 @@ public sealed class WexilHost : IAsyncDisposable
     private static readonly Action<ILogger, long, long, Exception?> FewPlaces = LoggerMessage.Define<long, long>(
         LogLevel.Warning,
         new(1, nameof(FewPlaces)),
-        "The system lets Wexil open {Files} files, so {Visitors} visitors are connected at once at most; raise the limit"
+        "The system lets Wexil open {Files} files, so at most {Visitors} visitors are connected at once; raise it"
     );
 
     private WexilHost(
