@@ -16,6 +16,8 @@ public static class FunnelArchive
 {
     /// <summary>The file that says what is in the archive.</summary>
     public const string Manifest = "funnel.json";
+
+    private const int MaxManifestBytes = 1 << 20;
     private const string Format = "wexil-funnel";
     private const int Version = 1;
 
@@ -97,6 +99,8 @@ public static class FunnelArchive
                 $"There is no {Manifest} in the .zip, so it is not a Wexil funnel. To import a page, open its "
                     + "step and choose Add a page."
             );
+        if (manifest.Content.Length > MaxManifestBytes)
+            return (null, $"The {Manifest} is larger than {MaxManifestBytes >> 20} MB, which no funnel needs.");
         try
         {
             var root = JsonSerializer.Deserialize<Root>(manifest.Content, Json);
