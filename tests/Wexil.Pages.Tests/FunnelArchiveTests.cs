@@ -105,6 +105,22 @@ public sealed class FunnelArchiveTests
                 .Problem
         );
 
+    [Fact]
+    public void A_manifest_is_read_up_to_a_size_that_no_funnel_has()
+    {
+        string? Problem(int length) =>
+            FunnelArchive
+                .Read(
+                    new MemoryStream(
+                        PageArchive.Write([new(FunnelArchive.Manifest, Encoding.UTF8.GetBytes("{}".PadRight(length)))])
+                    ),
+                    new()
+                )
+                .Problem;
+        Assert.Contains("does not describe a funnel", Problem(1 << 20), StringComparison.Ordinal);
+        Assert.Contains("larger than 1 MB", Problem((1 << 20) + 1), StringComparison.Ordinal);
+    }
+
     private static PageBundle Bundle(string html, params (string Path, string Text)[] files) =>
         new(
             [

@@ -90,7 +90,8 @@ internal static class BoundedParser
 
         private void Take(IElement top, int depth)
         {
-            for (IElement? at = top; at is not null; )
+            IElement? at = top;
+            while (at is not null)
             {
                 if ((_done += depth + 1) > MostWork)
                     throw TooComplex();
