@@ -74,5 +74,6 @@ internal sealed class SeatedConnection(ConnectionContext inner, DoorSeats seats)
     {
         await inner.DisposeAsync();
         seats.Free(this);
+        await base.DisposeAsync();
     }
 }

@@ -23,9 +23,6 @@ public sealed class WexilHost : IAsyncDisposable
     /// <summary>No visitor sends a file, so nothing they send is large; in bytes.</summary>
     private const long LargestFromVisitors = 64 << 10;
 
-    /// <summary>Of a request's headers, in bytes: browsers send a tenth of it.</summary>
-    private const int LargestHeaders = 16 << 10;
-
     private static readonly TimeSpan HeadersWithin = TimeSpan.FromSeconds(15);
 
     private readonly DataFolder _folder;
@@ -196,7 +193,6 @@ public sealed class WexilHost : IAsyncDisposable
         {
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = LargestFromVisitors;
-            kestrel.Limits.MaxRequestHeadersTotalSize = LargestHeaders;
             kestrel.Limits.RequestHeadersTimeout = HeadersWithin;
             kestrel.Limits.KeepAliveTimeout = TimeSpan.FromMinutes(1);
             kestrel.ConfigureEndpointDefaults(listen => listen.Use(new ConnectionCap(options.TrustedProxies).Before));
