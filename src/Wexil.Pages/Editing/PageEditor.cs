@@ -47,10 +47,7 @@ public static partial class PageEditor
     {
         try
         {
-            var edited = Change(page, edit);
-            return edited.Source is { } source && PageSource.ProblemOfReading(source) is { } problem
-                ? Edited.Refuse(problem)
-                : edited;
+            return Change(page, edit);
         }
         catch (PageTooComplexException error)
         {
@@ -61,7 +58,10 @@ public static partial class PageEditor
     private static Edited Change(ParsedPage page, PageEdit edit)
     {
         if (edit is PageEdit.Source typed)
+        {
+            BoundedParser.Check(typed.Whole);
             return new(typed.Whole, "Source", null);
+        }
         var map = page.Map;
         return edit switch
         {
