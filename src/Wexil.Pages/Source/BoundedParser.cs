@@ -17,7 +17,9 @@ internal static class BoundedParser
     // Depths of all elements together. A page of 50,000 elements, 30 deep, has 1.5 million; this many take a second.
     private const long MostWork = 15_000_000;
 
-    // For what the count does not see. Long pages of people take a tenth of a second.
+    // For what the count does not see; only of pages far larger than people's, since a busy machine is no reason to
+    // refuse one.
+    private const long Large = 1_000_000;
     private static readonly TimeSpan MostTime = TimeSpan.FromSeconds(1);
 
     /// <param name="keepsPlaces">Each element says where it stands in the source.</param>
@@ -83,7 +85,7 @@ internal static class BoundedParser
         public void Note(IElement made)
         {
             End();
-            if (Stopwatch.GetElapsedTime(_began) > MostTime)
+            if (_done > Large && Stopwatch.GetElapsedTime(_began) > MostTime)
                 throw TooComplex();
             _last = made;
         }
