@@ -12,7 +12,7 @@ internal static class FixedCases
         Shrinks = 5_000,
         SlowShrinks = 50;
 
-    // Whoever runs the fast tests after each change tries the first few of the same cases.
+    // The fast tests try the first few of the same cases, since they run after each change.
     private static readonly int Share = Environment.GetEnvironmentVariable("WEXIL_FAST") == "1" ? 8 : 1;
     private static readonly bool Explores = Environment.GetEnvironmentVariable("WEXIL_EXPLORE") == "1";
 

@@ -1,6 +1,5 @@
 using System.Text;
 using Wexil.App.Results;
-using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;

@@ -7,7 +7,7 @@ using Wexil.Web.Hosting;
 
 namespace Wexil.Web.Tests;
 
-/// <summary>Whoever holds connections open and sends nothing keeps nobody out, however few files there are.</summary>
+/// <summary>Idle connections keep nobody out, however few files the program may open.</summary>
 [Trait("For", "security")]
 public sealed class DoorPlacesTests
 {

@@ -300,9 +300,9 @@ public sealed partial class TeamTests : IAsyncLifetime
         await WexilFixture.PostAsync(known, "/", "/sign-in", "Out");
         var (throttle, owner) = (_wexil.Get<SignInThrottle>(), $"password {Team.Owner.Id.Value}");
         for (var i = 0; i < SignInThrottle.FreeForAccount - 1; i++)
-            throttle.Fail(new(new IPAddress(i + 0x0A000000L), owner));
+            throttle.Begin(new(new IPAddress(i + 0x0A000000L), owner));
         Assert.Equal(HttpStatusCode.Redirect, (await SignInAsync(Browser("192.0.2.7"), "", Password)).StatusCode);
-        throttle.Fail(new(IPAddress.Parse("192.0.2.8"), owner));
+        throttle.Begin(new(IPAddress.Parse("192.0.2.8"), owner));
         Assert.Equal(
             HttpStatusCode.TooManyRequests,
             (await SignInAsync(Browser("192.0.2.9"), "", Password)).StatusCode

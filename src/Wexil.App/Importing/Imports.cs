@@ -2,7 +2,6 @@ using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using Microsoft.Extensions.Logging;
 using Wexil.App.Fetching;
-using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Pages.Serving;
 using Wexil.Store;

@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using Wexil.App.Fetching;
-using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;

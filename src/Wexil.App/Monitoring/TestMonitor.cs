@@ -2,7 +2,6 @@ using Microsoft.Extensions.Logging;
 using Wexil.App.Background;
 using Wexil.App.Outbox;
 using Wexil.App.Results;
-using Wexil.App.Visits;
 using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;

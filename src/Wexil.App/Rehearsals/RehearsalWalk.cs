@@ -1,6 +1,5 @@
 using System.Globalization;
 using System.Text.Json;
-using Wexil.App.Visits;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;

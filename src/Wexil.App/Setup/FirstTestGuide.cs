@@ -1,4 +1,3 @@
-using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;

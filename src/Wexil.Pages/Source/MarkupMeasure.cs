@@ -13,20 +13,7 @@ internal sealed class MarkupMeasure
     // Elements without an end of their own: they hold nothing, or the next one of their kind ends them.
     private static readonly HashSet<string> NeverDeep = new(
         [
-            "area",
-            "base",
-            "br",
-            "col",
-            "embed",
-            "hr",
-            "img",
-            "input",
-            "link",
-            "meta",
-            "param",
-            "source",
-            "track",
-            "wbr",
+            .. VoidElements.All,
             "p",
             "li",
             "dt",

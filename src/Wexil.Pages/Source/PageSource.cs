@@ -22,7 +22,7 @@ public static class PageSource
     }
 
     /// <summary>Why a page takes too long to read, as a sentence; null where it does not.</summary>
-    internal static string? ProblemOfReading(string source)
+    private static string? ProblemOfReading(string source)
     {
         try
         {

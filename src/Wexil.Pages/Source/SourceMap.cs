@@ -31,23 +31,6 @@ internal sealed record SourceElement(
 /// </summary>
 internal sealed class SourceMap
 {
-    private static readonly HashSet<string> Void =
-    [
-        "area",
-        "base",
-        "br",
-        "col",
-        "embed",
-        "hr",
-        "img",
-        "input",
-        "link",
-        "meta",
-        "param",
-        "source",
-        "track",
-        "wbr",
-    ];
     private static readonly HashSet<string> RawText =
     [
         "script",
@@ -229,7 +212,7 @@ internal sealed class SourceMap
     {
         var name = element.LocalName;
         var isHtml = element.NamespaceUri == NamespaceNames.HtmlUri;
-        if (isHtml ? Void.Contains(name) : Source[tag.End - 2] == '/')
+        if (isHtml ? VoidElements.All.Contains(name) : Source[tag.End - 2] == '/')
             return (tag.End, tag.End);
         var raw = isHtml && RawText.Contains(name);
         var i = place;

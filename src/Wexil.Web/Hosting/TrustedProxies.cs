@@ -37,7 +37,7 @@ public sealed class TrustedProxies(IReadOnlyCollection<IPAddress> proxies, strin
     /// The address that a proxy itself saw, which is the last one named, with or without a port; null where it says
     /// none, as in "unknown".
     /// </summary>
-    internal static IPAddress? Named(StringValues chain)
+    private static IPAddress? Named(StringValues chain)
     {
         if (chain.Count == 0)
             return null;

@@ -5,7 +5,7 @@ namespace Wexil.Core.Tests.Simulation;
 /// <summary>What <c>wexil rehearse --calibrate</c> fails for.</summary>
 public sealed class CalibrationPromiseTests
 {
-    // Of a thousand, 5% are 50 give or take 6.9, 70% are 700 give or take 14.5, and 75% are 750 give or take 13.7.
+    // Three deviations of a thousand runs are 20.7 at 5%, 43.5 at 70%, and 41.1 at 75%.
     [Theory]
     [InlineData("2 pages alike, 3%", 70, true)]
     [InlineData("2 pages alike, 3%", 71, false)]

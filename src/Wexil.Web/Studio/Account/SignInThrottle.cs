@@ -40,13 +40,6 @@ public sealed class SignInThrottle(TimeProvider time)
     /// <param name="ForgetsOneIn">How long it takes to forget one; null where all are forgotten at once.</param>
     private readonly record struct Counter(string Key, int Free, TimeSpan? ForgetsOneIn = null);
 
-    /// <summary>How long somebody has to wait before they may try again; zero where they may.</summary>
-    public TimeSpan Wait(SignInAttempt attempt)
-    {
-        lock (_lock)
-            return Counters(attempt).Max(Wait);
-    }
-
     /// <summary>
     /// Begins a try, which counts as wrong until <see cref="Succeed"/>: of many at the same moment no more are let
     /// through than of many one after the other.
@@ -70,14 +63,6 @@ public sealed class SignInThrottle(TimeProvider time)
     public static string Say(TimeSpan wait) =>
         "Too many wrong attempts. Try again in "
         + $"{Format.Count((long)Math.Ceiling(wait.TotalSeconds), "second", "seconds")}.";
-
-    /// <summary>Notes a wrong password.</summary>
-    public void Fail(SignInAttempt attempt)
-    {
-        lock (_lock)
-            foreach (var counter in Counters(attempt))
-                Fail(counter);
-    }
 
     /// <summary>Forgets the wrong passwords of somebody who knew the right one, but not those of others.</summary>
     public void Succeed(SignInAttempt attempt)

@@ -1,6 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App.Importing;
-using Wexil.App.Visits;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Pages;

@@ -3,7 +3,6 @@ using Microsoft.Extensions.Caching.Memory;
 using Wexil.App;
 using Wexil.App.Drafts;
 using Wexil.App.Tickets;
-using Wexil.App.Visits;
 using Wexil.Core.Funnels;
 using Wexil.Core.Pages;
 using Wexil.Pages.Differences;

@@ -1,6 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App;
-using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Core.Goals;
 using Wexil.Store;

@@ -59,7 +59,7 @@ public sealed class TwoStepModel(
         }
     }
 
-    /// <summary>Who came by a link of the command line may have none.</summary>
+    /// <summary>A member who signed in by a link of the command line may have no password yet.</summary>
     public bool NeedsPassword => Self.PasswordHash is not null;
 
     public void OnGet() => Load();
@@ -71,7 +71,7 @@ public sealed class TwoStepModel(
         Load();
         if (Self.HasSecondStep && !secondStep.IsSecretOf(Self, Secret))
             return RedirectToPage();
-        // Who finds a browser left signed in would lock its member out.
+        // A stranger at a browser left signed in could lock its member out.
         if (NeedsPassword && !await KnowsPasswordAsync())
             return Page();
         // Pressed twice, the codes of the first answer were never seen.

@@ -4,7 +4,6 @@ using Wexil.App;
 using Wexil.App.Installation;
 using Wexil.App.Results;
 using Wexil.App.Tickets;
-using Wexil.App.Visits;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;

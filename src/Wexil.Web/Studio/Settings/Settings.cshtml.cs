@@ -2,7 +2,6 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App;
 using Wexil.App.Tickets;
-using Wexil.App.Visits;
 using Wexil.Core.Common;
 using Wexil.Store;
 using Wexil.Web.Studio.Auditing;

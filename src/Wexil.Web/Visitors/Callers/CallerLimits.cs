@@ -57,7 +57,7 @@ public sealed class CallerLimits(TimeProvider time) : IDisposable
     private bool Allow(PartitionedRateLimiter<int> limiter, HttpContext http)
     {
         // Where everybody seems to come from this machine, a proxy does not say who they are.
-        // Nor where a proxy says something that is no address: those it says that of stand for one network.
+        // Callers whose address a proxy does not say share the limits of one network.
         var address = http.Connection.RemoteIpAddress;
         if (address is not null && IPAddress.IsLoopback(address))
             return true;
