@@ -7,6 +7,7 @@ using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
 using Wexil.Store.Recording;
+using Wexil.Store.Retention;
 
 namespace Wexil.Store.Tests;
 

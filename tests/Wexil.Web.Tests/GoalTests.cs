@@ -13,6 +13,7 @@ using Wexil.Core.Goals;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store;
+using Wexil.Store.Retention;
 
 namespace Wexil.Web.Tests;
 

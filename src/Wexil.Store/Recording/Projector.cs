@@ -414,7 +414,7 @@ internal sealed class Projector : IDisposable
         if (sale is null)
             return;
         if (sale.Amount > 0 && Currency.Find(sale.CountedIn) is { } currency)
-            _networks.Bought($"{order}\n{line}", sale.Visitor, at, currency.Write(sale.Amount), currency.Code, order);
+            _networks.Bought(sale.Visitor, at, currency.Write(sale.Amount), currency.Code, order, line);
         foreach (var test in sale.Tests)
         {
             foreach (var goal in _context.SaleGoals(test))

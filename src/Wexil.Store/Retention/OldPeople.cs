@@ -22,7 +22,8 @@ public sealed class OldPeople(Database database, Journal journal, PersonRemoval 
         HAVING max(at) < $1
         """;
 
-    private readonly record struct SaleEvent(long Number, string Order, DateTimeOffset At, bool HasBuyer);
+    /// <param name="Email">Whom a sale names; null for a claim.</param>
+    private readonly record struct OrderEvent(long Number, string Order, DateTimeOffset At, string? Email);
 
     /// <summary>How many people have done nothing since a moment.</summary>
     public long CountSilent(DateTimeOffset before) =>
@@ -55,37 +56,42 @@ public sealed class OldPeople(Database database, Journal journal, PersonRemoval 
     /// <returns>Of how many sales and refunds.</returns>
     public async Task<int> ForgetBuyersAsync(DateTimeOffset before, CancellationToken stop = default)
     {
-        var old = database
-            .Read(Sales)
-            .GroupBy(sale => sale.Order)
-            .Where(order => order.All(sale => sale.At < before) && order.Any(sale => sale.HasBuyer))
+        using var connection = database.OpenBeside();
+        using var count = new SideCount(connection);
+        var old = Events(connection)
+            .GroupBy(one => one.Order)
+            .Where(order => order.All(one => one.At < before) && order.Any(one => one.Email is { Length: > 0 }))
             .ToArray();
         foreach (var batch in old.Chunk(BatchSize))
         {
             stop.ThrowIfCancellationRequested();
-            await journal.WriteAsync(c =>
-            {
-                foreach (var order in batch)
-                {
-                    c.Execute("UPDATE orders SET email = '' WHERE order_id = $1", order.Key);
-                    foreach (var sale in order)
-                        c.Execute(PersonRemoval.ForgetBuyer, sale.Number);
-                }
-            });
+            var names = new StandIns(
+                batch
+                    .SelectMany(order => order)
+                    .Select(one => one.Email)
+                    .OfType<string>()
+                    .Where(email => email.Length > 0)
+            );
+            var removal = new BuyerTraces(connection, count, names).Removal(
+                batch.SelectMany(order => order).Select(one => one.Number)
+            );
+            await journal.WriteAsync(removal);
         }
         if (old.Length > 0)
             journal.EmptyLog();
-        return old.Sum(order => order.Count());
+        return old.Sum(order => order.Count(one => one.Email is not null));
     }
 
-    private static List<SaleEvent> Sales(SqliteConnection c) =>
-        c.Rows(
+    private static List<OrderEvent> Events(SqliteConnection connection) =>
+        connection.Rows(
             """
-            SELECT seq, json_extract(data, '$.Order'), at, json_extract(data, '$.Email') <> ''
-            FROM events
-            WHERE kind = $1
+            SELECT seq, iif(kind = $1, json_extract(data, '$.Order'), data), at,
+              iif(kind = $1, json_extract(data, '$.Email'), NULL)
+            FROM whole.events
+            WHERE kind IN ($1, $2)
             """,
-            row => new SaleEvent(row.GetInt64(0), row.GetString(1), row.Time(2), row.GetBoolean(3)),
-            (int)EventKind.Sale
+            row => new OrderEvent(row.GetInt64(0), row.GetString(1), row.Time(2), row.TextOrNull(3)),
+            (int)EventKind.Sale,
+            (int)EventKind.Claim
         );
 }

@@ -1,74 +1,39 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Visitors;
-using Wexil.Store.Recording;
 
 namespace Wexil.Store.Retention;
 
 /// <summary>
-/// What some visitors' events are of each tally: they are counted by themselves, in a database in memory, by the
-/// projector that counted them among all others. Visitors are counted without regard to one another, so that the
+/// What some visitors' events are of each tally. Visitors are counted without regard to one another, so that the
 /// figures of some and of the rest add up.
 /// </summary>
 /// <param name="connection">Reads the data file as <c>whole</c>.</param>
 internal sealed class TallyShare : IDisposable
 {
-    /// <summary>What the projector goes by besides events.</summary>
-    private static readonly string[] Settings =
-    [
-        "settings",
-        "rates",
-        "steps",
-        "pages",
-        "phases",
-        "tests",
-        "goals",
-        "sources",
-    ];
-
     private readonly SqliteConnection _connection;
-    private readonly Projector _projector;
+    private readonly SideCount _count;
 
     public TallyShare(SqliteConnection connection)
     {
-        _connection = connection;
-        connection.Execute("PRAGMA foreign_keys=OFF");
-        var tables = connection.Rows(
-            "SELECT sql FROM whole.sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite%'",
-            row => row.GetString(0)
-        );
-        foreach (var table in tables)
-            connection.Execute(table);
-        connection.Execute("INSERT INTO main.projection VALUES (0)");
-        foreach (var table in Settings)
-            connection.Execute($"INSERT INTO main.{table} SELECT * FROM whole.{table}");
+        (_connection, _count) = (connection, new(connection));
         connection.Execute("CREATE TEMP TABLE batch (visitor BLOB PRIMARY KEY) WITHOUT ROWID");
-        _projector = new(connection);
     }
 
     /// <summary>The rows that a batch's events are of each tally.</summary>
     public IReadOnlyList<(string Tally, List<object[]> Rows)> Of(OldBatch batch)
     {
-        Take(batch);
-        while (_projector.Next(int.MaxValue, () => false, () => false) is not null) { }
+        _count.Clear();
+        _connection.Execute("DELETE FROM temp.batch");
+        foreach (var visitor in batch.Visitors)
+            _connection.Execute("INSERT INTO temp.batch VALUES ($1)", visitor);
+        foreach (var number in batch.Events)
+            _count.Take(number);
+        TakeClicksOfOthers();
+        _count.Count();
         return [.. SealedTallies.All.Select(tally => (tally, SealedTallies.Read(_connection, tally)))];
     }
 
-    public void Dispose() => _projector.Dispose();
-
-    private void Take(OldBatch batch)
-    {
-        _projector.Reset();
-        _connection.Execute("DELETE FROM main.events; DELETE FROM main.ad_clicks; DELETE FROM temp.batch");
-        foreach (var visitor in batch.Visitors)
-            _connection.Execute("INSERT INTO temp.batch VALUES ($1)", visitor);
-        using var copy = new PreparedStatement(
-            _connection,
-            "INSERT INTO main.events SELECT * FROM whole.events WHERE seq = ?1"
-        );
-        foreach (var number in batch.Events)
-            copy.Bind(1, number).Run();
-        TakeClicksOfOthers();
-    }
+    public void Dispose() => _count.Dispose();
 
     // A click that another visitor brought first has been paid for by that one.
     private void TakeClicksOfOthers()

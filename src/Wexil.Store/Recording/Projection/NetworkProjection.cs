@@ -42,16 +42,20 @@ internal sealed class NetworkProjection(SqliteConnection connection) : IDisposab
     public void OptedIn(Guid visitor, long at)
     {
         foreach (var (source, click) in Clicks(visitor, at, isSale: false))
-            Tell(source, $"opt-in\n{click}", new(click, "opt-in"), at);
+            Tell(NameBasedId.From($"{source}\nopt-in\n{click}"), source, new(click, "opt-in"), at);
     }
 
     /// <summary>A visitor bought something. Money back is not told: networks take what they were told.</summary>
-    /// <param name="cause">The same for every telling of the same sale.</param>
-    public void Bought(string cause, Guid visitor, long at, string value, string currency, string order)
+    /// <param name="line">Of the order; empty for all of it.</param>
+    public void Bought(Guid visitor, long at, string value, string currency, string order, string line)
     {
         foreach (var (source, click) in Clicks(visitor, at, isSale: true))
-            Tell(source, $"sale\n{cause}", new(click, "sale", value, currency, order), at);
+            Tell(SaleCause(source, order, line), source, new(click, "sale", value, currency, order), at);
     }
+
+    /// <summary>The same for every telling of the same sale.</summary>
+    public static Guid SaleCause(long source, string order, string line) =>
+        NameBasedId.From($"{source}\nsale\n{order}\n{line}");
 
     public void Dispose()
     {
@@ -69,15 +73,12 @@ internal sealed class NetworkProjection(SqliteConnection connection) : IDisposab
         return found;
     }
 
-    private void Tell(long source, string cause, Postback told, long at)
-    {
-        var id = NameBasedId.From($"{source}\n{cause}");
+    private void Tell(Guid cause, long source, Postback told, long at) =>
         _tell
-            .Bind(1, id)
+            .Bind(1, cause)
             .Bind(2, (long)OutboxKind.Postback)
             .Bind(3, JsonSerializer.Serialize(told))
             .Bind(4, at)
             .Bind(5, source)
             .Run();
-    }
 }

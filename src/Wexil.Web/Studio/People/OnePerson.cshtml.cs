@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Outbox;
 using Wexil.App.Wording;
 using Wexil.Store;
+using Wexil.Store.Retention;
 using Wexil.Web.Studio.Auditing;
 
 namespace Wexil.Web.Studio.People;
