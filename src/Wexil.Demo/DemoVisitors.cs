@@ -72,7 +72,7 @@ internal sealed class DemoVisitors(WexilHost host, DateTimeOffset now, Action<lo
                 continue;
             if (next is not null)
                 OptIn(pages[shown], visitor, at);
-            then = Walk(_crowd, visitor, traits, then, onward, countedUntil ?? now, sells);
+            then = Walk(_crowd, visitor, traits, then, onward, countedUntil ?? until, sells);
             if (next is not null && _readers.Does(next.Share))
                 GoOn(next, shown, visitor, traits, then);
         }

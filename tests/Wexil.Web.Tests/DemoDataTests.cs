@@ -36,6 +36,30 @@ public sealed class DemoDataTests
         again.CheckDataIsThere();
     }
 
+    // A test that ends then would be credited with what it is not credited with when everything is counted again.
+    [Fact]
+    public async Task Made_up_visitors_do_nothing_after_the_moment_until_which_they_come()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        var tested = await wexil.StartTestAsync("made-up");
+        var from = wexil.Time.GetUtcNow();
+        var until = from.AddHours(1);
+        var visitors = new DemoVisitors(wexil.Host, from.AddDays(1), _ => { });
+        visitors.Come(tested.Step, from, until, 4_800, [(tested.A.Id, 1), (tested.B.Id, 1)], [(tested.Thanks, 1)]);
+        await visitors.RecordedAsync();
+        var (came, converted) = await wexil.CountedAsync(tested.Test);
+        Assert.InRange(converted, came / 2, came - 1);
+        var last = wexil.Host.Database.Read(c =>
+        {
+            using var command = c.CreateCommand();
+            command.CommandText = "SELECT max(at) FROM events";
+            return (long)command.ExecuteScalar()!;
+        });
+        Assert.InRange(last, from.ToUnixTimeMilliseconds(), until.ToUnixTimeMilliseconds() - 1);
+    }
+
     [Fact]
     public void Its_folder_is_closed_to_others()
     {
