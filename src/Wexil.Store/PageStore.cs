@@ -228,7 +228,12 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
     /// <param name="looksTheSame">Visitors see what they saw before, so no phase begins.</param>
     /// <returns>The version's number.</returns>
     public Task<int> PublishAsync(Page page, string source, string note, bool looksTheSame = false) =>
-        journal.WriteAsync(c => Publish(c, page.Id, source, note, looksTheSame));
+        journal.WriteAsync(c => Publish(c, page.Id, source, note, looksTheSame, time.GetUtcNow()));
+
+    /// <summary>Publishes sources by which visitors see what they saw before.</summary>
+    /// <returns>The pages that were changed since they were read, and stay as they are.</returns>
+    public Task<IReadOnlyList<Page>> RepublishAsync(IReadOnlyList<Republished> pages) =>
+        journal.WriteAsync(c => Republished.Write(c, pages, time.GetUtcNow()));
 
     /// <summary>
     /// Puts what was carried over from the parent into the drafts of several clones at once, each with the version of
@@ -407,10 +412,16 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
         return free;
     }
 
-    private int Publish(SqliteConnection c, PageId id, string source, string note, bool looksTheSame)
+    internal static int Publish(
+        SqliteConnection c,
+        PageId id,
+        string source,
+        string note,
+        bool looksTheSame,
+        DateTimeOffset moment
+    )
     {
-        var page = Find(c, id)!;
-        var now = time.GetUtcNow().ToUnixTimeMilliseconds();
+        var (page, now) = (Find(c, id)!, moment.ToUnixTimeMilliseconds());
         var version = page.Revision + 1;
         c.Execute(
             """

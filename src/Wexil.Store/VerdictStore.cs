@@ -1,6 +1,7 @@
 using System.Data;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
+using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Store.Recording;
 
@@ -69,24 +70,22 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
     /// </summary>
     /// <returns>How many of them ended.</returns>
     public Task<int> KeepAsync(IReadOnlyList<KeptPage> kept, string by) =>
-        journal.WriteAsync(c =>
-        {
-            var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-            // All first: no section begins a phase because of another that is decided along with it.
-            KeptPage[] ended =
-            [
-                .. kept.Where(page =>
-                    c.Execute(
-                        "UPDATE tests SET decided_at = $2 WHERE id = $1 AND decided_at IS NULL",
-                        page.Test.Value,
-                        now
-                    ) > 0
-                ),
-            ];
-            foreach (var page in ended)
-                End(c, page, by, now);
-            return ended.Length;
-        });
+        journal.WriteAsync(c => Keep(c, kept, by, time.GetUtcNow().ToUnixTimeMilliseconds()));
+
+    private static int Keep(SqliteConnection c, IReadOnlyList<KeptPage> kept, string by, long now)
+    {
+        // All first: no section begins a phase because of another that is decided along with it.
+        KeptPage[] ended =
+        [
+            .. kept.Where(page =>
+                c.Execute("UPDATE tests SET decided_at = $2 WHERE id = $1 AND decided_at IS NULL", page.Test.Value, now)
+                > 0
+            ),
+        ];
+        foreach (var page in ended)
+            End(c, page, by, now);
+        return ended.Length;
+    }
 
     private static void End(SqliteConnection c, KeptPage kept, string by, long now)
     {
@@ -118,54 +117,75 @@ public sealed class VerdictStore(Database database, Journal journal, TimeProvide
 
     /// <summary>
     /// Takes the newest verdict on a test back: the test runs again, in a new phase, and those who came meanwhile stay
-    /// out of it. False when there is nothing to take back, or another test has been started on the step since that
-    /// is not its own check, or is still open.
+    /// out of it. False, with nothing changed, when there is nothing to take back, or another test has been started on
+    /// the step since that is not its own check, or is still open.
     /// </summary>
-    public Task<bool> TakeBackAsync(TestId test) =>
+    public async Task<bool> TakeBackAsync(TestId test) => await TakeBackAsync(test, null, []) is not null;
+
+    /// <summary>
+    /// The same, together with what belongs to it: its check ends, and pages have their section back.
+    /// </summary>
+    /// <param name="check">What is kept of its check, where that goes on.</param>
+    /// <returns>The pages that were changed since they were read, and stay as they are; null where nothing was taken
+    /// back.</returns>
+    public Task<IReadOnlyList<Page>?> TakeBackAsync(TestId test, KeptPage? check, IReadOnlyList<Republished> pages) =>
         journal.WriteAsync(c =>
         {
-            var step = c.Number("SELECT step_id FROM tests WHERE id = $1 AND decided_at IS NOT NULL", test.Value);
-            if (step is null || IsOvertaken(c, step.Value, test))
-                return false;
-            var verdict = c.Number(
-                "SELECT max(id) FROM verdicts WHERE test_id = $1 AND taken_back_at IS NULL",
-                test.Value
-            );
-            if (verdict is null)
-                return false;
-            var now = time.GetUtcNow().ToUnixTimeMilliseconds();
-            c.Execute("UPDATE verdicts SET taken_back_at = $2 WHERE id = $1", verdict, now);
-            c.Execute(
-                "UPDATE steps SET page_id = (SELECT page_before_id FROM verdicts WHERE id = $2) WHERE id = $1",
-                step,
-                verdict
-            );
-            // It runs on: an end whose time has come would only end it again.
-            c.Execute(
-                """
-                UPDATE tests
-                SET decided_at = NULL, paused_at = NULL, ends_at = CASE WHEN ends_at > $2 THEN ends_at END
-                WHERE id = $1
-                """,
-                test.Value,
-                now
-            );
-            TestPhases.Settle(c, test, TakenBack, now, log: "owner");
-            SettleBeside(c, test, $"“{Section(c, test)}” is tested again", now);
-            return true;
+            if (ToTakeBack(c, test, check?.Test) is not { } verdict)
+                return null;
+            var now = time.GetUtcNow();
+            // The pages first: what is written into them is what the section shows now.
+            var changed = Republished.Write(c, pages, now);
+            if (check is not null)
+                Keep(c, [check], ByHand, now.ToUnixTimeMilliseconds());
+            TakeBack(c, test, verdict, now.ToUnixTimeMilliseconds());
+            return changed;
         });
 
-    // By a test that is not its own check, or by a check that goes on.
-    private static bool IsOvertaken(SqliteConnection c, long step, TestId test) =>
+    private static void TakeBack(SqliteConnection c, TestId test, long verdict, long now)
+    {
+        c.Execute("UPDATE verdicts SET taken_back_at = $2 WHERE id = $1", verdict, now);
+        c.Execute(
+            """
+            UPDATE steps
+            SET page_id = (SELECT page_before_id FROM verdicts WHERE id = $2)
+            WHERE id = (SELECT step_id FROM tests WHERE id = $1)
+            """,
+            test.Value,
+            verdict
+        );
+        // It runs on: an end whose time has come would only end it again.
+        c.Execute(
+            """
+            UPDATE tests
+            SET decided_at = NULL, paused_at = NULL, ends_at = CASE WHEN ends_at > $2 THEN ends_at END
+            WHERE id = $1
+            """,
+            test.Value,
+            now
+        );
+        TestPhases.Settle(c, test, TakenBack, now, log: "owner");
+        SettleBeside(c, test, $"“{Section(c, test)}” is tested again", now);
+    }
+
+    /// <summary>
+    /// The verdict to be taken back. None where a test has been started on the step since that is not its own check, or
+    /// is one that goes on.
+    /// </summary>
+    /// <param name="ended">The check that ends along with it.</param>
+    private static long? ToTakeBack(SqliteConnection c, TestId test, TestId? ended) =>
         c.Number(
             """
-            SELECT 1 FROM tests
-            WHERE step_id = $1 AND id > $2 AND (check_of IS NOT $2 OR decided_at IS NULL)
+            SELECT max(v.id)
+            FROM tests t JOIN verdicts v ON v.test_id = t.id AND v.taken_back_at IS NULL
+            WHERE t.id = $1 AND t.decided_at IS NOT NULL AND NOT EXISTS (SELECT 1
+              FROM tests o
+              WHERE o.step_id = t.step_id AND o.id > t.id
+                AND (o.check_of IS NOT t.id OR (o.decided_at IS NULL AND o.id IS NOT $2)))
             """,
-            step,
-            test.Value
-        )
-            is not null;
+            test.Value,
+            ended?.Value
+        );
 
     private static string? Section(SqliteConnection c, TestId test) =>
         c.Text("SELECT s.name FROM steps s JOIN tests t ON t.step_id = s.id WHERE t.id = $1", test.Value);

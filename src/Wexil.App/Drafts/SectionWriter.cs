@@ -56,29 +56,30 @@ public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftSto
         return changed;
     }
 
-    /// <summary>
-    /// Puts a section back on the pages that have not been changed since it was written in.
-    /// </summary>
+    /// <summary>Puts a section back on the pages that have not been changed since it was written in.</summary>
     /// <returns>The pages that have been changed since, and stay as they are.</returns>
     public async Task<IReadOnlyList<Page>> PutBackAsync(Step section)
     {
+        var (back, changed) = ToPutBack(section);
+        return [.. changed, .. await pages.RepublishAsync(back)];
+    }
+
+    /// <summary>What putting a section back comes to.</summary>
+    public (IReadOnlyList<Republished> Back, IReadOnlyList<Page> Changed) ToPutBack(Step section)
+    {
         var shown = Shown(funnels.Sections(section.Funnel));
-        var stay = new List<Page>();
+        var (back, changed) = (new List<Republished>(), new List<Page>());
         foreach (var page in PagesWithout(section))
         {
             var published = pages.Source(page);
             var before = pages.Source(page, page.Revision - 1);
             string? Written(string key, string first) => Has(published, key) ? null : shown.GetValueOrDefault(key);
             if (page.HasDraft || WrittenSections.WriteIn(before, Written) != published)
-            {
-                stay.Add(page);
-                continue;
-            }
-            var label = $"“{section.Name}” put back";
-            await drafts.EditAsync(page, drafts.For(page), before, label);
-            await pages.PublishAsync(page, before, label, looksTheSame: true);
+                changed.Add(page);
+            else
+                back.Add(new(page, before, $"“{section.Name}” put back"));
         }
-        return stay;
+        return (back, changed);
     }
 
     /// <summary>

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Wexil.Core.Common;
+using Wexil.Core.Pages;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Store;
@@ -110,6 +111,19 @@ public sealed class VerdictRecorder(VerdictStore verdicts, TallyStore tallies, S
     /// <returns>How many ended; the others were decided before.</returns>
     public Task<int> KeepAsync(IReadOnlyList<(TestReading Reading, PageId Page)> kept, string keptBy) =>
         verdicts.KeepAsync([.. kept.Select(one => Kept(one.Reading, one.Page))], keptBy);
+
+    /// <summary>
+    /// Takes the newest verdict on a test back, together with its check, whose control is kept, and the section that
+    /// was written into pages.
+    /// </summary>
+    /// <param name="check">The test's check, where that goes on.</param>
+    /// <returns>The pages that were changed since they were read, and stay as they are; null where there was nothing to
+    /// take back.</returns>
+    public Task<IReadOnlyList<Page>?> TakeBackAsync(
+        TestId test,
+        TestReading? check,
+        IReadOnlyList<Republished> pages
+    ) => verdicts.TakeBackAsync(test, check is null ? null : Kept(check, check.Result.Control.Page.Id), pages);
 
     private TestPlan CheckOf(TestReading reading, PageId page, CheckPlan check)
     {

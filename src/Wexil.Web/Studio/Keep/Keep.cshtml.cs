@@ -185,18 +185,17 @@ public sealed class KeepModel(
             Done = "There is nothing to undo.";
             return Redirect(Screen.Address("keep"));
         }
-        // First of all the pages: what is written into them is what the section shows now.
-        var changed = await sections.PutBackAsync(Screen.Step);
-        if (Screen.Checking is { } check)
-            await keeper.KeepAsync(check, check.Result.Control.Page.Id, VerdictStore.ByHand);
-        var taken = await verdicts.TakeBackAsync(test.Id);
-        Done = taken
-            ? "Undone: the test continues in a new phase. Visitors who came in between are not part of it."
-            : "There is nothing to undo.";
-        if (changed.Count > 0)
+        var (back, changed) = sections.ToPutBack(Screen.Step);
+        if (await keeper.TakeBackAsync(test.Id, Screen.Checking, back) is not { } changedMeanwhile)
+        {
+            Done = "There is nothing to undo.";
+            return Redirect(Screen.Address("keep"));
+        }
+        Done = "Undone: the test continues in a new phase. Visitors who came in between are not part of it.";
+        if (changed.Concat(changedMeanwhile).FirstOrDefault() is { } stays)
             Done +=
-                $" {Format.Quoted(changed[0].Name)} was changed after the section was written into it, so the "
-                + "section is not tested there. Restore the earlier version under Versions.";
+                $" {Format.Quoted(stays.Name)} was changed after the section was written into it, so the section is "
+                + "not tested there. Restore the earlier version under Versions.";
         return Redirect(Screen.Address("keep"));
     }
 
