@@ -37,6 +37,10 @@ public sealed partial class YieldingThreads : TaskScheduler, IDisposable
     public Task RunAsync(Func<Task> work) =>
         Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.DenyChildAttach, this).Unwrap();
 
+    /// <inheritdoc cref="RunAsync(Func{Task})"/>
+    public Task<T> RunAsync<T>(Func<Task<T>> work) =>
+        Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.DenyChildAttach, this).Unwrap();
+
     /// <summary>Ends the threads once nothing waits for them. What comes later is still done, on others.</summary>
     public void Dispose()
     {

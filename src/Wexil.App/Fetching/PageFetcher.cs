@@ -36,7 +36,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         MaxSheetBytes = 2 << 20,
         MaxTotalBytes = 64 << 20,
         MaxFiles = 500,
-        AtOnce = 6;
+        AtOnce = 6,
+        ReadAtOnce = 2;
 
     /// <summary>The address lies in a private network and was not asked.</summary>
     public const string NotAsked = "private address, not looked at";
@@ -46,6 +47,9 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
 
     private readonly HttpClient _public = Client(allowPrivate: false),
         _any = Client(allowPrivate: true);
+
+    // A hostile page takes a second of a core until it is refused: many at once would leave the owner none.
+    private readonly SemaphoreSlim _reading = new(ReadAtOnce);
 
     /// <exception cref="FetchException">The page itself cannot be had; says why in words.</exception>
     /// <exception cref="OperationCanceledException">It was stopped.</exception>
@@ -62,7 +66,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                     + $"{(page.Type.Length == 0 ? "an unknown file type" : page.Type)}."
             );
         var html = PageText.Decode(page.Content, page.Charset);
-        if (PageSource.Problem(html) is { } problem)
+        if (await ProblemAsync(html, stop) is { } problem)
             throw new FetchException(problem);
         return await new Collecting(client, page.Address, progress, page.Content.Length, stop).CollectAsync(html);
     }
@@ -81,7 +85,22 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         if (page is null)
             return (null, why);
         var html = PageText.Decode(page.Content, page.Charset);
-        return PageSource.Problem(html) is { } unfit ? (null, unfit) : (new(page.Address, html, page.Policies), null);
+        return await ProblemAsync(html, stop) is { } unfit
+            ? (null, unfit)
+            : (new(page.Address, html, page.Policies), null);
+    }
+
+    private async Task<string?> ProblemAsync(string html, CancellationToken stop)
+    {
+        await _reading.WaitAsync(stop);
+        try
+        {
+            return PageSource.Problem(html);
+        }
+        finally
+        {
+            _reading.Release();
+        }
     }
 
     /// <summary>Sends a form as a browser would. What is wrong, in words; null when it was taken.</summary>
@@ -152,6 +171,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     /// <inheritdoc/>
     public void Dispose()
     {
+        _reading.Dispose();
         _public.Dispose();
         _any.Dispose();
     }

@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using Microsoft.Extensions.Logging;
+using Wexil.App.Background;
 using Wexil.App.Fetching;
 using Wexil.Core.Common;
 using Wexil.Pages.Serving;
@@ -51,7 +52,7 @@ public sealed class Import(string id, StepId step, Uri address) : IProgress<Fetc
 public sealed record Imported(PageId Page, Fetched Fetched);
 
 /// <summary>Pages on their way in. They are kept until newer ones push them out.</summary>
-public sealed class Imports(PageFetcher fetcher, PageStore pages, ILogger<Imports> logger)
+public sealed class Imports(PageFetcher fetcher, PageStore pages, YieldingThreads threads, ILogger<Imports> logger)
 {
     private static readonly Action<ILogger, Exception?> NotImported = LoggerMessage.Define(
         LogLevel.Error,
@@ -69,7 +70,7 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, ILogger<Import
         var import = new Import(NewId(), step, address);
         Remember(import.Id);
         _imports[import.Id] = import;
-        _ = Task.Run(() => Run(import, name));
+        _ = threads.RunAsync(() => Run(import, name));
         return import;
     }
 

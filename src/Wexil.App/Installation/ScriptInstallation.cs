@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using Wexil.App.Background;
 using Wexil.App.Fetching;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -41,6 +42,7 @@ public sealed class ScriptInstallation(
     LastSeen seen,
     PageFetcher fetcher,
     VisitorsAddress visitors,
+    YieldingThreads threads,
     TimeProvider time
 )
 {
@@ -103,7 +105,7 @@ public sealed class ScriptInstallation(
     /// <summary>Fetches a page and looks how it is wired.</summary>
     public async Task<PageCheck> CheckAsync(InstalledPage wired, CancellationToken stop)
     {
-        var look = _looking.GetOrAdd(wired.Page.Id, _ => new(() => LookAsync(wired)));
+        var look = _looking.GetOrAdd(wired.Page.Id, _ => new(() => threads.RunAsync(() => LookAsync(wired))));
         try
         {
             return await look.Value.WaitAsync(stop);
