@@ -27,6 +27,8 @@ switch (args.FirstOrDefault())
         return 0;
     case "faults":
         return await FaultsBench.RunAsync(args.Contains("--quick"));
+    case "attacks":
+        return await AttacksBench.RunAsync(args.Contains("--quick")) ? 0 : 1;
     case "soak":
         await SoakBench.RunAsync(args.Contains("--quick"));
         return 0;

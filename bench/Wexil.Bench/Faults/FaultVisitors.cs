@@ -10,8 +10,14 @@ namespace Wexil.Bench.Faults;
 /// once it is answered: from then on it may not be lost.
 /// </summary>
 /// <param name="remembers">Keeps who was served; a long run only counts them.</param>
-public sealed class FaultVisitors(Uri visitors, string page, int connections = 8, bool remembers = true)
-    : IAsyncDisposable
+/// <param name="rest">How long a connection rests behind each visitor; null for not at all.</param>
+public sealed class FaultVisitors(
+    Uri visitors,
+    string page,
+    int connections = 8,
+    bool remembers = true,
+    TimeSpan? rest = null
+) : IAsyncDisposable
 {
     private const string Desktop =
         "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Safari/537.36";
@@ -78,6 +84,8 @@ public sealed class FaultVisitors(Uri visitors, string page, int connections = 8
             try
             {
                 await ComeAsync(client);
+                if (rest is { } pause)
+                    await Task.Delay(pause);
             }
             catch (Exception error) when (error is HttpRequestException or IOException or OperationCanceledException)
             {

@@ -23,8 +23,26 @@ public sealed class FaultWorld : IAsyncDisposable
 
     public string Folder { get; }
 
+    public FunnelId Funnel { get; private set; }
+
+    /// <summary>The step with the test, whose link is /go/fault.</summary>
+    public StepId Step { get; private set; }
+
     /// <summary>What visitors leave their address on.</summary>
     public string Page { get; private set; } = "";
+
+    /// <summary>The most that the program had in memory since it started, in bytes.</summary>
+    public long PeakMemory
+    {
+        get
+        {
+            _program!.Refresh();
+            return _program.PeakWorkingSet64;
+        }
+    }
+
+    /// <summary>It has not ended by itself.</summary>
+    public bool Runs => _program is { HasExited: false };
 
     public Uri Studio { get; } = new($"http://localhost:{BenchWorld.FreePort()}");
     public Uri Visitors { get; } = new($"http://127.0.0.1:{BenchWorld.FreePort()}");
@@ -39,8 +57,11 @@ public sealed class FaultWorld : IAsyncDisposable
         };
 
     /// <param name="folder">An empty one; null for one of its own.</param>
-    /// <param name="forwardTo">Where opt-ins are forwarded; null for nowhere.</param>
-    public static async Task<FaultWorld> MakeAsync(string? folder = null, Uri? forwardTo = null)
+    /// <param name="furnish">What else it has; told by its services.</param>
+    public static async Task<FaultWorld> MakeAsync(
+        string? folder = null,
+        Func<FaultWorld, IServiceProvider, Task>? furnish = null
+    )
     {
         var world = new FaultWorld(folder ?? Directory.CreateTempSubdirectory("wexil-fault-").FullName);
         await using var host = await WexilHost.StartAsync(world.Options);
@@ -54,22 +75,24 @@ public sealed class FaultWorld : IAsyncDisposable
         var (a, b) = (await pages.AddAsync(step.Id, "A", html), await pages.AddAsync(step.Id, "B", html));
         await pages.AddAsync(thanks.Id, "Thanks", PageBundle.OneFile("<h1>Thanks</h1>"));
         await Get<TestStore>().StartAsync(new(step.Id, thanks.Id, "Fault", "", 0.1, 0.2, [a, b], Weights.Even(2)));
-        world.Page = pages.Find(a)!.Slug;
-        if (forwardTo is not null)
-        {
-            await Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
-            await Get<OptInStore>().SetAsync(step.Id, OptInSettings.Default with { ForwardTo = forwardTo });
-        }
+        (world.Funnel, world.Step, world.Page) = (funnel.Id, step.Id, pages.Find(a)!.Slug);
+        if (furnish is not null)
+            await furnish(world, host.Services);
         return world;
     }
 
     /// <summary>Starts the program, and returns once it answers.</summary>
-    public async Task StartAsync()
+    /// <param name="limits">What its service allows it; null for all that the machine has.</param>
+    /// <param name="smtp">Its mail server; null for simulated mail.</param>
+    public async Task StartAsync(ServiceLimits? limits = null, Uri? smtp = null)
     {
-        var start = new ProcessStartInfo("dotnet")
+        var start = new ProcessStartInfo("sh")
         {
             ArgumentList =
             {
+                "-c",
+                $"{(limits is null ? "" : $"ulimit -n {limits.Files}; ")}exec dotnet \"$@\"",
+                "sh",
                 typeof(WexilHost).Assembly.Location,
                 "serve",
                 "--data",
@@ -84,6 +107,10 @@ public sealed class FaultWorld : IAsyncDisposable
             RedirectStandardOutput = true,
             RedirectStandardError = true,
         };
+        if (limits is not null)
+            start.Environment["DOTNET_GCHeapHardLimit"] = $"{limits.Heap:x}";
+        if (smtp is not null)
+            start.Environment["WEXIL_SMTP"] = smtp.OriginalString;
         _program = Process.Start(start)!;
         _ = _program.StandardOutput.ReadToEndAsync();
         _ = _program.StandardError.ReadToEndAsync();
@@ -171,6 +198,15 @@ public sealed class FaultWorld : IAsyncDisposable
         if (Directory.Exists(Folder))
             Directory.Delete(Folder, recursive: true);
     }
+}
+
+/// <summary>What a program may have.</summary>
+/// <param name="Heap">Of the collector, in bytes.</param>
+/// <param name="Files">Open at a time, connections too.</param>
+public sealed record ServiceLimits(long Heap, int Files)
+{
+    /// <summary>Those of the unit that ships: of 900 MB the runtime takes three quarters for its heap.</summary>
+    public static readonly ServiceLimits Unit = new((900L << 20) * 3 / 4, 65_536);
 }
 
 /// <summary>What came of a fault.</summary>

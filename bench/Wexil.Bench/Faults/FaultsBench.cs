@@ -4,7 +4,9 @@ using System.Text;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Data.Sqlite;
+using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
+using Wexil.Store;
 using Wexil.Web.Hosting;
 
 namespace Wexil.Bench.Faults;
@@ -17,7 +19,7 @@ public static class FaultsBench
 {
     private const string Line = "{0,-34} {1,9:N0} {2,9:N0} {3,5:N0} {4,6:N0}  {5}";
 
-    /// <returns>0, or 1 where something was lost or counted twice.</returns>
+    /// <returns>0, or 1 where something was lost or counted twice, or an attack ended the program.</returns>
     public static async Task<int> RunAsync(bool quick)
     {
         Console.WriteLine(Line, "fault", "served", "recorded", "lost", "twice", "notes");
@@ -36,7 +38,7 @@ public static class FaultsBench
                 count.Agrees ? notes : $"{notes}; the counts differ from the events"
             );
         }
-        return isGood ? 0 : 1;
+        return await AttacksBench.RunAsync(quick) && isGood ? 0 : 1;
     }
 
     private static IEnumerable<(string Name, Func<Task<(FaultCount, string)>> Happens)> Faults(bool quick)
@@ -256,7 +258,15 @@ public static class FaultsBench
         receiver.Urls.Add(address.OriginalString);
         receiver.Run(http => MisbehaveAsync(http, Interlocked.Increment(ref calls)));
         await receiver.StartAsync();
-        await using var world = await FaultWorld.MakeAsync(forwardTo: new(address, "/lead"));
+        await using var world = await FaultWorld.MakeAsync(
+            furnish: async (made, services) =>
+            {
+                await services.GetRequiredService<SettingStore>().SetFetchesPrivateAddressesAsync(true);
+                await services
+                    .GetRequiredService<OptInStore>()
+                    .SetAsync(made.Step, OptInSettings.Default with { ForwardTo = new(address, "/lead") });
+            }
+        );
         await world.StartAsync();
         var visitors = new FaultVisitors(world.Visitors, world.Page, connections: 1).Begin();
         await visitors.ServeAsync(visits);

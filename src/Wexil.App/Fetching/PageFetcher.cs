@@ -20,6 +20,10 @@ public sealed record Fetched(PageBundle Bundle, IReadOnlyList<Missing> Missing);
 /// <param name="Policies">The values of its Content-Security-Policy headers.</param>
 public sealed record FoundPage(Uri Address, string Html, IReadOnlyList<string> Policies);
 
+/// <summary>Why something was not taken, in words.</summary>
+/// <param name="IsServices">Whatever else is sent there will fare no better for a while.</param>
+public sealed record NotTaken(string Why, bool IsServices);
+
 /// <summary>How far a fetch has come.</summary>
 public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
 
@@ -103,8 +107,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         }
     }
 
-    /// <summary>Sends a form as a browser would. What is wrong, in words; null when it was taken.</summary>
-    public async Task<string?> PostFormAsync(
+    /// <summary>Sends a form as a browser would. Null when it was taken.</summary>
+    public async Task<NotTaken?> PostFormAsync(
         Uri address,
         IEnumerable<KeyValuePair<string, string>> fields,
         CancellationToken stop
@@ -115,15 +119,15 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         return await SendAsync(request, stop);
     }
 
-    /// <summary>Tells an address by asking it. What is wrong, in words; null when it was taken.</summary>
-    public async Task<string?> TellAsync(Uri address, CancellationToken stop)
+    /// <summary>Tells an address by asking it. Null when it was taken.</summary>
+    public async Task<NotTaken?> TellAsync(Uri address, CancellationToken stop)
     {
         using var request = new HttpRequestMessage(HttpMethod.Get, address);
         return await SendAsync(request, stop);
     }
 
     /// <summary>Only the head of the answer is read, so that nothing an answer holds can do harm.</summary>
-    private async Task<string?> SendAsync(HttpRequestMessage request, CancellationToken stop)
+    private async Task<NotTaken?> SendAsync(HttpRequestMessage request, CancellationToken stop)
     {
         var host = request.RequestUri!.Host;
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
@@ -136,11 +140,16 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                 HttpCompletionOption.ResponseHeadersRead,
                 patience.Token
             );
-            return answer.IsSuccessStatusCode ? null : $"{host} responded with {(int)answer.StatusCode}.";
+            return answer.IsSuccessStatusCode
+                ? null
+                : new(
+                    $"{host} responded with {(int)answer.StatusCode}.",
+                    answer.StatusCode is >= HttpStatusCode.InternalServerError or HttpStatusCode.TooManyRequests
+                );
         }
         catch (Exception error) when (!stop.IsCancellationRequested)
         {
-            return Problem(error, host);
+            return new(Problem(error, host), IsServices: true);
         }
     }
 

@@ -12,7 +12,19 @@ public sealed record Letter(string To, string Subject, string Words);
 public sealed record OutboxLetter(string File, DateTimeOffset At, string To, string Subject, string Words);
 
 /// <summary>A mail that did not go out; the message says why, for the owner.</summary>
-public sealed class MailException(string message, Exception inner) : Exception(message, inner);
+public sealed class MailException(string message, Exception inner) : Exception(message, inner)
+{
+    /// <summary>Whatever else is sent will fare no better for a while.</summary>
+    public bool IsServers =>
+        InnerException
+            is not (
+                FormatException
+                or SmtpCommandException
+                {
+                    ErrorCode: SmtpErrorCode.RecipientNotAccepted or SmtpErrorCode.MessageNotAccepted
+                }
+            );
+}
 
 /// <summary>
 /// Sends mail by the owner's SMTP server; where none is named, mail is simulated and lies as .eml files in the data

@@ -27,6 +27,10 @@ public sealed class OutboxDelivery(
 ) : PeriodicWork("Sending what waits in the outbox", problems, threads, time, logger)
 {
     private const int AtOnce = 50;
+
+    /// <summary>A service that fails so often in a row is left alone until the next round.</summary>
+    public const int MostFailures = 3;
+
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(5);
     private static readonly Action<ILogger, long, OutboxKind, int, Exception?> NotSent = LoggerMessage.Define<
         long,
@@ -79,26 +83,32 @@ public sealed class OutboxDelivery(
 
     private async Task SendLaneAsync(OutboxLane lane, CancellationToken stop)
     {
+        var failures = 0;
         while (outgoing.Due(lane, AtOnce) is { Count: > 0 } due)
         {
             foreach (var one in due)
             {
-                if (await TryAsync(one, stop) is { } problem)
+                var problem = await TryAsync(one, stop);
+                failures = problem is { IsServices: true } ? failures + 1 : 0;
+                if (problem is null)
+                    await outgoing.DoneAsync(one);
+                else
                 {
                     NotSent(Logger, one.Id, one.Kind, one.Tries, null);
-                    await outgoing.FailedAsync(one, problem);
+                    await outgoing.FailedAsync(one, problem.Why);
                 }
-                else
-                    await outgoing.DoneAsync(one);
+                // Thousands that wait would each be tried, one after the other, as fast as it fails.
+                if (failures == MostFailures)
+                    return;
             }
         }
     }
 
     /// <summary>
-    /// Why it did not go out, in words; null when it did. Whatever is wrong with one item is its problem and no
+    /// Why it did not go out; null when it did. Whatever is wrong with one item is its problem and no
     /// other's.
     /// </summary>
-    private async Task<string?> TryAsync(OutboxMessage one, CancellationToken stop)
+    private async Task<NotTaken?> TryAsync(OutboxMessage one, CancellationToken stop)
     {
         try
         {
@@ -106,16 +116,16 @@ public sealed class OutboxDelivery(
         }
         catch (MailException error)
         {
-            return error.Message;
+            return new(error.Message, error.IsServers);
         }
         catch (Exception error) when (!stop.IsCancellationRequested && error is not (StoreException or SqliteException))
         {
             NotSent(Logger, one.Id, one.Kind, one.Tries, error);
-            return $"It cannot be sent as it is: {error.Message}";
+            return new($"It cannot be sent as it is: {error.Message}", IsServices: false);
         }
     }
 
-    private async Task<string?> SendAsync(OutboxMessage one, CancellationToken stop)
+    private async Task<NotTaken?> SendAsync(OutboxMessage one, CancellationToken stop)
     {
         if (one is { Kind: OutboxKind.Postback, Source: { } network })
             return sources.Network(network)?.Postback is { } told
