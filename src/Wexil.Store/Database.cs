@@ -23,6 +23,9 @@ public sealed class Database : IDisposable
             .Order(),
     ];
 
+    /// <summary>For how many seconds a busy file is retried: visitors are not kept waiting longer.</summary>
+    private const int Patience = 1;
+
     private readonly string _file;
     private readonly Action<string>? _traced;
     private readonly ConcurrentBag<Reader> _idle = [];
@@ -154,6 +157,8 @@ public sealed class Database : IDisposable
         var connection = Connect(_file);
         if (_traced is not null)
             SQLitePCL.raw.sqlite3_trace(connection.Handle, (_, statement) => _traced(statement), null);
+        // The library retries its own commands, but not statements that are prepared on SQLite's interface.
+        _ = SQLitePCL.raw.sqlite3_busy_timeout(connection.Handle, Patience * 1_000);
         return connection;
     }
 
@@ -181,12 +186,11 @@ public sealed class Database : IDisposable
     private Reader Borrow() => _idle.TryTake(out var reader) ? reader : new Reader(ConnectTraced());
 
     /// <summary>A connection that its caller owns.</summary>
-    /// <param name="patience">For how many seconds a busy file is retried; visitors are never kept waiting for one.
-    /// </param>
+    /// <param name="patience">For how many seconds a busy file is retried.</param>
     internal static SqliteConnection Connect(
         string file,
         SqliteOpenMode mode = SqliteOpenMode.ReadWriteCreate,
-        int patience = 1
+        int patience = Patience
     )
     {
         var connection = new SqliteConnection(

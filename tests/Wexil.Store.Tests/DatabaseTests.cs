@@ -254,4 +254,20 @@ public sealed class DatabaseTests
         command.CommandText = sql;
         command.ExecuteNonQuery();
     }
+
+    // Whoever opens the file first after a crash has it for itself, until the log is read.
+    [Fact]
+    public async Task A_visitor_waits_while_another_has_the_file_for_a_moment()
+    {
+        using var folder = DataFolder.Open(EmptyStore.Create("busy"));
+        using var database = Database.Open(folder);
+        var held = new SqliteConnection($"Data Source={folder.DataFile};Pooling=false");
+        held.Open();
+        held.Execute("PRAGMA locking_mode=EXCLUSIVE");
+        held.Execute("BEGIN EXCLUSIVE");
+        var read = Task.Run(() => database.PlaceOf(default, default));
+        await Task.WhenAny(read, Task.Delay(TimeSpan.FromMilliseconds(200)));
+        await held.DisposeAsync();
+        Assert.Null(await read);
+    }
 }
