@@ -5,6 +5,7 @@ using Microsoft.Extensions.Logging.Abstractions;
 using Microsoft.Extensions.Time.Testing;
 using Wexil.App.Background;
 using Wexil.App.Fetching;
+using Wexil.App.Installation;
 using Wexil.App.Monitoring;
 using Wexil.App.Outbox;
 using Wexil.Core.SplitTests;
@@ -126,6 +127,34 @@ public sealed class HostileServersTests
         Assert.Contains("Nothing is waiting.", await owner.GetStringAsync("/outbox"));
         await stop.CancelAsync();
         await Assert.ThrowsAnyAsync<OperationCanceledException>(() => sending);
+    }
+
+    [Fact]
+    public async Task Whoever_has_a_helpers_link_has_one_page_looked_at_at_a_time_and_does_not_hold_up_the_owner()
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        using var released = new SemaphoreSlim(0);
+        await using var silent = new RawServer(
+            _ => "HTTP/1.1 500 Silent\r\nConnection: close\r\nContent-Length: 0\r\n\r\n"u8.ToArray(),
+            released
+        );
+        await wexil.Get<SettingStore>().SetFetchesPrivateAddressesAsync(true);
+        var tested = await wexil.StartTestAsync("slow-pages", outsideB: new(silent.Address, "0"));
+        for (var i = 1; i < 4; i++)
+            await wexil.Get<PageStore>().AddAsync(tested.Step.Id, $"Slow {i}", new Uri(silent.Address, $"{i}"));
+        var installation = wexil.Get<ScriptInstallation>();
+        var pages = installation.ForFunnel(tested.Funnel.Id);
+        Assert.Equal(4, pages.Count);
+        var looks = pages.Select(page => installation.CheckAsync(page, default, isHelpers: true)).ToArray();
+        await Eventually.HoldsAsync(() => silent.Asked == 1);
+        var owners = installation.CheckAsync(pages[3], default);
+        await Eventually.HoldsAsync(() => silent.Asked == 2);
+        released.Release(100);
+        Assert.False((await owners).IsGood);
+        Assert.All(await Task.WhenAll(looks), look => Assert.False(look.IsGood));
+        Assert.Equal(5, silent.Asked);
     }
 
     [Theory]

@@ -53,6 +53,7 @@ public sealed record Imported(PageId Page, Fetched Fetched);
 
 /// <summary>Pages on their way in. They are kept until newer ones push them out.</summary>
 public sealed class Imports(PageFetcher fetcher, PageStore pages, YieldingThreads threads, ILogger<Imports> logger)
+    : IDisposable
 {
     private static readonly Action<ILogger, Exception?> NotImported = LoggerMessage.Define(
         LogLevel.Error,
@@ -60,7 +61,12 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, YieldingThread
         "A page could not be imported"
     );
 
-    private const int MaxCount = 20;
+    private const int MaxCount = 20,
+        AtOnce = 2;
+    private const string Stopped = "Stopped. Nothing was imported.";
+
+    // Each may take the size of all its files.
+    private readonly SemaphoreSlim _places = new(AtOnce);
     private readonly ConcurrentDictionary<string, Import> _imports = [];
     private readonly ConcurrentQueue<string> _order = [];
 
@@ -81,6 +87,27 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, YieldingThread
     {
         try
         {
+            await _places.WaitAsync(import.Stopping);
+        }
+        catch (OperationCanceledException)
+        {
+            import.Problem = Stopped;
+            return;
+        }
+        try
+        {
+            await FetchAsync(import, name);
+        }
+        finally
+        {
+            _places.Release();
+        }
+    }
+
+    private async Task FetchAsync(Import import, string? name)
+    {
+        try
+        {
             var fetched = await fetcher.FetchAsync(import.Address, import, import.Stopping);
             var title = name ?? HostedHtml.Title(fetched.Bundle.Source(fetched.Bundle.Entry)) ?? import.Address.Host;
             var page = await pages.AddAsync(
@@ -94,7 +121,7 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, YieldingThread
         }
         catch (OperationCanceledException)
         {
-            import.Problem = "Stopped. Nothing was imported.";
+            import.Problem = Stopped;
         }
         catch (Exception error) when (error is FetchException or StoreException)
         {
@@ -107,6 +134,9 @@ public sealed class Imports(PageFetcher fetcher, PageStore pages, YieldingThread
             import.Problem = $"The page could not be imported: {error.Message}";
         }
     }
+
+    /// <inheritdoc/>
+    public void Dispose() => _places.Dispose();
 
     private void Remember(string id)
     {

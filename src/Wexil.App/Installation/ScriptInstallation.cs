@@ -44,10 +44,14 @@ public sealed class ScriptInstallation(
     VisitorsAddress visitors,
     YieldingThreads threads,
     TimeProvider time
-)
+) : IDisposable
 {
+    // A page takes many times its size until it is judged. Whoever has a helper's link does not hold up the owner.
+    private readonly SemaphoreSlim _owners = new(2),
+        _helpers = new(1);
+
     // Several who press the button at once wait for one look.
-    private readonly ConcurrentDictionary<PageId, Lazy<Task<PageCheck>>> _looking = [];
+    private readonly ConcurrentDictionary<(PageId, bool), Lazy<Task<PageCheck>>> _looking = [];
 
     /// <summary>The address of the script for outside pages.</summary>
     public Uri Script => new($"{visitors.Origin}/wexil.js");
@@ -103,9 +107,12 @@ public sealed class ScriptInstallation(
     }
 
     /// <summary>Fetches a page and looks how it is wired.</summary>
-    public async Task<PageCheck> CheckAsync(InstalledPage wired, CancellationToken stop)
+    /// <param name="isHelpers">Somebody asks who has a link, and no place in the team.</param>
+    public async Task<PageCheck> CheckAsync(InstalledPage wired, CancellationToken stop, bool isHelpers = false)
     {
-        var look = _looking.GetOrAdd(wired.Page.Id, _ => new(() => threads.RunAsync(() => LookAsync(wired))));
+        var key = (wired.Page.Id, isHelpers);
+        var places = isHelpers ? _helpers : _owners;
+        var look = _looking.GetOrAdd(key, _ => new(() => threads.RunAsync(() => LookAsync(wired, places))));
         try
         {
             return await look.Value.WaitAsync(stop);
@@ -113,11 +120,24 @@ public sealed class ScriptInstallation(
         finally
         {
             if (look.Value.IsCompleted)
-                _looking.TryRemove(new(wired.Page.Id, look));
+                _looking.TryRemove(new(key, look));
         }
     }
 
     // Whoever asked may go away; others may be waiting, and the fetcher's own patience bounds it.
+    private async Task<PageCheck> LookAsync(InstalledPage wired, SemaphoreSlim places)
+    {
+        await places.WaitAsync();
+        try
+        {
+            return await LookAsync(wired);
+        }
+        finally
+        {
+            places.Release();
+        }
+    }
+
     private async Task<PageCheck> LookAsync(InstalledPage wired)
     {
         var page = wired.Page;
@@ -153,6 +173,13 @@ public sealed class ScriptInstallation(
         if (found is not null)
             await wiring.SaveFoundAsync(page.Id, found.Address);
         return check;
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        _owners.Dispose();
+        _helpers.Dispose();
     }
 
     private IEnumerable<Finding> Starts(InstalledPage wired, FoundPage found) =>

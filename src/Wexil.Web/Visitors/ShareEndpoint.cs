@@ -52,7 +52,7 @@ public sealed class ShareEndpoint(
             await SharedDocument.Closed(http);
             return;
         }
-        await installation.CheckAsync(shown, http.RequestAborted);
+        await installation.CheckAsync(shown, http.RequestAborted, isHelpers: true);
         http.Response.StatusCode = StatusCodes.Status303SeeOther;
         http.Response.Headers.Location = $"/share/{token}#{page}";
     }
