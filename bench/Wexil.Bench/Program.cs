@@ -48,7 +48,7 @@ switch (args.FirstOrDefault())
             wexil bench sections  A page with sections against the same without; the screens of 59,049 combinations.
             wexil bench looks     A verdict over ten pages of a million visitors; the look at a thousand tests.
             wexil bench screens   Every screen of the demo and of an agency, memory, /go. --data DIR keeps the world.
-            wexil bench faults    Kills, a full disk, locks, clocks, slow clients, attacks: served, recorded, lost, twice.
+            wexil bench faults    Kills, a full disk, locks, clocks, attacks: served, recorded, lost, twice.
             wexil bench attacks   The second half of faults: memory, time, and p99 of /go under the unit's limits.
             wexil bench soak      A month in fast motion: memory, and how much the data grows.
             wexil bench uploads   Memory before and after a hundred bodies of 75 MB from strangers.
