@@ -60,6 +60,22 @@ public sealed class DoorPlacesTests
     }
 
     [Fact]
+    public async Task Who_was_refused_leaves_before_those_who_have_been_idle_longer()
+    {
+        using var seats = new DoorSeats(2);
+        await seats.KeepPlaceAsync(default);
+        var idle = seats.Take(new DefaultConnectionContext());
+        await seats.KeepPlaceAsync(default);
+        var refused = seats.Take(new DefaultConnectionContext());
+        refused.Leaves = true;
+        var another = seats.KeepPlaceAsync(default);
+        await Eventually.HoldsAsync(() => refused.ConnectionClosed.IsCancellationRequested);
+        Assert.False(idle.ConnectionClosed.IsCancellationRequested);
+        await refused.DisposeAsync();
+        await another;
+    }
+
+    [Fact]
     public async Task Idle_connections_at_either_door_keep_out_neither_the_owner_nor_visitors()
     {
         var wexil = new WexilFixture { Adjust = options => options with { OpenFiles = 300 } };

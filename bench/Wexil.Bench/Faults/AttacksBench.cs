@@ -52,6 +52,7 @@ public static partial class AttacksBench
     {
         yield return new("ever-different User-Agents", world => AgentsAsync(world, quick ? 4_000 : 64_000));
         yield return new("5,000 idle connections", IdleAsync, Files: FewFiles);
+        yield return new("2,000 slow posts at the owner's door", SlowPostsAsync, Files: FewFiles);
         var pages = new HostilePages();
         yield return new("hostile pages, checked by a link", pages.CheckAsync, pages.FurnishAsync);
         yield return new("a hostile page let in before", OldPageAsync, AddOldPageAsync);
@@ -141,6 +142,55 @@ public static partial class AttacksBench
         foreach (var client in held)
             client.Dispose();
         return $"sign-in page in {studio:0} ms, link in {link:0} ms";
+    }
+
+    /// <summary>Forms that are begun, and go on with a few bytes a second: just as many as are taken for a person's.
+    /// </summary>
+    private static async Task<string> SlowPostsAsync(FaultWorld world)
+    {
+        const int posts = 2_000;
+        using var owner = await world.OwnerAsync();
+        using var ended = new CancellationTokenSource();
+        Task[] slow = [.. Enumerable.Range(0, posts).Select(_ => PostSlowlyAsync(world.Studio, ended.Token))];
+        var longest = 0.0;
+        for (var i = 0; i < 20; i++)
+        {
+            await Task.Delay(TimeSpan.FromMilliseconds(500));
+            var watch = Stopwatch.StartNew();
+            // A connection of its own each time, as after a break.
+            using var client = world.Again();
+            (await client.GetAsync("/")).EnsureSuccessStatusCode();
+            longest = Math.Max(longest, watch.Elapsed.TotalMilliseconds);
+        }
+        await ended.CancelAsync();
+        await Task.WhenAll(slow);
+        return $"the owner's first screen within {longest:0} ms";
+    }
+
+    private static async Task PostSlowlyAsync(Uri door, CancellationToken ended)
+    {
+        var request = Encoding.ASCII.GetBytes(
+            $"POST /sign-in HTTP/1.1\r\nHost: {door.Authority}\r\nContent-Type: application/x-www-form-urlencoded\r\n"
+                + "Content-Length: 60000\r\n\r\nPassword="
+        );
+        while (!ended.IsCancellationRequested)
+        {
+            try
+            {
+                using var client = new TcpClient();
+                await client.ConnectAsync(IPAddress.Loopback, door.Port, ended);
+                await client.GetStream().WriteAsync(request, ended);
+                while (true)
+                {
+                    await Task.Delay(TimeSpan.FromSeconds(1), ended);
+                    await client.GetStream().WriteAsync(new byte[300], ended);
+                }
+            }
+            catch (Exception error) when (error is IOException or SocketException or OperationCanceledException)
+            {
+                // Thrown out; it comes again.
+            }
+        }
     }
 
     private static async Task<double> TimeAsync(Uri address)

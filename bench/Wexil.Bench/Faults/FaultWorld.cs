@@ -17,6 +17,7 @@ namespace Wexil.Bench.Faults;
 public sealed class FaultWorld : IAsyncDisposable
 {
     private static readonly TimeSpan StartTime = TimeSpan.FromSeconds(60);
+    private readonly CookieContainer _cookies = new();
     private Process? _program;
 
     private FaultWorld(string folder) => Folder = folder;
@@ -131,6 +132,24 @@ public sealed class FaultWorld : IAsyncDisposable
         }
         throw new InvalidOperationException("The program did not start within a minute.");
     }
+
+    /// <summary>The owner, signed in by the link that the command line prints.</summary>
+    public async Task<HttpClient> OwnerAsync()
+    {
+        var start = new ProcessStartInfo("dotnet", [typeof(WexilHost).Assembly.Location, "sign-in", "--data", Folder])
+        {
+            RedirectStandardOutput = true,
+        };
+        using var command = Process.Start(start)!;
+        var printed = await command.StandardOutput.ReadToEndAsync();
+        var link = printed.Split(' ', '\n').First(word => word.Contains("/sign-in?key=", StringComparison.Ordinal));
+        var owner = Again();
+        (await owner.GetAsync(link)).Dispose();
+        return owner;
+    }
+
+    /// <summary>The owner's browser, with connections of its own.</summary>
+    public HttpClient Again() => new(new SocketsHttpHandler { CookieContainer = _cookies }) { BaseAddress = Studio };
 
     /// <summary>Ends it at once, as a power cut would.</summary>
     public async Task KillAsync()

@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using Microsoft.AspNetCore.Connections;
 
 namespace Wexil.Web.Hosting;
@@ -11,6 +12,9 @@ namespace Wexil.Web.Hosting;
 internal sealed class DoorSeats(int places) : IDisposable
 {
     private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(50);
+
+    // On a busy machine, who has just come in has not been heard yet.
+    private static readonly TimeSpan Grace = TimeSpan.FromMilliseconds(200);
 
     private readonly Lock _lock = new();
     private readonly HashSet<SeatedConnection> _taken = [];
@@ -66,8 +70,12 @@ internal sealed class DoorSeats(int places) : IDisposable
             longest =
             [
                 .. _taken
-                    .Where(connection => connection.IsIdle)
-                    .OrderBy(connection => connection.IdleSince)
+                    .Where(connection =>
+                        connection.IsIdle
+                        && (connection.Leaves || Stopwatch.GetElapsedTime(connection.IdleSince) > Grace)
+                    )
+                    .OrderByDescending(connection => connection.Leaves)
+                    .ThenBy(connection => connection.IdleSince)
                     .Take(Math.Max(1, places / share)),
             ];
         foreach (var idle in longest)

@@ -20,6 +20,9 @@ internal sealed class SeatedConnection(ConnectionContext inner, DoorSeats seats)
     /// <summary>The end of its last request, or its beginning; in ticks of <see cref="Stopwatch"/>.</summary>
     public long IdleSince => Volatile.Read(ref _idleSince);
 
+    /// <summary>It was refused, and only takes its time to go.</summary>
+    public bool Leaves { get; set; }
+
     public override string ConnectionId
     {
         get => inner.ConnectionId;

@@ -138,6 +138,7 @@ public static class StudioApp
         );
         app.UseRouting();
         app.UseAuthentication();
+        app.UseMiddleware<StrangerPlaces>();
         app.UseAuthorization();
         app.UseMiddleware<RoleGuard>();
         app.UseMiddleware<BodyLimits>();

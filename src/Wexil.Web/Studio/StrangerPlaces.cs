@@ -1,0 +1,78 @@
+using Microsoft.AspNetCore.Diagnostics;
+using Microsoft.AspNetCore.Http.Features;
+using Wexil.App.Health;
+using Wexil.Web.Hosting;
+
+namespace Wexil.Web.Studio;
+
+/// <summary>
+/// Keeps places at the owner's door for whoever is signed in: of all places, strangers' requests take half at most, and
+/// those of one network an eighth. Behind a proxy it is the network that the proxy names.
+/// </summary>
+public sealed class StrangerPlaces(RequestDelegate next, DoorPlaces places)
+{
+    private const string Words = "Too many requests are under way here. Try again in a minute.";
+
+    private readonly Lock _lock = new();
+    private readonly Dictionary<string, int> _taken = [];
+    private int _all;
+
+    /// <summary>Requests of strangers, and of one network, that are answered at a time.</summary>
+    public static (int All, int OfOne) Most(DoorPlaces places) => (places.Studio / 2, Math.Max(4, places.Studio / 8));
+
+    public async Task Invoke(HttpContext http)
+    {
+        // A problem is told of within the place of the request that met it.
+        if (
+            http.User.Identity?.IsAuthenticated == true
+            || http.Features.Get<IStatusCodeReExecuteFeature>() is not null
+            || http.Features.Get<IExceptionHandlerFeature>() is not null
+        )
+        {
+            await next(http);
+            return;
+        }
+        var network = NetworkName.Of(http.Connection.RemoteIpAddress);
+        if (!Take(network))
+        {
+            http.Response.StatusCode = StatusCodes.Status503ServiceUnavailable;
+            http.Response.Headers.Connection = "close";
+            if (http.Features.Get<SeatedConnection>() is { } seat)
+                seat.Leaves = true;
+            await http.Response.WriteAsync(Words);
+            return;
+        }
+        try
+        {
+            await next(http);
+        }
+        finally
+        {
+            Free(network);
+        }
+    }
+
+    private bool Take(string network)
+    {
+        var (all, ofOne) = Most(places);
+        lock (_lock)
+        {
+            var taken = _taken.GetValueOrDefault(network);
+            if (_all >= all || taken >= ofOne)
+                return false;
+            _all++;
+            _taken[network] = taken + 1;
+            return true;
+        }
+    }
+
+    private void Free(string network)
+    {
+        lock (_lock)
+        {
+            _all--;
+            if (--_taken[network] == 0)
+                _taken.Remove(network);
+        }
+    }
+}
