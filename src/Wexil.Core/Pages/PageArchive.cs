@@ -39,6 +39,9 @@ public sealed partial record PageBundle(IReadOnlyList<PageFile> Files, string En
 /// <summary>Takes a page with its styles, scripts and images out of a .zip, or says in words why not.</summary>
 public static class PageArchive
 {
+    // Ten times what the most files take that may be in it.
+    private const int MaxDirectoryBytes = 4 << 20;
+
     // The earliest date a .zip can say: a file of a page has none of its own.
     private static readonly DateTimeOffset NoDate = new(1980, 1, 1, 0, 0, 0, TimeSpan.Zero);
 
@@ -55,7 +58,10 @@ public static class PageArchive
     {
         try
         {
-            using var archive = new ZipArchive(zip, ZipArchiveMode.Read);
+            using var bounded = new DirectoryFirstStream(zip, MaxDirectoryBytes);
+            using var archive = new ZipArchive(bounded, ZipArchiveMode.Read);
+            _ = archive.Entries;
+            bounded.Open();
             return Files(archive, limits);
         }
         // What is too short or too strange to be a .zip fails in more ways than one.
