@@ -131,13 +131,25 @@ public sealed class HostileArchiveTests
             writer.Write(new byte[16]);
             writer.Write(Encoding.ASCII.GetBytes($"{i:00000000}"));
         }
-        var length = (int)zip.Length;
+        var length = zip.Length;
+        // As large archives say it, and in the last record nothing.
+        writer.Write(0x06064b50);
+        writer.Write(44L);
+        writer.Write(new byte[12]);
+        writer.Write((long)entries);
+        writer.Write((long)entries);
+        writer.Write(length);
+        writer.Write(0L);
+        writer.Write(0x07064b50);
+        writer.Write(0);
+        writer.Write(length);
+        writer.Write(1);
         writer.Write(0x06054b50);
         writer.Write(new byte[4]);
-        writer.Write((ushort)entries);
-        writer.Write((ushort)entries);
-        writer.Write(length);
-        writer.Write(0);
+        writer.Write(ushort.MaxValue);
+        writer.Write(ushort.MaxValue);
+        writer.Write(uint.MaxValue);
+        writer.Write(uint.MaxValue);
         writer.Write((short)0);
         zip.Position = 0;
         return zip;
