@@ -1,6 +1,3 @@
-using System.Globalization;
-using CsvHelper;
-using CsvHelper.Configuration;
 using Wexil.App.Wording;
 
 namespace Wexil.Web.Studio.Shared;
@@ -21,12 +18,8 @@ public sealed record CsvLine(int Number, IReadOnlyList<string> Cells)
 /// <param name="Problem">What is wrong with the table as a whole; null for nothing.</param>
 public sealed record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLine> Lines, string? Problem)
 {
-    private static readonly CsvConfiguration Format = new(CultureInfo.InvariantCulture)
-    {
-        DetectDelimiter = true,
-        TrimOptions = TrimOptions.Trim,
-        BadDataFound = null,
-    };
+    /// <summary>What may stand between cells; where a line has as many of two, the first.</summary>
+    private static readonly char[] Delimiters = [',', ';', '\t'];
 
     /// <summary>The place of the column of this name, capitals or not; -1 where there is none.</summary>
     public int Find(params string[] names)
@@ -44,30 +37,31 @@ public sealed record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLi
             return new([], [], "Choose a file, or paste its lines.");
         if (text.Length > maxLength)
             return new([], [], $"The file is larger than {Size(maxLength)}. Split it and import the parts.");
-        using var csv = new CsvParser(new StringReader(text), Format);
-        string[] columns = [];
+        var reader = new CsvLines(text, DelimiterOf(text));
+        var columns = reader.Next()?.Cells ?? [];
         var lines = new List<CsvLine>();
-        try
+        while (reader.Next() is { } line)
         {
-            if (!csv.Read())
-                return new([], [], "The file is empty.");
-            columns = csv.Record!;
-            while (csv.Read())
-            {
-                if (lines.Count == maxLines)
-                    return new(
-                        columns,
-                        lines,
-                        $"Only the first {Locale.Current.Number(maxLines, 0)} lines can be imported at once."
-                    );
-                lines.Add(new(csv.RawRow, csv.Record!));
-            }
-        }
-        catch (CsvHelperException)
-        {
-            return new(columns, lines, $"From line {csv.Row} on, the file cannot be read as CSV.");
+            if (lines.Count == maxLines)
+                return new(
+                    columns,
+                    lines,
+                    $"Only the first {Locale.Current.Number(maxLines, 0)} lines can be imported at once."
+                );
+            lines.Add(line);
         }
         return new(columns, lines, lines.Count == 0 ? "The file has no lines after the header." : null);
+    }
+
+    private static char DelimiterOf(string text)
+    {
+        var header = text.AsSpan().TrimStart("\r\n ");
+        header = header.IndexOfAny('\r', '\n') is >= 0 and var end ? header[..end] : header;
+        var delimiter = Delimiters[0];
+        foreach (var other in Delimiters)
+            if (header.Count(other) > header.Count(delimiter))
+                delimiter = other;
+        return delimiter;
     }
 
     /// <summary>In words: "512 KB".</summary>
