@@ -56,8 +56,8 @@ public static partial class AttacksBench
         var pages = new HostilePages();
         yield return new("hostile pages, checked by a link", pages.CheckAsync, pages.FurnishAsync);
         yield return new("a hostile page let in before", OldPageAsync, AddOldPageAsync);
-        var mail = new EndlessMail();
-        yield return new("a mail server without an end", mail.WaitAsync, mail.FurnishAsync, Smtp: mail.Address);
+        using var mail = new EndlessMail();
+        yield return new("a mail server without an end", mail.WaitAsync, EndlessMail.FurnishAsync, Smtp: mail.Address);
         yield return new("300 guesses at once", GuessAsync, (_, services) => SetPasswordAsync(services));
     }
 

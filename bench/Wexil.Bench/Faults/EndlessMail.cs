@@ -6,7 +6,7 @@ using Wexil.Store;
 namespace Wexil.Bench.Faults;
 
 /// <summary>A mail server whose greeting has no end.</summary>
-public sealed class EndlessMail
+public sealed class EndlessMail : IDisposable
 {
     private readonly TcpListener _server = new(IPAddress.Loopback, 0);
 
@@ -24,14 +24,16 @@ public sealed class EndlessMail
     private int _calls;
 
     /// <summary>Who opts in is asked by mail whether it was them.</summary>
-    public Task FurnishAsync(FaultWorld world, IServiceProvider services) =>
+    public static Task FurnishAsync(FaultWorld world, IServiceProvider services) =>
         services.GetRequiredService<OptInStore>().SetAsync(world.Step, OptInSettings.Default with { Confirms = true });
 
-    public async Task<string> WaitAsync(FaultWorld world)
+    public async Task<string> WaitAsync(FaultWorld _)
     {
         await Task.Delay(TimeSpan.FromSeconds(20));
         return $"called {_calls} times, left after {_sent / Math.Max(1, _calls) >> 10:N0} KB each";
     }
+
+    public void Dispose() => _server.Dispose();
 
     private async Task GreetAsync()
     {
@@ -39,7 +41,16 @@ public sealed class EndlessMail
         Array.Fill(line, (byte)'2');
         while (true)
         {
-            using var client = await _server.AcceptTcpClientAsync();
+            TcpClient accepted;
+            try
+            {
+                accepted = await _server.AcceptTcpClientAsync();
+            }
+            catch (SocketException)
+            {
+                return;
+            }
+            using var client = accepted;
             Interlocked.Increment(ref _calls);
             try
             {

@@ -15,13 +15,16 @@ internal static class OrderRows
             ReplaceTexts(c, order.Key, names);
             if (names.Replace(order.Key) is var number && number != order.Key)
                 Renumber(c, order.Key, number);
-            foreach (var source in sources)
-            foreach (var (_, line) in order)
-                RenameCause(
-                    c,
-                    NetworkProjection.SaleCause(source, order.Key, line),
-                    NetworkProjection.SaleCause(source, number, names.Replace(line))
-                );
+            var causes = sources.SelectMany(source =>
+                order.Select(one =>
+                    (
+                        Before: NetworkProjection.SaleCause(source, order.Key, one.Line),
+                        After: NetworkProjection.SaleCause(source, number, names.Replace(one.Line))
+                    )
+                )
+            );
+            foreach (var (before, after) in causes)
+                RenameCause(c, before, after);
         }
     }
 
