@@ -15,7 +15,7 @@ internal sealed class CsvLines(string text, char delimiter)
     private int _at,
         _line = 1;
 
-    /// <summary>The next line that is not empty; null at the end. A quoted cell may hold several lines of text.</summary>
+    /// <summary>The next line that is not empty; null at the end. A quoted cell may hold several lines.</summary>
     public CsvLine? Next()
     {
         while (_at < text.Length)
