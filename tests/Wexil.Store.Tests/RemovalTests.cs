@@ -12,7 +12,7 @@ using Wexil.Tests;
 
 namespace Wexil.Store.Tests;
 
-/// <summary>Whoever is removed stays counted: the same figures follow from what is left of the events.</summary>
+/// <summary>A removed person stays counted: the same figures follow from what is left of the events.</summary>
 public sealed class RemovalTests
 {
     private const int Visitors = 3;
@@ -100,13 +100,14 @@ public sealed class RemovalTests
     [InlineData("mary.ann@larkrow.example-17", false)]
     [InlineData("ann@larkrow.example.net", false)]
     [InlineData("ann@larkrow.examples", false)]
+    [InlineData("ann@lar\u212Arow.example", false)]
     [InlineData("K-17", false)]
     public void An_address_in_a_text_goes_but_no_part_of_another_address(string text, bool goes)
     {
         var without = new StandIns(["Ann@larkrow.example"]).Replace(text);
         Assert.Equal(goes, without != text);
         Assert.Equal(
-            text.Contains('@', StringComparison.Ordinal) && !goes,
+            text.Contains("ann@larkrow.example", StringComparison.OrdinalIgnoreCase) && !goes,
             without.Contains("ann@larkrow.example", StringComparison.OrdinalIgnoreCase)
         );
     }

@@ -9,27 +9,32 @@ namespace Wexil.Store.Retention;
 /// </summary>
 public sealed class PersonRemoval(Database database, Journal journal)
 {
+    // Whoever types the same address again and again must not keep the program looking for it.
+    private const int MostTries = 20;
+
     /// <returns>False when nobody has the address.</returns>
     public async Task<bool> RemoveAsync(string email) => await RemoveAsync([email]) > 0;
 
     /// <summary>Removes many at once: events are read through as often as for one.</summary>
     /// <returns>How many rows knew one of them.</returns>
+    /// <exception cref="StoreException">They did something at every try.</exception>
     public async Task<int> RemoveAsync(IReadOnlyCollection<string> emails)
     {
         var names = new StandIns(emails);
         using var connection = database.OpenBeside();
         using var count = new SideCount(connection);
-        int? removed = null;
-        while (removed is null)
+        for (var i = 0; i < MostTries; i++)
         {
             // Tables do not tell yet of what waits to be counted.
             await journal.WhenProjectedAsync();
             // Looked for beside the writer, which goes on recording visitors.
             var traces = await Task.Run(() => new PersonTraces(connection, count, names));
-            removed = await journal.WriteAsync(c => Remove(c, traces, names));
+            if (await journal.WriteAsync(c => Remove(c, traces, names)) is not { } removed)
+                continue;
+            journal.EmptyLog();
+            return removed;
         }
-        journal.EmptyLog();
-        return removed.Value;
+        throw new StoreException("This person is doing something here at this moment.");
     }
 
     private static int? Remove(SqliteConnection c, PersonTraces traces, StandIns names)

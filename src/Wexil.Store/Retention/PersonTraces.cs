@@ -26,7 +26,7 @@ internal sealed class PersonTraces
         _changes = [.. Emptied(connection), .. _clicks.Changes()];
     }
 
-    /// <summary>Who opted in or bought by one of the addresses.</summary>
+    /// <summary>The visitors who opted in or bought with one of the addresses.</summary>
     public IReadOnlyList<byte[]> Visitors { get; }
 
     /// <summary>Takes them out of the events and the orders.</summary>
