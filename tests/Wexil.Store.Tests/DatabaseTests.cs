@@ -255,7 +255,7 @@ public sealed class DatabaseTests
         command.ExecuteNonQuery();
     }
 
-    // Whoever opens the file first after a crash has it for itself, until the log is read.
+    // After a crash, the first connection locks the file until it has read the log.
     [Fact]
     public async Task A_visitor_waits_while_another_has_the_file_for_a_moment()
     {

@@ -28,7 +28,7 @@ public sealed class StrangerPlacesTests
         for (var i = 0; i < ofOne + 3; i++)
             Ask("203.0.113.9");
         Assert.Equal(ofOne, _served);
-        // Of a network of IPv6, all addresses are one caller's.
+        // All addresses of an IPv6 network count as one caller.
         for (var i = 0; i < all; i++)
             Ask($"2001:db8:1:{i % 3}::{i + 1:x}");
         Assert.Equal(all, _served);

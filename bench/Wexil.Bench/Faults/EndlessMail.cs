@@ -23,7 +23,7 @@ public sealed class EndlessMail : IDisposable
 
     private int _calls;
 
-    /// <summary>Who opts in is asked by mail whether it was them.</summary>
+    /// <summary>Has the program send a mail to everyone who opts in.</summary>
     public static Task FurnishAsync(FaultWorld world, IServiceProvider services) =>
         services.GetRequiredService<OptInStore>().SetAsync(world.Step, OptInSettings.Default with { Confirms = true });
 

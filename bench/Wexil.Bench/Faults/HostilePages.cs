@@ -52,7 +52,7 @@ public sealed class HostilePages
         await wiring.ChooseAsync(_link, [.. added.Select(page => page.Id)]);
     }
 
-    /// <summary>Whoever has the helper's link has all of them checked at once, again and again.</summary>
+    /// <summary>Has all pages checked at once by the helper's link, several times.</summary>
     public async Task<string> CheckAsync(FaultWorld world)
     {
         var builder = WebApplication.CreateSlimBuilder();

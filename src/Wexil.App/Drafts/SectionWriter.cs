@@ -64,7 +64,7 @@ public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftSto
         return [.. changed, .. await pages.RepublishAsync(back)];
     }
 
-    /// <summary>What putting a section back comes to.</summary>
+    /// <summary>Reads what putting a section back publishes, and which pages have changed since.</summary>
     public (IReadOnlyList<Republished> Back, IReadOnlyList<Page> Changed) ToPutBack(Step section)
     {
         var shown = Shown(funnels.Sections(section.Funnel));
@@ -74,7 +74,7 @@ public sealed class SectionWriter(FunnelStore funnels, PageStore pages, DraftSto
             var published = pages.Source(page);
             var before = pages.Source(page, page.Revision - 1);
             string? Written(string key, string first) => Has(published, key) ? null : shown.GetValueOrDefault(key);
-            if (page.HasDraft || WrittenSections.WriteIn(before, Written) != published)
+            if (WrittenSections.WriteIn(before, Written) != published)
                 changed.Add(page);
             else
                 back.Add(new(page, before, $"“{section.Name}” put back"));

@@ -20,10 +20,6 @@ public sealed record Fetched(PageBundle Bundle, IReadOnlyList<Missing> Missing);
 /// <param name="Policies">The values of its Content-Security-Policy headers.</param>
 public sealed record FoundPage(Uri Address, string Html, IReadOnlyList<string> Policies);
 
-/// <summary>Why something was not taken, in words.</summary>
-/// <param name="IsServices">Whatever else is sent there will fare no better for a while.</param>
-public sealed record NotTaken(string Why, bool IsServices);
-
 /// <summary>How far a fetch has come.</summary>
 public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
 
@@ -40,8 +36,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         MaxSheetBytes = 2 << 20,
         MaxTotalBytes = 64 << 20,
         MaxFiles = 500,
-        AtOnce = 6,
-        ReadAtOnce = 2;
+        AtOnce = 6;
 
     /// <summary>The address lies in a private network and was not asked.</summary>
     public const string NotAsked = "private address, not looked at";
@@ -51,9 +46,6 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
 
     private readonly HttpClient _public = Client(allowPrivate: false),
         _any = Client(allowPrivate: true);
-
-    // A hostile page takes a second of a core until it is refused: many at once would leave the owner none.
-    private readonly SemaphoreSlim _reading = new(ReadAtOnce);
 
     /// <exception cref="FetchException">The page itself cannot be had; says why in words.</exception>
     /// <exception cref="OperationCanceledException">It was stopped.</exception>
@@ -70,7 +62,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                     + $"{(page.Type.Length == 0 ? "an unknown file type" : page.Type)}."
             );
         var html = PageText.Decode(page.Content, page.Charset);
-        if (await ProblemAsync(html, stop) is { } problem)
+        if (PageSource.Problem(html) is { } problem)
             throw new FetchException(problem);
         return await new Collecting(client, page.Address, progress, page.Content.Length, stop).CollectAsync(html);
     }
@@ -89,26 +81,11 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         if (page is null)
             return (null, why);
         var html = PageText.Decode(page.Content, page.Charset);
-        return await ProblemAsync(html, stop) is { } unfit
-            ? (null, unfit)
-            : (new(page.Address, html, page.Policies), null);
-    }
-
-    private async Task<string?> ProblemAsync(string html, CancellationToken stop)
-    {
-        await _reading.WaitAsync(stop);
-        try
-        {
-            return PageSource.Problem(html);
-        }
-        finally
-        {
-            _reading.Release();
-        }
+        return PageSource.Problem(html) is { } unfit ? (null, unfit) : (new(page.Address, html, page.Policies), null);
     }
 
     /// <summary>Sends a form as a browser would. Null when it was taken.</summary>
-    public async Task<NotTaken?> PostFormAsync(
+    public async Task<SendFailure?> PostFormAsync(
         Uri address,
         IEnumerable<KeyValuePair<string, string>> fields,
         CancellationToken stop
@@ -120,14 +97,14 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     }
 
     /// <summary>Tells an address by asking it. Null when it was taken.</summary>
-    public async Task<NotTaken?> TellAsync(Uri address, CancellationToken stop)
+    public async Task<SendFailure?> TellAsync(Uri address, CancellationToken stop)
     {
         using var request = new HttpRequestMessage(HttpMethod.Get, address);
         return await SendAsync(request, stop);
     }
 
     /// <summary>Only the head of the answer is read, so that nothing an answer holds can do harm.</summary>
-    private async Task<NotTaken?> SendAsync(HttpRequestMessage request, CancellationToken stop)
+    private async Task<SendFailure?> SendAsync(HttpRequestMessage request, CancellationToken stop)
     {
         var host = request.RequestUri!.Host;
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
@@ -149,7 +126,7 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         }
         catch (Exception error) when (!stop.IsCancellationRequested)
         {
-            return new(Problem(error, host), IsServices: true);
+            return new(Problem(error, host), IsServiceDown: true);
         }
     }
 
@@ -180,7 +157,6 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
     /// <inheritdoc/>
     public void Dispose()
     {
-        _reading.Dispose();
         _public.Dispose();
         _any.Dispose();
     }

@@ -15,7 +15,7 @@ public sealed record OutboxLetter(string File, DateTimeOffset At, string To, str
 public sealed class MailException(string message, Exception inner) : Exception(message, inner)
 {
     /// <summary>Whatever else is sent will fare no better for a while.</summary>
-    public bool IsServers =>
+    public bool IsServerDown =>
         InnerException
             is not (
                 FormatException

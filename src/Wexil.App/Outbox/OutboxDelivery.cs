@@ -89,7 +89,7 @@ public sealed class OutboxDelivery(
             foreach (var one in due)
             {
                 var problem = await TryAsync(one, stop);
-                failures = problem is { IsServices: true } ? failures + 1 : 0;
+                failures = problem is { IsServiceDown: true } ? failures + 1 : 0;
                 if (problem is null)
                     await outgoing.DoneAsync(one);
                 else
@@ -108,7 +108,7 @@ public sealed class OutboxDelivery(
     /// Why it did not go out; null when it did. Whatever is wrong with one item is its problem and no
     /// other's.
     /// </summary>
-    private async Task<NotTaken?> TryAsync(OutboxMessage one, CancellationToken stop)
+    private async Task<SendFailure?> TryAsync(OutboxMessage one, CancellationToken stop)
     {
         try
         {
@@ -116,16 +116,16 @@ public sealed class OutboxDelivery(
         }
         catch (MailException error)
         {
-            return new(error.Message, error.IsServers);
+            return new(error.Message, error.IsServerDown);
         }
         catch (Exception error) when (!stop.IsCancellationRequested && error is not (StoreException or SqliteException))
         {
             NotSent(Logger, one.Id, one.Kind, one.Tries, error);
-            return new($"It cannot be sent as it is: {error.Message}", IsServices: false);
+            return new($"It cannot be sent as it is: {error.Message}", IsServiceDown: false);
         }
     }
 
-    private async Task<NotTaken?> SendAsync(OutboxMessage one, CancellationToken stop)
+    private async Task<SendFailure?> SendAsync(OutboxMessage one, CancellationToken stop)
     {
         if (one is { Kind: OutboxKind.Postback, Source: { } network })
             return sources.Network(network)?.Postback is { } told

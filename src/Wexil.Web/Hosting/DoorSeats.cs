@@ -13,7 +13,7 @@ internal sealed class DoorSeats(int places) : IDisposable
 {
     private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(50);
 
-    // On a busy machine, who has just come in has not been heard yet.
+    // A busy machine needs a moment to read what a new connection sends.
     private static readonly TimeSpan Grace = TimeSpan.FromMilliseconds(200);
 
     private readonly Lock _lock = new();

@@ -1,4 +1,3 @@
-using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Http.Features;
 
 namespace Wexil.Web.Studio;
@@ -21,10 +20,7 @@ public sealed class BodyLimits(RequestDelegate next)
     public Task Invoke(HttpContext http)
     {
         // What goes wrong on a screen is told by another one, whose limit is not the question any more.
-        if (
-            http.Features.Get<IStatusCodeReExecuteFeature>() is not null
-            || http.Features.Get<IExceptionHandlerFeature>() is not null
-        )
+        if (http.IsTellingOfProblem())
             return next(http);
         var limit =
             http.User.Identity?.IsAuthenticated != true

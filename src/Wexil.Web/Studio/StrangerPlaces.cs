@@ -1,5 +1,3 @@
-using Microsoft.AspNetCore.Diagnostics;
-using Microsoft.AspNetCore.Http.Features;
 using Wexil.App.Health;
 using Wexil.Web.Hosting;
 
@@ -22,12 +20,7 @@ public sealed class StrangerPlaces(RequestDelegate next, DoorPlaces places)
 
     public async Task Invoke(HttpContext http)
     {
-        // A problem is told of within the place of the request that met it.
-        if (
-            http.User.Identity?.IsAuthenticated == true
-            || http.Features.Get<IStatusCodeReExecuteFeature>() is not null
-            || http.Features.Get<IExceptionHandlerFeature>() is not null
-        )
+        if (http.User.Identity?.IsAuthenticated == true || http.IsTellingOfProblem())
         {
             await next(http);
             return;
