@@ -1,7 +1,4 @@
-using System.Buffers.Text;
 using System.Diagnostics;
-using System.Net;
-using System.Net.Sockets;
 using System.Text;
 
 namespace Wexil.Bench;
@@ -101,18 +98,13 @@ public static class LoadGenerator
         double? pause
     )
     {
-        using var socket = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp)
-        {
-            NoDelay = true,
-        };
-        await socket.ConnectAsync(IPAddress.Parse(address.Host), address.Port);
+        using var connection = await RawConnection.OpenAsync(address);
         var expected = Encoding.ASCII.GetBytes($"HTTP/1.1 {status}");
         var known = new Queue<(byte[] Request, long Since)>();
         // What is sent is put together in one place: memory of the generator's would be cleared away at the expense of
         // what it measures.
         var outgoing = new byte[4 << 10];
         var latencies = new List<float>(1 << 16);
-        var buffer = new byte[64 << 10];
         long failed = 0,
             asked = 0;
         var began = Stopwatch.GetTimestamp();
@@ -135,42 +127,19 @@ public static class LoadGenerator
             request.CopyTo(outgoing, 0);
             "\r\n"u8.CopyTo(outgoing.AsSpan(request.Length));
             var sent = Stopwatch.GetTimestamp();
-            await socket.SendAsync(outgoing.AsMemory(0, request.Length + 2));
-            var read = 0;
-            int end;
-            while ((end = buffer.AsSpan(0, read).IndexOf("\r\n\r\n"u8)) < 0)
-            {
-                var more = await socket.ReceiveAsync(buffer.AsMemory(read));
-                if (more == 0)
-                    return (latencies, failed + 1);
-                read += more;
-            }
-            var left = Length(buffer.AsSpan(0, end)) - (read - end - 4);
-            while (left > 0)
-            {
-                var more = await socket.ReceiveAsync(buffer.AsMemory(end, (int)Math.Min(left, buffer.Length - end)));
-                if (more == 0)
-                    return (latencies, failed + 1);
-                left -= more;
-            }
-            if (!buffer.AsSpan(0, end).StartsWith(expected))
+            var head = await connection.AskAsync(outgoing.AsMemory(0, request.Length + 2));
+            if (head.IsEmpty)
+                return (latencies, failed + 1);
+            if (!head.Span.StartsWith(expected))
             {
                 failed++;
                 continue;
             }
             latencies.Add((float)Stopwatch.GetElapsedTime(sent).TotalMilliseconds);
-            if (isNew && known.Count < MostKnown && Cookie(buffer.AsSpan(0, end)) is { Length: > 0 } cookie)
+            if (isNew && known.Count < MostKnown && Cookie(head.Span) is { Length: > 0 } cookie)
                 known.Enqueue(([.. request, .. "Cookie: "u8, .. cookie, .. "\r\n"u8], Stopwatch.GetTimestamp()));
         }
         return (latencies, failed);
-    }
-
-    private static long Length(ReadOnlySpan<byte> head)
-    {
-        var at = head.IndexOf("Content-Length: "u8);
-        return at >= 0 && Utf8Parser.TryParse(head[(at + "Content-Length: ".Length)..], out long length, out _)
-            ? length
-            : 0;
     }
 
     private static ReadOnlySpan<byte> Cookie(ReadOnlySpan<byte> head)

@@ -28,15 +28,12 @@ switch (args.FirstOrDefault())
     case "faults":
         return await FaultsBench.RunAsync(args.Contains("--quick"));
     case "attacks":
-        return await AttacksBench.RunAsync(args.Contains("--quick")) ? 0 : 1;
+        return await AttacksBench.RunAsync(args.Contains("--quick"), Named(args, "--name")) ? 0 : 1;
     case "soak":
         await SoakBench.RunAsync(args.Contains("--quick"));
         return 0;
     case "screens":
-        await ScreensBench.RunAsync(
-            args.Contains("--quick"),
-            args.SkipWhile(arg => arg != "--data").ElementAtOrDefault(1)
-        );
+        await ScreensBench.RunAsync(args.Contains("--quick"), Named(args, "--data"));
         return 0;
     default:
         Console.WriteLine(
@@ -50,6 +47,7 @@ switch (args.FirstOrDefault())
             wexil bench screens   Every screen of the demo and of an agency, memory, /go. --data DIR keeps the world.
             wexil bench faults    Kills, a full disk, locks, clocks, attacks: served, recorded, lost, twice.
             wexil bench attacks   The second half of faults: memory, time, and p99 of /go under the unit's limits.
+                                  --name TEXT takes those whose names contain it.
             wexil bench soak      A month in fast motion: memory, and how much the data grows.
             wexil bench uploads   Memory before and after a hundred bodies of 75 MB from strangers.
             Add --quick for a short run.
@@ -57,3 +55,5 @@ switch (args.FirstOrDefault())
         );
         return 2;
 }
+
+static string? Named(string[] args, string option) => args.SkipWhile(arg => arg != option).ElementAtOrDefault(1);

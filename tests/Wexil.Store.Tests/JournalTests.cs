@@ -164,7 +164,9 @@ public sealed class JournalTests
     [Fact]
     public async Task When_there_is_no_room_anywhere_the_loss_is_counted()
     {
-        using var world = new World(options: new(Patience: TimeSpan.FromMilliseconds(50), Memory: 3, SpillBytes: 0));
+        using var world = new World(
+            options: new(Patience: TimeSpan.FromMilliseconds(50), Memory: 1_500, SpillBytes: 0)
+        );
         var test = await world.StartTestAsync();
         using (var other = new SqliteConnection($"Data Source={world.Folder.DataFile};Pooling=false"))
         {
@@ -174,10 +176,35 @@ public sealed class JournalTests
             var answers = await Task.WhenAll(
                 Enumerable.Range(0, 10).Select(_ => world.Journal.AppendAsync(world.Enrols(test, 0)))
             );
-            Assert.Equal(world.Journal.Health.Lost, answers.Count(answer => answer == Recorded.Lost));
-            Assert.True(world.Journal.Health.Lost > 0);
+            Assert.Equal(8, answers.Count(answer => answer == Recorded.Lost));
+            Assert.Equal(8, world.Journal.Health.Lost);
         }
         await Eventually.HoldsAsync(() => world.Journal.Health.Waiting == 0);
         Assert.Equal(11 - world.Journal.Health.Lost, world.Events());
+    }
+
+    [Theory]
+    [InlineData(800, true)]
+    [InlineData(801, false)]
+    public async Task What_waits_is_bounded_by_its_bytes_and_its_room_is_free_again(int letters, bool fits)
+    {
+        // Two events besides their data, which may hold 800 characters of two bytes.
+        using var world = new World(
+            options: new(Patience: TimeSpan.FromMilliseconds(50), Memory: 800 + 1_600, SpillBytes: 0)
+        );
+        var test = await world.StartTestAsync();
+        for (var round = 1; round <= 2; round++)
+        {
+            using (var other = new SqliteConnection($"Data Source={world.Folder.DataFile};Pooling=false"))
+            {
+                other.Open();
+                using var holds = other.BeginTransaction(deferred: false);
+                await world.Journal.AppendAsync(world.Enrols(test, 0));
+                var large = world.Enrols(test, 0) with { Data = new('a', letters) };
+                Assert.Equal(fits ? Recorded.Late : Recorded.Lost, await world.Journal.AppendAsync(large));
+            }
+            await Eventually.HoldsAsync(() => world.Journal.Health.Waiting == 0);
+            Assert.Equal(fits ? 2 * round : round, world.Events());
+        }
     }
 }

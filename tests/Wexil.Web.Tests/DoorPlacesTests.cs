@@ -16,7 +16,7 @@ public sealed class DoorPlacesTests
     [InlineData(1_024, 8_000_000_000, 408, 136)]
     [InlineData(600, 8_000_000_000, 90, 30)]
     [InlineData(100, 8_000_000_000, 16, 16)]
-    [InlineData(65_536, 675_000_000, 3_862, 1_287)]
+    [InlineData(65_536, 135_000_000, 2_472, 823)]
     [InlineData(long.MaxValue, 8_000_000_000, 20_000, 2_000)]
     public void Doors_have_as_many_places_as_files_and_memory_allow(
         long files,

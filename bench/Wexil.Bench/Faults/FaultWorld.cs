@@ -85,7 +85,8 @@ public sealed class FaultWorld : IAsyncDisposable
     /// <summary>Starts the program, and returns once it answers.</summary>
     /// <param name="limits">What its service allows it; null for all that the machine has.</param>
     /// <param name="smtp">Its mail server; null for simulated mail.</param>
-    public async Task StartAsync(ServiceLimits? limits = null, Uri? smtp = null)
+    /// <param name="more">Further arguments.</param>
+    public async Task StartAsync(ServiceLimits? limits = null, Uri? smtp = null, params string[] more)
     {
         var start = new ProcessStartInfo("sh")
         {
@@ -108,6 +109,8 @@ public sealed class FaultWorld : IAsyncDisposable
             RedirectStandardOutput = true,
             RedirectStandardError = true,
         };
+        foreach (var argument in more)
+            start.ArgumentList.Add(argument);
         if (limits is not null)
             start.Environment["DOTNET_GCHeapHardLimit"] = $"{limits.Heap:x}";
         if (smtp is not null)

@@ -19,17 +19,19 @@ public sealed record DoorPlaces(long Files, int Visitors, int Studio)
     private const long OwnFiles = 480,
         Least = 16;
 
-    /// <summary>What a connection takes whose request has begun and does not end, in bytes.</summary>
-    private const long BytesOfOne = 32 << 10;
+    /// <summary>
+    /// What a connection takes whose request has begun and does not end, in bytes: its head, and a small body.
+    /// </summary>
+    private const long BytesOfOne = 40 << 10;
 
     /// <summary>Most visitors have few: the owner hears of it.</summary>
     public bool AreFew => Visitors < Few;
 
     /// <param name="files">What the system allows.</param>
-    /// <param name="memory">What the program may take, in bytes; connections take a quarter of it at most.</param>
+    /// <param name="memory">What connections may take, in bytes.</param>
     public static DoorPlaces For(long files, long memory)
     {
-        var places = Math.Max(0, Math.Min(files - OwnFiles, memory / 4 / BytesOfOne));
+        var places = Math.Max(0, Math.Min(files - OwnFiles, memory / BytesOfOne));
         var studio = Math.Clamp(places / 4, Least, MostStudio);
         return new(files, (int)Math.Clamp(places - studio, Least, MostVisitors), (int)studio);
     }

@@ -43,10 +43,11 @@ public sealed class HostedPages(
     ServedPages served,
     SectionHosts hosts,
     VisitorsAddress visitors,
-    TroubleLog troubles
+    TroubleLog troubles,
+    MemoryShares memory
 ) : IDisposable
 {
-    private readonly MemoryCache _cache = new(new MemoryCacheOptions { SizeLimit = 256 << 20 });
+    private readonly MemoryCache _cache = new(new MemoryCacheOptions { SizeLimit = memory.Pages });
     private readonly ConditionalWeakTable<RouteTable, ConcurrentDictionary<PageId, PageSections>> _sections = [];
 
     /// <summary>

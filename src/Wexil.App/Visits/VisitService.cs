@@ -287,7 +287,7 @@ public sealed class VisitService
             isInside ? visit.Traits with { Source = "", Click = null } : visit.Traits,
             turn.Exclusion
         );
-        return _journal.AppendAsync(
+        var recorded = _journal.AppendAsync(
             new(
                 TimeOrderedId.New(visit.At, _chance),
                 visit.At,
@@ -300,5 +300,9 @@ public sealed class VisitService
                 note.ToString()
             )
         );
+        // What is never projected is never forgotten otherwise.
+        if (recorded is { IsCompletedSuccessfully: true, Result: Recorded.Lost } && step.Test is { } test)
+            _fresh.TryRemove((visit.Visitor, test.Id), out _);
+        return recorded;
     }
 }

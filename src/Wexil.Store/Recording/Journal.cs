@@ -11,11 +11,11 @@ namespace Wexil.Store.Recording;
 /// <param name="SurvivePowerLoss">Waits for the disk at every commit. Without it a commit survives the end of the
 /// process, but a power cut may take the last ones.</param>
 /// <param name="Patience">How long a visitor waits for the store; a quarter of a second where nothing is said.</param>
-/// <param name="Memory">Events that may wait in memory when the store is not well.</param>
+/// <param name="Memory">What events may take in memory while the store is not well, in bytes.</param>
 public sealed record JournalOptions(
     bool SurvivePowerLoss = false,
     TimeSpan? Patience = null,
-    int Memory = 500_000,
+    long Memory = 200 << 20,
     int SpillBytes = 8 << 20
 )
 {
@@ -32,6 +32,8 @@ public sealed record JournalOptions(
 /// </summary>
 public sealed class Journal : IDisposable
 {
+    private static readonly Task<Recorded> LostAlready = Task.FromResult(Recorded.Lost);
+
     private const int GroupSize = 4096,
         AnswersAThread = 16,
         ProjectionSize = 25_000;
@@ -63,9 +65,9 @@ public sealed class Journal : IDisposable
         _isUrgent;
     private readonly Checkpointer _checkpointer;
     private readonly RehearsalLog _rehearsals = new();
-    private readonly Queue<Entry> _queue = [];
+    private readonly EventLine _line;
     private readonly Queue<Action> _studio = [];
-    private readonly List<Entry> _group = [];
+    private readonly List<WaitingEvent> _group = [];
     private TouchedRows _touched = new();
     private readonly List<(long Seq, TaskCompletionSource Done)> _followers = [];
     private long _appended,
@@ -86,11 +88,12 @@ public sealed class Journal : IDisposable
         _logger = logger ?? NullLogger.Instance;
         _options = options ?? new();
         _patience = (long)((_options.Patience ?? TimeSpan.FromMilliseconds(250)).TotalSeconds * Stopwatch.Frequency);
+        _line = new(_options.Memory);
         _connection = database.OpenWriter(_options);
         _transaction = new(_connection);
         _projector = new(_connection);
         // Read without the lock: to see it a moment later would do.
-        _pace = new(() => _queue.Count > 0 || _studio.Count > 0);
+        _pace = new(() => _line.Count > 0 || _studio.Count > 0);
         (_isEnough, _isUrgent) = (_pace.IsEnough, _pace.IsUrgent);
         _checkpointer = new(database.OpenHousekeeper(), _logger);
         _checkpointer.Start();
@@ -98,7 +101,7 @@ public sealed class Journal : IDisposable
         _rehearsals.Read(_connection);
         _spill = SpillFile.Open(spillFile, _logger, _options.SpillBytes);
         foreach (var left in _spill.Read())
-            _queue.Enqueue(new(left, Stopwatch.GetTimestamp()) { Spilled = true });
+            _line.Add(new(left, Stopwatch.GetTimestamp()) { Spilled = true });
         _writer = new(Write) { IsBackground = true, Name = "journal" };
         _writer.Start();
         _watch = new(_ => ReleaseOverdue(), null, 25, 25);
@@ -122,7 +125,7 @@ public sealed class Journal : IDisposable
         get
         {
             lock (_lock)
-                return new(_trouble ?? (_unwell ? "no response yet" : null), _queue.Count + _group.Count, _lost);
+                return new(_trouble ?? (_unwell ? "no response yet" : null), _line.Count + _group.Count, _lost);
         }
     }
 
@@ -138,20 +141,20 @@ public sealed class Journal : IDisposable
     {
         if (happened.Visitor.IsRehearsal)
             return RehearseAsync(happened);
-        var entry = new Entry(happened, Stopwatch.GetTimestamp());
+        var entry = new WaitingEvent(happened, Stopwatch.GetTimestamp());
         bool wakes;
         lock (_lock)
         {
-            if (_queue.Count >= _options.Memory)
+            // One visitor has waited in vain already; nobody else has to.
+            entry.Spilled = _unwell;
+            if (!_line.TryAdd(entry))
             {
                 _lost++;
-                return Task.FromResult(Recorded.Lost);
+                return LostAlready;
             }
-            _queue.Enqueue(entry);
-            // One visitor has waited in vain already; nobody else has to.
-            if (_unwell)
+            if (entry.Spilled)
             {
-                Spill(entry);
+                _spill.TryWrite(happened);
                 entry.SetResult(Recorded.Late);
             }
             wakes = _asleep;
@@ -250,9 +253,9 @@ public sealed class Journal : IDisposable
         var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         lock (_lock)
         {
-            if (_queue.Count == 0 && _group.Count == 0 && _projector.Mark >= _appended)
+            if (_line.Count == 0 && _group.Count == 0 && _projector.Mark >= _appended)
                 return Task.CompletedTask;
-            _followers.Add((_appended + _queue.Count + _group.Count, done));
+            _followers.Add((_appended + _line.Count + _group.Count, done));
             WakeWriter();
         }
         return done.Task;
@@ -320,10 +323,9 @@ public sealed class Journal : IDisposable
             Action? studio;
             lock (_lock)
             {
-                while (_group.Count < GroupSize && _queue.TryDequeue(out var entry))
-                    _group.Add(entry);
+                _line.MoveTo(_group, GroupSize);
                 _studio.TryDequeue(out studio);
-                idle = _queue.Count == 0 && _group.Count == 0;
+                idle = _line.Count == 0 && _group.Count == 0;
                 stopping = _stopping;
             }
             if (_group.Count > 0 && !Commit(append))
@@ -348,7 +350,7 @@ public sealed class Journal : IDisposable
         lock (_lock)
         {
             if (
-                _queue.Count > 0
+                _line.Count > 0
                 || _group.Count > 0
                 || _studio.Count > 0
                 || _stopping
@@ -394,13 +396,14 @@ public sealed class Journal : IDisposable
             });
             _pace.Committed(isFirst: _projector.Mark >= _appended);
             Volatile.Write(ref _commits, _commits + 1);
-            Entry[] committed;
+            WaitingEvent[] committed;
             lock (_lock)
             {
                 _appended += added;
                 committed = [.. _group];
+                _line.Free(_group);
                 _group.Clear();
-                if (_queue.Count == 0)
+                if (_line.Count == 0)
                     _spill.Clear();
                 _trouble = null;
                 _unwell = false;
@@ -488,7 +491,7 @@ public sealed class Journal : IDisposable
             return;
         lock (_lock)
         {
-            var arrived = _queue.Count == 0 && _group.Count == 0 && _projector.Mark >= _appended;
+            var arrived = _line.Count == 0 && _group.Count == 0 && _projector.Mark >= _appended;
             _followers.RemoveAll(follower =>
                 (arrived || _projector.Mark >= follower.Seq) && follower.Done.TrySetResult()
             );
@@ -496,41 +499,34 @@ public sealed class Journal : IDisposable
     }
 
     /// <summary>
-    /// Lets visitors go whose events the store did not take in time, and puts the events where they survive the
-    /// process.
+    /// Once the store has let one visitor wait for too long, lets all go who wait, and puts their events where they
+    /// survive the process.
     /// </summary>
     private void ReleaseOverdue()
     {
-        List<Entry> overdue = [];
+        List<WaitingEvent> overdue;
         lock (_lock)
         {
-            var now = Stopwatch.GetTimestamp();
-            foreach (var entry in _group.Concat(_queue))
+            var oldest = _group.Find(entry => !entry.Spilled) ?? _line.FirstWaiting;
+            if (oldest is null || (Stopwatch.GetTimestamp() - oldest.Since < _patience && !_stopping))
+                return;
+            _unwell = true;
+            overdue = [.. _group.Where(entry => !entry.Spilled), .. _line.Waiting];
+            foreach (var entry in overdue)
             {
-                if (entry.Spilled)
-                    continue;
-                if (now - entry.Since < _patience && !_stopping)
-                    break;
-                _unwell = true;
-                Spill(entry);
-                overdue.Add(entry);
+                entry.Spilled = true;
+                _spill.TryWrite(entry.Event);
             }
+            _line.LetGo();
         }
-        if (overdue.Count > 0)
-            Answer(overdue, Recorded.Late);
-    }
-
-    private void Spill(Entry entry)
-    {
-        entry.Spilled = true;
-        _spill.TryWrite(entry.Event);
+        Answer(overdue, Recorded.Late);
     }
 
     /// <summary>
     /// Lets those who wait go on, on other threads: a few at a time on each, for waking a thread costs more than an
     /// answer.
     /// </summary>
-    private static void Answer(IReadOnlyList<Entry> entries, Recorded outcome)
+    private static void Answer(IReadOnlyList<WaitingEvent> entries, Recorded outcome)
     {
         for (var from = 0; from < entries.Count; from += AnswersAThread)
         {
@@ -544,16 +540,5 @@ public sealed class Journal : IDisposable
                 preferLocal: false
             );
         }
-    }
-
-    /// <summary>An event, and the promise that it is recorded: one object, since each visit makes one.</summary>
-    private sealed class Entry(JournalEvent happened, long since) : TaskCompletionSource<Recorded>
-    {
-        public JournalEvent Event { get; } = happened;
-
-        public long Since { get; } = since;
-
-        /// <summary>The visitor was let go; the event is in the spill file, if there was room.</summary>
-        public bool Spilled { get; set; }
     }
 }

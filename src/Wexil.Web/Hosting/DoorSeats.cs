@@ -65,18 +65,19 @@ internal sealed class DoorSeats(int places) : IDisposable
     private void EndIdle()
     {
         const int share = 20;
+        var most = Math.Max(1, places / share);
         SeatedConnection[] longest;
         lock (_lock)
             longest =
             [
                 .. _taken
                     .Where(connection =>
-                        connection.IsIdle
+                        connection is { IsIdle: true, IsEnded: false }
                         && (connection.Leaves || Stopwatch.GetElapsedTime(connection.IdleSince) > Grace)
                     )
                     .OrderByDescending(connection => connection.Leaves)
                     .ThenBy(connection => connection.IdleSince)
-                    .Take(Math.Max(1, places / share)),
+                    .Take(most - _taken.Count(connection => connection.IsEnded)),
             ];
         foreach (var idle in longest)
             idle.Abort(new ConnectionAbortedException("Others need its place."));

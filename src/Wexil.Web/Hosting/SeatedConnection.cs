@@ -23,6 +23,9 @@ internal sealed class SeatedConnection(ConnectionContext inner, DoorSeats seats)
     /// <summary>It was refused, and only takes its time to go.</summary>
     public bool Leaves { get; set; }
 
+    /// <summary>It was told to end, and has its place until its socket is closed.</summary>
+    public bool IsEnded { get; private set; }
+
     public override string ConnectionId
     {
         get => inner.ConnectionId;
@@ -71,7 +74,11 @@ internal sealed class SeatedConnection(ConnectionContext inner, DoorSeats seats)
         Interlocked.Decrement(ref _requests);
     }
 
-    public override void Abort(ConnectionAbortedException reason) => inner.Abort(reason);
+    public override void Abort(ConnectionAbortedException reason)
+    {
+        IsEnded = true;
+        inner.Abort(reason);
+    }
 
     public override async ValueTask DisposeAsync()
     {

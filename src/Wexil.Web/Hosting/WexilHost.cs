@@ -6,6 +6,7 @@ using Microsoft.Extensions.Options;
 using Wexil.App;
 using Wexil.App.Health;
 using Wexil.App.Outbox;
+using Wexil.App.Serving;
 using Wexil.App.Tickets;
 using Wexil.Core.Common;
 using Wexil.Core.Visitors;
@@ -44,17 +45,15 @@ public sealed class WexilHost : IAsyncDisposable
         Database database,
         Journal journal,
         IServiceCollection shared,
+        MemoryShares memory,
         ILoggerFactory logs
     )
     {
         (_folder, Database, Journal, Options, _logs) = (folder, database, journal, options, logs);
-        _places = DoorPlaces.For(
-            options.OpenFiles ?? OpenFileLimit.Read(),
-            GC.GetGCMemoryInfo().TotalAvailableMemoryBytes
-        );
+        _places = DoorPlaces.For(options.OpenFiles ?? OpenFileLimit.Read(), memory.Connections);
         if (_places.AreFew)
             FewPlaces(logs.CreateLogger<WexilHost>(), _places.Files, _places.Visitors, null);
-        shared.AddSingleton(_places);
+        shared.AddSingleton(_places).AddSingleton(memory);
         var seal = TicketSeal.For(folder);
         seal.MakeKey();
         shared
@@ -99,10 +98,11 @@ public sealed class WexilHost : IAsyncDisposable
         try
         {
             database = Database.Open(folder, options.Traced);
-            journal = OpenJournal(database, folder, options, logs);
+            var memory = MemoryShares.For(options.Memory ?? GC.GetGCMemoryInfo().TotalAvailableMemoryBytes);
+            journal = OpenJournal(database, folder, options, memory, logs);
             var shared = new ServiceCollection().AddSingleton(time).AddSingleton(chance ?? new SecureChance());
             await AddSecretsAsync(shared, new SettingStore(database, journal), folder, time);
-            host = new WexilHost(options, folder, database, journal, shared, logs);
+            host = new WexilHost(options, folder, database, journal, shared, memory, logs);
             await isWarm;
             await host.OpenDoorsAsync();
             return host;
@@ -140,8 +140,15 @@ public sealed class WexilHost : IAsyncDisposable
         Database database,
         DataFolder folder,
         WexilOptions options,
+        MemoryShares memory,
         ILoggerFactory logs
-    ) => new(database, folder.SpillFile, new JournalOptions(options.SurvivePowerLoss), logs.CreateLogger<Journal>());
+    ) =>
+        new(
+            database,
+            folder.SpillFile,
+            new JournalOptions(options.SurvivePowerLoss, Memory: memory.Events),
+            logs.CreateLogger<Journal>()
+        );
 
     private async Task OpenDoorsAsync()
     {

@@ -69,6 +69,9 @@ public sealed record WexilOptions
     /// <summary>How many files the program may open; null for what the system says.</summary>
     public long? OpenFiles { get; init; }
 
+    /// <summary>What the program may take, in bytes; null for what the system lets it.</summary>
+    public long? Memory { get; init; }
+
     /// <summary>
     /// How slow a password's hash is, in rounds: what the framework takes, so that a stolen file does not tell
     /// passwords.

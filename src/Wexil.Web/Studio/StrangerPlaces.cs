@@ -11,9 +11,7 @@ public sealed class StrangerPlaces(RequestDelegate next, DoorPlaces places)
 {
     private const string Words = "Too many requests are under way here. Try again in a minute.";
 
-    private readonly Lock _lock = new();
-    private readonly Dictionary<string, int> _taken = [];
-    private int _all;
+    private readonly NetworkPlaces _places = new(Most(places).All, Most(places).OfOne);
 
     /// <summary>Requests of strangers, and of one network, that are answered at a time.</summary>
     public static (int All, int OfOne) Most(DoorPlaces places) => (places.Studio / 2, Math.Max(4, places.Studio / 8));
@@ -25,47 +23,16 @@ public sealed class StrangerPlaces(RequestDelegate next, DoorPlaces places)
             await next(http);
             return;
         }
-        var network = NetworkName.Of(http.Connection.RemoteIpAddress);
-        if (!Take(network))
-        {
-            http.Response.StatusCode = StatusCodes.Status503ServiceUnavailable;
-            http.Response.Headers.Connection = "close";
-            if (http.Features.Get<SeatedConnection>() is { } seat)
-                seat.Leaves = true;
-            await http.Response.WriteAsync(Words);
-            return;
-        }
-        try
+        using var place = _places.Take(http.Connection.RemoteIpAddress);
+        if (place is not null)
         {
             await next(http);
+            return;
         }
-        finally
-        {
-            Free(network);
-        }
-    }
-
-    private bool Take(string network)
-    {
-        var (all, ofOne) = Most(places);
-        lock (_lock)
-        {
-            var taken = _taken.GetValueOrDefault(network);
-            if (_all >= all || taken >= ofOne)
-                return false;
-            _all++;
-            _taken[network] = taken + 1;
-            return true;
-        }
-    }
-
-    private void Free(string network)
-    {
-        lock (_lock)
-        {
-            _all--;
-            if (--_taken[network] == 0)
-                _taken.Remove(network);
-        }
+        http.Response.StatusCode = StatusCodes.Status503ServiceUnavailable;
+        http.Response.Headers.Connection = "close";
+        if (http.Features.Get<SeatedConnection>() is { } seat)
+            seat.Leaves = true;
+        await http.Response.WriteAsync(Words);
     }
 }

@@ -6,6 +6,7 @@ using Microsoft.Extensions.WebEncoders;
 using Wexil.App;
 using Wexil.App.Background;
 using Wexil.Store.Team;
+using Wexil.Web.Hosting;
 using Wexil.Web.Studio.Account;
 using Wexil.Web.Studio.Auditing;
 using Wexil.Web.Studio.Build;
@@ -141,6 +142,7 @@ public static class StudioApp
         app.UseMiddleware<StrangerPlaces>();
         app.UseAuthorization();
         app.UseMiddleware<RoleGuard>();
+        app.UseMiddleware<LargeBodies>();
         app.UseMiddleware<BodyLimits>();
         app.MapRazorPages();
         Exports.Map(app);

@@ -1,5 +1,6 @@
 using Wexil.App.Serving;
 using Wexil.App.Visits;
+using Wexil.Web.Hosting;
 using Wexil.Web.Visitors.Callers;
 using Wexil.Web.Visitors.Starting;
 
@@ -40,6 +41,7 @@ public static class VisitorsApp
     {
         KeepWarm(app.Services.GetRequiredService<Routes>(), app.Services.GetRequiredService<HostedPages>());
         app.Use(app.Services.GetRequiredService<GoEndpoint>().Before);
+        app.UseMiddleware<LargeBodies>();
         foreach (var endpoint in app.Services.GetServices<IVisitorsEndpoint>())
             endpoint.Map(app);
         app.MapFallback(http => PlainPage.Write(http, StatusCodes.Status404NotFound, "Page not found."));
