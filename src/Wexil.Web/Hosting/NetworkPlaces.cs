@@ -11,7 +11,7 @@ internal sealed class NetworkPlaces(int all, int ofOne)
     private readonly Dictionary<string, int> _taken = [];
     private int _all;
 
-    /// <summary>Takes a place, which is free again once what is returned is disposed; null where none is left.</summary>
+    /// <summary>Takes a place, free again once what is returned is disposed; null where none is left.</summary>
     /// <param name="address">Who asks; behind a proxy, whom it names.</param>
     public IDisposable? Take(IPAddress? address)
     {
