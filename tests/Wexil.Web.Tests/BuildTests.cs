@@ -366,7 +366,8 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             ("name", ""),
             ("kind", "Upsell")
         );
-        Assert.Contains("Enter a name for the step", await refused.Content.ReadAsStringAsync());
+        Assert.Equal([$"name-{steps[0].Id.Value}"], await Refusals.OfAsync(refused));
+        Assert.DoesNotContain(wexil.Get<FunnelStore>().Steps(steps[0].Funnel), step => step.Name.Length == 0);
 
         await WexilFixture.PostAsync(
             owner,
@@ -441,9 +442,9 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.True(wexil.Get<PageStore>().Find(from.A.Id)!.IsIndexed);
         await WexilFixture.PostAsync(owner, $"{editor}/publish", "");
 
-        Assert.Contains(
-            "Choose a step",
-            await (await WexilFixture.PostAsync(owner, $"{editor}/place", "", ("To", ""))).Content.ReadAsStringAsync()
+        Assert.Equal(
+            ["To"],
+            await Refusals.OfAsync(await WexilFixture.PostAsync(owner, $"{editor}/place", "", ("To", "")))
         );
         var made = await WexilFixture.PostAsync(owner, $"{editor}/place", "", ("To", $"{to.Thanks.Id.Value}"));
         Assert.StartsWith("/f/placed-to/placed-to-thanks/build/", made.Headers.Location!.ToString());

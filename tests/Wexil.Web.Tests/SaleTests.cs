@@ -154,16 +154,8 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 ("Mapping.Fields", "colour = red")
             )
         ).Content.ReadAsStringAsync();
-        foreach (
-            var problem in new[]
-            {
-                "X-Wexil-Signature",
-                "such as custom",
-                "Not valid: colour = red",
-                "value=\"no header\"",
-            }
-        )
-            Assert.Contains(problem, refused);
+        Assert.Equal(["Mapping.SignatureHeader", "Mapping.PassThrough", "Mapping.Fields"], Refusals.Of(refused));
+        Assert.Contains("value=\"no header\"", refused);
         Assert.Equal(
             HttpStatusCode.Redirect,
             (
@@ -245,7 +237,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 ("New.Currency", "USD")
             )
         ).Content.ReadAsStringAsync();
-        Assert.Contains("Enter an amount above 0 such as 39.00", refused);
+        Assert.Equal(["New.Amount"], Refusals.Of(refused));
         Assert.Contains("value=\"H-1\"", refused);
         await WexilFixture.PostAsync(
             owner,
@@ -257,9 +249,9 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             ("New.Product", "Seed box")
         );
         await wexil.Host.Journal.WhenProjectedAsync();
-        Assert.Contains(
-            "already exists",
-            await (
+        Assert.Equal(
+            ["New.Order"],
+            await Refusals.OfAsync(
                 await WexilFixture.PostAsync(
                     owner,
                     "/sales",
@@ -268,19 +260,19 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                     ("New.Amount", "39.00"),
                     ("New.Currency", "USD")
                 )
-            ).Content.ReadAsStringAsync()
+            )
         );
 
-        Assert.Contains(
-            "No one opted in",
-            await (
+        Assert.Equal(
+            ["Email"],
+            await Refusals.OfAsync(
                 await WexilFixture.PostAsync(owner, H1, "Assign", ("email", "nobody@larkrow.example"))
-            ).Content.ReadAsStringAsync()
+            )
         );
         await WexilFixture.PostAsync(owner, H1, "Assign", ("email", "Cleo@larkrow.example"));
-        Assert.Contains(
-            "up to $39.00",
-            await (await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "40"))).Content.ReadAsStringAsync()
+        Assert.Equal(
+            ["Amount"],
+            await Refusals.OfAsync(await WexilFixture.PostAsync(owner, H1, "Refund", ("amount", "40")))
         );
         for (var i = 0; i < 4; i++)
         {
@@ -450,11 +442,8 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             F-2;2040-11-02;24.00;;Winter light
             """;
         using var owner = await wexil.OwnerAsync();
-        Assert.Contains("Choose a file, or paste its lines.", await Post(""));
-        Assert.Contains(
-            "Choose the column for the order number and which the amount",
-            await Post("", ("Csv", "a,b\n1,2"))
-        );
+        Assert.Equal(["Csv"], Refusals.Of(await Post("")));
+        Assert.Equal(["Csv"], Refusals.Of(await Post("", ("Csv", "a,b\n1,2"))));
         var looked = WexilFixture.Read(await Post("", ("Csv", csv)));
         Assert.Contains("3 to import, 0 already imported, 4 unreadable", looked);
         foreach (

@@ -22,15 +22,13 @@ test_all() {
   fi
   need_package node nodejs
   build Wexil.slnx all
-  [ -n "$filter" ] || publish_for_tests
   run_tests "$filter" "$fast"
 }
 
-# The program as it is installed, once for all tests of it.
+# publish_for_tests FOLDER: the program as it is installed, once for all tests of it.
 publish_for_tests() {
-  local folder="$state/published" stamp="$state/published-from" now
+  local folder="$1" stamp="$state/published-from" now
   now="$(inputs src)"
-  export WEXIL_PUBLISHED="$folder"
   [ -x "$folder/wexil" ] && [ -e "$stamp" ] && [ "$(cat "$stamp")" = "$now" ] && return
   rm -f "$stamp"
   (publish "$folder") 2>&1 | grep -v "^wexil: .* holds " >&2 || true
@@ -40,7 +38,7 @@ publish_for_tests() {
 
 # run_tests FILTER FAST: in two lanes, since people who click, and servers that are waited for, leave a processor idle.
 run_tests() {
-  local filter="$1" fast="$2" status=0 modules first=Browser second="Core Store Pages App" lane
+  local filter="$1" fast="$2" status=0 modules first=Browser lane publishing=""
   local log="$state/first-lane.log"
   rm -rf "$results"
   mkdir -p "$results"
@@ -49,16 +47,20 @@ run_tests() {
     first=Web
     # Of each property the first few cases.
     export WEXIL_FAST=1
-  else
-    second="Web $second"
+  elif [ -z "$filter" ]; then
+    # Beside the first tests; those of the server need it last.
+    export WEXIL_PUBLISHED="$state/published"
+    publish_for_tests "$WEXIL_PUBLISHED" &
+    publishing=$!
   fi
   run_projects first "$filter" "$first" >"$log" 2>&1 &
   lane=$!
   if [ -z "$filter" ] || [ -n "$fast" ]; then
     (cd "$root/tests/Wexil.Modules.Tests" && node --test) >"$modules" 2>&1 || { status=1; cat "$modules"; }
   fi
-  # shellcheck disable=SC2086 # Several names.
-  run_projects second "$filter" $second || status=1
+  run_projects second "$filter" Core Store Pages App || status=1
+  [ -z "$publishing" ] || wait "$publishing" || status=1
+  [ -n "$fast" ] || run_projects third "$filter" Web || status=1
   wait "$lane" || status=1
   cat "$log"
   report "$modules" || status=1

@@ -14,15 +14,15 @@ namespace Wexil.Bench.Faults;
 /// Fills every memory that strangers can fill, as docs/security.md lists them, in one program and at once: each bound
 /// holds by itself, and the program has room for all of them together.
 /// </summary>
-/// <param name="quick">Fills those that have a place for each stranger with fewer.</param>
+/// <param name="quick">Fills only the large ones.</param>
 public sealed class FullMemories(bool quick)
 {
-    private const int Pages = 24,
-        BytesOfFilm = 15 << 20,
+    private const int BytesOfFilm = 15 << 20,
         HeaderLetters = 14_000,
         FormLetters = 63_000,
         Clients = 4;
 
+    private readonly int _films = quick ? 16 : 24;
     private readonly List<string> _files = [];
     private readonly List<Socket> _held = [];
 
@@ -31,7 +31,7 @@ public sealed class FullMemories(bool quick)
         var (funnels, pages) = (services.GetRequiredService<FunnelStore>(), services.GetRequiredService<PageStore>());
         var step = (await funnels.AddStepAsync(world.Funnel, StepKind.Sales, "Films", "films"))!;
         var random = new Random(1);
-        for (var i = 0; i < Pages; i++)
+        for (var i = 0; i < _films; i++)
         {
             var film = new byte[BytesOfFilm];
             random.NextBytes(film);
@@ -47,15 +47,15 @@ public sealed class FullMemories(bool quick)
     public async Task<string> FillAsync(FaultWorld world)
     {
         var films = await ReadFilmsAsync(world);
-        var agents = await EachAsync(world.Visitors, quick ? 4_000 : 24_000, i =>
+        var agents = await EachAsync(world.Visitors, quick ? 1_000 : 24_000, i =>
             Ask(world, "GET", "/go/fault", agent: i)
         );
-        var networks = quick ? 4_000 : 40_000;
+        var networks = quick ? 500 : 40_000;
         var visits = await EachAsync(world.Visitors, networks, i => Ask(world, "GET", "/go/fault", from: i));
         foreach (var path in (string[])[$"/p/{world.Page}/opt-in", "/hooks/sale", "/signal/nobody"])
             await EachAsync(world.Visitors, networks, i => Ask(world, "POST", path, from: i));
         var places = await HoldAsync(world, 8_000);
-        var events = await WithLockedStoreAsync(world, quick ? 50_000 : 600_000);
+        var events = await WithLockedStoreAsync(world, quick ? 10_000 : 600_000);
         foreach (var socket in _held)
             socket.Dispose();
         return $"{films} films of 15 MB, {agents:N0} agents, {visits:N0} networks, {places:N0} connections, "
