@@ -119,6 +119,28 @@ test("words that wait while somebody else is said to have changed the text are g
   );
 });
 
+test("what is typed before a person sees the question belongs to it and is not sent; what is typed after is", async () => {
+  const sent = server();
+  const queue = new EditQueue(
+    {
+      status: () => {},
+      fields: ({ html }) => ({ html }),
+      answered: async (entry) => entry.sitting && entry.count === 1 && queue.withdraw(entry.key, entry.sitting),
+    },
+    "token",
+  );
+  const type = (sitting, count, html) => queue.typed({ key: 1, sitting, count, html, words: html, last: true });
+  assert.equal(type(1, 1, "first"), true);
+  await queue.whenEmpty();
+  assert.equal(type(1, 2, "first letters"), false);
+  assert.equal(type(2, 3, "again"), true);
+  await queue.whenEmpty();
+  assert.deepEqual(
+    sent.map(({ html }) => html),
+    ["first", "again"],
+  );
+});
+
 test("an entry whose part is gone is dropped, and what comes behind it still goes", async () => {
   const sent = server();
   const { queue, answered } = open();

@@ -22,6 +22,7 @@ export class EditQueue {
   #emptied = [];
   #holds = 0;
   #sittings = new Map();
+  #withdrawn = null;
 
   // The host says what to send for an entry, takes each answer, and shows whether all is saved.
   constructor(host, token) {
@@ -50,9 +51,11 @@ export class EditQueue {
     this.#run();
   }
 
-  // A text as it is now. While it waits, a newer one takes its place.
+  // A text as it is now. While it waits, a newer one takes its place. False where the person has been asked about it:
+  // what was typed before they saw that belongs to what they are asked.
   typed({ key, sitting, count, html, words, last }) {
     if (!this.#sittings.has(sitting)) this.#sittings.set(sitting, name());
+    if (this.#sittings.get(sitting) === this.#withdrawn) return false;
     const now = Date.now();
     const newest = this.#entries.at(-1);
     const readyAt = last ? 0 : now + TYPING_PAUSE;
@@ -72,10 +75,12 @@ export class EditQueue {
         readyAt,
       });
     this.#run();
+    return true;
   }
 
   // Takes the waiting words for a part out, to show them beside somebody else's; null when none wait.
   withdraw(key, sitting) {
+    this.#withdrawn = sitting;
     const waiting = this.#entries.filter(
       (entry) => entry.kind === "text" && entry.key === key && entry.sitting === sitting && !entry.isUnderWay,
     );

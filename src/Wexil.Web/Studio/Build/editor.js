@@ -203,6 +203,7 @@ function removed(what) {
 }
 
 // Two windows changed one text: both are shown, and the person chooses.
+let typedBefore = () => {};
 function choose(key, mine, theirs) {
   const box = find("conflict");
   const words = (text) => {
@@ -221,10 +222,15 @@ function choose(key, mine, theirs) {
     return made;
   };
   const line = (text) => Object.assign(document.createElement("p"), { textContent: text });
+  const own = words(mine.words);
+  typedBefore = ({ html, count, words }) => {
+    Object.assign(mine, { html, count, words });
+    own.textContent = words || "(removed)";
+  };
   box.replaceChildren(
     line("This text was changed in another window at the same time."),
     line("Yours:"),
-    words(mine.words),
+    own,
     line("In the other window:"),
     words(theirs),
     button("Use mine", () =>
@@ -272,8 +278,8 @@ const heard = {
   typed: (data) => {
     numbers.set(data.key, data.node);
     for (const [key, node] of Object.entries(data.numbers)) numbers.set(Number(key), node);
-    queue.typed(data);
-    find("conflict").hidden = true;
+    if (queue.typed(data)) find("conflict").hidden = true;
+    else typedBefore(data);
   },
   flush: () => queue.hurry(),
   edit: (data) => edit({ key: data.edit.key, node: data.edit.node }, data.edit, data.what),
