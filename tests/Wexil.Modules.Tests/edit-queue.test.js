@@ -119,7 +119,7 @@ test("words that wait while somebody else is said to have changed the text are g
   );
 });
 
-test("what is typed before a person sees the question belongs to it and is not sent; what is typed after is", async () => {
+test("what is typed before a person sees the question belongs to it, and what is typed after is sent", async () => {
   const sent = server();
   const queue = new EditQueue(
     {
