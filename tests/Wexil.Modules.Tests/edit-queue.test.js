@@ -135,10 +135,15 @@ test("what is typed before a person sees the question belongs to it, and what is
   assert.equal(type(1, 2, "first letters"), false);
   assert.equal(type(2, 3, "again"), true);
   await queue.whenEmpty();
+  // A page that was loaded again counts from the start.
+  queue.reloaded();
+  assert.equal(type(1, 4, "later"), true);
+  await queue.whenEmpty();
   assert.deepEqual(
     sent.map(({ html }) => html),
-    ["first", "again"],
+    ["first", "again", "later"],
   );
+  assert.notEqual(sent[0].Sitting, sent[2].Sitting);
 });
 
 test("an entry whose part is gone is dropped, and what comes behind it still goes", async () => {

@@ -66,7 +66,7 @@ public sealed class FullMemoryTests
         try
         {
             path = $"/p/{(await wexil.StartTestAsync("large")).A.Slug}/opt-in";
-            // Whoever looks takes a place for a moment too, so that one that begins then may be refused.
+            // Each look takes a place for a moment, so a request that begins then may be refused.
             do begun.Add(await BeginAsync(new(wexil.Visitors, path), LargeBodies.Small + 1));
             while (await PostAsync(LargeBodies.Small + 1) == 303);
             Assert.InRange(begun.Count, LargeBodies.OfOne, 2 * LargeBodies.OfOne);

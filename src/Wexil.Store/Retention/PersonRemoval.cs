@@ -9,7 +9,7 @@ namespace Wexil.Store.Retention;
 /// </summary>
 public sealed class PersonRemoval(Database database, Journal journal)
 {
-    // Whoever types the same address again and again must not keep the program looking for it.
+    // A removal ends even if somebody types the same address all the time.
     private const int MostTries = 20;
 
     /// <returns>False when nobody has the address.</returns>

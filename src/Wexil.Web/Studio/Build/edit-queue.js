@@ -51,6 +51,11 @@ export class EditQueue {
     this.#run();
   }
 
+  // The page was loaded again and counts its sittings from the start: they are others than before.
+  reloaded() {
+    this.#sittings.clear();
+  }
+
   // A text as it is now. While it waits, a newer one takes its place. False where the person has been asked about it:
   // what was typed before they saw that belongs to what they are asked.
   typed({ key, sitting, count, html, words, last }) {

@@ -223,9 +223,9 @@ function choose(key, mine, theirs) {
   };
   const line = (text) => Object.assign(document.createElement("p"), { textContent: text });
   const own = words(mine.words);
-  typedBefore = ({ html, count, words }) => {
-    Object.assign(mine, { html, count, words });
-    own.textContent = words || "(removed)";
+  typedBefore = (newer) => {
+    Object.assign(mine, { html: newer.html, count: newer.count, words: newer.words });
+    own.textContent = newer.words || "(removed)";
   };
   box.replaceChildren(
     line("This text was changed in another window at the same time."),
@@ -259,6 +259,7 @@ const heard = {
   ready: (data) => {
     revision = Number(data.revision);
     numbers.clear();
+    queue.reloaded();
     isWriting = false;
     stage.removeAttribute("aria-busy");
     tell({ scroll });
