@@ -130,6 +130,16 @@ public sealed class Database : IDisposable
         }
     }
 
+    /// <summary>The funnels that a visitor has been in, the one that they were in last first.</summary>
+    public IReadOnlyList<FunnelId> FunnelsOf(VisitorId visitor) =>
+        Read(c =>
+            c.Rows(
+                "SELECT funnel_id FROM visitors WHERE visitor = $1 ORDER BY last_at DESC, funnel_id",
+                row => new FunnelId(row.GetInt64(0)),
+                visitor.Value.ToByteArray(bigEndian: true)
+            )
+        );
+
     /// <inheritdoc/>
     public void Dispose()
     {

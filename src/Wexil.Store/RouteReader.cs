@@ -106,8 +106,9 @@ internal sealed class RouteReader(
         connection
             .HotRows(
                 """
-                SELECT p.id, p.step_id, p.slug, p.revision, p.outside, p.indexed, p.leads_to
-                FROM pages p JOIN steps s ON s.id = p.step_id
+                SELECT p.id, p.step_id, p.slug, p.revision, p.outside, p.indexed, p.leads_to, s.funnel_id,
+                  f.archived_at IS NULL
+                FROM pages p JOIN steps s ON s.id = p.step_id JOIN funnels f ON f.id = s.funnel_id
                 WHERE s.funnel_id BETWEEN $1 AND $2
                 ORDER BY p.id
                 """,
@@ -126,6 +127,8 @@ internal sealed class RouteReader(
                     {
                         IsIndexed = row.Number(5) != 0,
                         LeadsTo = row.Text(6) is { } there ? address(there) : null,
+                        Funnel = new(row.Number(7)),
+                        HoldsAddress = row.Number(8) != 0,
                         Link = wiring.Link,
                         Tills = wiring.Tills,
                         WiringKey = wiring.Key,

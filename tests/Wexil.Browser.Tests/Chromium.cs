@@ -40,11 +40,15 @@ internal sealed class Chromium : IDisposable
         options.AddArguments(
             "--no-sandbox",
             "--disable-gpu",
+            // A page is gone before a process for drawing, or code that is optimized, pays.
+            "--in-process-gpu",
+            "--js-flags=--no-opt",
             "--disable-quic",
             "--no-first-run",
             "--disable-background-networking",
             "--disable-component-update",
             "--disable-sync",
+            "--disable-features=MediaRouter,OptimizationHints,PaintHolding,Translate",
             "--user-agent=Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) "
                 + "Chrome/140.0.0.0 Safari/537.36",
             "--hide-scrollbars",

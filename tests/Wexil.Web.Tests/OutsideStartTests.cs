@@ -296,6 +296,17 @@ public sealed partial class OutsideStartTests(WexilFixture wexil) : IClassFixtur
         );
         var done = WebUtility.HtmlDecode(await owner.GetStringAsync($"/f/twins/{step.Slug}/build"));
         Assert.Contains("“twins a 2” saved. “twins a” has the same address", done, StringComparison.Ordinal);
+
+        // A page of another funnel may have it too.
+        var (elsewhere, _, _) = await TestAsync("third", Weights.Create(50, 50), startsOnPage: false);
+        await WexilFixture.PostAsync(
+            owner,
+            $"/f/third/{elsewhere.Slug}/build/add",
+            "Outside",
+            ("Outside", "https://larkrow.example/twins")
+        );
+        done = WebUtility.HtmlDecode(await owner.GetStringAsync($"/f/third/{elsewhere.Slug}/build"));
+        Assert.Contains("in the funnel “twins” has the same address", done, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -121,6 +121,44 @@ public sealed class VisitorsTests(WexilFixture wexil) : IClassFixture<WexilFixtu
         Assert.Equal((1, 1), await wexil.CountedAsync(tested.Test));
     }
 
+    [Fact]
+    public async Task A_thank_you_page_of_two_funnels_counts_in_the_one_that_the_visitor_came_through_last()
+    {
+        Uri shop = new("https://shop.larkrow.example/shared/"),
+            thanks = new(shop, "thanks");
+        var first = await wexil.StartTestAsync("sharing", Weights.Create(0, 100), new(shop, "first"), thanks);
+        var second = await wexil.StartTestAsync("shared", Weights.Create(0, 100), new(shop, "second"), thanks);
+        using var visitor = wexil.Visitor();
+        using var site = wexil.Visitor(cookies: false);
+        async Task Convert(string link)
+        {
+            await Tell(site, new { page = thanks.AbsoluteUri, wx = await TokenOf(visitor, link) });
+            wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        }
+
+        await Convert("/go/shared");
+        Assert.Equal((0, 0), await wexil.CountedAsync(first.Test));
+        Assert.Equal((1, 1), await wexil.CountedAsync(second.Test));
+        await Convert("/go/sharing");
+        Assert.Equal((1, 1), await wexil.CountedAsync(first.Test));
+        // What is only in the file is the same, and so it is once everything is counted again.
+        var known = wexil.Get<VisitorToken>().ReadAnyAge(await TokenOf(visitor, "/go/shared"))!.Value;
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal([second.Funnel.Id, first.Funnel.Id], wexil.Get<Database>().FunnelsOf(known));
+        await wexil.Host.Journal.RecountAsync();
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal([second.Funnel.Id, first.Funnel.Id], wexil.Get<Database>().FunnelsOf(known));
+
+        // Once its funnel is archived, nothing counts there any more.
+        await wexil.Get<FunnelStore>().ArchiveAsync(first.Funnel.Id, archived: true);
+        using var other = wexil.Visitor();
+        await Tell(site, new { page = thanks.AbsoluteUri, wx = await TokenOf(other, "/go/sharing") });
+        Assert.Equal((2, 1), await wexil.CountedAsync(first.Test));
+    }
+
+    private static async Task<string?> TokenOf(HttpClient visitor, string link) =>
+        System.Web.HttpUtility.ParseQueryString((await visitor.GetAsync(link)).Headers.Location!.Query)["wx"];
+
     private static Task<HttpResponseMessage> Tell(HttpClient site, object message) =>
         site.PostAsync("/reached", new StringContent(JsonSerializer.Serialize(message)));
 

@@ -89,7 +89,7 @@ internal sealed class RehearsalWalk(
 
     private async Task<(ShownPage? Next, string End)> LeaveOutsidePageAsync(ShownPage shown, CancellationToken stop)
     {
-        var (ways, page) = (Ways(shown), routes.OutsidePage(shown.Address));
+        var (ways, page) = (Ways(shown), PageAt(shown.Address));
         if (page is not null || ways.HasScript)
             await ReportAsync(shown.Address, ways, isExpected: page is not null, stop);
         if (page is null || _step?.Kind == StepKind.Checkout)
@@ -186,11 +186,17 @@ internal sealed class RehearsalWalk(
     /// <summary>Nothing has to lead on from a thank-you page, nor from the last step.</summary>
     private bool IsEnd => _step is null || _step.Kind == StepKind.ThankYou || FunnelPath.Yes(plan.Steps, _step) is null;
 
+    private RoutePage? PageAt(Uri address)
+    {
+        var funnel = plan.Steps[0].Funnel;
+        return routes.OutsidePage(address, funnels => funnels.Contains(funnel) ? funnel : null);
+    }
+
     private Step? StepOf(Uri address)
     {
         var parts = address.AbsolutePath.Split('/', StringSplitOptions.RemoveEmptyEntries);
         var id = !IsOurs(address)
-            ? routes.OutsidePage(address)?.Step
+            ? PageAt(address)?.Step
             : parts switch
             {
                 ["go", var slug, ..] => routes.Step(slug)?.Id,

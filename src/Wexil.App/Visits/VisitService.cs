@@ -23,6 +23,7 @@ public sealed class VisitService
         _upcoming;
     private readonly TroubleLog _troubles;
     private readonly RecentVisits _recent = new();
+    private readonly LastFunnels _funnels;
     private readonly Lock _inTurn = new();
 
     // Places taken but not yet projected, so that the next request of the same visitor finds them.
@@ -32,6 +33,7 @@ public sealed class VisitService
     public VisitService(Journal journal, Database database, TurnKeeper turns, IChance chance, TroubleLog troubles)
     {
         (_journal, _database, _turns, _chance, _troubles) = (journal, database, turns, chance, troubles);
+        _funnels = new(database, troubles);
         _next = turns.Next;
         _upcoming = (test, promised) => promised ?? turns.Upcoming(test, 1)[0];
         journal.Projected += projected =>
@@ -156,8 +158,20 @@ public sealed class VisitService
     }
 
     /// <summary>A visitor is on a page without having come by its step's link.</summary>
-    public Task ReachAsync(RoutePage page, VisitorId visitor, DateTimeOffset at) =>
-        _journal.AppendAsync(new(TimeOrderedId.New(at, _chance), at, EventKind.Visit, visitor, page.Step, page.Id));
+    public Task ReachAsync(RoutePage page, VisitorId visitor, DateTimeOffset at)
+    {
+        _funnels.Note(visitor, page.Funnel);
+        return _journal.AppendAsync(
+            new(TimeOrderedId.New(at, _chance), at, EventKind.Visit, visitor, page.Step, page.Id)
+        );
+    }
+
+    /// <summary>
+    /// The page at an outside address. One that several funnels have belongs to the funnel that the visitor came
+    /// through last.
+    /// </summary>
+    public RoutePage? PageAt(RouteTable routes, Uri address, VisitorId visitor) =>
+        routes.OutsidePage(address, funnels => _funnels.Among(funnels, visitor));
 
     /// <summary>A visitor gave an e-mail address on a page.</summary>
     public Task OptInAsync(RoutePage page, VisitorId visitor, OptInNote note, DateTimeOffset at) =>
@@ -283,6 +297,8 @@ public sealed class VisitService
             AssignmentKind.Apart => EventKind.Apart,
             _ => EventKind.Visit,
         };
+        if (!step.IsSection)
+            _funnels.Note(visit.Visitor, step.Funnel);
         var note = VisitNote.From(
             isInside ? visit.Traits with { Source = "", Click = null } : visit.Traits,
             turn.Exclusion

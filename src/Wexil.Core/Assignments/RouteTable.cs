@@ -17,6 +17,12 @@ public sealed record RoutePage(PageId Id, StepId Step, string Slug, int Revision
     /// </summary>
     public OutsideAddress? LeadsTo { get; init; }
 
+    /// <summary>The funnel of its step.</summary>
+    public FunnelId Funnel { get; init; }
+
+    /// <summary>Visitors are seen at its outside address: until its funnel is archived.</summary>
+    public bool HoldsAddress { get; init; } = true;
+
     /// <summary>The slug of the step that it stands on.</summary>
     public string Link { get; init; } = "";
 
@@ -190,7 +196,7 @@ public sealed class RouteTable
         _pages = pages.ToDictionary(page => page.Slug, StringComparer.Ordinal);
         (_outside, _ledTo) = (new(StringComparer.Ordinal), new(StringComparer.Ordinal));
         // Two steps may show the same outside address; the one named first is the one that is reached.
-        foreach (var page in pages)
+        foreach (var page in pages.Where(page => page.HoldsAddress))
         {
             if (page.Outside is { } outside)
                 Add(_outside, outside.Key, page);
@@ -290,26 +296,34 @@ public sealed class RouteTable
     /// page's own address has. Of several the one with most parameters, then the one that was there first. Where there
     /// is none, the page that leads there.
     /// </summary>
-    public RoutePage? OutsidePage(Uri address)
+    /// <param name="cameThrough">
+    /// Of several funnels with a page there, the one that the visitor came through last; null where that is none of
+    /// them.
+    /// </param>
+    public RoutePage? OutsidePage(Uri address, Func<IReadOnlySet<FunnelId>, FunnelId?>? cameThrough = null)
     {
         var key = OutsideAddress.KeyOf(address);
-        return Best(_outside.GetValueOrDefault(key), page => page.Outside!, address.Query)
-            ?? LedTo(_ledTo.GetValueOrDefault(key), address.Query);
+        var there = Met(_outside.GetValueOrDefault(key), page => page.Outside!, address.Query);
+        var leading = _ledTo.GetValueOrDefault(key);
+        // What a redirect adds to an address may be different each time, so it tells pages apart only where there are
+        // several.
+        var led = leading is [_] ? leading : Met(leading, page => page.LeadsTo!, address.Query);
+        var funnel = Through([.. there, .. led], cameThrough);
+        bool IsMeant(RoutePage page) => funnel is null || page.Funnel == funnel;
+        return there.Where(IsMeant).MaxBy(page => page.Outside!.OwnParameters)
+            ?? led.Where(IsMeant).MaxBy(page => page.LeadsTo!.OwnParameters);
     }
 
-    // What a redirect adds to an address may be different each time, so it tells pages apart only where there are
-    // several.
-    private static RoutePage? LedTo(List<RoutePage>? pages, string query) =>
-        pages is [var only] ? only : Best(pages, page => page.LeadsTo!, query);
-
-    private static RoutePage? Best(List<RoutePage>? pages, Func<RoutePage, OutsideAddress> at, string query)
+    private static FunnelId? Through(RoutePage[] pages, Func<IReadOnlySet<FunnelId>, FunnelId?>? cameThrough)
     {
-        RoutePage? found = null;
-        foreach (var page in pages ?? [])
-            if (at(page).IsMetBy(query) && (found is null || at(page).OwnParameters > at(found).OwnParameters))
-                found = page;
-        return found;
+        if (pages.Length < 2 || cameThrough is null)
+            return null;
+        var funnels = pages.Select(page => page.Funnel).ToHashSet();
+        return funnels.Count < 2 ? null : cameThrough(funnels);
     }
+
+    private static List<RoutePage> Met(List<RoutePage>? pages, Func<RoutePage, OutsideAddress> at, string query) =>
+        pages?.FindAll(page => at(page).IsMetBy(query)) ?? [];
 
     private static void Add(Dictionary<string, List<RoutePage>> pages, string key, RoutePage page)
     {

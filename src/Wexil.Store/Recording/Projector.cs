@@ -324,7 +324,7 @@ internal sealed class Projector : IDisposable
             TakePlace(happened, note, _arrivals.SourceOf(role, visitor), isNew: false, role.Host);
             return;
         }
-        var arrival = _arrivals.Note(role, visitor, note.Source);
+        var arrival = _arrivals.Note(role, visitor, note.Source, at);
         if (arrival.ToFunnel || arrival.IsNamed)
             _sales.Follow(visitor, arrival.IsNamed);
         if (

@@ -31,7 +31,7 @@ public sealed class ReachedEndpoint(
             return;
         }
         var routes = http.Routes();
-        var page = message.On(routes, address);
+        var page = message.On(routes, address, visitor, visits);
         if (message.Counts(http, routes))
             await CountAsync(routes, page, address, visitor, now);
         var funnel = page is null ? null : routes.Step(page.Step)?.Funnel;

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Wexil.App.Visits;
 using Wexil.Core.Assignments;
 using Wexil.Core.Visitors;
 using Wexil.Store;
@@ -62,12 +63,12 @@ public sealed record ScriptMessage(
         : tokens.Read(Wx, now);
 
     /// <summary>The page of a step that it is said on; null where it is none.</summary>
-    public RoutePage? On(RouteTable routes, Uri address) =>
+    public RoutePage? On(RouteTable routes, Uri address, VisitorId visitor, VisitService visits) =>
         At is not null
             ? routes.Page(At) is { Outside: null } hosted
                 ? hosted
                 : null
-            : routes.OutsidePage(address);
+            : visits.PageAt(routes, address, visitor);
 
     /// <summary>
     /// Does what is said count? Robots do not, nor the owner, whose devices are known on pages hosted here.

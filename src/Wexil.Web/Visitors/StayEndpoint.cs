@@ -23,7 +23,7 @@ public sealed class StayEndpoint(VisitService visits, IdentityStore identities, 
         var now = time.GetUtcNow();
         if (
             message.From(http, http.Routes(), identities, tokens, now) is not { } visitor
-            || message.On(http.Routes(), address) is not { } page
+            || message.On(http.Routes(), address, visitor, visits) is not { } page
             || !message.Counts(http, http.Routes())
         )
             return;

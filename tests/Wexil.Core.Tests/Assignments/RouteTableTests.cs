@@ -37,6 +37,86 @@ public sealed class RouteTableTests
         Assert.Equal(4, before.With(new(1), renewed).OutsidePage(address.Address)?.Id.Value);
     }
 
+    [Theory]
+    [InlineData("kit", null, 4L)]
+    [InlineData("kit", 1L, 4L)]
+    [InlineData("kit", 2L, 7L)]
+    [InlineData("kit?size=small", 1L, 4L)]
+    [InlineData("kit?size=small", 2L, 8L)]
+    [InlineData("thanks", 2L, 9L)]
+    [InlineData("thanks", 1L, 5L)]
+    public void A_page_that_two_funnels_share_is_the_funnels_that_the_visitor_came_through(
+        string path,
+        long? cameThrough,
+        long page
+    )
+    {
+        static OutsideAddress At(string path) => new(new($"https://larkrow.example/{path}"));
+        var (first, second) = (new FunnelId(1), new FunnelId(2));
+        var table = Table(
+            [Step(1, funnel: 1), Step(2, funnel: 2)],
+            [
+                Page(4, 1) with
+                {
+                    Funnel = first,
+                    Outside = At("kit"),
+                },
+                Page(5, 1) with
+                {
+                    Funnel = first,
+                    Outside = At("thanks"),
+                },
+                Page(7, 2) with
+                {
+                    Funnel = second,
+                    Outside = At("kit"),
+                },
+                Page(8, 2) with
+                {
+                    Funnel = second,
+                    Outside = At("kit?size=small"),
+                },
+                Page(9, 2) with
+                {
+                    Funnel = second,
+                    Outside = At("bought"),
+                    LeadsTo = At("thanks"),
+                },
+            ],
+            []
+        );
+        var found = table.OutsidePage(At(path).Address, funnels =>
+        {
+            Assert.Equal([first, second], funnels.OrderBy(funnel => funnel.Value));
+            return cameThrough is { } funnel ? new FunnelId(funnel) : null;
+        });
+        Assert.Equal(page, found?.Id.Value);
+    }
+
+    [Fact]
+    public void Nobody_is_asked_whose_an_address_is_that_one_funnel_has_and_an_archived_funnel_has_none()
+    {
+        var address = new OutsideAddress(new("https://larkrow.example/kit"));
+        var table = Table(
+            [Step(1, funnel: 1), Step(2, funnel: 2)],
+            [
+                Page(4, 1) with
+                {
+                    Funnel = new(1),
+                    Outside = address,
+                    HoldsAddress = false,
+                },
+                Page(7, 2) with
+                {
+                    Funnel = new(2),
+                    Outside = address,
+                },
+            ],
+            []
+        );
+        Assert.Equal(7, table.OutsidePage(address.Address, _ => throw new InvalidOperationException())?.Id.Value);
+    }
+
     [Fact]
     public void Pages_are_shown_that_a_step_a_running_test_or_a_tied_source_sends_to()
     {

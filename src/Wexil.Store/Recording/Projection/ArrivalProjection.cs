@@ -63,7 +63,7 @@ internal sealed class ArrivalProjection : IDisposable
     public void Clear() => _tallies.Clear();
 
     /// <summary>Notes a visit and credits it to its source: the first that the visitor's links named.</summary>
-    public Arrival Note(StepRole step, Guid visitor, string tag)
+    public Arrival Note(StepRole step, Guid visitor, string tag, long at)
     {
         var source = tag.Length == 0 ? 0 : SourceOf(step.Funnel, tag);
         if (source != 0)
@@ -71,10 +71,11 @@ internal sealed class ArrivalProjection : IDisposable
         var row = _rows.Of(visitor);
         if (row.In(step.Funnel) is not { } known)
         {
-            row.Funnels.Add(new(step.Funnel, source, step.Bit, isNew: true));
+            row.Funnels.Add(new(step.Funnel, source, step.Bit, at, isNew: true));
             Sum(step.Funnel, source).Visitors++;
             return new(ToFunnel: true, ToStep: true, source, IsNamed: false);
         }
+        known.Return(at);
         var own = known.Source;
         var first = (known.Steps & step.Bit) == 0;
         var isNamed = own == 0 && source != 0;

@@ -56,16 +56,24 @@ internal sealed class Place(
 }
 
 /// <summary>A visitor in a funnel: who sent them, and which steps they have reached, a bit each.</summary>
+/// <param name="lastAt">When they were last at one of its steps, in milliseconds.</param>
 /// <param name="isNew">It is not in the file yet.</param>
-internal sealed class FunnelVisit(long funnel, long source, long steps, bool isNew)
+internal sealed class FunnelVisit(long funnel, long source, long steps, long lastAt, bool isNew)
 {
     public long Funnel => funnel;
     public long Source { get; private set; } = source;
     public long Steps { get; private set; } = steps;
+    public long LastAt { get; private set; } = lastAt;
     public bool IsNew { get; } = isNew;
     public bool IsChanged { get; private set; } = isNew;
 
     public void Change(long source, long steps) => (Source, Steps, IsChanged) = (source, steps, true);
+
+    public void Return(long at)
+    {
+        if (at > LastAt)
+            (LastAt, IsChanged) = (at, true);
+    }
 }
 
 /// <summary>All that is known of one visitor.</summary>
@@ -126,12 +134,15 @@ internal sealed class VisitorRows : IDisposable
     public VisitorRows(SqliteConnection connection)
     {
         _connection = connection;
-        _funnels = new(connection, "SELECT funnel_id, source_id, steps FROM visitors WHERE visitor = ?1");
+        _funnels = new(connection, "SELECT funnel_id, source_id, steps, last_at FROM visitors WHERE visitor = ?1");
         _places = new(connection, PlacesSql);
-        _come = new(connection, "INSERT INTO visitors (visitor, funnel_id, source_id, steps) VALUES (?1, ?2, ?3, ?4)");
+        _come = new(
+            connection,
+            "INSERT INTO visitors (visitor, funnel_id, source_id, steps, last_at) VALUES (?1, ?2, ?3, ?4, ?5)"
+        );
         _change = new(
             connection,
-            "UPDATE visitors SET source_id = ?3, steps = ?4 WHERE visitor = ?1 AND funnel_id = ?2"
+            "UPDATE visitors SET source_id = ?3, steps = ?4, last_at = ?5 WHERE visitor = ?1 AND funnel_id = ?2"
         );
         _enrol = new(connection, EnrolSql);
         _changePlace = new(connection, ChangePlaceSql);
@@ -179,7 +190,9 @@ internal sealed class VisitorRows : IDisposable
             return _rows[visitor] = row;
         _funnels.Bind(1, visitor);
         while (_funnels.Next())
-            row.Funnels.Add(new(_funnels.Number(0), _funnels.Number(1), _funnels.Number(2), isNew: false));
+            row.Funnels.Add(
+                new(_funnels.Number(0), _funnels.Number(1), _funnels.Number(2), _funnels.Number(3), isNew: false)
+            );
         _places.Bind(1, visitor);
         while (_places.Next())
             row.Places.Add(ReadPlace());
@@ -203,6 +216,7 @@ internal sealed class VisitorRows : IDisposable
                         .Bind(2, visit.Funnel)
                         .Bind(3, visit.Source)
                         .Bind(4, visit.Steps)
+                        .Bind(5, visit.LastAt)
                         .Run();
             foreach (var place in row.Places)
                 if (place.IsChanged)

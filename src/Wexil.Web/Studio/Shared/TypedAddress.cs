@@ -8,21 +8,28 @@ using Wexil.Store;
 namespace Wexil.Web.Studio.Shared;
 
 /// <summary>Reads an address to which a step's visitors are to be sent.</summary>
-public sealed class TypedAddress(Routes routes, PageStore pages, VisitorsAddress visitors)
+public sealed class TypedAddress(Routes routes, PageStore pages, FunnelStore funnels, VisitorsAddress visitors)
 {
     /// <summary>
-    /// Another page whose visitors could not be told from those of this one, in words; empty where there is none.
+    /// Another page at the same address, and where its visitors count, in words; empty where there is none.
     /// </summary>
     public string TwinOf(PageId page, Uri address)
     {
         var here = new OutsideAddress(address);
-        var twin = routes.Current.Pages.FirstOrDefault(other =>
-            other.Id != page && other.Outside is { } outside && outside.IsSamePage(here)
-        );
-        return twin is null
-            ? ""
-            : $" {Format.Quoted(pages.Find(twin.Id)!.Name)} has the same address, so visits count for the page "
-                + "added first. Give one of the two addresses an extra parameter.";
+        var funnel = routes.Current.Pages.FirstOrDefault(own => own.Id == page)?.Funnel;
+        var twin = routes
+            .Current.Pages.Where(other => other.Id != page && other.HoldsAddress)
+            .Where(other => other.Outside is { } outside && outside.IsSamePage(here))
+            .OrderBy(other => other.Funnel != funnel)
+            .FirstOrDefault();
+        if (twin is null)
+            return "";
+        var name = Format.Quoted(pages.Find(twin.Id)!.Name);
+        return twin.Funnel == funnel
+            ? $" {name} has the same address, so visits count for the page added first. Give one of the two addresses "
+                + "an extra parameter."
+            : $" {name} in the funnel {Format.Quoted(funnels.Every()[twin.Funnel].Name)} has the same address: a visitor "
+                + "counts in the funnel that they came through last.";
     }
 
     /// <summary>The address, or what is wrong with it in words.</summary>
