@@ -97,7 +97,7 @@ public sealed class SaleStore(Database database, Journal journal)
         var rehearsing = RehearsalEmail.Read(notice.Email);
         var whose = rehearsing ?? visitor ?? default;
         var recorded = await journal.AppendAsync(
-            new(notice.Id(), at, EventKind.Sale, whose, default, page ?? default, Data: notice.ToJson())
+            new(IdOf(notice), at, EventKind.Sale, whose, default, page ?? default, Data: notice.ToJson())
         );
         if (rehearsing is { } known && visitor is null)
             await ClaimAsync(notice.Order, known, at);
@@ -223,20 +223,44 @@ public sealed class SaleStore(Database database, Journal journal)
                 .ToDictionary()
         );
 
-    /// <summary>Which of these tellings are recorded already.</summary>
-    public IReadOnlySet<Guid> Told(IReadOnlyCollection<Guid> ids) =>
+    /// <summary>
+    /// Which of these tellings are recorded already. A sale without a line is its whole order: it is known once as much
+    /// was sold in that order.
+    /// </summary>
+    public IReadOnlySet<SaleNotice> Told(IReadOnlyCollection<SaleNotice> notices) =>
         database.Read(c =>
+            notices
+                .Where(notice =>
+                    IsTold(c, notice.Id())
+                    || (notice.FormerId is { } former && IsTold(c, former))
+                    || (notice is { Kind: SaleKind.Sale, Line: "" } && IsSold(c, notice))
+                )
+                .ToHashSet()
+        );
+
+    private Guid IdOf(SaleNotice notice)
+    {
+        try
         {
-            using var find = new PreparedStatement(c, "SELECT 1 FROM events WHERE id = ?1");
-            return ids.Where(id =>
-                {
-                    var isThere = find.Bind(1, id).Next();
-                    if (isThere)
-                        find.Reset();
-                    return isThere;
-                })
-                .ToHashSet();
-        });
+            return notice.FormerId is { } former && database.Read(c => IsTold(c, former)) ? former : notice.Id();
+        }
+        catch (SqliteException)
+        {
+            // What was told is kept, though an old telling of it cannot be looked for.
+            return notice.Id();
+        }
+    }
+
+    private static bool IsTold(SqliteConnection c, Guid id) =>
+        c.Number("SELECT count(*) FROM events WHERE id = $1", id.ToByteArray(bigEndian: true)) > 0;
+
+    private static bool IsSold(SqliteConnection c, SaleNotice order) =>
+        c.Number(
+            "SELECT count(*) FROM orders WHERE order_id = $1 AND currency = $2 AND sold = $3",
+            order.Order,
+            order.Currency,
+            order.Amount
+        ) > 0;
 
     /// <summary>The visitor who gave an e-mail address last; null when nobody did.</summary>
     public VisitorId? VisitorOf(string email) =>

@@ -8,6 +8,7 @@ using Wexil.Core.Sales;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
 using Wexil.Store;
+using Wexil.Store.Recording;
 
 namespace Wexil.Web.Tests;
 
@@ -425,6 +426,38 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(
             HttpStatusCode.NotFound,
             (await owner.GetAsync("/sales/order?order=P-999&currency=USD")).StatusCode
+        );
+    }
+
+    [Fact]
+    public async Task An_order_of_one_line_is_the_same_with_its_number_and_without()
+    {
+        using var owner = await wexil.OwnerAsync();
+        var sales = wexil.Get<SaleStore>();
+        SaleNotice Sale(string order, string line, long amount = 4900) =>
+            new(SaleKind.Sale, order, line, amount, "USD", Channel: SaleChannel.Hook);
+        var now = wexil.Time.GetUtcNow();
+        await sales.RecordAsync(Sale("O-1", "1"), null, null, now);
+        await sales.RecordAsync(Sale("O-2", "till-line-77"), null, null, now);
+        await sales.RecordAsync(Sale("O-3", "1"), null, null, now);
+        await sales.RecordAsync(Sale("O-3", "2", 2000), null, null, now);
+        // As a program of before wrote it.
+        var former = Sale("O-4", "1");
+        await wexil.Host.Journal.AppendAsync(
+            new(former.FormerId!.Value, now, EventKind.Sale, default, default, default, Data: former.ToJson())
+        );
+        await wexil.Host.Journal.WhenProjectedAsync();
+        const string csv = "order,amount\nO-1,49.00\nO-2,49.00\nO-3,69.00\nO-4,49.00\nO-5,49.00\nO-2,20.00";
+        var looked = await (await WexilFixture.PostAsync(owner, "/sales/file", "", ("Csv", csv))).Content.ReadAsStringAsync();
+        Assert.Contains("1 to import, 4 already imported", WexilFixture.Read(looked), StringComparison.Ordinal);
+        await WexilFixture.PostAsync(owner, "/sales/file", "TakeIn", ("Csv", csv));
+        // The hook tells of what the file brought, and of what it had told in the old way.
+        await sales.RecordAsync(Sale("O-5", "1"), null, null, now);
+        await sales.RecordAsync(former, null, null, now);
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal(
+            [4900L, 4900, 6900, 4900, 4900],
+            Enumerable.Range(1, 5).Select(i => sales.Order($"O-{i}", "USD")!.Balance.Net)
         );
     }
 

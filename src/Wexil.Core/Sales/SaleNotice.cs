@@ -51,10 +51,20 @@ public sealed record SaleNotice(
     public const int MaxNameLength = 120;
     private static readonly JsonSerializerOptions Format = new() { Converters = { new JsonStringEnumConverter() } };
 
+    private const string FirstLine = "1";
+
     /// <summary>
-    /// The same for every telling of the same thing, so that it counts once however often it is told.
+    /// The same for every telling of the same thing, so that it counts once however often it is told. An order of one
+    /// line is the same with its number and without.
     /// </summary>
-    public Guid Id() => NameBasedId.From($"{Kind}\n{Order}\n{Line}");
+    public Guid Id() => IdOf(IsFirstLine ? "" : Line);
+
+    /// <summary>What a first line that had a number went by before; null for any other telling.</summary>
+    public Guid? FormerId => IsFirstLine ? IdOf(FirstLine) : null;
+
+    private bool IsFirstLine => Kind == SaleKind.Sale && Line is "" or FirstLine;
+
+    private Guid IdOf(string line) => NameBasedId.From($"{Kind}\n{Order}\n{line}");
 
     /// <summary>As stored with its event.</summary>
     public string ToJson() => JsonSerializer.Serialize(this, Format);

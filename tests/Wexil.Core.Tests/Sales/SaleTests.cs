@@ -168,8 +168,15 @@ public sealed class SaleTests
     public void The_same_thing_has_the_same_id_and_another_line_another()
     {
         var sale = new SaleNotice(SaleKind.Sale, "L-1", "1", 3900, "USD");
-        // The first half of what sha256sum makes of "Sale", "L-1" and "1", a line each without the last's end.
-        Assert.Equal(new Guid("88054fe0d3add57341fdb412b65649a6"), sale.Id());
+        // The first half of what sha256sum makes of "Sale", "L-1" and nothing, a line each without the last's end; and
+        // of "1" in its place, as it was before.
+        Assert.Equal(new Guid("659a73a9712c2e000ea14fbfe1f03674"), sale.Id());
+        Assert.Equal(new Guid("88054fe0d3add57341fdb412b65649a6"), sale.FormerId);
+        Assert.Equal(sale.Id(), (sale with { Line = "" }).Id());
+        Assert.Null((sale with { Line = "2" }).FormerId);
+        var refund = sale with { Kind = SaleKind.Refund };
+        Assert.NotEqual(refund.Id(), (refund with { Line = "" }).Id());
+        Assert.Null(refund.FormerId);
         Assert.Equal(sale.Id(), (sale with { Amount = 1, Email = "ann@larkrow.example" }).Id());
         Assert.Equal(
             4,

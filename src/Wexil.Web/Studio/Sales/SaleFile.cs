@@ -76,7 +76,7 @@ public static class SaleFile
         string usualCurrency,
         TimeZoneInfo zone,
         DateTimeOffset now,
-        Func<IReadOnlyCollection<Guid>, IReadOnlySet<Guid>> known,
+        Func<IReadOnlyCollection<SaleNotice>, IReadOnlySet<SaleNotice>> known,
         Func<SaleNotice, DateTimeOffset, string?, SaleNotice?> fit
     )
     {
@@ -89,7 +89,7 @@ public static class SaleFile
         SaleRow[] rows = [.. table.Lines.Select(line => Row(new(line, places), usualCurrency, zone, now, seen))];
         if (table.Problem is not null)
             return new(table.Columns, mapping, rows, table.Problem);
-        var told = known([.. rows.Where(row => row.Notice is not null).Select(row => row.Notice!.Id())]);
+        var told = known([.. rows.Select(row => row.Notice).OfType<SaleNotice>()]);
         var sold = rows.Where(row => row.Notice is { Kind: SaleKind.Sale })
             .GroupBy(row => row.Order)
             .ToDictionary(order => order.Key, order => order.First().Notice!.Currency);
@@ -99,7 +99,7 @@ public static class SaleFile
         {
             if (row.Notice is not { } notice)
                 return row;
-            if (told.Contains(notice.Id()))
+            if (told.Contains(notice))
                 return row with { IsKnown = true };
             const string noRate = "The order was in another currency, and there is no exchange rate between the two.";
             var fitting = fit(notice, row.At, sold.GetValueOrDefault(row.Order));

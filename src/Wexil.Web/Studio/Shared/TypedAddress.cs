@@ -28,8 +28,8 @@ public sealed class TypedAddress(Routes routes, PageStore pages, FunnelStore fun
         return twin.Funnel == funnel
             ? $" {name} has the same address, so visits count for the page added first. Give one of the two addresses "
                 + "an extra parameter."
-            : $" {name} in the funnel {Format.Quoted(funnels.Every()[twin.Funnel].Name)} has the same address: a visitor "
-                + "counts in the funnel that they came through last.";
+            : $" {name} in the funnel {Format.Quoted(funnels.Every()[twin.Funnel].Name)} has the same address: "
+                + "a visitor counts in the funnel that they came through last.";
     }
 
     /// <summary>The address, or what is wrong with it in words.</summary>
