@@ -103,6 +103,31 @@ public sealed class ArrivalTests
     }
 
     [Fact]
+    public async Task Who_comes_during_a_pause_is_counted_apart_with_what_they_do_and_who_came_before_converts_no_more()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        var enrolled = world.Enrols(test, 0);
+        await world.Journal.AppendAsync(enrolled);
+        world.Time.Advance(TimeSpan.FromMinutes(1));
+        await world.Tests.PauseAsync(test.Id, paused: true);
+        world.Time.Advance(TimeSpan.FromMinutes(1));
+        var apart = world.Enrols(test, 0) with
+        {
+            Kind = EventKind.Apart,
+            Phase = null,
+            Data = VisitNote.From(new Traits(Device.Phone), ExclusionReason.NotRunning).ToString(),
+        };
+        await world.Journal.AppendAsync(apart);
+        foreach (var visitor in new[] { enrolled.Visitor, apart.Visitor })
+            await world.Journal.AppendAsync(world.Reaches(test, visitor));
+        await world.Journal.WhenProjectedAsync();
+        var outside = Assert.Single(world.Tallies.Apart(test.Id));
+        Assert.Equal((ExclusionReason.NotRunning, new Arm(1, 1)), (outside.Reason, outside.Arm));
+        Assert.Equal(new Arm(1, 0), world.Tallies.Phases(test, world.Tests.Phases(test.Id)).Single().Arms[0]);
+    }
+
+    [Fact]
     public async Task Each_later_step_is_counted_once_a_visitor_and_tells_of_the_test()
     {
         using var world = new World();

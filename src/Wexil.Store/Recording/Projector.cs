@@ -379,7 +379,7 @@ internal sealed class Projector : IDisposable
             if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place)
                 _tests.Walk(test, place, step, role.Bit, at);
         foreach (var test in _context.Goals(step))
-            if (test.RunsAt(at) && _tests.Find(test.Test, visitor) is { } place)
+            if (_tests.Find(test.Test, visitor) is { } place && test.Counts(place, at))
                 CreditTest(test, place, visitor, at);
         foreach (var goal in _context.StepGoals(step))
             Meet(goal, new(visitor, at));

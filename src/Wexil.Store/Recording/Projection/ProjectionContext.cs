@@ -30,6 +30,12 @@ internal readonly record struct StepRole(long Funnel, int Position, int Number, 
 internal sealed record GoalTest(long Test, long Host, (long From, long Until)[] Runs)
 {
     public bool RunsAt(long at) => Array.Exists(Runs, run => run.From <= at && at < run.Until);
+
+    /// <summary>
+    /// Does something count that a visitor of a place did? What those outside the test do tells of no page's rate, so it
+    /// counts during a pause too: most of them came then.
+    /// </summary>
+    public bool Counts(Place place, long at) => place.Apart is not null || RunsAt(at);
 }
 
 /// <summary>A goal of a test.</summary>
@@ -38,7 +44,7 @@ internal sealed record GoalTest(long Test, long Host, (long From, long Until)[] 
 internal sealed record TestGoal(long Id, GoalTest Test, bool IsMain, Goal Goal, long From, long Until)
 {
     /// <summary>Does something count that a visitor of a place did?</summary>
-    public bool Counts(Place place, long at) => place.At >= From && at < Until && Test.RunsAt(at);
+    public bool Counts(Place place, long at) => place.At >= From && at < Until && Test.Counts(place, at);
 }
 
 /// <summary>A test on another step of the same funnel.</summary>
