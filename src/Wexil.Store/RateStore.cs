@@ -38,6 +38,19 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
             )
         );
 
+    /// <summary>
+    /// What an amount is worth in the owner's currency's smallest unit by the rate of its day; null where there is none.
+    /// </summary>
+    /// <param name="amount">In the smallest unit of its own currency.</param>
+    public long? Worth(long amount, Currency currency, DateTimeOffset at) =>
+        database
+            .Read(c => Read(c, settings.Currency))
+            .Worth(
+                currency.Code,
+                amount,
+                DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(at, settings.Zone).DateTime)
+            );
+
     internal static ExchangeRates Read(SqliteConnection connection, Currency own) => new(own, Rows(connection, own));
 
     /// <summary>

@@ -99,6 +99,44 @@ public sealed class GoalTests(WexilFixture wexil) : IClassFixture<WexilFixture>
     }
 
     [Fact]
+    public async Task A_signal_in_another_currency_is_worth_its_rate_or_is_refused_and_changes_nothing()
+    {
+        var tested = await wexil.StartTestAsync(
+            "priced",
+            Weights.Create(0, 100),
+            outsideThanks: new("https://till.larkrow.example/priced")
+        );
+        await wexil.Get<SecretStore>().RenewHookSecretAsync();
+        var key = wexil.Get<SecretStore>().ServerKeys[0];
+        var goal = await AddAsync(tested, new(GoalKind.Signal, "Paid") { ValueComes = true });
+        using var visitor = wexil.Visitor();
+        await visitor.GetAsync("/go/priced");
+        var token = AddressQuery.Value((await visitor.GetAsync("/go/priced-thanks")).Headers.Location!.Query, "wx")!;
+        using var server = wexil.Visitor();
+        Task<HttpResponseMessage> Say(string order) =>
+            server.GetAsync($"/signal/{goal.Key}?key={key}&wx={token}&value=20.00&currency=NOK&order={order}");
+        async Task<long> Worth()
+        {
+            await wexil.Host.Journal.WhenProjectedAsync();
+            return wexil.Get<TallyStore>().Goals(tested.Test).Sum(tally => tally.Value);
+        }
+
+        var refused = await Say("N-1");
+        Assert.Equal(HttpStatusCode.BadRequest, refused.StatusCode);
+        Assert.Equal(
+            "currency",
+            (await refused.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("field").GetString()
+        );
+        Assert.Equal(0, await Worth());
+        Assert.Empty(wexil.Get<SaleStore>().Find("N-1"));
+
+        await wexil.Get<RateStore>().SetAsync(new(Currency.Find("NOK")!, new(2040, 11, 1), 0.1m));
+        Assert.Equal(HttpStatusCode.OK, (await Say("N-1")).StatusCode);
+        Assert.Equal(200, await Worth());
+        Assert.Equal(2000, wexil.Get<SaleStore>().Find("N-1")["NOK"].Sold);
+    }
+
+    [Fact]
     public async Task The_script_tells_of_addresses_is_told_what_to_watch_and_says_how_long_somebody_stayed()
     {
         var tested = await wexil.StartTestAsync("watched", Weights.Create(100, 0));

@@ -21,6 +21,7 @@ namespace Wexil.Web.Visitors;
 public sealed class SignalEndpoint(
     VisitService visits,
     SaleStore sales,
+    RateStore rates,
     SettingStore settings,
     SecretStore secrets,
     IdentityStore identities,
@@ -129,13 +130,24 @@ public sealed class SignalEndpoint(
             await Refuse(http, StatusCodes.Status400BadRequest, problem, wrong);
             return;
         }
+        if ((value == 0 ? 0 : rates.Worth(value, currency!, now)) is not { } worth)
+        {
+            await Refuse(
+                http,
+                StatusCodes.Status400BadRequest,
+                $"There is no exchange rate from {currency!.Code} to {settings.Currency.Code}. Add one in Settings, or "
+                    + $"send the value in {settings.Currency.Code}.",
+                "currency"
+            );
+            return;
+        }
         var recorded = Recorded.Committed;
         if (order.Length > 0 && value > 0)
             recorded = await sales.RecordAsync(Sale(fields, order, value, currency!), visitor, null, now);
         // Told twice with the same order, it is met once.
         Guid? id = order.Length == 0 ? null : NameBasedId.From($"{goal.Key}\n{order}");
         if (recorded != Recorded.Lost && visitor is { } who)
-            recorded = await visits.MeetAsync(goal, who, now, currency?.Code == settings.Currency.Code ? value : 0, id);
+            recorded = await visits.MeetAsync(goal, who, now, worth, id);
         if (recorded == Recorded.Lost)
             await Refuse(http, StatusCodes.Status503ServiceUnavailable, "Could not be saved. Try again later.");
         else
