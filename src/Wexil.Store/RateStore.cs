@@ -45,11 +45,7 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
     public long? Worth(long amount, Currency currency, DateTimeOffset at) =>
         database
             .Read(c => Read(c, settings.Currency))
-            .Worth(
-                currency.Code,
-                amount,
-                DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(at, settings.Zone).DateTime)
-            );
+            .Worth(currency.Code, amount, DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(at, settings.Zone).DateTime));
 
     internal static ExchangeRates Read(SqliteConnection connection, Currency own) => new(own, Rows(connection, own));
 

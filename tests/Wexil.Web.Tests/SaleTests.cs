@@ -448,7 +448,9 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         await wexil.Host.Journal.WhenProjectedAsync();
         const string csv = "order,amount\nO-1,49.00\nO-2,49.00\nO-3,69.00\nO-4,49.00\nO-5,49.00\nO-2,20.00";
-        var looked = await (await WexilFixture.PostAsync(owner, "/sales/file", "", ("Csv", csv))).Content.ReadAsStringAsync();
+        var looked = await (
+            await WexilFixture.PostAsync(owner, "/sales/file", "", ("Csv", csv))
+        ).Content.ReadAsStringAsync();
         Assert.Contains("1 to import, 4 already imported", WexilFixture.Read(looked), StringComparison.Ordinal);
         await WexilFixture.PostAsync(owner, "/sales/file", "TakeIn", ("Csv", csv));
         // The hook tells of what the file brought, and of what it had told in the old way.

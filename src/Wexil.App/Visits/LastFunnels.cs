@@ -46,7 +46,10 @@ internal sealed class LastFunnels(Database database, TroubleLog troubles)
     {
         var place = PlaceOf(visitor);
         lock (_locks[place % Locks])
-            return _last[place] is var (known, funnel) && known == visitor ? funnel : null;
+        {
+            var (known, funnel) = _last[place];
+            return known == visitor ? funnel : null;
+        }
     }
 
     private static int PlaceOf(VisitorId visitor) => visitor.GetHashCode() & (Places - 1);

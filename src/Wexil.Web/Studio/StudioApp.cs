@@ -28,6 +28,7 @@ public static class StudioApp
         services
             .AddSingleton<AuditTrail>()
             .AddSingleton<AuditFilter>()
+            .AddSingleton<OncePerForm>()
             .AddSingleton<LiveFeed>()
             .AddSingleton<StepScreens>()
             .AddSingleton<PageContext>()
@@ -49,6 +50,11 @@ public static class StudioApp
             encoder.TextEncoderSettings = new TextEncoderSettings(UnicodeRanges.All)
         );
         services.Configure<Microsoft.AspNetCore.Http.Features.FormOptions>(form => form.ValueLengthLimit = 16 << 20);
+        services.AddScreens();
+    }
+
+    private static void AddScreens(this IServiceCollection services)
+    {
         services.AddRazorPages(pages =>
         {
             pages.RootDirectory = "/Studio";
@@ -57,6 +63,8 @@ public static class StudioApp
                 .AuthorizeFolder("/Settings", OwnerOnly)
                 .AuthorizeFolder("/Team", OwnerOnly)
                 .AllowAnonymousToFolder("/Account")
+                // What was done before is not logged again.
+                .ConfigureFilter(new Microsoft.AspNetCore.Mvc.ServiceFilterAttribute(typeof(OncePerForm)))
                 .ConfigureFilter(new Microsoft.AspNetCore.Mvc.ServiceFilterAttribute(typeof(AuditFilter)));
             // A screen is found by its folder: Today/Today.cshtml states its address itself.
         });

@@ -124,21 +124,10 @@ public sealed class SignalEndpoint(
         var currency = Currency.Find(
             (fields.GetValueOrDefault("currency") ?? settings.Currency.Code).ToUpperInvariant()
         );
-        var (value, wrong, problem) = Check(fields, order, currency);
+        var (value, worth, wrong, problem) = Check(fields, order, currency, now);
         if (problem is not null)
         {
             await Refuse(http, StatusCodes.Status400BadRequest, problem, wrong);
-            return;
-        }
-        if ((value == 0 ? 0 : rates.Worth(value, currency!, now)) is not { } worth)
-        {
-            await Refuse(
-                http,
-                StatusCodes.Status400BadRequest,
-                $"There is no exchange rate from {currency!.Code} to {settings.Currency.Code}. Add one in Settings, or "
-                    + $"send the value in {settings.Currency.Code}.",
-                "currency"
-            );
             return;
         }
         var recorded = Recorded.Committed;
@@ -154,26 +143,35 @@ public sealed class SignalEndpoint(
             await http.Response.WriteAsJsonAsync(new { goal = goal.Key, credited = visitor is not null });
     }
 
-    /// <returns>The value, 0 for none; else the field that is wrong, and how.</returns>
-    private static (long Value, string Field, string? Problem) Check(
+    /// <returns>
+    /// The value, 0 for none, and what it is worth in the owner's currency; else the field that is wrong, and how.
+    /// </returns>
+    private (long Value, long Worth, string Field, string? Problem) Check(
         Dictionary<string, string> fields,
         string order,
-        Currency? currency
+        Currency? currency,
+        DateTimeOffset now
     )
     {
-        var value = 0L;
+        var (value, worth) = (0L, 0L);
         if (fields.GetValueOrDefault("value") is { Length: > 0 } written)
         {
             const string how =
                 "The value must be an amount such as 39.00, with a currency of three letters such as USD.";
             if (currency?.Parse(written) is not { } amount)
-                return (0, currency is null ? "currency" : "value", how);
-            value = amount;
+                return (0, 0, currency is null ? "currency" : "value", how);
+            if (rates.Worth(amount, currency, now) is not { } known)
+                return (0, 0, "currency", NoRate(currency));
+            (value, worth) = (amount, known);
         }
         return order.Length > SaleNotice.MaxNameLength
-            ? (0, "order", $"At most {SaleNotice.MaxNameLength} characters.")
-            : (value, "", null);
+            ? (0, 0, "order", $"At most {SaleNotice.MaxNameLength} characters.")
+            : (value, worth, "", null);
     }
+
+    private string NoRate(Currency currency) =>
+        $"There is no exchange rate from {currency.Code} to {settings.Currency.Code}. Add one in Settings, or send the "
+        + $"value in {settings.Currency.Code}.";
 
     private static SaleNotice Sale(Dictionary<string, string> fields, string order, long value, Currency currency) =>
         new(
