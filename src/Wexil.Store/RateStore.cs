@@ -39,7 +39,8 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
         );
 
     /// <summary>
-    /// What an amount is worth in the owner's currency's smallest unit by the rate of its day; null where there is none.
+    /// What an amount is worth in the owner's currency's smallest unit by the rate of its day; null where there is no
+    /// rate.
     /// </summary>
     /// <param name="amount">In the smallest unit of its own currency.</param>
     public long? Worth(long amount, Currency currency, DateTimeOffset at) =>

@@ -22,7 +22,7 @@ public sealed partial class Browser : IDisposable
     /// <param name="types">Somebody types into a page that is edited.</param>
     public Browser(int width = 1280, int height = 800, bool types = false)
     {
-        _chromium = Chromium.Take(isWhole: types);
+        _chromium = Chromium.Take(isWhole: false);
         _driver = _chromium.Driver;
         Resize(width, height);
     }
@@ -206,7 +206,7 @@ public sealed partial class Browser : IDisposable
                       last = box.top;
                       if (still < 6) return requestAnimationFrame(aim);
                       const [x, y] = [box.left + arguments[1] * scale, box.top + arguments[2] * scale];
-                      done({ x: Math.round(x), y: Math.round(y) });
+                      done({ x: Math.round(x), y: Math.round(y), top: Math.round(box.top) });
                     };
                     aim();
                     """,
@@ -219,6 +219,9 @@ public sealed partial class Browser : IDisposable
         // quick.
         In(frame, inside => (bool)((IJavaScriptExecutor)inside).ExecuteScript("return document.isClicked === true")!);
         WaitFor(() => (bool)Run("return document.activeElement?.matches(arguments[0]) === true", frame)!);
+        // Nothing but the hand moves the page, or the next click hits something else.
+        var top = Run("return Math.round(document.querySelector(arguments[0]).getBoundingClientRect().top)", frame);
+        Assert.Equal(Convert.ToInt32(place["top"]), Convert.ToInt32(top));
     }
 
     /// <summary>Keys that go to whatever has the focus, in a frame too, with a pause after each.</summary>

@@ -370,7 +370,7 @@ public sealed class EditorTests
         owner.WaitForText("This is a clone of “Found”");
         Select(owner, "Section Money back");
         owner.Press("Move up");
-        owner.WaitForText("Compare · one change");
+        owner.WaitForText("Changes one change");
         owner.Press("Compare");
         owner.WaitForText("Guarantee moved above Section “Questions”");
         owner.WaitForText("One change: if it wins, you know why.");

@@ -92,7 +92,7 @@ public sealed class WholeJobTests
         owner.ClickIn("[data-page]", "h1");
         owner.Control("a");
         owner.Type("Grow more salad with a professional landing page!" + Keys.Enter);
-        owner.WaitForText("Compare · one change");
+        owner.WaitForText("Changes one change");
         owner.IsAccessible();
         owner.Press("Rename to “Grow more salad");
         owner.WaitFor(() =>

@@ -32,8 +32,8 @@ internal sealed record GoalTest(long Test, long Host, (long From, long Until)[] 
     public bool RunsAt(long at) => Array.Exists(Runs, run => run.From <= at && at < run.Until);
 
     /// <summary>
-    /// Does something count that a visitor of a place did? What those outside the test do tells of no page's rate, so it
-    /// counts during a pause too: most of them came then.
+    /// Does something count that a visitor of a place did? What those outside the test do tells of no page's rate, so
+    /// it counts during a pause too: most of them came then.
     /// </summary>
     public bool Counts(Place place, long at) => place.Apart is not null || RunsAt(at);
 }

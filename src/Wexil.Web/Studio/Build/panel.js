@@ -79,8 +79,15 @@ export class Panel {
     for (const button of this.#list.querySelectorAll("button")) {
       const on = this.#shown !== null && Number(button.dataset.key) === this.#shown.key;
       button.setAttribute("aria-current", on ? "true" : "false");
-      if (on) button.scrollIntoView({ block: "nearest" });
+      if (on) this.#reveal(button);
     }
+  }
+
+  // Brings a part into sight within the list. The window stays where it is, under the hand that clicks.
+  #reveal(button) {
+    const [list, own] = [this.#list.getBoundingClientRect(), button.getBoundingClientRect()];
+    if (own.top < list.top) this.#list.scrollTop -= list.top - own.top;
+    else if (own.bottom > list.bottom) this.#list.scrollTop += own.bottom - list.bottom;
   }
 
   // Shows a part. The same one as it is after an edit is shown once nobody is in one of its fields any more.
@@ -539,7 +546,6 @@ export class Panel {
     if (changes.tone === "several" || changes.tone === "redesign") box.open = true;
     find("changes-tag").textContent = changes.label;
     find("changes-tag").className = `tag ${changes.tone === "one" ? "good" : changes.tone === "none" ? "" : "wait"}`;
-    find("changes").textContent = `Compare · ${changes.label}`;
     find("changes-sentence").textContent = changes.sentence;
     find("changes-list").replaceChildren(
       ...changes.list.map((change) =>

@@ -11,9 +11,9 @@ using Microsoft.Extensions.Options;
 namespace Wexil.Web.Studio.Shared;
 
 /// <summary>
-/// Has what a form asks for done once, however often it is sent: a second click waits for the first and gets its answer.
-/// A form is known by its antiforgery token, which is another each time a screen is loaded, together with what was filled
-/// in: who corrects something and sends it again asks for something else.
+/// Has what a form asks for done once, however often it is sent: a second click waits for the first and gets the same
+/// answer. A form is known by its antiforgery token, which is another each time a screen is loaded, together with what
+/// was filled in: who corrects something and sends it again asks for something else.
 /// </summary>
 public sealed class OncePerForm(IOptions<AntiforgeryOptions> antiforgery, TimeProvider time) : IAsyncPageFilter
 {
