@@ -19,10 +19,9 @@ public sealed partial class Browser : IDisposable
     private readonly Chromium _chromium;
     private readonly ChromeDriver _driver;
 
-    /// <param name="types">Somebody types into a page that is edited.</param>
-    public Browser(int width = 1280, int height = 800, bool types = false)
+    public Browser(int width = 1280, int height = 800)
     {
-        _chromium = Chromium.Take(isWhole: false);
+        _chromium = Chromium.Take();
         _driver = _chromium.Driver;
         Resize(width, height);
     }

@@ -6,8 +6,8 @@ namespace Wexil.Browser.Tests;
 
 /// <summary>
 /// A Chromium that one <see cref="Browser"/> after the other uses, each in a profile of its own that is forgotten with
-/// it: starting one takes as long as many a test. The shell, which has neither windows nor menus, takes half the time;
-/// where somebody types into the frame of the editor it scrolls the window, so the whole browser is used there.
+/// it: starting one takes as long as many a test. It is the shell, which has neither windows nor menus and takes half
+/// the time.
 /// </summary>
 internal sealed class Chromium : IDisposable
 {
@@ -15,28 +15,19 @@ internal sealed class Chromium : IDisposable
     /// After how long the browser counts as hung: nothing is measured by it, and a busy machine may be very slow.
     /// </summary>
     private static readonly TimeSpan Hang = TimeSpan.FromMinutes(4);
-    private static readonly ConcurrentBag<Chromium> IdleShells = [],
-        IdleWhole = [];
+    private static readonly ConcurrentBag<Chromium> Idle = [];
 
     private readonly DevTools _devTools;
     private readonly string _firstWindow;
-    private readonly bool _isWhole;
     private string? _profile;
     private int _window;
 
     static Chromium() =>
-        AppDomain.CurrentDomain.ProcessExit += (_, _) =>
-            Parallel.ForEach([.. IdleShells, .. IdleWhole], idle => idle.Dispose());
+        AppDomain.CurrentDomain.ProcessExit += (_, _) => Parallel.ForEach(Idle, idle => idle.Dispose());
 
-    private Chromium(bool isWhole)
+    private Chromium()
     {
-        _isWhole = isWhole;
-        var options = new ChromeOptions
-        {
-            BinaryLocation = isWhole ? "/usr/bin/chromium" : "/usr/bin/chromium-headless-shell",
-        };
-        if (isWhole)
-            options.AddArgument("--headless");
+        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium-headless-shell" };
         options.AddArguments(
             "--no-sandbox",
             "--disable-gpu",
@@ -66,46 +57,31 @@ internal sealed class Chromium : IDisposable
     public ChromeDriver Driver { get; }
 
     /// <summary>An idle one or a new one, at an empty window of a new profile.</summary>
-    public static Chromium Take(bool isWhole)
+    public static Chromium Take()
     {
-        if (!IdleOf(isWhole).TryTake(out var chromium))
-            chromium = new(isWhole);
+        if (!Idle.TryTake(out var chromium))
+            chromium = new();
         chromium.Open();
         return chromium;
     }
 
     /// <summary>Gives the window another size; the page stays.</summary>
-    // The whole browser has windows no narrower than its menus; its pages are told another size.
-    public void Resize(int width, int height)
-    {
-        if (_isWhole)
-            Driver.ExecuteCdpCommand(
-                "Emulation.setDeviceMetricsOverride",
-                new()
-                {
-                    ["width"] = width,
-                    ["height"] = height,
-                    ["deviceScaleFactor"] = 1,
-                    ["mobile"] = false,
-                }
-            );
-        else
-            _devTools.Ask(
-                "Browser.setWindowBounds",
-                new()
-                {
-                    ["windowId"] = _window,
-                    ["bounds"] = new JsonObject { ["width"] = width, ["height"] = height },
-                }
-            );
-    }
+    public void Resize(int width, int height) =>
+        _devTools.Ask(
+            "Browser.setWindowBounds",
+            new()
+            {
+                ["windowId"] = _window,
+                ["bounds"] = new JsonObject { ["width"] = width, ["height"] = height },
+            }
+        );
 
     /// <summary>Forgets the profile with all its windows.</summary>
     public void GiveBack()
     {
         Driver.SwitchTo().Window(_firstWindow);
         _devTools.Ask("Target.disposeBrowserContext", new() { ["browserContextId"] = _profile });
-        IdleOf(_isWhole).Add(this);
+        Idle.Add(this);
     }
 
     public void Dispose()
@@ -113,8 +89,6 @@ internal sealed class Chromium : IDisposable
         _devTools.Dispose();
         Driver.Dispose();
     }
-
-    private static ConcurrentBag<Chromium> IdleOf(bool isWhole) => isWhole ? IdleWhole : IdleShells;
 
     private void Open()
     {

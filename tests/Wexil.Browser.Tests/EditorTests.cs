@@ -35,7 +35,7 @@ public sealed class EditorTests
                 .Host.Services.GetRequiredService<DraftStore>()
                 .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, editor, "Order");
 
@@ -153,7 +153,7 @@ public sealed class EditorTests
                 .Host.Services.GetRequiredService<DraftStore>()
                 .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.Open(site.Studio, editor);
         owner.Press("Source");
@@ -178,7 +178,7 @@ public sealed class EditorTests
                 .Host.Services.GetRequiredService<DraftStore>()
                 .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, editor, "Third");
         owner.WaitFor(() => owner.All(".parts button").Count >= 3 ? "" : null);
@@ -213,7 +213,7 @@ public sealed class EditorTests
                 .Host.Services.GetRequiredService<DraftStore>()
                 .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, editor, "Two");
         owner.Disconnect(true);
@@ -252,8 +252,8 @@ public sealed class EditorTests
                 .Host.Services.GetRequiredService<DraftStore>()
                 .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
-        using var first = new Browser(types: true);
-        using var second = new Browser(types: true);
+        using var first = new Browser();
+        using var second = new Browser();
         foreach (var window in new[] { first, second })
         {
             site.SignIn(window);
@@ -300,7 +300,7 @@ public sealed class EditorTests
                 .Host.Services.GetRequiredService<DraftStore>()
                 .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, editor, "Two");
         var before = Source();
@@ -334,7 +334,7 @@ public sealed class EditorTests
             "<body style='margin:0'><h1 style='font:40px/1.2 monospace;width:16ch;margin:0'>aaaa bbbb cccc "
                 + "d</h1><h1 style='font:40px/1.2 monospace;margin:0'>aaaaaaa bbbbbbb cc</h1>"
         );
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, editor, "aaaa bbbb");
         Assert.Empty(owner.All(".lonely p"));
@@ -363,7 +363,7 @@ public sealed class EditorTests
                 + "will do for salad and herbs.</p></section><section data-block=guarantee><h2>Money "
                 + "back</h2></section>"
         );
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.Open(site.Studio, "/f/kit/kit/build");
         owner.Find("article form button").Click();

@@ -43,7 +43,7 @@ public sealed class SectionTests
         );
         await pages.AddAsync(thanks.Id, "Thanks", Bundle("<h1>Thank you</h1>"));
 
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, "/f/harvest/kit/build/letter", "A harvest");
         foreach (var (part, name) in new[] { ("Headline", "Headline"), ("Text", "Guarantee") })
@@ -142,7 +142,7 @@ public sealed class SectionTests
             .Host.Services.GetRequiredService<PageStore>()
             .AddAsync(step.Id, "Letter", Bundle("<h1>A harvest</h1><p>Grows or your money back.</p>"));
 
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.OpenEditor(site.Studio, "/f/harvest/kit/build/letter", "A harvest");
         owner.ClickIn("[data-page]", "h1");
@@ -340,7 +340,7 @@ public sealed class SectionTests
         await pages.AddAsync(step.Id, "Shop", new Uri($"{home}/shop"));
         await pages.AddAsync(thanks.Id, "Thanks", new Uri($"{home}/thanks"));
         // Made as a person does, by the form.
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.Open(site.Studio, "/f/shop/shop/build/shop");
         owner.Fill("#SectionName", "Banner");

@@ -33,7 +33,7 @@ internal static class TextsInARow
                 .Host.Services.GetRequiredService<DraftStore>()
                 .For(site.Host.Services.GetRequiredService<PageStore>().Find(page)!)
                 .Source;
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.Open(site.Studio, editor);
         owner.WaitFor(() => owner.All(".parts button").Count >= texts ? "" : null);

@@ -21,7 +21,7 @@ public sealed class WholeJobTests
     public async Task From_an_empty_studio_to_a_page_kept()
     {
         await using var site = await Site.StartAsync();
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         foreach (
             var door in new[]
             {
@@ -212,7 +212,7 @@ public sealed class WholeJobTests
                 ["thanks"] = $"<title>t</title>{script}<h1>Thank you</h1>",
             };
         });
-        using var owner = new Browser(types: true);
+        using var owner = new Browser();
         site.SignIn(owner);
         owner.Press("Create a funnel");
         owner.Fill("#Name", "Herb Club");

@@ -13,7 +13,6 @@ test_all() {
     *) say "test knows no option $1."; exit 2 ;;
   esac
   if [ -z "$fast" ]; then
-    need_package chromium chromium
     need_package chromium-headless-shell chromium-headless-shell
     need_package chromedriver chromium-driver
     # The tests run the program behind a real proxy of each kind.
