@@ -50,6 +50,7 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var put = await PostAsync("Archive", ("id", Id(third)), ("confirmed", "true"));
         Assert.Contains("A new phase has begun.", put, StringComparison.Ordinal);
         Assert.Contains("Archived: 1 page", put, StringComparison.Ordinal);
+        Assert.Matches(">Restore<span[^>]*>\\s*“Third of the shelf”", put);
         Assert.Equal(0, wexil.Get<Routes>().Current.Step("shelf")!.Test!.Weights[2]);
         Assert.Contains(
             "Third of the shelf",

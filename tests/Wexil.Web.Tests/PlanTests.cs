@@ -22,9 +22,16 @@ public sealed class PlanTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Contains("B has", early, StringComparison.Ordinal);
         Assert.Contains("Too early", early, StringComparison.Ordinal);
 
-        // Until nothing is left of the plan, and no page is surely better.
-        for (var i = 0; i < 6; i++)
+        // Near the end the plan, which is a rounded figure, is not named beside what has come.
+        for (var i = 0; i < 2; i++)
             await PassAsync(tested, 400, 80, 88);
+        Assert.Matches(@"of the plan is done: [\d,]+ of about [\d,]+ visitors; [\d,]+ to go", await CountAsync());
+        while (Read(tested).Result.Pages.Min(page => page.AgainstControl?.Progress) < 0.96)
+            await PassAsync(tested, 20, 4, 4);
+        Assert.Matches(@"9[6-9]% of the plan is done: [\d,]+ visitors; [\d,]+ to go", await CountAsync());
+
+        // Until nothing is left of the plan, and no page is surely better.
+        await PassAsync(tested, 400, 80, 88);
         Assert.IsType<Verdict.PlanOver>(Read(tested).Verdict);
         var over = await CountAsync();
         Assert.Contains(
@@ -33,7 +40,7 @@ public sealed class PlanTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             StringComparison.Ordinal
         );
         Assert.Contains("A lift of 20% would have shown in 4 of 5 such tests.", over, StringComparison.Ordinal);
-        Assert.Contains("All planned visitors have come: 5,600;", over, StringComparison.Ordinal);
+        Assert.Matches(@"All planned visitors have come: [\d,]+;", over);
     }
 
     [Fact]

@@ -18,6 +18,7 @@ public sealed class PlanChart
         Bottom = 214,
         MostEvidence = 1.5,
         LeastEnd = 1.15,
+        NearlyAll = 0.05,
         Level = 0.05;
 
     /// <summary>The way of a page.</summary>
@@ -122,6 +123,9 @@ public sealed class PlanChart
         var left = planned - came;
         var days = daily > 0 ? $", about {Format.Count((long)Math.Ceiling(left / daily), "day", "days")}" : "";
         var rest = reading.Test.IsOpen ? $"; {Format.Rounded(left)} to go{days}" : "";
+        // Near the end, what is planned rounds to less than has come.
+        if (now.Length == 1 && left < planned * NearlyAll)
+            return $"{Percent(progress)} of the plan is done: {Format.Count(came, "visitor", "visitors")}{rest}.";
         return now.Length == 1
             ? $"{Percent(progress)} of the plan is done: {Format.Count(came)} of about {Format.Rounded(planned)} "
                 + $"visitors{rest}."

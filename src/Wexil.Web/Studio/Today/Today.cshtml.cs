@@ -96,7 +96,7 @@ public sealed class TodayModel(
             if (ready > 0)
                 return $"{Tests(ready)} ready to keep.";
             if (problems > 0)
-                return $"{(problems == 1 ? "One test needs attention." : $"{problems} tests need")} attention.";
+                return $"{(problems == 1 ? "One test needs" : $"{Format.Count(problems)} tests need")} attention.";
             return Running switch
             {
                 0 => "No tests are running.",
