@@ -72,7 +72,7 @@ public enum LedgerBy
 public sealed record LedgerSum(string Name, string Currency, long Orders, long Net);
 
 /// <summary>Records sales and refunds as events, and reads the ledger that is kept of them.</summary>
-public sealed class SaleStore(Database database, Journal journal)
+public sealed class SaleStore(Database database, Journal journal, TroubleLog troubles)
 {
     private const string Columns = """
         SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name page_name, o.channel,
@@ -244,9 +244,10 @@ public sealed class SaleStore(Database database, Journal journal)
         {
             return notice.FormerId is { } former && database.Read(c => IsTold(c, former)) ? former : notice.Id();
         }
-        catch (SqliteException)
+        catch (SqliteException error)
         {
-            // What was told is kept, though an old telling of it cannot be looked for.
+            // The sale is kept all the same: losing it is worse than counting it twice.
+            troubles.Say("An earlier record of a sale could not be looked up", error);
             return notice.Id();
         }
     }

@@ -102,8 +102,14 @@ public sealed class ArrivalTests
         Assert.Equal(new Arm(1, 0), world.Tallies.Phases(test, world.Tests.Phases(test.Id)).Single().Arms[0]);
     }
 
-    [Fact]
-    public async Task Who_comes_during_a_pause_is_counted_apart_with_what_they_do_and_who_came_before_converts_no_more()
+    [Theory]
+    [InlineData(ExclusionReason.NotRunning, 1)]
+    [InlineData(ExclusionReason.Audience, 1)]
+    [InlineData(ExclusionReason.Combination, 0)]
+    public async Task Who_stands_apart_converts_during_a_pause_too_and_who_was_drawn_does_not(
+        ExclusionReason why,
+        int conversions
+    )
     {
         using var world = new World();
         var test = await world.StartTestAsync();
@@ -116,14 +122,14 @@ public sealed class ArrivalTests
         {
             Kind = EventKind.Apart,
             Phase = null,
-            Data = VisitNote.From(new Traits(Device.Phone), ExclusionReason.NotRunning).ToString(),
+            Data = VisitNote.From(new Traits(Device.Phone), why).ToString(),
         };
         await world.Journal.AppendAsync(apart);
         foreach (var visitor in new[] { enrolled.Visitor, apart.Visitor })
             await world.Journal.AppendAsync(world.Reaches(test, visitor));
         await world.Journal.WhenProjectedAsync();
         var outside = Assert.Single(world.Tallies.Apart(test.Id));
-        Assert.Equal((ExclusionReason.NotRunning, new Arm(1, 1)), (outside.Reason, outside.Arm));
+        Assert.Equal((why, new Arm(1, conversions)), (outside.Reason, outside.Arm));
         Assert.Equal(new Arm(1, 0), world.Tallies.Phases(test, world.Tests.Phases(test.Id)).Single().Arms[0]);
     }
 

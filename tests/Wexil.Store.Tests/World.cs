@@ -1,3 +1,4 @@
+using Microsoft.Extensions.Logging.Abstractions;
 using Microsoft.Extensions.Time.Testing;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -32,7 +33,7 @@ internal sealed class World : IDisposable
         Routes = new(Database);
         Drafts = new(Database, Journal);
         Assets = new(Database, Journal);
-        Sales = new(Database, Journal);
+        Sales = new(Database, Journal, new(NullLogger<TroubleLog>.Instance, Time));
         Goals = new(Database, Journal, Time);
         People = new(Database, Journal, Time);
     }

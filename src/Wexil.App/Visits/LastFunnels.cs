@@ -24,7 +24,7 @@ internal sealed class LastFunnels(Database database, TroubleLog troubles)
             _last[place] = (visitor, funnel);
     }
 
-    /// <summary>Of these funnels the one that a visitor came through last; null where that is none of them.</summary>
+    /// <summary>Finds which of these funnels a visitor came through last; null where it is none of them.</summary>
     public FunnelId? Among(IReadOnlySet<FunnelId> funnels, VisitorId visitor)
     {
         if (Remembered(visitor) is { } last && funnels.Contains(last))

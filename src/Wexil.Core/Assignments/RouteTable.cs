@@ -297,8 +297,8 @@ public sealed class RouteTable
     /// is none, the page that leads there.
     /// </summary>
     /// <param name="cameThrough">
-    /// Of several funnels with a page there, the one that the visitor came through last; null where that is none of
-    /// them.
+    /// Picks the funnel that the visitor came through last from several that have a page there; null where the visitor
+    /// came through none of them.
     /// </param>
     public RoutePage? OutsidePage(Uri address, Func<IReadOnlySet<FunnelId>, FunnelId?>? cameThrough = null)
     {

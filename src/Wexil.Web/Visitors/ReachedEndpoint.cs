@@ -34,9 +34,8 @@ public sealed class ReachedEndpoint(
         var page = message.On(routes, address, visitor, visits);
         if (message.Counts(http, routes))
             await CountAsync(routes, page, address, visitor, now);
-        var funnel = page is null ? null : routes.Step(page.Step)?.Funnel;
         var clicks = routes
-            .Goals.Where(goal => goal.Goal.Kind == GoalKind.Click && goal.Funnel == funnel)
+            .Goals.Where(goal => goal.Goal.Kind == GoalKind.Click && goal.Funnel == page?.Funnel)
             .Select(goal => new { key = goal.Key, element = goal.Goal.Element });
         await http.Response.WriteAsJsonAsync(
             new

@@ -3,6 +3,7 @@ using Wexil.Core.Common;
 using Wexil.Core.Funnels;
 using Wexil.Core.Goals;
 using Wexil.Core.Sales;
+using Wexil.Core.Visitors;
 
 namespace Wexil.Store.Recording.Projection;
 
@@ -33,9 +34,9 @@ internal sealed record GoalTest(long Test, long Host, (long From, long Until)[] 
 
     /// <summary>
     /// Does something count that a visitor of a place did? What those outside the test do tells of no page's rate, so
-    /// it counts during a pause too: most of them came then.
+    /// it counts during a pause too: most of them came then. Who is apart for a combination was drawn like the others.
     /// </summary>
-    public bool Counts(Place place, long at) => place.Apart is not null || RunsAt(at);
+    public bool Counts(Place place, long at) => place.Apart is not (null or ExclusionReason.Combination) || RunsAt(at);
 }
 
 /// <summary>A goal of a test.</summary>

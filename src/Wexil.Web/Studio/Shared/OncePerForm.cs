@@ -91,8 +91,8 @@ public sealed class OncePerForm(IOptions<AntiforgeryOptions> antiforgery, TimePr
         {
             if (_sent.TryGetValue(form, out var known) && now - known.At < Window)
                 return known.Answer;
-            if (_sent.Count >= MaxRemembered)
-                ForgetOld(now);
+            // An answer may hold what is shown once only, such as an invitation.
+            ForgetOld(now);
             _sent[form] = (own, now);
             return null;
         }
