@@ -86,7 +86,10 @@ public sealed class RemovalTests
             new BuyersAreForgotten(),
         ];
         for (var i = 0; i < acts.Length; i++)
+        {
             await town.DoAsync(acts[i], i);
+            await town.World.Journal.WhenProjectedAsync();
+        }
         Assert.Single(town.Postbacks());
         Assert.DoesNotContain(Emails[0], town.Texts(), StringComparison.Ordinal);
         await CountsTheSameAgainAsync(town);
