@@ -70,7 +70,7 @@ public static class LooksBench
             ];
             var facts = new TestFacts(pages, 0, phases, 0.09, 0.1, 20_000, null, ("opt-ins", "opt-in"))
             {
-                Plan = SamplingPlan.ForLift(0.09, 0.1, Pages),
+                Plan = SamplingPlan.ForLift(0.09, 0.1, PlannedSize.PlannedDrift(Pages)),
             };
             var began = Stopwatch.GetTimestamp();
             var standing = TestResult.From(facts);

@@ -15,7 +15,7 @@ public sealed record LookPoint(PageId Page, bool OnMoney, DateTimeOffset At, dou
 /// <summary>What a look at a test saw.</summary>
 /// <param name="ByGoal">The looks so far, by page, this one included; empty where nothing can be said yet.</param>
 /// <param name="Stood">How the test stood, as a word.</param>
-/// <param name="Base">What visitors bring and how it is spread, where that is to be fixed now.</param>
+/// <param name="Base">What visitors bring and how it is spread, where that is to be known from now on.</param>
 public sealed record TestLook(
     TestId Test,
     IReadOnlyDictionary<PageId, PastLooks> ByGoal,
@@ -65,7 +65,7 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
     ) =>
         c.Rows(
                 """
-                SELECT test_id, on_money, page_id, ahead, behind, end_difference, end_variance, called
+                SELECT test_id, on_money, page_id, ahead, behind, end_difference, end_variance, called, progress
                 FROM looks
                 WHERE test_id IN (SELECT value FROM json_each($1))
                 """,
@@ -85,6 +85,7 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                 ? new PlanEnd(difference, row.GetDouble("end_variance"))
                 : null,
             Called = row.DoubleOrNull("called"),
+            Progress = row.GetDouble("progress"),
         };
 
     /// <summary>When each test was last looked at and how it stood then.</summary>
@@ -116,15 +117,13 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                     now,
                     look.Stood
                 );
-                // What was seen first stays.
                 c.Execute(
                     """
                     UPDATE tests
                     SET seen_rate = coalesce(seen_rate, $2),
-                      base_spread = CASE WHEN base_earned IS NULL THEN $4 ELSE base_spread END,
-                      base_earned = coalesce(base_earned, $3)
-                    WHERE id = $1
-                      AND ((seen_rate IS NULL AND $2 IS NOT NULL) OR (base_earned IS NULL AND $3 IS NOT NULL))
+                      base_spread = CASE WHEN $3 IS NULL THEN base_spread ELSE $4 END,
+                      base_earned = coalesce($3, base_earned)
+                    WHERE id = $1 AND (seen_rate IS NULL AND $2 IS NOT NULL OR $3 IS NOT NULL)
                     """,
                     look.Test.Value,
                     look.SeenRate,
@@ -161,11 +160,12 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
         foreach (var (page, past) in pages)
             c.Execute(
                 """
-                INSERT INTO looks (test_id, page_id, on_money, ahead, behind, end_difference, end_variance, called)
-                VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+                INSERT INTO looks
+                  (test_id, page_id, on_money, ahead, behind, end_difference, end_variance, called, progress)
+                VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
                 ON CONFLICT DO UPDATE SET ahead = excluded.ahead, behind = excluded.behind,
                   end_difference = excluded.end_difference, end_variance = excluded.end_variance,
-                  called = excluded.called
+                  called = excluded.called, progress = excluded.progress
                 """,
                 test.Value,
                 page.Value,
@@ -174,7 +174,8 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                 past.Behind,
                 past.End?.Difference,
                 past.End?.Variance,
-                past.Called
+                past.Called,
+                past.Progress
             );
     }
 

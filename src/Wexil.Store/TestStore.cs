@@ -2,6 +2,7 @@ using System.Data;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Core.SplitTests;
+using Wexil.Core.Statistics;
 using Wexil.Core.Targeting;
 using Wexil.Store.Recording;
 
@@ -22,7 +23,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
     private const string Columns =
         "id, step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at, paused_at, decided_at, "
         + "weights, turns, share, audience, others_id, rests_failing, ends_at, rule, base_earned, base_spread, "
-        + "is_planned, lean_floor, learned, seen_rate, check_of, takes_back, planned_pages";
+        + "is_planned, lean_floor, learned, seen_rate, check_of, takes_back, planned_pages, plan_drift";
 
     /// <summary>Links by which a report of a test is read without a sign-in; they last three months.</summary>
     public SharedLinks Reports { get; } =
@@ -121,7 +122,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             c.Insert(
                 """
                 INSERT INTO tests (step_id, goal_step_id, name, idea, base_rate, smallest_lift, started_at,
-                  weights, is_planned, rule, check_of, takes_back, planned_pages)
+                  weights, is_planned, rule, check_of, takes_back, plan_drift)
                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, 1, $9, $10, $11, $12)
                 """,
                 plan.Step.Value,
@@ -135,7 +136,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
                 plan.OnMoney ? (KeepRule.Default with { OnMoney = true }).ToJson() : "",
                 plan.Check?.Of.Value,
                 plan.Check is { TakesBack: true } ? 1 : 0,
-                plan.PlannedPages
+                PlannedSize.PlannedDrift(plan.ComparedPages)
             )
         );
         AddPages(c, test, plan.Pages);
@@ -390,6 +391,7 @@ public sealed class TestStore(Database database, Journal journal, TimeProvider t
             IsPlanned = row.GetBoolean("is_planned"),
             Learned = row.GetString("learned"),
             PlannedPages = (int?)row.NumberOrNull("planned_pages"),
+            PlanDrift = row.DoubleOrNull("plan_drift"),
             Check = row.NumberOrNull("check_of") is { } of ? new(new(of), row.GetBoolean("takes_back")) : null,
             SeenRate = row.DoubleOrNull("seen_rate"),
         };

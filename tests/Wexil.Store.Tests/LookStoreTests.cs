@@ -38,12 +38,12 @@ public sealed class LookStoreTests
     }
 
     [Fact]
-    public async Task What_visitors_bring_is_fixed_at_the_first_look_that_sees_enough()
+    public async Task What_visitors_bring_is_kept_as_the_last_look_said_that_said_it()
     {
         using var world = new World();
         var test = await world.StartTestAsync();
         var looks = new LookStore(world.Database, world.Journal, world.Time);
-        foreach (var known in (RevenueBase?[])[null, new(490, 7_000), new(500, 8_000)])
+        foreach (var known in (RevenueBase?[])[null, new(490, 7_000), new(500, 8_000), null])
             await looks.SaveAsync([
                 new(
                     test.Id,
@@ -54,6 +54,6 @@ public sealed class LookStoreTests
                 ),
             ]);
         var fixedNow = world.Tests.Find(test.Id)!;
-        Assert.Equal((490, 7_000), (fixedNow.BaseEarned, fixedNow.BaseSpread));
+        Assert.Equal((500, 8_000), (fixedNow.BaseEarned, fixedNow.BaseSpread));
     }
 }

@@ -103,7 +103,7 @@ public sealed class TestMonitor(
             Past(test, reading, onMoney: false),
             Past(test, reading, onMoney: true),
             stood,
-            BaseOf(test, reading)
+            reading.Money?.Learned
         )
         {
             SeenRate = test.SeenRate is null ? reading.SeenRate : null,
@@ -136,14 +136,6 @@ public sealed class TestMonitor(
                 page => past.GetValueOrDefault(page.Page.Id, PastLooks.None).With(page.AgainstControl!)
             );
     }
-
-    /// <summary>Fixed at the first look that sees enough, so that the rule does not move with what it judges.</summary>
-    private static RevenueBase? BaseOf(SplitTest test, TestReading reading) =>
-        test.BaseEarned is null
-        && reading.Money is { } money
-        && money.Pages.All(page => page.Total.EffectiveBuyers >= AlwaysValidTest.MinConversions)
-            ? new(money.Control.Total.Mean, test.IsPlanned ? money.Spread : null)
-            : null;
 
     private RuleDecision Decide(SplitTest test, TestReading reading, TestState state, DateTimeOffset now)
     {

@@ -37,19 +37,24 @@ public sealed record TestReading(
     public double? SeenRate { get; init; }
 
     /// <summary>
-    /// About how many visitors the plan asks for, by the page that has come least far on its way; null without a plan,
-    /// and until there is enough to tell.
+    /// About how many visitors the plan asks for, by the page whose plan ends last with the present weights; null
+    /// without a plan, and while nothing can be compared.
     /// </summary>
-    public double? PlannedVisitors =>
-        (
-            Test.Rule.OnMoney && Money is { } money
-                ? money.Pages.Min(page => page.AgainstControl?.Progress)
-                : Result.Pages.Min(page => page.AgainstControl?.Progress)
-        )
-            is > 0
-                and var progress
-            ? Result.Total.Visitors / progress
-            : null;
+    public double? PlannedVisitors
+    {
+        get
+        {
+            var (rule, compared) =
+                Test.Rule.OnMoney && Money is { } money
+                    ? (money.Rule, money.Pages.Select(page => page.AgainstControl))
+                    : (Result.Rule, Result.Pages.Select(page => page.AgainstControl));
+            if (rule.Plan is null)
+                return null;
+            var facts = Result.Facts;
+            var left = EndForecast.PlanEnd([.. compared], facts.Control, rule, facts.Phases[^1].Weights);
+            return double.IsFinite(left) ? Result.Total.Visitors + left : null;
+        }
+    }
 
     /// <summary>The page’s letter in the test; empty for a page that is not in it.</summary>
     public string Letter(PageId page) => Result.Pages.FirstOrDefault(p => p.Page.Id == page)?.Page.Letter ?? "";
@@ -194,6 +199,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
         )
         {
             Plan = test.IsPlanned ? PlanOf(known, rate, isLess) : null,
+            Drift = test.PlanDrift,
             Alpha = test.Rule.By == KeepBy.Sure ? Math.Round(1 - test.Rule.Sureness, 6) : TestResult.Alpha,
             Past = Past(test, known.PastByGoal),
             Beside = Beside(step, test, onMoney: false),
@@ -205,10 +211,16 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
         var (baseRate, lift) = isLess
             ? Planner.OfOthers(rate, known.Test.SmallestLift)
             : (rate, known.Test.SmallestLift);
-        return SamplingPlan.ForLift(baseRate, lift, PlannedPages(known));
+        return known.Test.PlanDrift is { } drift
+            ? SamplingPlan.ForLift(baseRate, lift, drift)
+            : SamplingPlan.ForRates(
+                (baseRate + Planner.BetterRate(baseRate, lift)) / 2,
+                baseRate * lift,
+                PlannedSize.FormerDrift(PlannedPages(known))
+            );
     }
 
-    // A page that joins a test does not change what it was planned for.
+    // A page that joined a test did not change what it was planned for.
     private static int PlannedPages(TestEvidence known) =>
         known.Test.PlannedPages ?? (known.Phases is [var first, ..] ? first.Weights.Count : known.Pages.Count);
 

@@ -73,13 +73,15 @@ public static class VerdictWording
             Verdict.TooFewConversions few => (
                 $"Too few {many} to tell yet.",
                 $"Each needs at least {AlwaysValidTest.MinConversions}; the lowest has "
-                    + $"{Format.Count(few.Least)}. As planned, {Wait(few.Expected)}"
+                    + $"{Format.Count(few.Least)}. {Wait(few.Expected)}"
             ),
-            Verdict.Undecided open => (Ahead(open), $"If the lead holds, {Wait(open.Expected)}"),
+            Verdict.Undecided open => (Ahead(open), Wait(open.Expected)),
             Verdict.PlanOver over => (
-                "All planned visitors have come, and no page is surely better.",
+                over.IsClose
+                    ? $"All planned visitors have come. Close: {over.Likelier.Letter} is likelier to be better."
+                    : "All planned visitors have come, and no page is surely better.",
                 $"A lift of {Share(over.SmallestLift)} would have shown in 4 of 5 such tests. Keep "
-                    + $"{over.Control.Letter}, plan a new test, or go on: if the lead holds, {Wait(over.Expected)}"
+                    + $"{over.Control.Letter}, plan a new test, or go on: {ForecastWording.Say(over.Expected)}"
             ),
             _ => throw new ArgumentOutOfRangeException(nameof(verdict)),
         };
@@ -91,11 +93,19 @@ public static class VerdictWording
             better.IsByMoney
                 ? $"Keep {letter}. It earned {money(better.Gain)} more per visitor than {control}."
                 : $"Keep {letter}. It got {Share(better.Gain)} more {facts.Words.Many} than {control}.",
-            Expectation(better, money)
+            StillOpen(better)
+                + Expectation(better, money)
                 + $"When there is really no difference, fewer than 1 in {1 / facts.Alpha:0} tests end in a wrong call, "
                 + "however often you check."
         );
     }
+
+    private static string StillOpen(Verdict.Better better) =>
+        better.Unsettled is not { } open
+            ? ""
+            : $"{open.Page.Letter} is ahead of {better.Page.Letter}, but not surely better than "
+                + $"{better.Control.Letter} yet"
+                + (open.Expected is { } more ? $": that takes {ForecastWording.Visitors(more)} more visitors. " : ". ");
 
     private static string Expectation(Verdict.Better better, Func<double, string> money)
     {
@@ -150,18 +160,7 @@ public static class VerdictWording
                 $" By revenue, {other.Letter} is clearly ahead. The two disagree: decide which matters more to you.",
         };
 
-    private static string Wait(Forecast forecast) =>
-        $"about {Format.Count(forecast.Visitors)} more visitors should decide it"
-        + (forecast.Days is { } days ? $": {Span(days)} at the traffic of the last 7 days." : ".");
-
-    private static string Span(double days) =>
-        days switch
-        {
-            < 1.5 => "a day",
-            < 60 => $"{Format.Count(days)} days",
-            < 730 => $"{Format.Count(days / 30.4)} months",
-            _ => "several years",
-        };
+    private static string Wait(Forecast? forecast) => Format.Capital(ForecastWording.Say(forecast));
 
     private static string Share(double share) =>
         Locale.Current.Percent(Locale.Current.Brief(share * 100, share >= 1 ? 0 : 1));

@@ -58,7 +58,7 @@ public sealed record StepOpportunity(
             var rate = (double)there / here.Reached;
             // Where hardly anyone leaves there is no room for a fifth more.
             var better = Planner.BetterRate(rate, Lift);
-            var days = Planner.PlannedTotal(rate, better, pages: 2) / here.PerDay;
+            var days = Planner.PlannedTotal(rate, Lift, pages: 2) / here.PerDay;
             if (days > MaxDays)
                 continue;
             var more = here.PerDay * 7 * (better - rate);

@@ -18,6 +18,12 @@ public sealed record Comparison(double Difference, Interval? Interval, double P,
     /// </summary>
     public double? Confidence => Raw is null ? null : 1 - P;
 
+    /// <summary>What it rests on.</summary>
+    public Estimate Seen { get; init; }
+
+    /// <summary>The share of α that it is held to.</summary>
+    public double Level { get; init; }
+
     /// <summary>How much of the plan is done, 1 at its end; null without a plan, and until there is enough.</summary>
     public double? Progress { get; init; }
 
@@ -45,6 +51,9 @@ public readonly record struct PastLooks(double Ahead, double Behind)
     /// <summary>What the last look of the plan saw; null while it lasts, and without one.</summary>
     public PlanEnd? End { get; init; }
 
+    /// <summary>The most of the plan that was done at a look.</summary>
+    public double Progress { get; init; }
+
     /// <summary>How much of the plan was done when it was first called better; null while it was not.</summary>
     public double? Called { get; init; }
 
@@ -65,6 +74,7 @@ public readonly record struct PastLooks(double Ahead, double Behind)
             Ahead = isAhead ? Math.Min(Ahead, p) : Ahead,
             Behind = isAhead ? Behind : Math.Min(Behind, p),
             End = End ?? look.Ends,
+            Progress = Math.Max(Progress, look.Progress ?? 0),
             Called = Called ?? (look.Expected is null ? null : look.Progress),
         };
     }
@@ -109,7 +119,7 @@ public static class ChallengerComparisons
             var rank = values.Where((p, other) => p < values[k] || (p == values[k] && other < k)).Count();
             var level = alpha / Math.Max(1, values.Length - Math.Min(rank, called));
             comparisons[challengers[k]] = raw[k] is null
-                ? new(estimate.Difference, null, adjusted[k])
+                ? new(estimate.Difference, null, adjusted[k]) { Seen = estimate, Level = level }
                 : Compared(estimate, rule, level, PastOf(challengers[k]), (raw[k], adjusted[k], adjusted[k] <= alpha));
         }
         return comparisons;
@@ -132,23 +142,26 @@ public static class ChallengerComparisons
             p.Raw
         )
         {
-            Progress = look.Progress,
+            Seen = estimate,
+            Level = level,
+            // With uneven weights the variance seen may become less; what was done stays done.
+            Progress = look.Progress is { } now ? Math.Max(now, past.Progress) : null,
             Ends = look.Progress >= 1 && past.End is null ? new(estimate.Difference, estimate.Variance) : null,
             Evidence = Evidence(look.Difference, estimate.Difference),
             Expected =
                 p.IsCalled && estimate.Difference > 0 && rule.Plan is { } plan
-                    ? Expected(estimate, plan, past.Called, level)
+                    ? Expected(estimate, plan, rule.Drift, past.Called, level)
                     : null,
         };
     }
 
-    private static double Expected(Estimate estimate, SamplingPlan plan, double? called, double level)
+    private static double Expected(Estimate estimate, SamplingPlan plan, double planned, double? called, double level)
     {
         var (progress, end) = (plan.Progress(estimate), Math.Sqrt(plan.Variance));
         // After the plan nobody looks for the best moment any more, and what is seen can be believed.
         if ((called ?? progress) > 1)
             return estimate.Difference;
-        var drift = CallTimes.At(level).Expected(progress, estimate.Sum.Difference / end);
+        var drift = CallTimes.At(level, planned).Expected(progress, estimate.Sum.Difference / end);
         // By the plan's end the weights are as much more as its variance is.
         return drift * end * progress / estimate.Weight;
     }

@@ -18,19 +18,18 @@ public sealed record MoneyPage(
     Comparison? AgainstControl
 );
 
-/// <summary>What is fixed at the first look that sees enough of what visitors bring.</summary>
-/// <param name="Earned">What a visitor of the control is expected to bring, above 0, in the currency's smallest unit.
-/// </param>
-/// <param name="Spread">The variance of the weighted sum of differences by unit of weight; null for a test that began
-/// before tests had a plan.</param>
-public readonly record struct RevenueBase(double Earned, double? Spread);
-
 /// <summary>The figures of a test by earned per visitor, refunds taken off.</summary>
 /// <param name="Margin">The smallest difference worth finding, in the currency's smallest unit a visitor.</param>
-/// <param name="Spread">The variance of the weighted sum of differences by unit of weight, averaged over the
-/// challengers; null while none can be compared.</param>
-public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pages, double Margin, double? Spread)
+public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pages, double Margin)
 {
+    /// <summary>What is to be known from this look on; null where what is known stays.</summary>
+    public RevenueBase? Learned { get; private init; }
+
+    /// <summary>By which looks are judged; before anything is fixed, by what is seen now.</summary>
+    public LookRule Rule => new(Margin, Plan);
+
+    private SamplingPlan? Plan { get; init; }
+
     /// <summary>The page that the others are compared with.</summary>
     public MoneyPage Control => Pages[Facts.Control];
 
@@ -67,7 +66,7 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
             Phases.DifferenceOfMeans(phases.Select(phase => (phase[facts.Control], phase[page])));
         Estimate?[] estimates = [.. facts.Pages.Select((_, page) => page == facts.Control ? null : Against(page))];
         var margin = (known?.Earned ?? Math.Max(1, totals[facts.Control].Mean)) * facts.SmallestLift;
-        var plan = known?.Spread is { } spread ? facts.Plan?.ForMoney(spread) : null;
+        var plan = RevenueBase.PlanFor(facts, known?.Spread, margin);
         var comparisons = ChallengerComparisons.Compute(
             estimates,
             facts.Control,
@@ -81,10 +80,11 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
         var (chances, losses) = MeanPosterior.Compare([.. standard.Select(revenue => new MeanPosterior(revenue))]);
         MoneyPage PageOf(TestPage page, int i) =>
             new(page, i == facts.Control, totals[i], standard[i], chances[i], losses[i], comparisons[i]);
-        double[] spreads =
-        [
-            .. estimates.OfType<Estimate>().Select(estimate => estimate.Sum.Variance / estimate.Weight),
-        ];
-        return new(facts, [.. facts.Pages.Select(PageOf)], margin, spreads.Length == 0 ? null : spreads.Average());
+        var seen = RevenueBase.SpreadOf(estimates);
+        return new(facts, [.. facts.Pages.Select(PageOf)], margin)
+        {
+            Plan = plan ?? (known is null ? RevenueBase.PlanFor(facts, seen, margin) : null),
+            Learned = RevenueBase.Learn(facts, totals, seen, known, comparisons),
+        };
     }
 }

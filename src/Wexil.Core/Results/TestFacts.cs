@@ -37,6 +37,11 @@ public sealed record TestFacts(
     /// <summary>What the test was planned for; null for a test that began before tests had a plan.</summary>
     public SamplingPlan? Plan { get; init; }
 
+    /// <summary>
+    /// The drift that its plan is made for; null for a test that began before plans went by it, or without one.
+    /// </summary>
+    public double? Drift { get; init; }
+
     /// <summary>What earlier looks were sure of, by page; empty for none.</summary>
     public IReadOnlyList<PastLooks> Past { get; init; } = [];
 

@@ -37,6 +37,9 @@ public sealed record TestResult(TestFacts Facts, IReadOnlyList<PageResult> Pages
     /// <summary>The page that the others are compared with.</summary>
     public PageResult Control => Pages[Facts.Control];
 
+    /// <summary>By which looks are judged.</summary>
+    public LookRule Rule => new(Facts.BaseRate * Facts.SmallestLift, Facts.Plan);
+
     /// <summary>All pages but the control.</summary>
     public IEnumerable<PageResult> Challengers => Pages.Where(page => !page.IsControl);
 

@@ -31,11 +31,6 @@ public enum VerdictKind
     Worse,
 }
 
-/// <summary>What would settle a test that is undecided, if the lead holds.</summary>
-/// <param name="Visitors">How many more, rounded up to two digits.</param>
-/// <param name="Days">How long that takes at the present traffic; null where that is not known.</param>
-public sealed record Forecast(long Visitors, double? Days);
-
 /// <summary>What to do at a look, with the numbers that say so: one case of those below.</summary>
 /// <param name="IsByMoney">Judged by what visitors bring, and not by the main goal.</param>
 public abstract record Verdict(bool IsByMoney)
@@ -99,6 +94,12 @@ public abstract record Verdict(bool IsByMoney)
         /// </summary>
         public double? Expected { get; init; }
 
+        /// <summary>
+        /// A page that is ahead of this one and not yet surely better than the control, and what would settle that;
+        /// null where there is none.
+        /// </summary>
+        public (TestPage Page, Forecast? Expected)? Unsettled { get; init; }
+
         /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.Ready;
 
@@ -157,34 +158,39 @@ public abstract record Verdict(bool IsByMoney)
 
     /// <summary>Some page has fewer conversions than a comparison needs.</summary>
     /// <param name="Least">How many the smallest page has.</param>
-    public sealed record TooFewConversions(long Least, Forecast Expected) : Verdict(false)
+    public sealed record TooFewConversions(long Least, Forecast? Expected) : Verdict(false)
     {
         /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.TooEarly;
 
         /// <inheritdoc/>
-        public override Forecast Forecast => Expected;
+        public override Forecast? Forecast => Expected;
     }
 
     /// <summary>A page is ahead, and chance may still be why.</summary>
-    public sealed record Undecided(TestPage Leader, TestPage Control, Forecast Expected, bool IsByMoney)
+    public sealed record Undecided(TestPage Leader, TestPage Control, Forecast? Expected, bool IsByMoney)
         : Verdict(IsByMoney)
     {
         /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.TooEarly;
 
         /// <inheritdoc/>
-        public override Forecast Forecast => Expected;
+        public override Forecast? Forecast => Expected;
     }
 
     /// <summary>All visitors that were planned have come, and no page is surely better.</summary>
     /// <param name="SmallestLift">The lift that it was planned to find, as a share.</param>
     /// <param name="Expected">What going on would take, if the lead holds.</param>
+    /// <param name="Likelier">The better one of the control and the challenger that differs most surely from it.
+    /// </param>
+    /// <param name="IsClose">A single look at the end would have called it; looking at any time asks for more.</param>
     public sealed record PlanOver(
         TestPage Leader,
         TestPage Control,
         double SmallestLift,
-        Forecast Expected,
+        Forecast? Expected,
+        TestPage Likelier,
+        bool IsClose,
         bool IsByMoney
     ) : Verdict(IsByMoney)
     {
@@ -192,6 +198,6 @@ public abstract record Verdict(bool IsByMoney)
         public override VerdictKind Kind => VerdictKind.TooEarly;
 
         /// <inheritdoc/>
-        public override Forecast Forecast => Expected;
+        public override Forecast? Forecast => Expected;
     }
 }

@@ -1,3 +1,4 @@
+using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Results;
@@ -10,22 +11,6 @@ public static class VerdictRule
     /// </summary>
     private const double SilenceAlarm = 1e-6;
 
-    /// <summary>
-    /// How much longer the always-valid rule takes with the fifth of α that is left after the plan: where the mean of a
-    /// difference as large as planned, less what a power of 80% asks for, meets its line with α/5 instead of α (2.50 of
-    /// the textbook's sample instead of 1.94).
-    /// </summary>
-    private const double AfterPlan = 1.3;
-
-    /// <summary>The power of the plan that a forecast follows.</summary>
-    private const double Power = 0.8;
-
-    /// <summary>The least that a forecast asks for, as a share of those who came.</summary>
-    private const double LeastMore = 0.1;
-
-    /// <summary>No forecast says more than this.</summary>
-    private const double MostMore = 1e12;
-
     /// <summary>By the main goal.</summary>
     public static Verdict Apply(TestResult result)
     {
@@ -34,7 +19,7 @@ public static class VerdictRule
         if (Problem(result) is { } problem)
             return problem;
         var verdict = Settled(result) ?? Open(result);
-        return verdict with { Stakes = ExpectedLoss.From(result) };
+        return verdict with { Stakes = ExpectedLoss.From(result, verdict.Keep) };
     }
 
     /// <summary>By the main goal, with what money says beside it; or by money, with what the goal says.</summary>
@@ -53,7 +38,7 @@ public static class VerdictRule
         var byMoney = ByMoney(result, money, revenue);
         return byMoney with
         {
-            Stakes = ExpectedLoss.From(money, result),
+            Stakes = ExpectedLoss.From(money, result, byMoney.Keep),
             OtherMeasure = Contradicting(revenue.Keep, goal),
         };
     }
@@ -87,6 +72,11 @@ public static class VerdictRule
                 Expected =
                     result.Pages.Single(page => page.Page.Id == decision.Keep!.Id).AgainstControl!.Expected
                     / result.Control.Standard.Rate,
+                Unsettled = Unsettled(
+                    result,
+                    [.. result.Pages.Select(page => (page.Page, page.ChanceBest, page.AgainstControl))],
+                    result.Rule
+                ),
             },
             VerdictKind.ControlWins => new Verdict.ControlBest(control, result.Pages.Count - 1, false),
             VerdictKind.NoDifference => new Verdict.NoDifference(control, result.Facts.SmallestLift, false),
@@ -99,34 +89,18 @@ public static class VerdictRule
         var (facts, control) = (result.Facts, result.Control);
         var leader = result.Pages.MaxBy(page => page.ChanceBest)!;
         var rival = leader.IsControl ? result.Challengers.MaxBy(page => page.ChanceBest)! : leader;
-        var isKnown = control.Total.Conversions > 0 && control.Standard.Rate < 1;
-        var baseRate = isKnown ? control.Standard.Rate : facts.BaseRate;
-        var planned = facts.SmallestLift * facts.BaseRate;
-        var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), planned);
-        var isOver = IsPlanOver(result.Pages.Select(page => page.AgainstControl));
-        // Where only the rival's plan is over, going on is what settles it too.
-        var isOnItsOwn = isOver || rival.AgainstControl?.Progress >= 1;
-        var forecast = Expect(result, Needed(result, baseRate, planned, gap, isOnItsOwn));
+        Comparison?[] compared = [.. result.Pages.Select(page => page.AgainstControl)];
+        var forecast = Expect(result, compared, result.Rule, Index(result, rival.Page));
         var least = result.Pages.Min(page => page.Total.Conversions);
         if (least < AlwaysValidTest.MinConversions)
             return new Verdict.TooFewConversions(least, forecast);
-        return isOver
-            ? new Verdict.PlanOver(leader.Page, control.Page, facts.SmallestLift, forecast, false)
+        return IsPlanOver(compared)
+            ? PlanOver(result, compared, leader.Page, forecast, isByMoney: false)
             : new Verdict.Undecided(leader.Page, control.Page, forecast, false);
     }
 
-    /// <summary>Visitors from the start, over all pages.</summary>
-    private static double Needed(TestResult result, double baseRate, double planned, double gap, bool isOver)
-    {
-        double Other(double difference) => Math.Min(baseRate + difference, (1 + baseRate) / 2);
-        var pages = result.Pages.Count;
-        if (result.Facts.Plan is null)
-            return Planner.PeekSafeTotal(baseRate, Other(gap), pages);
-        return isOver
-            ? Planner.PeekSafeTotal(baseRate, Other(gap), pages) * AfterPlan
-            : Planner.PlannedTotal(baseRate, Other(planned), pages, beside: result.Facts.Beside.Count)
-                * Planner.PlannedShare(gap / planned);
-    }
+    private static int Index(TestResult result, TestPage page) =>
+        result.Facts.Pages.Select((one, i) => (one, i)).Single(one => one.one.Id == page.Id).i;
 
     /// <summary>Every challenger has seen the last look of the plan.</summary>
     private static bool IsPlanOver(IEnumerable<Comparison?> compared)
@@ -145,6 +119,11 @@ public static class VerdictRule
                 return new Verdict.Better(better.Page, control, better.AgainstControl!.Difference, true)
                 {
                     Expected = better.AgainstControl.Expected,
+                    Unsettled = Unsettled(
+                        result,
+                        [.. money.Pages.Select(page => (page.Page, page.ChanceBest, page.AgainstControl))],
+                        money.Rule
+                    ),
                 };
             case VerdictKind.ControlWins:
                 return new Verdict.ControlBest(control, money.Pages.Count - 1, true);
@@ -153,36 +132,114 @@ public static class VerdictRule
         }
         var leader = money.Pages.MaxBy(page => page.ChanceBest)!;
         var rival = leader.IsControl ? money.Challengers.MaxBy(page => page.ChanceBest)! : leader;
-        var gap = Math.Max(Math.Abs(rival.AgainstControl?.Difference ?? 0), money.Margin);
-        var forecast = Expect(result, Needed(money, rival, gap));
-        return IsPlanOver(money.Pages.Select(page => page.AgainstControl))
-            ? new Verdict.PlanOver(leader.Page, control, result.Facts.SmallestLift, forecast, true)
+        Comparison?[] compared = [.. money.Pages.Select(page => page.AgainstControl)];
+        var forecast = Expect(result, compared, money.Rule, Index(result, rival.Page));
+        return IsPlanOver(compared)
+            ? PlanOver(result, compared, leader.Page, forecast, isByMoney: true)
             : new Verdict.Undecided(leader.Page, control, forecast, true);
     }
 
-    /// <summary>The textbook's sample for two means of this spread, times what the rule of the test costs.</summary>
-    private static double Needed(RevenueResult money, MoneyPage rival, double gap)
+    private static Forecast? Expect(TestResult result, Comparison?[] compared, LookRule rule, int rival)
     {
-        var spread = money.Control.Total.Variance + rival.Total.Variance;
-        var quantiles = Confidence.Quantile(1 - TestResult.Alpha / 2) + Confidence.Quantile(Power);
-        var each = quantiles * quantiles * spread / (gap * gap);
-        var factor = money.Facts.Plan is null
-            ? Planner.PeekSafeFactor(money.Pages.Count)
-            : Planner.PlannedFactor(money.Pages.Count + money.Facts.Beside.Count);
-        return each * factor * money.Pages.Count;
+        var facts = result.Facts;
+        var weights = facts.Phases[^1].Weights;
+        if (rule.Plan is not null && !IsPlanOver(compared))
+            return
+                EndForecast.Range(
+                    compared,
+                    facts.Control,
+                    rule,
+                    facts.Alpha,
+                    weights,
+                    RateOf(result),
+                    UntilCompared(result)
+                )
+                    is { } range
+                ? Forecast.Create(range.Least, range.Most, facts.VisitorsPerDay)
+                : null;
+        var share = rule.Plan is null ? 1 : PlannedTest.OpenShare;
+        var gain = EndForecast.ShareOf(weights, facts.Control, rival);
+        return compared[rival] is { } look && EndForecast.IfItStays(look, rule, share, gain) is { } more
+            ? Forecast.Create(more, more, facts.VisitorsPerDay) with
+            {
+                IfLeadHolds = true,
+            }
+            : null;
     }
 
-    /// <param name="needed">Visitors from the start, over all pages.</param>
-    private static Forecast Expect(TestResult result, double needed)
+    private static double RateOf(TestResult result) =>
+        result.Total.Conversions > 0 ? result.Total.Rate : result.Facts.BaseRate;
+
+    private static Verdict.PlanOver PlanOver(
+        TestResult result,
+        Comparison?[] compared,
+        TestPage leader,
+        Forecast? forecast,
+        bool isByMoney
+    )
     {
-        var (came, daily) = (result.Total.Visitors, result.Facts.VisitorsPerDay);
-        var more = RoundUp(Math.Clamp(needed - came, came * LeastMore, MostMore));
-        return new(more, daily > 0 ? more / daily : null);
+        var control = result.Facts.Control;
+        double Sureness(Comparison? look) =>
+            look is { Seen.Variance: > 0 } seen ? Math.Abs(seen.Difference) / Math.Sqrt(seen.Seen.Variance) : 0;
+        var surest = Enumerable.Range(0, compared.Length).MaxBy(page => Sureness(compared[page]));
+        var likelier = compared[surest] is { Difference: > 0 } ? surest : control;
+        var isClose = Sureness(compared[surest]) >= Confidence.Quantile(1 - compared[surest]!.Level / 2);
+        return new(
+            leader,
+            result.Control.Page,
+            result.Facts.SmallestLift,
+            forecast,
+            result.Facts.Pages[likelier],
+            isClose,
+            isByMoney
+        );
     }
 
-    private static long RoundUp(double visitors)
+    /// <summary>
+    /// The page that is likeliest the best and that nothing is sure of, beside one that is to be kept.
+    /// </summary>
+    private static (TestPage, Forecast?)? Unsettled(
+        TestResult result,
+        (TestPage Page, double Chance, Comparison? Against)[] pages,
+        LookRule rule
+    )
     {
-        var unit = Math.Pow(10, Math.Max(1, Math.Floor(Math.Log10(Math.Max(10, visitors))) - 1));
-        return (long)(Math.Ceiling(visitors / unit) * unit);
+        var facts = result.Facts;
+        var best = Enumerable.Range(0, pages.Length).MaxBy(page => pages[page].Chance);
+        if (best == facts.Control || pages[best].Against is not { } look || look.P <= facts.Alpha)
+            return null;
+        var weights = facts.Phases[^1].Weights;
+        var range =
+            rule.Plan is null || look.Progress >= 1
+                ? null
+                : EndForecast.Range(
+                    [null, look],
+                    0,
+                    rule,
+                    facts.Alpha,
+                    [weights[facts.Control], weights[best]],
+                    RateOf(result)
+                );
+        return (
+            pages[best].Page,
+            range is { } known ? Forecast.Create(known.Least, known.Most, facts.VisitorsPerDay) : null
+        );
+    }
+
+    /// <summary>
+    /// Visitors over all pages until each that gets some has as many conversions as a comparison needs.
+    /// </summary>
+    private static double UntilCompared(TestResult result)
+    {
+        var facts = result.Facts;
+        var rate = RateOf(result);
+        return result
+            .Pages.Zip(facts.Phases[^1].Weights)
+            .Where(page => page.Second > 0)
+            .Select(page =>
+                (AlwaysValidTest.MinConversions - page.First.Total.Conversions) / (rate * page.Second / Weights.Total)
+            )
+            .Append(0)
+            .Max();
     }
 }

@@ -1,4 +1,5 @@
 using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 
 namespace Wexil.Core.Simulation;
@@ -24,7 +25,8 @@ public static class Calibration
             CallCount.Of(calls.Select(call => call.Planned)),
             CallCount.Of(calls.Select(call => call.AlwaysValid)),
             CallCount.Of(calls.Select(call => call.Textbook)),
-            CallCount.Of(calls.Select(call => call.Usual))
+            CallCount.Of(calls.Select(call => call.Usual)),
+            what.IsForetold ? Foretold(calls) : default
         );
     }
 
@@ -60,6 +62,7 @@ public static class Calibration
                     LiftSeen = seen.Difference / Level(what, totals[0]),
                     LiftExpected = seen.Expected / Level(what, totals[0]),
                 };
+            calls = Foretell(calls, planned, came);
             if (calls.AlwaysValid is null && open.Look(totals, estimates) is not null)
                 calls = calls with { AlwaysValid = came };
             if (calls is { Textbook: not null, Usual: not null } || !ByTextbook(what, totals))
@@ -69,6 +72,25 @@ public static class Calibration
                 calls = calls with { Usual = calls.Usual ?? came };
         }
         return calls;
+    }
+
+    private static Calls Foretell(Calls calls, Judge planned, long came) =>
+        calls.Ended is not null ? calls
+        : planned.IsOver ? calls with { Ended = came }
+        : calls.Foretold is null && planned.IsHalfDone && planned.EndsIn is { } range
+            ? calls with
+            {
+                Foretold = (came + range.Least, came + range.Most),
+            }
+        : calls;
+
+    private static (int InRange, int Of) Foretold(Calls[] calls)
+    {
+        var foretold = calls.Where(call => call is { Foretold: not null, Ended: not null }).ToArray();
+        return (
+            foretold.Count(call => call.Ended >= call.Foretold!.Value.Least && call.Ended <= call.Foretold.Value.Most),
+            foretold.Length
+        );
     }
 
     private static double Level(CalibrationCase what, SimulatedTally control) =>
@@ -97,10 +119,32 @@ public static class Calibration
     private sealed class Judge(CalibrationCase what, bool isPlanned)
     {
         private readonly PastLooks[] _past = [.. Enumerable.Repeat(PastLooks.None, what.Pages)];
-        private SamplingPlan? _moneyPlan;
+        private LookRule? _rule;
+        private Comparison?[] _seen = [];
+        private double _rate;
 
-        private static double Earned =>
-            SimulatedTest.Order * (1 - SimulatedTest.LargeShare) + SimulatedTest.LargeOrder * SimulatedTest.LargeShare;
+        private IEnumerable<Comparison> Challengers => _seen.Skip(1).OfType<Comparison>();
+
+        /// <summary>Half of the plan is done.</summary>
+        public bool IsHalfDone => Challengers.Any() && Challengers.All(look => look.Progress >= 0.5);
+
+        /// <summary>A page is called, all are called worse, all are level, or all plans are over.</summary>
+        public bool IsOver =>
+            Challengers.Any()
+            && (
+                Challengers.Any(look => look is { P: <= Alpha, Difference: > 0 })
+                || Challengers.All(look => look.P <= Alpha || IsLevel(look))
+                || Challengers.All(look => look.Progress >= 1)
+            );
+
+        private bool IsLevel(Comparison look) =>
+            look.Interval is { } range && Math.Max(-range.Low, range.High) < _rule!.Tau;
+
+        /// <summary>In how many visitors more it ends.</summary>
+        public Forecast? EndsIn =>
+            EndForecast.Range(_seen, 0, _rule!, Alpha, Weights.Even(what.Pages).Percent, _rate) is { } range
+                ? Forecast.Create(range.Least, range.Most, perDay: 0)
+                : null;
 
         /// <returns>The page that is called; null where none is, or a wrong one.</returns>
         public Comparison? Look(SimulatedTally[] totals, Estimate?[] estimates)
@@ -108,7 +152,11 @@ public static class Calibration
             double Met(SimulatedTally total) => what.IsMoney ? total.Revenue.EffectiveBuyers : total.Arm.Conversions;
             if (totals.Any(total => Met(total) < AlwaysValidTest.MinConversions))
                 return null;
-            var compared = ChallengerComparisons.Compute(estimates, 0, _ => true, Rule(estimates), Alpha, _past, []);
+            if (_rule is null || (what.IsMoney && Challengers.All(look => !(look.Progress >= RevenueBase.Followed))))
+                _rule = Rule(totals, estimates);
+            var compared = ChallengerComparisons.Compute(estimates, 0, _ => true, _rule, Alpha, _past, []);
+            _seen = compared;
+            _rate = totals.Aggregate((sum, total) => sum + total).Arm.Rate;
             for (var page = 1; page < compared.Length; page++)
                 if (compared[page] is { } look)
                     _past[page] = _past[page].With(look);
@@ -119,16 +167,18 @@ public static class Calibration
                 : compared.FirstOrDefault(look => look?.P <= Alpha);
         }
 
-        private LookRule Rule(Estimate?[] estimates)
+        // Of money, what all pages bring and how it is spread.
+        private LookRule Rule(SimulatedTally[] totals, Estimate?[] estimates)
         {
-            var tau = CalibrationCase.SmallestLift * what.Rate;
-            var plan = SamplingPlan.ForLift(what.Rate, CalibrationCase.SmallestLift, what.Pages);
+            var drift = PlannedSize.PlannedDrift(what.Pages);
             if (!what.IsMoney)
-                return new(tau, isPlanned ? plan : null);
-            _moneyPlan ??= plan.ForMoney(
-                estimates.OfType<Estimate>().Average(estimate => estimate.Sum.Variance / estimate.Weight)
-            );
-            return new(tau * Earned, isPlanned ? _moneyPlan : null);
+                return new(
+                    CalibrationCase.SmallestLift * what.Rate,
+                    isPlanned ? SamplingPlan.ForLift(what.Rate, CalibrationCase.SmallestLift, drift) : null
+                );
+            var spread = estimates.OfType<Estimate>().Average(estimate => estimate.Sum.Variance / estimate.Weight);
+            var margin = CalibrationCase.SmallestLift * totals.Aggregate((sum, total) => sum + total).Revenue.Mean;
+            return new(margin, isPlanned ? SamplingPlan.ForSpread(spread, margin, drift) : null);
         }
     }
 }

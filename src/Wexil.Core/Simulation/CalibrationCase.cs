@@ -31,12 +31,17 @@ public sealed record CalibrationCase(string Name, int Pages, double Rate, double
     /// <summary>After how many hours, on average, a visitor converts; 0 for at once.</summary>
     public double Delay { get; init; }
 
+    /// <summary>
+    /// It comes to its end with the weights it began with, so that its end can be foretold.
+    /// </summary>
+    public bool IsForetold => !IsMoney && !Leans && Shifts == 0 && Delay == 0;
+
     /// <summary>What the rule of new tests promises of it; null for nothing.</summary>
     public CalibrationPromise? Promise =>
         Lift switch
         {
             0 => CalibrationPromise.HardlyWrong,
-            SmallestLift => Factor >= LongFactor ? CalibrationPromise.FoundInTheEnd : CalibrationPromise.FoundAsPlanned,
+            SmallestLift => Factor == LongFactor ? CalibrationPromise.FoundInTheEnd : CalibrationPromise.FoundAsPlanned,
             _ => null,
         };
 
@@ -77,14 +82,40 @@ public sealed record CalibrationCase(string Name, int Pages, double Rate, double
                 lift,
                 factor
             );
+        foreach (var pages in new[] { 2, 4 })
         foreach (var rate in Rates)
-            yield return Case(2, rate, SmallestLift, 1);
+            yield return Case(pages, rate, SmallestLift, Planned(pages, rate));
         foreach (var rate in Rates)
-            yield return Case(2, rate, SmallestLift, 1.6);
-        foreach (var rate in Rates)
-            yield return Case(4, rate, SmallestLift, Planner.PlannedFactor(4));
-        yield return Case(2, 0.03, 0.1, 1.6);
-        yield return Case(2, 0.03, 0.5, 1.6);
+            yield return Case(2, rate, SmallestLift, LongFactor);
+        // As much more as orders vary more than conversions do.
+        yield return new(
+            "2 pages, one 20% better, by money",
+            2,
+            0.03,
+            SmallestLift,
+            Planned(2, 0.03) * OrdersVary(0.03)
+        )
+        {
+            IsMoney = true,
+        };
+        yield return Case(2, 0.03, 0.1, LongFactor);
+        yield return Case(2, 0.03, 0.5, LongFactor);
+    }
+
+    /// <summary>How many times the textbook's sample for two pages a test is planned for.</summary>
+    private static double Planned(int pages, double rate) =>
+        Planner.PlannedTotal(rate, SmallestLift, pages)
+        / pages
+        / Planner.VisitorsPerPage(rate, Planner.BetterRate(rate, SmallestLift));
+
+    private static double OrdersVary(double rate)
+    {
+        var mean =
+            SimulatedTest.Order * (1 - SimulatedTest.LargeShare) + SimulatedTest.LargeOrder * SimulatedTest.LargeShare;
+        var square =
+            SimulatedTest.Order * SimulatedTest.Order * (1 - SimulatedTest.LargeShare)
+            + SimulatedTest.LargeOrder * SimulatedTest.LargeOrder * SimulatedTest.LargeShare;
+        return (square / (mean * mean) - rate) / (1 - rate);
     }
 }
 
@@ -102,6 +133,14 @@ public readonly record struct Calls(long? Planned, long? AlwaysValid, long? Text
     /// <summary>The lift that was to be expected of it then.</summary>
     public double? LiftExpected { get; init; }
 
+    /// <summary>
+    /// The range in which the end was foretold when half of the plan was done; null where it had ended.
+    /// </summary>
+    public (double Least, double Most)? Foretold { get; init; }
+
+    /// <summary>How many visitors had come when the test was over by the planned rule.</summary>
+    public long? Ended { get; init; }
+
     internal bool AreAll => this is { Planned: not null, AlwaysValid: not null, Textbook: not null, Usual: not null };
 }
 
@@ -118,11 +157,14 @@ public sealed record CallCount(int Called, double? Visitors)
 }
 
 /// <summary>How each rule did in the runs of a case.</summary>
+/// <param name="Foretold">Of the tests that were not over at half of their plan, how many ended in the range foretold
+/// then; both 0 where a test of the case does not come to its end.</param>
 public sealed record Calibrated(
     CalibrationCase Case,
     int Runs,
     CallCount Planned,
     CallCount AlwaysValid,
     CallCount Textbook,
-    CallCount Usual
+    CallCount Usual,
+    (int InRange, int Of) Foretold
 );

@@ -28,7 +28,7 @@ public static class LeaningForecast
     {
         var better = Planner.BetterRate(baseRate, lift);
         double[] rates = [.. Enumerable.Repeat(baseRate, pages - 1), better];
-        var even = Planner.PlannedTotal(baseRate, better, pages);
+        var even = Planner.PlannedTotal(baseRate, lift, pages);
         var needed = even / (2 * pages);
         var (weights, step) = (Weights.Even(pages), even * First);
         var (came, weighed) = (new double[pages], new double[pages]);

@@ -126,7 +126,10 @@ public static class SectionsCalibration
                 [null, .. arms.Skip(1).Select(arm => Phases.Difference([new(arms[0], arm)]))],
                 control: 0,
                 version => arms[version].Conversions >= AlwaysValidTest.MinConversions,
-                new LookRule(_tau, SamplingPlan.ForLift(what.Rate, CalibrationCase.SmallestLift, compared)),
+                new LookRule(
+                    _tau,
+                    SamplingPlan.ForLift(what.Rate, CalibrationCase.SmallestLift, PlannedSize.PlannedDrift(compared))
+                ),
                 Alpha,
                 _past[section],
                 [.. beside]

@@ -48,9 +48,16 @@ public sealed record SplitTest(
 
     /// <summary>
     /// How many pages its plan counts on, the control and all that is compared together with it: more than its own for
-    /// a section that is tested beside others. Null for its own at its start.
+    /// a section that is tested beside others. Null for its own at its start; of tests without a
+    /// <see cref="PlanDrift"/> alone.
     /// </summary>
     public int? PlannedPages { get; init; }
+
+    /// <summary>
+    /// What its plan is made for, as <see cref="Statistics.PlannedSize.PlannedDrift"/> gave it at its start; null for a
+    /// test that began before plans went by it.
+    /// </summary>
+    public double? PlanDrift { get; init; }
 
     /// <summary>What it checks; null for a test of its own.</summary>
     public KeptCheck? Check { get; init; }

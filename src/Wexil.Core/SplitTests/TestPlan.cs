@@ -8,7 +8,7 @@ namespace Wexil.Core.SplitTests;
 /// <param name="Main">What counts instead of reaching the goal step.</param>
 /// <param name="Ready">What the owner was told before starting.</param>
 /// <param name="OnMoney">Judged by earned per visitor.</param>
-/// <param name="PlannedPages">As in <see cref="SplitTest.PlannedPages"/>.</param>
+/// <param name="Beside">How many comparisons of tests beside it are adjusted together with its own.</param>
 /// <param name="Check">What it checks; null for a test of its own.</param>
 public sealed record TestPlan(
     StepId Step,
@@ -24,9 +24,13 @@ public sealed record TestPlan(
     Goal? Main = null,
     IReadOnlyList<ReadyLine>? Ready = null,
     bool OnMoney = false,
-    int? PlannedPages = null,
+    int Beside = 0,
     KeptCheck? Check = null
-);
+)
+{
+    /// <summary>How many pages are compared together: those that get visitors, and those beside; 2 or more.</summary>
+    public int ComparedPages => Math.Max(2, Weights.Percent.Count(weight => weight > 0) + Beside);
+}
 
 /// <summary>Something that was looked at before a test started.</summary>
 /// <param name="Good">Null where it could not be told.</param>

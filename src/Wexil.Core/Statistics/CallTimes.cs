@@ -21,11 +21,13 @@ public sealed class CallTimes
     private const int Steps = 250,
         Cells = 200,
         Drifts = 600;
-    private const double DriftWidth = 0.05;
+    private const double DriftWidth = 0.05,
+        LeastPlanned = 1,
+        MostPlanned = 8;
 
     // Earlier than that nothing is called by chance, and what is seen can be believed.
     private const double First = 0.05;
-    private static readonly ConcurrentDictionary<double, CallTimes> Known = new();
+    private static readonly ConcurrentDictionary<(double Alpha, double Drift), CallTimes> Known = new();
 
     /// <summary>By step: its middle, the line there, and the chance of a call in it when pages are alike.</summary>
     private readonly (double At, double Line, double Chance)[] _steps;
@@ -33,15 +35,20 @@ public sealed class CallTimes
     /// <summary>By drift: the chance of a call while the plan lasts.</summary>
     private readonly double[] _called;
 
-    private CallTimes(double alpha)
+    private CallTimes(double alpha, double planned)
     {
-        _steps = Compute(time => LineAt(time, alpha));
+        _steps = Compute(time => LineAt(time, alpha, planned));
         _called = [.. Enumerable.Range(0, Drifts).Select(i => Chance(i * DriftWidth))];
     }
 
-    /// <summary>Those of calls at a level; computed once.</summary>
+    /// <summary>Those of calls at a level; computed once for drifts that are alike to a tenth.</summary>
     /// <param name="alpha">Strictly between 0 and 1.</param>
-    public static CallTimes At(double alpha) => Known.GetOrAdd(Math.Round(alpha, 6), level => new CallTimes(level));
+    /// <param name="planned">The drift that the plan is made for, by which the open part's line goes.</param>
+    public static CallTimes At(double alpha, double planned) =>
+        Known.GetOrAdd(
+            (Math.Round(alpha, 6), Math.Clamp(Math.Round(planned, 1), LeastPlanned, MostPlanned)),
+            known => new CallTimes(known.Alpha, known.Drift)
+        );
 
     /// <summary>The chance of a call for the better while the plan lasts.</summary>
     /// <param name="drift">How far the sum moves until the plan's end, in standard deviations at its end.</param>
@@ -84,12 +91,12 @@ public sealed class CallTimes
     }
 
     /// <summary>The sum at which a page is called, in standard deviations of the plan's end.</summary>
-    private static double LineAt(double progress, double alpha)
+    private static double LineAt(double progress, double alpha, double planned)
     {
         // Of the always-valid part, with the difference's variance in units of τ² as 1/(drift²·progress).
-        var ratio = 1 + SamplingPlan.Drift * SamplingPlan.Drift * progress;
+        var ratio = 1 + planned * planned * progress;
         var evidence = 2 * Math.Log(1 / (alpha * PlannedTest.OpenShare)) + Math.Log(ratio);
-        var open = Math.Sqrt(ratio * evidence) / SamplingPlan.Drift;
+        var open = Math.Sqrt(ratio * evidence) / planned;
         return Math.Min(PlannedTest.Line(alpha), open);
     }
 

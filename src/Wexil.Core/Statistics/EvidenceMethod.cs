@@ -26,6 +26,7 @@ public sealed record EvidenceMethod(
 )
 {
     private const double PlanAlpha = 0.05;
+    private const int MaxChallengers = 1000;
 
     private static readonly string[] TwoArms = ["visitors_a", "conversions_a", "visitors_b", "conversions_b"];
 
@@ -47,6 +48,7 @@ public sealed record EvidenceMethod(
         new("sample-ratio", ["observed", "weights"], Ratio),
         new("phases-cmh", ["phases"], Cmh),
         new("peek-safe", [.. TwoArms, "base_rate", "smallest_lift"], Peek),
+        new("planned-size", ["power", "alpha", "challengers"], Size),
         new("planned", ["phases", "base_rate", "smallest_lift", "plan_over"], Planned),
         new("sections-logit", ["levels", "cells"], Sections),
     ];
@@ -94,18 +96,36 @@ public sealed record EvidenceMethod(
 
     private static IReadOnlyList<Figure> Plan(IReadOnlyDictionary<string, string> row)
     {
-        double Share(string column) =>
-            Number(row[column]) is > 0 and < 1 and var share
-                ? share
-                : throw new FormatException($"{column} lies between 0 and 1");
+        var (one, other, power, alpha) = (
+            Share(row, "base_rate"),
+            Share(row, "other_rate"),
+            Share(row, "power"),
+            Share(row, "alpha")
+        );
+        return [Figure.One("visitors_per_page", Planner.VisitorsPerPage(one, other, power, alpha))];
+    }
+
+    private static IReadOnlyList<Figure> Size(IReadOnlyDictionary<string, string> row)
+    {
+        var (power, alpha, challengers) = (Share(row, "power"), Share(row, "alpha"), Count(row["challengers"]));
+        if (challengers is < 1 or > MaxChallengers)
+            throw new FormatException($"challengers lies between 1 and {MaxChallengers}");
+        var (boundary, drift) = (
+            PlannedSize.Boundary(alpha, (int)challengers),
+            PlannedSize.Drift(power, alpha, (int)challengers)
+        );
         return
         [
-            Figure.One(
-                "visitors_per_page",
-                Planner.VisitorsPerPage(Share("base_rate"), Share("other_rate"), Share("power"), Share("alpha"))
-            ),
+            Figure.One("boundary", boundary),
+            Figure.One("drift", drift),
+            Figure.One("factor", PlannedSize.Factor(power, alpha, (int)challengers)),
         ];
     }
+
+    private static double Share(IReadOnlyDictionary<string, string> row, string column) =>
+        Number(row[column]) is > 0 and < 1 and var share
+            ? share
+            : throw new FormatException($"{column} lies between 0 and 1");
 
     private static IReadOnlyList<Figure> Welch(IReadOnlyDictionary<string, string> row)
     {
@@ -174,7 +194,7 @@ public sealed record EvidenceMethod(
             throw new FormatException("base_rate lies between 0 and 1, and smallest_lift is above 0");
         if (Phases.Difference(PhasesOf(row)) is not { } estimate)
             throw new FormatException("both pages need visitors");
-        var plan = SamplingPlan.ForRates(baseRate, baseRate * lift);
+        var plan = SamplingPlan.ForRates(baseRate, baseRate * lift, PlannedSize.FormerDrift(pages: 2));
         // What its last look saw is not among the numbers given.
         PlanEnd? end = Count(row["plan_over"]) == 0 ? null : new(0, double.PositiveInfinity);
         var look = PlannedTest.At(estimate, baseRate * lift, plan, PlanAlpha, end);

@@ -7,6 +7,12 @@ namespace Wexil.Core.Statistics;
 /// always-valid rule alone judges.</param>
 public sealed record LookRule(double Tau, SamplingPlan? Plan)
 {
+    /// <summary>
+    /// The drift that the plan is made for: how far the smallest lift worth finding moves the sum until the plan's end,
+    /// in standard deviations at its end. 0 without a plan.
+    /// </summary>
+    public double Drift => Plan is { } plan ? Tau * plan.Weight / Math.Sqrt(plan.Variance) : 0;
+
     /// <summary>What one look sees.</summary>
     /// <param name="alpha">Accepted chance of a false call, between 0 and 1.</param>
     /// <param name="end">What the last look of the plan saw; null while it lasts.</param>

@@ -40,48 +40,19 @@ public static class Planner
     public static (double BaseRate, double Lift) OfOthers(double baseRate, double lift) =>
         (1 - baseRate, lift * baseRate / (1 - baseRate));
 
-    /// <summary>
-    /// How much larger the sample of a planned test is than the textbook's for two pages: as much as it takes to hold
-    /// the first of several comparisons to its share of the chance of a false call (Bonferroni's, which is the first
-    /// step of <see cref="Holm"/>). 1 for two pages, 1.33 for four.
-    /// </summary>
-    public static double PlannedFactor(int pages)
-    {
-        double Quantiles(int challengers) =>
-            Confidence.Quantile(1 - SamplingPlan.Alpha / (2 * challengers)) + Confidence.Quantile(SamplingPlan.Power);
-        return Math.Pow(Quantiles(Math.Max(1, pages - 1)) / Quantiles(1), 2);
-    }
-
-    /// <summary>
-    /// Visitors over all pages for a planned test to find <paramref name="otherRate"/> with the given power.
-    /// </summary>
+    /// <summary>Visitors over all pages for a planned test to find a lift, evenly split.</summary>
+    /// <param name="baseRate">Strictly between 0 and 1.</param>
+    /// <param name="lift">As a share of the base rate, above 0.</param>
+    /// <param name="pages">2 or more.</param>
+    /// <param name="power">The chance that it is found, as it is looked at every hour.</param>
     /// <param name="beside">How many comparisons of other tests are adjusted together with its own.</param>
     public static double PlannedTotal(
         double baseRate,
-        double otherRate,
+        double lift,
         int pages,
         double power = SamplingPlan.Power,
         int beside = 0
-    ) => VisitorsPerPage(baseRate, otherRate, power) * PlannedFactor(pages + beside) * pages;
-
-    /// <summary>
-    /// Which share of the plan it takes to find, with the power that was planned, a difference larger than the one
-    /// planned for; 1 for one that is not.
-    /// </summary>
-    /// <param name="times">How many times as large, above 0.</param>
-    public static double PlannedShare(double times)
-    {
-        // Where the sum's mean, less what power asks for, meets the line: times·d·u − z·√u = line.
-        var z = Confidence.Quantile(SamplingPlan.Power);
-        var drift = times * SamplingPlan.Drift;
-        var root = (z + Math.Sqrt(z * z + 4 * drift * PlannedTest.Line(SamplingPlan.Alpha))) / (2 * drift);
-        return Math.Min(1, root * root);
-    }
-
-    /// <summary>
-    /// How much larger the sample of a test without a plan is than the textbook's: 1.6 for two pages, 2 for four.
-    /// </summary>
-    public static double PeekSafeFactor(int pages) => 1.6 + 0.2 * (Math.Max(2, pages) - 2);
+    ) => SamplingPlan.ForLift(baseRate, lift, PlannedSize.PlannedDrift(pages + beside, power)).Weight * 2 * pages;
 
     /// <summary>
     /// The smallest lift that so many visitors over all pages find in a planned test, as a share of the base rate;
@@ -92,14 +63,7 @@ public static class Planner
     {
         // No page converts more than all.
         var most = Math.Min(10, (1 - baseRate) / baseRate * 0.999);
-        double LogOfNeeded(double lift) =>
-            Math.Log(PlannedTotal(baseRate, baseRate * (1 + lift), pages, power) / visitors);
+        double LogOfNeeded(double lift) => Math.Log(PlannedTotal(baseRate, lift, pages, power) / visitors);
         return LogOfNeeded(most) > 0 ? null : Brent.FindRoot(LogOfNeeded, most * 1e-9, most, 1e-12);
     }
-
-    /// <summary>
-    /// Visitors over all pages for a test without a plan to find <paramref name="otherRate"/> with the given power.
-    /// </summary>
-    public static double PeekSafeTotal(double baseRate, double otherRate, int pages, double power = 0.8) =>
-        VisitorsPerPage(baseRate, otherRate, power) * PeekSafeFactor(pages) * pages;
 }

@@ -17,15 +17,14 @@ public sealed record SectionsPlan(double AllAtOnce, double OneAtATime, double As
     /// <param name="lift">The smallest worth finding in each section, above 0.</param>
     public static SectionsPlan For(IReadOnlyList<int> versions, double rate, double lift)
     {
-        var better = Planner.BetterRate(rate, lift);
         // Each version needs the visitors that a page does; those of all sections are compared together.
         var compared = 1 + versions.Sum(count => count - 1);
-        var each = Planner.VisitorsPerPage(rate, better) * Planner.PlannedFactor(compared);
+        var each = Planner.PlannedTotal(rate, lift, compared) / compared;
         var pages = versions.Aggregate(1L, (product, count) => Math.Min(MaxPages + 1, product * count));
         return new(
             each * versions.Max(),
-            versions.Sum(count => Planner.PlannedTotal(rate, better, count)),
-            pages > MaxPages ? double.PositiveInfinity : Planner.PlannedTotal(rate, better, (int)pages)
+            versions.Sum(count => Planner.PlannedTotal(rate, lift, count)),
+            pages > MaxPages ? double.PositiveInfinity : Planner.PlannedTotal(rate, lift, (int)pages)
         );
     }
 }

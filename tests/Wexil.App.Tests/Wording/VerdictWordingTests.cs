@@ -10,7 +10,8 @@ public sealed class VerdictWordingTests
     private static readonly TestFacts Three = Facts([new(5000, 500), new(5000, 650), new(5000, 480)]);
     private static readonly TestPage A = Three.Pages[0],
         B = Three.Pages[1];
-    private static readonly Forecast Soon = new(2400, 6);
+    private static readonly Forecast Soon = new(400, 2400, 400),
+        IfItHolds = new(2400, 2400, 400) { IfLeadHolds = true };
 
     public static TheoryData<Verdict, string, string, string> Verdicts =>
         new()
@@ -75,32 +76,49 @@ public sealed class VerdictWordingTests
                 new Verdict.TooFewConversions(20, Soon),
                 "Too early",
                 "Too few opt-ins to tell yet.",
-                "Each needs at least 25; the lowest has 20. As planned, about 2,400 more visitors"
+                "Each needs at least 25; the lowest has 20. About 400 to 2,400 more visitors"
             },
             {
                 new Verdict.Undecided(B, A, Soon, false),
                 "Too early",
                 "B is ahead of A, but not by enough to be sure.",
-                "If the lead holds, about 2,400 more visitors should decide it: 6 days at the traffic of the last "
-                    + "7 days."
+                "About 400 to 2,400 more visitors should decide it: 1 to 6 days at the traffic of the last 7 days."
             },
             {
-                new Verdict.Undecided(A, A, Soon, false),
+                new Verdict.Undecided(A, A, IfItHolds, false),
                 "Too early",
                 "A, the control, is ahead, but not by enough to be sure.",
-                "If the lead holds"
+                "If the lead holds, about 2,400 more visitors should decide it: 6 days at"
             },
             {
                 new Verdict.Undecided(B, A, Soon, true),
                 "Too early",
                 "B earns more than A so far, but not by enough to be sure.",
-                "If the lead holds"
+                "About 400 to 2,400 more"
             },
             {
-                new Verdict.Undecided(A, A, Soon, true),
+                new Verdict.Undecided(A, A, null, true),
                 "Too early",
                 "A, the control, earns most so far, but not by enough to be sure.",
-                "If the lead holds"
+                "Nothing can be compared while the control, or every other one, gets no visitors."
+            },
+            {
+                new Verdict.PlanOver(B, A, 0.2, IfItHolds, B, IsClose: true, IsByMoney: false),
+                "Too early",
+                "All planned visitors have come. Close: B is likelier to be better.",
+                "would have shown in 4 of 5 such tests. Keep A, plan a new test, or go on: if the lead holds, about"
+            },
+            {
+                new Verdict.PlanOver(B, A, 0.2, IfItHolds, B, IsClose: false, IsByMoney: false),
+                "Too early",
+                "All planned visitors have come, and no page is surely better.",
+                "Keep A, plan a new test, or go on"
+            },
+            {
+                new Verdict.Better(B, A, 0.3, false) { Unsettled = (Three.Pages[2], Soon) },
+                "Ready",
+                "Keep B. It got 30% more opt-ins than A.",
+                "C is ahead of B, but not surely better than A yet: that takes 400 to 2,400 more visitors."
             },
         };
 
@@ -122,13 +140,25 @@ public sealed class VerdictWordingTests
     [InlineData(729, ": 24 months at")]
     [InlineData(731, ": several years at")]
     public void The_wait_is_told_in_days_months_or_years(double days, string words) =>
-        Assert.Contains(words, Say(new Verdict.Undecided(B, A, new(2400, days), false)).Why, StringComparison.Ordinal);
+        Assert.Contains(words, Say(new Verdict.Undecided(B, A, Lasting(days), false)).Why, StringComparison.Ordinal);
+
+    [Theory]
+    [InlineData(3, 8, "3 to 8 days")]
+    [InlineData(1, 8, "1 to 8 days")]
+    [InlineData(20, 90, "20 days to 3 months")]
+    [InlineData(90, 900, "3 months to several years")]
+    [InlineData(900, 1900, "several years")]
+    [InlineData(7.6, 8.4, "8 days")]
+    public void A_range_is_told_from_the_least_to_the_most(double least, double most, string words) =>
+        Assert.Equal(words, ForecastWording.Days(new((long)(least * 1000), (long)(most * 1000), 1000)));
+
+    private static Forecast Lasting(double days) => new(2400, 2400, 2400 / days);
 
     [Fact]
     public void Where_the_traffic_is_not_known_only_visitors_are_told() =>
         Assert.EndsWith(
-            "about 2,400 more visitors should decide it.",
-            Say(new Verdict.Undecided(B, A, new(2400, null), false)).Why,
+            "About 2,400 more visitors should decide it.",
+            Say(new Verdict.Undecided(B, A, new(2400, 2400, 0), false)).Why,
             StringComparison.Ordinal
         );
 

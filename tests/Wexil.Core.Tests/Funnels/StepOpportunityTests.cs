@@ -22,7 +22,7 @@ public sealed class StepOpportunityTests
         Assert.Equal((0.25, 0.3), (chances[0].GoesOn, chances[0].Better));
         Assert.Equal(35, chances[0].MorePerWeek, 1e-9);
         Assert.Equal(35 * 196, chances[0].WorthPerWeek!.Value, 1e-6);
-        Assert.Equal(Planner.PlannedTotal(0.25, 0.3, 2) / 100, chances[0].Days, 1e-9);
+        Assert.Equal(Planner.PlannedTotal(0.25, 0.2, 2) / 100, chances[0].Days, 1e-9);
         Assert.Equal(400 * 7 * 0.008 * 4900, chances[1].WorthPerWeek!.Value, 1e-6);
         Assert.All(StepOpportunity.Find(steps, Traffic((100, 10_000), (400, 2500), (2, 100)), earned: 0), chance =>
             Assert.Null(chance.WorthPerWeek)

@@ -57,6 +57,14 @@ posterior_best <- function(row) {
 
 planner <- function(row) list(visitors_per_page = power.prop.test(p1 = row$base_rate, p2 = row$other_rate, power = row$power, sig.level = row$alpha, tol = 1e-12)$n)
 
+# The sample of a planned test that is looked at all the time, against the textbook's: the chance of crossing the line by the plan's end, solved for the drift.
+planned_size <- function(row) {
+  boundary <- qnorm(1 - 4 * row$alpha / 5 / (4 * row$challengers))
+  chance <- function(drift) pnorm(drift - boundary) + exp(2 * boundary * drift + pnorm(-boundary - drift, log.p = TRUE))
+  drift <- uniroot(function(d) chance(d) - row$power, c(0, 30), tol = 1e-14)$root
+  list(boundary = boundary, drift = drift, factor = (drift / (qnorm(1 - row$alpha / 2) + qnorm(row$power)))^2)
+}
+
 # Welch's t test from sums, as t.test() computes it from the values themselves.
 revenue_welch <- function(row) {
   n <- c(row$visitors_a, row$visitors_b)
@@ -111,7 +119,7 @@ sections_logit <- function(row) {
 }
 
 tables <- list(
-  "two-proportions" = two_proportions, "posterior-two" = posterior_two, "posterior-best" = posterior_best, "planner" = planner, "revenue-welch" = revenue_welch,
+  "two-proportions" = two_proportions, "posterior-two" = posterior_two, "posterior-best" = posterior_best, "planner" = planner, "planned-size" = planned_size, "revenue-welch" = revenue_welch,
   "sample-ratio" = sample_ratio, "phases-cmh" = phases_cmh, "peek-safe" = peek_safe, "sections-logit" = sections_logit)
 
 arguments <- commandArgs(FALSE)

@@ -37,32 +37,16 @@ public sealed class MoneyVerdictTests
     }
 
     [Theory]
-    // The difference is smaller than what is worth finding, or larger; where the control leads, of its nearest rival.
-    [InlineData("500 520", "500 520", 0.2)]
-    [InlineData("500 570", "500 570", 0.1)]
-    [InlineData("570 500", "570 500", 0.1)]
-    [InlineData("570 510 530", "570 530", 0.05)]
-    [InlineData("500 480 550", "500 550", 0.05)]
-    public void A_forecast_is_that_of_two_means_of_their_spread_times_what_looking_costs(
-        string buyers,
-        string compared,
-        double smallestLift
-    )
+    [InlineData(150, 192)]
+    [InlineData(192, 150)]
+    public void Without_a_plan_a_forecast_is_when_what_visitors_bring_is_called_if_it_stays(long a, long b)
     {
-        long[] bought = [.. buyers.Split(' ').Select(long.Parse)];
-        var facts = Facts([.. bought.Select(_ => new Arm(10_000, 1000))]) with { SmallestLift = smallestLift };
-        var open = Assert.IsType<Verdict.Undecided>(Apply(facts, bought));
-        // Var = o²·(n·x − x²)/(n·(n − 1)) of x equal orders o among n visitors; z(0.975) + z(0.8) = 2.801585.
-        double Variance(double x) => Order * Order * (10_000 * x - x * x) / (10_000.0 * 9_999);
-        double[] pair = [.. compared.Split(' ').Select(double.Parse)];
-        var gap = Math.Max(Math.Abs(pair[1] - pair[0]) / 10_000, bought[0] / 10_000.0 * smallestLift) * Order;
-        var each = 2.801585 * 2.801585 * (Variance(pair[0]) + Variance(pair[1])) / (gap * gap);
-        var needed = each * Planner.PeekSafeFactor(bought.Length) * bought.Length;
-        var came = 10_000.0 * bought.Length;
-        var more = Math.Max(needed - came, came * 0.1);
-        var unit = Math.Pow(10, Math.Floor(Math.Log10(more)) - 1);
-        Assert.Equal((long)(Math.Ceiling(more / unit) * unit), open.Expected.Visitors);
-        Assert.Equal(open.Expected.Visitors / 400.0, open.Expected.Days);
+        VerdictKind KindAt(double times) =>
+            ByMoneyOf((long)(3000 * times), [(long)(a * times), (long)(b * times)]).Kind;
+        var forecast = Assert.IsType<Verdict.Undecided>(ByMoneyOf(3000, [a, b])).Expected!;
+        Assert.Equal(forecast.Most / 400.0, forecast.Days!.Value.Most);
+        Assert.Equal(VerdictKind.TooEarly, KindAt(1 + forecast.Most * 0.85 / 6000));
+        Assert.NotEqual(VerdictKind.TooEarly, KindAt(1 + forecast.Most * 1.05 / 6000));
     }
 
     [Theory]

@@ -8,44 +8,39 @@ namespace Wexil.Core.Tests.Results;
 public sealed class OpenVerdictTests
 {
     [Theory]
-    // By the control's rate and the lead; by the smallest lift where the lead is smaller.
-    [InlineData("1700 450 1700 490", 0.2647059, 0.2882353)]
-    [InlineData("1700 450 1700 455", 0.2647059, 0.2847059)]
-    // Where the control leads, by its nearest rival.
-    [InlineData("2000 260 2000 235 2000 220", 0.13, 0.15)]
-    [InlineData("2000 250 2000 180 2000 225", 0.125, 0.145)]
-    // Before the control converted, by the rate that was expected.
-    [InlineData("200 0 200 10", 0.1, 0.15)]
-    // No page converts more than all.
-    [InlineData("30 30 30 30", 0.1, 0.12)]
-    public void A_forecast_is_the_planners_sample_of_what_is_left(string arms, double rate, double other)
+    [InlineData("1700 450 1700 490")]
+    [InlineData("2000 260 2000 235 2000 220")]
+    public void Without_a_plan_a_forecast_is_when_the_difference_is_called_if_it_stays(string arms)
     {
         var standing = Read(arms);
         var forecast = VerdictRule.Apply(standing).Forecast!;
-        var came = (double)standing.Total.Visitors;
-        var more = Math.Max(Planner.PeekSafeTotal(rate, other, standing.Pages.Count) - came, came * 0.1);
-        var unit = Math.Pow(10, Math.Floor(Math.Log10(more)) - 1);
-        Assert.InRange(forecast.Visitors, more - unit, more + unit);
+        Assert.True(forecast.IfLeadHolds && forecast.Least == forecast.Most);
+        var came = standing.Total.Visitors;
+        bool IsCalledAfter(double more)
+        {
+            var times = (came + more) / came;
+            Arm[] later =
+            [
+                .. standing.Pages.Select(page => new Arm(
+                    (long)(page.Total.Visitors * times),
+                    (long)Math.Round(page.Total.Conversions * times)
+                )),
+            ];
+            return TestResult
+                .From(standing.Facts with { Phases = [new(standing.Facts.Phases[0].Weights, later)] })
+                .Challengers.Any(page => page.AgainstControl!.P <= TestResult.Alpha);
+        }
+        Assert.True(IsCalledAfter(forecast.Most * 1.05) && !IsCalledAfter(forecast.Most * 0.85), $"{forecast}");
     }
 
-    [Theory]
-    // Far more than half of those who are left would have to be won: half of them is what is planned for.
-    [InlineData(20, 1, 5, 10)]
-    [InlineData(615, 20, 5, 130)]
-    [InlineData(6170, 20, 5, 1300)]
-    public void What_is_left_is_at_least_a_tenth_rounded_up_to_two_digits(
-        long visitors,
-        long conversions,
-        double smallestLift,
-        long more
-    )
+    [Fact]
+    public void A_lead_smaller_than_worth_finding_is_forecast_as_one_that_is_just_worth_it()
     {
-        var facts = Facts([new(visitors, conversions), new(visitors, conversions)]) with
-        {
-            SmallestLift = smallestLift,
-        };
-        var verdict = Assert.IsType<Verdict.TooFewConversions>(VerdictRule.Apply(TestResult.From(facts)));
-        Assert.Equal(more, verdict.Expected.Visitors);
+        long MoreAt(long conversions) =>
+            VerdictRule.Apply(Standing([new(1700, 450), new(1700, conversions)])).Forecast!.Most;
+        // 0.02 of 1,700 are 34 conversions.
+        Assert.Equal(MoreAt(455), MoreAt(470), MoreAt(455) * 0.1);
+        Assert.True(MoreAt(500) < MoreAt(484));
     }
 
     [Theory]

@@ -36,7 +36,7 @@ public sealed class StandardizationTests
             12
         );
         Assert.Equal("B", VerdictRule.Apply(standing).Keep!.Letter);
-        Assert.Equal("B", ExpectedLoss.From(standing).Page.Letter);
+        Assert.Equal("B", ExpectedLoss.From(standing, keep: null).Page.Letter);
         Assert.Equal((0.3 + 0.05) / 2, standing.Pages[0].Standard.Rate, 12);
     }
 

@@ -44,8 +44,8 @@ public sealed class VerdictTests
     {
         var verdict = VerdictRule.Apply(TestResult.From(Facts([new(1700, 450), new(1700, 490)])));
         Assert.Equal("B", Assert.IsType<Verdict.Undecided>(verdict).Leader.Letter);
-        Assert.InRange(verdict.Forecast!.Visitors, 1_000, 20_000);
-        Assert.Equal(verdict.Forecast.Visitors / 400.0, verdict.Forecast.Days!.Value);
+        Assert.InRange(verdict.Forecast!.Most, 1_000, 20_000);
+        Assert.Equal(verdict.Forecast.Most / 400.0, verdict.Forecast.Days!.Value.Most);
     }
 
     [Fact]

@@ -44,7 +44,7 @@ public sealed class CheckSimulationTests
 
     private static Ended Once(double lift, Random random)
     {
-        var plan = SamplingPlan.ForLift(Rate, Plan.LiftFound(Rate, PerDay)!.Value, 2);
+        var plan = SamplingPlan.ForLift(Rate, Plan.LiftFound(Rate, PerDay)!.Value, PlannedSize.PlannedDrift(2));
         Arm[] arms = [new(), new()];
         PastLooks[] past = [PastLooks.None, PastLooks.None];
         TestResult result = null!;

@@ -6,7 +6,7 @@ namespace Wexil.Core.Tests.Simulation;
 [Trait("Pace", "slow")]
 public sealed class SectionsCalibrationTests
 {
-    // One deviation of 150 runs is 3.6 in a hundred where 73% are found, and 1.8 where 5% are.
+    // One deviation of 150 runs is 3.3 in a hundred where 80% are found, and 1.8 where 5% are.
     private const int Runs = 150;
 
     public static TheoryData<string> Cases => [.. SectionsCase.All.Select(what => what.Name)];
@@ -21,8 +21,8 @@ public sealed class SectionsCalibrationTests
             // 5% of the runs, and not more than two deviations.
             Assert.True(called <= 0.05 * Runs + 2 * Math.Sqrt(0.05 * 0.95 * Runs), $"{called} of {Runs}");
         else
-            // With as many visitors as planned, as often as a page is found: 73%, less two deviations.
-            Assert.True(called >= 0.66 * Runs, $"{called} of {Runs}");
+            // With as many visitors as planned, as often as a page is found: 80%, less two deviations.
+            Assert.True(called >= 0.735 * Runs, $"{called} of {Runs}");
     }
 
     [Fact]

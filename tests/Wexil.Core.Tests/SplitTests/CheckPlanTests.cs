@@ -26,11 +26,11 @@ public sealed class CheckPlanTests
             );
 
     [Fact]
-    public void What_it_finds_is_what_the_textbook_finds_with_as_much_information()
+    public void What_it_finds_is_what_a_test_finds_with_as_much_information()
     {
         // 1,000 a day for four weeks, a tenth on the page replaced: as much as 10,080 split evenly.
         var lift = new CheckPlan(10, 4, true).LiftFound(0.1, 1000)!.Value;
-        Assert.Equal(10_080, 2 * Planner.VisitorsPerPage(0.1, 0.1 * (1 + lift)), 0.5);
+        Assert.Equal(10_080, Planner.PlannedTotal(0.1, lift, pages: 2), 0.5);
     }
 
     [Theory]

@@ -61,7 +61,7 @@ public sealed class TestDesignTests
     {
         const int runs = 12;
         var taken = Enumerable.Range(0, runs).AsParallel().Select(run => Leaning(pages, new Random(run))).ToArray();
-        var even = Planner.PlannedTotal(0.1, 0.12, pages);
+        var even = Planner.PlannedTotal(0.1, 0.2, pages);
         var forecast = LeaningForecast.Cost(0.1, 0.2, pages, floor: 5);
         Assert.InRange(taken.Average() / even, forecast * 0.85, forecast * 1.2);
     }
@@ -69,7 +69,7 @@ public sealed class TestDesignTests
     private static double Leaning(int pages, Random random)
     {
         const int step = 500;
-        var needed = Planner.PlannedTotal(0.1, 0.12, pages) / (2 * pages);
+        var needed = Planner.PlannedTotal(0.1, 0.2, pages) / (2 * pages);
         var (weights, arms, weighed) = (Weights.Even(pages), new Arm[pages], new double[pages]);
         while (weighed.Skip(1).Min() < needed)
         {

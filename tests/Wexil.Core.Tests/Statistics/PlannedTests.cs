@@ -6,16 +6,51 @@ namespace Wexil.Core.Tests.Statistics;
 /// <summary>The rule of tests with a plan, beyond the values of R.</summary>
 public sealed class PlannedTests
 {
-    private static readonly SamplingPlan Plan = SamplingPlan.ForLift(0.1, 0.2, 2);
+    private static readonly SamplingPlan Plan = SamplingPlan.ForLift(0.1, 0.2, PlannedSize.PlannedDrift(2));
 
     [Theory]
     [InlineData(0.005, 0.2)]
     [InlineData(0.03, 0.1)]
     [InlineData(0.3, 0.2)]
-    public void The_plan_for_two_pages_is_the_textbooks_sample(double rate, double lift)
+    public void The_plan_for_two_pages_was_the_textbooks_sample_and_is_an_eighth_and_a_little_more(
+        double rate,
+        double lift
+    )
     {
         var each = Planner.VisitorsPerPage(rate, rate * (1 + lift));
-        Assert.InRange(2 * SamplingPlan.ForLift(rate, lift, 2).Weight / each, 0.98, 1.02);
+        double Times(double drift) => 2 * SamplingPlan.ForLift(rate, lift, drift).Weight / each;
+        Assert.InRange(Times(PlannedSize.FormerDrift(2)), 0.98, 1.02);
+        // 1.1256 by R for looking all the time, and 2% for hours between looks.
+        Assert.InRange(Times(PlannedSize.PlannedDrift(2)), 1.1256 * 1.02 * 0.98, 1.1256 * 1.02 * 1.02);
+    }
+
+    [Fact]
+    public void The_chance_of_crossing_is_what_a_walk_of_small_steps_does() =>
+        Gen.Select(Gen.Double[0.5, 3], Gen.Double[-2, 4], Gen.Double[0, 1], Gen.Double[0.1, 1])
+            .AlwaysHolds(
+                (line, drift, variance, time) =>
+                {
+                    var chance = FirstPassage.Chance(line, drift, variance, time);
+                    // Not less than ending beyond it, not less than in a shorter time, and not more than certain.
+                    var spread = Math.Sqrt(time + variance * time * time);
+                    Assert.InRange(chance, Confidence.Normal((drift * time - line) / spread), 1);
+                    Assert.InRange(FirstPassage.Chance(line, drift, variance, time * 0.9), 0, chance);
+                    // A drift that is known up to an error is the average over it.
+                    var deviation = Math.Sqrt(variance);
+                    var average = Enumerable
+                        .Range(0, 400)
+                        .Average(i =>
+                            FirstPassage.Chance(line, drift + deviation * Confidence.Quantile((i + 0.5) / 400), 0, time)
+                        );
+                    Assert.Equal(average, chance, 0.002);
+                }
+            );
+
+    [Fact]
+    public void What_is_reached_is_certain_and_nothing_is_reached_in_no_time()
+    {
+        Assert.Equal(1, FirstPassage.Chance(0, -3, 1, 1));
+        Assert.Equal(0, FirstPassage.Chance(0.1, 3, 1, 0));
     }
 
     [Theory]
@@ -26,17 +61,18 @@ public sealed class PlannedTests
         var (others, lift) = Planner.OfOthers(rate, less);
         var each = Planner.VisitorsPerPage(rate, rate * (1 - less));
         Assert.Equal(each, Planner.VisitorsPerPage(others, Planner.BetterRate(others, lift)), each * 1e-9);
-        Assert.InRange(2 * SamplingPlan.ForLift(others, lift, 2).Weight / each, 0.98, 1.02);
+        Assert.InRange(2 * SamplingPlan.ForLift(others, lift, PlannedSize.FormerDrift(2)).Weight / each, 0.98, 1.02);
     }
 
     [Fact]
     public void Several_challengers_need_more_each_and_the_clock_grows_with_the_weight()
     {
-        Assert.Equal(1, Planner.PlannedFactor(2), 12);
-        Assert.Equal(1.334, Planner.PlannedFactor(4), 3);
-        var (two, four) = (Plan, SamplingPlan.ForLift(0.1, 0.2, 4));
+        var (two, four) = (Plan, SamplingPlan.ForLift(0.1, 0.2, PlannedSize.PlannedDrift(4)));
         Assert.Equal(four.Weight / two.Weight, four.Variance / two.Variance, 12);
-        Assert.Equal(Planner.PlannedFactor(4), four.Weight / two.Weight, 12);
+        var more = PlannedSize.Factor(0.8, 0.05, 3) / PlannedSize.Factor(0.8, 0.05, 1);
+        Assert.Equal(more, four.Weight / two.Weight, 9);
+        // Before, α alone was shared.
+        Assert.Equal(1.334, Math.Pow(PlannedSize.FormerDrift(4) / PlannedSize.FormerDrift(2), 2), 3);
     }
 
     [Fact]
@@ -71,27 +107,21 @@ public sealed class PlannedTests
         Assert.Equal(Math.Min(open.High - open.Low, 2 * half), after.Difference.High - after.Difference.Low, 12);
     }
 
-    [Theory]
-    [InlineData(1, 1)]
-    [InlineData(0.5, 1)]
-    [InlineData(2.5, 0.409)]
-    public void A_lift_larger_than_planned_takes_a_part_of_the_plan(double times, double share) =>
-        Assert.Equal(share, Planner.PlannedShare(times), 3);
-
     [Fact]
     public void Pages_alike_are_called_in_less_than_alpha_and_the_planned_lift_with_the_planned_power()
     {
-        var times = CallTimes.At(0.05);
+        var drift = PlannedSize.Drift(0.8, 0.05, 1);
+        var times = CallTimes.At(0.05, drift);
         Assert.InRange(2 * times.Chance(0), 0.035, 0.05);
-        var drift = Confidence.Quantile(0.975) + Confidence.Quantile(0.8);
-        Assert.InRange(times.Chance(drift), 0.73, 0.77);
-        Assert.InRange(CallTimes.At(0.05 / 3).Chance(0) * 2, 0.01, 0.05 / 3);
+        // The open part finds a little more.
+        Assert.InRange(times.Chance(drift), 0.8, 0.82);
+        Assert.InRange(CallTimes.At(0.05 / 3, drift).Chance(0) * 2, 0.01, 0.05 / 3);
     }
 
     [Fact]
     public void The_later_a_page_is_called_the_less_of_what_it_shows_is_to_be_expected()
     {
-        var times = CallTimes.At(0.05);
+        var times = CallTimes.At(0.05, PlannedSize.FormerDrift(2));
         var line = PlannedTest.Line(0.05);
         double[] shares = [.. new[] { 0.4, 0.6, 0.8, 1 }.Select(now => times.Expected(now, line) * now / line)];
         Assert.Equal(shares.OrderDescending(), shares);

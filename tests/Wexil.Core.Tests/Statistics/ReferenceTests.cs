@@ -64,6 +64,9 @@ public sealed class ReferenceTests
     [InlineData("peek-safe", "100,3,100,5,0,0.2", "above 0")]
     [InlineData("planned", "10;1;10;2,1,0.2,0", "base_rate lies between 0 and 1")]
     [InlineData("planned", "10;1;10,0.1,0.2,0", "a phase is")]
+    [InlineData("planned-size", "1,0.05,1", "power lies between 0 and 1")]
+    [InlineData("planned-size", "0.8,0.05,0", "challengers lies between 1 and 1000")]
+    [InlineData("planned-size", "0.8,0.05,1001", "challengers lies between 1 and 1000")]
     [InlineData("sections-logit", "2,0;10;1|2;10;1", "a cell is")]
     public void What_cannot_be_computed_is_said_in_words(string name, string cells, string problem)
     {

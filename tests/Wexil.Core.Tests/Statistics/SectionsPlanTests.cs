@@ -8,11 +8,11 @@ public sealed class SectionsPlanTests
     public void Two_sections_of_two_versions_share_their_visitors()
     {
         var plan = SectionsPlan.For([2, 2], 0.1, 0.2);
-        var each = Planner.VisitorsPerPage(0.1, 0.12);
+        double Each(int compared) => Planner.PlannedTotal(0.1, 0.2, compared) / compared;
         // Three things are compared together: the first versions, and the second of each section.
-        Assert.Equal(2 * each * Planner.PlannedFactor(3), plan.AllAtOnce, 1e-6);
-        Assert.Equal(2 * 2 * each * Planner.PlannedFactor(2), plan.OneAtATime, 1e-6);
-        Assert.Equal(4 * each * Planner.PlannedFactor(4), plan.AsPages, 1e-6);
+        Assert.Equal(2 * Each(3), plan.AllAtOnce, 1e-6);
+        Assert.Equal(2 * 2 * Each(2), plan.OneAtATime, 1e-6);
+        Assert.Equal(4 * Each(4), plan.AsPages, 1e-6);
         Assert.True(plan.AllAtOnce < plan.OneAtATime && plan.OneAtATime < plan.AsPages);
     }
 

@@ -1,5 +1,6 @@
 using Wexil.App.Results;
 using Wexil.App.Wording;
+using Wexil.Core.Results;
 using Wexil.Store;
 
 namespace Wexil.Web.Studio.Count;
@@ -121,8 +122,9 @@ public sealed class PlanChart
             return $"All planned visitors have come: {Format.Count(came)}; about {Format.Rounded(planned)} were "
                 + "planned.";
         var left = planned - came;
-        var days = daily > 0 ? $", about {Format.Count((long)Math.Ceiling(left / daily), "day", "days")}" : "";
-        var rest = reading.Test.IsOpen ? $"; {Format.Rounded(left)} to go{days}" : "";
+        var latest = Forecast.Create(left, left, daily);
+        var days = ForecastWording.Days(latest) is { } known ? $", {known}" : "";
+        var rest = reading.Test.IsOpen ? $"; at most {ForecastWording.Visitors(latest)} to go{days}" : "";
         // Near the end, what is planned rounds to less than has come.
         if (now.Length == 1 && left < planned * NearlyAll)
             return $"{Percent(progress)} of the plan is done: {Format.Count(came, "visitor", "visitors")}{rest}.";

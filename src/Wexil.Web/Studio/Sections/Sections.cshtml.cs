@@ -199,7 +199,7 @@ public sealed class SectionsModel(
             SmallestLift / 100,
             [.. first.Select(page => page.Id)],
             Weights.Even(versions),
-            PlannedPages: compared
+            Beside: compared - versions
         );
     }
 

@@ -200,7 +200,7 @@ public sealed class SendModel(
             weights,
             settings,
             from,
-            PlannedPages: Screen.ComparedBeside == 0 ? null : chosen.Length + Screen.ComparedBeside
+            Beside: Screen.ComparedBeside
         );
 
     /// <summary>Looks whether the test could tell anything, with the form as it stands; nothing is started.</summary>

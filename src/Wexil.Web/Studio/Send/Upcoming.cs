@@ -106,8 +106,7 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         var weights = Weights.Create(shown);
         var (rate, lift) = form.Planned;
         double Needed(int pages, double cost) =>
-            Math.Ceiling(Planner.PlannedTotal(rate, Planner.BetterRate(rate, lift), pages, beside: beside) * cost / 100)
-            * 100;
+            Math.Ceiling(Planner.PlannedTotal(rate, lift, pages, beside: beside) * cost / 100) * 100;
         var daily = perDay * form.Share / 100;
         string Days(double visitors, string after) =>
             daily > 0

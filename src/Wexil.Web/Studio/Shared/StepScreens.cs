@@ -127,8 +127,8 @@ public sealed record StepScreen(
         var (label, verdict) = (open.Says.Label, open.Verdict);
         if (Checking?.Test.Settings.Until is { } until)
             return $"{label} · {Format.Count((long)Math.Ceiling((until - At).TotalDays), "day", "days")} left";
-        if (verdict.Forecast?.Days is { } days and < 1000)
-            return $"{label} · about {Format.Count((long)Math.Max(1, Math.Round(days)), "day", "days")} to go";
+        if (verdict.Forecast is { } forecast && ForecastWording.Days(forecast) is { } days)
+            return $"{label} · about {days} to go";
         return verdict.Keep is { } keep ? $"{label}: keep {keep.Letter}" : label;
     }
 }

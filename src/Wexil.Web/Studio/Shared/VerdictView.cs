@@ -2,6 +2,7 @@ using Wexil.App.Results;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
+using Wexil.Core.Statistics;
 
 namespace Wexil.Web.Studio.Shared;
 
@@ -16,6 +17,22 @@ public static class VerdictView
             VerdictKind.TooEarly or VerdictKind.Waiting or VerdictKind.Checking => "wait",
             _ => "good",
         };
+
+    /// <summary>
+    /// There is something to decide now: a page to keep, or a plan that is over. Before, what a decision would cost
+    /// only speaks against the advice to wait.
+    /// </summary>
+    public static bool IsDecidable(Verdict verdict) => verdict.Keep is not null || verdict is Verdict.PlanOver;
+
+    /// <summary>How many standard errors a page has to be ahead at the end of the test's plan.</summary>
+    public static string Asked(TestReading reading) =>
+        Locale.Current.Number(
+            PlannedSize.Boundary(reading.Result.Facts.Alpha, reading.Result.Challengers.Count()),
+            digits: 2
+        );
+
+    /// <summary>How many a single look would ask for.</summary>
+    public static string AskedOnce => Locale.Current.Number(Confidence.Z95, digits: 2);
 
     /// <summary>
     /// How far the page that is ahead may be from the control, always valid: a measured lift is no lasting fact. Null

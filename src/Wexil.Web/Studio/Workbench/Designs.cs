@@ -67,8 +67,7 @@ public sealed class Designs
     private Design Row(string name, int pages, double cost, bool isSoonest) =>
         new(name, Days(pages) * cost, Planner.LiftFound(_rate, _perDay * TwoWeeks / cost, pages, _power), isSoonest);
 
-    private double Days(int pages) =>
-        Planner.PlannedTotal(_rate, Planner.BetterRate(_rate, _lift), pages, _power) / _perDay;
+    private double Days(int pages) => Planner.PlannedTotal(_rate, _lift, pages, _power) / _perDay;
 
     private double Leaning(int pages) => LeaningForecast.Cost(_rate, _lift, pages, TestSettings.DefaultFloor);
 

@@ -66,8 +66,7 @@ public sealed class PlanCurve
     public (double X, double Y) At(double lift) => (X(lift), Y(Days(lift)));
 
     /// <param name="lift">In percent.</param>
-    public double Visitors(double lift) =>
-        Planner.PlannedTotal(_rate, Planner.BetterRate(_rate, lift / 100), _pages, _power);
+    public double Visitors(double lift) => Planner.PlannedTotal(_rate, lift / 100, _pages, _power);
 
     public double Days(double lift) => Visitors(lift) / _perDay;
 
