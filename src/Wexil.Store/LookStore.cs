@@ -120,10 +120,10 @@ public sealed class LookStore(Database database, Journal journal, TimeProvider t
                 c.Execute(
                     """
                     UPDATE tests
-                    SET seen_rate = coalesce(seen_rate, $2),
+                    SET seen_rate = coalesce($2, seen_rate),
                       base_spread = CASE WHEN $3 IS NULL THEN base_spread ELSE $4 END,
                       base_earned = coalesce($3, base_earned)
-                    WHERE id = $1 AND (seen_rate IS NULL AND $2 IS NOT NULL OR $3 IS NOT NULL)
+                    WHERE id = $1 AND ($2 IS NOT NULL OR $3 IS NOT NULL)
                     """,
                     look.Test.Value,
                     look.SeenRate,

@@ -107,9 +107,10 @@ public sealed class LookoutTests
     }
 
     [Theory]
-    [InlineData(12, 12, 0.2)]
-    [InlineData(12, 13, 0.125)]
-    public async Task A_wrong_guess_at_the_rate_is_corrected_once_by_what_all_pages_together_brought(
+    [InlineData(24, 25, 0.2)]
+    // If B is better by the 20% planned for, A has a rate of 25% / 1.1.
+    [InlineData(25, 25, 0.25 / 1.1)]
+    public async Task A_wrong_guess_at_the_rate_is_corrected_by_what_all_pages_together_brought_until_half_of_the_plan(
         int onA,
         int onB,
         double rate
@@ -125,15 +126,26 @@ public sealed class LookoutTests
             wexil.Get<TestReader>().Read(wexil.Get<TestStore>().Find(tested.Test)!, steps).Result.Facts.BaseRate;
         Assert.Equal(rate, Expected(), 6);
         await wexil.Get<TestMonitor>().LookAsync();
-        // What was corrected at the first look that saw enough does not move with what comes after.
+        // Between two looks it does not move with what comes.
         wexil.Time.Advance(TimeSpan.FromMinutes(1));
         await Crowd.ComeAsync(wexil, tested, 100, 60, 60);
-        Assert.Equal(onA + onB < 25 ? (onA + onB + 120) / 400.0 : rate, Expected(), 6);
+        Assert.Equal(onA + onB < 50 ? (onA + onB + 120) / 400.0 / 1.1 : rate, Expected(), 6);
         await wexil.Get<TestMonitor>().LookAsync();
+        Assert.Equal((onA + onB + 120) / 400.0 / 1.1, Expected(), 6);
+        // Once half of the plan is done, it stays.
+        wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        await Crowd.ComeAsync(wexil, tested, 1000, 390, 390);
+        await wexil.Get<TestMonitor>().LookAsync();
+        await wexil.Get<TestMonitor>().LookAsync();
+        var settled = Expected();
+        wexil.Time.Advance(TimeSpan.FromMinutes(1));
+        await Crowd.ComeAsync(wexil, tested, 200, 10, 10);
+        await wexil.Get<TestMonitor>().LookAsync();
+        Assert.Equal(settled, Expected(), 6);
         using var owner = await wexil.OwnerAsync();
         var send = await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/guessed/send");
         Assert.Contains(
-            string.Create(CultureInfo.InvariantCulture, $"/workbench/plan?Rate={Expected() * 100}&"),
+            string.Create(CultureInfo.InvariantCulture, $"/workbench/plan?Rate={Math.Round(Expected() * 100, 2)}&"),
             WebUtility.HtmlDecode(send),
             StringComparison.Ordinal
         );
@@ -174,13 +186,15 @@ public sealed class LookoutTests
         var past = wexil.Get<LookStore>().Past(tested.Test, onMoney: false)[tested.B.Id];
         Assert.InRange(past.Ahead, 0, 0.05);
         Assert.Equal(1, past.Behind);
-        Assert.Equal(490, wexil.Get<TestStore>().Find(tested.Test)!.BaseEarned);
+        Assert.Equal(545.68, wexil.Get<TestStore>().Find(tested.Test)!.BaseEarned!.Value, 2);
         // Luck turns, and what was sure stays so while the page is ahead.
         wexil.Time.Advance(TimeSpan.FromHours(1));
         await Crowd.ComeAsync(wexil, tested, 1000, 130, 90, order: 9800);
         await wexil.Get<TestMonitor>().LookAsync();
-        Assert.Equal(past, wexil.Get<LookStore>().Past(tested.Test, onMoney: false)[tested.B.Id]);
-        Assert.Equal(490, wexil.Get<TestStore>().Find(tested.Test)!.BaseEarned);
+        var later = wexil.Get<LookStore>().Past(tested.Test, onMoney: false)[tested.B.Id];
+        Assert.Equal(past, later with { Progress = past.Progress });
+        Assert.True(later.Progress > past.Progress);
+        Assert.Equal(545.68, wexil.Get<TestStore>().Find(tested.Test)!.BaseEarned!.Value, 2);
         using var owner = await wexil.OwnerAsync();
         Assert.Contains("Keep B. It got", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/remembered/count"));
     }

@@ -106,7 +106,7 @@ public sealed class TestMonitor(
             reading.Money?.Learned
         )
         {
-            SeenRate = test.SeenRate is null ? reading.SeenRate : null,
+            SeenRate = reading.CorrectedRate,
             Points = isDecidable ? [.. reading.Way(onMoney: false, now), .. reading.Way(onMoney: true, now)] : [],
         };
         if (before != stood)

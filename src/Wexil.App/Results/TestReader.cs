@@ -33,8 +33,11 @@ public sealed record TestReading(
     /// <summary>What counts, by name.</summary>
     public string GoalName => Main?.Goal.Name ?? Goal.Name;
 
-    /// <summary>The rate of all pages together; null while they have brought too little to go by.</summary>
-    public double? SeenRate { get; init; }
+    /// <summary>
+    /// The rate that the pages show to be expected, from this look on; null where what is known stays, and while they
+    /// have brought too little.
+    /// </summary>
+    public double? CorrectedRate { get; init; }
 
     /// <summary>
     /// About how many visitors the plan asks for, by the page whose plan ends last with the present weights; null
@@ -155,6 +158,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
                 Beside(step, test, onMoney: true)
             )
             : null;
+        var compared = result.Pages.Select(page => page.AgainstControl);
         var verdict = test.Check is null
             ? VerdictRule.Apply(result, money, test.Rule.OnMoney)
             : CheckRule.Apply(result, money, test.Rule.OnMoney);
@@ -171,7 +175,10 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
             known.Goals
         )
         {
-            SeenRate = SeenRate(known.Counted),
+            CorrectedRate =
+                test.SeenRate is null || (test.PlanDrift is not null && BlindedRate.IsFollowed(compared))
+                    ? SeenRate(test, known)
+                    : null,
         };
     }
 
@@ -184,8 +191,8 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
     private TestFacts Facts(TestEvidence known, Step step)
     {
         var (test, counted) = (known.Test, known.Counted);
-        var rate = RateOf(test, counted);
-        var main = known.Goals.FirstOrDefault(goal => goal.IsMain)?.Goal;
+        var rate = RateOf(test, known);
+        var main = MainOf(known);
         var isLess = main is { LessIsBetter: true };
         return new(
             [.. known.Pages.Select((page, i) => new TestPage(page.Id, PageLetter.At(i), page.Name))],
@@ -225,22 +232,28 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
         known.Test.PlannedPages ?? (known.Phases is [var first, ..] ? first.Weights.Count : known.Pages.Count);
 
     /// <summary>
-    /// The rate that the size of a lift is measured by: the one expected, until all pages together have brought as many
-    /// conversions as one page must before it is compared. It tells nothing of which page is ahead, so correcting by it
-    /// leaves the verdicts as sure as they were.
+    /// The rate that the size of a lift is measured by: the one expected, until all pages together have brought enough
+    /// to correct it by.
     /// </summary>
-    /// <remarks>Blinded re-estimation: M. Kieser and T. Friede, Statistics in Medicine 19 (2000) 901–911.</remarks>
-    private static double RateOf(SplitTest test, IReadOnlyList<PhaseFacts> counted) =>
-        test.SeenRate ?? SeenRate(counted) ?? test.BaseRate;
+    private static double RateOf(SplitTest test, TestEvidence known) =>
+        test.SeenRate ?? SeenRate(test, known) ?? test.BaseRate;
 
-    /// <summary>The rate of all pages together; null while they have brought too little.</summary>
-    public static double? SeenRate(IReadOnlyList<PhaseFacts> counted)
+    private static double? SeenRate(SplitTest test, TestEvidence known)
     {
-        var total = counted.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);
+        var total = known.Counted.SelectMany(phase => phase.Arms).Aggregate(new Arm(), (sum, arm) => sum + arm);
+        if (test.PlanDrift is not null)
+            return BlindedRate.Of(
+                total,
+                test.Pages.Count,
+                MainOf(known) is { LessIsBetter: true } ? -test.SmallestLift : test.SmallestLift
+            );
+        // As tests that began before were corrected.
         return total.Conversions >= AlwaysValidTest.MinConversions && total.Conversions < total.Visitors
             ? total.Rate
             : null;
     }
+
+    private static Goal? MainOf(TestEvidence known) => known.Goals.FirstOrDefault(goal => goal.IsMain)?.Goal;
 
     private static PastLooks[] Past(SplitTest test, IReadOnlyDictionary<PageId, PastLooks> past) =>
         past.Count == 0 ? [] : [.. test.Pages.Select(page => past.GetValueOrDefault(page, PastLooks.None))];

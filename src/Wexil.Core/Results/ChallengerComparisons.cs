@@ -147,7 +147,7 @@ public static class ChallengerComparisons
             // With uneven weights the variance seen may become less; what was done stays done.
             Progress = look.Progress is { } now ? Math.Max(now, past.Progress) : null,
             Ends = look.Progress >= 1 && past.End is null ? new(estimate.Difference, estimate.Variance) : null,
-            Evidence = Evidence(look.Difference, estimate.Difference),
+            Evidence = estimate.Difference / look.Asked,
             Expected =
                 p.IsCalled && estimate.Difference > 0 && rule.Plan is { } plan
                     ? Expected(estimate, plan, rule.Drift, past.Called, level)
@@ -165,10 +165,6 @@ public static class ChallengerComparisons
         // By the plan's end the weights are as much more as its variance is.
         return drift * end * progress / estimate.Weight;
     }
-
-    // The interval touches 0 at the moment of the call, so half its width is what a call asks for.
-    private static double Evidence(Interval interval, double difference) =>
-        2 * difference / (interval.High - interval.Low);
 
     private static Interval OnOneSide(Interval wide, double difference) =>
         difference > 0 ? new(Math.Max(0, wide.Low), wide.High) : new(wide.Low, Math.Min(0, wide.High));

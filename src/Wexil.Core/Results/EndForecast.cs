@@ -116,7 +116,7 @@ public static class EndForecast
             .. Enumerable
                 .Range(0, compared.Count)
                 .Where(page => page != control)
-                .Select(page => PlanWay.Of(compared[page], rule, level, ShareOf(weights, control, page))),
+                .Select(page => PlanWay.Of(compared[page], rule, alpha, level, ShareOf(weights, control, page))),
         ];
     }
 

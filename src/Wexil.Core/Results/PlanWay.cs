@@ -14,6 +14,7 @@ namespace Wexil.Core.Results;
 /// <param name="Weight">How much of the planned weight has come: less than the progress where visitors vary more than
 /// was planned for.</param>
 /// <param name="Share">What a visitor adds to that.</param>
+/// <param name="IsWorse">It is called worse already, and that stays.</param>
 internal readonly record struct PlanWay(
     double Progress,
     double Standing,
@@ -21,18 +22,20 @@ internal readonly record struct PlanWay(
     double Drift,
     double Gain,
     double Weight,
-    double Share
+    double Share,
+    bool IsWorse
 )
 {
     /// <summary>Of a comparison that has a plan.</summary>
-    /// <param name="alpha">The level at which the comparison is held, where it does not say one.</param>
+    /// <param name="alpha">That of the test.</param>
+    /// <param name="level">The share of it at which the comparison is held, where it does not say one.</param>
     /// <param name="share">Of the test's visitors, nA·nB/(nA + nB) of the shares of the control and the page.</param>
-    public static PlanWay Of(Comparison? compared, LookRule rule, double alpha, double share)
+    public static PlanWay Of(Comparison? compared, LookRule rule, double alpha, double level, double share)
     {
         var plan = rule.Plan!.Value;
         var deviation = Math.Sqrt(plan.Variance);
         if (compared?.Seen is not { Weight: > 0 } seen)
-            return new(0, 0, PlannedTest.Line(alpha), rule.Drift, share / plan.Weight, 0, share / plan.Weight);
+            return new(0, 0, PlannedTest.Line(level), rule.Drift, share / plan.Weight, 0, share / plan.Weight, false);
         // Before anybody converted, the visitors are as far as they were planned to be.
         var now = seen.Variance > 0 ? plan.Progress(seen) : seen.Weight / plan.Weight;
         return new(
@@ -42,7 +45,8 @@ internal readonly record struct PlanWay(
             rule.Drift,
             share * now / seen.Weight,
             seen.Weight / plan.Weight,
-            share / plan.Weight
+            share / plan.Weight,
+            compared is { Difference: < 0 } && compared.P <= alpha
         );
     }
 
@@ -55,6 +59,10 @@ internal readonly record struct PlanWay(
     /// </summary>
     public (double Better, double Worse, double Level) Chances(double visitors)
     {
+        if (IsWorse)
+            return (0, 1, 0);
+        if (Progress >= 1)
+            return (0, 0, Math.Abs(Standing) <= Drift * Weight - Line ? 1 : 0);
         var time = Math.Min(1 - Progress, Gain * visitors);
         var variance = 1 / (Progress + 1 / (Drift * Drift));
         var drift = Standing * variance;

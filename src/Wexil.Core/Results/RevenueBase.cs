@@ -12,12 +12,6 @@ namespace Wexil.Core.Results;
 public readonly record struct RevenueBase(double Earned, double? Spread)
 {
     /// <summary>
-    /// Of the plan, how much may be done while it still follows what is seen: the first orders hardly tell how much
-    /// orders differ. Later it is fixed, so that the rule does not move with what it judges.
-    /// </summary>
-    internal const double Followed = 0.5;
-
-    /// <summary>
     /// The plan by money, as large as the orders' differences ask for; null while they are not known, and without a
     /// plan.
     /// </summary>
@@ -27,13 +21,15 @@ public readonly record struct RevenueBase(double Earned, double? Spread)
         : facts.Drift is { } drift ? SamplingPlan.ForSpread(spread.Value, margin, drift)
         : facts.Plan?.ForMoney(spread.Value);
 
-    /// <summary>The variance by unit of weight, averaged over the challengers; null while none can be compared.</summary>
+    /// <summary>
+    /// The variance by unit of weight, averaged over the challengers; null while none can be compared.
+    /// </summary>
     internal static double? SpreadOf(IEnumerable<Estimate?> estimates) =>
         estimates.OfType<Estimate>().Select(estimate => (double?)estimate.Sum.Variance / estimate.Weight).Average();
 
     /// <summary>
-    /// What is to be known from a look on; null where what is known stays. It comes from all pages together, which
-    /// tells nothing of which one is ahead; of a test that began before plans went by it, from its control.
+    /// What is to be known from a look on; null where what is known stays. It comes from all pages together
+    /// (<see cref="BlindedRate"/>); of a test that began before plans went by it, from its control.
     /// </summary>
     internal static RevenueBase? Learn(
         TestFacts facts,
@@ -43,13 +39,16 @@ public readonly record struct RevenueBase(double Earned, double? Spread)
         Comparison?[] comparisons
     )
     {
-        var isFollowed =
-            facts.Drift is not null && comparisons.All(look => look is null || !(look.Progress >= Followed));
-        if (known is not null && !isFollowed)
+        if (known is not null && !(facts.Drift is not null && BlindedRate.IsFollowed(comparisons)))
             return null;
         if (totals.Any(total => total.EffectiveBuyers < AlwaysValidTest.MinConversions))
             return null;
-        var all = facts.Drift is null ? totals[facts.Control] : totals.Aggregate((sum, total) => sum + total);
-        return new(all.Mean, facts.Plan is null ? null : spread);
+        var all = totals.Aggregate((sum, total) => sum + total).Mean;
+        return new(
+            facts.Drift is null
+                ? totals[facts.Control].Mean
+                : BlindedRate.Control(all, totals.Length, facts.SmallestLift),
+            facts.Plan is null ? null : spread
+        );
     }
 }

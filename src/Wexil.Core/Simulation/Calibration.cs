@@ -152,7 +152,7 @@ public static class Calibration
             double Met(SimulatedTally total) => what.IsMoney ? total.Revenue.EffectiveBuyers : total.Arm.Conversions;
             if (totals.Any(total => Met(total) < AlwaysValidTest.MinConversions))
                 return null;
-            if (_rule is null || (what.IsMoney && Challengers.All(look => !(look.Progress >= RevenueBase.Followed))))
+            if (_rule is null || BlindedRate.IsFollowed(_seen))
                 _rule = Rule(totals, estimates);
             var compared = ChallengerComparisons.Compute(estimates, 0, _ => true, _rule, Alpha, _past, []);
             _seen = compared;
@@ -171,13 +171,15 @@ public static class Calibration
         private LookRule Rule(SimulatedTally[] totals, Estimate?[] estimates)
         {
             var drift = PlannedSize.PlannedDrift(what.Pages);
+            var all = totals.Aggregate((sum, total) => sum + total);
+            const double lift = CalibrationCase.SmallestLift;
             if (!what.IsMoney)
-                return new(
-                    CalibrationCase.SmallestLift * what.Rate,
-                    isPlanned ? SamplingPlan.ForLift(what.Rate, CalibrationCase.SmallestLift, drift) : null
-                );
+            {
+                var rate = BlindedRate.Of(all.Arm, what.Pages, lift) ?? what.Rate;
+                return new(lift * rate, isPlanned ? SamplingPlan.ForLift(rate, lift, drift) : null);
+            }
             var spread = estimates.OfType<Estimate>().Average(estimate => estimate.Sum.Variance / estimate.Weight);
-            var margin = CalibrationCase.SmallestLift * totals.Aggregate((sum, total) => sum + total).Revenue.Mean;
+            var margin = lift * BlindedRate.Control(all.Revenue.Mean, what.Pages, lift);
             return new(margin, isPlanned ? SamplingPlan.ForSpread(spread, margin, drift) : null);
         }
     }

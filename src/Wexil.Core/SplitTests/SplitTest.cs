@@ -63,8 +63,7 @@ public sealed record SplitTest(
     public KeptCheck? Check { get; init; }
 
     /// <summary>
-    /// The rate of all pages together at the first look that saw enough, by which the expected one was corrected; null
-    /// before.
+    /// The rate that all pages together showed to be expected, at the last look by which the plan went; null before.
     /// </summary>
     public double? SeenRate { get; init; }
 

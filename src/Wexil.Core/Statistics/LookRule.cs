@@ -21,10 +21,10 @@ public sealed record LookRule(double Tau, SamplingPlan? Plan)
         if (Plan is not { } plan)
         {
             var open = AlwaysValidTest.At(estimate, Tau, alpha);
-            return new(open.P, open.Difference, null);
+            return new(open.P, open.Difference, null, (open.Difference.High - open.Difference.Low) / 2);
         }
         var look = PlannedTest.At(estimate, Tau, plan, alpha, end);
-        return new(look.P, look.Difference, look.Progress);
+        return new(look.P, look.Difference, look.Progress, look.Asked);
     }
 }
 
@@ -32,4 +32,5 @@ public sealed record LookRule(double Tau, SamplingPlan? Plan)
 /// <param name="P">To be held against α.</param>
 /// <param name="Difference">The interval that goes with it.</param>
 /// <param name="Progress">How much of the plan is done; null without one.</param>
-public readonly record struct RuledLook(double P, Interval Difference, double? Progress);
+/// <param name="Asked">How large the difference would have to be for a call now.</param>
+public readonly record struct RuledLook(double P, Interval Difference, double? Progress, double Asked);

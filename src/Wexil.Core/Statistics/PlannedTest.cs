@@ -32,7 +32,7 @@ public static class PlannedTest
         var open = AlwaysValidTest.At(estimate, tau, alpha * OpenShare);
         var progress = plan.Progress(estimate);
         if (estimate.Variance <= 0)
-            return new(progress, 1, open.P, 1, open.Difference);
+            return new(progress, 1, open.P, 1, open.Difference, double.PositiveInfinity);
         // Both sides, and on each a path that was there before and has come back.
         var clock = Math.Max(plan.Variance, estimate.Sum.Variance);
         var planned = end is null
@@ -47,7 +47,8 @@ public static class PlannedTest
             planned,
             open.P,
             Math.Min(1, Math.Min(planned / PlannedShare, open.P / OpenShare)),
-            Narrower(within, open.Difference)
+            Narrower(within, open.Difference),
+            end is null ? Math.Min(half, HalfOf(open.Difference)) : HalfOf(open.Difference)
         );
     }
 
@@ -55,6 +56,8 @@ public static class PlannedTest
     /// How far from 0 the weighted sum has to be while the plan lasts, in standard deviations of its end.
     /// </summary>
     public static double Line(double alpha) => Confidence.Quantile(1 - alpha * PlannedShare / 4);
+
+    private static double HalfOf(Interval interval) => (interval.High - interval.Low) / 2;
 
     private static Interval Around(double middle, double half) => new(middle - half, middle + half);
 
@@ -68,4 +71,13 @@ public static class PlannedTest
 /// <param name="Open">The p of the always-valid rule alone.</param>
 /// <param name="P">Of both together, to be held against α.</param>
 /// <param name="Difference">The interval that goes with it.</param>
-public readonly record struct PlannedLook(double Progress, double Planned, double Open, double P, Interval Difference);
+/// <param name="Asked">How large the difference would have to be for a call now: what the plan saw at its end asks for
+/// nothing any more.</param>
+public readonly record struct PlannedLook(
+    double Progress,
+    double Planned,
+    double Open,
+    double P,
+    Interval Difference,
+    double Asked
+);

@@ -1,6 +1,5 @@
 using Wexil.App.Results;
 using Wexil.App.Wording;
-using Wexil.Core.Results;
 using Wexil.Store;
 
 namespace Wexil.Web.Studio.Count;
@@ -114,25 +113,21 @@ public sealed class PlanChart
 
     private static string Far(TestReading reading, LookPoint[] now)
     {
-        var (came, daily) = (reading.Result.Total.Visitors, reading.Result.Facts.VisitorsPerDay);
+        var came = reading.Result.Total.Visitors;
         // By the page that has come least far.
         var progress = now.Min(look => look.Progress);
         var planned = reading.PlannedVisitors ?? came / progress;
         if (progress >= 1)
             return $"All planned visitors have come: {Format.Count(came)}; about {Format.Rounded(planned)} were "
                 + "planned.";
-        var left = planned - came;
-        var latest = Forecast.Create(left, left, daily);
-        var days = ForecastWording.Days(latest) is { } known ? $", {known}" : "";
-        var rest = reading.Test.IsOpen ? $"; at most {ForecastWording.Visitors(latest)} to go{days}" : "";
         // Near the end, what is planned rounds to less than has come.
-        if (now.Length == 1 && left < planned * NearlyAll)
-            return $"{Percent(progress)} of the plan is done: {Format.Count(came, "visitor", "visitors")}{rest}.";
+        if (now.Length == 1 && planned - came < planned * NearlyAll)
+            return $"{Percent(progress)} of the plan is done: {Format.Count(came, "visitor", "visitors")}.";
         return now.Length == 1
             ? $"{Percent(progress)} of the plan is done: {Format.Count(came)} of about {Format.Rounded(planned)} "
-                + $"visitors{rest}."
+                + "visitors."
             : $"{Format.Count(came)} visitors have come, of about {Format.Rounded(planned)} until every page has had "
-                + $"its plan{rest}.";
+                + "its plan.";
     }
 
     // What was sure at an earlier look stays sure, also where the evidence has become less since.
