@@ -22,7 +22,17 @@ internal sealed record ExportLine(
     long Orders,
     string Earned,
     string Currency
-);
+)
+{
+    /// <summary>The share of the phase's visitors who met the goal; null where nobody came.</summary>
+    public double? Rate => Visitors == 0 ? null : (double)Conversions / Visitors;
+
+    /// <summary>By the main goal, the page's share over all phases as counted; null for other goals.</summary>
+    public double? RateInTotal { get; init; }
+
+    /// <summary>The same with all phases counting alike for every page, as the verdict goes by it.</summary>
+    public double? RateWithEqualPhases { get; init; }
+}
 
 /// <summary>The figures of a test by phase, page and goal, the main goal first.</summary>
 internal sealed class ExportLines(TestReading reading, TallyStore tallies, Currency currency)
@@ -55,6 +65,7 @@ internal sealed class ExportLines(TestReading reading, TallyStore tallies, Curre
     {
         var arm = _counted[i].Arms[page];
         var (_, orders, earned) = _money.GetValueOrDefault((phase.Id, id));
+        var result = reading.Result.Pages[page];
         var met = reading.Main is { } main ? _goals.GetValueOrDefault((main.Id, phase.Id, id)) : null;
         return new(
             i + 1,
@@ -70,7 +81,11 @@ internal sealed class ExportLines(TestReading reading, TallyStore tallies, Curre
             orders,
             currency.Write(earned),
             currency.Code
-        );
+        )
+        {
+            RateInTotal = result.Total.Visitors == 0 ? null : result.Total.Rate,
+            RateWithEqualPhases = result.Rate is null ? null : result.Standard.Rate,
+        };
     }
 
     private ExportLine Besides(ExportLine main, string goal, GoalTally? met) =>
@@ -82,5 +97,7 @@ internal sealed class ExportLines(TestReading reading, TallyStore tallies, Curre
             Value = currency.Write(met?.Value ?? 0),
             Orders = 0,
             Earned = currency.Write(0),
+            RateInTotal = null,
+            RateWithEqualPhases = null,
         };
 }

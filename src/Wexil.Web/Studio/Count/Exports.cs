@@ -28,6 +28,9 @@ public static class Exports
         "orders",
         "earned",
         "currency",
+        "rate",
+        "rate_in_total",
+        "rate_with_equal_phases",
     ];
 
     public static void Map(WebApplication app)
@@ -77,6 +80,9 @@ public static class Exports
         csv.WriteField(line.Orders);
         csv.WriteField(line.Earned);
         csv.WriteField(line.Currency);
+        csv.WriteField(line.Rate);
+        csv.WriteField(line.RateInTotal);
+        csv.WriteField(line.RateWithEqualPhases);
         csv.NextRecord();
     }
 
@@ -101,7 +107,8 @@ public static class Exports
                 decided = reading.Test.DecidedAt,
                 verdict = reading.Says.Sentence,
                 plan = Plan(reading),
-                pages = reading.Result.Pages.Select(Page),
+                judgedBy = OnMoney(reading) ? "revenue" : "goal",
+                pages = reading.Result.Pages.Select((page, i) => Page(page, OwnMeasure(reading, i))),
                 rows = lines,
             }
         );
@@ -119,8 +126,14 @@ public static class Exports
             }
             : null;
 
+    private static bool OnMoney(TestReading reading) => reading.Test.Rule.OnMoney && reading.Money is not null;
+
+    /// <summary>By what the verdict goes by.</summary>
+    private static Comparison? OwnMeasure(TestReading reading, int page) =>
+        OnMoney(reading) ? reading.Money!.Pages[page].AgainstControl : reading.Result.Pages[page].AgainstControl;
+
     /// <summary>A page over all phases, as the Count screen shows it.</summary>
-    private static object Page(PageResult page) =>
+    private static object Page(PageResult page, Comparison? own) =>
         new
         {
             letter = page.Page.Letter,
@@ -128,14 +141,15 @@ public static class Exports
             visitors = page.Total.Visitors,
             conversions = page.Total.Conversions,
             rate = page.Rate is null ? (double?)null : page.Standard.Rate,
+            rateInTotal = page.Rate is null ? (double?)null : page.Total.Rate,
             rateLow = page.Rate?.Low,
             rateHigh = page.Rate?.High,
             difference = page.AgainstControl?.Difference,
             differenceLow = page.AgainstControl?.Interval?.Low,
             differenceHigh = page.AgainstControl?.Interval?.High,
             differenceExpected = page.AgainstControl?.Expected,
-            confidence = page.AgainstControl?.Confidence,
-            planProgress = page.AgainstControl?.Progress,
+            confidence = own?.Confidence,
+            planProgress = own?.Progress,
         };
 
     private static async Task Events(
