@@ -14,7 +14,7 @@ internal static class OnePhase
     {
         var pages = arms.Select((_, i) => new TestPage(new(i + 1), ((char)('A' + i)).ToString(), "Page")).ToArray();
         var phase = new PhaseFacts(Weights.Even(arms.Length).Percent, arms);
-        return new(pages, 0, [phase], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords());
+        return new(pages, 0, [phase], 0.1, 0.2, 400, null, StepKind.OptIn.ConversionWords(StepKind.ThankYou));
     }
 
     public static TestResult Standing(Arm[] arms) => TestResult.From(Facts(arms));

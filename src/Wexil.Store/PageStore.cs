@@ -280,7 +280,32 @@ public sealed class PageStore(Database database, Journal journal, TimeProvider t
             now.ToUnixTimeMilliseconds(),
             $"Cloned from “{page.Name}”"
         );
+        CopyDraft(c, page.Id, clone);
         return clone;
+    }
+
+    /// <summary>Whoever clones a page means it as it stands in the editor.</summary>
+    private static void CopyDraft(SqliteConnection c, PageId page, PageId clone)
+    {
+        c.Execute(
+            """
+            INSERT INTO version_files (page_id, version, path, hash) SELECT $1, version, path, hash
+            FROM version_files
+            WHERE page_id = $2 AND version = $3 AND EXISTS (SELECT 1 FROM drafts WHERE page_id = $2)
+            """,
+            clone.Value,
+            page.Value,
+            Draft
+        );
+        c.Execute(
+            """
+            INSERT INTO drafts (page_id, source, hash, position) SELECT $1, source, hash, 0
+            FROM drafts
+            WHERE page_id = $2
+            """,
+            clone.Value,
+            page.Value
+        );
     }
 
     internal static PageId Add(

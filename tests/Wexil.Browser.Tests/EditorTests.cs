@@ -201,6 +201,9 @@ public sealed class EditorTests
         owner.WaitFor(() => Source() == "<main><h1>First!</h1><p>Third</p><p>Second</p></main>" ? "" : null);
         Key(owner, "h1", Keys.Control + "z");
         owner.WaitFor(() => Source().Contains("<h1>First</h1>", StringComparison.Ordinal) ? "" : null);
+        // Who does not wait for the copy moves the copy, and not what it was made of.
+        Key(owner, "p", Keys.Control + "d" + Keys.Null + Keys.Alt + Keys.ArrowDown);
+        owner.WaitFor(() => Source() == "<main><h1>First</h1><p>Third</p><p>Second</p><p>Third</p></main>" ? "" : null);
     }
 
     [Fact]

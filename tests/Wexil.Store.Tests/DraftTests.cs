@@ -79,6 +79,27 @@ public sealed class DraftTests
     }
 
     [Fact]
+    public async Task A_clone_is_the_page_as_it_stands_in_the_editor_with_what_is_not_published_yet()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        Page Original() => world.Pages.Find(test.Pages[0])!;
+        Task ChangeAsync(Page page, string source) =>
+            world.Drafts.EditAsync(page, world.Drafts.For(page), source, "Source");
+        var published = world.Pages.Source(Original());
+        await world.Drafts.AddFileAsync(Original().Id, new("files/new.svg", "<svg>1</svg>"u8.ToArray()));
+        await ChangeAsync(Original(), "<h1>Not published</h1><img src=files/new.svg>");
+        var clone = world.Pages.Find(await world.Pages.CloneAsync(Original(), "Clone"))!;
+        Assert.True(clone.HasDraft && Original().HasDraft);
+        Assert.Equal(world.Drafts.For(Original()).Source, world.Drafts.For(clone).Source);
+        Assert.Equal(published, world.Pages.Source(clone));
+        Assert.Contains("files/new.svg", world.Pages.Hashes(clone.Id, clone.Revision, withDraft: true).Keys);
+        // What is changed in one of them later stays there.
+        await ChangeAsync(clone, "<h1>Only the clone</h1>");
+        Assert.Contains("Not published", world.Drafts.For(Original()).Source, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task A_version_keeps_its_files_and_takes_along_only_what_its_page_uses()
     {
         using var world = new World();

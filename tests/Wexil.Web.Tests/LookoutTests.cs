@@ -61,6 +61,30 @@ public sealed class LookoutTests
         Assert.Contains(wexil.Get<TestStore>().Changes(tested.Test), change => change.Who == VerdictStore.ByRule);
         await lookout.LookAsync();
         Assert.Equal(["Kept: ruled b", "Ready: ruled", "Started: ruled"], await MailsAsync(wexil));
+        Assert.All(wexil.Get<MailSender>().Simulated(), letter =>
+            Assert.Contains("Test “ruled”, step “ruled”, funnel “ruled”.", letter.Words, StringComparison.Ordinal)
+        );
+    }
+
+    [Theory]
+    [InlineData(null, "Everyone sees it from now on.")]
+    [InlineData(10, "90% of the visitors see it from now on; for 4 weeks, 10% go on seeing “kept-so a”")]
+    public async Task A_mail_says_who_sees_a_page_that_the_rule_kept(int? share, string words)
+    {
+        await using var fresh = new FreshWexil();
+        await fresh.InitializeAsync();
+        var wexil = fresh.Wexil;
+        var tested = await wexil.StartTestAsync("kept-so");
+        await wexil.Get<SettingStore>().SetOwnerMailAsync("owner@larkrow.example");
+        CheckPlan? check = share is { } checkedShare ? new(checkedShare, 4, TakesBack: true) : null;
+        await wexil
+            .Get<TestStore>()
+            .SetRuleAsync(tested.Test, new KeepRule(KeepBy.Visitors) { Visitors = 400, Check = check }, "400 visitors");
+        await Crowd.ComeAsync(wexil, tested, 300, 30, 60);
+        await wexil.Get<TestMonitor>().LookAsync();
+        await wexil.Get<OutboxDelivery>().SendDueAsync(default);
+        var kept = wexil.Get<MailSender>().Simulated().Single(letter => letter.Subject == "Kept: kept-so b");
+        Assert.Contains(words, kept.Words, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -73,7 +73,7 @@ public sealed class TestMonitor(
                     var before = last.TryGetValue(test.Id, out var known) ? known.Stood : null;
                     seen.Add(await LookAtAsync(test, before, steps, every));
                     if (crowds.Read(test, [.. steps.Values]) is { } alarm)
-                        await mails.OfCrowdsAsync(alarmed[test.Id] = alarm, every);
+                        await mails.OfCrowdsAsync(alarmed[test.Id] = alarm, every[alarm.Without.Step.Funnel]);
                 },
                 stop
             );
@@ -96,7 +96,7 @@ public sealed class TestMonitor(
         var isDecidable = state is TestState.Running or TestState.Over;
         var reading = readings.Of(test, steps);
         var stood = isDecidable ? $"{state}: {reading.Verdict.Kind}" : state.ToString();
-        var address = $"/f/{every[reading.Step.Funnel].Slug}/{reading.Step.Slug}/";
+        var funnel = every[reading.Step.Funnel];
         var decision = isDecidable ? Decide(test, reading, state, now) : null;
         var look = new TestLook(
             test.Id,
@@ -110,9 +110,9 @@ public sealed class TestMonitor(
             Points = isDecidable ? [.. reading.Way(onMoney: false, now), .. reading.Way(onMoney: true, now)] : [],
         };
         if (before != stood)
-            await mails.OfChangeAsync(reading, state, before, decision, address);
+            await mails.OfChangeAsync(reading, funnel, state, before, decision);
         if (decision is not null)
-            await FollowAsync(test, reading, state, decision, address);
+            await FollowAsync(test, reading, funnel, state, decision);
         return look;
     }
 
@@ -157,9 +157,9 @@ public sealed class TestMonitor(
     private async Task FollowAsync(
         SplitTest test,
         TestReading reading,
+        Funnel funnel,
         TestState state,
-        RuleDecision decision,
-        string address
+        RuleDecision decision
     )
     {
         switch (decision)
@@ -167,7 +167,7 @@ public sealed class TestMonitor(
             case RuleDecision.Keep keep:
                 var by = test.Check is null ? VerdictStore.ByRule : VerdictStore.ByCheck;
                 if (await keeper.KeepAsync(reading, keep.Page.Id, by, test.Rule.Check))
-                    await mails.OfKeepingAsync(reading, keep, address);
+                    await mails.OfKeepingAsync(reading, funnel, keep, test.Rule.Check);
                 return;
             case RuleDecision.Rest rest:
                 await RestAsync(test, reading, rest);

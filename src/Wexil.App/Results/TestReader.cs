@@ -80,7 +80,7 @@ public sealed record TestReading(
     public static string ThingOf(Step step) => step.IsSection ? "variation" : "page";
 
     /// <summary>What conversions are called, many and one.</summary>
-    public (string Many, string One) Words => Main?.Goal.Words ?? Step.Kind.ConversionWords();
+    public (string Many, string One) Words => Result.Facts.Words;
 }
 
 /// <summary>Reads tests from the tallies and computes their results.</summary>
@@ -148,7 +148,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
     private TestReading Read(TestEvidence known, IReadOnlyDictionary<StepId, Step> steps, Currency currency)
     {
         var (test, step) = (known.Test, steps[known.Test.Step]);
-        var result = TestResult.From(Facts(known, step));
+        var result = TestResult.From(Facts(known, step, steps[test.Goal]));
         var money = known.Money is { } revenue
             ? RevenueResult.From(
                 result.Facts,
@@ -188,7 +188,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
         return ended ?? VerdictWording.Say(verdict, facts, money);
     }
 
-    private TestFacts Facts(TestEvidence known, Step step)
+    private TestFacts Facts(TestEvidence known, Step step, Step goal)
     {
         var (test, counted) = (known.Test, known.Counted);
         var rate = RateOf(test, known);
@@ -202,7 +202,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
             test.SmallestLift,
             known.VisitorsPerDay,
             isLess ? null : known.Gap,
-            main?.Words ?? step.Kind.ConversionWords()
+            main?.Words ?? step.Kind.ConversionWords(goal.Kind)
         )
         {
             Plan = test.IsPlanned ? PlanOf(known, rate, isLess) : null,
@@ -221,7 +221,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
         return known.Test.PlanDrift is { } drift
             ? SamplingPlan.ForLift(baseRate, lift, drift)
             : SamplingPlan.ForRates(
-                (baseRate + Planner.BetterRate(baseRate, lift)) / 2,
+                (baseRate + Math.Min(baseRate * (1 + lift), (1 + baseRate) / 2)) / 2,
                 baseRate * lift,
                 PlannedSize.FormerDrift(PlannedPages(known))
             );

@@ -38,13 +38,18 @@ public static class StepKinds
         };
 
     /// <summary>
-    /// What reaching the step after one of this kind counts as, in the plural and the singular: "opt-ins", "opt-in".
+    /// What reaching a later step counts as, in the plural and the singular: "opt-ins", "opt-in". Whoever comes to a
+    /// checkout has bought nothing yet, and whoever declines an upsell goes on too.
     /// </summary>
-    public static (string Many, string One) ConversionWords(this StepKind kind) =>
-        kind switch
+    /// <param name="goal">The kind of the step that is reached.</param>
+    public static (string Many, string One) ConversionWords(this StepKind kind, StepKind goal) =>
+        (kind, goal) switch
         {
-            StepKind.OptIn => ("opt-ins", "opt-in"),
-            StepKind.Sales or StepKind.Checkout or StepKind.Upsell or StepKind.Downsell => ("sales", "sale"),
+            (StepKind.OptIn, _) => ("opt-ins", "opt-in"),
+            (StepKind.Sales or StepKind.Checkout, StepKind.ThankYou or StepKind.Upsell or StepKind.Downsell) => (
+                "sales",
+                "sale"
+            ),
             _ => ("conversions", "conversion"),
         };
 }

@@ -57,7 +57,9 @@ public sealed record StepOpportunity(
                 continue;
             var rate = (double)there / here.Reached;
             // Where hardly anyone leaves there is no room for a fifth more.
-            var better = Planner.BetterRate(rate, Lift);
+            if (Planner.HighestLift(rate) < Lift)
+                continue;
+            var better = rate * (1 + Lift);
             var days = Planner.PlannedTotal(rate, Lift, pages: 2) / here.PerDay;
             if (days > MaxDays)
                 continue;

@@ -24,13 +24,17 @@ public static class Planner
     }
 
     /// <summary>
-    /// The rate of a page that is better by a lift. Where hardly anyone is left to win, half of those who do not
-    /// convert.
+    /// The rate of a page that is better by a lift. Where so many are not left to win, half of those who do not
+    /// convert: the rate may turn out higher than was expected when the test began.
     /// </summary>
     /// <param name="baseRate">Strictly between 0 and 1.</param>
     /// <param name="lift">As a share of the base rate, above 0.</param>
     public static double BetterRate(double baseRate, double lift) =>
-        Math.Min(baseRate * (1 + lift), (1 + baseRate) / 2);
+        lift < HighestLift(baseRate) ? baseRate * (1 + lift) : (1 + baseRate) / 2;
+
+    /// <summary>The largest lift there can be: no page converts more than all. As a share of the base rate.</summary>
+    /// <param name="baseRate">Strictly between 0 and 1.</param>
+    public static double HighestLift(double baseRate) => (1 - baseRate) / baseRate;
 
     /// <summary>
     /// The same difference, told of those who do not convert: what a goal of which fewer is better is planned by.

@@ -136,7 +136,9 @@ public sealed partial class BuildModel(
         AuditTrail.Detail(HttpContext, parent.Name);
         var clone = context.Pages.Find(await context.Pages.CloneAsync(parent, CloneName(parent)))!;
         Done =
-            $"This is a clone of {Format.Quoted(parent.Name)}. Change one thing and publish it. Visitors see it "
+            $"This is a clone of {Format.Quoted(parent.Name)}"
+            + (parent.HasDraft ? ", with its unpublished changes" : "")
+            + $". Change one thing and publish it. Visitors see it "
             + "once you start a test with it.";
         return Redirect(Screen.Address($"build/{clone.Slug}"));
     }

@@ -327,8 +327,14 @@ public sealed class EditPageModel(
             return Redirect(Own("publish"));
         if (Shown.HasDraft)
             await Context.Pages.PublishAsync(Shown, Context.Drafts.For(Shown).Source, "", looksTheSame);
-        await GoLiveAsync();
-        Done = $"{Format.Quoted(Shown.Name)} is published. Visitors see it from now on.";
+        var isLive = await GoLiveAsync() || IsTested || Screen.Step.Page == Shown.Id;
+        Done =
+            $"{Format.Quoted(Shown.Name)} is published. "
+            + (
+                isLive
+                    ? "Visitors see it from now on."
+                    : "Visitors see it once you start a test with it or make it live."
+            );
         return Redirect(Screen.Address("build"));
     }
 

@@ -122,9 +122,10 @@ public abstract class PageScreenModel(StepScreens screens, PageContext context) 
     public bool BeginsPhase => IsTested && !(Shown.HasDraft && Context.Sections.LooksTheSame(Shown, Screen.Funnel.Id));
 
     /// <summary>
-    /// The step shows no page yet, so visitors see none of its pages. Whoever publishes one says that it is live.
+    /// The step shows no page yet, so visitors see none of its pages. Whoever publishes one says that it is live; a
+    /// clone waits for a test.
     /// </summary>
-    public bool GoesLive => Screen.IsNotLive;
+    public bool GoesLive => Screen.IsNotLive && Shown.Parent is null;
 
     /// <summary>Makes the page live where its step shows none.</summary>
     /// <returns>It was not live before.</returns>

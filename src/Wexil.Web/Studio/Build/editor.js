@@ -53,7 +53,7 @@ const queue = new EditQueue(
     fields: (entry) => {
       const fields = { At: revision, kind: entry.kind ?? "", ...(entry.make ? entry.make() : entry.fields) };
       if (!entry.key) return entry.make && !fields.kind ? null : fields;
-      const node = numbers.get(entry.key);
+      const node = entry.on ? entry.on.node : numbers.get(entry.key);
       if (node === null || node === undefined) {
         problem.textContent = "This element is no longer on the page, so nothing was changed.";
         return null;
@@ -72,6 +72,8 @@ const queue = new EditQueue(
       redo.disabled = !answer.canRedo;
       problem.textContent = answer.problem ?? "";
       entry.done?.(answer);
+      if (entry.place) entry.place.node = answer.node;
+      if (pending === entry.place) pending = null;
       sourceView?.take(answer.change, entry);
       let given = null;
       if (answer.conflict !== null) {
@@ -123,7 +125,18 @@ function send(entry) {
 // An edit of a part, or of the page as a whole where it has none.
 function edit(part, fields, what) {
   const { kind, ...more } = fields;
-  send({ handler: "Edit", kind, key: part.key, node: part.node, fields: more, what });
+  const entry = { handler: "Edit", kind, key: part.key, node: part.node, fields: more, what };
+  send(part.key && PLACED.includes(kind) ? placed(entry) : entry);
+}
+
+// What is done to an element before the copy made of it, or its new place, is known is done to that copy, in that
+// place: it is what the person sees selected in a moment.
+const PLACED = ["duplicate", "move", "remove"];
+let pending = null;
+function placed(entry) {
+  const on = pending?.key === entry.key ? pending : null;
+  pending = { key: entry.key, node: null };
+  return { ...entry, place: pending, on, isShown: on ? false : entry.isShown };
 }
 
 // Leads the page in the frame to the server's; the next edit waits until it stands there.

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App;
 using Wexil.App.Drafts;
+using Wexil.App.Monitoring;
 using Wexil.App.Outbox;
 using Wexil.App.Results;
 using Wexil.App.Serving;
@@ -163,7 +164,8 @@ public sealed class KeepModel(
         await mail.TellAsync(
             $"kept {running.Test.Id.Value}",
             $"Kept: {page.Name}",
-            $"“{page.Name}” was kept by hand in the test “{running.Test.Name}”. {running.Says.Sentence}",
+            $"{TestMails.Where(running, Screen.Funnel)}\n“{page.Name}” was kept by hand. {running.Says.Sentence}\n"
+                + TestMails.Seen(running, running.Result.Pages.Single(one => one.Page.Id == page.Id).Page, check),
             Screen.Address("keep")
         );
         AuditTrail.Detail(HttpContext, page.Name);

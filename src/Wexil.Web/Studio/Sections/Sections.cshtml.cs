@@ -156,6 +156,7 @@ public sealed class SectionsModel(
 
     private void CheckChoice()
     {
+        LiftField.Check(ModelState, nameof(SmallestLift), BaseRate, SmallestLift);
         if (Ready.Count > 1 && Chosen.Count == 0)
             ModelState.AddModelError(nameof(Chosen), "Choose at least one section.");
     }

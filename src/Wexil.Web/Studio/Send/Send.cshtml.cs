@@ -138,6 +138,8 @@ public sealed class SendModel(
         if (chosen.Length > 0 && chosen[0].Page != Control)
             ModelState.AddModelError(nameof(Control), "Choose the control from the pages in the test.");
         var main = ReadMainGoal();
+        if (main is not { LessIsBetter: true })
+            LiftField.Check(ModelState, nameof(SmallestLift), BaseRate ?? 0, SmallestLift);
         if (Goal != 0 && Screen.LaterSteps.All(step => step.Id.Value != Goal))
             ModelState.AddModelError(nameof(Goal), "Choose a goal.");
         var (chosenSettings, from) = ReadSending(chosen, null);

@@ -204,8 +204,12 @@ public abstract class TestFormModel(StepScreens screens, SettingStore settings, 
             ),
         ];
         Control = chosen.FirstOrDefault()?.Id.Value ?? 0;
-        Goal = Screen.LaterSteps.FirstOrDefault()?.Id.Value ?? 0;
-        BaseRate = PastRate(Screen.LaterSteps.FirstOrDefault()) is { } rate ? Math.Round(rate * 100, 1) : null;
+        // Whoever declines an upsell reaches the next step too.
+        var isOffer = Screen.Step.Kind is StepKind.Upsell or StepKind.Downsell;
+        var next = isOffer ? null : Screen.LaterSteps.FirstOrDefault();
+        Goal = next?.Id.Value ?? 0;
+        MainGoal.Kind = isOffer ? GoalKind.Sale : MainGoal.Kind;
+        BaseRate = PastRate(next) is { } rate ? Math.Round(rate * 100, 1) : null;
         Who = AudienceForm.From(Audience.Everyone);
     }
 

@@ -1,4 +1,5 @@
-// Keys for the hands that stay on the keyboard: stages, steps, jump, new, and the list of keys.
+// Keys for the hands that stay on the keyboard: stages, steps, jump, new, and the list of keys. Not beside a page that
+// is being written: a letter that misses its field would lead away from it.
 const typing = (target) => target.closest("input, textarea, select, [contenteditable], [role=slider]");
 const follow = (selector) => document.querySelector(selector)?.click();
 
@@ -14,6 +15,7 @@ for (const event of ["pointerdown", "focusin"]) {
 
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+  if (document.querySelector("[data-editor]")) return;
   if (isElsewhere || document.activeElement?.localName === "iframe") return;
   const steps = [...document.querySelectorAll(".strip .place a")];
   const here = steps.findIndex((step) => step.hasAttribute("aria-current"));

@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Wording;
 using Wexil.Core.Statistics;
+using Wexil.Web.Studio.Shared;
 
 namespace Wexil.Web.Studio.Workbench;
 
@@ -53,6 +54,7 @@ public sealed class PlanModel : PageModel
             Lift is >= PlanCurve.MinLift and <= PlanCurve.MaxLift,
             $"Enter a percentage from {PlanCurve.MinLift} to {PlanCurve.MaxLift}."
         );
+        LiftField.Check(ModelState, nameof(Lift), Rate, Lift);
         Check(nameof(PerDay), PerDay is >= 1 and <= 1e9, "Enter at least one visitor.");
         Check(nameof(Share), Share is > 0 and <= 100, "Enter a percentage above 0 and up to 100.");
         Check(nameof(Pages), Pages is >= 2 and <= 10, "From 2 to 10 pages.");

@@ -38,7 +38,7 @@ public sealed class PlanCurve
     public PlanCurve(double rate, double perDay, int pages, double power)
     {
         (_rate, _perDay, _pages, _power) = (rate, perDay, pages, power);
-        Points = [.. Enumerable.Range(MinLift, MaxLift - MinLift + 1).Select(lift => (X(lift), Y(Days(lift))))];
+        Points = [.. Possible.Select(lift => (X(lift), Y(Days(lift))))];
         DayMarks = [.. Spans.Select(span => (Y(span.Days), span.Words))];
         Lifts = [.. Marks.Select(lift => (X(lift), $"{lift}%"))];
     }
@@ -47,20 +47,23 @@ public sealed class PlanCurve
     public IReadOnlyList<(double Y, string Label)> DayMarks { get; }
     public IReadOnlyList<(double X, string Label)> Lifts { get; }
 
+    /// <summary>The largest lift that is drawn, in percent: no page converts more than all.</summary>
+    public int Highest => (int)Math.Min(MaxLift, Planner.HighestLift(_rate) * 100);
+
+    private IEnumerable<int> Possible => Enumerable.Range(MinLift, Math.Max(0, Highest - MinLift + 1));
+
     public string Line => string.Join(' ', Points.Select(point => $"{Format.At(point.X)},{Format.At(point.Y)}"));
 
     /// <summary>For the module: by lift in percent, the place and what it means.</summary>
     public string Data =>
         string.Join(
             ';',
-            Enumerable
-                .Range(MinLift, MaxLift - MinLift + 1)
-                .Select(lift =>
-                    string.Create(
-                        CultureInfo.InvariantCulture,
-                        $"{lift}|{Format.At(X(lift))}|{Format.At(Y(Days(lift)))}|{Words(lift)}"
-                    )
+            Possible.Select(lift =>
+                string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"{lift}|{Format.At(X(lift))}|{Format.At(Y(Days(lift)))}|{Words(lift)}"
                 )
+            )
         );
 
     public (double X, double Y) At(double lift) => (X(lift), Y(Days(lift)));
