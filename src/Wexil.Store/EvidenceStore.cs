@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -15,6 +16,7 @@ namespace Wexil.Store;
 /// <param name="Counted">By phase, the arms in the order of the pages.</param>
 /// <param name="Money">By phase, what visitors brought in the owner's currency, in the order of the pages; null where
 /// nobody bought.</param>
+/// <param name="Large">By page, the buyers who brought most.</param>
 /// <param name="Gap">When the last visitor converted, and how many came since; null while none has.</param>
 /// <param name="VisitorsPerDay">New visitors a day at the step over the last seven days.</param>
 /// <param name="PastByGoal">The looks so far, by page; empty where there was none.</param>
@@ -25,6 +27,7 @@ public sealed record TestEvidence(
     IReadOnlyList<TestGoalRow> Goals,
     IReadOnlyList<PhaseFacts> Counted,
     IReadOnlyList<IReadOnlyList<RevenueSample>>? Money,
+    IReadOnlyList<LargeBuyers> Large,
     ConversionGap? Gap,
     double VisitorsPerDay,
     IReadOnlyDictionary<PageId, PastLooks> PastByGoal,
@@ -46,6 +49,7 @@ public sealed class EvidenceStore(Database database, TimeProvider time)
             var goals = GoalStore.ForTests(c, ids);
             var counted = Counted(c, ids);
             var money = Money(c, ids, currency);
+            var large = Large(c, ids, currency);
             var gaps = Gaps(c, ids);
             var perDay = TallyStore.VisitorsPerDay(c, tests.Select(test => PlaceOf(test.Step)), time.GetUtcNow());
             var past = LookStore.Past(c, ids);
@@ -60,6 +64,7 @@ public sealed class EvidenceStore(Database database, TimeProvider time)
                     [.. goals[test.Id]],
                     arms,
                     Samples(test, own, arms, money[test.Id]),
+                    [.. test.Pages.Select(page => large.GetValueOrDefault((test.Id, page), new(0, [])))],
                     gaps.TryGetValue(test.Id, out var gap) ? gap : null,
                     perDay.GetValueOrDefault(PlaceOf(step)),
                     past[(test.Id, false)].ToDictionary(),
@@ -120,6 +125,32 @@ public sealed class EvidenceStore(Database database, TimeProvider time)
                 currency.Code
             )
             .ToLookup(row => row.Test, row => row.Sum);
+
+    private static Dictionary<(TestId, PageId), LargeBuyers> Large(
+        SqliteConnection c,
+        string tests,
+        Currency currency
+    ) =>
+        c.Rows(
+                $"""
+                SELECT test_id, page_id, sum(buyers), (
+                  SELECT json_group_array(earned) FROM (
+                    SELECT earned FROM earnings e
+                    WHERE e.test_id = m.test_id AND e.currency = $2 AND e.page_id = m.page_id
+                    ORDER BY earned DESC LIMIT {LargeBuyers.Count}))
+                FROM money_tallies m
+                WHERE test_id IN (SELECT value FROM json_each($1)) AND currency = $2
+                GROUP BY test_id, page_id
+                """,
+                row =>
+                    (
+                        (new TestId(row.GetInt64(0)), new PageId(row.GetInt64(1))),
+                        new LargeBuyers(row.GetInt64(2), JsonSerializer.Deserialize<long[]>(row.GetString(3))!)
+                    ),
+                tests,
+                currency.Code
+            )
+            .ToDictionary();
 
     private static IReadOnlyList<RevenueSample>[]? Samples(
         SplitTest test,

@@ -26,10 +26,37 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
         );
         Assert.Contains("p[1].Visitors=5000", pasted.Headers.Location!.OriginalString);
         Assert.Contains("Keep B.", await owner.GetStringAsync(pasted.Headers.Location.OriginalString));
+        var revenue = await owner.GetAsync(
+            $"/workbench?Paste={Uri.EscapeDataString("Old\t5,000\t500\t1,950.00\nNew\t5000\t650\t2,600.00")}"
+        );
+        Assert.Contains("$0.52", await owner.GetStringAsync(revenue.Headers.Location!.OriginalString));
         var wrong = await owner.GetStringAsync("/workbench?p[0].Visitors=100&p[0].Conversions=200&p[1].Visitors=x");
         Assert.Contains("More conversions than visitors", wrong);
         Assert.Contains("value=\"x\"", wrong);
         Assert.DoesNotContain("Which page does best", wrong);
+    }
+
+    [Theory]
+    [InlineData(400, 80, 88)]
+    [InlineData(900, 180, 225)]
+    [InlineData(900, 180, 250)]
+    [InlineData(1700, 340, 342)]
+    public async Task The_same_numbers_give_the_same_sentence_as_on_Count(int each, int onA, int onB)
+    {
+        var tested = await wexil.StartTestAsync($"compared-{each}-{onB}");
+        await Crowd.ComeAsync(wexil, tested, each, onA, onB);
+        await wexil.Host.Journal.WhenProjectedAsync();
+        using var owner = await wexil.OwnerAsync();
+        string SentenceOf(string screen) =>
+            Regex.Match(WexilFixture.Read(screen), "<p class=\"big\">([^<]+)</p>").Groups[1].Value;
+        var count = SentenceOf(await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/{tested.Step.Slug}/count"));
+        var compared = SentenceOf(
+            await owner.GetStringAsync(
+                $"/workbench?p[0].Visitors={each}&p[0].Conversions={onA}&p[1].Visitors={each}&p[1].Conversions={onB}"
+            )
+        );
+        Assert.NotEmpty(compared);
+        Assert.Equal(count.Replace("opt-ins", "conversions", StringComparison.Ordinal), compared);
     }
 
     [Fact]

@@ -56,8 +56,8 @@ public sealed class OwnerMail(
         var total = reading.Result.Total;
         var words = new StringBuilder($"{reading.Test.Name} ({reading.Step.Name}): {reading.Says.Sentence}\n");
         words.Append(
-            $"{Format.Count(total.Visitors, "visitor", "visitors")}, {Format.Count(total.Conversions)} "
-                + $"{reading.Words.Many}. {reading.Says.Why}\n"
+            $"{Format.Count(total.Visitors, "visitor", "visitors")}, "
+                + $"{Format.Count(total.Conversions, reading.Words.One, reading.Words.Many)}. {reading.Says.Why}\n"
         );
         var isByMoney = reading.Test.Rule.OnMoney && reading.Money is not null;
         var compared = isByMoney

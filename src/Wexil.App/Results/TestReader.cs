@@ -54,7 +54,7 @@ public sealed record TestReading(
             if (rule.Plan is null)
                 return null;
             var facts = Result.Facts;
-            var left = EndForecast.PlanEnd([.. compared], facts.Control, rule, facts.Phases[^1].Weights);
+            var left = EndForecast.PlanEnd([.. compared], facts.Control, rule, facts.WeightsAhead);
             return double.IsFinite(left) ? Result.Total.Visitors + left : null;
         }
     }
@@ -136,6 +136,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
                 Money = known
                     .Money?.Select((phase, i) => phase.Select((sample, page) => Left(sample, i, page)).ToArray())
                     .ToArray(),
+                Large = [],
                 Gap = null,
                 PastByGoal = new Dictionary<PageId, PastLooks>(),
                 PastByMoney = new Dictionary<PageId, PastLooks>(),
@@ -155,7 +156,8 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
                 revenue,
                 test.BaseEarned is { } earned ? new RevenueBase(earned, test.BaseSpread) : null,
                 Past(test, known.PastByMoney),
-                Beside(step, test, onMoney: true)
+                Beside(step, test, onMoney: true),
+                known.Large
             )
             : null;
         var compared = result.Pages.Select(page => page.AgainstControl);

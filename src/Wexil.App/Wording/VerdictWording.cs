@@ -53,11 +53,15 @@ public static class VerdictWording
                     + "stopped counting: check that its page loads and has the tracking script."
             ),
             Verdict.FewLargeOrders orders => (
-                $"A few large orders make up most of {orders.Page.Letter}’s revenue.",
-                $"That is no steadier than {Format.Count((long)orders.Buyers)} equal orders; below "
-                    + $"{AlwaysValidTest.MinConversions}, a single order could change the result. Wait for more "
-                    + "orders, or decide by "
-                    + $"{many}."
+                $"{(orders.Buyers == 1 ? "One buyer" : "Three buyers")} brought {Share(orders.Share)} of "
+                    + $"{orders.Page.Letter}’s revenue.",
+                "One such order more or less would turn the result, so the revenue of the pages cannot be compared. "
+                    + $"Wait for more orders, or decide by {many}."
+            ),
+            Verdict.TooFewBuyers few => (
+                "Too few orders to compare revenue yet.",
+                $"Each page’s revenue has to be as steady as that of {AlwaysValidTest.MinConversions} equal orders; the "
+                    + $"least steady is as that of {Format.Count((long)few.Least)}."
             ),
             Verdict.Checked or Verdict.KeptWorse => CheckWording.Say(verdict, many, money),
             Verdict.Better better => Better(better, facts, money),

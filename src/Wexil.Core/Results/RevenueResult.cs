@@ -37,23 +37,30 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
     public IEnumerable<MoneyPage> Challengers => Pages.Where(page => !page.IsControl);
 
     /// <summary>
-    /// A page whose takings come from so few large orders that one more or less would turn them: no visitor may bring
-    /// more than a fifth, which holds wherever the takings are worth those of 25 buyers alike.
+    /// A page of which one buyer brought more than a fifth, or three more than half, and how much; null where there is
+    /// none.
     /// </summary>
-    public MoneyPage? Swayed =>
-        Pages.FirstOrDefault(page => page.Total.Sum > 0 && page.Total.EffectiveBuyers < AlwaysValidTest.MinConversions);
+    public (TestPage Page, int Buyers, double Share)? Decided { get; private init; }
+
+    /// <summary>
+    /// As how many buyers alike the revenue of the page with the fewest is worth: from 25 on, nobody can have brought
+    /// more than a fifth.
+    /// </summary>
+    public double FewestBuyers => Pages.Min(page => page.Total.EffectiveBuyers);
 
     /// <param name="phases">By phase and page.</param>
     /// <param name="known">What was fixed at the first look that saw enough; null before, and then nothing is called.
     /// </param>
     /// <param name="past">What earlier looks were sure of, by page.</param>
     /// <param name="beside">As of the other sections on the page, by money.</param>
+    /// <param name="large">By page, the buyers who brought most; null where they are not known.</param>
     public static RevenueResult From(
         TestFacts facts,
         IReadOnlyList<IReadOnlyList<RevenueSample>> phases,
         RevenueBase? known,
         IReadOnlyList<PastLooks> past,
-        IReadOnlyList<double>? beside = null
+        IReadOnlyList<double>? beside = null,
+        IReadOnlyList<LargeBuyers>? large = null
     )
     {
         RevenueSample[] totals =
@@ -62,9 +69,7 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
                 (_, page) => phases.Aggregate(new RevenueSample(), (sum, phase) => sum + phase[page])
             ),
         ];
-        Estimate? Against(int page) =>
-            Phases.DifferenceOfMeans(phases.Select(phase => (phase[facts.Control], phase[page])));
-        Estimate?[] estimates = [.. facts.Pages.Select((_, page) => page == facts.Control ? null : Against(page))];
+        var estimates = Differences(facts, phases);
         var margin = (known?.Earned ?? Math.Max(1, totals[facts.Control].Mean)) * facts.SmallestLift;
         var plan = RevenueBase.PlanFor(facts, known?.Spread, margin);
         var comparisons = ChallengerComparisons.Compute(
@@ -84,7 +89,27 @@ public sealed record RevenueResult(TestFacts Facts, IReadOnlyList<MoneyPage> Pag
         return new(facts, [.. facts.Pages.Select(PageOf)], margin)
         {
             Plan = plan ?? (known is null ? RevenueBase.PlanFor(facts, seen, margin) : null),
+            Decided = FewWhoDecide(facts, totals, large ?? []),
             Learned = RevenueBase.Learn(facts, totals, seen, known, comparisons),
         };
+    }
+
+    private static Estimate?[] Differences(TestFacts facts, IReadOnlyList<IReadOnlyList<RevenueSample>> phases)
+    {
+        Estimate? Against(int page) =>
+            Phases.DifferenceOfMeans(phases.Select(phase => (phase[facts.Control], phase[page])));
+        return [.. facts.Pages.Select((_, page) => page == facts.Control ? null : Against(page))];
+    }
+
+    private static (TestPage Page, int Buyers, double Share)? FewWhoDecide(
+        TestFacts facts,
+        RevenueSample[] totals,
+        IReadOnlyList<LargeBuyers> large
+    )
+    {
+        for (var page = 0; page < large.Count; page++)
+            if (large[page].Deciding(totals[page].Sum, AlwaysValidTest.MinConversions) is var (buyers, share))
+                return (facts.Pages[page], buyers, share);
+        return null;
     }
 }

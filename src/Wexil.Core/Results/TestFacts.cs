@@ -34,6 +34,15 @@ public sealed record TestFacts(
     /// <summary>The accepted chance of a false call.</summary>
     public double Alpha { get; init; } = TestResult.Alpha;
 
+    /// <summary>
+    /// In which shares visitors come from now on, in percent, where the last phase does not say it; null for its
+    /// weights.
+    /// </summary>
+    public IReadOnlyList<int>? Coming { get; init; }
+
+    /// <summary>In which shares visitors come from now on, in percent.</summary>
+    public IReadOnlyList<int> WeightsAhead => Coming ?? Phases[^1].Weights;
+
     /// <summary>What the test was planned for; null for a test that began before tests had a plan.</summary>
     public SamplingPlan? Plan { get; init; }
 

@@ -77,8 +77,9 @@ public abstract record Verdict(bool IsByMoney)
     }
 
     /// <summary>A few large orders decide what a page brought.</summary>
-    /// <param name="Buyers">How many buyers alike its revenue is worth.</param>
-    public sealed record FewLargeOrders(TestPage Page, double Buyers) : Verdict(true)
+    /// <param name="Buyers">How many buyers decide it, 1 to 3.</param>
+    /// <param name="Share">Of the page's revenue, what they brought.</param>
+    public sealed record FewLargeOrders(TestPage Page, int Buyers, double Share) : Verdict(true)
     {
         /// <inheritdoc/>
         public override VerdictKind Kind => VerdictKind.Problem;
@@ -165,6 +166,14 @@ public abstract record Verdict(bool IsByMoney)
 
         /// <inheritdoc/>
         public override Forecast? Forecast => Expected;
+    }
+
+    /// <summary>Some page has too few buyers, or too different ones, for its revenue to be compared.</summary>
+    /// <param name="Least">As how many buyers alike the smallest revenue is worth.</param>
+    public sealed record TooFewBuyers(double Least) : Verdict(true)
+    {
+        /// <inheritdoc/>
+        public override VerdictKind Kind => VerdictKind.TooEarly;
     }
 
     /// <summary>A page is ahead, and chance may still be why.</summary>

@@ -33,8 +33,10 @@ public static class VerdictRule
         if (!onMoney)
             return byGoal with { OtherMeasure = Contradicting(goal.Keep, revenue) };
         var isCompared = result.Pages.All(page => page.Total.Conversions >= AlwaysValidTest.MinConversions);
-        if (money.Swayed is { } swayed && isCompared)
-            return new Verdict.FewLargeOrders(swayed.Page, swayed.Total.EffectiveBuyers);
+        if (isCompared && money.Decided is var (page, buyers, share))
+            return new Verdict.FewLargeOrders(page, buyers, share);
+        if (isCompared && money.FewestBuyers < AlwaysValidTest.MinConversions)
+            return new Verdict.TooFewBuyers(money.FewestBuyers);
         var byMoney = ByMoney(result, money, revenue);
         return byMoney with
         {
@@ -142,7 +144,7 @@ public static class VerdictRule
     private static Forecast? Expect(TestResult result, Comparison?[] compared, LookRule rule, int rival)
     {
         var facts = result.Facts;
-        var weights = facts.Phases[^1].Weights;
+        var weights = facts.WeightsAhead;
         if (rule.Plan is not null && !IsPlanOver(compared))
             return
                 EndForecast.Range(
@@ -208,7 +210,7 @@ public static class VerdictRule
         var best = Enumerable.Range(0, pages.Length).MaxBy(page => pages[page].Chance);
         if (best == facts.Control || pages[best].Against is not { } look || look.P <= facts.Alpha)
             return null;
-        var weights = facts.Phases[^1].Weights;
+        var weights = facts.WeightsAhead;
         var range =
             rule.Plan is null || look.Progress >= 1
                 ? null
@@ -234,7 +236,7 @@ public static class VerdictRule
         var facts = result.Facts;
         var rate = RateOf(result);
         return result
-            .Pages.Zip(facts.Phases[^1].Weights)
+            .Pages.Zip(facts.WeightsAhead)
             .Where(page => page.Second > 0)
             .Select(page =>
                 (AlwaysValidTest.MinConversions - page.First.Total.Conversions) / (rate * page.Second / Weights.Total)

@@ -25,10 +25,22 @@ public sealed class VerdictWordingTests
                 "Before, 15% of the visitors converted."
             },
             {
-                new Verdict.FewLargeOrders(B, 19.8),
+                new Verdict.FewLargeOrders(B, 1, 0.34),
                 "Problem",
-                "A few large orders make up most of B’s revenue.",
-                "That is no steadier than 19 equal orders; below 25, a single order"
+                "One buyer brought 34% of B’s revenue.",
+                "Wait for more orders, or decide by opt-ins."
+            },
+            {
+                new Verdict.FewLargeOrders(B, 3, 0.55),
+                "Problem",
+                "Three buyers brought 55% of B’s revenue.",
+                "Wait for more orders, or decide by opt-ins."
+            },
+            {
+                new Verdict.TooFewBuyers(19.8),
+                "Too early",
+                "Too few orders to compare revenue yet.",
+                "as steady as that of 25 equal orders; the least steady is as that of 19."
             },
             {
                 new Verdict.Better(B, A, 0.3, false),

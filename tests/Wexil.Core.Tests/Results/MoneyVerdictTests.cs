@@ -55,18 +55,26 @@ public sealed class MoneyVerdictTests
     public void Few_large_orders_are_told_of_only_where_conversions_would_do_for_a_call(int conversions, bool isTold)
     {
         var facts = Facts([new(5000, 500), new(5000, conversions)]);
-        var money = RevenueResult.From(
-            facts,
-            [
-                [Sold(5000, 200), new(5000, 10 * 90_000.0, 10 * 90_000.0 * 90_000)],
-            ],
-            new(156, null),
-            []
+        RevenueResult With(params LargeBuyers[] large) =>
+            RevenueResult.From(
+                facts,
+                [
+                    [Sold(5000, 200), new(5000, 10 * 90_000.0, 10 * 90_000.0 * 90_000)],
+                ],
+                new(156, null),
+                [],
+                [],
+                large
+            );
+        Verdict Said(RevenueResult money) => VerdictRule.Apply(TestResult.From(facts), money, onMoney: true);
+        var few = With(new LargeBuyers(200, [3900, 3900, 3900]), new LargeBuyers(40, [190_000, 90_000, 90_000]));
+        Assert.Equal(
+            isTold ? ("B", 1, 190 / 900.0) : ((string, int, double)?)null,
+            Said(few) is Verdict.FewLargeOrders told ? (told.Page.Letter, told.Buyers, told.Share) : null
         );
-        var verdict = VerdictRule.Apply(TestResult.From(facts), money, onMoney: true);
-        Assert.Equal(isTold, verdict is Verdict.FewLargeOrders);
-        if (verdict is Verdict.FewLargeOrders few)
-            Assert.Equal(("B", 10.0, true), (few.Page.Letter, few.Buyers, few.IsByMoney));
+        // Ten alike: too few, and none of them large.
+        var alike = With(new LargeBuyers(200, [3900, 3900, 3900]), new LargeBuyers(10, [90_000, 90_000, 90_000]));
+        Assert.Equal(isTold, Said(alike) is Verdict.TooFewBuyers { Least: 10, IsByMoney: true });
     }
 
     [Fact]

@@ -180,7 +180,7 @@ public sealed class ThresholdTests
     [Theory]
     [InlineData(24, true)]
     [InlineData(25, false)]
-    public void Takings_worth_those_of_fewer_than_25_buyers_alike_are_swayed_and_not_compared(int buyers, bool isSwayed)
+    public void Revenue_worth_that_of_fewer_than_25_buyers_alike_is_not_compared(int buyers, bool isTooFew)
     {
         var facts = Facts([new(5000, 500), new(5000, 500)]);
         RevenueSample Of(int count) => new(5000, count * 3900.0, count * 3900.0 * 3900);
@@ -192,8 +192,8 @@ public sealed class ThresholdTests
             new(156, null),
             []
         );
-        Assert.Equal(isSwayed ? "B" : null, money.Swayed?.Page.Letter);
-        Assert.Equal(!isSwayed, money.Pages[1].AgainstControl!.Raw is not null);
+        Assert.Equal(isTooFew, money.FewestBuyers < 25);
+        Assert.Equal(!isTooFew, money.Pages[1].AgainstControl!.Raw is not null);
         Assert.Equal((true, false), (money.Control.IsControl, Assert.Single(money.Challengers).IsControl));
         Assert.Null(money.Control.AgainstControl);
         Assert.Equal(156 * 0.2, money.Margin, 1e-9);
@@ -208,7 +208,7 @@ public sealed class ThresholdTests
         );
         Assert.Null(unknown.Pages[1].AgainstControl!.Raw);
         Assert.Equal(156 * 0.2, unknown.Margin, 1e-9);
-        // Nothing sold at all: one unit stands in for what a visitor brings, and nobody is swayed.
+        // Nothing sold at all: one unit stands in for what a visitor brings, and nobody decides it.
         var nothing = RevenueResult.From(
             facts,
             [
@@ -218,7 +218,22 @@ public sealed class ThresholdTests
             []
         );
         Assert.Equal(0.2, nothing.Margin, 1e-9);
-        Assert.Null(nothing.Swayed);
+        Assert.Null(nothing.Decided);
+    }
+
+    [Theory]
+    // Of 100,000: one buyer more than a fifth, or the three largest more than half. Fewer than 25 buyers are few, and
+    // none of them is large.
+    [InlineData(25, "20000 10000 10000", null)]
+    [InlineData(25, "20001 10000 10000", "1 buyer")]
+    [InlineData(24, "20001 10000 10000", null)]
+    [InlineData(25, "20000 15000 15000", null)]
+    [InlineData(25, "20000 15001 15000", "3 buyers")]
+    [InlineData(40, "6000 5000 5000", null)]
+    public void A_few_buyers_decide_revenue_from_a_fifth_and_from_a_half_on(long buyers, string largest, string? who)
+    {
+        var deciding = new LargeBuyers(buyers, [.. largest.Split(' ').Select(long.Parse)]).Deciding(100_000, 25);
+        Assert.Equal(who, deciding is var (count, _) ? $"{count} {(count == 1 ? "buyer" : "buyers")}" : null);
     }
 
     [Fact]

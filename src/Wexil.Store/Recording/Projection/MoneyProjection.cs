@@ -22,7 +22,7 @@ internal sealed class MoneyProjection : IDisposable
         "SELECT earned, orders FROM earnings WHERE visitor = ?1 AND test_id = ?2 AND currency = ?3";
 
     private const string EarnSql = """
-        INSERT INTO earnings (visitor, test_id, currency, earned, orders) VALUES (?1, ?2, ?3, ?4, ?5)
+        INSERT INTO earnings (visitor, test_id, currency, earned, orders, page_id) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
         ON CONFLICT DO UPDATE SET earned = excluded.earned, orders = excluded.orders
         """;
 
@@ -215,7 +215,7 @@ internal sealed class MoneyProjection : IDisposable
     {
         var (had, hadOrders) = Earned(move, place.Test);
         var (has, hasOrders) = (had + move.Amount, hadOrders + move.Orders);
-        Keep(move, place.Test, has, hasOrders);
+        Keep(move, place, has, hasOrders);
         var squares = (double)has * has - (double)had * had;
         ref var tally = ref CollectionsMarshal.GetValueRefOrAddDefault(
             _tallies,
@@ -273,12 +273,19 @@ internal sealed class MoneyProjection : IDisposable
         return true;
     }
 
-    private void Keep(MoneyMove move, long test, long earned, long orders)
+    private void Keep(MoneyMove move, Place place, long earned, long orders)
     {
         if (earned == 0 && orders == 0)
-            _forget.Bind(1, move.Visitor).Bind(2, test).Bind(3, move.Currency).Run();
+            _forget.Bind(1, move.Visitor).Bind(2, place.Test).Bind(3, move.Currency).Run();
         else
-            _earn.Bind(1, move.Visitor).Bind(2, test).Bind(3, move.Currency).Bind(4, earned).Bind(5, orders).Run();
+            _earn
+                .Bind(1, move.Visitor)
+                .Bind(2, place.Test)
+                .Bind(3, move.Currency)
+                .Bind(4, earned)
+                .Bind(5, orders)
+                .Bind(6, place.Page)
+                .Run();
     }
 
     private struct Tally

@@ -20,6 +20,9 @@ public sealed class PasswordAttribute : ValidationAttribute
         return reader.ReadToEnd().Split('\n').ToFrozenSet(StringComparer.OrdinalIgnoreCase);
     });
 
+    /// <summary>What is asked, said before it is typed and after.</summary>
+    public const string Rule = "At least 10 characters: a short sentence is easy to remember.";
+
     /// <inheritdoc/>
     protected override ValidationResult? IsValid(object? value, ValidationContext validationContext) =>
         value is string { Length: > 0 } password && Problem(password) is { } problem
@@ -29,7 +32,7 @@ public sealed class PasswordAttribute : ValidationAttribute
     private static string? Problem(string password) =>
         password.Length switch
         {
-            < Passwords.MinLength => "At least 10 characters: a short sentence is easy to remember.",
+            < Passwords.MinLength => Rule,
             > Passwords.MaxLength => "At most 200 characters.",
             _ when Common.Value.Contains(password) || password.Distinct().Count() < MinDifferent =>
                 "Too easy to guess. Choose something only you would think of, such as a short sentence.",

@@ -15,8 +15,10 @@ public static class UploadedPage
     /// <returns>The page with its files, or what is wrong with it.</returns>
     public static async Task<(PageBundle? Bundle, string? Problem)> ReadAsync(IFormFile? upload)
     {
-        if (upload is not { Length: > 0 })
+        if (upload is null)
             return (null, "Choose an .html or .zip file.");
+        if (upload.Length == 0)
+            return (null, Empty(upload));
         if (upload.Length > Limits.TotalBytes)
             return (null, $"The file is larger than {Limits.TotalBytes >> 20} MB.");
         await using var stream = upload.OpenReadStream();
@@ -30,8 +32,13 @@ public static class UploadedPage
         using var memory = new MemoryStream();
         await stream.CopyToAsync(memory);
         var html = PageText.Decode(memory.ToArray());
+        if (string.IsNullOrWhiteSpace(html))
+            return (null, Empty(upload));
         return PageSource.Problem(html) is { } unfit ? (null, unfit) : (PageBundle.OneFile(html), null);
     }
+
+    private static string Empty(IFormFile upload) =>
+        $"{Format.Quoted(Path.GetFileName(upload.FileName))} is empty. Choose another file.";
 
     private static (PageBundle? Bundle, string? Problem) ReadArchive(Stream stream)
     {

@@ -34,7 +34,9 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Secret
                 wiring.Wire(page, screen.Step, isControl: page == shown[0]),
                 stop
             );
-        lines.Add(outside.Length == 0 ? new("Pages:", true, "All are hosted by Wexil.") : Answer(outside, checks));
+        // A variation of a section is kept by Wexil wherever its page is.
+        if (screen.Step.Host is null)
+            lines.Add(outside.Length == 0 ? new("Pages:", true, "All are hosted by Wexil.") : Answer(outside, checks));
         if (outside.Length > 0)
             lines.Add(Wired("Tracking script:", outside, checks));
         lines.Add(await GoalAsync(screen, goalStep, goal, stop));
@@ -110,7 +112,9 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Secret
                     + "address (?wx=), since most browsers block Wexil’s cookie on other sites."
             );
         if (step.Page is not { } id || pages.Find(id) is not { } page)
-            return new(what, false, $"{Format.Quoted(step.Name)} has no live page yet.");
+            return pages.ForStep(step.Id).Count > 0
+                ? new(what, null, $"{Format.Quoted(step.Name)} is not live yet: leave “Also make live” ticked.")
+                : new(what, false, $"{Format.Quoted(step.Name)} has no page yet.");
         if (page.Outside is null)
             return new(what, true, $"{Format.Quoted(step.Name)} is hosted by Wexil.");
         return Checked(what, page, await wiring.CheckAsync(wiring.Wire(page, step, isControl: false), stop));

@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Results;
+using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Store;
 
@@ -79,16 +80,34 @@ public sealed class CompareModel(SettingStore settings) : PageModel
         string NameOf(Row row, int i) =>
             string.IsNullOrWhiteSpace(row.Name) ? $"Page {PageLetter.At(i)}" : row.Name.Trim();
         TestPage[] pages = [.. filled.Select((row, i) => new TestPage(new(i + 1), PageLetter.At(i), NameOf(row, i)))];
-        // Nobody said beforehand what to expect, so the control's own rate stands for it; nor in which shares visitors
-        // were sent.
-        var rate = arms[0].Conversions > 0 ? arms[0].Rate : 1.0 / arms[0].Visitors;
-        Result = TestResult.From(
-            new(pages, 0, [new([.. pages.Select(_ => 0)], arms)], rate, Lift / 100, 0, null, Words)
-        );
+        Result = TestResult.From(Facts(pages, arms, Lift / 100));
         Verdict = VerdictRule.Apply(Result);
         // By conversions only, so no amount is told.
         Says = VerdictWording.Say(Verdict, Result.Facts, _ => "");
         Money = read.Any(row => row.Money is not null) ? [.. read.Select(row => row.Money)] : [];
+    }
+
+    /// <summary>
+    /// The pages as a test of them would be judged now. Nobody said beforehand what to expect, or in which shares
+    /// visitors were sent: the pages say it.
+    /// </summary>
+    private static TestFacts Facts(TestPage[] pages, Arm[] arms, double lift)
+    {
+        var total = arms.Aggregate((sum, arm) => sum + arm);
+        var rate = BlindedRate.Of(total, pages.Length, lift)
+            ?? (
+                arms[0].Conversions > 0 && arms[0].Conversions < arms[0].Visitors
+                    ? arms[0].Rate
+                    : 0.5 / arms[0].Visitors
+            );
+        var drift = PlannedSize.PlannedDrift(pages.Length);
+        double[] shares = [.. arms.Select(arm => (double)arm.Visitors / total.Visitors * Weights.Total)];
+        return new(pages, 0, [new([.. pages.Select(_ => 0)], arms)], rate, lift, 0, null, Words)
+        {
+            Plan = SamplingPlan.ForLift(rate, lift, drift),
+            Drift = drift,
+            Coming = LargestRemainder.Round(shares, Weights.Total),
+        };
     }
 
     private (Arm Arm, long? Money) Read(Row row, string at)
@@ -140,7 +159,7 @@ public sealed class CompareModel(SettingStore settings) : PageModel
                         ("Name", row.Name),
                         ("Visitors", row.Visitors),
                         ("Conversions", row.Conversions),
-                        ("Revenue", row.Money),
+                        ("Money", row.Money),
                     }
                         .Where(cell => !string.IsNullOrEmpty(cell.Item2))
                         .Select(cell => $"p[{i}].{cell.Item1}={Uri.EscapeDataString(cell.Item2!)}")
