@@ -1,5 +1,6 @@
 using Wexil.Core.Common;
 using Wexil.Core.Results;
+using Wexil.Core.Sales;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
 using Wexil.Core.Visitors;
@@ -107,6 +108,51 @@ public sealed class TallyTests
             await world.Journal.AppendAsync(world.Enrols(test, i % 2));
         await world.Journal.WhenProjectedAsync();
         Assert.Equal(new(7, last), Gap());
+    }
+
+    [Fact]
+    public async Task The_buyers_who_brought_most_are_known_by_page_with_their_refunds_taken_off()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        async Task BuysAsync(int page, int number, params long[] amounts)
+        {
+            var visitor = world.Enrols(test, page);
+            await world.Journal.AppendAsync(visitor);
+            foreach (var (amount, i) in amounts.Select((amount, i) => (amount, i)))
+                await world.Sales.RecordAsync(
+                    new(SaleKind.Sale, $"L-{page}-{number}-{i}", $"{i}", amount, "USD"),
+                    visitor.Visitor,
+                    null,
+                    world.Time.GetUtcNow()
+                );
+        }
+        for (var i = 0; i < 5; i++)
+            await BuysAsync(0, i, 1000 + i);
+        // Two orders of one buyer are what that buyer brought.
+        await BuysAsync(0, 5, 900, 800);
+        await BuysAsync(1, 0, 5000);
+        await world.Journal.WhenProjectedAsync();
+        LargeBuyers[] Large() =>
+            [
+                .. new EvidenceStore(world.Database, world.Time)
+                    .Read([(test, world.Funnels.AllSteps().Single(step => step.Id == test.Step))], Currency.Default)[0]
+                    .Large,
+            ];
+        Assert.Equal((6, 1), (Large()[0].Buyers, Large()[1].Buyers));
+        Assert.Equal([1700, 1004, 1003], Large()[0].Largest);
+        Assert.Equal([5000], Large()[1].Largest);
+        await world.Sales.RecordAsync(
+            new(SaleKind.Refund, "L-0-5-0", "back", 900, "USD"),
+            null,
+            null,
+            world.Time.GetUtcNow()
+        );
+        await world.Journal.WhenProjectedAsync();
+        Assert.Equal([1004, 1003, 1002], Large()[0].Largest);
+        await world.Journal.RecountAsync();
+        await world.Journal.WhenProjectedAsync();
+        Assert.Equal([1004, 1003, 1002], Large()[0].Largest);
     }
 
     [Fact]
