@@ -44,6 +44,18 @@ public sealed class WaysOnTests
     [InlineData("")]
     public void A_form_that_asks_for_no_address_or_leads_nowhere_is_none(string html) => Assert.Null(Find(html).Form);
 
+    [Theory]
+    [InlineData("#")]
+    [InlineData("#top")]
+    [InlineData("")]
+    [InlineData("/go/calendar?s=ad#top")]
+    [InlineData("/go/calendar")]
+    public void A_link_to_the_page_itself_leads_nowhere(string href)
+    {
+        Assert.Null(Find($"<a href='{href}'>Download</a>").Next);
+        Assert.Equal("/go/next", Find($"<a href='{href}'>x</a><a href='/go/next'>On</a>").Next!.AbsolutePath);
+    }
+
     [Fact]
     public void Only_links_on_the_visitors_own_host_lead_on()
     {

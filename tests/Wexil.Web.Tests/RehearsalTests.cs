@@ -8,6 +8,7 @@ using Wexil.Core.Pages;
 using Wexil.Core.Sales;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Visitors;
+using Wexil.Pages.Starters;
 using Wexil.Store;
 using Wexil.Store.Recording;
 using Wexil.Tests;
@@ -57,6 +58,31 @@ public sealed class RehearsalTests : IAsyncLifetime
         Assert.Null(_wexil.Get<RehearsalStore>().Find(funnel));
         await _wexil.Get<SaleStore>().RecordAsync(Order("late", RehearsalEmail.For(late)), null, null, Now);
         Assert.Null(_wexil.Get<RehearsalStore>().Find(funnel));
+        await NothingIsCountedAsync();
+    }
+
+    [Theory]
+    [InlineData("opt-in sales-short till upsell downsell thank-you-download")]
+    [InlineData("sales-video thank-you-next")]
+    public async Task A_funnel_of_starters_is_walked_to_its_end_and_its_orders_are_told(string starters)
+    {
+        await _wexil.Get<SecretStore>().RenewHookSecretAsync();
+        var funnel = await _wexil.Get<FunnelStore>().CreateAsync("Started");
+        foreach (var starter in starters.Split(' ').Select(key => Starter.Find(key)!))
+        {
+            var step = await _wexil.Get<FunnelStore>().AddStepAsync(funnel.Id, starter.Kind, starter.Name, starter.Key);
+            await _wexil.Get<PageStore>().AddAsync(step!.Id, starter.Name, starter.BundleFor(new Offer("The Kit")));
+        }
+        // Every third visitor says no to the upsell.
+        var rehearsal = await RehearseAsync(funnel.Id, 3);
+        Assert.All(rehearsal.Visitors, visitor => Assert.Equal("", visitor.Problem));
+        Assert.All(rehearsal.Visitors, visitor =>
+        {
+            Assert.Single(visitor.Lines, line => line.Recorded == EventKind.Sale);
+            Assert.DoesNotContain(visitor.Lines, line => line.Request is { IsProblem: true });
+            var last = _wexil.Get<FunnelStore>().Steps(funnel.Id)[^1].Id;
+            Assert.Contains(visitor.Lines, line => line.Recorded == EventKind.Visit && line.Step == last);
+        });
         await NothingIsCountedAsync();
     }
 

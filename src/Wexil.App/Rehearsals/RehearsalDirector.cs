@@ -19,6 +19,7 @@ public sealed class RehearsalDirector(
     SecretStore secrets,
     Routes routes,
     VisitorsAddress visitors,
+    VisitorToken tokens,
     IChance chance,
     TimeProvider time,
     ILogger<RehearsalDirector> logger
@@ -155,7 +156,7 @@ public sealed class RehearsalDirector(
         string end;
         try
         {
-            end = await new RehearsalWalk(plan, browser, routes.Current, visitor, number, time).GoAsync(stop);
+            end = await new RehearsalWalk(plan, browser, routes.Current, visitor, number, tokens, time).GoAsync(stop);
         }
         catch (Exception error) when (!stop.IsCancellationRequested && error is not StoreException)
         {

@@ -32,6 +32,7 @@ internal sealed class RehearsalWalk(
     RouteTable routes,
     VisitorId visitor,
     int number,
+    VisitorToken tokens,
     TimeProvider time
 )
 {
@@ -78,13 +79,29 @@ internal sealed class RehearsalWalk(
         if (ways.No is { } no && number % SaysNo == 0)
             return (await browser.OpenAsync("Said no", no, stop), "");
         if (ways.Buy is { } buy)
-            return (await browser.OpenAsync("Pressed the buy button", buy, stop), "");
+            return await OrderHereAsync(shown, stop) is { } problem
+                ? (null, problem)
+                : (await browser.OpenAsync("Pressed the buy button", buy, stop), "");
         if (ways.Next is { } next)
             return (await browser.OpenAsync("Followed the link to the next step", next, stop), "");
         if (IsEnd)
             return (null, "");
         var name = ways.Title.Length > 0 ? $"“{ways.Title}”" : shown.Address.AbsoluteUri;
         return (null, $"Nothing on {name} leads on: it has no opt-in form, no buy button and no link to another step.");
+    }
+
+    /// <summary>
+    /// On a hosted page that orders are placed on, the order is told as well: no payment service stands behind it yet.
+    /// </summary>
+    /// <returns>What is wrong, in words; null where nothing is.</returns>
+    private async Task<string?> OrderHereAsync(ShownPage shown, CancellationToken stop)
+    {
+        var isTill =
+            _step?.Kind == StepKind.Checkout
+            || (_step?.Kind == StepKind.Sales && plan.Steps.All(step => step.Kind != StepKind.Checkout));
+        return isTill && !plan.FillsInOrders
+            ? await TellOrderAsync(shown.Address, tokens.Issue(visitor, time.GetUtcNow()), stop)
+            : null;
     }
 
     private async Task<(ShownPage? Next, string End)> LeaveOutsidePageAsync(ShownPage shown, CancellationToken stop)
@@ -125,7 +142,9 @@ internal sealed class RehearsalWalk(
     private async Task<(ShownPage? Next, string End)> OrderAsync(ShownPage till, WaysOn ways, CancellationToken stop)
     {
         if (!plan.FillsInOrders)
-            return await TellOrderAsync(till.Address, stop) is { } problem ? (null, problem) : await GoOnAsync(stop);
+            return await TellOrderAsync(till.Address, Token(till.Address), stop) is { } problem
+                ? (null, problem)
+                : await GoOnAsync(stop);
         if (ways.Form is not { } form)
             return (null, $"There is no order form at {till.Address.Host} that can be filled in without a browser.");
         var sent = await browser.SendAsync("Filled in the order form", form, stop);
@@ -136,12 +155,13 @@ internal sealed class RehearsalWalk(
     }
 
     /// <summary>Tells of an order by the message that the owner's payment service sends.</summary>
+    /// <param name="token">Tells the visitor; null where the checkout was not given it.</param>
     /// <returns>What is wrong, in words; null where it was taken.</returns>
-    private async Task<string?> TellOrderAsync(Uri till, CancellationToken stop)
+    private async Task<string?> TellOrderAsync(Uri till, string? token, CancellationToken stop)
     {
         if (plan.HookSecret is not { } secret)
             return "Orders cannot be recorded yet: create a secret in Settings, under “Sales from a payment service”.";
-        if (Token(till) is null)
+        if (token is null)
             await browser.NoteAsync("The checkout’s address carries no wx parameter", till, isProblem: true);
         var now = time.GetUtcNow();
         var sale = new SaleNotice(
@@ -154,7 +174,7 @@ internal sealed class RehearsalWalk(
             RehearsalEmail.For(visitor),
             AddressQuery.Value(till.Query, "wx_page") ?? ""
         );
-        var body = JsonSerializer.SerializeToUtf8Bytes(plan.Mapping.WriteSale(sale, Token(till) ?? ""));
+        var body = JsonSerializer.SerializeToUtf8Bytes(plan.Mapping.WriteSale(sale, token ?? ""));
         var timestamp = now.ToUnixTimeSeconds().ToString(CultureInfo.InvariantCulture);
         using var message = new ByteArrayContent(body);
         return await browser.TellAsync(

@@ -25,6 +25,8 @@ public sealed record WaysOn(string Title, PageForm? Form, Uri? Buy, Uri? No, Uri
             .Select(link => Uri.TryCreate(page, link.GetAttribute("href"), out var target) ? target : null)
             .OfType<Uri>()
             .Where(target => target.GetLeftPart(UriPartial.Authority) == origin)
+            // A link to a place on the page itself leads nowhere: a mark, or a button that has no address yet.
+            .Where(target => target.AbsolutePath != page.AbsolutePath)
             .ToArray();
         Uri? First(string path) =>
             Array.Find(links, link => link.AbsolutePath.StartsWith(path, StringComparison.Ordinal));
