@@ -264,8 +264,14 @@ public sealed class LookoutTests
         await wexil.Get<FunnelStore>().ArchiveStepAsync(tested.Thanks.Id, null);
         foreach (var stage in new[] { "build", "send", "count", "keep" })
             Assert.Contains("away", await owner.GetStringAsync($"/f/{tested.Funnel.Slug}/away/{stage}"));
+        await Crowd.ComeAsync(wexil, tested, 2000, 200, 300);
+        Assert.Contains("One test is ready to keep.", await owner.GetStringAsync("/"));
+        await wexil.Get<SettingStore>().SetOwnerMailAsync("owner@larkrow.example");
         await wexil.Get<FunnelStore>().ArchiveAsync(tested.Funnel.Id, archived: true);
         await wexil.Get<TestMonitor>().LookAsync();
+        // It asks for nothing any more.
+        Assert.DoesNotContain("ready to keep", await owner.GetStringAsync("/"));
+        Assert.Empty(await MailsAsync(wexil));
         Assert.Contains(tested.Test, wexil.Get<LookStore>().Last().Keys);
         foreach (var path in new[] { "/", "/people", "/tests", "/sales" })
             Assert.True((await owner.GetAsync(path)).IsSuccessStatusCode, path);

@@ -72,7 +72,7 @@ public sealed class TestMonitor(
                 {
                     var before = last.TryGetValue(test.Id, out var known) ? known.Stood : null;
                     seen.Add(await LookAtAsync(test, before, steps, every));
-                    if (crowds.Read(test, [.. steps.Values]) is { } alarm)
+                    if (!IsAway(test, steps, every) && crowds.Read(test, [.. steps.Values]) is { } alarm)
                         await mails.OfCrowdsAsync(alarmed[test.Id] = alarm, every[alarm.Without.Step.Funnel]);
                 },
                 stop
@@ -81,8 +81,17 @@ public sealed class TestMonitor(
         alarms.Last = alarmed;
         if (seen.Count > 0)
             await looks.SaveAsync(seen);
-        await mail.TellOnMondayAsync(() => tests.Open().Select(test => readings.Of(test, steps)));
+        await mail.TellOnMondayAsync(() =>
+            tests.Open().Where(test => !IsAway(test, steps, every)).Select(test => readings.Of(test, steps))
+        );
     }
+
+    /// <summary>A funnel that is put away asks for nothing; what its rules do is still told.</summary>
+    private static bool IsAway(
+        SplitTest test,
+        IReadOnlyDictionary<StepId, Step> steps,
+        IReadOnlyDictionary<FunnelId, Funnel> every
+    ) => every[steps[test.Step].Funnel].IsArchived;
 
     private async Task<TestLook> LookAtAsync(
         SplitTest test,
@@ -109,7 +118,7 @@ public sealed class TestMonitor(
             SeenRate = reading.CorrectedRate,
             Points = isDecidable ? [.. reading.Way(onMoney: false, now), .. reading.Way(onMoney: true, now)] : [],
         };
-        if (before != stood)
+        if (before != stood && !funnel.IsArchived)
             await mails.OfChangeAsync(reading, funnel, state, before, decision);
         if (decision is not null)
             await FollowAsync(test, reading, funnel, state, decision);

@@ -129,13 +129,19 @@ public sealed class TodayModel(
         var every = funnels.Every();
         Down =
         [
-            .. watch.All().Values.Where(look => look.DownSince is not null).Select(look => Named(look, steps, every)),
+            .. watch
+                .All()
+                .Values.Where(look => look.DownSince is not null)
+                .Select(look => Named(look, steps, every))
+                .OfType<(PageLook, string, string)>(),
         ];
         Crowds =
         [
-            .. crowds.Last.Values.Select(alarm =>
-                (alarm, $"/f/{every[alarm.Without.Step.Funnel].Slug}/{alarm.Without.Step.Slug}/count#crowds")
-            ),
+            .. crowds
+                .Last.Values.Where(alarm => !every[alarm.Without.Step.Funnel].IsArchived)
+                .Select(alarm =>
+                    (alarm, $"/f/{every[alarm.Without.Step.Funnel].Slug}/{alarm.Without.Step.Slug}/count#crowds")
+                ),
         ];
         Rows = RunningTests(steps.ToDictionary(step => step.Id), every);
     }
@@ -145,8 +151,9 @@ public sealed class TodayModel(
         IReadOnlyDictionary<FunnelId, Funnel> every
     )
     {
-        var open = readings.Open(steps);
-        Running = open.Count;
+        // A funnel that is put away asks for nothing; its links go on, and its tests stand in the list of all.
+        var open = readings.Open(steps).Where(reading => !every[reading.Step.Funnel].IsArchived).ToArray();
+        Running = open.Length;
         _ready = open.Count(reading => reading.Verdict is { Keep: not null, Kind: not VerdictKind.Worse });
         _problems = open.Count(reading => reading.Verdict.Kind is VerdictKind.Problem or VerdictKind.Worse);
         TestReading[] shown = [.. open.OrderBy(Urgency).Take(MaxRows)];
@@ -178,7 +185,7 @@ public sealed class TodayModel(
             _ => 3,
         };
 
-    private (PageLook Look, string Page, string Address) Named(
+    private (PageLook Look, string Page, string Address)? Named(
         PageLook look,
         IReadOnlyList<Step> steps,
         IReadOnlyDictionary<FunnelId, Funnel> every
@@ -186,7 +193,8 @@ public sealed class TodayModel(
     {
         var page = pages.Find(look.Page)!;
         var step = steps.Single(step => step.Id == page.Step);
-        return (look, page.Name, $"/f/{every[step.Funnel].Slug}/{step.Slug}/send");
+        var funnel = every[step.Funnel];
+        return funnel.IsArchived ? null : (look, page.Name, $"/f/{funnel.Slug}/{step.Slug}/send");
     }
 
     private IReadOnlyList<(StepOpportunity, Funnel)> WorthTesting(
