@@ -60,8 +60,8 @@ public static class VerdictWording
             ),
             Verdict.TooFewBuyers few => (
                 "Too few orders to compare revenue yet.",
-                $"Each page’s revenue has to be as steady as that of {AlwaysValidTest.MinConversions} equal orders; the "
-                    + $"least steady is as that of {Format.Count((long)few.Least)}."
+                $"Each page’s revenue has to be as steady as that of {AlwaysValidTest.MinConversions} equal orders; "
+                    + $"the least steady is as that of {Format.Count((long)few.Least)}."
             ),
             Verdict.Checked or Verdict.KeptWorse => CheckWording.Say(verdict, many, money),
             Verdict.Better better => Better(better, facts, money),

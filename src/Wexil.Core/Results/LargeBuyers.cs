@@ -2,8 +2,8 @@ namespace Wexil.Core.Results;
 
 /// <summary>The buyers of a page who brought most.</summary>
 /// <param name="Buyers">How many bought in all.</param>
-/// <param name="Largest">What the three largest brought, the largest first, in the currency's smallest unit; fewer where
-/// fewer bought.</param>
+/// <param name="Largest">What the three largest brought, the largest first, in the currency's smallest unit; fewer
+/// where fewer bought.</param>
 public readonly record struct LargeBuyers(long Buyers, IReadOnlyList<long> Largest)
 {
     /// <summary>How many are looked at.</summary>

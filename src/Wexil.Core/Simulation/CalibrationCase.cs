@@ -87,8 +87,7 @@ public sealed record CalibrationCase(string Name, int Pages, double Rate, double
                 lift,
                 factor
             );
-        foreach (var pages in new[] { 2, 4 })
-        foreach (var rate in Rates)
+        foreach (var (pages, rate) in new[] { 2, 4 }.SelectMany(pages => Rates.Select(rate => (pages, rate))))
             yield return Case(pages, rate, SmallestLift, Planned(pages, rate));
         foreach (var rate in Rates)
             yield return Case(2, rate, SmallestLift, LongFactor);
