@@ -74,7 +74,8 @@ public static class EndForecast
     /// </summary>
     /// <param name="challenger">The one that would be called.</param>
     /// <param name="share">Of α, what that rule has.</param>
-    /// <inheritdoc cref="Range"/>
+    /// <param name="gain">As <see cref="ShareOf"/> tells it of the challenger.</param>
+    /// <returns>Null while the challenger cannot be compared.</returns>
     public static double? IfItStays(Comparison challenger, LookRule rule, double share, double gain)
     {
         if (challenger.Seen is not { Weight: > 0, Variance: > 0 } seen || gain <= 0)

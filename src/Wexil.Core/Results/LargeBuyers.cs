@@ -21,9 +21,9 @@ public readonly record struct LargeBuyers(long Buyers, IReadOnlyList<long> Large
     /// <param name="enough">Below so many buyers there are only few, and none of them is large.</param>
     public (int Buyers, double Share)? Deciding(double revenue, int enough)
     {
-        if (Buyers < enough || revenue <= 0)
+        if (Buyers < enough || revenue <= 0 || Largest is not [var largest, ..])
             return null;
-        var (one, three) = (Largest[0] / revenue, Largest.Sum() / revenue);
+        var (one, three) = (largest / revenue, Largest.Sum() / revenue);
         return one > One ? (1, one)
             : three > Three ? (Largest.Count, three)
             : null;

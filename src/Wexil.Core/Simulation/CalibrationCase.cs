@@ -58,10 +58,12 @@ public sealed record CalibrationCase(string Name, int Pages, double Rate, double
 
     private static double[] Rates => [0.005, 0.03, 0.3];
 
+    private static int[] PageCounts => [2, 4];
+
     private static IEnumerable<CalibrationCase> Alike()
     {
         const double rate = 0.03;
-        foreach (var pages in new[] { 2, 4 })
+        foreach (var pages in PageCounts)
         {
             var factor = pages == 2 ? 1.6 : 2;
             foreach (var each in Rates)
@@ -87,7 +89,7 @@ public sealed record CalibrationCase(string Name, int Pages, double Rate, double
                 lift,
                 factor
             );
-        foreach (var (pages, rate) in new[] { 2, 4 }.SelectMany(pages => Rates.Select(rate => (pages, rate))))
+        foreach (var (pages, rate) in PageCounts.SelectMany(pages => Rates.Select(rate => (pages, rate))))
             yield return Case(pages, rate, SmallestLift, Planned(pages, rate));
         foreach (var rate in Rates)
             yield return Case(2, rate, SmallestLift, LongFactor);
