@@ -1,3 +1,5 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
 using Wexil.App.Monitoring;
 using Wexil.App.Results;
 using Wexil.Core.Results;
@@ -26,6 +28,12 @@ public sealed class PlanTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         for (var i = 0; i < 2; i++)
             await PassAsync(tested, 400, 80, 90);
         Assert.Matches(@"of the plan is done: [\d,]+ of about [\d,]+ visitors\.", await CountAsync());
+        var asked = Regex.Match(await CountAsync(), @"of about ([\d,]+) visitors").Groups[1].Value;
+        Assert.Contains(
+            $"About {asked} visitors in total are needed with this split.",
+            await ReadAsync(owner, $"/f/{tested.Funnel.Slug}/planned/send"),
+            StringComparison.Ordinal
+        );
         while (Read(tested).Result.Pages.Min(page => page.AgainstControl?.Progress) < 0.96)
             await PassAsync(tested, 20, 4, 4);
         Assert.Matches(@"9[6-9]% of the plan is done: [\d,]+ visitors\.", await CountAsync());
@@ -41,6 +49,17 @@ public sealed class PlanTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         Assert.Contains("A lift of 20% would have shown in 4 of 5 such tests.", over, StringComparison.Ordinal);
         Assert.Matches(@"All planned visitors have come: [\d,]+;", over);
+        // Less than has come, and the same on Send.
+        var planned = Regex.Match(over, @"about ([\d,]+) were planned").Groups[1].Value;
+        Assert.True(
+            int.Parse(planned, NumberStyles.Number) < Read(tested).Result.Total.Visitors,
+            $"{planned} of {Read(tested).Result.Total.Visitors}"
+        );
+        Assert.Contains(
+            $"about {planned} were planned",
+            await ReadAsync(owner, $"/f/{tested.Funnel.Slug}/planned/send"),
+            StringComparison.Ordinal
+        );
     }
 
     [Fact]

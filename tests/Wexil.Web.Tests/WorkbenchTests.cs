@@ -100,7 +100,8 @@ public sealed class WorkbenchTests(WexilFixture wexil) : IClassFixture<WexilFixt
         using var owner = await wexil.OwnerAsync();
         async Task<int> VisitorsAsync(string settings)
         {
-            var send = $"/f/{tested.Funnel.Slug}/{tested.Step.Slug}/send";
+            // No test runs on this step: what is typed is what is planned for.
+            var send = $"/f/{tested.Funnel.Slug}/{tested.Thanks.Slug}/send";
             var ahead = await owner.GetStringAsync(
                 $"{send}?handler=Ahead&weights=50/50&baseRate=10&smallestLift=20{settings}"
             );

@@ -129,7 +129,7 @@ public sealed class TestMails(OwnerMail mail, SettingStore settings)
     public static string Where(TestReading reading, Funnel funnel) =>
         $"Test “{reading.Test.Name}”, step “{reading.Step.Name}”, funnel “{funnel.Name}”.";
 
-    /// <summary>Who sees a kept page from now on.</summary>
+    /// <summary>Says who sees a kept page from now on.</summary>
     /// <param name="check">Null where it is not checked.</param>
     public static string Seen(TestReading reading, TestPage kept, CheckPlan? check) =>
         check is null || kept.Id == reading.Result.Control.Page.Id

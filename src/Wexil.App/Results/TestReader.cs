@@ -39,24 +39,29 @@ public sealed record TestReading(
     /// </summary>
     public double? CorrectedRate { get; init; }
 
+    /// <summary>About how many visitors the plan asks for, with the present weights.</summary>
+    /// <inheritdoc cref="PlannedWith"/>
+    public double? PlannedVisitors => PlannedWith(Result.Facts.WeightsAhead);
+
     /// <summary>
-    /// About how many visitors the plan asks for, by the page whose plan ends last with the present weights; null
-    /// without a plan, and while nothing can be compared.
+    /// About how many visitors the plan asks for, those who came included, if visitors come in these shares from now
+    /// on: by the page whose plan ends last. Once all plans are over, about how many it asked for.
     /// </summary>
-    public double? PlannedVisitors
+    /// <param name="weights">By page, in percent.</param>
+    /// <returns>Null without a plan, and while nothing can be compared.</returns>
+    public double? PlannedWith(IReadOnlyList<int> weights)
     {
-        get
-        {
-            var (rule, compared) =
-                Test.Rule.OnMoney && Money is { } money
-                    ? (money.Rule, money.Pages.Select(page => page.AgainstControl))
-                    : (Result.Rule, Result.Pages.Select(page => page.AgainstControl));
-            if (rule.Plan is null)
-                return null;
-            var facts = Result.Facts;
-            var left = EndForecast.PlanEnd([.. compared], facts.Control, rule, facts.WeightsAhead);
-            return double.IsFinite(left) ? Result.Total.Visitors + left : null;
-        }
+        var (rule, compared) =
+            Test.Rule.OnMoney && Money is { } money
+                ? (money.Rule, money.Pages.Select(page => page.AgainstControl).ToArray())
+                : (Result.Rule, Result.Pages.Select(page => page.AgainstControl).ToArray());
+        if (rule.Plan is null)
+            return null;
+        var left = EndForecast.PlanEnd(compared, Result.Facts.Control, rule, weights);
+        double came = Result.Total.Visitors;
+        return double.IsInfinity(left) ? null
+            : left > 0 ? came + left
+            : came / Math.Max(1, compared.Min(look => look?.Progress) ?? 1);
     }
 
     /// <summary>The page’s letter in the test; empty for a page that is not in it.</summary>

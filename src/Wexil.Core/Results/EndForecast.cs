@@ -12,7 +12,7 @@ namespace Wexil.Core.Results;
 public static class EndForecast
 {
     /// <summary>
-    /// Of tests that stand like this, the share that ends before the range, and the share that ends after it. As
+    /// The share of tests that end before the range, and the share that end after it, by what each has shown so far. As
     /// simulated, the end lies in the range in more than 80% of them (<c>wexil rehearse --calibrate</c>).
     /// </summary>
     private const double Outside = 0.07;
@@ -56,7 +56,7 @@ public static class EndForecast
         var end = Latest(ways);
         if (double.IsInfinity(end))
             return null;
-        // Who is beyond the line already is called as soon as there is enough to compare.
+        // A page that is beyond the line already is called as soon as there is enough to compare.
         double Quantile(double share) =>
             Ended(ways, 0) >= share ? 0
             : Ended(ways, end) <= share ? end
@@ -94,7 +94,7 @@ public static class EndForecast
             : (Math.Exp(Brent.FindRoot(Missing, from, to, 1e-6)) - seen.Weight) / gain;
     }
 
-    /// <summary>Of the test's visitors, what one adds to the weight of a comparison with the control.</summary>
+    /// <summary>What a visitor of the test adds to the weight of a page's comparison with the control.</summary>
     public static double ShareOf(IReadOnlyList<int> weights, int control, int page)
     {
         double own = weights[page] / (double)Weights.Total,
@@ -110,7 +110,7 @@ public static class EndForecast
         IReadOnlyList<int> weights
     )
     {
-        // Of several, the first has to be surest.
+        // Holm's first step asks the most of the page that is called first.
         var level = alpha / Math.Max(1, compared.Count - 1);
         return
         [

@@ -26,7 +26,7 @@ internal readonly record struct PlanWay(
     bool IsWorse
 )
 {
-    /// <summary>Of a comparison that has a plan.</summary>
+    /// <summary>Reads the way off a comparison that has a plan.</summary>
     /// <param name="alpha">That of the test.</param>
     /// <param name="level">The share of it at which the comparison is held, where it does not say one.</param>
     /// <param name="share">Of the test's visitors, nA·nB/(nA + nB) of the shares of the control and the page.</param>

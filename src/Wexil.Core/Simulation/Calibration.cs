@@ -167,7 +167,7 @@ public static class Calibration
                 : compared.FirstOrDefault(look => look?.P <= Alpha);
         }
 
-        // Of money, what all pages bring and how it is spread.
+        // By money, the plan goes by what all pages bring and how it is spread.
         private LookRule Rule(SimulatedTally[] totals, Estimate?[] estimates)
         {
             var drift = PlannedSize.PlannedDrift(what.Pages);

@@ -19,7 +19,7 @@ public static class FirstPassage
             return 0;
         var spread = Math.Sqrt(time + variance * time * time);
         var straight = Confidence.Normal((drift * time - distance) / spread);
-        // Those who were there and have come back: mirrored at the line.
+        // A path that was there and has come back is mirrored at the line.
         var mirrored = Confidence.Normal((-distance - (drift + 2 * distance * variance) * time) / spread);
         return mirrored == 0
             ? straight

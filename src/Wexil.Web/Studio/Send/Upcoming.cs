@@ -1,7 +1,9 @@
+using Wexil.App.Results;
 using Wexil.App.Visits;
 using Wexil.App.Wording;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
+using Wexil.Core.Results;
 using Wexil.Core.Simulation;
 using Wexil.Core.SplitTests;
 using Wexil.Core.Statistics;
@@ -44,6 +46,9 @@ public sealed record SplitForm
     /// <summary>What counts is better the less it happens.</summary>
     public bool FewerIsBetter { get; init; }
 
+    /// <summary>What is typed can be planned for.</summary>
+    public bool IsPlannable => BaseRate is >= 0.01 and <= 99 && SmallestLift is >= 1 and <= 500;
+
     /// <summary>The rate and the lift that are planned for, as shares.</summary>
     public (double Rate, double Lift) Planned =>
         FewerIsBetter ? Planner.OfOthers(BaseRate / 100, SmallestLift / 100) : (BaseRate / 100, SmallestLift / 100);
@@ -62,7 +67,8 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         new(
             [.. Next(screen, weights, form.Allocation).Select(PageLetter.At)],
             Shares(weights, form.Share),
-            Plan(weights, form, screen.ComparedBeside, perDay)
+            OfRunning(screen.Testing, weights, form, screen.ComparedBeside, perDay)
+                ?? Plan(weights, form, screen.ComparedBeside, perDay)
         );
 
     private IEnumerable<int> Next(StepScreen screen, Weights weights, Allocation allocation)
@@ -93,9 +99,42 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
             + $"The other {100 - share}% see A and are not counted.";
     }
 
+    /// <summary>
+    /// What a running test still takes with this split, as Count says it; null where its own weights do not say it:
+    /// with another page, with weights that follow the evidence, and where nothing can be compared.
+    /// </summary>
+    private static string? OfRunning(TestReading? test, Weights split, SplitForm form, int beside, double perDay)
+    {
+        if (
+            test is null
+            || form.Allocation == Allocation.Adaptive
+            || split.Percent.Skip(test.Pages.Count).Any(w => w > 0)
+        )
+            return null;
+        int[] own = [.. split.Percent.Take(test.Pages.Count)];
+        if (test.PlannedWith(own) is not { } planned)
+            return null;
+        var left = planned - test.Result.Total.Visitors;
+        if (left <= 0)
+            return $"All planned visitors have come; about {Format.Rounded(planned)} were planned.";
+        var rest = Forecast.Create(left, left, perDay * form.Share / 100);
+        var days = ForecastWording.Days(rest) is { } known ? $", {known} at the traffic of the last 7 days" : "";
+        var plan =
+            $"About {Format.Rounded(planned)} visitors in total are needed with this split. Until the plan ends about "
+            + $"{ForecastWording.Visitors(rest)} are still to come{days}. You can check the results at any time.";
+        var soonest = TestDesign.Soonest(own.Length);
+        // A page that rests is not to come back for the sake of its plan.
+        return
+            own.All(weight => weight > 0)
+            && planned - test.PlannedWith(soonest.Percent) is { } less
+            && less > planned * WorthSaying
+            ? $"{plan} A split of {soonest} needs about {Format.Rounded(less)} fewer."
+            : plan + OneMore(split, own.Count(weight => weight > 0), form, beside, perDay);
+    }
+
     private static string Plan(Weights split, SplitForm form, int beside, double perDay)
     {
-        if (form.BaseRate is < 0.01 or > 99 || form.SmallestLift is < 1 or > 500)
+        if (!form.IsPlannable)
             return "";
         // A page that rests is compared with nobody new.
         int[] shown = [.. split.Percent.Where(weight => weight > 0)];
@@ -107,11 +146,6 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         var (rate, lift) = form.Planned;
         double Needed(int pages, double cost) =>
             Math.Ceiling(Planner.PlannedTotal(rate, lift, pages, beside: beside) * cost / 100) * 100;
-        var daily = perDay * form.Share / 100;
-        string Days(double visitors, string after) =>
-            daily > 0
-                ? $", {Format.Count((long)Math.Max(1, Math.Ceiling(visitors / daily)), "day", "days")} {after}"
-                : "";
         var now = Needed(
             weights.Count,
             form.Allocation == Allocation.Adaptive
@@ -120,13 +154,33 @@ public sealed class Upcoming(Routes routes, TurnKeeper turns, IChance chance, Ti
         );
         var plan =
             $"About {Format.Count(now)} visitors in total are needed to find a lift of this size"
-            + $"{Days(now, "at the traffic of the last 7 days")}. You can check the results at any time.";
+            + $"{Days(now, form, perDay, "at the traffic of the last 7 days")}. You can check the results at any time.";
         var soonest = TestDesign.Soonest(weights.Count);
         if (now - Needed(weights.Count, TestDesign.Cost(soonest)) is var less && less > now * WorthSaying)
-            return $"{plan} A split of {soonest} needs about {Format.Count(less)} fewer{Days(less, "less")}.";
-        if (split.Count >= TestFormModel.MaxPages)
-            return plan;
-        var more = Needed(weights.Count + 1, 1) - now;
-        return $"{plan} One more page would need about {Format.Count(more)} more visitors{Days(more, "longer")}.";
+            return $"{plan} A split of {soonest} needs about {Format.Count(less)} fewer"
+                + $"{Days(less, form, perDay, "less")}.";
+        return plan + OneMore(split, weights.Count, form, beside, perDay);
+    }
+
+    /// <summary>What another page costs, said before somebody adds it; empty where none can be added.</summary>
+    /// <param name="pages">How many get visitors.</param>
+    private static string OneMore(Weights split, int pages, SplitForm form, int beside, double perDay)
+    {
+        if (split.Count >= TestFormModel.MaxPages || !form.IsPlannable)
+            return "";
+        var (rate, lift) = form.Planned;
+        var more =
+            Planner.PlannedTotal(rate, lift, pages + 1, beside: beside)
+            - Planner.PlannedTotal(rate, lift, pages, beside: beside);
+        return $" One more page would need about {Format.Rounded(more)} more visitors"
+            + $"{Days(more, form, perDay, "longer")}.";
+    }
+
+    private static string Days(double visitors, SplitForm form, double perDay, string after)
+    {
+        if (perDay <= 0)
+            return "";
+        var days = (long)Math.Max(1, Math.Ceiling(visitors / (perDay * form.Share / 100)));
+        return $", {Format.Count(days, "day", "days")} {after}";
     }
 }
