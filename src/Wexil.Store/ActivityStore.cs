@@ -60,7 +60,15 @@ public sealed class ActivityStore(Database database)
 
     private static List<Activity.Bought> Orders(SqliteConnection c, string condition, object value) =>
         c.Rows(
-            $"SELECT at, order_id, product, currency, sold, refunded FROM orders WHERE {condition}",
+            $"""
+            SELECT o.at, o.order_id, coalesce((
+                SELECT group_concat(l.product, ', ' ORDER BY l.number)
+                FROM order_lines l
+                WHERE l.order_id = o.order_id AND l.currency = o.currency AND l.sold > 0 AND l.product <> ''), ''),
+              o.currency, o.sold, o.refunded
+            FROM orders o
+            WHERE {condition}
+            """,
             row => new Activity.Bought(
                 row.Time(0),
                 row.GetString(1),

@@ -20,12 +20,25 @@ internal static class LedgerSums
         FROM orders o
         """;
 
+    private const string EarlierOfPage = """
+        SELECT 1
+        FROM order_lines e
+        WHERE e.order_id = l.order_id AND e.currency = l.currency AND e.number < l.number AND e.sold > 0
+          AND coalesce(e.page_id, o.page_id) IS coalesce(l.page_id, o.page_id)
+        """;
+
     // The names are those that the Sources screen gives.
     private const string SourceName = $"""
         CASE g.one WHEN -3 THEN '' WHEN -2 THEN '{SaleStore.NotCounted}' WHEN -1 THEN '{SourceStore.OtherTags}'
           WHEN 0 THEN '{SourceStore.Unnamed}'
           ELSE coalesce((SELECT s.name FROM sources s WHERE s.id = g.one), '{SaleStore.NotCounted}') END
         """;
+
+    private static string ByLine(string one, string orders) =>
+        $"""
+            SELECT {one} one, 0 other, o.counted_in, {orders} orders, sum(l.counted) net
+            FROM orders o JOIN order_lines l ON l.order_id = o.order_id AND l.currency = o.currency AND l.sold > 0
+            """;
 
     /// <param name="where">Which orders, in SQL about a table o.</param>
     public static string Sql(LedgerBy by, string where)
@@ -39,15 +52,11 @@ internal static class LedgerSums
             ),
             LedgerBy.Source => (BySource, SourceName, ""),
             LedgerBy.Page => (
-                $"SELECT o.page_id one, 0 other, o.counted_in, count(*) orders, {Net} net FROM orders o",
+                ByLine("coalesce(l.page_id, o.page_id)", $"sum(l.number = 1 OR NOT EXISTS ({EarlierOfPage}))"),
                 "coalesce(p.name, '')",
                 "LEFT JOIN pages p ON p.id = g.one"
             ),
-            _ => (
-                $"SELECT o.product one, 0 other, o.counted_in, count(*) orders, {Net} net FROM orders o",
-                "g.one",
-                ""
-            ),
+            _ => (ByLine("l.product", "count(*)"), "g.one", ""),
         };
         return $"""
             SELECT {name}, g.counted_in, sum(g.orders), sum(g.net)

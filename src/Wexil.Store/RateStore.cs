@@ -97,8 +97,11 @@ public sealed class RateStore(Database database, Journal journal, SettingStore s
             foreach (var test in moved.Tests)
             {
                 foreach (var goal in after.SaleGoals(test))
-                    if (goal.Goal.Takes(moved.Product) && tests.Find(test, moved.Visitor) is { } place)
-                        goals.Meet(goal, place, new(moved.Visitor, moved.At, 0, moved.Worth, order));
+                    if (
+                        moved.To(goal.Goal).Worth is not 0 and var worth
+                        && tests.Find(test, moved.Visitor) is { } place
+                    )
+                        goals.Meet(goal, place, new(moved.Visitor, moved.At, 0, worth, order));
             }
         }
     }

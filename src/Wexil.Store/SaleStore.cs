@@ -8,6 +8,7 @@ using Wexil.Store.Recording;
 namespace Wexil.Store;
 
 /// <summary>An order as the ledger shows it.</summary>
+/// <param name="CountedIn">The owner's currency where a rate is known, else the order's.</param>
 /// <param name="Worth">What is left of it in the owner's currency; null where no rate is known.</param>
 /// <param name="Page">The page whose buy button was followed, by name; null where it is not known.</param>
 /// <param name="IsCounted">The buyer is a visitor who counts; false for the owner's own visits, for robots, and where
@@ -18,8 +19,9 @@ public sealed record LedgerOrder(
     DateTimeOffset At,
     string Currency,
     OrderBalance Balance,
+    string CountedIn,
     long? Worth,
-    string Product,
+    IReadOnlyList<LedgerLine> Lines,
     string Email,
     string? Page,
     SaleChannel Channel,
@@ -30,7 +32,19 @@ public sealed record LedgerOrder(
 {
     /// <summary>It is known which visitor bought.</summary>
     public bool IsCredited => Visitor is not null;
+
+    /// <summary>What was bought, by name; empty where nobody said.</summary>
+    public string Products =>
+        string.Join(
+            ", ",
+            Lines.Where(line => line is { IsSold: true, Product.Length: > 0 }).Select(line => line.Product)
+        );
 }
+
+/// <summary>What an order brought with one product.</summary>
+/// <param name="Counted">Its share of what is left of the order, in the currency that the order is counted in.</param>
+/// <param name="Page">The page whose buy button was followed for it, by name; null where it is not known.</param>
+public sealed record LedgerLine(string Product, bool IsSold, long Counted, string? Page);
 
 /// <summary>Which orders are looked for.</summary>
 /// <param name="Text">Begins the order's number, or stands in the product or the e-mail address; empty for all.</param>
@@ -53,10 +67,10 @@ public sealed record LedgerTotal(
 /// <summary>By what orders are summed up.</summary>
 public enum LedgerBy
 {
-    /// <summary>By what was bought.</summary>
+    /// <summary>By what was bought; an order of two products counts in both.</summary>
     Product,
 
-    /// <summary>By the page that sold it.</summary>
+    /// <summary>By the page that sold it; an order from two pages counts in both.</summary>
     Page,
 
     /// <summary>By the page of each test that an order is credited to; one in two tests counts in both.</summary>
@@ -75,13 +89,16 @@ public sealed record LedgerSum(string Name, string Currency, long Orders, long N
 public sealed class SaleStore(Database database, Journal journal, TroubleLog troubles)
 {
     private const string Columns = """
-        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.product, o.email, p.name page_name, o.channel,
-          o.visitor, o.worth, o.source_id IS NOT NULL is_counted
+        SELECT o.order_id, o.at, o.currency, o.sold, o.refunded, o.email, p.name page_name, o.channel,
+          o.visitor, o.counted_in, o.worth, o.source_id IS NOT NULL is_counted
         FROM orders o LEFT JOIN pages p ON p.id = o.page_id
         """;
 
-    private const string Found =
-        "AND (o.order_id LIKE $3 || '%' OR instr(lower(o.product), $3) > 0 OR instr(o.email, $3) > 0)";
+    private const string Found = """
+        AND (o.order_id LIKE $3 || '%' OR instr(o.email, $3) > 0 OR EXISTS (
+          SELECT 1 FROM order_lines l
+          WHERE l.order_id = o.order_id AND l.currency = o.currency AND instr(lower(l.product), $3) > 0))
+        """;
 
     /// <summary>Stands for the sources of orders whose buyers are no counted visitors.</summary>
     public const string NotCounted = "Visits that are not counted";
@@ -300,8 +317,9 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
             row.Time("at"),
             row.GetString("currency"),
             new(row.GetInt64("sold"), row.GetInt64("refunded")),
+            row.GetString("counted_in"),
             row.NumberOrNull("worth"),
-            row.GetString("product"),
+            Lines(c, row.GetString("order_id"), row.GetString("currency")),
             row.GetString("email"),
             row.TextOrNull("page_name"),
             Enum.Parse<SaleChannel>(row.GetString("channel")),
@@ -310,6 +328,19 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
             Tested(c, row.GetString("order_id"), row.GetString("currency"))
         );
     }
+
+    private static IReadOnlyList<LedgerLine> Lines(SqliteConnection c, string order, string currency) =>
+        c.Rows(
+            """
+            SELECT l.product, l.sold > 0, l.counted, p.name
+            FROM order_lines l LEFT JOIN pages p ON p.id = l.page_id
+            WHERE l.order_id = $1 AND l.currency = $2
+            ORDER BY l.number
+            """,
+            row => new LedgerLine(row.GetString(0), row.GetBoolean(1), row.GetInt64(2), row.TextOrNull("name")),
+            order,
+            currency
+        );
 
     private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, string order, string currency) =>
         c.Rows(

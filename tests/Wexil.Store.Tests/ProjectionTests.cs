@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Text.Json;
 using Wexil.Core.AdNetworks;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -215,10 +216,14 @@ public sealed class ProjectionTests
         Assert.False(ProjectionContext.IsFrom(table));
 
     [Theory]
-    [InlineData(true, false, "opt-in")]
-    [InlineData(false, true, "sale")]
-    [InlineData(true, true, "opt-in, sale")]
-    public async Task A_network_is_told_of_what_it_asks_for(bool tellsOptIns, bool tellsSales, string told)
+    [InlineData(true, false, "opt-in of ")]
+    [InlineData(false, true, "sale of 1, sale of 2")]
+    [InlineData(true, true, "opt-in of , sale of 1, sale of 2")]
+    public async Task A_network_is_told_of_what_it_asks_for_and_of_each_line_of_an_order(
+        bool tellsOptIns,
+        bool tellsSales,
+        string told
+    )
     {
         using var world = new World();
         var test = await world.StartTestAsync();
@@ -235,13 +240,15 @@ public sealed class ProjectionTests
         var visitor = world.Enrols(test, 1) with { Data = VisitNote.From(traits).ToString() };
         await world.Journal.AppendAsync(visitor);
         await world.Journal.AppendAsync(OptsIn(world, visitor, "ann@larkrow.example"));
-        await SellAsync(world, new(SaleKind.Sale, "L-1", "", 4900, "USD"), visitor);
+        foreach (var line in (string[])["1", "2", "2"])
+            await SellAsync(world, new(SaleKind.Sale, "L-1", line, 4900, "USD"), visitor);
         var waiting = world.Database.Read(c =>
-            c.Rows("SELECT fields FROM outgoing ORDER BY fields", row => row.GetString(0))
+            c.Rows("SELECT fields FROM outgoing", row => JsonSerializer.Deserialize<Postback>(row.GetString(0))!)
         );
+        var template = PostbackAddress.Read("https://ads.example/{click_id}/{event} of {line}").Address!;
         Assert.Equal(
             told,
-            string.Join(", ", waiting.Select(fields => fields.Contains("\"sale\"") ? "sale" : "opt-in"))
+            string.Join(", ", waiting.Select(one => Uri.UnescapeDataString(template.Fill(one).Split('/')[^1])).Order())
         );
     }
 

@@ -278,7 +278,8 @@ public sealed class RemovalTests
                     SELECT group_concat(text) FROM (
                       SELECT coalesce(data, '') text FROM events WHERE kind <> 6
                       UNION ALL SELECT value FROM events, json_each(data) WHERE kind = 6
-                      UNION ALL SELECT order_id || ' ' || product || ' ' || email FROM orders
+                      UNION ALL SELECT order_id || ' ' || email FROM orders
+                      UNION ALL SELECT order_id || ' ' || product FROM order_lines
                       UNION ALL SELECT order_id FROM order_tests
                       UNION ALL SELECT email FROM leads
                       UNION ALL SELECT email || ' ' || fields FROM outgoing

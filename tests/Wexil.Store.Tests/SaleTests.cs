@@ -75,6 +75,117 @@ public sealed class SaleTests
     }
 
     [Fact]
+    public async Task An_orders_products_each_count_by_themselves_in_whatever_order_they_are_told()
+    {
+        SaleNotice Line(string order, string line, string product, long amount) =>
+            new(SaleKind.Sale, order, line, amount, "USD", product);
+        SaleNotice Back(string order, string product, long amount) =>
+            new(SaleKind.Refund, order, $"R{product}", amount, "USD", product);
+        (int Buyer, int? Page, SaleNotice Notice)[] told =
+        [
+            (0, 0, Line("L-1", "1", "Kit", 4900)),
+            (0, 1, Line("L-1", "2", "Winter light", 2450)),
+            (0, null, Back("L-1", "", 735)),
+            (1, 0, Line("L-2", "1", "Kit", 4900)),
+            (1, 1, Line("L-2", "2", "Winter light", 2450)),
+            (1, null, Back("L-2", "Winter light", 2450)),
+            (1, 1, Line("L-3", "", "Winter light", 2450)),
+        ];
+        await Gen.Shuffle(told)
+            .AlwaysHoldsAsync(
+                async order =>
+                {
+                    using var world = new World();
+                    var test = await world.StartTestAsync();
+                    Goal Sale(params string[] products) =>
+                        new(GoalKind.Sale, string.Join("/", products)) { ValueComes = true, Products = products };
+                    foreach (var wanted in (Goal[])[Sale("kit"), Sale("winter LIGHT"), Sale("Kit", "Winter light")])
+                        await world.Goals.AddAsync(test.Id, wanted);
+                    var goals = world.Goals.ForTest(test.Id);
+                    JournalEvent[] buyers = [.. Enumerable.Range(0, 2).Select(i => world.Enrols(test, i))];
+                    foreach (var buyer in buyers)
+                        await world.Journal.AppendAsync(buyer);
+                    var now = world.Time.GetUtcNow();
+                    // Two orders of one buyer are no race of the same moment.
+                    foreach (var (buyer, page, notice) in order)
+                        await world.Sales.RecordAsync(
+                            notice,
+                            buyers[buyer].Visitor,
+                            page is { } from ? test.Pages[from] : null,
+                            notice.Order == "L-3" ? now.AddMinutes(1) : now
+                        );
+                    await world.Journal.WhenProjectedAsync();
+
+                    Assert.Equal(
+                        [("Kit", 2L, 9310L), ("Winter light", 3L, 4655L)],
+                        world.Sales.Sums(Always, LedgerBy.Product).Select(sum => (sum.Name, sum.Orders, sum.Net))
+                    );
+                    Assert.Equal(
+                        [(2L, 9310L), (3L, 4655L)],
+                        world.Sales.Sums(Always, LedgerBy.Page).Select(sum => (sum.Orders, sum.Net))
+                    );
+                    Assert.Equal(9310 + 4655, world.Sales.Totals(Always).Single().Net);
+                    Assert.Equal(
+                        ["L-1", "L-2", "L-3"],
+                        world.Sales.Orders(Always with { Text = "winter" }, 9).Select(one => one.Order).Order()
+                    );
+                    var met = world
+                        .Tallies.Goals(test.Id)
+                        .ToDictionary(
+                            tally => (tally.Goal, tally.Page),
+                            tally => (tally.Visitors, tally.Times, tally.Value)
+                        );
+                    (long, long, long) Met(int goal, int page) =>
+                        met.GetValueOrDefault((goals[goal].Id, test.Pages[page]));
+                    Assert.Equal([(1, 1, 4410), (1, 1, 4900)], new[] { Met(0, 0), Met(0, 1) });
+                    // The upsell of the second buyer's first order is met, and went back.
+                    Assert.Equal([(1, 1, 2205), (1, 1, 0)], new[] { Met(1, 0), Met(1, 1) });
+                    Assert.Equal([(1, 1, 6615), (1, 1, 4900)], new[] { Met(2, 0), Met(2, 1) });
+
+                    var once = world.Tables();
+                    await world.Journal.RecountAsync();
+                    await world.Journal.WhenProjectedAsync();
+                    Assert.Equal(once, world.Tables());
+                },
+                iter: 12
+            );
+    }
+
+    [Fact]
+    public async Task Totals_by_product_add_up_to_the_orders_in_the_owners_currency_before_and_after_a_new_rate()
+    {
+        using var world = new World();
+        var test = await world.StartTestAsync();
+        await world.Goals.AddAsync(test.Id, new(GoalKind.Sale, "Light") { ValueComes = true, Products = ["Light"] });
+        var rates = new RateStore(world.Database, world.Journal, new(world.Database, world.Journal));
+        var buyer = world.Enrols(test, 0);
+        await world.Journal.AppendAsync(buyer);
+        var now = world.Time.GetUtcNow();
+        foreach (
+            var (line, product, amount) in new[] { ("1", "Kit", 3333L), ("2", "Light", 1111L), ("3", "Pot", 777L) }
+        )
+            await world.Sales.RecordAsync(
+                new(SaleKind.Sale, "E-1", line, amount, "EUR", product),
+                buyer.Visitor,
+                null,
+                now
+            );
+        await world.Journal.WhenProjectedAsync();
+        foreach (var rate in (decimal?[])[null, 1.0837m, 0.9311m])
+        {
+            if (rate is { } worth)
+                await rates.SetAsync(new(Currency.Find("EUR")!, DateOnly.FromDateTime(now.Date).AddDays(-2), worth));
+            var sums = world.Sales.Sums(Always, LedgerBy.Product);
+            Assert.Equal(["Kit", "Light", "Pot"], sums.Select(sum => sum.Name));
+            var total = world.Sales.Totals(Always).Single();
+            Assert.Equal(rate is null ? total.Net : total.Worth, sums.Sum(sum => sum.Net));
+            Assert.Equal(rate is null ? "EUR" : "USD", sums[0].Currency);
+            if (rate is not null)
+                Assert.Equal(sums[1].Net, world.Tallies.Goals(test.Id).Single().Value);
+        }
+    }
+
+    [Fact]
     public async Task A_sale_of_nobody_finds_its_buyer_by_e_mail_or_waits_to_be_credited_by_hand()
     {
         using var world = new World();

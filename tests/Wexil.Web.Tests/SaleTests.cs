@@ -61,7 +61,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var order = wexil.Get<SaleStore>().Orders(All with { Text = "S-1" }, 10).Single();
         Assert.Equal(
             (4900, 900, "sold end", "Harvest Kit"),
-            (order.Balance.Sold, order.Balance.Refunded, order.Page, order.Product)
+            (order.Balance.Sold, order.Balance.Refunded, order.Page, order.Products)
         );
 
         using var owner = await wexil.OwnerAsync();
@@ -505,7 +505,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         var orders = wexil.Get<SaleStore>().Orders(All with { Text = "F-" }, 10);
         Assert.Equal(
             [("F-2", 2400L, "Winter light"), ("F-1", 4000L, "Harvest Kit")],
-            orders.Select(order => (order.Order, order.Balance.Net, order.Product))
+            orders.Select(order => (order.Order, order.Balance.Net, order.Products))
         );
         Assert.Equal(new DateTimeOffset(2040, 11, 2, 10, 30, 0, TimeSpan.Zero), orders[0].At);
 

@@ -5,7 +5,15 @@ namespace Wexil.Core.AdNetworks;
 /// <summary>What an ad network is told of a visitor whom it sent.</summary>
 /// <param name="Event">"opt-in" or "sale".</param>
 /// <param name="Value">An amount with a point, such as 49.00; empty for none.</param>
-public sealed record Postback(string ClickId, string Event, string Value = "", string Currency = "", string Order = "");
+/// <param name="Line">Tells what was bought in the same order apart, such as an upsell; empty for all of it.</param>
+public sealed record Postback(
+    string ClickId,
+    string Event,
+    string Value = "",
+    string Currency = "",
+    string Order = "",
+    string Line = ""
+);
 
 /// <summary>An address that an ad network wants to be told at, with names in braces where our values go.</summary>
 public sealed partial record PostbackAddress
@@ -30,8 +38,8 @@ public sealed partial record PostbackAddress
         if (Names().Matches(text).FirstOrDefault(name => Value(name.Value, Empty) is null) is { } unknown)
             return (
                 null,
-                $"{unknown.Value} is not a known placeholder. Use {Click}, {{event}}, {{value}}, {{currency}} "
-                    + $"and {{order}}."
+                $"{unknown.Value} is not a known placeholder. Use {Click}, {{event}}, {{value}}, {{currency}}, "
+                    + $"{{order}} and {{line}}."
             );
         if (
             !Uri.TryCreate(new PostbackAddress(text).Fill(Empty), UriKind.Absolute, out var address)
@@ -51,7 +59,7 @@ public sealed partial record PostbackAddress
     public string Fill(Postback told) =>
         Names().Replace(Template, name => Uri.EscapeDataString(Value(name.Value, told) ?? name.Value));
 
-    private static readonly Postback Empty = new("x", "sale", "1", "USD", "1");
+    private static readonly Postback Empty = new("x", "sale", "1", "USD", "1", "1");
 
     private static string? Value(string name, Postback told) =>
         name switch
@@ -61,6 +69,7 @@ public sealed partial record PostbackAddress
             "{value}" => told.Value,
             "{currency}" => told.Currency,
             "{order}" => told.Order,
+            "{line}" => told.Line,
             _ => null,
         };
 

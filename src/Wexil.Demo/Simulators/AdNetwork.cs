@@ -18,7 +18,7 @@ public sealed class AdNetwork : IAsyncDisposable
 
     /// <summary>Where it wants to be told of conversions.</summary>
     public const string PostbackPath =
-        "/told?click={click_id}&event={event}&value={value}&currency={currency}&order={order}";
+        "/told?click={click_id}&event={event}&value={value}&currency={currency}&order={order}&line={line}";
     private const int MaxPeople = 200,
         AtOnce = 8;
     private const double OptsIn = 0.3;
@@ -160,7 +160,7 @@ public sealed class AdNetwork : IAsyncDisposable
             .Replace("{cost}", price.ToString(CultureInfo.InvariantCulture), StringComparison.Ordinal);
     }
 
-    private IResult Take(string click, string @event, string? value, string? currency, string? order)
+    private IResult Take(string click, string @event, string? value, string? currency, string? order, string? line)
     {
         if (
             _campaigns
@@ -169,7 +169,7 @@ public sealed class AdNetwork : IAsyncDisposable
             is not { } known
         )
             return Results.NotFound("This click is not ours.");
-        known.Conversions[$"{@event}\n{order}\n{value}"] =
+        known.Conversions[$"{@event}\n{order}\n{line}"] =
             @event + (string.IsNullOrEmpty(value) ? "" : $" of {value} {currency}");
         return Results.Ok("taken");
     }

@@ -24,6 +24,7 @@ public static class ProjectedTables
         "pair_tallies",
         "left_out",
         "orders",
+        "order_lines",
         "order_tests",
         "earnings",
         "money_tallies",

@@ -418,8 +418,11 @@ internal sealed class Projector : IDisposable
         foreach (var test in sale.Tests)
         {
             foreach (var goal in _context.SaleGoals(test))
-                if (goal.Goal.Takes(sale.Product))
-                    Meet(goal, new(sale.Visitor, sale.At, sale.Orders, sale.Worth, order));
+            {
+                var (times, worth) = sale.To(goal.Goal);
+                if (times != 0 || worth != 0)
+                    Meet(goal, new(sale.Visitor, sale.At, times, worth, order));
+            }
         }
     }
 

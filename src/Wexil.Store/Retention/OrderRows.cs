@@ -13,6 +13,8 @@ internal static class OrderRows
         foreach (var order in told.Distinct().GroupBy(one => one.Order))
         {
             ReplaceTexts(c, order.Key, names);
+            foreach (var one in order.Where(one => names.Replace(one.Line) != one.Line))
+                RenameLine(c, one, names.Replace(one.Line));
             if (names.Replace(order.Key) is var number && number != order.Key)
                 Renumber(c, order.Key, number);
             var causes = sources.SelectMany(source =>
@@ -39,20 +41,34 @@ internal static class OrderRows
             );
     }
 
+    private static void RenameLine(SqliteConnection c, (string Order, string Line) told, string line) =>
+        c.Execute(
+            """
+            UPDATE outgoing
+            SET fields = json_set(fields, '$.Line', $3)
+            WHERE source_id IS NOT NULL AND json_extract(fields, '$.Order') = $1 AND json_extract(fields, '$.Line') = $2
+            """,
+            told.Order,
+            told.Line,
+            line
+        );
+
     private static void ReplaceTexts(SqliteConnection c, string order, StandIns names)
     {
-        var rows = c.Rows(
-            "SELECT currency, product, email FROM orders WHERE order_id = $1",
-            row => (Currency: row.GetString(0), Product: row.GetString(1), Email: row.GetString(2)),
+        var emails = c.Rows("SELECT DISTINCT email FROM orders WHERE order_id = $1", row => row.GetString(0), order);
+        foreach (var email in emails.Where(names.Has))
+            c.Execute("UPDATE orders SET email = '' WHERE order_id = $1 AND email = $2", order, email);
+        var products = c.Rows(
+            "SELECT DISTINCT product FROM order_lines WHERE order_id = $1",
+            row => row.GetString(0),
             order
         );
-        foreach (var row in rows)
+        foreach (var product in products)
             c.Execute(
-                "UPDATE orders SET product = $3, email = $4 WHERE order_id = $1 AND currency = $2",
+                "UPDATE order_lines SET product = $3 WHERE order_id = $1 AND product = $2",
                 order,
-                row.Currency,
-                names.Replace(row.Product),
-                names.Has(row.Email) ? "" : row.Email
+                product,
+                names.Replace(product)
             );
     }
 
@@ -68,6 +84,7 @@ internal static class OrderRows
             number
         );
         c.Execute("UPDATE orders SET order_id = $2 WHERE order_id = $1", order, number);
+        c.Execute("UPDATE order_lines SET order_id = $2 WHERE order_id = $1", order, number);
         c.Execute("UPDATE order_tests SET order_id = $2 WHERE order_id = $1", order, number);
         c.Execute(
             """

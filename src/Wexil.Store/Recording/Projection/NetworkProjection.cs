@@ -50,7 +50,7 @@ internal sealed class NetworkProjection(SqliteConnection connection) : IDisposab
     public void Bought(Guid visitor, long at, string value, string currency, string order, string line)
     {
         foreach (var (source, click) in Clicks(visitor, at, isSale: true))
-            Tell(SaleCause(source, order, line), source, new(click, "sale", value, currency, order), at);
+            Tell(SaleCause(source, order, line), source, new(click, "sale", value, currency, order, line), at);
     }
 
     /// <summary>The same for every telling of the same sale.</summary>

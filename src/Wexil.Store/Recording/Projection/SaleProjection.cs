@@ -1,5 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
+using Wexil.Core.Goals;
 using Wexil.Core.Sales;
 
 namespace Wexil.Store.Recording.Projection;
@@ -13,13 +14,31 @@ namespace Wexil.Store.Recording.Projection;
 internal sealed record CreditedSale(
     Guid Visitor,
     long At,
-    string Product,
+    IReadOnlyList<CreditedLine> Lines,
     int Orders,
     long Worth,
     long Amount,
     string CountedIn,
     IReadOnlyList<long> Tests
-);
+)
+{
+    /// <summary>
+    /// What it is to a goal: 1 where the order has become one that the goal takes, and what that is worth more or less
+    /// than before. A goal of some products is met by their lines, whichever was told first.
+    /// </summary>
+    public (int Times, long Worth) To(Goal goal)
+    {
+        if (goal.Products.Count == 0)
+            return (Orders, Worth);
+        CreditedLine[] taken = [.. Lines.Where(line => goal.Takes(line.Product))];
+        var times = taken.Any(line => line.IsSold) && !taken.Any(line => line.WasSold) ? 1 : 0;
+        return (times, taken.Sum(line => line.Worth));
+    }
+}
+
+/// <summary>What a credit changed of one product of its order.</summary>
+/// <param name="Worth">In the owner's currency's smallest unit; 0 where no rate is known.</param>
+internal readonly record struct CreditedLine(string Product, bool WasSold, bool IsSold, long Worth);
 
 /// <summary>
 /// Keeps what every order brought and what that is worth to the owner, and has it credited to its visitor.
@@ -32,6 +51,7 @@ internal sealed class SaleProjection : IDisposable
         _source,
         _lead,
         _claim;
+    private readonly OrderLineRows _lines;
     private readonly MoneyProjection _money;
     private readonly SqliteConnection _connection;
     private readonly VisitorRows _rows;
@@ -45,7 +65,7 @@ internal sealed class SaleProjection : IDisposable
         _order = new(
             connection,
             """
-            SELECT at, sold, refunded, product, email, page_id, channel, visitor, counted_in, worth, source_id
+            SELECT at, sold, refunded, email, page_id, channel, visitor, counted_in, worth, source_id
             FROM orders
             WHERE order_id = ?1 AND currency = ?2
             """
@@ -53,19 +73,20 @@ internal sealed class SaleProjection : IDisposable
         _write = new(
             connection,
             """
-            INSERT INTO orders (order_id, currency, at, sold, refunded, product, email, page_id, channel, visitor,
-              counted_in, worth, source_id)
-            VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)
+            INSERT INTO orders (order_id, currency, at, sold, refunded, email, page_id, channel, visitor, counted_in,
+              worth, source_id)
+            VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)
             ON CONFLICT DO UPDATE SET at = excluded.at, sold = excluded.sold, refunded = excluded.refunded,
-              product = excluded.product, email = excluded.email, page_id = excluded.page_id,
-              channel = excluded.channel, visitor = excluded.visitor, counted_in = excluded.counted_in,
-              worth = excluded.worth, source_id = excluded.source_id
+              email = excluded.email, page_id = excluded.page_id, channel = excluded.channel,
+              visitor = excluded.visitor, counted_in = excluded.counted_in, worth = excluded.worth,
+              source_id = excluded.source_id
             """
         );
         _test = new(connection, "INSERT OR IGNORE INTO order_tests VALUES (?1, ?2, ?3, ?4)");
         _source = new(connection, "UPDATE orders SET source_id = ?2 WHERE visitor = ?1");
         _lead = new(connection, "SELECT visitor FROM leads WHERE email = ?1 COLLATE NOCASE ORDER BY at DESC LIMIT 1");
         _claim = new(connection, "SELECT currency FROM orders WHERE order_id = ?1 AND visitor IS NULL");
+        _lines = new(connection);
         _money = new(connection, rows);
     }
 
@@ -85,15 +106,7 @@ internal sealed class SaleProjection : IDisposable
         var isFirstSale = notice.Kind == SaleKind.Sale && balance.Sold == 0;
         var known =
             isFirstSale || before is null
-                ? new Order(
-                    at,
-                    after,
-                    notice.Product,
-                    notice.Email,
-                    page,
-                    notice.Channel.ToString(),
-                    visitor ?? before?.Visitor
-                )
+                ? new Order(at, after, notice.Email, page, notice.Channel.ToString(), visitor ?? before?.Visitor)
                 : before with
                 {
                     Balance = after,
@@ -102,10 +115,11 @@ internal sealed class SaleProjection : IDisposable
                 };
         if (known.Visitor is null && known.Email.Length > 0)
             known = known with { Visitor = OfLead(known.Email) };
-        known = Valued(known with { Source = SourceOf(known.Visitor) }, notice.Currency, map);
-        Write(notice.Order, notice.Currency, known);
+        known = known with { Source = SourceOf(known.Visitor), Lines = With(before?.Lines ?? [], notice, page) };
+        known = Valued(known, notice.Currency, map);
+        Write(notice.Order, notice.Currency, known, before?.Lines);
         // A buyer who is found only now has been credited with nothing before.
-        var credited = before is { Visitor: not null } ? balance.Net : 0;
+        var credited = before is { Visitor: not null } ? before : null;
         return Credit(
             (notice.Order, notice.Currency),
             known,
@@ -136,8 +150,8 @@ internal sealed class SaleProjection : IDisposable
         foreach (var currency in currencies)
         {
             var found = Find(order, currency)! with { Visitor = visitor, Source = SourceOf(visitor) };
-            Write(order, currency, found);
-            if (Credit((order, currency), found, 0, found.Balance.Sold > 0 ? 1 : 0, map) is { } credit)
+            Write(order, currency, found, found.Lines);
+            if (Credit((order, currency), found, null, found.Balance.Sold > 0 ? 1 : 0, map) is { } credit)
                 credited.Add(credit);
         }
         return credited;
@@ -155,7 +169,7 @@ internal sealed class SaleProjection : IDisposable
         var after = Valued(before, currency, map);
         if (before.Worth == after.Worth && before.CountedIn == after.CountedIn)
             return null;
-        Write(order, currency, after);
+        Write(order, currency, after, before.Lines);
         if (before.Visitor is not { } visitor)
             return null;
         var orders = before.Balance.Sold > 0 ? 1 : 0;
@@ -167,7 +181,7 @@ internal sealed class SaleProjection : IDisposable
         return new(
             visitor,
             before.At,
-            before.Product,
+            Changes(before, after),
             0,
             (after.Worth ?? 0) - (before.Worth ?? 0),
             after.Counted,
@@ -182,28 +196,58 @@ internal sealed class SaleProjection : IDisposable
 
     public void Dispose()
     {
-        foreach (var part in (IDisposable[])[_order, _write, _test, _source, _lead, _claim, _money])
+        foreach (var part in (IDisposable[])[_order, _write, _test, _source, _lead, _claim, _lines, _money])
             part.Dispose();
     }
 
     private static Order Valued(Order order, string currency, ProjectionContext map)
     {
         var worth = map.Worth(currency, order.Balance.Net, order.At);
-        return order with { Worth = worth, CountedIn = worth is null ? currency : map.Own };
+        order = order with { Worth = worth, CountedIn = worth is null ? currency : map.Own };
+        var shares = OrderLines.Share(order.Counted, [.. order.Lines.Select(row => row.Line)]);
+        return order with { Lines = [.. order.Lines.Zip(shares, (row, share) => row with { Counted = share })] };
     }
 
-    /// <param name="credited">What the visitor was credited with before, in the order's currency.</param>
+    private static IReadOnlyList<LineRow> With(IReadOnlyList<LineRow> rows, SaleNotice notice, long? page)
+    {
+        var lines = OrderLines.With([.. rows.Select(row => row.Line)], notice);
+        return
+        [
+            .. lines.Select(
+                (line, i) =>
+                    i < rows.Count && rows[i].Line == line
+                        ? rows[i]
+                        : new LineRow(line, (i < rows.Count ? rows[i].Page : null) ?? page, 0)
+            ),
+        ];
+    }
+
+    private static IReadOnlyList<CreditedLine> Changes(Order? before, Order after) =>
+        [
+            .. after.Lines.Select(
+                (row, i) =>
+                {
+                    var had = i < before?.Lines.Count ? before.Lines[i] : null;
+                    var worth =
+                        (after.Worth is null ? 0 : row.Counted) - (before?.Worth is null ? 0 : had?.Counted ?? 0);
+                    return new CreditedLine(row.Line.Product, had?.Line.IsSold ?? false, row.Line.IsSold, worth);
+                }
+            ),
+        ];
+
+    /// <param name="credited">The order as the visitor was credited with it before; null for not at all.</param>
     private CreditedSale? Credit(
         (string Order, string Currency) key,
         Order order,
-        long credited,
+        Order? credited,
         int orders,
         ProjectionContext map
     )
     {
         // Both by the rate of the order's day, so that all money back leaves nothing.
-        var worth = order.Worth is { } whole ? whole - map.Worth(key.Currency, credited, order.At)!.Value : 0;
-        var amount = order.Worth is null ? order.Balance.Net - credited : worth;
+        var had = credited?.Balance.Net ?? 0;
+        var worth = order.Worth is { } whole ? whole - map.Worth(key.Currency, had, order.At)!.Value : 0;
+        var amount = order.Worth is null ? order.Balance.Net - had : worth;
         if (order.Visitor is not { } visitor || (amount == 0 && orders == 0))
             return null;
         var places = _money.Credit(
@@ -215,7 +259,7 @@ internal sealed class SaleProjection : IDisposable
         return new(
             visitor,
             order.At,
-            order.Product,
+            Changes(credited, order),
             orders,
             worth,
             amount,
@@ -253,21 +297,21 @@ internal sealed class SaleProjection : IDisposable
             _order.Number(0),
             new(_order.Number(1), _order.Number(2)),
             _order.Text(3)!,
-            _order.Text(4)!,
-            _order.IsNull(5) ? null : _order.Number(5),
-            _order.Text(6)!,
-            _order.IsNull(7) ? null : _order.Id(7)
+            _order.IsNull(4) ? null : _order.Number(4),
+            _order.Text(5)!,
+            _order.IsNull(6) ? null : _order.Id(6)
         )
         {
-            CountedIn = _order.Text(8)!,
-            Worth = _order.IsNull(9) ? null : _order.Number(9),
-            Source = _order.IsNull(10) ? null : _order.Number(10),
+            CountedIn = _order.Text(7)!,
+            Worth = _order.IsNull(8) ? null : _order.Number(8),
+            Source = _order.IsNull(9) ? null : _order.Number(9),
+            Lines = _lines.Of(order, currency),
         };
         _order.Reset();
         return found;
     }
 
-    private void Write(string order, string currency, Order known)
+    private void Write(string order, string currency, Order known, IReadOnlyList<LineRow>? linesBefore)
     {
         _write
             .Bind(1, order)
@@ -275,28 +319,23 @@ internal sealed class SaleProjection : IDisposable
             .Bind(3, known.At)
             .Bind(4, known.Balance.Sold)
             .Bind(5, known.Balance.Refunded)
-            .Bind(6, known.Product)
-            .Bind(7, known.Email)
-            .Bind(8, known.Page)
-            .Bind(9, known.Channel)
-            .Bind(11, known.CountedIn)
-            .Bind(12, known.Worth)
-            .Bind(13, known.Source);
-        (known.Visitor is { } visitor ? _write.Bind(10, visitor) : _write.Bind(10, (long?)null)).Run();
+            .Bind(6, known.Email)
+            .Bind(7, known.Page)
+            .Bind(8, known.Channel)
+            .Bind(10, known.CountedIn)
+            .Bind(11, known.Worth)
+            .Bind(12, known.Source);
+        (known.Visitor is { } visitor ? _write.Bind(9, visitor) : _write.Bind(9, (long?)null)).Run();
+        _lines.Write(order, currency, linesBefore ?? [], known.Lines);
         if (known is { Visitor: { } buyer, Source: null })
             _uncounted?.Add(buyer);
     }
 
-    private sealed record Order(
-        long At,
-        OrderBalance Balance,
-        string Product,
-        string Email,
-        long? Page,
-        string Channel,
-        Guid? Visitor
-    )
+    private sealed record Order(long At, OrderBalance Balance, string Email, long? Page, string Channel, Guid? Visitor)
     {
+        /// <summary>Its products, in the order they were told.</summary>
+        public IReadOnlyList<LineRow> Lines { get; init; } = [];
+
         /// <summary>The owner's currency where a rate is known, else the order's.</summary>
         public string CountedIn { get; init; } = "";
 
