@@ -1,7 +1,9 @@
+using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Assignments;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
+using Wexil.Core.Tables;
 using Wexil.Store.Recording;
 using Wexil.Store.Retention;
 
@@ -17,6 +19,8 @@ public sealed class SettingStore
         ConsentName = "needs-consent",
         ZoneName = "time-zone",
         CurrencyName = "currency";
+    private const string TablesName = "table-mappings";
+    private const int MaxTables = 12;
     private const string OwnerMailName = "owner-mail",
         OwnerNameName = "owner-name",
         AccentName = "brand-accent",
@@ -119,6 +123,17 @@ public sealed class SettingStore
 
     /// <summary>Says by which names a payment service sends its sales.</summary>
     public Task SetHookMappingAsync(HookMapping mapping) => SetAsync(MappingName, mapping.ToJson());
+
+    /// <summary>How files are read whose columns the owner confirmed, the latest first.</summary>
+    public IReadOnlyList<TableMapping> TableMappings =>
+        Get(TablesName) is { } known ? JsonSerializer.Deserialize<TableMapping[]>(known) ?? [] : [];
+
+    /// <summary>Keeps how a file is read, for the next with the same header line; the oldest of many goes.</summary>
+    public Task RememberTableAsync(TableMapping mapping)
+    {
+        var others = TableMappings.Where(known => !known.IsFor(mapping.Kind, mapping.Columns));
+        return SetAsync(TablesName, JsonSerializer.Serialize(others.Prepend(mapping).Take(MaxTables)));
+    }
 
     /// <summary>
     /// Visitors whose browser sends Global Privacy Control get no cookie and are left out of every count; so it is

@@ -62,6 +62,9 @@ public sealed record Network(
 /// <param name="Source">Null for visitors whose links named none, and for tags past the number that is kept
 /// apart.</param>
 /// <param name="Spent">In the owner's currency's smallest unit; null where no costs are known.</param>
+/// <param name="CostsAClick">A click costs something, as the owner set it or the links say.</param>
+/// <param name="CostsByDay">Costs by the day are known; where a click costs something too, both are in what was
+/// spent.</param>
 public sealed record SourceLine(
     Source? Source,
     string Name,
@@ -71,7 +74,9 @@ public sealed record SourceLine(
     long Sales,
     long Orders,
     long Earned,
-    long? Spent
+    long? Spent,
+    bool CostsAClick,
+    bool CostsByDay
 );
 
 /// <summary>What a source cost on a day.</summary>
@@ -148,7 +153,9 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
                     tally.Sales,
                     earned.Orders,
                     earned.Earned,
-                    costs.For(source, id, tally)
+                    costs.For(source, id, tally),
+                    costs.ArePerClick(source, id, tally),
+                    costs.AreByDay(id)
                 );
             }
             List<SourceLine> lines = [.. sources.Select(source => Line(source, source.Id.Value, source.Name))];
@@ -167,13 +174,18 @@ public sealed class SourceStore(Database database, Journal journal, TimeProvider
     /// <param name="Spent">What was typed or taken from a file, in the currency's smallest unit.</param>
     private sealed record SourceCosts(HashSet<long> Telling, Dictionary<long, long> Spent, Currency Currency)
     {
+        public bool AreByDay(long id) => Spent.ContainsKey(id);
+
+        public bool ArePerClick(Source? source, long id, Tally tally) =>
+            source?.ClickCost is not null || Telling.Contains(id) || tally.Cost > 0;
+
         /// <summary>In the currency's smallest unit; null where nothing is known of it.</summary>
         public long? For(Source? source, long id, Tally tally)
         {
             long? cost = Spent.TryGetValue(id, out var days) ? days : null;
             if (source?.ClickCost is { } click)
                 cost = (cost ?? 0) + click * tally.Clicks;
-            if (Telling.Contains(id) || tally.Cost > 0)
+            if (ArePerClick(null, id, tally))
                 cost = (cost ?? 0) + (long)Math.Round(tally.Cost * Currency.Unit / Millionths);
             return cost;
         }

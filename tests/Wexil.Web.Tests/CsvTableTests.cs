@@ -10,6 +10,8 @@ public sealed class CsvTableTests
     [Theory]
     [InlineData("email,tags\nann@larkrow.example, letter ")]
     [InlineData("email;tags\nann@larkrow.example;letter")]
+    [InlineData("\ufeffemail,tags\nann@larkrow.example,letter")]
+    [InlineData("\ufeffsep=;\r\nemail;tags\nann@larkrow.example;letter")]
     [InlineData("email\ttags\r\nann@larkrow.example\t\"letter\"\r\n")]
     public void Cells_are_read_whatever_stands_between_them(string text)
     {

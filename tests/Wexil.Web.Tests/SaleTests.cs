@@ -495,7 +495,12 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         // Another column than the one guessed, and none for the amount that could be read.
         Assert.Contains(
             "0 to import",
-            await Post("", ("Csv", csv), ("Columns[amount]", "Item"), ("Columns[order]", "Transaction ID"))
+            await Post(
+                "",
+                ("Csv", csv),
+                ("Choice.Columns[amount]", "Item"),
+                ("Choice.Columns[order]", "Transaction ID")
+            )
         );
 
         Assert.Contains("3 lines imported. 4 lines were skipped.", await Post("TakeIn", ("Csv", csv)));
@@ -513,6 +518,64 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         {
             var answer = await WexilFixture.PostAsync(owner, "/sales/file", handler, fields);
             return WebUtility.HtmlDecode(
+                await (
+                    answer.StatusCode == HttpStatusCode.Redirect
+                        ? owner.GetStringAsync(answer.Headers.Location)
+                        : answer.Content.ReadAsStringAsync()
+                )
+            );
+        }
+    }
+
+    [Fact]
+    public async Task A_file_that_can_be_read_in_two_ways_is_asked_about_and_the_answer_is_remembered_for_its_like()
+    {
+        const string csv = """
+            Beleg;Tag;Brutto;Artikel
+            D-1;03/04/2040;1.204 €;Hochbeet
+            D-2;05/04/2040;-2.000 €;
+            """;
+        using var owner = await wexil.OwnerAsync();
+        Assert.Contains("Choose the columns for the order number and the amount.", await Post("", csv));
+        (string, string)[] columns =
+        [
+            ("Choice.Columns[order]", "Beleg"),
+            ("Choice.Columns[amount]", "Brutto"),
+            ("Choice.Columns[date]", "Tag"),
+            ("Choice.Columns[currency]", ""),
+            ("Choice.Columns[product]", "Artikel"),
+        ];
+        var asked = await Post("TakeIn", csv, columns);
+        Assert.Equal(["Choice.Mark", "Choice.Order"], Refusals.Of(asked).Order());
+        Assert.Contains("1.204 € can mean thousands or decimals", asked);
+        Assert.Contains("03/04/2040 can begin with the day or with the month", asked);
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Empty(wexil.Get<SaleStore>().Orders(All with { Text = "D-" }, 10));
+
+        // A sign that is not of the currency is refused, and not taken for dollars.
+        (string, string)[] choices = [.. columns, ("Choice.Mark", "Comma"), ("Choice.Order", "DayFirst")];
+        Assert.Contains("0 to import, 0 already imported, 2 unreadable", await Post("", csv, choices));
+        var inDollars = csv.Replace("€", "USD", StringComparison.Ordinal);
+        Assert.Contains("2 lines imported.", await Post("TakeIn", inDollars, choices));
+        await wexil.Host.Journal.WhenProjectedAsync();
+        var order = Assert.Single(wexil.Get<SaleStore>().Orders(All with { Text = "D-1" }, 10));
+        Assert.Equal((120_400L, "Hochbeet"), (order.Balance.Sold, order.Products));
+        Assert.Equal(new DateTimeOffset(2040, 4, 3, 0, 0, 0, TimeSpan.Zero), order.At);
+
+        // The next one like it, with the bytes that spreadsheet programs put before it.
+        var next = "\ufeff" + inDollars.Replace("D-", "E-", StringComparison.Ordinal);
+        var looked = await Post("", next);
+        Assert.Contains("2 to import, 0 already imported, 0 unreadable", looked);
+        Assert.Contains("selected=\"selected\">day first", looked);
+
+        // What a line proves is believed; a line that says otherwise is not read by half.
+        var mixed = inDollars.Replace("05/04", "25/04", StringComparison.Ordinal) + "\nD-3;04/25/2040;12.50;";
+        Assert.Contains("This amount is not written like the others", await Post("", mixed, [.. choices]));
+
+        async Task<string> Post(string handler, string text, params (string, string)[] fields)
+        {
+            var answer = await WexilFixture.PostAsync(owner, "/sales/file", handler, [("Csv", text), .. fields]);
+            return WexilFixture.Read(
                 await (
                     answer.StatusCode == HttpStatusCode.Redirect
                         ? owner.GetStringAsync(answer.Headers.Location)

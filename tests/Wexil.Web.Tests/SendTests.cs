@@ -1,5 +1,6 @@
 using System.Net;
 using System.Text;
+using System.Text.RegularExpressions;
 using Microsoft.Extensions.DependencyInjection;
 using Wexil.App.Monitoring;
 using Wexil.App.Tickets;
@@ -192,7 +193,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 await WexilFixture.PostAsync(owner, send, "Try", ("Try.Device", "Phone"), ("Try.Country", "DE"))
             ).Content.ReadAsStringAsync()
         );
-        var link = System.Text.RegularExpressions.Regex.Match(made, "/go/tried\\?wx_try=[^\"]+").Value;
+        var link = Regex.Match(made, "/go/tried\\?wx_try=[^\"]+").Value;
         using var visitor = wexil.Visitor();
         var shown = await visitor.GetStringAsync(link);
         Assert.Contains("Page A", shown);
@@ -386,7 +387,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             2040-11-01,ads,84.20,USD
             2040-11-02,ads,12.345,USD
             2040-11-03,nobody,1,
-            2040-11-04,ads,1,EUR
+            2040-11-04,ads,1,ZAR
             2040-11-05,ads,"1,200.00",
             2040-11-01,ads,5,
             """;
@@ -398,7 +399,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
             {
                 "Write the amount like 12.50.",
                 "No source has the tag nobody.",
-                "The amount is in EUR, but your currency is USD.",
+                "There is no exchange rate for ZAR on that day.",
                 "are in the file twice",
                 "2 to import, 0 without change, 4 unreadable",
             }
@@ -409,7 +410,7 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await WexilFixture.PostAsync(owner, screen, "TakeIn", ("Csv", file));
         Assert.Equal(84_20 + 1200_00, sources.Costs(tested.Funnel.Id).Values.Sum());
         Assert.Contains(
-            "lacks: spend",
+            "Choose the column for the amount spent.",
             await (
                 await WexilFixture.PostAsync(owner, screen, "Costs", ("Csv", "date,source\n"))
             ).Content.ReadAsStringAsync()
@@ -433,6 +434,59 @@ public sealed class SendTests(WexilFixture wexil) : IClassFixture<WexilFixture>
                 await (await owner.PostAsync(screen + "?handler=Costs", form)).Content.ReadAsStringAsync()
             );
         }
+    }
+
+    [Fact]
+    public async Task Costs_are_read_as_an_ad_account_writes_them_in_its_currency_and_beside_a_cost_per_click()
+    {
+        var tested = await wexil.StartTestAsync("account");
+        var sources = wexil.Get<SourceStore>();
+        foreach (var (tag, click) in new[] { ("ads", (long?)null), ("clicks", 35) })
+            await sources.SaveAsync(
+                tested.Funnel.Id,
+                null,
+                tag,
+                tag,
+                SourceKind.Ad,
+                click,
+                new Dictionary<StepId, PageId>()
+            );
+        await wexil.Get<RateStore>().SetAsync(new(Currency.Find("EUR")!, new(2040, 11, 3), 1.25m));
+        using var owner = await wexil.OwnerAsync();
+        var screen = $"/f/{tested.Funnel.Slug}/sources";
+        const string file = """
+            sep=;
+            Day;Campaign name;Amount spent (EUR);Impressions
+            03.11.2040;ads;1.204,50;8.112
+            04.11.2040;clicks;20,00;1.000
+            02.11.2040;ads;10,00;2
+            10.11.2040;ads;10,00;2
+            """;
+        var preview = WexilFixture.Read(
+            await (
+                await WexilFixture.PostAsync(owner, screen, "Costs", ("Csv", $"\ufeff{file}"))
+            ).Content.ReadAsStringAsync()
+        );
+        foreach (
+            var sentence in new[]
+            {
+                "€1,204.50 = $1,505.63",
+                "new; added to the cost per click",
+                "There is no exchange rate for EUR on that day.",
+                "This date is in the future.",
+                "2 to import, 0 without change, 2 unreadable",
+            }
+        )
+            Assert.Contains(sentence, preview);
+        await WexilFixture.PostAsync(owner, screen, "TakeIn", ("Csv", file));
+        Assert.Equal(
+            [(new DateOnly(2040, 11, 3), 150_563L), (new(2040, 11, 4), 2500)],
+            sources.Costs(tested.Funnel.Id).Select(cost => (cost.Key.Day, cost.Value)).Order()
+        );
+        Assert.Contains(
+            "per click and by day, added up",
+            Regex.Replace(await owner.GetStringAsync(screen), @"\s+", " ")
+        );
     }
 
     [Fact]

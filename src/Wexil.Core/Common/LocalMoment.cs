@@ -10,6 +10,7 @@ public static class LocalMoment
         "yyyy-MM-ddTHH:mm",
         "yyyy-MM-ddTHH:mm:ss",
         "yyyy-MM-dd HH:mm",
+        "yyyy-MM-dd HH:mm:ss",
         "yyyy-MM-dd",
     ];
 

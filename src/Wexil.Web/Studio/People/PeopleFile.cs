@@ -10,23 +10,31 @@ public sealed record PeopleRow(int Line, string Email, IReadOnlyList<string> Tag
 /// <summary>Reads people from CSV: a column of e-mail addresses, and one of tags if there is one.</summary>
 public static class PeopleFile
 {
-    public const int MaxRows = 20_000,
-        MaxTextLength = 1 << 20;
-    private static readonly string[] EmailNames = ["email", "e-mail", "email address", "mail"];
+    /// <summary>What a file can say.</summary>
+    public static readonly TableKind Kind = new(
+        "people",
+        [
+            new("email", "E-mail", ["email", "e-mail", "email address", "mail"], IsNeeded: true),
+            new("tags", "Tags", ["tags", "tag"]),
+        ],
+        MaxLength: 1 << 20,
+        MaxLines: 20_000
+    );
 
-    /// <summary>Every line, good or bad; and what is wrong with the file as a whole.</summary>
-    public static (IReadOnlyList<PeopleRow> Rows, string? Problem) Read(
-        string text,
+    /// <summary>Every line, good or bad; none where a column is to be chosen first.</summary>
+    public static IReadOnlyList<PeopleRow> Read(
+        TableFile file,
         Func<IReadOnlyCollection<string>, IReadOnlySet<string>> known
     )
     {
-        var table = CsvTable.Read(text, MaxTextLength, MaxRows);
-        var (email, tags) = (table.Find(EmailNames), table.Find("tags"));
-        if (table.Columns.Count > 0 && email < 0)
-            return ([], "There is no column called email. Add it to the header line.");
-        PeopleRow[] rows = [.. table.Lines.Select(line => Row(line.Number, line[email], line[tags]))];
+        if (file.IsUnclear)
+            return [];
+        PeopleRow[] rows =
+        [
+            .. file.Lines.Select(line => Row(line.Number, file.Cell(line, "email"), file.Cell(line, "tags"))),
+        ];
         var there = known([.. rows.Where(row => row.Problem is null).Select(row => row.Email)]);
-        return ([.. rows.Select(row => row with { IsKnown = there.Contains(row.Email) })], table.Problem);
+        return [.. rows.Select(row => row with { IsKnown = there.Contains(row.Email) })];
     }
 
     private static PeopleRow Row(int line, string email, string tags)

@@ -9,13 +9,18 @@ namespace Wexil.Web.Studio.People;
 
 /// <summary>People from a file: looked at first, then taken in.</summary>
 [UploadLimit(16)]
-public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
+public sealed class PeopleFromFileModel(PeopleStore people, SettingStore settings) : PageModel
 {
     [BindProperty]
     public string? Csv { get; set; }
 
     [BindProperty]
     public IFormFile? Upload { get; set; }
+
+    [BindProperty]
+    public TableChoice Choice { get; set; } = new();
+
+    public TableFile? Table { get; private set; }
 
     public IReadOnlyList<PeopleRow> Rows { get; private set; } = [];
 
@@ -35,6 +40,7 @@ public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
         if (!ModelState.IsValid)
             return Page();
         var good = Rows.Where(row => row.Problem is null).ToArray();
+        await settings.RememberTableAsync(Table!.Mapping);
         await people.AddAsync([.. good.Select(row => (row.Email, row.Tags))]);
         var bad = Rows.Count - good.Length;
         TempData[nameof(PeopleModel.Done)] =
@@ -46,15 +52,10 @@ public sealed class PeopleFromFileModel(PeopleStore people) : PageModel
 
     private async Task ReadAsync()
     {
-        if (
-            await CsvForm.ReadAsync(ModelState, Csv, Upload, PeopleFile.MaxTextLength, HttpContext.RequestAborted)
-            is not { } csv
-        )
+        Table = await CsvForm.ReadAsync(this, PeopleFile.Kind, Csv, Upload, Choice, settings);
+        if (Table is null)
             return;
-        Csv = csv;
-        var (rows, problem) = PeopleFile.Read(csv, people.Known);
-        Rows = rows;
-        if (problem is not null)
-            ModelState.AddModelError(nameof(Csv), problem);
+        Csv = Table.Text;
+        Rows = PeopleFile.Read(Table, people.Known);
     }
 }

@@ -18,11 +18,12 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
     [BindProperty]
     public IFormFile? Upload { get; set; }
 
-    /// <summary>The column of each field, where the owner was asked.</summary>
     [BindProperty]
-    public Dictionary<string, string?> Columns { get; set; } = [];
+    public TableChoice Choice { get; set; } = new();
 
-    public SaleFileRead? Found { get; private set; }
+    public TableFile? Table { get; private set; }
+
+    public IReadOnlyList<SaleRow> Rows { get; private set; } = [];
 
     public string CurrencyCode => settings.Currency.Code;
 
@@ -41,9 +42,10 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
         await ReadAsync();
         if (!ModelState.IsValid)
             return Page();
-        var news = Found!.Rows.Where(row => row.IsNew).ToArray();
+        var news = Rows.Where(row => row.IsNew).ToArray();
+        await settings.RememberTableAsync(Table!.Mapping);
         await Task.WhenAll(news.Select(row => sales.RecordAsync(row.Notice!, null, null, row.At)));
-        var bad = Found.Rows.Count(row => row.Problem is not null);
+        var bad = Rows.Count(row => row.Problem is not null);
         TempData[nameof(SalesModel.Done)] =
             (news.Length == 0 ? "Nothing new to import." : $"{Format.Count(news.Length, "line", "lines")} imported.")
             + (bad > 0 ? $" {Format.Count(bad, "line was", "lines were")} skipped." : "");
@@ -60,22 +62,10 @@ public sealed class FromFileModel(SaleStore sales, SettingStore settings, OwnerT
 
     private async Task ReadAsync()
     {
-        if (
-            await CsvForm.ReadAsync(ModelState, Csv, Upload, SaleFile.MaxTextLength, HttpContext.RequestAborted)
-            is not { } csv
-        )
+        Table = await CsvForm.ReadAsync(this, SaleFile.Kind, Csv, Upload, Choice, settings);
+        if (Table is null)
             return;
-        Csv = csv;
-        Found = SaleFile.Read(
-            csv,
-            Columns.ToDictionary(column => column.Key, column => column.Value ?? ""),
-            settings.Currency.Code,
-            settings.Zone,
-            clock.Now,
-            sales.Told,
-            Fit
-        );
-        if (Found.Problem is { } problem)
-            ModelState.AddModelError(nameof(Csv), problem);
+        Csv = Table.Text;
+        Rows = SaleFile.Read(Table, settings.Currency, settings.Zone, clock.Now, sales.Told, Fit);
     }
 }

@@ -20,80 +20,67 @@ public sealed record SaleRow(
     public bool IsNew => Notice is not null && !IsKnown;
 }
 
-/// <summary>A file as it was read: its columns, which of them means what, and its lines.</summary>
-public sealed record SaleFileRead(
-    IReadOnlyList<string> Columns,
-    IReadOnlyDictionary<string, string> Mapping,
-    IReadOnlyList<SaleRow> Rows,
-    string? Problem
-);
-
 /// <summary>
-/// Reads sales and refunds from CSV. Which column is which is guessed from its name and can be said otherwise. Amounts
-/// below zero are refunds, as most services write them.
+/// Reads sales and refunds from CSV. Amounts below zero are refunds, as most services write them.
 /// </summary>
 public static class SaleFile
 {
-    public const int MaxRows = 5000,
-        MaxTextLength = 512 << 10;
-
-    /// <summary>What a file can say, with the names by which columns are recognised.</summary>
-    public static readonly IReadOnlyList<(string Field, string Words, string[] Names)> Fields =
-    [
-        (
-            "order",
-            "Order number",
-            [
+    /// <summary>What a file can say.</summary>
+    public static readonly TableKind Kind = new(
+        "sales",
+        [
+            new(
                 "order",
-                "order id",
-                "order number",
-                "order no",
-                "transaction",
-                "transaction id",
-                "receipt",
-                "invoice",
-                "id",
-            ]
-        ),
-        ("amount", "Amount", ["amount", "total", "price", "paid", "gross", "value", "sum"]),
-        ("currency", "Currency", ["currency", "currency code"]),
-        ("product", "Product", ["product", "product name", "item", "item name", "description"]),
-        ("email", "E-mail", ["email", "e-mail", "customer email", "buyer email", "email address"]),
-        ("date", "Date or time", ["date", "time", "created", "created at", "paid at", "day"]),
-        ("type", "Sale or refund", ["type", "kind"]),
-        ("line", "Line or refund number", ["line", "line id", "refund", "refund id"]),
-    ];
+                "Order number",
+                [
+                    "order",
+                    "order id",
+                    "order number",
+                    "order no",
+                    "transaction",
+                    "transaction id",
+                    "receipt",
+                    "invoice",
+                    "id",
+                ],
+                IsNeeded: true
+            ),
+            new("amount", "Amount", ["amount", "total", "price", "paid", "gross", "value", "sum"], IsNeeded: true),
+            new("currency", "Currency", ["currency", "currency code"]),
+            new("product", "Product", ["product", "product name", "item", "item name", "description"]),
+            new("email", "E-mail", ["email", "e-mail", "customer email", "buyer email", "email address"]),
+            new("date", "Date or time", ["date", "time", "created", "created at", "paid at", "day"]),
+            new("type", "Sale or refund", ["type", "kind"]),
+            new("line", "Line or refund number", ["line", "line id", "refund", "refund id"]),
+        ],
+        Amount: "amount",
+        Day: "date"
+    );
 
-    /// <summary>Every line, good or bad; and what is wrong with the file as a whole.</summary>
-    /// <param name="chosen">The column of a field as the owner chose it; a field that is absent is guessed.</param>
-    /// <param name="usualCurrency">Where no column names one.</param>
+    /// <summary>Every line, good or bad; none where something is to be chosen first.</summary>
+    /// <param name="usual">The currency where no column names one.</param>
     /// <param name="known">Which of these were told before.</param>
     /// <param name="fit">A refund in its order's currency, by the rates of its day and the currency in which the file
     /// names the order; null where there is no rate.</param>
-    public static SaleFileRead Read(
-        string text,
-        IReadOnlyDictionary<string, string> chosen,
-        string usualCurrency,
+    public static IReadOnlyList<SaleRow> Read(
+        TableFile file,
+        Currency usual,
         TimeZoneInfo zone,
         DateTimeOffset now,
         Func<IReadOnlyCollection<SaleNotice>, IReadOnlySet<SaleNotice>> known,
         Func<SaleNotice, DateTimeOffset, string?, SaleNotice?> fit
     )
     {
-        var table = CsvTable.Read(text, MaxTextLength, MaxRows);
-        var mapping = Map(table.Columns, chosen);
-        if (table.Lines.Count > 0 && Missing(mapping) is { } missing)
-            return new(table.Columns, mapping, [], missing);
+        if (file.IsUnclear)
+            return [];
         var seen = new HashSet<Guid>();
-        var places = mapping.ToDictionary(field => field.Key, field => table.Find(field.Value));
-        SaleRow[] rows = [.. table.Lines.Select(line => Row(new(line, places), usualCurrency, zone, now, seen))];
-        if (table.Problem is not null)
-            return new(table.Columns, mapping, rows, table.Problem);
+        var currency = Currency.Find(file.CurrencyOfColumn) ?? usual;
+        SaleRow[] rows = [.. file.Lines.Select(line => Row(new(file, line, currency), zone, now, seen))];
         var told = known([.. rows.Select(row => row.Notice).OfType<SaleNotice>()]);
         var sold = rows.Where(row => row.Notice is { Kind: SaleKind.Sale })
             .GroupBy(row => row.Order)
             .ToDictionary(order => order.Key, order => order.First().Notice!.Currency);
-        return new(table.Columns, mapping, [.. rows.Select(Settled)], null);
+        return [.. rows.Select(Settled)];
 
         SaleRow Settled(SaleRow row)
         {
@@ -107,58 +94,44 @@ public static class SaleFile
         }
     }
 
-    private static string? Missing(Dictionary<string, string> mapping)
-    {
-        string[] missing =
-        [
-            .. Fields
-                .Where(field => field.Field is "order" or "amount" && !mapping.ContainsKey(field.Field))
-                .Select(field => field.Words.ToLowerInvariant()),
-        ];
-        return missing.Length == 0 ? null : $"Choose the column for the {string.Join(" and which the ", missing)}.";
-    }
-
-    private static Dictionary<string, string> Map(
-        IReadOnlyList<string> columns,
-        IReadOnlyDictionary<string, string> chosen
-    )
-    {
-        var mapping = new Dictionary<string, string>();
-        foreach (var (field, _, names) in Fields)
-        {
-            var column = chosen.TryGetValue(field, out var said)
-                ? columns.FirstOrDefault(column => column == said)
-                : names
-                    .Select(name => columns.FirstOrDefault(column => Plain(column) == name))
-                    .FirstOrDefault(column => column is not null);
-            if (column is not null)
-                mapping[field] = column;
-        }
-        return mapping;
-
-        static string Plain(string column) => column.Trim().ToLowerInvariant().Replace('_', ' ');
-    }
-
     /// <summary>A line whose cells are known by what they mean.</summary>
-    private sealed record Cells(CsvLine Line, Dictionary<string, int> Places)
+    private sealed record Cells(TableFile File, CsvLine Line, Currency Usual)
     {
-        public string this[string field] => Line[Places.GetValueOrDefault(field, -1)];
+        public string this[string field] => File.Cell(Line, field);
+
+        public string CurrencyCode =>
+            this["currency"] is { Length: > 0 } code ? code.Trim().ToUpperInvariant() : Usual.Code;
+
+        /// <summary>With its sign.</summary>
+        public (string Amount, string? Problem) Amount => File.Amount(Line, Currency.Find(CurrencyCode) ?? Usual);
+
+        public string? Told(string field)
+        {
+            var amount = Amount.Amount;
+            var isBack =
+                amount is ['-' or '−', ..] || this["type"].ToLowerInvariant() is "refund" or "refunded" or "chargeback";
+            return field switch
+            {
+                "type" => isBack ? "refund" : "sale",
+                "amount" => amount.TrimStart('-', '−'),
+                "currency" => CurrencyCode,
+                "line" or "refund" => this["line"],
+                "page" => null,
+                _ => this[field],
+            };
+        }
     }
 
-    private static SaleRow Row(
-        Cells cells,
-        string usualCurrency,
-        TimeZoneInfo zone,
-        DateTimeOffset now,
-        HashSet<Guid> seen
-    )
+    private static SaleRow Row(Cells cells, TimeZoneInfo zone, DateTimeOffset now, HashSet<Guid> seen)
     {
         var (line, order, amount) = (cells.Line.Number, cells["order"], cells["amount"]);
         SaleRow Bad(string problem) => new(line, order, amount, null, default, false, problem);
-        var (notice, _, problem) = SaleNotice.Read(field => Told(cells, field, usualCurrency), SaleChannel.File);
+        if (cells.Amount.Problem is { } unlike)
+            return Bad(unlike);
+        var (notice, _, problem) = SaleNotice.Read(cells.Told, SaleChannel.File);
         if (notice is null)
             return Bad(problem);
-        var (at, dateProblem) = Moment(cells["date"], zone);
+        var (at, dateProblem) = Moment(cells, zone);
         if (dateProblem is not null)
             return Bad(dateProblem);
         if (at > now)
@@ -168,31 +141,16 @@ public static class SaleFile
         return new(line, order, amount, notice, at ?? now, false, null);
     }
 
-    private static string? Told(Cells cells, string field, string usualCurrency)
+    private static (DateTimeOffset? At, string? Problem) Moment(Cells cells, TimeZoneInfo zone)
     {
-        var amount = cells["amount"];
-        var isBack =
-            amount is ['-' or '−', ..] || cells["type"].ToLowerInvariant() is "refund" or "refunded" or "chargeback";
-        return field switch
-        {
-            "type" => isBack ? "refund" : "sale",
-            "amount" => amount.TrimStart('-', '−'),
-            "currency" => cells["currency"] is { Length: > 0 } code ? code : usualCurrency,
-            "line" or "refund" => cells["line"],
-            "page" => null,
-            _ => cells[field],
-        };
-    }
-
-    private static (DateTimeOffset? At, string? Problem) Moment(string written, TimeZoneInfo zone)
-    {
-        if (written.Length == 0)
-            return (null, null);
-        var (local, problem) = LocalMoment.Parse(written, zone);
+        var (day, unlike) = cells.File.Day(cells.Line);
+        if (unlike is not null || day.Length == 0)
+            return (null, unlike);
+        var (local, problem) = LocalMoment.Parse(day, zone);
         if (local is not null)
             return (local, null);
         var isExact = DateTimeOffset.TryParse(
-            written,
+            day,
             CultureInfo.InvariantCulture,
             DateTimeStyles.AssumeUniversal,
             out var exact

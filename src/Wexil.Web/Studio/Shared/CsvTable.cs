@@ -1,3 +1,4 @@
+using System.Text.RegularExpressions;
 using Wexil.App.Wording;
 
 namespace Wexil.Web.Studio.Shared;
@@ -16,8 +17,10 @@ public sealed record CsvLine(int Number, IReadOnlyList<string> Cells)
 /// </summary>
 /// <param name="Lines">Those below the names of the columns, as far as they can be read.</param>
 /// <param name="Problem">What is wrong with the table as a whole; null for nothing.</param>
-public sealed record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLine> Lines, string? Problem)
+public sealed partial record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLine> Lines, string? Problem)
 {
+    private const char ByteOrderMark = '\ufeff';
+
     /// <summary>What may stand between cells; where a line has as many of two, the first.</summary>
     private static readonly char[] Delimiters = [',', ';', '\t'];
 
@@ -37,6 +40,9 @@ public sealed record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLi
             return new([], [], "Choose a file, or paste its lines.");
         if (text.Length > maxLength)
             return new([], [], $"The file is larger than {Size(maxLength)}. Split it and import the parts.");
+        text = text.TrimStart(ByteOrderMark);
+        if (StatedDelimiter().Match(text) is { Success: true } stated)
+            text = text[stated.Length..];
         var reader = new CsvLines(text, DelimiterOf(text));
         var columns = reader.Next()?.Cells ?? [];
         var lines = new List<CsvLine>();
@@ -63,6 +69,10 @@ public sealed record CsvTable(IReadOnlyList<string> Columns, IReadOnlyList<CsvLi
                 delimiter = other;
         return delimiter;
     }
+
+    // A line that is for spreadsheet programs only.
+    [GeneratedRegex(@"^sep=.\r?\n", RegexOptions.IgnoreCase)]
+    private static partial Regex StatedDelimiter();
 
     /// <summary>In words: "512 KB".</summary>
     public static string Size(int bytes) => bytes < 1 << 20 ? $"{bytes >> 10} KB" : $"{bytes >> 20} MB";

@@ -20,6 +20,8 @@ public sealed class SourcesModel(
     SourceStore sources,
     OutboxStore outgoing,
     SettingStore settings,
+    RateStore rates,
+    OwnerTime clock,
     VisitorsAddress visitors
 ) : FunnelPageModel(funnels)
 {
@@ -65,6 +67,11 @@ public sealed class SourcesModel(
 
     [BindProperty]
     public IFormFile? Upload { get; set; }
+
+    [BindProperty]
+    public TableChoice Choice { get; set; } = new();
+
+    public TableFile? CostTable { get; private set; }
 
     public string Address => $"/f/{Funnel.Slug}/sources";
 
@@ -184,6 +191,7 @@ public sealed class SourcesModel(
         if (!ModelState.IsValid)
             return Page();
         var costs = Preview.Where(row => row.Changes).Select(row => row.Cost!).ToArray();
+        await settings.RememberTableAsync(CostTable!.Mapping);
         await sources.SetCostsAsync(costs);
         var bad = Preview.Count(row => row.Problem is not null);
         Done =
@@ -197,19 +205,16 @@ public sealed class SourcesModel(
 
     private async Task ReadCostsAsync()
     {
-        if (
-            await CsvForm.ReadAsync(ModelState, Csv, Upload, CostFile.MaxTextLength, HttpContext.RequestAborted)
-            is not { } csv
-        )
+        CostTable = await CsvForm.ReadAsync(this, CostFile.Kind, Csv, Upload, Choice, settings);
+        if (CostTable is null)
             return;
-        Csv = csv;
-        (Preview, var problem) = CostFile.Read(
-            csv,
-            [.. Table.Lines.Where(line => line.Source is not null).Select(line => line.Source!)],
+        Csv = CostTable.Text;
+        Preview = CostFile.Read(
+            CostTable,
+            Table.Lines,
             sources.Costs(Funnel.Id),
-            Currency
+            new(Currency, rates.All()),
+            DateOnly.FromDateTime(TimeZoneInfo.ConvertTime(clock.Now, settings.Zone).DateTime)
         );
-        if (problem is not null)
-            ModelState.AddModelError(nameof(Csv), problem);
     }
 }
