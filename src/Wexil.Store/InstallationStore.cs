@@ -53,10 +53,38 @@ public sealed class InstallationStore(Database database, Journal journal, TimePr
         {
             if (c.Text("SELECT outside FROM pages WHERE id = $1", page.Value) is not { } own)
                 return false;
-            var leadsTo = new OutsideAddress(found).IsSamePage(new(new Uri(own))) ? null : found.AbsoluteUri;
+            var leadsTo = new OutsideAddress(found).IsSamePlace(new(new Uri(own))) ? null : found.AbsoluteUri;
             return c.Execute("UPDATE pages SET leads_to = $2 WHERE id = $1 AND leads_to IS NOT $2", page.Value, leadsTo)
                 > 0;
         });
+
+    /// <summary>
+    /// The steps of a funnel that most of their newest visitors came to as ones who were at an earlier step: browsers
+    /// and links pass on who they are.
+    /// </summary>
+    public IReadOnlySet<StepId> Recognized(FunnelId funnel) =>
+        database
+            .Read(c =>
+                c.Rows(
+                    """
+                    WITH newest AS (
+                      SELECT funnel_id, steps FROM visitors WHERE visitor > x'' ORDER BY visitor DESC LIMIT 5000),
+                    path AS (
+                      SELECT s.id, 1 << s.number bit, (
+                        SELECT sum(1 << e.number) FROM steps e
+                        WHERE e.funnel_id = s.funnel_id AND e.position < s.position AND e.number < 63) earlier
+                      FROM steps s
+                      WHERE s.funnel_id = $1 AND s.number < 63)
+                    SELECT p.id
+                    FROM path p JOIN newest n ON n.funnel_id = $1 AND n.steps & p.bit
+                    GROUP BY p.id
+                    HAVING 2 * sum(n.steps & p.earlier <> 0) >= count(*)
+                    """,
+                    row => new StepId(row.GetInt64(0)),
+                    funnel.Value
+                )
+            )
+            .ToHashSet();
 
     /// <summary>When what was last seen, as it was last written down.</summary>
     public IReadOnlyDictionary<string, DateTimeOffset> Seen() =>

@@ -173,6 +173,32 @@ public sealed class OutsideTests
         Assert.Equal((1, 1), Counted(site, test));
     }
 
+    [Fact]
+    public async Task A_thank_you_page_that_differs_from_its_page_by_the_fragment_alone_is_reached_by_it()
+    {
+        await using var site = await Site.StartAsync();
+        await using var elsewhere = await ServeAsync(
+            (_, _) => Html(Script(site), "<h1>Kit</h1><a href=\"#faq\">Questions</a> <a href=\"#thanks\">Send</a>")
+        );
+        var address = elsewhere.Urls.Single();
+        var (step, test) = await TestAsync(
+            site,
+            Weights.Create(100, 0),
+            new($"{address}/app"),
+            new($"{address}/b"),
+            startsOnPage: false,
+            thanks: new($"{address}/app#thanks")
+        );
+        using var visitor = new Browser();
+        visitor.Open(site.Visitors, $"/go/{step.Slug}");
+        visitor.WaitFor(() => visitor.Run("return wexil.token") is string { Length: > 20 } ? "" : null);
+        visitor.Press("Questions");
+        await site.Host.Journal.WhenProjectedAsync();
+        Assert.Equal((1, 0), Counted(site, test));
+        visitor.Press("Send");
+        visitor.WaitFor(() => Counted(site, test) == (1, 1) ? "" : null);
+    }
+
     private static IResult Html(string head, string body) =>
         Results.Content(
             $"<!doctype html><html lang=en><head>{head}<title>Kit</title></head><body>{body}</body></html>",

@@ -18,7 +18,8 @@ public sealed record Fetched(PageBundle Bundle, IReadOnlyList<Missing> Missing);
 /// <summary>A page as it is served elsewhere.</summary>
 /// <param name="Address">After redirects.</param>
 /// <param name="Policies">The values of its Content-Security-Policy headers.</param>
-public sealed record FoundPage(Uri Address, string Html, IReadOnlyList<string> Policies);
+/// <param name="Robots">The values of its X-Robots-Tag headers.</param>
+public sealed record FoundPage(Uri Address, string Html, IReadOnlyList<string> Policies, IReadOnlyList<string> Robots);
 
 /// <summary>How far a fetch has come.</summary>
 public sealed record FetchProgress(int Done, int Known, long Bytes, string Now);
@@ -81,7 +82,9 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         if (page is null)
             return (null, why);
         var html = PageText.Decode(page.Content, page.Charset);
-        return PageSource.Problem(html) is { } unfit ? (null, unfit) : (new(page.Address, html, page.Policies), null);
+        return PageSource.Problem(html) is { } unfit
+            ? (null, unfit)
+            : (new(page.Address, html, page.Policies, page.Robots), null);
     }
 
     /// <summary>Sends a form as a browser would. Null when it was taken.</summary>
@@ -166,7 +169,8 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
         byte[] Content,
         string Type,
         string? Charset,
-        IReadOnlyList<string> Policies
+        IReadOnlyList<string> Policies,
+        IReadOnlyList<string> Robots
     );
 
     private static HttpClient Client(bool allowPrivate)
@@ -233,11 +237,15 @@ public sealed class PageFetcher(SettingStore settings) : IDisposable
                 body,
                 type?.MediaType?.ToLowerInvariant() ?? "",
                 type?.CharSet?.Trim('"'),
-                response.Headers.TryGetValues("Content-Security-Policy", out var policies) ? [.. policies] : []
+                Values(response, "Content-Security-Policy"),
+                Values(response, "X-Robots-Tag")
             ),
             null
         );
     }
+
+    private static string[] Values(HttpResponseMessage response, string header) =>
+        response.Headers.TryGetValues(header, out var values) ? [.. values] : [];
 
     // Null where there is more than that, whatever the headers said.
     internal static async Task<byte[]?> ReadAsync(HttpContent content, int longest, CancellationToken stop)

@@ -46,6 +46,8 @@ public sealed class ScriptInstallation(
     TimeProvider time
 ) : IDisposable
 {
+    private const string Responds = "Page responds";
+
     // A page takes many times its size until it is judged. Whoever has a helper's link does not hold up the owner.
     private readonly SemaphoreSlim _owners = new(2),
         _helpers = new(1);
@@ -66,6 +68,7 @@ public sealed class ScriptInstallation(
         var controls = tests.Open().ToDictionary(test => test.Step, test => test.Pages[0]);
         var steps = funnels.Steps(funnel).Where(step => !step.IsArchived).ToArray();
         var sections = funnels.Sections(funnel).Where(section => !section.IsArchived).ToLookup(section => section.Host);
+        var recognized = wiring.Recognized(funnel);
         var onSteps = steps.ToDictionary(step => step.Id, step => pages.ForStep(step.Id));
         return
         [
@@ -83,8 +86,10 @@ public sealed class ScriptInstallation(
                         return Wire(page, step, isControl) with
                         {
                             Sections = [.. sections[step.Id].Select(Install)],
-                            Check = checks.GetValueOrDefault(page.Id),
-                            Note = Hosts.Note(page, step, before, visitors.Link(step.Slug)),
+                            Check = checks.GetValueOrDefault(page.Id) is { } check ? Judged(check, step) : null,
+                            Note = recognized.Contains(step.Id)
+                                ? null
+                                : Hosts.Note(page, step, before, visitors.Link(step.Slug)),
                         };
                     })
             ),
@@ -115,7 +120,7 @@ public sealed class ScriptInstallation(
         var look = _looking.GetOrAdd(key, _ => new(() => threads.RunAsync(() => LookAsync(wired, places))));
         try
         {
-            return await look.Value.WaitAsync(stop);
+            return Judged(await look.Value.WaitAsync(stop), wired.Step);
         }
         finally
         {
@@ -123,6 +128,12 @@ public sealed class ScriptInstallation(
                 _looking.TryRemove(new(key, look));
         }
     }
+
+    /// <summary>Most visitors of a step are known from an earlier one, whatever their browsers do with cookies.</summary>
+    public bool IsRecognized(Step step) => wiring.Recognized(step.Funnel).Contains(step.Id);
+
+    private PageCheck Judged(PageCheck check, Step step) =>
+        ProvenByVisits.Apply(check, seen.Last(check.Page), seen.LastStart(step.Slug));
 
     // Whoever asked may go away; others may be waiting, and the fetcher's own patience bounds it.
     private async Task<PageCheck> LookAsync(InstalledPage wired, SemaphoreSlim places)
@@ -142,37 +153,32 @@ public sealed class ScriptInstallation(
     {
         var page = wired.Page;
         var (found, problem) = await fetcher.PageAsync(page.Outside!, CancellationToken.None);
-        IReadOnlyList<Finding> findings = found is null
-            ?
-            [
-                new(
-                    "Page responds",
-                    problem == PageFetcher.NotAsked ? null : false,
-                    problem!,
-                    problem == PageFetcher.NotAsked
-                        ? "If this is your own network, allow private addresses in Settings."
-                        : "Open it in a browser; if it works there, try again in a minute."
-                ),
-            ]
-            :
-            [
-                new("Page responds", true, "Yes."),
-                .. Led(page.Outside!, found.Address, wired.Step),
-                .. ScriptCheck.Check(found.Html, found.Address, Script, found.Policies),
-                .. Starts(wired, found),
-                .. SectionLines.Check(
-                    found.Html,
-                    found.Address,
-                    wired.Sections.ToDictionary(section => section.Section.Slug, section => section.Section.Name),
-                    new(visitors.Origin),
-                    found.Policies
-                ),
-            ];
+        IReadOnlyList<Finding> findings = found is null ? [Silent(problem!)] : Judge(wired, found);
         var check = new PageCheck(page.Id, time.GetUtcNow(), findings);
         await wiring.SaveAsync(check);
         if (found is not null)
             await wiring.SaveFoundAsync(page.Id, found.Address);
         return check;
+    }
+
+    private static Finding Silent(string problem) =>
+        problem == PageFetcher.NotAsked
+            ? new(Responds, null, problem, "If this is your own network, allow private addresses in Settings.")
+            : new(Responds, false, problem, "Open it in a browser; if it works there, try again in a minute.");
+
+    private IReadOnlyList<Finding> Judge(InstalledPage wired, FoundPage found)
+    {
+        var home = new Uri(visitors.Origin);
+        var sections = wired.Sections.ToDictionary(section => section.Section.Slug, section => section.Section.Name);
+        return
+        [
+            new(Responds, true, "Yes."),
+            .. Led(wired.Page.Outside!, found.Address, wired.Step),
+            .. ScriptCheck.Check(found.Html, found.Address, Script, found.Policies),
+            .. Starts(wired, found),
+            .. OutsideWays.Check(found.Html, found.Address, found.Robots, home, Neighbors(wired.Step)),
+            .. SectionLines.Check(found.Html, found.Address, sections, home, found.Policies),
+        ];
     }
 
     /// <inheritdoc/>
@@ -182,6 +188,23 @@ public sealed class ScriptInstallation(
         _helpers.Dispose();
     }
 
+    private IReadOnlyList<NeighborPage> Neighbors(Step step) =>
+        [
+            .. funnels
+                .Steps(step.Funnel)
+                .Where(other => other.Id != step.Id && !other.IsArchived)
+                .SelectMany(other =>
+                    pages
+                        .ForStep(other.Id)
+                        .Where(page => page.Outside is not null)
+                        .Select(page => new NeighborPage(
+                            other.Name,
+                            visitors.Link(other.Slug),
+                            new OutsideAddress(page.Outside!)
+                        ))
+                ),
+        ];
+
     private IEnumerable<Finding> Starts(InstalledPage wired, FoundPage found) =>
         wired.Loader is { } lines
             ? StartLines.Check(found.Html, found.Address, lines, new(visitors.Origin), found.Policies)
@@ -190,7 +213,7 @@ public sealed class ScriptInstallation(
     /// <summary>Says where a page leads by itself.</summary>
     private IEnumerable<Finding> Led(Uri asked, Uri found, Step step)
     {
-        if (new OutsideAddress(found).IsSamePage(new(asked)))
+        if (new OutsideAddress(found).IsSamePlace(new(asked)))
             yield break;
         const string what = "No redirect";
         if (found.GetLeftPart(UriPartial.Authority).Equals(visitors.Origin, StringComparison.OrdinalIgnoreCase))

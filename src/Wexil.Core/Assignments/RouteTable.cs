@@ -310,8 +310,23 @@ public sealed class RouteTable
         var led = leading is [_] ? leading : Met(leading, page => page.LeadsTo!, address.Query);
         var funnel = Through([.. there, .. led], cameThrough);
         bool IsMeant(RoutePage page) => funnel is null || page.Funnel == funnel;
-        return there.Where(IsMeant).MaxBy(page => page.Outside!.OwnParameters)
-            ?? led.Where(IsMeant).MaxBy(page => page.LeadsTo!.OwnParameters);
+        return Nearest([.. there.Where(IsMeant)], page => page.Outside!, address)
+            ?? Nearest([.. led.Where(IsMeant)], page => page.LeadsTo!, address);
+    }
+
+    /// <summary>The fragments by which pages at an address are told apart; none where a single page is there.</summary>
+    public IEnumerable<string> FragmentsAt(Uri address) =>
+        _outside.GetValueOrDefault(OutsideAddress.KeyOf(address)) is { Count: > 1 } pages
+            ? pages.Select(page => page.Outside!.Fragment).Where(fragment => fragment.Length > 0).Distinct()
+            : [];
+
+    private static RoutePage? Nearest(RoutePage[] pages, Func<RoutePage, OutsideAddress> at, Uri address)
+    {
+        if (pages.Length < 2)
+            return pages.FirstOrDefault();
+        var parameters = pages.Max(page => at(page).OwnParameters);
+        RoutePage[] nearest = [.. pages.Where(page => at(page).OwnParameters == parameters)];
+        return OutsideAddress.ByFragment(nearest, at, address.Fragment).FirstOrDefault();
     }
 
     private static FunnelId? Through(RoutePage[] pages, Func<IReadOnlySet<FunnelId>, FunnelId?>? cameThrough)

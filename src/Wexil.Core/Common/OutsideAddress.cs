@@ -42,9 +42,28 @@ public sealed class OutsideAddress
         return true;
     }
 
+    /// <summary>The address's own fragment with its "#"; empty for none.</summary>
+    public string Fragment => _fragment;
+
     /// <summary>Would visitors of the two be taken for visitors of one page?</summary>
-    public bool IsSamePage(OutsideAddress other) =>
+    public bool IsSamePage(OutsideAddress other) => IsSamePlace(other) && _fragment == other._fragment;
+
+    /// <summary>The same but for the fragment, which no server is told.</summary>
+    public bool IsSamePlace(OutsideAddress other) =>
         Key == other.Key && OwnParameters == other.OwnParameters && IsMetBy(other._query);
+
+    /// <summary>
+    /// Which of several addresses that share path and parameters a visit with a fragment is at: the one with that
+    /// fragment, else those without one. One that is alone needs no fragment: visitors may lose it on the way.
+    /// </summary>
+    /// <param name="fragment">Of the visit, with its "#"; empty for none.</param>
+    public static IEnumerable<T> ByFragment<T>(IReadOnlyList<T> those, Func<T, OutsideAddress> at, string fragment)
+    {
+        if (those.Select(one => at(one).Fragment).Distinct().Count() < 2)
+            return those;
+        var named = those.Where(one => fragment.Length > 0 && at(one).Fragment == fragment).ToArray();
+        return named.Length > 0 ? named : those.Where(one => at(one).Fragment.Length == 0);
+    }
 
     /// <summary>What two addresses of the same path have in common.</summary>
     public string Key { get; }

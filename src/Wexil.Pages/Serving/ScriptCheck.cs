@@ -11,6 +11,15 @@ public static class ScriptCheck
 {
     private const string File = "/wexil.js";
 
+    private const string Installed = "Script installed",
+        FromHere = "Loaded from this Wexil",
+        Loads = "Browsers can load it",
+        Placed = "In the right place",
+        Allowed = "Allowed by the page’s content security policy";
+
+    /// <summary>What is looked at, each without which no visit would be reported.</summary>
+    public static readonly IReadOnlyList<string> Things = [Installed, FromHere, Loads, Placed, Allowed];
+
     /// <param name="html">The page as it was fetched.</param>
     /// <param name="page">Its address after redirects.</param>
     /// <param name="script">The address of our script.</param>
@@ -23,7 +32,7 @@ public static class ScriptCheck
         if (ours.Length == 0)
             return [Missing(html, line)];
         var right = ours.Where(element => Source(element, page) is { } source && Same(source, script)).ToArray();
-        Finding isThere = new("Script installed", true, "Yes."),
+        Finding isThere = new(Installed, true, "Yes."),
             policy = Policy(
                 new(page, [.. policies, .. Metas(document)]),
                 script,
@@ -33,24 +42,19 @@ public static class ScriptCheck
             return
             [
                 isThere,
-                new("Loaded from this Wexil", true, "Yes."),
+                new(FromHere, true, "Yes."),
                 Once(right.Length),
                 Place(right[0], line),
                 Scheme(page, script),
                 policy,
             ];
         var other = ours[0].GetAttribute("src");
-        return
-        [
-            isThere,
-            new("Loaded from this Wexil", false, $"The script comes from {other}.", $"Replace it with {line}."),
-            policy,
-        ];
+        return [isThere, new(FromHere, false, $"The script comes from {other}.", $"Replace it with {line}."), policy];
     }
 
     private static Finding Missing(string html, string line) =>
         new(
-            "Script installed",
+            Installed,
             false,
             html.Contains(File, StringComparison.OrdinalIgnoreCase)
                 ? "The script is in a comment or in text, where no browser runs it."
@@ -64,19 +68,19 @@ public static class ScriptCheck
             : new(
                 "Included once",
                 null,
-                $"The script is on the page {times} times, so visits are reported that many times.",
+                $"The script is on the page {times} times. The first one works, the others do nothing: visits count once.",
                 "Keep one and delete the others."
             );
 
     private static Finding Scheme(Uri page, Uri script) =>
         page.Scheme == Uri.UriSchemeHttps && script.Scheme == Uri.UriSchemeHttp
             ? new(
-                "Browsers can load it",
+                Loads,
                 false,
                 "The page is on https and the script on http, which browsers refuse.",
                 "Set up https for Wexil, and paste the line from there."
             )
-            : new("Browsers can load it", true, "Yes.");
+            : new(Loads, true, "Yes.");
 
     private static IEnumerable<IElement> Ours(IDocument document) =>
         document
@@ -94,7 +98,7 @@ public static class ScriptCheck
 
     private static Finding Place(IElement script, string line)
     {
-        const string what = "In the right place";
+        const string what = Placed;
         if (script.Ancestors<IElement>().FirstOrDefault(up => up.LocalName is "noscript" or "template") is { } up)
             return new(
                 what,
@@ -134,7 +138,7 @@ public static class ScriptCheck
 
     private static Finding Policy(ContentPolicy policy, Uri script, string? nonce)
     {
-        const string what = "Allowed by the page’s content security policy";
+        const string what = Allowed;
         var origin = script.GetLeftPart(UriPartial.Authority);
         if (!policy.AllowsScript(script, nonce))
             return new(

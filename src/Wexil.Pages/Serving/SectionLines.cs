@@ -27,12 +27,7 @@ public static class SectionLines
         if (sections.Count == 0)
             return [];
         var document = SourceMap.Parse(html).Document;
-        IElement[] lines =
-        [
-            .. document
-                .QuerySelectorAll("script:not([src])")
-                .Where(script => script.TextContent.Contains(Call, StringComparison.Ordinal)),
-        ];
+        IElement[] lines = [.. document.QuerySelectorAll("script:not([src])").Where(Are)];
         var policy = new ContentPolicy(page, [.. policies, .. ScriptCheck.Metas(document)]);
         return
         [
@@ -40,6 +35,8 @@ public static class SectionLines
             .. lines.Length == 0 ? [] : new[] { Policy(lines[0], policy, home) },
         ];
     }
+
+    internal static bool Are(IElement script) => script.TextContent.Contains(Call, StringComparison.Ordinal);
 
     private static Func<IElement, bool> Is(string key) =>
         line => line.TextContent.Contains($",\"{key}\",", StringComparison.Ordinal);

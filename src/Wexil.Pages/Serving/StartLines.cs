@@ -51,7 +51,8 @@ public static partial class StartLines
         ];
     }
 
-    private const string There = "Start code installed";
+    /// <summary>What is looked at first.</summary>
+    public const string There = "Start code installed";
 
     private static Finding Missing(string html) =>
         new(

@@ -43,6 +43,7 @@ public sealed class ReachedEndpoint(
                 visitor = visitor.ToString(),
                 token = tokens.Issue(visitor, now),
                 clicks,
+                fragments = routes.FragmentsAt(address),
             }
         );
     }

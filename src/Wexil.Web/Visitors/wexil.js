@@ -16,7 +16,7 @@
   if (parameters.get("try") === "1" || parameters.has("wx_try") || parameters.has("wx_versions")) return;
   const arrived = parameters.get("wx");
   let reached = location.href;
-  let own, watched, engaged, since, seen;
+  let own, watched, fragments, engaged, since, seen;
 
   // Out of the address bar, so that a forwarded address makes no strangers one visitor. The rest stays letter for
   // letter.
@@ -50,6 +50,7 @@
   function begin() {
     own = known();
     watched = [];
+    fragments = [];
     engaged = false;
     seen = 0;
     since = document.visibilityState === "visible" ? performance.now() : null;
@@ -76,6 +77,7 @@
       .then((answer) => {
         if (!answer) return;
         watched = answer.clicks;
+        fragments = answer.fragments;
         if (at) return;
         if (own !== answer.visitor) {
           own = answer.visitor;
@@ -127,10 +129,11 @@
     addEventListener("hashchange", changed);
   }
 
+  // A fragment is another page where the site's software or the owner says so, and otherwise a place on the page.
   function changed() {
     const page = (address) => {
       const { origin, pathname, search, hash } = new URL(address);
-      return origin + pathname + search + (/^#!?\//.test(hash) ? hash : "");
+      return origin + pathname + search + (/^#!?\//.test(hash) || fragments.includes(hash) ? hash : "");
     };
     if (page(location.href) === page(reached) || page(location.href) === page(withoutOurs(reached))) return;
     leave();

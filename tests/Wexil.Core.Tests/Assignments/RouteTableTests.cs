@@ -93,6 +93,57 @@ public sealed class RouteTableTests
         Assert.Equal(page, found?.Id.Value);
     }
 
+    [Theory]
+    [InlineData("#/kit", 4)]
+    [InlineData("#/thanks", 5)]
+    [InlineData("?size=big#/thanks", 5)]
+    [InlineData("", null)]
+    [InlineData("#/elsewhere", null)]
+    [InlineData("?size=small#/thanks", 6)]
+    public void Pages_that_differ_by_the_fragment_are_told_apart_and_one_alone_needs_none(string visited, int? page)
+    {
+        OutsideAddress At(string path) => new(new($"https://larkrow.example/app{path}"));
+        var table = Table(
+            [Step(1, funnel: 1)],
+            [
+                Page(4, 1) with
+                {
+                    Outside = At("#/kit"),
+                },
+                Page(5, 1) with
+                {
+                    Outside = At("#/thanks"),
+                },
+                Page(6, 1) with
+                {
+                    Outside = At("?size=small#/kit"),
+                },
+            ],
+            []
+        );
+        Assert.Equal(page, table.OutsidePage(At(visited).Address)?.Id.Value);
+        Assert.Equal(["#/kit", "#/thanks"], table.FragmentsAt(At("").Address).Order());
+        var alone = Table([Step(1, funnel: 1)], [Page(4, 1) with { Outside = At("#/kit") }], []);
+        Assert.Equal(4, alone.OutsidePage(At(visited).Address)?.Id.Value);
+        Assert.Empty(alone.FragmentsAt(At("").Address));
+    }
+
+    [Fact]
+    public void A_page_without_a_fragment_is_where_no_other_is()
+    {
+        OutsideAddress At(string path) => new(new($"https://larkrow.example/app{path}"));
+        var table = Table(
+            [Step(1, funnel: 1)],
+            [Page(4, 1) with { Outside = At("#order") }, Page(5, 1) with { Outside = At("") }],
+            []
+        );
+        Assert.Equal(4, table.OutsidePage(At("#order").Address)?.Id.Value);
+        Assert.Equal(5, table.OutsidePage(At("#faq").Address)?.Id.Value);
+        Assert.Equal(5, table.OutsidePage(At("").Address)?.Id.Value);
+        Assert.False(At("#order").IsSamePage(At("")));
+        Assert.True(At("#order").IsSamePlace(At("")));
+    }
+
     [Fact]
     public void Nobody_is_asked_whose_an_address_is_that_one_funnel_has_and_an_archived_funnel_has_none()
     {

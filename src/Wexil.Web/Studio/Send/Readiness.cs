@@ -133,7 +133,7 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Secret
     /// <summary>Whether browsers let visitors of the tested pages be credited on the goal's page.</summary>
     private IEnumerable<ReadyLine> Credited(StepScreen screen, IReadOnlyList<Page> shown, Step step)
     {
-        if (step.Page is not { } id || pages.Find(id) is not { Outside: not null } page)
+        if (step.Page is not { } id || pages.Find(id) is not { Outside: not null } page || wiring.IsRecognized(step))
             yield break;
         var apart = Hosts.Apart(
             shown,
