@@ -29,19 +29,12 @@ public static class AppRegistration
     public static IServiceCollection AddWexilApp(this IServiceCollection services) =>
         services
             .AddOwnCare()
+            .AddVisits()
             .AddSingleton<BackgroundProblems>()
             .AddSingleton<ConfirmTickets>()
             .AddSingleton<OwnDeviceTickets>()
             .AddSingleton<PreviewTickets>()
             .AddSingleton<TryTickets>()
-            .AddSingleton<Routes>()
-            .AddSingleton<TurnKeeper>()
-            .AddSingleton<VisitService>()
-            .AddSingleton<ServedPages>()
-            .AddSingleton<HostedPages>()
-            .AddSingleton<ShownSections>()
-            .AddSingleton<FrameServing>()
-            .AddSingleton<SectionHosts>()
             .AddSingleton<ParsedPages>()
             .AddSingleton<DraftEditor>()
             .AddSingleton<PageFetcher>()
@@ -57,6 +50,7 @@ public static class AppRegistration
             .AddSingleton<SectionsReader>()
             .AddSingleton<SectionWriter>()
             .AddSingleton<FirstTestGuide>()
+            .AddSingleton<ConversionPath>()
             .AddSingleton<RehearsalDirector>()
             .AddSingleton<VerdictRecorder>()
             .AddSingleton<KeptGains>()
@@ -66,6 +60,18 @@ public static class AppRegistration
             .AddSingleton<PageMonitor>()
             .AddSingleton<TestMails>()
             .AddSingleton<TestMonitor>();
+
+    /// <summary>What visitors are served.</summary>
+    private static IServiceCollection AddVisits(this IServiceCollection services) =>
+        services
+            .AddSingleton<Routes>()
+            .AddSingleton<TurnKeeper>()
+            .AddSingleton<VisitService>()
+            .AddSingleton<ServedPages>()
+            .AddSingleton<HostedPages>()
+            .AddSingleton<ShownSections>()
+            .AddSingleton<FrameServing>()
+            .AddSingleton<SectionHosts>();
 
     /// <summary>How the program looks after itself.</summary>
     private static IServiceCollection AddOwnCare(this IServiceCollection services) =>

@@ -16,6 +16,7 @@ public sealed class ArchitectureTests
         ["Wexil.Core"] =
         [
             "Common",
+            "Tables",
             "Statistics",
             "Visitors",
             "Pages",

@@ -102,6 +102,46 @@ public sealed class FirstTestTests : IAsyncLifetime
         );
     }
 
+    [Fact]
+    public async Task A_test_whose_visitors_cannot_convert_says_what_is_missing_and_where_before_it_starts()
+    {
+        using var owner = await _wexil.OwnerAsync();
+        await SendAsync(owner, "Funnel", ("Name", "Kit"), ("From", "Starter"));
+        var state = _wexil.Get<FirstTestGuide>().State();
+        await SendAsync(owner, "Second", ("Words", "Salad in 21 days"));
+        Assert.DoesNotContain("cannot convert", await owner.GetStringAsync("/first-test"), StringComparison.Ordinal);
+
+        // The form is taken out of the second page.
+        var pages = _wexil.Get<PageStore>();
+        var second = pages.ForStep(state.Step!.Id)[^1];
+        var source = pages.Source(second);
+        var form = source[source.IndexOf("<form", StringComparison.Ordinal)..];
+        form = form[..(form.IndexOf("</form>", StringComparison.Ordinal) + "</form>".Length)];
+        await pages.PublishAsync(second, source.Replace(form, "", StringComparison.Ordinal), "Without a form");
+        var shown = WexilFixture.Read(await owner.GetStringAsync("/first-test"));
+        Assert.Contains("“Salad in 21 days” has no opt-in form and no link to another step", shown);
+        Assert.Contains($"/f/kit/kit/build/{second.Slug}\">Add an opt-in form", shown);
+        await SendAsync(owner, "Start");
+        Assert.Empty(_wexil.Get<TestStore>().All());
+        var ready = await WexilFixture.PostAsync(
+            owner,
+            "/f/kit/kit/send",
+            "Ready",
+            ("Rows[0].Page", $"{state.Control!.Id.Value}"),
+            ("Rows[0].In", "true"),
+            ("Rows[0].Weight", "50"),
+            ("Rows[1].Page", $"{second.Id.Value}"),
+            ("Rows[1].In", "true"),
+            ("Rows[1].Weight", "50"),
+            ("Control", $"{state.Control.Id.Value}"),
+            ("Goal", $"{state.Goal!.Id.Value}")
+        );
+        Assert.Contains("nobody gets further", await ready.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+
+        await SendAsync(owner, "Start", ("Anyway", "true"));
+        Assert.Single(_wexil.Get<TestStore>().All());
+    }
+
     private static async Task<string> SendAsync(
         HttpClient owner,
         string handler,

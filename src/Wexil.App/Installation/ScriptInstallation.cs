@@ -129,7 +129,7 @@ public sealed class ScriptInstallation(
         }
     }
 
-    /// <summary>Most visitors of a step are known from an earlier one, whatever their browsers do with cookies.</summary>
+    /// <summary>Most visitors of a step are known from an earlier one, whatever browsers do with cookies.</summary>
     public bool IsRecognized(Step step) => wiring.Recognized(step.Funnel).Contains(step.Id);
 
     private PageCheck Judged(PageCheck check, Step step) =>

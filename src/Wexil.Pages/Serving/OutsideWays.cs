@@ -124,7 +124,7 @@ public static partial class OutsideWays
             return new(
                 what,
                 null,
-                $"The page leads elsewhere by itself (refresh: {HtmlText.Shorten(refresh.GetAttribute("content")!, MaxShown)}). "
+                $"The page leads elsewhere by itself (refresh: {Short(refresh.GetAttribute("content")!)}). "
                     + "A visitor who is taken away before the script has run is not counted here.",
                 mend
             );
@@ -138,7 +138,7 @@ public static partial class OutsideWays
             : new(
                 what,
                 null,
-                $"A script on the page sends visitors elsewhere ({HtmlText.Shorten(call.Value, MaxShown)}). A visitor who "
+                $"A script on the page sends visitors elsewhere ({Short(call.Value)}). A visitor who "
                     + "is taken away before the tracking script has run is not counted here.",
                 mend
             );
@@ -149,6 +149,8 @@ public static partial class OutsideWays
 
     private static bool IsSameHost(Uri one, Uri other) =>
         one.Host.Equals(other.Host, StringComparison.OrdinalIgnoreCase);
+
+    private static string Short(string code) => HtmlText.Shorten(code, MaxShown);
 
     private static string Named(IElement link) =>
         HtmlText.Collapse(link.TextContent) is { Length: > 0 } text

@@ -68,7 +68,7 @@ public static class ScriptCheck
             : new(
                 "Included once",
                 null,
-                $"The script is on the page {times} times. The first one works, the others do nothing: visits count once.",
+                $"The script is on the page {times} times. The first works, the rest do nothing: visits count once.",
                 "Keep one and delete the others."
             );
 

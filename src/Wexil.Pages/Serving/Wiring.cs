@@ -16,7 +16,12 @@ public sealed record WiringPlan(string Page, string Link, string Origin, IReadOn
 /// <summary>How the page's forms and buttons are wired.</summary>
 /// <param name="Forms">Opt-in forms whose sign-ups Wexil takes.</param>
 /// <param name="Buttons">Links that lead to the till and know their page.</param>
-public sealed record WiringReport(int Forms, int Buttons, int Noes, IReadOnlyList<WiringNote> Notes);
+/// <param name="Links">Links to other steps and their pages.</param>
+public sealed record WiringReport(int Forms, int Buttons, int Noes, int Links, IReadOnlyList<WiringNote> Notes)
+{
+    /// <summary>Something on the page leads a visitor to another step.</summary>
+    public bool LeadsOn => Forms + Buttons + Links > 0;
+}
 
 /// <summary>What keeps a form or a button of a page from doing what it is for.</summary>
 public enum WiringProblem

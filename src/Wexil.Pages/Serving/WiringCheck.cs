@@ -12,7 +12,8 @@ internal sealed class WiringCheck(WiringPlan plan)
     private readonly List<WiringNote> _notes = [];
     private int _forms,
         _buttons,
-        _noes;
+        _noes,
+        _links;
 
     public WiringReport Look(SourceMap map, StepKind? kind)
     {
@@ -24,7 +25,7 @@ internal sealed class WiringCheck(WiringPlan plan)
                 LookAtLink(node);
         }
         LookForWhatIsMissing(kind);
-        return new(_forms, _buttons, _noes, _notes);
+        return new(_forms, _buttons, _noes, _links, _notes);
     }
 
     private void LookForWhatIsMissing(StepKind? kind)
@@ -97,16 +98,21 @@ internal sealed class WiringCheck(WiringPlan plan)
                 $"{text} leads back to this page’s own link.",
                 "Point it to the next step."
             );
+        else if (path.StartsWith("/go/", StringComparison.Ordinal))
+            _links++;
         else if (
             path.StartsWith("/p/", StringComparison.Ordinal)
             && !path.StartsWith($"/p/{plan.Page}/", StringComparison.Ordinal)
         )
+        {
+            _links++;
             Note(
                 WiringProblem.OtherPage,
                 link,
                 $"{text} leads directly to one page, {HtmlText.Shorten(path, 40)}.",
                 "Use the step’s permanent link (/go/…) so that tests apply."
             );
+        }
     }
 
     private void Note(WiringProblem problem, SourceElement? at, string what, string remedy) =>

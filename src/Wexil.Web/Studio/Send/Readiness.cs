@@ -1,4 +1,5 @@
 using Wexil.App.Installation;
+using Wexil.App.Setup;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
 using Wexil.Core.Funnels;
@@ -12,8 +13,10 @@ using Wexil.Web.Studio.Shared;
 namespace Wexil.Web.Studio.Send;
 
 /// <summary>Looks before a start whether the test can tell anything. It holds nobody back.</summary>
-public sealed class Readiness(ScriptInstallation wiring, PageStore pages, SecretStore secrets)
+public sealed class Readiness(ScriptInstallation wiring, ConversionPath path, PageStore pages, SecretStore secrets)
 {
+    private const string Way = "Way to the goal:";
+
     /// <param name="shown">The pages of the test, the control first.</param>
     /// <param name="goalStep">The step to be reached; null where the goal is another.</param>
     /// <param name="plan">How long it takes, in words.</param>
@@ -42,6 +45,8 @@ public sealed class Readiness(ScriptInstallation wiring, PageStore pages, Secret
         lines.Add(await GoalAsync(screen, goalStep, goal, stop));
         if (goal is null && goalStep is not null)
             lines.AddRange(Credited(screen, shown, goalStep));
+        if (goal is null && goalStep is not null && !screen.Step.IsSection)
+            lines.AddRange(path.Gaps(screen.Step, shown, goalStep).Select(gap => new ReadyLine(Way, false, gap.Words)));
         lines.Add(new("Weights:", true, "They add up to 100."));
         lines.AddRange(Differ(shown));
         if (plan.Length > 0)

@@ -36,6 +36,7 @@ public enum PageSourceKind
 [UploadLimit(80)]
 public sealed class FirstTestModel(
     FirstTestGuide guide,
+    ConversionPath path,
     Imports imports,
     PageStore pages,
     FunnelStore funnels,
@@ -79,6 +80,20 @@ public sealed class FirstTestModel(
         State.Test is { } test && funnels.AllSteps().FirstOrDefault(step => step.Id == test.Step) is { } step
             ? (funnels.Every()[step.Funnel], step)
             : null;
+
+    /// <summary>What keeps visitors of the two pages from converting.</summary>
+    public IReadOnlyList<PathGap> Gaps =>
+        State is { Stage: FirstTestStage.Start, Step: { } step, Goal: { } goal, Pages: [var first, .., var last] }
+            ? path.Gaps(step, [first, last], goal)
+            : [];
+
+    /// <summary>The owner starts although visitors cannot convert.</summary>
+    [BindProperty]
+    public bool Anyway { get; set; }
+
+    /// <summary>Where a gap is closed.</summary>
+    public string RepairAddress(PathGap gap) =>
+        $"/f/{State.Funnel!.Slug}/{gap.Step.Slug}/build" + (gap.Page is { } page ? $"/{page.Slug}" : "");
 
     public string Link(Step step) => visitors.Link(step.Slug);
 
@@ -144,7 +159,7 @@ public sealed class FirstTestModel(
     [Logged("Started a test")]
     public async Task<IActionResult> OnPostStartAsync()
     {
-        if (State.Stage == FirstTestStage.Start)
+        if (State.Stage == FirstTestStage.Start && (Anyway || Gaps.Count == 0))
             await guide.StartAsync(State);
         return Redirect("/first-test");
     }
