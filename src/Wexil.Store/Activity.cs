@@ -1,4 +1,5 @@
 using Wexil.Core.Common;
+using Wexil.Core.Sales;
 
 namespace Wexil.Store;
 
@@ -20,14 +21,12 @@ public abstract record Activity(DateTimeOffset At)
 
     /// <summary>Placed an order.</summary>
     /// <param name="Product">Empty where nobody said what it was.</param>
-    /// <param name="Sold">In the smallest unit of the currency; so is what was refunded.</param>
     public sealed record Bought(
         DateTimeOffset At,
         string Order,
         string Product,
         Currency Currency,
-        long Sold,
-        long Refunded
+        OrderBalance Balance
     ) : Activity(At);
 
     /// <summary>Was taken in from a file.</summary>

@@ -74,8 +74,7 @@ public sealed class ActivityStore(Database database)
                 row.GetString(1),
                 row.GetString(2),
                 Currency.Find(row.GetString(3)) ?? Currency.Default,
-                row.GetInt64(4),
-                row.GetInt64(5)
+                new(row.GetInt64(4), row.GetInt64(5))
             ),
             value
         );

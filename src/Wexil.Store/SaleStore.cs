@@ -52,6 +52,7 @@ public sealed record LedgerLine(string Product, bool IsSold, long Counted, strin
 public sealed record LedgerFilter(DateTimeOffset From, DateTimeOffset Until, string Text = "", bool? IsCredited = null);
 
 /// <summary>What orders brought in one currency.</summary>
+/// <param name="Refunded">Of what was sold; what went back besides took nothing away.</param>
 /// <param name="Valued">Orders for which a rate is known.</param>
 /// <param name="Worth">What those brought in the owner's currency.</param>
 public sealed record LedgerTotal(
@@ -185,7 +186,7 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
         database.Read(c =>
             c.Rows(
                 $"""
-                SELECT o.currency, count(*), sum(o.sold), sum(o.refunded), sum(max(0, o.sold - o.refunded)),
+                SELECT o.currency, count(*), sum(o.sold), sum(min(o.sold, o.refunded)), sum(max(0, o.sold - o.refunded)),
                   count(o.worth), coalesce(sum(o.worth), 0)
                 FROM orders o {Where(filter)}
                 GROUP BY o.currency

@@ -13,7 +13,9 @@ public static class ActivityWording
             Activity.ConfirmedAddress => "Confirmed the e-mail address",
             Activity.ShownPage shown => $"Was shown {Quoted(shown.Page)} in the test {Quoted(shown.Test)}",
             Activity.Converted converted => $"Converted in {Quoted(converted.Test)}",
-            Activity.Bought bought => $"Bought {Product(bought)} for {bought.Currency.Show(bought.Sold)} "
+            Activity.Bought { Balance.IsWaiting: true } bought =>
+                $"Order {bought.Order}: {RefundWording.Say(bought.Currency, bought.Balance)}",
+            Activity.Bought bought => $"Bought {Product(bought)} for {bought.Currency.Show(bought.Balance.Sold)} "
                 + $"(order {bought.Order}){WentBack(bought)}",
             Activity.TakenIn => "Imported from a file",
             _ => throw new ArgumentOutOfRangeException(nameof(activity)),
@@ -22,7 +24,7 @@ public static class ActivityWording
     private static string Product(Activity.Bought bought) => bought.Product.Length > 0 ? bought.Product : "something";
 
     private static string WentBack(Activity.Bought bought) =>
-        bought.Refunded > 0 ? $", {bought.Currency.Show(bought.Refunded)} refunded" : "";
+        RefundWording.Say(bought.Currency, bought.Balance) is { } back ? $", {back}" : "";
 
     private static string Quoted(string name) => name.StartsWith('“') ? name : $"“{name}”";
 }
