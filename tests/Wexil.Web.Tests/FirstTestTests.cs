@@ -136,10 +136,37 @@ public sealed class FirstTestTests : IAsyncLifetime
             ("Control", $"{state.Control.Id.Value}"),
             ("Goal", $"{state.Goal!.Id.Value}")
         );
+        second = pages.Find(second.Id)!;
+        // The test is named by the page, and by what is different where the page's name says nothing.
+        var names = _wexil.Get<TestNames>();
+        Assert.Equal("Salad in 21 days", names.Usual(state.Step, state.Control, second));
+        foreach (var nothing in (string[])["B", "Opt-in, copy 2"])
+            Assert.Equal("Headline and 1 more", names.Usual(state.Step, state.Control, second with { Name = nothing }));
+        Assert.Equal("Opt-in", names.Usual(state.Step, second, second with { Name = "B" }));
         Assert.Contains("nobody gets further", await ready.Content.ReadAsStringAsync(), StringComparison.Ordinal);
 
         await SendAsync(owner, "Start", ("Anyway", "true"));
         Assert.Single(_wexil.Get<TestStore>().All());
+    }
+
+    [Fact]
+    public async Task Whoever_can_go_on_by_a_link_is_a_conversion_and_no_opt_in()
+    {
+        using var owner = await _wexil.OwnerAsync();
+        await SendAsync(owner, "Funnel", ("Name", "Kit"), ("From", "Starter"));
+        await SendAsync(owner, "Second", ("Words", "Salad in 21 days"));
+        await SendAsync(owner, "Start");
+        Assert.Contains("0 opt-ins", await owner.GetStringAsync("/f/kit/kit/count"), StringComparison.Ordinal);
+        var pages = _wexil.Get<PageStore>();
+        var test = Assert.Single(_wexil.Get<TestStore>().Open());
+        var page = pages.Find(test.Pages[1])!;
+        var linked =
+            $"<p><a href=\"/go/{_wexil.Get<FunnelStore>().AllSteps().Single(step => step.Id == test.Goal).Slug}\">Next</a></p></body>";
+        var source = pages.Source(page).Replace("</body>", linked, StringComparison.Ordinal);
+        await pages.PublishAsync(page, source, "A link");
+        var count = await owner.GetStringAsync("/f/kit/kit/count");
+        Assert.Contains("0 conversions", count, StringComparison.Ordinal);
+        Assert.DoesNotContain("0 opt-ins", count, StringComparison.Ordinal);
     }
 
     private static async Task<string> SendAsync(

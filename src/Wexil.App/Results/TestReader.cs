@@ -89,7 +89,13 @@ public sealed record TestReading(
 }
 
 /// <summary>Reads tests from the tallies and computes their results.</summary>
-public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStore looks, SettingStore settings)
+public sealed class TestReader(
+    TestStore tests,
+    EvidenceStore evidence,
+    LookStore looks,
+    GoalWords words,
+    SettingStore settings
+)
 {
     /// <summary>Reads and computes all that is said of a test.</summary>
     public TestReading Read(SplitTest test, IReadOnlyList<Step> steps) =>
@@ -209,7 +215,7 @@ public sealed class TestReader(TestStore tests, EvidenceStore evidence, LookStor
             test.SmallestLift,
             known.VisitorsPerDay,
             isLess ? null : known.Gap,
-            main?.Words ?? step.Kind.ConversionWords(goal.Kind)
+            main?.Words ?? words.For(step, goal, known.Pages)
         )
         {
             Plan = test.IsPlanned ? PlanOf(known, rate, isLess) : null,

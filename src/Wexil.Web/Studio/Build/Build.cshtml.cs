@@ -1,4 +1,3 @@
-using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Mvc;
 using Wexil.App;
 using Wexil.App.Installation;
@@ -31,12 +30,8 @@ public sealed record PageCard(
 );
 
 /// <summary>The pages of a step, seen as they are.</summary>
-public sealed partial class BuildModel(
-    StepScreens screens,
-    PageContext context,
-    PageShelf shelf,
-    VisitorsAddress visitors
-) : StepPageModel(screens)
+public sealed class BuildModel(StepScreens screens, PageContext context, PageShelf shelf, VisitorsAddress visitors)
+    : StepPageModel(screens)
 {
     public override string Stage => "build";
 
@@ -60,9 +55,6 @@ public sealed partial class BuildModel(
         Screen.Step.IsSection ? [] : Screen.Steps.Where(step => step.Id != Screen.Step.Id && !step.IsArchived);
 
     public bool CanBeDeleted(Page page) => shelf.Problem(page) is null && shelf.CanBeDeleted(page.Id);
-
-    /// <summary>A name that says which clone it is and nothing else.</summary>
-    public static bool IsPlainName(string name) => PlainName().IsMatch(name);
 
     /// <summary>
     /// The page that the section's step shows, where the section is not on it as visitors see it; null for a step, and
@@ -134,7 +126,12 @@ public sealed partial class BuildModel(
         if (Screen.Pages.FirstOrDefault(page => page.Id == new PageId(original)) is not { } parent)
             return NotFound();
         AuditTrail.Detail(HttpContext, parent.Name);
-        var clone = context.Pages.Find(await context.Pages.CloneAsync(parent, CloneName(parent)))!;
+        var clone = context.Pages.Find(
+            await context.Pages.CloneAsync(
+                parent,
+                CloneName.Next(parent.Name, [.. Screen.Pages.Select(page => page.Name)])
+            )
+        )!;
         Done =
             $"This is a clone of {Format.Quoted(parent.Name)}"
             + (parent.HasDraft ? ", with its unpublished changes" : "")
@@ -264,15 +261,4 @@ public sealed partial class BuildModel(
             context.Frame(page, PreviewUse.Look)
         );
     }
-
-    private string CloneName(Page parent)
-    {
-        var stem = PlainName().Replace(parent.Name, "");
-        for (var number = 2; ; number++)
-            if (Screen.Pages.All(page => page.Name != $"{stem}, copy {number}"))
-                return $"{stem}, copy {number}";
-    }
-
-    [GeneratedRegex(@", (copy|version) \d+$")]
-    private static partial Regex PlainName();
 }

@@ -36,7 +36,7 @@ public sealed class EditPageModel(
     public string Frame => Context.Frame(Shown, PreviewUse.Edit);
 
     /// <summary>The name that was given by counting, and waits for a better one.</summary>
-    public bool HasPlainName => BuildModel.IsPlainName(Shown.Name);
+    public bool HasPlainName => CloneName.IsUsual(Shown.Name);
 
     [BindProperty]
     public string Name { get; set; } = "";

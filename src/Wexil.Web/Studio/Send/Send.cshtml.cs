@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Mvc;
 using Wexil.App;
 using Wexil.App.Installation;
 using Wexil.App.Results;
+using Wexil.App.Setup;
 using Wexil.App.Tickets;
 using Wexil.App.Wording;
 using Wexil.Core.Common;
@@ -32,6 +33,7 @@ public sealed class SendModel(
     LastSeen seen,
     Upcoming upcoming,
     Readiness readiness,
+    TestNames names,
     OwnerTime clock
 ) : TestFormModel(screens, settings, clock)
 {
@@ -188,13 +190,15 @@ public sealed class SendModel(
             ? tests.ForStep(Screen.Place.Id) is [{ IsOpen: true, Check: null }, ..]
             : Screen.Sections.Any(section => tests.ForStep(section.Id) is [{ IsOpen: true, Check: null }, ..]);
 
+    private Core.Pages.Page Page(Row row) => Screen.Pages.Single(page => page.Id.Value == row.Page);
+
     private TestPlan Plan(Row[] chosen, Weights weights, TestSettings settings, DateTimeOffset? from) =>
         new(
             Screen.Step.Id,
             Goal == 0 ? Screen.Step.Id : new(Goal),
-            !string.IsNullOrWhiteSpace(Name) ? Name.Trim()
-                : Screen.Step.IsSection ? Screen.Step.Name
-                : PageName(chosen[^1].Page),
+            !string.IsNullOrWhiteSpace(Name)
+                ? Name.Trim()
+                : names.Usual(Screen.Step, Page(chosen[0]), Page(chosen[^1])),
             Idea?.Trim() ?? "",
             BaseRate!.Value / 100,
             SmallestLift / 100,
