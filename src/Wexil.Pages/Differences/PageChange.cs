@@ -72,6 +72,9 @@ public sealed class PageChange
     /// <summary>The element's number in the source now; null when it is gone.</summary>
     public int? AfterNode => (AfterPart?.Element ?? AfterPart?.Parent?.Element)?.Id;
 
+    /// <summary>One text was put in place of another, both of which are known in full.</summary>
+    public bool IsReworded => Kind == ChangeKind.Text && What.Length == 0 && Before is not null && After is not null;
+
     /// <summary>The change as a sentence for the person who made it.</summary>
     public string Sentence =>
         Kind switch
