@@ -186,8 +186,8 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
         database.Read(c =>
             c.Rows(
                 $"""
-                SELECT o.currency, count(*), sum(o.sold), sum(min(o.sold, o.refunded)), sum(max(0, o.sold - o.refunded)),
-                  count(o.worth), coalesce(sum(o.worth), 0)
+                SELECT o.currency, count(*), sum(o.sold), sum(min(o.sold, o.refunded)),
+                  sum(max(0, o.sold - o.refunded)), count(o.worth), coalesce(sum(o.worth), 0)
                 FROM orders o {Where(filter)}
                 GROUP BY o.currency
                 ORDER BY o.currency

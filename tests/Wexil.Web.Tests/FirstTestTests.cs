@@ -160,8 +160,8 @@ public sealed class FirstTestTests : IAsyncLifetime
         var pages = _wexil.Get<PageStore>();
         var test = Assert.Single(_wexil.Get<TestStore>().Open());
         var page = pages.Find(test.Pages[1])!;
-        var linked =
-            $"<p><a href=\"/go/{_wexil.Get<FunnelStore>().AllSteps().Single(step => step.Id == test.Goal).Slug}\">Next</a></p></body>";
+        var goal = _wexil.Get<FunnelStore>().AllSteps().Single(step => step.Id == test.Goal);
+        var linked = $"<p><a href=\"/go/{goal.Slug}\">Next</a></p></body>";
         var source = pages.Source(page).Replace("</body>", linked, StringComparison.Ordinal);
         await pages.PublishAsync(page, source, "A link");
         var count = await owner.GetStringAsync("/f/kit/kit/count");

@@ -26,7 +26,8 @@ public sealed class ConversionPath(FunnelStore funnels, PageStore pages, Visitor
         var all = funnels.Steps(step.Funnel);
         List<PathGap> gaps = [.. tested.Select(page => Gap(step, page)).OfType<PathGap>()];
         var passed = new HashSet<StepId> { step.Id };
-        for (var next = FunnelPath.Yes(all, step); next is not null && passed.Add(next.Id); )
+        var next = FunnelPath.Yes(all, step);
+        while (next is not null && passed.Add(next.Id))
         {
             var page = Shown(next);
             if (page is null)

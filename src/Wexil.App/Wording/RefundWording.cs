@@ -12,9 +12,8 @@ public static class RefundWording
         {
             { Refunded: 0 } => null,
             { IsWaiting: true } => $"{currency.Show(balance.Refunded)} refunded, but no sale is known yet",
-            _ when balance.Refunded > balance.Sold =>
-                $"{currency.Show(balance.Refunded)} refunded, {currency.Show(balance.Refunded - balance.Sold)} more than "
-                    + "was paid",
+            _ when balance.Refunded > balance.Sold => $"{currency.Show(balance.Refunded)} refunded, "
+                + $"{currency.Show(balance.Refunded - balance.Sold)} more than was paid",
             _ => $"{currency.Show(balance.Refunded)} refunded",
         };
 }
