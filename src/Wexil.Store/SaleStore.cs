@@ -1,4 +1,5 @@
 using System.Data;
+using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Wexil.Core.Common;
 using Wexil.Core.Sales;
@@ -96,9 +97,13 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
         """;
 
     private const string Found = """
-        AND (o.order_id LIKE $3 || '%' OR instr(o.email, $3) > 0 OR EXISTS (
+        AND (holds(substr(o.order_id, 1, length($3)), $3) OR holds(o.email, $3) OR EXISTS (
           SELECT 1 FROM order_lines l
-          WHERE l.order_id = o.order_id AND l.currency = o.currency AND instr(lower(l.product), $3) > 0))
+          WHERE l.order_id = o.order_id AND l.currency = o.currency AND holds(l.product, $3)))
+        """;
+
+    private const string Asked = """
+        (SELECT value ->> 0 order_id, value ->> 1 currency FROM json_each($1)) asked
         """;
 
     /// <summary>Stands for the sources of orders whose buyers are no counted visitors.</summary>
@@ -167,17 +172,20 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
     /// <param name="skip">Those before, which were shown already.</param>
     public IReadOnlyList<LedgerOrder> Orders(LedgerFilter filter, int limit, int skip = 0) =>
         database.Read(c =>
-            c.Rows(
-                $"{Columns} {Where(filter)} ORDER BY o.at DESC, o.order_id LIMIT $5 OFFSET $6",
-                row => Map(c, row),
-                [.. Values(filter), limit, skip]
+            WithParts(
+                c,
+                c.Rows(
+                    $"{Columns} {Where(filter)} ORDER BY o.at DESC, o.order_id LIMIT $5 OFFSET $6",
+                    Map,
+                    [.. Values(filter), limit, skip]
+                )
             )
         );
 
     /// <summary>One order in one currency; null when it is not known.</summary>
     public LedgerOrder? Order(string order, string currency) =>
         database.Read(c =>
-            c.Rows($"{Columns} WHERE o.order_id = $1 AND o.currency = $2", row => Map(c, row), order, currency)
+            WithParts(c, c.Rows($"{Columns} WHERE o.order_id = $1 AND o.currency = $2", Map, order, currency))
                 .SingleOrDefault()
         );
 
@@ -302,7 +310,7 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
         [
             filter.From.ToUnixTimeMilliseconds(),
             filter.Until.ToUnixTimeMilliseconds(),
-            filter.Text.ToLowerInvariant(),
+            filter.Text,
             filter.IsCredited is { } credited
                 ? credited
                     ? 1
@@ -310,7 +318,7 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
                 : null,
         ];
 
-    private static LedgerOrder Map(SqliteConnection c, SqliteDataReader row)
+    private static LedgerOrder Map(SqliteDataReader row)
     {
         var visitor = row.IsDBNull("visitor") ? null : (byte[])row.GetValue("visitor");
         return new(
@@ -320,39 +328,61 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
             new(row.GetInt64("sold"), row.GetInt64("refunded")),
             row.GetString("counted_in"),
             row.NumberOrNull("worth"),
-            Lines(c, row.GetString("order_id"), row.GetString("currency")),
+            [],
             row.GetString("email"),
             row.TextOrNull("page_name"),
             Enum.Parse<SaleChannel>(row.GetString("channel")),
             visitor is null ? null : new VisitorId(new Guid(visitor, bigEndian: true)),
             row.GetBoolean("is_counted"),
-            Tested(c, row.GetString("order_id"), row.GetString("currency"))
+            []
         );
     }
 
-    private static IReadOnlyList<LedgerLine> Lines(SqliteConnection c, string order, string currency) =>
-        c.Rows(
-            """
-            SELECT l.product, l.sold > 0, l.counted, p.name
-            FROM order_lines l LEFT JOIN pages p ON p.id = l.page_id
-            WHERE l.order_id = $1 AND l.currency = $2
-            ORDER BY l.number
-            """,
-            row => new LedgerLine(row.GetString(0), row.GetBoolean(1), row.GetInt64(2), row.TextOrNull("name")),
-            order,
-            currency
-        );
-
-    private static IReadOnlyList<(string, string)> Tested(SqliteConnection c, string order, string currency) =>
-        c.Rows(
-            """
-            SELECT t.name, p.name
-            FROM order_tests o JOIN tests t ON t.id = o.test_id JOIN pages p ON p.id = o.page_id
-            WHERE o.order_id = $1 AND o.currency = $2
-            ORDER BY t.id
-            """,
-            row => (row.GetString(0), row.GetString(1)),
-            order,
-            currency
-        );
+    /// <summary>The orders with their products and the pages of tests, all read at once.</summary>
+    private static IReadOnlyList<LedgerOrder> WithParts(SqliteConnection c, IReadOnlyList<LedgerOrder> orders)
+    {
+        var keys = JsonSerializer.Serialize(orders.Select(order => new[] { order.Order, order.Currency }));
+        var lines = c.Rows(
+                $"""
+                SELECT l.order_id, l.currency, l.product, l.sold > 0, l.counted, p.name
+                FROM {Asked} JOIN order_lines l ON l.order_id = asked.order_id AND l.currency = asked.currency
+                LEFT JOIN pages p ON p.id = l.page_id
+                ORDER BY l.order_id, l.currency, l.number
+                """,
+                row =>
+                    (
+                        Key: (row.GetString(0), row.GetString(1)),
+                        Line: new LedgerLine(
+                            row.GetString(2),
+                            row.GetBoolean(3),
+                            row.GetInt64(4),
+                            row.TextOrNull("name")
+                        )
+                    ),
+                keys
+            )
+            .ToLookup(row => row.Key, row => row.Line);
+        var tested = c.Rows(
+                $"""
+                SELECT o.order_id, o.currency, t.name, p.name
+                FROM {Asked} JOIN order_tests o ON o.order_id = asked.order_id AND o.currency = asked.currency
+                JOIN tests t ON t.id = o.test_id
+                JOIN pages p ON p.id = o.page_id
+                ORDER BY t.id
+                """,
+                row => (Key: (row.GetString(0), row.GetString(1)), Test: (row.GetString(2), row.GetString(3))),
+                keys
+            )
+            .ToLookup(row => row.Key, row => row.Test);
+        return
+        [
+            .. orders.Select(order =>
+                order with
+                {
+                    Lines = [.. lines[(order.Order, order.Currency)]],
+                    Tested = [.. tested[(order.Order, order.Currency)]],
+                }
+            ),
+        ];
+    }
 }

@@ -406,7 +406,7 @@ public sealed class EditorTests
         owner.Press("Publish");
         owner.WaitForText("has changed since");
         owner.Press("Carry over");
-        owner.WaitForText("“49 euros” → “39 euros”");
+        owner.WaitForText("In the original now\n39 euros");
         owner.IsAccessible();
         owner.Press("Carry over to the drafts");
         owner.WaitForText("Carried over to the draft of 1 clone.");

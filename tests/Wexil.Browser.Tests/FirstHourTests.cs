@@ -113,7 +113,11 @@ public sealed class FirstHourTests
     private static string PageFile()
     {
         var path = Path.Combine(Directory.CreateTempSubdirectory("wexil-page").FullName, "kit.html");
-        File.WriteAllText(path, "<!doctype html><title>Kit</title><h1>The harvest kit</h1><p>Grows in six weeks.</p>");
+        File.WriteAllText(
+            path,
+            "<!doctype html><title>Kit</title><h1>The harvest kit</h1><p>Grows in six weeks.</p>"
+                + "<form><input type=email name=email><button>Send</button></form>"
+        );
         return path;
     }
 }

@@ -121,15 +121,15 @@ public sealed class RouteTests
                 ("?lang=en&page_id=6", 3),
                 ("?page_id=6", 1),
                 ("?page_id=55", 1),
+                ("?page_id=5#top", 4),
             }
         )
             Assert.Equal(page, table.OutsidePage(new($"https://shop.example/{visited}"))!.Id.Value);
         Assert.Null(table.OutsidePage(new("https://shop.example/other?page_id=5")));
-        Assert.True(
-            new OutsideAddress(new("https://shop.example/?a=1&b=2")).IsSamePage(
-                new(new("https://SHOP.example/?b=2&a=1#x"))
-            )
-        );
+        var address = new OutsideAddress(new("https://shop.example/?a=1&b=2"));
+        Assert.True(address.IsSamePage(new(new("https://SHOP.example/?b=2&a=1"))));
+        Assert.False(address.IsSamePage(new(new("https://SHOP.example/?b=2&a=1#x"))));
+        Assert.True(address.IsSamePlace(new(new("https://SHOP.example/?b=2&a=1#x"))));
         Assert.False(
             new OutsideAddress(new("https://shop.example/?a=1")).IsSamePage(new(new("https://shop.example/?a=1&b=2")))
         );

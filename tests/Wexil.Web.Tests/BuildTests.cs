@@ -260,8 +260,9 @@ public sealed class BuildTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         using var owner = await wexil.OwnerAsync();
         Assert.Contains("has changed since", await owner.GetStringAsync("/f/carry/carry/build"));
         var asked = WebUtility.HtmlDecode(await owner.GetStringAsync($"/f/carry/carry/build/{parent.Slug}/carry"));
-        Assert.Contains("“49 euros” → “59 euros”", asked);
-        Assert.Contains("“39 euros”", asked);
+        Assert.Contains("<dd>49 euros</dd>", asked);
+        Assert.Contains("<dd>59 euros</dd>", asked);
+        Assert.Contains("<dt>In the clone now</dt><dd>39 euros</dd>", asked);
         var published = pages.Source(pages.Find(one.Id)!);
         await WexilFixture.PostAsync(
             owner,

@@ -26,7 +26,11 @@ public sealed class GoalWords(PageStore pages, VisitorsAddress visitors)
             return false;
         if (_known.TryGetValue(page.Id, out var known) && known.Revision == page.Revision)
             return known.HasLink;
-        var report = Wiring.Check(pages.Source(page), new(page.Slug, step.Slug, visitors.Origin, []), step.Kind);
-        return (_known[page.Id] = (page.Revision, report.Links > 0)).HasLink;
+        var source = pages.Source(page);
+        // Most pages have no such link, and need not be taken apart to see it.
+        var hasLink =
+            (source.Contains("/go/", StringComparison.Ordinal) || source.Contains("/p/", StringComparison.Ordinal))
+            && Wiring.Check(source, new(page.Slug, step.Slug, visitors.Origin, []), step.Kind).Links > 0;
+        return (_known[page.Id] = (page.Revision, hasLink)).HasLink;
     }
 }

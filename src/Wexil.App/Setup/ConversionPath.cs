@@ -23,22 +23,31 @@ public sealed class ConversionPath(FunnelStore funnels, PageStore pages, Visitor
     /// <param name="goal">A later step.</param>
     public IReadOnlyList<PathGap> Gaps(Step step, IReadOnlyList<Page> tested, Step goal)
     {
-        var all = funnels.Steps(step.Funnel);
         List<PathGap> gaps = [.. tested.Select(page => Gap(step, page)).OfType<PathGap>()];
-        var passed = new HashSet<StepId> { step.Id };
-        var next = FunnelPath.Yes(all, step);
-        while (next is not null && passed.Add(next.Id))
+        foreach (var next in Between(step, goal))
         {
-            var page = Shown(next);
-            if (page is null)
+            if (Shown(next) is not { } page)
                 gaps.Add(new(next, null, $"“{next.Name}” has no page.", "Add a page"));
-            if (next.Id == goal.Id)
-                break;
-            if (page is not null && Gap(next, page) is { } gap)
+            else if (next.Id != goal.Id && Gap(next, page) is { } gap)
                 gaps.Add(gap);
-            next = FunnelPath.Yes(all, next);
         }
         return gaps;
+    }
+
+    /// <summary>The steps behind one, up to the goal; none where only a no leads there.</summary>
+    private IReadOnlyList<Step> Between(Step step, Step goal)
+    {
+        var all = funnels.Steps(step.Funnel);
+        var passed = new List<Step>();
+        var next = FunnelPath.Yes(all, step);
+        while (next is not null && next.Id != step.Id && passed.TrueForAll(other => other.Id != next.Id))
+        {
+            passed.Add(next);
+            if (next.Id == goal.Id)
+                return passed;
+            next = FunnelPath.Yes(all, next);
+        }
+        return [];
     }
 
     private Page? Shown(Step step) =>

@@ -69,8 +69,11 @@ public static partial class OutsideWays
         {
             if (!IsWeb(at, link.GetAttribute("href"), out var target) || IsSameHost(target, page))
                 continue;
-            var there = new OutsideAddress(target);
-            if (neighbors.FirstOrDefault(known => known.Address.IsSamePlace(there)) is { } neighbor)
+            var key = OutsideAddress.KeyOf(target);
+            var neighbor = neighbors.FirstOrDefault(known =>
+                known.Address.Key == key && known.Address.IsMetBy(target.Query.TrimStart('?'))
+            );
+            if (neighbor is not null && !HasToken(target))
                 return new(
                     "Links with the token",
                     null,
@@ -147,6 +150,8 @@ public static partial class OutsideWays
     private static bool IsWeb(Uri at, string? written, out Uri target) =>
         Uri.TryCreate(at, written?.Trim() ?? "", out target!) && target.Scheme is "http" or "https";
 
+    private static bool HasToken(Uri target) => Token().IsMatch(target.Query);
+
     private static bool IsSameHost(Uri one, Uri other) =>
         one.Host.Equals(other.Host, StringComparison.OrdinalIgnoreCase);
 
@@ -159,6 +164,9 @@ public static partial class OutsideWays
 
     [GeneratedRegex(@"(?:^|[\s,:])(?:noindex|none)(?:[\s,]|$)", RegexOptions.IgnoreCase)]
     private static partial Regex NotListed();
+
+    [GeneratedRegex(@"[?&]wx=.")]
+    private static partial Regex Token();
 
     // What only reads the address, or compares it, leads nowhere.
     [GeneratedRegex(

@@ -42,7 +42,7 @@ internal static class InlineStyle
         return Write(declarations);
     }
 
-    /// <summary>Cuts at a character that stands outside of quotes, brackets and comments.</summary>
+    /// <summary>Cuts at a character that stands outside of quotes and brackets.</summary>
     public static IEnumerable<string> Split(string css, char at)
     {
         var start = 0;
