@@ -342,7 +342,22 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
     private static IReadOnlyList<LedgerOrder> WithParts(SqliteConnection c, IReadOnlyList<LedgerOrder> orders)
     {
         var keys = JsonSerializer.Serialize(orders.Select(order => new[] { order.Order, order.Currency }));
-        var lines = c.Rows(
+        var (lines, tested) = (Lines(c, keys), Tested(c, keys));
+        return
+        [
+            .. orders.Select(order =>
+                order with
+                {
+                    Lines = [.. lines[(order.Order, order.Currency)]],
+                    Tested = [.. tested[(order.Order, order.Currency)]],
+                }
+            ),
+        ];
+    }
+
+    /// <param name="keys">Numbers and currencies of orders, as JSON.</param>
+    private static ILookup<(string Order, string Currency), LedgerLine> Lines(SqliteConnection c, string keys) =>
+        c.Rows(
                 $"""
                 SELECT l.order_id, l.currency, l.product, l.sold > 0, l.counted, p.name
                 FROM {Asked} JOIN order_lines l ON l.order_id = asked.order_id AND l.currency = asked.currency
@@ -362,7 +377,13 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
                 keys
             )
             .ToLookup(row => row.Key, row => row.Line);
-        var tested = c.Rows(
+
+    /// <param name="keys">Numbers and currencies of orders, as JSON.</param>
+    private static ILookup<(string Order, string Currency), (string Test, string Page)> Tested(
+        SqliteConnection c,
+        string keys
+    ) =>
+        c.Rows(
                 $"""
                 SELECT o.order_id, o.currency, t.name, p.name
                 FROM {Asked} JOIN order_tests o ON o.order_id = asked.order_id AND o.currency = asked.currency
@@ -374,15 +395,4 @@ public sealed class SaleStore(Database database, Journal journal, TroubleLog tro
                 keys
             )
             .ToLookup(row => row.Key, row => row.Test);
-        return
-        [
-            .. orders.Select(order =>
-                order with
-                {
-                    Lines = [.. lines[(order.Order, order.Currency)]],
-                    Tested = [.. tested[(order.Order, order.Currency)]],
-                }
-            ),
-        ];
-    }
 }

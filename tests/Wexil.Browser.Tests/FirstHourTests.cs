@@ -24,6 +24,8 @@ public sealed class FirstHourTests
         }
     }
 
+    private const string Form = "<form><input type=email name=email><button>Send</button></form>";
+
     [Theory]
     [MemberData(nameof(Ways))]
     public async Task An_owner_comes_from_the_first_link_to_a_running_test(string way, int width, int height)
@@ -31,7 +33,7 @@ public sealed class FirstHourTests
         await using var site = await Site.StartAsync();
         await using var elsewhere = await Site.ElsewhereAsync(_ => new Dictionary<string, string>
         {
-            ["kit"] = "<title>Kit</title><h1>The harvest kit</h1>",
+            ["kit"] = $"<title>Kit</title><h1>The harvest kit</h1>{Form}",
         });
         await site.Host.Services.GetRequiredService<SettingStore>().SetFetchesPrivateAddressesAsync(true);
         using var owner = new Browser(width, height);
@@ -115,8 +117,7 @@ public sealed class FirstHourTests
         var path = Path.Combine(Directory.CreateTempSubdirectory("wexil-page").FullName, "kit.html");
         File.WriteAllText(
             path,
-            "<!doctype html><title>Kit</title><h1>The harvest kit</h1><p>Grows in six weeks.</p>"
-                + "<form><input type=email name=email><button>Send</button></form>"
+            "<!doctype html><title>Kit</title><h1>The harvest kit</h1><p>Grows in six weeks.</p>" + Form
         );
         return path;
     }

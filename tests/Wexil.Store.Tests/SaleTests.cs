@@ -151,6 +151,31 @@ public sealed class SaleTests
             );
     }
 
+    [Theory]
+    [InlineData("ÉPICE", "%-1")]
+    [InlineData("%", "%-1")]
+    [InlineData("_-2", "_-2")]
+    [InlineData("ANN@", "%-1")]
+    [InlineData("-1", null)]
+    public async Task Orders_are_found_by_what_was_typed_letter_for_letter_capitals_or_not(string text, string? found)
+    {
+        using var world = new World();
+        var now = world.Time.GetUtcNow();
+        foreach (
+            var notice in (SaleNotice[])
+                [
+                    new(SaleKind.Sale, "%-1", "", 4900, "USD", "Pot à épices", "ann@larkrow.example"),
+                    new(SaleKind.Sale, "_-2", "", 4900, "USD", "Kit"),
+                ]
+        )
+            await world.Sales.RecordAsync(notice, null, null, now);
+        await world.Journal.WhenProjectedAsync();
+        Assert.Equal(
+            found is null ? [] : [found],
+            world.Sales.Orders(Always with { Text = text }, 9).Select(order => order.Order)
+        );
+    }
+
     [Fact]
     public async Task Totals_by_product_add_up_to_the_orders_in_the_owners_currency_before_and_after_a_new_rate()
     {
