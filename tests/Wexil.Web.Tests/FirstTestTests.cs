@@ -1,5 +1,7 @@
+using System.Text;
 using Wexil.App.Setup;
 using Wexil.Core.Funnels;
+using Wexil.Core.Pages;
 using Wexil.Store;
 
 namespace Wexil.Web.Tests;
@@ -167,6 +169,31 @@ public sealed class FirstTestTests : IAsyncLifetime
         var count = await owner.GetStringAsync("/f/kit/kit/count");
         Assert.Contains("0 conversions", count, StringComparison.Ordinal);
         Assert.DoesNotContain("0 opt-ins", count, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task A_goal_that_only_a_no_leads_to_is_held_up_by_nothing_on_the_way_of_a_yes()
+    {
+        var funnels = _wexil.Get<FunnelStore>();
+        var pages = _wexil.Get<PageStore>();
+        var funnel = await funnels.CreateAsync("Harvest");
+        var steps = new List<Step>();
+        foreach (var kind in (StepKind[])[StepKind.Sales, StepKind.Upsell, StepKind.Downsell, StepKind.ThankYou])
+            steps.Add((await funnels.AddStepAsync(funnel.Id, kind, $"{kind}", $"{kind}".ToLowerInvariant()))!);
+        async Task<Page> AddAsync(Step step, string html)
+        {
+            var bundle = new PageBundle([new("index.html", Encoding.UTF8.GetBytes(html))], "index.html");
+            return pages.Find(await pages.AddAsync(step.Id, "Page", bundle))!;
+        }
+        const string buy = "<a href=\"#\" data-wexil=\"buy\">Order</a>";
+        var tested = await AddAsync(steps[0], buy);
+        IReadOnlyList<string> Gaps(Step goal) =>
+            [.. _wexil.Get<ConversionPath>().Gaps(steps[0], [tested], goal).Select(gap => gap.Words)];
+        Assert.Equal(["“Upsell” has no page.", "“ThankYou” has no page."], Gaps(steps[3]));
+        Assert.Empty(Gaps(steps[2]));
+        await AddAsync(steps[1], "<h1>A light</h1>");
+        await AddAsync(steps[3], "<h1>Thanks</h1>");
+        Assert.Equal(["“Page” has no buy button and no link to another step, so nobody gets further."], Gaps(steps[3]));
     }
 
     private static async Task<string> SendAsync(

@@ -585,6 +585,31 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         }
     }
 
+    [Theory]
+    [InlineData(1252)]
+    [InlineData(1200)]
+    [InlineData(65001)]
+    public async Task A_file_is_read_in_the_letters_that_spreadsheets_write(int codePage)
+    {
+        var encoding = CodePagesEncodingProvider.Instance.GetEncoding(codePage) ?? Encoding.GetEncoding(codePage);
+        var order = $"K-{codePage}";
+        byte[] bytes =
+        [
+            .. encoding.GetPreamble(),
+            .. encoding.GetBytes($"order;amount;product\n{order};49,00 €;Kräuterkiste\n".Replace("€", "USD")),
+        ];
+        using var owner = await wexil.OwnerAsync();
+        using var form = new MultipartFormDataContent
+        {
+            { new ByteArrayContent(bytes), "Upload", "sales.csv" },
+            { new StringContent(await WexilFixture.TokenAsync(owner, "/sales/file")), "__RequestVerificationToken" },
+        };
+        await owner.PostAsync("/sales/file?handler=TakeIn", form);
+        await wexil.Host.Journal.WhenProjectedAsync();
+        var found = wexil.Get<SaleStore>().Order(order, "USD");
+        Assert.Equal(("Kräuterkiste", 4900), (found?.Products, found?.Balance.Net));
+    }
+
     private async Task<HttpResponseMessage> TellAsync(byte[] secret, string body, TimeSpan late = default)
     {
         var bytes = Encoding.UTF8.GetBytes(body);
