@@ -78,7 +78,7 @@ public enum LedgerBy
     /// <summary>By the page of each test that an order is credited to; one in two tests counts in both.</summary>
     Test,
 
-    /// <summary>By the source that sent the buyer.</summary>
+    /// <summary>By the source that sent the buyer to the funnel of the page that sold.</summary>
     Source,
 }
 

@@ -49,6 +49,8 @@ internal sealed class SaleProjection : IDisposable
         _write,
         _test,
         _source,
+        _bought,
+        _funnel,
         _lead,
         _claim;
     private readonly OrderLineRows _lines;
@@ -83,7 +85,9 @@ internal sealed class SaleProjection : IDisposable
             """
         );
         _test = new(connection, "INSERT OR IGNORE INTO order_tests VALUES (?1, ?2, ?3, ?4)");
-        _source = new(connection, "UPDATE orders SET source_id = ?2 WHERE visitor = ?1");
+        _source = new(connection, "UPDATE orders SET source_id = ?3 WHERE order_id = ?1 AND currency = ?2");
+        _bought = new(connection, "SELECT order_id, currency, page_id FROM orders WHERE visitor = ?1");
+        _funnel = new(connection, "SELECT s.funnel_id FROM pages p JOIN steps s ON s.id = p.step_id WHERE p.id = ?1");
         _lead = new(connection, "SELECT visitor FROM leads WHERE email = ?1 COLLATE NOCASE ORDER BY at DESC LIMIT 1");
         _claim = new(connection, "SELECT currency FROM orders WHERE order_id = ?1 AND visitor IS NULL");
         _lines = new(connection);
@@ -115,7 +119,11 @@ internal sealed class SaleProjection : IDisposable
                 };
         if (known.Visitor is null && known.Email.Length > 0)
             known = known with { Visitor = OfLead(known.Email) };
-        known = known with { Source = SourceOf(known.Visitor), Lines = With(before?.Lines ?? [], notice, page) };
+        known = known with
+        {
+            Source = SourceOf(known.Visitor, known.Page),
+            Lines = With(before?.Lines ?? [], notice, page),
+        };
         known = Valued(known, notice.Currency, map);
         Write(notice.Order, notice.Currency, known, before?.Lines);
         // A buyer who is found only now has been credited with nothing before.
@@ -135,8 +143,14 @@ internal sealed class SaleProjection : IDisposable
     public void Follow(Guid visitor, bool isNamed)
     {
         // Hardly anybody orders before the first visit that counts.
-        if (isNamed || _rows.Of(visitor).Funnels.Count > 1 || Uncounted.Contains(visitor))
-            _source.Bind(1, visitor).Bind(2, SourceOf(visitor)).Run();
+        if (!isNamed && _rows.Of(visitor).Funnels.Count < 2 && !Uncounted.Contains(visitor))
+            return;
+        var bought = new List<(string Order, string Currency, long? Page)>();
+        _bought.Bind(1, visitor);
+        while (_bought.Next())
+            bought.Add((_bought.Text(0)!, _bought.Text(1)!, _bought.IsNull(2) ? null : _bought.Number(2)));
+        foreach (var (order, currency, page) in bought)
+            _source.Bind(1, order).Bind(2, currency).Bind(3, SourceOf(visitor, page)).Run();
     }
 
     /// <summary>Somebody says whose an order is that nobody was credited with.</summary>
@@ -149,7 +163,8 @@ internal sealed class SaleProjection : IDisposable
             currencies.Add(_claim.Text(0)!);
         foreach (var currency in currencies)
         {
-            var found = Find(order, currency)! with { Visitor = visitor, Source = SourceOf(visitor) };
+            var unclaimed = Find(order, currency)!;
+            var found = unclaimed with { Visitor = visitor, Source = SourceOf(visitor, unclaimed.Page) };
             Write(order, currency, found, found.Lines);
             if (Credit((order, currency), found, null, found.Balance.Sold > 0 ? 1 : 0, map) is { } credit)
                 credited.Add(credit);
@@ -196,7 +211,9 @@ internal sealed class SaleProjection : IDisposable
 
     public void Dispose()
     {
-        foreach (var part in (IDisposable[])[_order, _write, _test, _source, _lead, _claim, _lines, _money])
+        foreach (
+            var part in (IDisposable[])[_order, _write, _test, _source, _bought, _funnel, _lead, _claim, _lines, _money]
+        )
             part.Dispose();
     }
 
@@ -276,9 +293,28 @@ internal sealed class SaleProjection : IDisposable
             )
             .ToHashSet();
 
-    /// <summary>Who sent a buyer to the first of their funnels; null for one who is no visitor who counts.</summary>
-    private long? SourceOf(Guid? visitor) =>
-        visitor is { } known ? _rows.Of(known).Funnels.MinBy(visit => visit.Funnel)?.Source : null;
+    /// <summary>
+    /// Who sent a buyer to the funnel of the page that sold; to the first of their funnels where that is not known.
+    /// Null for one who is no visitor who counts.
+    /// </summary>
+    private long? SourceOf(Guid? visitor, long? page)
+    {
+        if (visitor is not { } known)
+            return null;
+        var row = _rows.Of(known);
+        // Hardly anybody comes into two funnels.
+        var sold = row.Funnels.Count > 1 && page is { } at && FunnelOf(at) is { } funnel ? row.In(funnel) : null;
+        return (sold ?? row.Funnels.MinBy(visit => visit.Funnel))?.Source;
+    }
+
+    private long? FunnelOf(long page)
+    {
+        if (!_funnel.Bind(1, page).Next())
+            return null;
+        var funnel = _funnel.Number(0);
+        _funnel.Reset();
+        return funnel;
+    }
 
     private Guid? OfLead(string email)
     {
