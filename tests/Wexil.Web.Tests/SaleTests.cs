@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Net;
 using System.Text;
+using System.Text.RegularExpressions;
 using CsCheck;
 using Wexil.App.Visits;
 using Wexil.Core.Common;
@@ -514,17 +515,7 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         );
         Assert.Equal(new DateTimeOffset(2040, 11, 2, 10, 30, 0, TimeSpan.Zero), orders[0].At);
 
-        async Task<string> Post(string handler, params (string, string)[] fields)
-        {
-            var answer = await WexilFixture.PostAsync(owner, "/sales/file", handler, fields);
-            return WebUtility.HtmlDecode(
-                await (
-                    answer.StatusCode == HttpStatusCode.Redirect
-                        ? owner.GetStringAsync(answer.Headers.Location)
-                        : answer.Content.ReadAsStringAsync()
-                )
-            );
-        }
+        Task<string> Post(string handler, params (string, string)[] fields) => FileAsync(owner, handler, fields);
     }
 
     [Fact]
@@ -563,26 +554,35 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         Assert.Equal(new DateTimeOffset(2040, 4, 3, 0, 0, 0, TimeSpan.Zero), order.At);
 
         // The next one like it, with the bytes that spreadsheet programs put before it.
-        var next = "\ufeff" + inDollars.Replace("D-", "E-", StringComparison.Ordinal);
+        var next = "\ufeff" + inDollars.Replace("D-", "next-", StringComparison.Ordinal);
         var looked = await Post("", next);
         Assert.Contains("2 to import, 0 already imported, 0 unreadable", looked);
         Assert.Contains("selected=\"selected\">day first", looked);
 
         // What a line proves is believed; a line that says otherwise is not read by half.
-        var mixed = inDollars.Replace("05/04", "25/04", StringComparison.Ordinal) + "\nD-3;04/25/2040;12.50;";
+        var mixed =
+            inDollars.Replace("05/04", "25/04", StringComparison.Ordinal)
+            + "\nD-3;04/25/2040;12.50;\nD-4;03/04/2040;12,50;";
         Assert.Contains("This amount is not written like the others", await Post("", mixed, [.. choices]));
 
-        async Task<string> Post(string handler, string text, params (string, string)[] fields)
-        {
-            var answer = await WexilFixture.PostAsync(owner, "/sales/file", handler, [("Csv", text), .. fields]);
-            return WexilFixture.Read(
-                await (
-                    answer.StatusCode == HttpStatusCode.Redirect
-                        ? owner.GetStringAsync(answer.Headers.Location)
-                        : answer.Content.ReadAsStringAsync()
-                )
-            );
-        }
+        // The screen before was another file's: its choices say nothing about this one, whatever it left empty.
+        var header = Regex.Match(looked, "name=\"Choice.Header\" value=\"([0-9a-f]+)\"").Groups[1].Value;
+        Assert.NotEmpty(header);
+        (string, string)[] stale = [.. choices, ("Choice.Header", header)];
+        const string other = "order,date,amount,currency\nother-1,2040-11-02,12.50,EUR";
+        Assert.Contains("1 line imported.", await Post("TakeIn", other, stale));
+        await wexil.Host.Journal.WhenProjectedAsync();
+        Assert.Equal(1250, wexil.Get<SaleStore>().Order("other-1", "EUR")?.Balance.Net);
+        // Of a file like it whose lines prove how they are written, the answer to an earlier question is not held to.
+        var proven = inDollars
+            .Replace("D-", "proven-", StringComparison.Ordinal)
+            .Replace("1.204", "1,204.50", StringComparison.Ordinal)
+            .Replace("2.000", "2.00", StringComparison.Ordinal)
+            .Replace("05/04", "04/25", StringComparison.Ordinal);
+        Assert.Contains("2 to import, 0 already imported, 0 unreadable", await Post("", proven, stale));
+
+        Task<string> Post(string handler, string text, params (string, string)[] fields) =>
+            FileAsync(owner, handler, [("Csv", text), .. fields]);
     }
 
     [Theory]
@@ -608,6 +608,19 @@ public sealed class SaleTests(WexilFixture wexil) : IClassFixture<WexilFixture>
         await wexil.Host.Journal.WhenProjectedAsync();
         var found = wexil.Get<SaleStore>().Order(order, "USD");
         Assert.Equal(("Kräuterkiste", 4900), (found?.Products, found?.Balance.Net));
+    }
+
+    /// <summary>What the screen of files says, or the one that it leads to.</summary>
+    private static async Task<string> FileAsync(HttpClient owner, string handler, (string, string)[] fields)
+    {
+        var answer = await WexilFixture.PostAsync(owner, "/sales/file", handler, fields);
+        return WexilFixture.Read(
+            await (
+                answer.StatusCode == HttpStatusCode.Redirect
+                    ? owner.GetStringAsync(answer.Headers.Location)
+                    : answer.Content.ReadAsStringAsync()
+            )
+        );
     }
 
     private async Task<HttpResponseMessage> TellAsync(byte[] secret, string body, TimeSpan late = default)

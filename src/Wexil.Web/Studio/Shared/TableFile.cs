@@ -1,3 +1,5 @@
+using System.Security.Cryptography;
+using System.Text;
 using Wexil.Core.Common;
 using Wexil.Core.Tables;
 
@@ -26,6 +28,9 @@ public sealed record TableKind(
 /// <summary>What the owner chose about a file; what is absent is guessed.</summary>
 public sealed class TableChoice
 {
+    /// <summary>The fingerprint of the header line that it was chosen for; null for whichever comes along.</summary>
+    public string? Header { get; set; }
+
     /// <summary>By field its column; an empty one for none.</summary>
     public Dictionary<string, string?> Columns { get; set; } = [];
 
@@ -51,6 +56,9 @@ public sealed class TableFile
     public TableFile(string text, TableKind kind, TableChoice choice, IEnumerable<TableMapping> known)
     {
         (_table, _kind, Text) = (CsvTable.Read(text, kind.MaxLength, kind.MaxLines), kind, text);
+        // What was chosen for one file says nothing about the next one, which may have other columns.
+        if (choice.Header is { } header && header != Header)
+            choice = new();
         var remembered = known.FirstOrDefault(mapping => mapping.IsFor(kind.Name, Columns));
         Fields = Map(choice, remembered);
         _places = Fields.ToDictionary(field => field.Key, field => _table.Find(field.Value));
@@ -65,8 +73,9 @@ public sealed class TableFile
         var (amount, day) = (Array.Find(amounts, WrittenAmount.IsAmbiguous), Array.Find(days, WrittenDay.IsAmbiguous));
         AsksMark = marks.Length > 1 || marks.Length == 0 && amount is not null;
         AsksOrder = orders.Length > 1 || orders.Length == 0 && day is not null;
-        _mark = choice.Mark ?? (marks is [var mark] ? mark : remembered?.Mark);
-        _order = choice.Order ?? (orders is [var order] ? order : remembered?.Order);
+        // What the lines prove needs no choice, and an earlier one must not stand against it.
+        _mark = marks is [var mark] ? mark : choice.Mark ?? remembered?.Mark;
+        _order = orders is [var order] ? order : choice.Order ?? remembered?.Order;
         if (AsksMark && _mark is null)
             _problems.Add(("Choice.Mark", MarkQuestion(amount)));
         if (AsksOrder && _order is null)
@@ -79,6 +88,10 @@ public sealed class TableFile
 
     /// <summary>The header line.</summary>
     public IReadOnlyList<string> Columns => _table.Columns;
+
+    /// <summary>A fingerprint of it, by which a form tells files apart.</summary>
+    public string Header =>
+        Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(string.Join('\n', Columns))));
 
     /// <summary>By field the column that holds it.</summary>
     public IReadOnlyDictionary<string, string> Fields { get; }
@@ -93,7 +106,7 @@ public sealed class TableFile
     public IReadOnlyList<(string Field, string Problem)> Problems => _problems;
 
     /// <summary>Nothing of it can be read before something is chosen.</summary>
-    public bool IsUnclear => _problems.Count > 0 && _problems.Any(problem => problem.Problem != _table.Problem);
+    public bool IsUnclear => _problems.Exists(problem => problem.Problem != _table.Problem);
 
     /// <summary>The file does not tell how it writes decimals.</summary>
     public bool AsksMark { get; }
