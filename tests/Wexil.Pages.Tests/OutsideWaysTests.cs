@@ -9,8 +9,7 @@ public sealed class OutsideWaysTests
 {
     private static IReadOnlyList<Finding> Check(string html, string robots = "") =>
         OutsideWays.Check(
-            html,
-            new("https://larkrow.example/kit"),
+            new(html, new("https://larkrow.example/kit"), []),
             robots.Length > 0 ? [robots] : [],
             new("https://go.larkrow.example"),
             [

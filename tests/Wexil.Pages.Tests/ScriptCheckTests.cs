@@ -44,7 +44,7 @@ public sealed class ScriptCheckTests
     )
     {
         var bad = ScriptCheck
-            .Check(html, Page, Script, policy.Length > 0 ? [policy] : [])
+            .Check(new(html, Page, policy.Length > 0 ? [policy] : []), Script)
             .FirstOrDefault(finding => finding.Good != true);
         Assert.Equal(wrong, bad?.What);
         Assert.True(bad is null || bad.Mend.Length > 0);
@@ -54,10 +54,8 @@ public sealed class ScriptCheckTests
     public void A_script_on_http_is_not_loaded_by_a_page_on_https() =>
         Assert.Contains(
             ScriptCheck.Check(
-                "<head><script src=http://go.larkrow.example/wexil.js></script></head>",
-                Page,
-                new("http://go.larkrow.example/wexil.js"),
-                []
+                new("<head><script src=http://go.larkrow.example/wexil.js></script></head>", Page, []),
+                new("http://go.larkrow.example/wexil.js")
             ),
             finding => finding is { What: "Browsers can load it", Good: false }
         );

@@ -25,11 +25,9 @@ public sealed class SectionLinesTests
     public void A_line_stands_as_it_should_or_what_is_wrong_is_named(string html, string policy, string? wrong)
     {
         var findings = SectionLines.Check(
-            html,
-            new("https://larkrow.example/shop"),
+            new(html, new("https://larkrow.example/shop"), policy.Length == 0 ? [] : [policy]),
             new Dictionary<string, string> { ["banner"] = "Banner" },
-            new("https://go.larkrow.example"),
-            policy.Length == 0 ? [] : [policy]
+            new("https://go.larkrow.example")
         );
         Assert.Equal(wrong, findings.FirstOrDefault(finding => finding.Good != true)?.What);
         Assert.All(findings.Where(finding => finding.Good != true), finding => Assert.NotEmpty(finding.Mend));
@@ -39,11 +37,9 @@ public sealed class SectionLinesTests
     public void A_line_is_that_of_its_own_section_only()
     {
         var findings = SectionLines.Check(
-            "<body>" + Line + Part,
-            new("https://larkrow.example/shop"),
+            new("<body>" + Line + Part, new("https://larkrow.example/shop"), []),
             new Dictionary<string, string> { ["banner"] = "Banner", ["guarantee"] = "Guarantee" },
-            new("https://go.larkrow.example"),
-            []
+            new("https://go.larkrow.example")
         );
         Assert.Equal([true, null, true], findings.Select(finding => finding.Good));
     }

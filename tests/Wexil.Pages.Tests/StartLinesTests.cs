@@ -98,10 +98,8 @@ public sealed class StartLinesTests
 
     private static IReadOnlyList<Finding> Check(string html, string policy) =>
         StartLines.Check(
-            html,
-            new("https://larkrow.example/kit"),
+            new(html, new("https://larkrow.example/kit"), policy.Length == 0 ? [] : [policy]),
             Lines,
-            new("https://go.larkrow.example"),
-            policy.Length == 0 ? [] : [policy]
+            new("https://go.larkrow.example")
         );
 }

@@ -168,16 +168,17 @@ public sealed class ScriptInstallation(
 
     private IReadOnlyList<Finding> Judge(InstalledPage wired, FoundPage found)
     {
+        var outside = new OutsideDocument(found.Html, found.Address, found.Policies);
         var home = new Uri(visitors.Origin);
         var sections = wired.Sections.ToDictionary(section => section.Section.Slug, section => section.Section.Name);
         return
         [
             new(Responds, true, "Yes."),
             .. Led(wired.Page.Outside!, found.Address, wired.Step),
-            .. ScriptCheck.Check(found.Html, found.Address, Script, found.Policies),
-            .. Starts(wired, found),
-            .. OutsideWays.Check(found.Html, found.Address, found.Robots, home, Neighbors(wired.Step)),
-            .. SectionLines.Check(found.Html, found.Address, sections, home, found.Policies),
+            .. ScriptCheck.Check(outside, Script),
+            .. wired.Loader is { } lines ? StartLines.Check(outside, lines, home) : [],
+            .. OutsideWays.Check(outside, found.Robots, home, Neighbors(wired.Step)),
+            .. SectionLines.Check(outside, sections, home),
         ];
     }
 
@@ -204,11 +205,6 @@ public sealed class ScriptInstallation(
                         ))
                 ),
         ];
-
-    private IEnumerable<Finding> Starts(InstalledPage wired, FoundPage found) =>
-        wired.Loader is { } lines
-            ? StartLines.Check(found.Html, found.Address, lines, new(visitors.Origin), found.Policies)
-            : [];
 
     /// <summary>Says where a page leads by itself.</summary>
     private IEnumerable<Finding> Led(Uri asked, Uri found, Step step)

@@ -18,21 +18,18 @@ public static partial class OutsideWays
 {
     private const int MaxShown = 60;
 
-    /// <param name="html">The page as it was fetched.</param>
-    /// <param name="page">Its address after redirects.</param>
     /// <param name="robots">The values of its X-Robots-Tag headers.</param>
     /// <param name="home">The origin of the visitors' side.</param>
     /// <param name="neighbors">The outside pages of the funnel's other steps.</param>
     /// <returns>One finding for each thing that was found; none where there is nothing to say.</returns>
     public static IReadOnlyList<Finding> Check(
-        string html,
-        Uri page,
+        OutsideDocument outside,
         IReadOnlyList<string> robots,
         Uri home,
         IReadOnlyList<NeighborPage> neighbors
     )
     {
-        var document = SourceMap.Parse(html).Document;
+        var (document, page) = (outside.Document, outside.Address);
         var at = Base(document, page);
         Finding?[] findings =
         [

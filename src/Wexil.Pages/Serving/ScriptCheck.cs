@@ -20,24 +20,17 @@ public static class ScriptCheck
     /// <summary>What is looked at, each without which no visit would be reported.</summary>
     public static readonly IReadOnlyList<string> Things = [Installed, FromHere, Loads, Placed, Allowed];
 
-    /// <param name="html">The page as it was fetched.</param>
-    /// <param name="page">Its address after redirects.</param>
     /// <param name="script">The address of our script.</param>
-    /// <param name="policies">The values of its Content-Security-Policy headers.</param>
-    public static IReadOnlyList<Finding> Check(string html, Uri page, Uri script, IReadOnlyList<string> policies)
+    public static IReadOnlyList<Finding> Check(OutsideDocument outside, Uri script)
     {
         var line = $"<script src=\"{script}\" defer></script>";
-        var document = SourceMap.Parse(html).Document;
-        var ours = Ours(document).ToArray();
+        var page = outside.Address;
+        var ours = Ours(outside.Document).ToArray();
         if (ours.Length == 0)
-            return [Missing(html, line)];
+            return [Missing(outside.Html, line)];
         var right = ours.Where(element => Source(element, page) is { } source && Same(source, script)).ToArray();
         Finding isThere = new(Installed, true, "Yes."),
-            policy = Policy(
-                new(page, [.. policies, .. Metas(document)]),
-                script,
-                right.FirstOrDefault()?.GetAttribute("nonce")
-            );
+            policy = Policy(outside.Policy, script, right.FirstOrDefault()?.GetAttribute("nonce"));
         if (right.Length > 0)
             return
             [
@@ -126,15 +119,6 @@ public static class ScriptCheck
             );
         return new(what, true, "In the head.");
     }
-
-    /// <summary>The policies that a page states itself.</summary>
-    internal static IEnumerable<string> Metas(IDocument document) =>
-        document
-            .QuerySelectorAll("meta[http-equiv]")
-            .Where(meta =>
-                meta.GetAttribute("http-equiv")!.Equals("content-security-policy", StringComparison.OrdinalIgnoreCase)
-            )
-            .Select(meta => meta.GetAttribute("content") ?? "");
 
     private static Finding Policy(ContentPolicy policy, Uri script, string? nonce)
     {

@@ -11,28 +11,21 @@ public static class SectionLines
     private const string Call = "wexilSections";
 
     /// <summary>What is found of each section's line, and of what keeps them from acting.</summary>
-    /// <param name="html">The page as it was fetched.</param>
-    /// <param name="page">Its address after redirects.</param>
     /// <param name="sections">The sections that may be on it, by key, with their names.</param>
     /// <param name="home">The origin of the visitors' side.</param>
-    /// <param name="policies">The values of its Content-Security-Policy headers.</param>
     public static IReadOnlyList<Finding> Check(
-        string html,
-        Uri page,
+        OutsideDocument outside,
         IReadOnlyDictionary<string, string> sections,
-        Uri home,
-        IReadOnlyList<string> policies
+        Uri home
     )
     {
         if (sections.Count == 0)
             return [];
-        var document = SourceMap.Parse(html).Document;
-        IElement[] lines = [.. document.QuerySelectorAll("script:not([src])").Where(Are)];
-        var policy = new ContentPolicy(page, [.. policies, .. ScriptCheck.Metas(document)]);
+        IElement[] lines = [.. outside.Document.QuerySelectorAll("script:not([src])").Where(Are)];
         return
         [
             .. sections.Select(section => Check([.. lines.Where(Is(section.Key))], section.Value)),
-            .. lines.Length == 0 ? [] : new[] { Policy(lines[0], policy, home) },
+            .. lines.Length == 0 ? [] : new[] { Policy(lines[0], outside.Policy, home) },
         ];
     }
 

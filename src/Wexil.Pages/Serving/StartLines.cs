@@ -23,23 +23,13 @@ public static partial class StartLines
             || (!element.HasAttribute("src") && element.TextContent.Contains(Call, StringComparison.Ordinal))
         );
 
-    /// <param name="html">The page as it was fetched.</param>
-    /// <param name="page">Its address after redirects.</param>
     /// <param name="lines">What has to be pasted, whole.</param>
     /// <param name="home">The origin of the visitors' side.</param>
-    /// <param name="policies">The values of its Content-Security-Policy headers.</param>
-    public static IReadOnlyList<Finding> Check(
-        string html,
-        Uri page,
-        string lines,
-        Uri home,
-        IReadOnlyList<string> policies
-    )
+    public static IReadOnlyList<Finding> Check(OutsideDocument outside, string lines, Uri home)
     {
-        var document = SourceMap.Parse(html).Document;
-        var found = document.QuerySelectorAll("script").Where(Are).ToArray();
+        var found = outside.Document.QuerySelectorAll("script").Where(Are).ToArray();
         if (found.Length == 0)
-            return [Missing(html)];
+            return [Missing(outside.Html)];
         var first = found[0];
         return
         [
@@ -47,7 +37,7 @@ public static partial class StartLines
             Once(found.Length),
             Right(first, lines),
             Place(first),
-            Policy(first, new(page, [.. policies, .. ScriptCheck.Metas(document)]), home),
+            Policy(first, outside.Policy, home),
         ];
     }
 
