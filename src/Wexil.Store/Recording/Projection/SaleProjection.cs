@@ -294,8 +294,8 @@ internal sealed class SaleProjection : IDisposable
             .ToHashSet();
 
     /// <summary>
-    /// Who sent a buyer to the funnel of the page that sold; to the first of their funnels where that is not known.
-    /// Null for one who is no visitor who counts.
+    /// The source that sent a buyer to the funnel of the page that sold, or to the first of their funnels where that is
+    /// not known. Null for one who is no visitor who counts.
     /// </summary>
     private long? SourceOf(Guid? visitor, long? page)
     {

@@ -44,9 +44,13 @@ public sealed class Readiness(ScriptInstallation wiring, ConversionPath path, Pa
             lines.Add(Wired("Tracking script:", outside, checks));
         lines.Add(await GoalAsync(screen, goalStep, goal, stop));
         if (goal is null && goalStep is not null)
+        {
             lines.AddRange(Credited(screen, shown, goalStep));
-        if (goal is null && goalStep is not null && !screen.Step.IsSection)
-            lines.AddRange(path.Gaps(screen.Step, shown, goalStep).Select(gap => new ReadyLine(Way, false, gap.Words)));
+            if (!screen.Step.IsSection)
+                lines.AddRange(
+                    path.Gaps(screen.Step, shown, goalStep).Select(gap => new ReadyLine(Way, false, gap.Words))
+                );
+        }
         lines.Add(new("Weights:", true, "They add up to 100."));
         lines.AddRange(Differ(shown));
         if (plan.Length > 0)
